@@ -1,0 +1,34 @@
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "assay/ledger/ledger.hpp"
+#include "assay/model/campaign.hpp"
+#include "assay/model/plan.hpp"
+
+namespace assay::campaign {
+
+/// Lays down what happens in a campaign: in memory, and in a ledger when there is one, where each call is on
+/// disk when it returns. Every call throws Error when the ledger can't take it; memory is then unchanged.
+class Recorder {
+ public:
+  /// `record` is everything that is known beforehand. An empty `ledger` keeps the campaign in memory only.
+  Recorder(Record record, const std::vector<Factor>& factors, const std::string& ledger);
+
+  const Record& record() const { return record_; }
+
+  void add_round(const Round& round);
+  void end_round(RoundState state);  ///< of the round added last
+  void add_trial(Trial trial);
+  void set_standing(CellId cell, Standing standing, const std::string& detail);
+  void set_state(CampaignState state);
+
+ private:
+  Record record_;
+  std::optional<ledger::Ledger> ledger_;
+  CampaignId id_;
+};
+
+}  // namespace assay::campaign

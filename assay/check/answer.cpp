@@ -1,0 +1,79 @@
+#include "assay/check/answer.hpp"
+
+#include <re2/re2.h>
+
+#include <algorithm>
+#include <cstdint>
+
+namespace assay::check {
+namespace {
+
+/// Length of the UTF-8 sequence at the head of `text`, 0 when there is none.
+std::size_t sequence(std::string_view text) {
+  const auto byte = [&](std::size_t i) { return static_cast<unsigned char>(text[i]); };
+  const std::size_t length = byte(0) < 0x80          ? 1
+                             : (byte(0) >> 5U) == 6  ? 2
+                             : (byte(0) >> 4U) == 14 ? 3
+                             : (byte(0) >> 3U) == 30 ? 4
+                                                     : 0;
+  if (length == 0 || length > text.size()) return 0;
+  for (std::size_t i = 1; i < length; ++i)
+    if ((byte(i) & 0xC0U) != 0x80) return 0;
+  return length;
+}
+
+std::string_view line_at(std::string_view text, std::size_t start) {
+  return start > text.size() ? std::string_view{} : text.substr(start, text.find('\n', start) - start);
+}
+
+std::string quoted(std::string_view text, std::size_t start) {
+  if (start >= text.size()) return "the end of the output";
+  return "\"" + printable_line(line_at(text, start)) + "\"";
+}
+
+}  // namespace
+
+std::string printable_line(std::string_view line, std::size_t most) {
+  std::string out;
+  std::size_t shown = 0;
+  while (!line.empty()) {
+    if (shown++ == most) return out + "…";
+    const auto length = sequence(line);
+    const auto first = static_cast<unsigned char>(line[0]);
+    if (length == 0 || first < 0x20 || first == 0x7f)
+      out += '?';
+    else
+      out += line.substr(0, length);
+    line.remove_prefix(std::max<std::size_t>(length, 1));
+  }
+  return out;
+}
+
+std::string first_difference(std::string_view text, std::string_view expected, bool whole) {
+  const auto [a, b] = std::ranges::mismatch(text, expected);
+  const auto at = static_cast<std::size_t>(a - text.begin());
+  if (!whole && (a == text.end() || b == expected.end())) return {};
+  const auto head = text.substr(0, at);
+  const auto number = std::ranges::count(head, '\n') + 1;
+  const auto start = head.rfind('\n') == std::string_view::npos ? 0 : head.rfind('\n') + 1;
+  return "line " + std::to_string(number) + ": " + quoted(text, start) + ", expected " +
+         quoted(expected, start);
+}
+
+std::optional<std::string> what_is_wrong(const Check& check, const Answer& answer,
+                                         const std::optional<Answer>& expected) {
+  if (!check.match.empty()) {
+    const RE2 pattern("(?m)" + check.match, RE2::Quiet);
+    if (!RE2::PartialMatch(re2::StringPiece(answer.out.data(), answer.out.size()), pattern))
+      return answer.out.empty() ? "nothing on standard output; \"" + check.match + "\" must occur in it"
+                                : "\"" + check.match + "\" does not occur in its output, which begins \"" +
+                                      printable_line(line_at(answer.out, 0)) + "\"";
+  }
+  if (check.equal == "stdout" && expected && answer.digest != expected->digest) {
+    const auto where = first_difference(answer.out, expected->out, answer.whole && expected->whole);
+    return "its output is not the baseline's" + (where.empty() ? std::string{} : ": " + where);
+  }
+  return {};
+}
+
+}  // namespace assay::check

@@ -1,0 +1,27 @@
+#pragma once
+
+#include <functional>
+
+namespace CLI {
+class App;
+}
+
+namespace assay::cli {
+
+/// Runs the chosen command and returns the exit status.
+using Action = std::function<int()>;
+
+inline constexpr int exit_done = 0;
+inline constexpr int exit_request = 2;
+inline constexpr int exit_nothing_measured = 3;
+inline constexpr int exit_interrupted = 130;
+
+// One function per command, each in a file of its own: adds the command with its options and help to `app`,
+// and sets `action` when the command is chosen.
+void add_duel(CLI::App& app, Action& action);
+void add_run(CLI::App& app, Action& action);
+void add_verdict(CLI::App& app, Action& action);
+void add_ledger(CLI::App& app, Action& action);
+void add_demo(CLI::App& app, Action& action);
+
+}  // namespace assay::cli

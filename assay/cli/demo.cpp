@@ -1,0 +1,97 @@
+#include <CLI/CLI.hpp>
+#include <array>
+#include <filesystem>
+#include <fstream>
+#include <iostream>
+#include <memory>
+
+#include "assay/cli/command.hpp"
+#include "assay/cli/comparing.hpp"
+#include "assay/cli/whereabouts.hpp"
+#include "assay/judge/findings.hpp"
+#include "assay/measure/process.hpp"
+#include "assay/model/error.hpp"
+#include "assay/plan/read.hpp"
+#include "assay/render/json.hpp"
+
+namespace assay::cli {
+namespace fs = std::filesystem;
+namespace {
+
+/// The demo's files, laid out beside the tool in the build tree as when installed.
+struct Shipped {
+  fs::path programs, plan;
+};
+
+Shipped find_shipped() {
+  const auto prefix = fs::read_symlink("/proc/self/exe").parent_path().parent_path();
+  const fs::path plan = prefix / "share/assay/demo/assay.toml";
+  for (const char* library : {"lib", "lib64", "lib/x86_64-linux-gnu", "lib/aarch64-linux-gnu"})
+    if (const auto programs = prefix / library / "assay/demo";
+        fs::exists(programs / "towpath-generate") && fs::exists(plan))
+      return {programs, plan};
+  throw Error("the demo's programs are not installed beside this program", prefix.string(),
+              "build with ASSAY_DEMO=ON, or use ./demo.sh in the source tree");
+}
+
+void make_data(const fs::path& generate, const std::string& folder) {
+  struct Size {
+    const char *locks, *orders;
+  };
+  constexpr std::array<Size, 3> sizes = {{{"200", "4000"}, {"800", "1500"}, {"3200", "400"}}};
+  measure::Launcher launcher;
+  for (const auto& size : sizes) {
+    const measure::Command command{.program = generate.string(),
+                                   .arguments = {"towpath-generate", folder, size.locks, size.orders, "42"}};
+    const auto result = launcher.run(command);
+    if (result.not_started || result.exit_status != 0 || result.signal != 0)
+      throw Error("the demo's data could not be made: " +
+                      (result.not_started ? *result.not_started : result.err->tail(500)),
+                  folder);
+  }
+}
+
+int demo(const std::string& folder, const std::string& rounds) {
+  const auto shipped = find_shipped();
+  std::error_code failed;
+  fs::create_directories(fs::path(folder) / "bin", failed);
+  if (failed)
+    throw Error("the folder can't be made: " + failed.message(), folder,
+                "name another one: assay demo FOLDER");
+  for (const char* name : {"towpath-list", "towpath-heap", "towpath-goal", "towpath-hasty"})
+    fs::copy_file(shipped.programs / name, fs::path(folder) / "bin" / name,
+                  fs::copy_options::overwrite_existing);
+  const auto plan_file = (fs::path(folder) / "assay.toml").string();
+  fs::copy_file(shipped.plan, plan_file, fs::copy_options::overwrite_existing);
+  std::cerr << "assay: making a network of canals in " << folder << "\n";
+  make_data(shipped.programs / "towpath-generate", folder);
+  auto plan = plan::read_file(plan_file);
+  if (!rounds.empty()) plan.rounds = parse_rounds(rounds);
+  std::cerr << "assay: the same as: cd " << folder << " && assay run\n\n";
+  const auto ledger = plan_ledger(plan_file);
+  const int status = compare(plan, {.kind = "plan", .ledger = ledger, .repeat = "assay run assay.toml"});
+  const auto json = (fs::path(folder) / "findings.json").string();
+  auto found = find_campaign("last", ledger);
+  std::ofstream file(json);
+  file << render::to_json(judge::judge_record(found.ledger.read(found.campaign.id)));
+  file.close();
+  if (!file) throw Error("the findings can't be written here", json);
+  std::cerr << "\nassay: wrote " << json << "; to see the findings again: cd " << folder
+            << " && assay verdict\n";
+  return status;
+}
+
+}  // namespace
+
+void add_demo(CLI::App& app, Action& action) {
+  auto* command = app.add_subcommand(
+      "demo", "the whole example: barges' routes through made-up canals, planned four ways");
+  auto folder = std::make_shared<std::string>("assay-demo");
+  auto rounds = std::make_shared<std::string>();
+  command->add_option("FOLDER", *folder, "where to put its programs, data and findings (default assay-demo)");
+  command->add_option("--rounds", *rounds, "judged rounds, in place of the plan's");
+  command->callback(
+      [folder, rounds, &action] { action = [folder, rounds] { return demo(*folder, *rounds); }; });
+}
+
+}  // namespace assay::cli

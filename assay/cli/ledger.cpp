@@ -1,0 +1,111 @@
+#include <CLI/CLI.hpp>
+#include <ctime>
+#include <iomanip>
+#include <iostream>
+#include <memory>
+#include <sstream>
+
+#include "assay/cli/command.hpp"
+#include "assay/cli/whereabouts.hpp"
+#include "assay/model/error.hpp"
+#include "assay/render/axis.hpp"
+
+namespace assay::cli {
+namespace {
+
+constexpr const char* examples = R"(  assay ledger                     lists campaigns, newest first
+  assay ledger name last before    names the last campaign "before"
+  assay ledger prune --keep 20     keeps the newest twenty and those with a name
+  assay ledger prune 3f2a          takes one campaign out for good)";
+
+std::string date_text(std::int64_t seconds) {
+  const std::time_t time = seconds;
+  std::tm local{};
+  localtime_r(&time, &local);
+  std::ostringstream text;
+  text << std::put_time(&local, "%Y-%m-%d %H:%M");
+  return text.str();
+}
+
+int list(const std::string& named) {
+  const auto paths = ledgers_in_reach(named);
+  if (paths.empty()) std::cerr << "assay: no campaign yet; assay duel, or assay run, makes one\n";
+  for (const auto& path : paths) {
+    std::cout << path << "\n";
+    using render::left;
+    using render::right;
+    const auto campaigns = ledger::Ledger(path, ledger::Ledger::Opening::existing).list();
+    if (campaigns.empty()) std::cout << "  no campaign\n";
+    for (const auto& c : campaigns)
+      std::cout << "  " << c.uid.substr(0, 8) << "  " << date_text(c.started) << "  " << left(c.kind, 5)
+                << right(std::to_string(c.rounds), 5) << " rounds" << right(std::to_string(c.trials), 7)
+                << " trials  " << left(to_string(c.state), 12)
+                << (c.label.empty() ? "" : "[" + c.label + "] ") << c.title << "\n";
+  }
+  return exit_done;
+}
+
+int name(const std::string& named, const std::string& campaign, const std::string& label) {
+  if (label.empty() || label == "last")
+    throw Error("\"" + label + "\" can't be a campaign's name", "ledger name", "choose another");
+  auto found = find_campaign(campaign, named);
+  for (const auto& other : found.ledger.list())
+    if (other.label == label && other.uid != found.campaign.uid)
+      throw Error("campaign " + other.uid.substr(0, 8) + " has the name \"" + label + "\" already",
+                  "ledger name", "choose another");
+  found.ledger.set_label(found.campaign.id, label);
+  std::cout << found.campaign.uid.substr(0, 8) << " is now called " << label << "\n";
+  return exit_done;
+}
+
+int prune(const std::string& named, const std::string& campaign, int keep) {
+  if (campaign.empty() == (keep < 0))
+    throw Error("either a campaign or --keep is needed", "ledger prune", "see assay ledger --help");
+  if (!campaign.empty()) {
+    auto found = find_campaign(campaign, named);
+    found.ledger.remove(found.campaign.id);
+    std::cout << "took out " << found.campaign.uid.substr(0, 8) << "\n";
+    return exit_done;
+  }
+  for (const auto& path : ledgers_in_reach(named)) {
+    ledger::Ledger ledger(path, ledger::Ledger::Opening::existing);
+    int seen = 0;
+    for (const auto& c : ledger.list()) {
+      if (++seen <= keep || !c.label.empty()) continue;
+      ledger.remove(c.id);
+      std::cout << "took out " << c.uid.substr(0, 8) << "\n";
+    }
+  }
+  return exit_done;
+}
+
+struct Asked {
+  std::string ledger, campaign, label;
+  int keep = -1;
+};
+
+}  // namespace
+
+void add_ledger(CLI::App& app, Action& action) {
+  auto* command = app.add_subcommand("ledger", "list, name and prune the campaigns that were kept");
+  auto asked = std::make_shared<Asked>();
+  command->add_option("--ledger", asked->ledger, "the ledger to look in");
+  command->require_subcommand(0, 1);
+  command->footer(examples);
+  auto* naming = command->add_subcommand("name", "give a campaign a name");
+  naming->add_option("CAMPAIGN", asked->campaign, "last, a name, or the beginning of an id")->required();
+  naming->add_option("NAME", asked->label, "its new name")->required();
+  auto* pruning = command->add_subcommand("prune", "take campaigns out for good");
+  pruning->add_option("CAMPAIGN", asked->campaign, "the one to take out");
+  pruning->add_option("--keep", asked->keep, "keep this many of the newest, and those with a name")
+      ->check(CLI::NonNegativeNumber);
+  command->callback([=, &action] {
+    action = [=] {
+      if (naming->parsed()) return name(asked->ledger, asked->campaign, asked->label);
+      if (pruning->parsed()) return prune(asked->ledger, asked->campaign, asked->keep);
+      return list(asked->ledger);
+    };
+  });
+}
+
+}  // namespace assay::cli

@@ -1,0 +1,81 @@
+#include <CLI/CLI.hpp>
+#include <algorithm>
+#include <exception>
+#include <iostream>
+#include <string>
+#include <vector>
+
+#include "assay/cli/command.hpp"
+#include "assay/model/error.hpp"
+#include "assay/plan/near_miss.hpp"
+
+namespace {
+
+constexpr const char* examples = R"(A first comparison, nothing to set up; the first command is the baseline:
+  assay duel ./old in.txt vs ./new in.txt
+The same from standard input, where the answers must agree:
+  assay duel --stdin in.txt --equal ./old vs ./new
+A plan with several candidates, workloads and sizes:
+  assay run assay.toml
+See the last findings again, or as JSON:
+  assay verdict
+  assay verdict --json
+The whole example on made-up data:
+  assay demo
+
+Exit status: 0 done, 2 the request is wrong, 3 nothing could be measured, 130 interrupted.)";
+
+int run(int argc, char** argv) {
+  CLI::App app(
+      "assay: is this build, commit or implementation really faster than that one, by how much, and can I "
+      "believe it?",
+      "assay");
+  app.footer(examples);
+  app.set_version_flag("--version", "assay " ASSAY_VERSION, "print the version and stop");
+  app.get_formatter()->column_width(32);
+  app.require_subcommand(1);
+  assay::cli::Action action;
+  assay::cli::add_duel(app, action);
+  assay::cli::add_run(app, action);
+  assay::cli::add_verdict(app, action);
+  assay::cli::add_ledger(app, action);
+  assay::cli::add_demo(app, action);
+  if (argc == 1) {
+    std::cout << app.help();
+    return assay::cli::exit_request;
+  }
+  std::vector<std::string> commands;
+  for (const auto* command : app.get_subcommands([](const CLI::App*) { return true; }))
+    commands.push_back(command->get_name());
+  if (const std::string first = argv[1]; !first.starts_with("-") && std::ranges::count(commands, first) == 0)
+    throw assay::Error("unknown command \"" + first + "\"", "assay",
+                       assay::plan::meant_or_known(first, commands));
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::ParseError& error) {
+    const int status = app.exit(error);
+    return status == 0 ? assay::cli::exit_done : assay::cli::exit_request;
+  }
+  return action();
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  try {
+    const int status = run(argc, argv);
+    std::cout.flush();
+    if (!std::cout) {
+      std::cerr << "assay: the results could not be written out\n";
+      return assay::cli::exit_request;
+    }
+    return status;
+  } catch (const assay::Error& error) {
+    std::cerr << "assay: " << error.what() << "\n";
+    return error.kind() == assay::Error::Kind::measuring ? assay::cli::exit_nothing_measured
+                                                         : assay::cli::exit_request;
+  } catch (const std::exception& error) {
+    std::cerr << "assay: unexpected: " << error.what() << "\n";
+    return assay::cli::exit_nothing_measured;
+  }
+}

@@ -1,0 +1,33 @@
+#pragma once
+
+#include <chrono>
+#include <string>
+
+#include "assay/campaign/loop.hpp"
+#include "assay/model/campaign.hpp"
+
+namespace assay::cli {
+
+/// Shows how far a campaign has come, on stderr: one line that is written over on a terminal, else a plain
+/// line every ten seconds.
+class ProgressLine {
+ public:
+  ProgressLine();
+  ~ProgressLine();
+  ProgressLine(const ProgressLine&) = delete;
+  ProgressLine& operator=(const ProgressLine&) = delete;
+
+  /// Names what is measured from then on; warns of comparing a program with itself.
+  void begin(const Record& record);
+  void show(const campaign::Progress& progress);
+  /// Takes the line off the terminal.
+  void clear();
+
+ private:
+  Record names_;
+  bool terminal_;
+  bool shown_ = false;
+  std::chrono::steady_clock::time_point last_ = std::chrono::steady_clock::now();
+};
+
+}  // namespace assay::cli

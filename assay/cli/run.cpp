@@ -1,0 +1,90 @@
+#include <CLI/CLI.hpp>
+#include <filesystem>
+#include <iostream>
+#include <memory>
+
+#include "assay/cli/command.hpp"
+#include "assay/cli/comparing.hpp"
+#include "assay/cli/whereabouts.hpp"
+#include "assay/plan/matrix.hpp"
+#include "assay/plan/read.hpp"
+#include "assay/plan/validate.hpp"
+
+namespace assay::cli {
+namespace {
+
+constexpr const char* examples = R"(  assay run                      carries out assay.toml in this folder
+  assay run --show plans/a.toml  prints what would be run, and runs nothing
+  assay run --rounds 40          with another number of rounds than the plan's
+
+A plan says what is compared; the smallest one (docs/plan-file.md has the rest):
+
+  [[candidate]]
+  name = "old"
+  exe  = "./old"
+  [[candidate]]
+  name = "new"
+  exe  = "./new"
+  [[workload]]
+  name  = "orders"
+  run   = ["${exe}", "orders.txt"]
+  check = { equal = "stdout", match = "^total" }
+
+Every trial is kept in .assay/ledger.db beside the plan.)";
+
+void show_cells(const Plan& plan) {
+  const auto cells = plan::expand_cells(plan);
+  const auto baseline = plan::baseline_of(plan);
+  std::cout << cells.size() << " cells, " << plan::contrasts_of(cells, plan).size() << " comparisons with "
+            << plan.candidates[baseline.place()].name << ", " << plan.rounds.max
+            << " rounds after the warm-up\n";
+  std::string group;
+  for (const auto& planned : cells) {
+    const auto setting = planned.cell.setting.text();
+    const auto here =
+        plan.workloads[planned.cell.workload.place()].name + (setting.empty() ? "" : ", " + setting);
+    if (here != group) std::cout << "\n" << here << "\n";
+    group = here;
+    std::cout << "  " << plan.candidates[planned.cell.candidate.place()].name << ": "
+              << typed(planned.command) << "\n";
+  }
+}
+
+struct Asked {
+  std::string plan = "assay.toml", rounds, ledger;
+  bool show = false, json = false;
+};
+
+int run(const Asked& asked) {
+  auto plan = plan::read_file(asked.plan);
+  if (!asked.rounds.empty()) {
+    const auto budget = plan.rounds.budget;
+    plan.rounds = parse_rounds(asked.rounds);
+    plan.rounds.budget = budget;
+    plan::validate(plan, {{"rounds.max", "--rounds"}, {"rounds.min", "--rounds"}});
+  }
+  if (asked.show) {
+    show_cells(plan);
+    return exit_done;
+  }
+  return compare(plan, {.kind = "plan",
+                        .ledger = asked.ledger.empty() ? plan_ledger(asked.plan) : asked.ledger,
+                        .repeat = typed({"assay", "run", asked.plan}),
+                        .json = asked.json});
+}
+
+}  // namespace
+
+void add_run(CLI::App& app, Action& action) {
+  auto* command = app.add_subcommand("run", "carry out a plan file");
+  auto asked = std::make_shared<Asked>();
+  command->add_option("PLAN", asked->plan, "the plan file (default assay.toml)");
+  command->add_flag("--show", asked->show, "print the cells and their commands, and run nothing");
+  command->add_option("--rounds", asked->rounds, "judged rounds, in place of the plan's");
+  command->add_option("--ledger", asked->ledger, "the ledger that keeps the runs");
+  command->add_flag("--json", asked->json, "print the findings document");
+  command->footer(examples);
+  command->callback([asked, &action] { action = [asked] { return run(*asked); }; });
+}
+
+}  // namespace assay::cli

@@ -1,0 +1,49 @@
+#include "assay/cli/whereabouts.hpp"
+
+#include <algorithm>
+#include <cstdlib>
+#include <filesystem>
+
+#include "assay/model/error.hpp"
+
+namespace assay::cli {
+namespace fs = std::filesystem;
+
+std::string state_ledger() {
+  const char* state = std::getenv("XDG_STATE_HOME");
+  if (state != nullptr && fs::path(state).is_absolute())
+    return (fs::path(state) / "assay" / "ledger.db").string();
+  const char* home = std::getenv("HOME");
+  if (home == nullptr || *home == '\0')
+    throw Error("neither XDG_STATE_HOME nor HOME is set, so there is no place for the ledger", {},
+                "name one with --ledger FILE");
+  return (fs::path(home) / ".local" / "state" / "assay" / "ledger.db").string();
+}
+
+std::string plan_ledger(const std::string& plan_file) {
+  return (fs::path(plan_file).parent_path() / ".assay" / "ledger.db").string();
+}
+
+std::vector<std::string> ledgers_in_reach(const std::string& named_ledger) {
+  if (!named_ledger.empty()) return {named_ledger};
+  std::vector<std::string> paths;
+  for (const auto& path : {plan_ledger("./assay.toml"), state_ledger()})
+    if (std::error_code ignored; fs::exists(path, ignored)) paths.push_back(path);
+  return paths;
+}
+
+Found find_campaign(const std::string& text, const std::string& named_ledger) {
+  std::vector<ledger::Summary> all;
+  std::vector<std::pair<std::string, std::string>> where;  // uid, path
+  for (const auto& path : ledgers_in_reach(named_ledger))
+    for (auto& campaign : ledger::Ledger(path, ledger::Ledger::Opening::existing).list()) {
+      where.emplace_back(campaign.uid, path);
+      all.push_back(std::move(campaign));
+    }
+  std::ranges::stable_sort(all, std::ranges::greater{}, &ledger::Summary::started);
+  const auto& chosen = ledger::choose(all, text);
+  const auto path = std::ranges::find(where, chosen.uid, &std::pair<std::string, std::string>::first)->second;
+  return {ledger::Ledger(path, ledger::Ledger::Opening::existing), chosen};
+}
+
+}  // namespace assay::cli

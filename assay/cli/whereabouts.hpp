@@ -1,0 +1,30 @@
+#pragma once
+
+#include <string>
+
+#include "assay/ledger/ledger.hpp"
+
+namespace assay::cli {
+
+/// The ledger of work without a plan: $XDG_STATE_HOME/assay/ledger.db, by default under ~/.local/state.
+/// Throws Error when neither that nor HOME is set.
+std::string state_ledger();
+
+/// The ledger beside a plan: .assay/ledger.db in its folder.
+std::string plan_ledger(const std::string& plan_file);
+
+/// A campaign in the ledger that holds it.
+struct Found {
+  ledger::Ledger ledger;
+  ledger::Summary campaign;
+};
+
+/// Finds the campaign that `text` means (see ledger::choose): in `named_ledger` if given, else in the ledger
+/// beside a plan in this folder and in the one of planless work, where "last" is the newest of both. Throws
+/// Error when there is none.
+Found find_campaign(const std::string& text, const std::string& named_ledger);
+
+/// The ledgers that find_campaign looks through, those that exist.
+std::vector<std::string> ledgers_in_reach(const std::string& named_ledger);
+
+}  // namespace assay::cli

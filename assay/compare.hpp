@@ -1,0 +1,23 @@
+#pragma once
+
+/// Compares programs from code: describe a Plan, carry it out, show what was found.
+///
+///   assay::Plan plan{.baseline = "list", .margin = 0.01,
+///     .candidates = {{.name = "list", .exe = "./list"}, {.name = "heap", .exe = "./heap"}},
+///     .workloads  = {{.name = "orders", .run = {"${exe}", "net.txt"}, .check = {.match = "^total"}}}};
+///   std::cout << assay::to_text(assay::carry_out(plan));
+
+#include "assay/campaign/carry_out.hpp"
+#include "assay/model/plan.hpp"
+#include "assay/render/json.hpp"
+#include "assay/render/text.hpp"
+
+namespace assay {
+
+using campaign::carry_out;
+using CarryOutOptions = campaign::Options;
+using render::TextStyle;
+using render::to_json;
+using render::to_text;
+
+}  // namespace assay

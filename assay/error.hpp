@@ -1,0 +1,5 @@
+#pragma once
+
+/// What the library throws.
+
+#include "assay/model/error.hpp"

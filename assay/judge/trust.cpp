@@ -1,0 +1,121 @@
+#include "assay/judge/trust.hpp"
+
+#include <algorithm>
+#include <map>
+#include <string>
+
+#include "assay/model/plan.hpp"
+
+namespace assay::judge {
+namespace {
+
+TrustNote warning(const std::string& about, const std::string& text) {
+  return {.about = about, .level = TrustNote::Level::warning, .text = text};
+}
+
+const Trial* check_trial(const Record& record, CellId cell) {
+  const auto found = std::ranges::find_if(record.trials, [&](const Trial& t) {
+    return t.cell == cell && t.role == Role::check && t.outcome == Outcome::ok;
+  });
+  return found == record.trials.end() ? nullptr : &*found;
+}
+
+void differing_outputs(const Record& record, Findings& findings) {
+  for (const auto& contrast : record.contrasts) {
+    const auto* baseline = check_trial(record, contrast.baseline);
+    const auto* candidate = check_trial(record, contrast.candidate);
+    if (baseline == nullptr || candidate == nullptr || baseline->output_digest == candidate->output_digest)
+      continue;
+    findings.trust.push_back(warning(name_of(record, contrast.candidate),
+                                     "its output differs from the baseline's" +
+                                         (candidate->detail.empty() ? "" : " (" + candidate->detail + ")") +
+                                         ", so the two may not have done the same job"));
+  }
+}
+
+void compared_with_itself(const Record& record, Findings& findings) {
+  for (const auto& candidate : record.candidates)
+    if (const auto what = how_alike(record, candidate); !what.empty())
+      findings.trust.push_back(warning(candidate.name, what));
+}
+
+void leftovers(const Record& record, Findings& findings) {
+  std::map<CellId, std::pair<int, int>> killed;  // trials, processes
+  for (const auto& trial : record.trials)
+    if (trial.leftovers > 0) {
+      killed[trial.cell].first += 1;
+      killed[trial.cell].second += trial.leftovers;
+    }
+  for (const auto& [cell, count] : killed) {
+    auto note = warning(name_of(record, cell), "left processes running in " + std::to_string(count.first) +
+                                                   " of its trials; they were killed (" +
+                                                   std::to_string(count.second) +
+                                                   " in all) and what they would have done is not measured");
+    note.figure = count.second;
+    note.threshold = 0;
+    findings.trust.push_back(std::move(note));
+  }
+}
+
+void failures_now_and_then(const Record& record, Findings& findings) {
+  std::map<CellId, std::pair<int, int>> failed;  // failures, trials
+  for (const auto& trial : record.trials) {
+    if (trial.role != Role::counted || trial.outcome == Outcome::interrupted) continue;
+    failed[trial.cell].first += trial.outcome == Outcome::ok ? 0 : 1;
+    failed[trial.cell].second += 1;
+  }
+  for (const auto& [cell, count] : failed) {
+    if (count.first == 0 || record.cells[cell.place()].standing != Standing::sound) continue;
+    auto note = warning(name_of(record, cell), "failed in " + std::to_string(count.first) + " of " +
+                                                   std::to_string(count.second) +
+                                                   " trials; those rounds are left out");
+    note.figure = count.first;
+    note.threshold = 0;
+    findings.trust.push_back(std::move(note));
+  }
+}
+
+}  // namespace
+
+std::string name_of(const Record& record, CellId id) {
+  const auto& cell = record.cells[id.place()];
+  std::string text = record.candidates[cell.candidate.place()].name;
+  if (record.workloads.size() > 1) text += " on " + record.workloads[cell.workload.place()].name;
+  if (const auto setting = cell.setting.text(); !setting.empty()) text += ", " + setting;
+  return text;
+}
+
+std::string how_alike(const Record& record, const Candidate& candidate) {
+  if (!candidate.against || candidate.twin_of || candidate.from.exe_digest.empty()) return {};
+  const auto& baseline = record.candidates[candidate.against->place()];
+  if (baseline.from.exe_digest != candidate.from.exe_digest) return {};
+  if (baseline.from.exe != candidate.from.exe)
+    return "its program is that of " + baseline.name + ", byte for byte; was one of them not built anew?";
+  if (baseline.options == candidate.options)
+    return "it is " + baseline.name + " itself: the same program, told the same";
+  return {};
+}
+
+TrustNote too_few_pairs(const Record& record, const Contrast& contrast, const Metric& metric,
+                        std::size_t pairs) {
+  const bool enough = pairs >= static_cast<std::size_t>(fewest_rounds);
+  auto note = warning(name_of(record, contrast.candidate),
+                      enough ? metric.name + " is not judged: some of its values are not above zero"
+                             : metric.name + " is not judged: only " + std::to_string(pairs) +
+                                   " complete rounds with the baseline, " + std::to_string(fewest_rounds) +
+                                   " are needed");
+  if (!enough) {
+    note.figure = static_cast<double>(pairs);
+    note.threshold = fewest_rounds;
+  }
+  return note;
+}
+
+void add_trust_notes(const Record& record, Findings& findings) {
+  differing_outputs(record, findings);
+  compared_with_itself(record, findings);
+  leftovers(record, findings);
+  failures_now_and_then(record, findings);
+}
+
+}  // namespace assay::judge

@@ -1,0 +1,90 @@
+#pragma once
+
+#include <cstdint>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "assay/model/campaign.hpp"
+#include "assay/model/plan.hpp"
+
+namespace assay::ledger {
+
+/// A campaign in a list.
+struct Summary {
+  CampaignId id;
+  std::string uid, title, kind, label;
+  CampaignState state = CampaignState::open;
+  std::int64_t started = 0;  ///< seconds since 1970
+  int rounds = 0;            ///< whole ones, without the warm-up
+  std::int64_t trials = 0;
+};
+
+/// What was decided on one finding at one planned look at the data.
+struct Look {
+  Contrast of;
+  MetricId metric;
+  int number = 1;    ///< of the look, from 1
+  int rounds = 0;    ///< complete rounds judged
+  double spent = 0;  ///< of the error rate, this look and those before it
+  std::string decision;
+};
+
+/// The store that keeps every trial: one SQLite file in WAL mode with synchronous FULL, so that what a call
+/// has stored is still there after a kill or a power cut. Several processes may have it open.
+///
+/// Every call is one transaction. Every call throws Error: when the disk is full, when the file can't be
+/// written, when another process keeps it locked for more than ten seconds. What was stored before stays.
+/// Not to be called from several threads at once.
+class Ledger {
+ public:
+  /// The schema that this code writes. Older ledgers are brought up to it, newer ones refused.
+  static constexpr int version = 1;
+
+  enum class Opening { create, existing };
+
+  /// Opens the ledger at `path`; with Opening::create makes it, and its folder, if it is not there. Throws
+  /// Error for a file that is no ledger or comes from a newer version; the file is then left as it was.
+  explicit Ledger(const std::string& path, Opening opening = Opening::create);
+  ~Ledger();
+  Ledger(Ledger&&) noexcept;
+  Ledger& operator=(Ledger&&) noexcept;
+
+  const std::string& path() const;
+
+  /// Lays down a new campaign: everything in `record` but rounds and trials. `factors` are the plan's.
+  CampaignId begin(const Record& record, const std::vector<Factor>& factors);
+
+  /// Claims a round for this campaign. Throws when its number is taken.
+  void add_round(CampaignId campaign, const Round& round);
+  void set_round_state(CampaignId campaign, int number, RoundState state);
+
+  /// Stores a trial with its readings. Throws for a second trial of one cell in one round, and for a reading
+  /// that is not finite. Cost: one synchronous write, about 0.1 ms on a solid-state disk.
+  void add_trial(CampaignId campaign, const Trial& trial);
+
+  void set_standing(CampaignId campaign, CellId cell, Standing standing, const std::string& detail);
+  void set_state(CampaignId campaign, CampaignState state);
+  void set_label(CampaignId campaign, const std::string& label);
+  void add_look(CampaignId campaign, const Look& look);
+
+  /// Newest first.
+  std::vector<Summary> list();
+
+  /// Everything a campaign has laid down. Cost: linear in its trials.
+  Record read(CampaignId campaign);
+  std::vector<Look> looks(CampaignId campaign);
+
+  /// Takes a campaign and its trials out for good, and gives the space back.
+  void remove(CampaignId campaign);
+
+ private:
+  struct State;
+  std::unique_ptr<State> state_;
+};
+
+/// Which of `campaigns` (newest first) a text means: "last" is the newest; else the label, or a prefix of the
+/// uid that only one has. Throws Error that lists what there is.
+const Summary& choose(const std::vector<Summary>& campaigns, const std::string& text);
+
+}  // namespace assay::ledger

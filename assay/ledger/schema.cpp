@@ -1,0 +1,83 @@
+#include "assay/ledger/schema.hpp"
+
+#include <array>
+
+namespace assay::ledger {
+namespace {
+
+constexpr std::array<std::string_view, 22> statements = {
+    "CREATE TABLE ledger_info (version INTEGER NOT NULL)",
+    "CREATE TABLE machine (id INTEGER PRIMARY KEY, fingerprint TEXT NOT NULL UNIQUE)",
+    "CREATE TABLE campaign (id INTEGER PRIMARY KEY, uid TEXT NOT NULL UNIQUE, title TEXT NOT NULL,"
+    " kind TEXT NOT NULL, label TEXT NOT NULL, plan TEXT NOT NULL, plan_digest TEXT NOT NULL, seed TEXT NOT "
+    "NULL,"
+    " state TEXT NOT NULL, started BIGINT NOT NULL, margin DOUBLE PRECISION NOT NULL, repeat TEXT NOT NULL,"
+    " again_of INTEGER REFERENCES campaign(id))",
+    "CREATE TABLE sitting (campaign INTEGER NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
+    " machine INTEGER NOT NULL REFERENCES machine(id), boot TEXT NOT NULL, started BIGINT NOT NULL,"
+    " seen BIGINT NOT NULL, ended BIGINT, PRIMARY KEY (campaign, id))",
+    "CREATE TABLE fact (campaign INTEGER NOT NULL, sitting INTEGER NOT NULL, name TEXT NOT NULL, value TEXT "
+    "NOT NULL,"
+    " PRIMARY KEY (campaign, sitting, name))",
+    "CREATE TABLE build (id INTEGER PRIMARY KEY, cache_key TEXT NOT NULL UNIQUE, tree TEXT NOT NULL,"
+    " steps TEXT NOT NULL, compiler TEXT NOT NULL, flags TEXT NOT NULL, state TEXT NOT NULL, log_tail TEXT "
+    "NOT NULL)",
+    "CREATE TABLE candidate (campaign INTEGER NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
+    " name TEXT NOT NULL, against INTEGER, twin_of INTEGER, build INTEGER REFERENCES build(id),"
+    " exe TEXT NOT NULL, exe_digest TEXT NOT NULL, commit_id TEXT NOT NULL, commit_time BIGINT,"
+    " identity TEXT NOT NULL, compiler TEXT NOT NULL, flags TEXT NOT NULL, options TEXT NOT NULL,"
+    " PRIMARY KEY (campaign, id))",
+    "CREATE TABLE workload (campaign INTEGER NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
+    " name TEXT NOT NULL, run TEXT NOT NULL, PRIMARY KEY (campaign, id))",
+    "CREATE TABLE factor (campaign INTEGER NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
+    " name TEXT NOT NULL, role TEXT NOT NULL, PRIMARY KEY (campaign, id))",
+    "CREATE TABLE setting (campaign INTEGER NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
+    " text TEXT NOT NULL, PRIMARY KEY (campaign, id))",
+    "CREATE TABLE setting_value (campaign INTEGER NOT NULL, setting INTEGER NOT NULL, factor TEXT NOT NULL,"
+    " kind TEXT NOT NULL, text TEXT NOT NULL, number DOUBLE PRECISION, PRIMARY KEY (campaign, setting, "
+    "factor))",
+    "CREATE TABLE cell (campaign INTEGER NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
+    " candidate INTEGER NOT NULL, workload INTEGER NOT NULL, setting INTEGER NOT NULL, standing TEXT NOT "
+    "NULL,"
+    " detail TEXT NOT NULL, PRIMARY KEY (campaign, id))",
+    "CREATE TABLE contrast (campaign INTEGER NOT NULL REFERENCES campaign(id), baseline INTEGER NOT NULL,"
+    " candidate INTEGER NOT NULL, PRIMARY KEY (campaign, baseline, candidate))",
+    "CREATE TABLE metric (campaign INTEGER NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
+    " name TEXT NOT NULL, unit TEXT NOT NULL, prefer TEXT NOT NULL, scale TEXT NOT NULL, about TEXT NOT NULL,"
+    " exact INTEGER NOT NULL, watched INTEGER NOT NULL, margin DOUBLE PRECISION, ceiling DOUBLE PRECISION,"
+    " require TEXT, missing TEXT, PRIMARY KEY (campaign, id))",
+    "CREATE TABLE round (campaign INTEGER NOT NULL REFERENCES campaign(id), number INTEGER NOT NULL,"
+    " sitting INTEGER NOT NULL, state TEXT NOT NULL, trial_order TEXT NOT NULL, PRIMARY KEY (campaign, "
+    "number))",
+    "CREATE TABLE trial (id INTEGER PRIMARY KEY, campaign INTEGER NOT NULL REFERENCES campaign(id),"
+    " round INTEGER, cell INTEGER NOT NULL, sitting INTEGER NOT NULL, role TEXT NOT NULL, position INTEGER "
+    "NOT NULL,"
+    " heat INTEGER NOT NULL, calls BIGINT NOT NULL, outcome TEXT NOT NULL, exit_status INTEGER NOT NULL,"
+    " signal INTEGER NOT NULL, output_bytes BIGINT NOT NULL, output_digest TEXT NOT NULL, leftovers INTEGER "
+    "NOT NULL,"
+    " detail TEXT NOT NULL, UNIQUE (campaign, round, cell))",
+    "CREATE TABLE reading (trial INTEGER NOT NULL REFERENCES trial(id), metric INTEGER NOT NULL,"
+    " value DOUBLE PRECISION NOT NULL, PRIMARY KEY (trial, metric)) WITHOUT ROWID",
+    "CREATE TABLE series (trial INTEGER NOT NULL REFERENCES trial(id), metric INTEGER NOT NULL,"
+    " place INTEGER NOT NULL, at DOUBLE PRECISION, value DOUBLE PRECISION NOT NULL,"
+    " PRIMARY KEY (trial, metric, place)) WITHOUT ROWID",
+    "CREATE TABLE checked (campaign INTEGER NOT NULL REFERENCES campaign(id), cell INTEGER NOT NULL,"
+    " answer_digest TEXT NOT NULL, PRIMARY KEY (campaign, cell))",
+    "CREATE TABLE look (campaign INTEGER NOT NULL REFERENCES campaign(id), baseline INTEGER NOT NULL,"
+    " candidate INTEGER NOT NULL, metric INTEGER NOT NULL, number INTEGER NOT NULL, rounds INTEGER NOT NULL,"
+    " spent DOUBLE PRECISION NOT NULL, decision TEXT NOT NULL,"
+    " PRIMARY KEY (campaign, baseline, candidate, metric, number))",
+    "CREATE INDEX trial_of_campaign ON trial (campaign)",
+    "INSERT INTO ledger_info (version) VALUES (1)",
+};
+
+constexpr std::array<std::string_view, 14> campaign_tables = {
+    "look",          "checked", "trial",  "round",    "metric",    "contrast", "cell",
+    "setting_value", "setting", "factor", "workload", "candidate", "fact",     "sitting"};
+
+}  // namespace
+
+std::span<const std::string_view> schema() { return statements; }
+std::span<const std::string_view> tables_of_a_campaign() { return campaign_tables; }
+
+}  // namespace assay::ledger

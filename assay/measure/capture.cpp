@@ -1,0 +1,75 @@
+#include "assay/measure/capture.hpp"
+
+#include <fcntl.h>
+#include <sys/mman.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <cstring>
+#include <vector>
+
+#include "assay/model/error.hpp"
+
+namespace assay::measure {
+
+Descriptor::~Descriptor() {
+  if (fd_ >= 0) close(fd_);
+}
+
+Capture::Capture(const char* name) : file_(memfd_create(name, MFD_CLOEXEC)) {
+  // Append mode, so that a program which opens /dev/stdout again does not write over what is there.
+  if (!file_ || fcntl(file_.get(), F_SETFL, O_APPEND) != 0)
+    throw Error(std::string("no memory file for a program's output: ") + std::strerror(errno), {},
+                "look at the limits on open files and memory", Error::Kind::measuring);
+}
+
+std::uint64_t Capture::size() const {
+  struct stat status {};
+  return fstat(file_.get(), &status) == 0 ? static_cast<std::uint64_t>(status.st_size) : 0;
+}
+
+void Capture::hash_up_to(std::uint64_t end) {
+  std::vector<char> buffer(std::min<std::uint64_t>(end - std::min(end, hashed_), 1U << 20U));
+  while (hashed_ < end) {
+    const auto wanted = std::min<std::uint64_t>(buffer.size(), end - hashed_);
+    const auto got = pread(file_.get(), buffer.data(), wanted, static_cast<off_t>(hashed_));
+    if (got <= 0) return;
+    digest_.add(buffer.data(), static_cast<std::size_t>(got));
+    hashed_ += static_cast<std::uint64_t>(got);
+  }
+}
+
+void Capture::relieve() {
+  const auto end = size();
+  if (end < hashed_ + patience) return;
+  const auto from = std::max(hashed_, kept);
+  hash_up_to(end);
+  if (hashed_ > from)
+    fallocate(file_.get(), FALLOC_FL_PUNCH_HOLE | FALLOC_FL_KEEP_SIZE, static_cast<off_t>(from),
+              static_cast<off_t>(hashed_ - from));
+}
+
+void Capture::finish() {
+  bytes_ = size();
+  hash_up_to(bytes_);
+}
+
+std::string Capture::piece(std::uint64_t from, std::size_t count) const {
+  std::string text(count, '\0');
+  const auto got = pread(file_.get(), text.data(), count, static_cast<off_t>(from));
+  text.resize(got > 0 ? static_cast<std::size_t>(got) : 0);
+  return text;
+}
+
+std::string Capture::head(std::size_t most) const {
+  return piece(0, static_cast<std::size_t>(std::min<std::uint64_t>({most, kept, bytes_})));
+}
+
+std::string Capture::tail(std::size_t most) const {
+  const auto count = std::min<std::uint64_t>(most, bytes_);
+  return piece(bytes_ - count, static_cast<std::size_t>(count));
+}
+
+}  // namespace assay::measure

@@ -1,0 +1,50 @@
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <string>
+
+#include "assay/measure/descriptor.hpp"
+#include "assay/measure/digest.hpp"
+
+namespace assay::measure {
+
+/// Takes what a program writes to one of its standard outputs: into memory, never through a pipe, and hashed
+/// when the program has ended. A flood is hashed while it comes and its memory given back, so that memory
+/// stays bounded and the hash is still of the whole.
+class Capture {
+ public:
+  /// The beginning that is always kept: longer outputs can be compared by digest only.
+  static constexpr std::uint64_t kept = 16ULL << 20U;
+  /// How much may wait unhashed while the program runs.
+  static constexpr std::uint64_t patience = 64ULL << 20U;
+
+  /// Throws Error when no memory file can be had. `name` shows in /proc only.
+  explicit Capture(const char* name);
+
+  int descriptor() const { return file_.get(); }
+
+  /// To be called now and then while the program runs: costs one fstat unless there is a flood.
+  void relieve();
+
+  /// To be called once the program and all its descendants have ended.
+  void finish();
+
+  std::uint64_t bytes() const { return bytes_; }         ///< after finish()
+  std::string digest() const { return digest_.text(); }  ///< after finish()
+
+  /// The first `most` bytes (at most `kept`), and the last `most` bytes.
+  std::string head(std::size_t most = kept) const;
+  std::string tail(std::size_t most) const;
+
+ private:
+  std::uint64_t size() const;
+  void hash_up_to(std::uint64_t end);
+  std::string piece(std::uint64_t from, std::size_t count) const;
+
+  Descriptor file_;
+  Digest digest_;
+  std::uint64_t hashed_ = 0, bytes_ = 0;
+};
+
+}  // namespace assay::measure

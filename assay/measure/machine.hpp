@@ -1,0 +1,19 @@
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "assay/model/cell.hpp"
+
+namespace assay::measure {
+
+/// What this machine is: processor, cores, memory, kernel. No host or user names.
+std::vector<Fact> machine_facts();
+
+/// A digest of the facts that don't change from boot to boot.
+std::string machine_fingerprint(const std::vector<Fact>& facts);
+
+/// Names the current boot; empty where the kernel doesn't tell.
+std::string boot_id();
+
+}  // namespace assay::measure

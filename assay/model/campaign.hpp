@@ -1,0 +1,74 @@
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+#include "assay/model/cell.hpp"
+#include "assay/model/finding.hpp"
+#include "assay/model/metric.hpp"
+#include "assay/model/trial.hpp"
+
+namespace assay::inline model {
+
+struct Workload {
+  std::string name;
+  std::vector<std::string> run;  ///< as the plan gives it, placeholders unexpanded
+  bool operator==(const Workload&) const = default;
+};
+
+/// open: at work, or cut off without a word (kill, power). interrupted: by the user. ended: by its plan.
+enum class CampaignState { open, interrupted, ended };
+std::string to_string(CampaignState state);
+
+/// What a campaign is, apart from what it measured.
+struct CampaignInfo {
+  std::string uid;  ///< 16 hexadecimal digits
+  std::string title;
+  std::string kind;   ///< "duel", "plan", …
+  std::string label;  ///< a name its owner gave it; may be empty
+  std::string plan;   ///< the plan, in the plan file's own language
+  std::string plan_digest;
+  std::uint64_t seed = 0;
+  CampaignState state = CampaignState::open;
+  std::int64_t started = 0;  ///< seconds since 1970
+  double margin = 0.01;
+  std::string repeat;  ///< the command that measures this again
+};
+
+/// Everything a campaign has laid down: what the ledger keeps and what judging starts from.
+struct Record {
+  CampaignInfo info;
+  std::vector<Candidate> candidates;
+  std::vector<Workload> workloads;
+  std::vector<Cell> cells;
+  std::vector<Contrast> contrasts;
+  std::vector<Metric> metrics;
+  std::vector<Demand> demands;  ///< one per metric
+  std::vector<Sitting> sittings;
+  std::vector<Round> rounds;
+  std::vector<Trial> trials;
+};
+
+/// What a campaign found: the values that are shown, whatever the form.
+struct Findings {
+  CampaignInfo campaign;
+  bool provisional = false;  ///< more rounds were meant to come
+  std::size_t rounds = 0;    ///< whole rounds after the warm-up
+  double measured_seconds = 0;
+  std::vector<Candidate> candidates;
+  std::vector<Workload> workloads;
+  std::vector<Cell> cells;
+  std::vector<Metric> metrics;
+  std::vector<Demand> demands;  ///< one per metric
+  std::vector<Finding> findings;
+  std::vector<TrustNote> trust;
+
+  const Cell& baseline_of(const Finding& f) const { return cells.at(f.of.baseline.place()); }
+  const Cell& candidate_of(const Finding& f) const { return cells.at(f.of.candidate.place()); }
+  const Metric& metric_of(const Finding& f) const { return metrics.at(f.metric.place()); }
+  const Candidate& candidate(const Cell& cell) const { return candidates.at(cell.candidate.place()); }
+  const Workload& workload(const Cell& cell) const { return workloads.at(cell.workload.place()); }
+};
+
+}  // namespace assay::inline model

@@ -1,0 +1,65 @@
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "assay/model/ids.hpp"
+#include "assay/model/setting.hpp"
+
+namespace assay::inline model {
+
+/// Where a candidate's program came from, as far as it is known.
+struct Provenance {
+  std::string exe;         ///< path as the plan or command line gave it
+  std::string exe_digest;  ///< hash of the program's bytes; empty when it could not be read
+  std::string identity, commit, compiler, flags;
+  std::optional<std::int64_t> commit_time;  ///< seconds since 1970
+
+  bool operator==(const Provenance&) const = default;
+};
+
+/// A build, commit, implementation or configuration being compared.
+struct Candidate {
+  std::string name;
+  std::optional<CandidateId> against;  ///< the baseline it is held against; empty for a baseline
+  std::optional<CandidateId> twin_of;  ///< a second copy of that baseline
+  std::vector<std::string> options;  ///< what it alone is told: its own arguments, `name=value` of its `with`
+  Provenance from;
+
+  bool operator==(const Candidate&) const = default;
+};
+
+enum class Standing { sound, wrong, failed, absent };
+
+/// What is measured: candidate × workload × setting.
+struct Cell {
+  CandidateId candidate;
+  WorkloadId workload;
+  Setting setting;
+  Standing standing = Standing::sound;
+  std::string detail;  ///< why it is not sound
+
+  bool operator==(const Cell&) const = default;
+};
+
+/// Which cell is held against which.
+struct Contrast {
+  CellId baseline, candidate;
+  auto operator<=>(const Contrast&) const = default;
+};
+
+struct Fact {
+  std::string name, value;
+  bool operator==(const Fact&) const = default;
+};
+
+/// One stretch of work on one machine.
+struct Sitting {
+  MachineId machine;
+  std::string boot;  ///< names the machine's boot: a new one means that it was restarted
+  std::vector<Fact> facts;
+};
+
+}  // namespace assay::inline model

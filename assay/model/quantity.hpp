@@ -1,0 +1,19 @@
+#pragma once
+
+#include <string>
+
+namespace assay::inline model {
+
+/// Reads a duration with its unit (`90 s`, `1.5 min`, `200 ms`, `2h`) and returns seconds. Positive only.
+/// Throws Error (without a place) that says what was expected.
+double parse_duration(const std::string& text);
+
+/// Reads a share with its per-cent sign (`1 %`, `0.5%`) and returns it as a number (0.01). From 0 to below
+/// 1000 %. Throws Error (without a place).
+double parse_share(const std::string& text);
+
+/// The same the other way, in a form that the parser reads back to the same value.
+std::string duration_text(double seconds);
+std::string share_text(double share);
+
+}  // namespace assay::inline model

@@ -1,0 +1,78 @@
+#pragma once
+
+#include <cstdint>
+#include <functional>
+#include <optional>
+#include <span>
+#include <stop_token>
+#include <string>
+#include <vector>
+
+#include "assay/model/ids.hpp"
+
+namespace assay::inline model {
+
+/// torn: cut off by an interrupt or kill; its trials are kept, not judged.
+enum class RoundState { open, whole, torn };
+
+/// One pass over the open cells in a fresh random order: the block that pairs trials.
+struct Round {
+  int number = 1;  ///< from 1; the first is the warm-up
+  SittingId sitting;
+  RoundState state = RoundState::open;
+  std::vector<CellId> order;
+};
+
+/// first: in the warm-up round, kept apart. counted: judged.
+enum class Role { build, check, pilot, first, counted };
+enum class Outcome { ok, wrong, failed, timed_out, signalled, over_limit, absent, interrupted };
+
+struct Reading {
+  MetricId metric;
+  double value = 0;  ///< finite; what was not measured has no reading
+};
+
+/// A value of a metric that a trial has many of.
+struct Point {
+  MetricId metric;
+  std::optional<double> at;  ///< seconds since the trial's start
+  double value = 0;
+};
+
+/// One measured run of one cell.
+struct Trial {
+  CellId cell;
+  std::optional<int> round;  ///< number of its round; none for builds, checks and imports
+  SittingId sitting;
+  Role role = Role::counted;
+  int position = 0;        ///< place in its round, from 0
+  int heat = 0;            ///< trials of one heat ran abreast
+  std::int64_t calls = 1;  ///< of an in-process slice; 1 for a process
+  Outcome outcome = Outcome::ok;
+  int exit_status = 0;  ///< meaningful unless signalled
+  int signal = 0;       ///< that ended it; 0 for none
+  std::vector<Reading> readings;
+  std::vector<Point> series;
+  std::uint64_t output_bytes = 0;
+  std::string output_digest;
+  std::string detail;  ///< why it is not ok, with the tail of its stderr
+  int leftovers = 0;   ///< processes it left behind, which were killed
+};
+
+/// What runs at one time: one cell, or several abreast.
+struct Heat {
+  int round = 1;
+  Role role = Role::counted;
+  std::span<const CellId> cells;
+  int position = 0;  ///< of the first of its cells in the round
+};
+
+/// What the round loop calls: runs the heat's cells now and returns a trial for each, in the same order. On a
+/// stop request it ends them and returns them as interrupted. Throws Error only for what the caller must fix.
+using Runner = std::function<std::vector<Trial>(const Heat&, const std::stop_token&)>;
+
+/// Names as the ledger and the findings document spell them.
+std::string to_string(Outcome outcome);
+std::string to_string(Role role);
+
+}  // namespace assay::inline model

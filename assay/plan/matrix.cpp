@@ -1,0 +1,98 @@
+#include "assay/plan/matrix.hpp"
+
+#include <algorithm>
+#include <filesystem>
+#include <map>
+#include <thread>
+
+#include "assay/model/error.hpp"
+#include "assay/plan/placeholders.hpp"
+
+namespace assay::plan {
+namespace {
+
+std::vector<Setting> all_settings(const std::vector<Factor>& factors) {
+  std::vector<Setting> settings(1);
+  for (const auto& factor : factors) {
+    std::vector<Setting> wider;
+    for (const auto& setting : settings)
+      for (const auto& level : factor.levels) {
+        wider.push_back(setting);
+        wider.back().levels[factor.name] = level;
+      }
+    settings = std::move(wider);
+  }
+  return settings;
+}
+
+/// A `with` that names a factor restricts the candidate to that level of it.
+bool takes_part(const PlannedCandidate& candidate, const Setting& setting) {
+  return std::ranges::all_of(candidate.with, [&](const auto& fixed) {
+    const auto level = setting.levels.find(fixed.first);
+    return level == setting.levels.end() || to_string(level->second) == to_string(fixed.second);
+  });
+}
+
+std::map<std::string, std::string> values_for(const PlannedCandidate& candidate, const Setting& setting,
+                                              const std::string& folder) {
+  std::map<std::string, std::string> values = {{"candidate", candidate.name},
+                                               {"jobs", std::to_string(std::thread::hardware_concurrency())}};
+  for (const auto& [name, level] : setting.levels) values[name] = to_string(level);
+  for (const auto& [name, level] : candidate.with) values[name] = to_string(level);
+  if (!candidate.exe.empty()) {
+    const auto exe = expand(candidate.exe, values);
+    const bool bare = exe.find('/') == std::string::npos;
+    values["exe"] =
+        bare ? exe
+             : std::filesystem::absolute(std::filesystem::path(folder) / exe).lexically_normal().string();
+  }
+  return values;
+}
+
+}  // namespace
+
+CandidateId baseline_of(const Plan& plan) {
+  const auto found = std::ranges::find(plan.candidates, plan.baseline, &PlannedCandidate::name);
+  return CandidateId{found == plan.candidates.end() ? 0 : found - plan.candidates.begin()};
+}
+
+std::vector<PlannedCell> expand_cells(const Plan& plan) {
+  std::vector<PlannedCell> cells;
+  const auto settings = all_settings(plan.factors);
+  for (std::size_t w = 0; w < plan.workloads.size(); ++w)
+    for (const auto& setting : settings)
+      for (std::size_t c = 0; c < plan.candidates.size(); ++c) {
+        const auto& workload = plan.workloads[w];
+        const auto& candidate = plan.candidates[c];
+        if (std::ranges::count(workload.skip, candidate.name) > 0 || !takes_part(candidate, setting))
+          continue;
+        const auto values = values_for(candidate, setting, plan.folder);
+        PlannedCell planned;
+        planned.cell = {.candidate = CandidateId{static_cast<std::int64_t>(c)},
+                        .workload = WorkloadId{static_cast<std::int64_t>(w)},
+                        .setting = setting};
+        for (const auto& argument : workload.run.empty() ? candidate.run : workload.run)
+          planned.command.push_back(expand(argument, values));
+        cells.push_back(std::move(planned));
+      }
+  return cells;
+}
+
+std::vector<Contrast> contrasts_of(const std::vector<PlannedCell>& cells, const Plan& plan) {
+  const auto baseline = baseline_of(plan);
+  std::map<std::pair<WorkloadId, std::string>, CellId> baselines;
+  for (std::size_t i = 0; i < cells.size(); ++i)
+    if (cells[i].cell.candidate == baseline)
+      baselines[{cells[i].cell.workload, cells[i].cell.setting.text()}] =
+          CellId{static_cast<std::int64_t>(i)};
+  std::vector<Contrast> contrasts;
+  for (std::size_t i = 0; i < cells.size(); ++i) {
+    if (cells[i].cell.candidate == baseline) continue;
+    const auto partner = baselines.find({cells[i].cell.workload, cells[i].cell.setting.text()});
+    if (partner != baselines.end())
+      contrasts.push_back({partner->second, CellId{static_cast<std::int64_t>(i)}});
+  }
+  return contrasts;
+}
+
+}  // namespace assay::plan

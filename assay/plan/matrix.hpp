@@ -1,0 +1,31 @@
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "assay/model/cell.hpp"
+#include "assay/model/plan.hpp"
+
+namespace assay::plan {
+
+/// A cell with what it takes to run it.
+struct PlannedCell {
+  Cell cell;  ///< its ids are places in the plan's candidates and workloads
+  std::vector<std::string> command;
+};
+
+/// Every candidate × workload × setting of a valid plan, workload by workload, setting by setting, the
+/// candidates in the plan's order within; without those that a workload skips or that `with` rules out.
+/// A setting that several candidates share has one text for all of them, so that they can be paired.
+///
+/// Throws Error for placeholders without a value. Cost: cells × length of their commands.
+std::vector<PlannedCell> expand_cells(const Plan& plan);
+
+/// Each candidate's cell beside its baseline's of the same workload and setting. Candidates without a
+/// partner there have no contrast.
+std::vector<Contrast> contrasts_of(const std::vector<PlannedCell>& cells, const Plan& plan);
+
+/// The place of the plan's baseline among its candidates.
+CandidateId baseline_of(const Plan& plan);
+
+}  // namespace assay::plan

@@ -1,0 +1,46 @@
+#include "assay/plan/placeholders.hpp"
+
+#include <algorithm>
+#include <vector>
+
+#include "assay/model/error.hpp"
+#include "assay/plan/near_miss.hpp"
+
+namespace assay::plan {
+
+std::span<const std::string> reserved_placeholders() {
+  static const std::vector<std::string> names = {"exe", "out", "source", "jobs", "port", "candidate"};
+  return names;
+}
+
+std::string expand(const std::string& text, const std::map<std::string, std::string>& values) {
+  std::string out;
+  std::size_t at = 0;
+  while (true) {
+    const auto open = text.find("${", at);
+    out.append(text, at, open == std::string::npos ? open : open - at);
+    if (open == std::string::npos) return out;
+    if (open > at && text[open - 1] == '$') {  // the first $ of "$${" is already there
+      out += "{";
+      at = open + 2;
+      continue;
+    }
+    const auto close = text.find('}', open);
+    if (close == std::string::npos)
+      throw Error("\"${\" without \"}\" in \"" + text + "\"", {}, "close it, or write $${ for a literal ${");
+    const auto name = text.substr(open + 2, close - open - 2);
+    const auto value = values.find(name);
+    if (value == values.end()) {
+      if (std::ranges::count(reserved_placeholders(), name) > 0)
+        throw Error("placeholder ${" + name + "} has no value here", {},
+                    "it is filled in builds and services only");
+      std::vector<std::string> known;
+      for (const auto& [key, unused] : values) known.push_back(key);
+      throw Error("unknown placeholder ${" + name + "}", {}, meant_or_known(name, known));
+    }
+    out += value->second;
+    at = close + 1;
+  }
+}
+
+}  // namespace assay::plan

@@ -1,0 +1,103 @@
+#include "assay/render/json.hpp"
+
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+namespace assay::render {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+Json finite(double value) { return std::isfinite(value) ? Json(value) : Json(nullptr); }
+Json perhaps(const std::optional<double>& value) { return value ? Json(*value) : Json(nullptr); }
+
+Json setting_json(const Setting& setting) {
+  Json object = Json::object();
+  for (const auto& [name, level] : setting.levels)
+    std::visit([&, &key = name](const auto& value) { object[key] = value; }, level);
+  return object;
+}
+
+const char* prefer_text(Prefer prefer) {
+  return prefer == Prefer::lower ? "lower" : prefer == Prefer::higher ? "higher" : "neither";
+}
+
+Json note_json(const TrustNote& note) {
+  return {{"about", note.about},
+          {"level", note.level == TrustNote::Level::note ? "note" : "warning"},
+          {"text", note.text},
+          {"figure", perhaps(note.figure)},
+          {"threshold", perhaps(note.threshold)}};
+}
+
+Json settle_json(const std::optional<Price>& price) {
+  if (!price) return nullptr;
+  return {{"rounds", price->rounds > 0 ? Json(price->rounds) : Json(nullptr)},
+          {"seconds", price->seconds > 0 ? Json(price->seconds) : Json(nullptr)},
+          {"why", price->why}};
+}
+
+Json finding_json(const Findings& all, const Finding& finding) {
+  const auto& cell = all.candidate_of(finding);
+  const auto& metric = all.metric_of(finding);
+  const bool ratio = metric.scale == Scale::ratio;
+  Json notes = Json::array();
+  for (const auto& note : finding.notes) notes.push_back(note_json(note));
+  return {{"workload", all.workload(cell).name},
+          {"setting", setting_json(cell.setting)},
+          {"metric", metric.name},
+          {"unit", metric.unit},
+          {"prefer", prefer_text(metric.prefer)},
+          {"baseline", all.candidate(all.baseline_of(finding)).name},
+          {"candidate", all.candidate(cell).name},
+          {"twin", all.candidate(cell).twin_of.has_value()},
+          {"rounds", finding.rounds},
+          {"baseline_typical", finding.baseline_typical},
+          {"candidate_typical", finding.candidate_typical},
+          {"ratio", ratio ? finite(finding.effect) : Json(nullptr)},
+          {"difference", ratio ? Json(nullptr) : finite(finding.effect)},
+          {"interval",
+           {ratio && finding.interval.low == 0 ? Json(nullptr) : finite(finding.interval.low),
+            finite(finding.interval.high)}},
+          {"level", finding.interval.level},
+          {"margin", finding.margin},
+          {"p", finding.p},
+          {"p_same", finding.p_same},
+          {"p_adjusted", finding.p_adjusted},
+          {"verdict", to_string(finding.verdict)},
+          {"beyond_margin", finding.beyond_margin},
+          {"method", finding.method},
+          {"settle", settle_json(finding.to_settle)},
+          {"notes", std::move(notes)}};
+}
+
+}  // namespace
+
+std::string to_json(const Findings& all) {
+  Json document = {{"format", 1},
+                   {"campaign",
+                    {{"id", all.campaign.uid},
+                     {"title", all.campaign.title},
+                     {"kind", all.campaign.kind},
+                     {"state", to_string(all.campaign.state)},
+                     {"provisional", all.provisional},
+                     {"rounds", all.rounds},
+                     {"seed", std::to_string(all.campaign.seed)},
+                     {"margin", all.campaign.margin}}}};
+  document["findings"] = Json::array();
+  for (const auto& finding : all.findings) document["findings"].push_back(finding_json(all, finding));
+  document["standings"] = Json::array();
+  for (const auto& cell : all.cells)
+    if (cell.standing != Standing::sound)
+      document["standings"].push_back({{"candidate", all.candidate(cell).name},
+                                       {"workload", all.workload(cell).name},
+                                       {"setting", setting_json(cell.setting)},
+                                       {"standing", to_string(cell.standing)},
+                                       {"detail", cell.detail}});
+  document["requirements"] = Json::array();
+  document["trust"] = Json::array();
+  for (const auto& note : all.trust) document["trust"].push_back(note_json(note));
+  return document.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+}
+
+}  // namespace assay::render

@@ -1,0 +1,13 @@
+#pragma once
+
+#include <string>
+
+#include "assay/model/campaign.hpp"
+
+namespace assay::render {
+
+/// The findings document (docs/findings.schema.json), format 1. An interval end that is infinite is null.
+/// Ends with a newline.
+std::string to_json(const Findings& findings);
+
+}  // namespace assay::render

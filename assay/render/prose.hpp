@@ -1,0 +1,27 @@
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "assay/model/campaign.hpp"
+
+namespace assay::render {
+
+/// What is said of one candidate in a sentence, over all its watched findings.
+struct Sentence {
+  std::string candidate;
+  Verdict verdict = Verdict::unclear;  ///< the one that all share; unclear when they differ
+  std::string text;
+};
+
+/// A sentence for every candidate but the baselines, and for a baseline that is not sound. Candidates that
+/// are left out somewhere get the reason.
+std::vector<Sentence> sentences(const Findings& findings);
+
+/// "orders, locks=800"; without the workload's name when there is but one.
+std::string cell_text(const Findings& findings, const Cell& cell);
+
+/// Whether verdicts are given on the finding's metric in this campaign.
+bool is_watched(const Findings& findings, const Finding& finding);
+
+}  // namespace assay::render

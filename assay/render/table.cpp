@@ -1,0 +1,115 @@
+#include "assay/render/table.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+#include <set>
+#include <vector>
+
+#include "assay/render/axis.hpp"
+#include "assay/render/prose.hpp"
+#include "assay/render/units.hpp"
+
+namespace assay::render {
+namespace {
+
+constexpr std::size_t typical_width = 9, change_width = 8, range_width = 19, axis_width = 26;
+
+struct Rows {
+  std::vector<std::string> settings;                      // texts, in the plan's order
+  std::map<std::string, std::vector<const Finding*>> of;  // by setting
+  std::vector<const Finding*> all;
+};
+
+Rows rows_of(const Findings& all, WorkloadId workload, MetricId metric) {
+  Rows rows;
+  for (const auto& f : all.findings) {
+    const auto& cell = all.candidate_of(f);
+    if (cell.workload != workload || f.metric != metric) continue;
+    const auto setting = cell.setting.text();
+    if (!rows.of.contains(setting)) rows.settings.push_back(setting);
+    rows.of[setting].push_back(&f);
+    rows.all.push_back(&f);
+  }
+  return rows;
+}
+
+std::string title(const Findings& all, const Rows& rows, WorkloadId workload, const Metric& metric) {
+  const auto [least, most] = std::ranges::minmax(rows.all, {}, [](const Finding* f) { return f->rounds; });
+  std::set<std::string> baselines;
+  for (const auto* f : rows.all) baselines.insert(all.candidate(all.baseline_of(*f)).name);
+  const auto& name = all.workloads[workload.place()].name;
+  return fmt::format("{}{}, {} is better; change against {}; margin {:.3g} %; {} rounds",
+                     name.empty() || all.campaign.kind == "duel" ? "" : name + ": ", metric.name,
+                     metric.prefer == Prefer::higher ? "higher" : "lower",
+                     baselines.size() == 1 ? *baselines.begin() : "its baseline",
+                     rows.all.front()->margin * 100,
+                     least->rounds == most->rounds ? fmt::format("{}", least->rounds)
+                                                   : fmt::format("{} to {}", least->rounds, most->rounds));
+}
+
+/// Widest name, with its indent, within reason.
+std::size_t name_width(const Findings& all, const Rows& rows) {
+  std::size_t widest = 8;
+  for (const auto* f : rows.all)
+    for (const auto* cell : {&all.baseline_of(*f), &all.candidate_of(*f)})
+      widest = std::max(widest, cells_of(all.candidate(*cell).name) + 2);
+  return std::min<std::size_t>(widest, 22);
+}
+
+}  // namespace
+
+std::string colour_of(Verdict verdict) {
+  return verdict == Verdict::better ? "\x1b[34m" : verdict == Verdict::worse ? "\x1b[38;5;166m" : "\x1b[0m";
+}
+
+std::string verdict_text(Verdict verdict, const TextStyle& style) {
+  constexpr const char* signs = "+!=?";
+  auto text = fmt::format("{} {}", signs[static_cast<std::size_t>(verdict)], to_string(verdict));
+  return style.colour ? colour_of(verdict) + text + "\x1b[0m" : text;
+}
+
+std::string settle_text(const Findings& all, const Finding& f) {
+  if (!f.to_settle) return {};
+  if (f.to_settle->rounds == 0) return f.to_settle->why;
+  auto text = fmt::format("about {} rounds would settle it", f.to_settle->rounds);
+  if (f.to_settle->seconds > 0) text += " (" + span_text(f.to_settle->seconds) + ")";
+  const auto& repeat = all.campaign.repeat;
+  const auto verb_end = repeat.find(' ', repeat.find(' ') + 1);
+  if (!repeat.empty() && verb_end != std::string::npos)
+    text += fmt::format(": {} --rounds {}{}", repeat.substr(0, verb_end), f.to_settle->rounds,
+                        repeat.substr(verb_end));
+  return text;
+}
+
+std::string block(const Findings& all, WorkloadId workload, MetricId metric_id, const TextStyle& style) {
+  const auto& metric = all.metrics[metric_id.place()];
+  const bool ratio = metric.scale == Scale::ratio;
+  const auto rows = rows_of(all, workload, metric_id);
+  if (rows.all.empty()) return {};
+  const Axis axis(rows.all, ratio, axis_width);
+  const auto names = name_width(all, rows);
+  std::string out = title(all, rows, workload, metric) + "\n";
+  out += left("", names) + right("typical", typical_width + 2) + right("change", change_width + 2) +
+         right("95 % interval", range_width + 2) + "   " + axis.legend(metric.unit) + "\n";
+  for (const auto& setting : rows.settings) {
+    const auto& findings = rows.of.at(setting);
+    if (!setting.empty()) out += setting + "\n";
+    const auto& first = *findings.front();
+    out += left("  " + all.candidate(all.baseline_of(first)).name, names) +
+           right(value_text(first.baseline_typical, metric.unit), typical_width + 2) +
+           right("baseline", change_width + 2) + "\n";
+    for (const auto* f : findings) {
+      out += left("  " + all.candidate(all.candidate_of(*f)).name, names) +
+             right(value_text(f->candidate_typical, metric.unit), typical_width + 2) +
+             right(effect_text(f->effect, ratio, metric.unit), change_width + 2) +
+             right(range_text(f->interval.low, f->interval.high, ratio, metric.unit), range_width + 2) +
+             "   " + axis.draw(*f) + "  " + verdict_text(f->verdict, style) + "\n";
+      if (const auto settle = settle_text(all, *f); !settle.empty()) out += "    " + settle + "\n";
+    }
+  }
+  return out;
+}
+
+}  // namespace assay::render

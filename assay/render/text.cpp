@@ -1,0 +1,119 @@
+#include "assay/render/text.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <sstream>
+
+#include "assay/render/axis.hpp"
+#include "assay/render/prose.hpp"
+#include "assay/render/table.hpp"
+#include "assay/render/units.hpp"
+
+namespace assay::render {
+namespace {
+
+constexpr std::size_t page_width = 100;
+
+/// Breaks a text at spaces; its own line breaks stay. Lines after the first are indented.
+std::string wrap(const std::string& text, std::size_t indent) {
+  std::string out;
+  std::istringstream lines(text);
+  bool first = true;
+  for (std::string line; std::getline(lines, line); first = false) {
+    if (!first) out += "\n" + std::string(indent, ' ');
+    std::size_t used = indent;
+    std::istringstream words(line);
+    bool line_start = true;
+    for (std::string word; words >> word; line_start = false) {
+      if (!line_start && used + 1 + cells_of(word) > page_width) {
+        out += "\n" + std::string(indent, ' ');
+        used = indent;
+        line_start = true;
+      }
+      out += (line_start ? "" : " ") + word;
+      used += cells_of(word) + (line_start ? 0 : 1);
+    }
+  }
+  return out;
+}
+
+/// Colours the verdict at the head of a sentence.
+std::string paint(const std::string& text, Verdict verdict, const TextStyle& style) {
+  const auto word = to_string(verdict);
+  if (!style.colour || !text.starts_with(word)) return text;
+  return colour_of(verdict) + word + "\x1b[0m" + text.substr(word.size());
+}
+
+std::string head(const Findings& all, const TextStyle& style) {
+  std::string out;
+  if (!all.campaign.title.empty()) out += all.campaign.title + "\n\n";
+  const auto said = sentences(all);
+  std::size_t widest = 0;
+  for (const auto& sentence : said) widest = std::max(widest, cells_of(sentence.candidate));
+  const auto names = std::min<std::size_t>(widest, 30) + 2;
+  for (const auto& sentence : said) {
+    const bool fits = cells_of(sentence.candidate) < names;
+    out += fits ? left(sentence.candidate, names) : sentence.candidate + "\n" + std::string(names, ' ');
+    out += paint(wrap(sentence.text, names), sentence.verdict, style) + "\n";
+  }
+  return out;
+}
+
+/// Metrics that are not watched but moved all the same, in a line per candidate.
+std::string also_moved(const Findings& all) {
+  std::string out;
+  for (std::size_t c = 0; c < all.candidates.size(); ++c) {
+    std::string moved;
+    for (std::size_t m = 0; m < all.metrics.size(); ++m) {
+      double low = 0, high = 0;
+      bool any = false;
+      for (const auto& f : all.findings) {
+        const bool mine = all.candidate_of(f).candidate.place() == c && f.metric.place() == m;
+        if (!mine || is_watched(all, f) || (f.verdict != Verdict::better && f.verdict != Verdict::worse))
+          continue;
+        low = any ? std::min(low, f.effect) : f.effect;
+        high = any ? std::max(high, f.effect) : f.effect;
+        any = true;
+      }
+      if (!any) continue;
+      const auto& metric = all.metrics[m];
+      const bool ratio = metric.scale == Scale::ratio;
+      const auto from = effect_text(low, ratio, metric.unit), to = effect_text(high, ratio, metric.unit);
+      moved += (moved.empty() ? "" : "; ") + metric.name + " " + (from == to ? from : from + " to " + to);
+    }
+    if (!moved.empty()) out += wrap("also moved, " + all.candidates[c].name + ": " + moved, 2) + "\n";
+  }
+  return out;
+}
+
+std::string trust(const Findings& all) {
+  std::string out;
+  for (const auto& note : all.trust)
+    out += wrap(fmt::format("note, {}: {}", note.about, note.text), 2) + "\n";
+  if (!all.provisional) return out;
+  return out +
+         wrap(fmt::format("note: provisional, the campaign was {} after {} whole rounds",
+                          all.campaign.state == CampaignState::interrupted ? "interrupted" : "cut off",
+                          all.rounds),
+              2) +
+         "\n";
+}
+
+}  // namespace
+
+std::string to_text(const Findings& all, const TextStyle& style) {
+  std::string out = head(all, style);
+  for (std::size_t w = 0; w < all.workloads.size(); ++w)
+    for (std::size_t m = 0; m < all.metrics.size(); ++m)
+      if (all.demands[m].watched)
+        if (const auto text = block(all, WorkloadId{static_cast<std::int64_t>(w)},
+                                    MetricId{static_cast<std::int64_t>(m)}, style);
+            !text.empty())
+          out += "\n" + text;
+  for (const auto& part : {also_moved(all), trust(all)})
+    if (!part.empty()) out += "\n" + part;
+  return out;
+}
+
+}  // namespace assay::render

@@ -1,0 +1,19 @@
+#pragma once
+
+#include <string>
+
+#include "assay/model/campaign.hpp"
+
+namespace assay::render {
+
+/// How text for a terminal is set.
+struct TextStyle {
+  bool colour = false;  ///< better blue, worse orange; signs say the same without
+};
+
+/// Findings for reading: a sentence per candidate, then a block for each workload and watched metric with the
+/// intervals on one axis, then what weakens the findings. At most 100 columns, apart from names and commands
+/// that are longer by themselves. Ends with a newline.
+std::string to_text(const Findings& findings, const TextStyle& style = {});
+
+}  // namespace assay::render

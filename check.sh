@@ -1,0 +1,13 @@
+#!/usr/bin/env bash
+# Installs what is missing, builds Assay with warnings as errors and sanitizers, and runs all tests.
+#
+#   ./check.sh           everything
+#   ./check.sh --tidy    clang-format and clang-tidy besides (installs them; takes longer)
+set -euo pipefail
+cd "$(dirname "$0")"
+source scripts/packages.sh
+install_packages
+cmake --preset dev
+cmake --build --preset dev
+if [ "${1:-}" = --tidy ]; then scripts/tidy.sh; fi
+ctest --preset dev -j "$(nproc)"

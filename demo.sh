@@ -1,0 +1,11 @@
+#!/usr/bin/env bash
+# Installs what is missing, builds Assay, and runs the full example on made-up data.
+#
+#   ./demo.sh [FOLDER]    puts programs, data and findings into FOLDER (default assay-demo)
+set -euo pipefail
+cd "$(dirname "$0")"
+source scripts/packages.sh
+install_packages
+cmake --preset release
+cmake --build --preset release
+exec build/release/bin/assay demo "${1:-assay-demo}"

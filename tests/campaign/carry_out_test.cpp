@@ -1,0 +1,140 @@
+#include "assay/campaign/carry_out.hpp"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include "assay/ledger/ledger.hpp"
+#include "assay/model/error.hpp"
+#include "support/tool.hpp"
+
+namespace assay::campaign {
+namespace {
+
+using test::Scratch;
+using testing::HasSubstr;
+
+/// Candidates are lists of steps for the behaving program; the first is the baseline.
+Plan plan_of(const std::vector<std::vector<std::string>>& steps, const Check& check = {}) {
+  Plan plan{.rounds = {.min = 6, .max = 6}, .workloads = {{.name = "w", .check = check}}, .seed = 3};
+  for (std::size_t i = 0; i < steps.size(); ++i) {
+    PlannedCandidate candidate{.name = "c" + std::to_string(i), .run = {BEHAVE}};
+    candidate.run.insert(candidate.run.end(), steps[i].begin(), steps[i].end());
+    plan.candidates.push_back(candidate);
+  }
+  return plan;
+}
+
+const Finding& finding_on(const Findings& all, const std::string& metric) {
+  for (const auto& f : all.findings)
+    if (all.metric_of(f).name == metric) return f;
+  throw std::out_of_range(metric);
+}
+
+TEST(CarryOut, ComparesRealProcessesOnEveryMetric) {
+  const auto findings = carry_out(plan_of({{"touch", "4"}, {"touch", "64"}}));
+  EXPECT_EQ(findings.rounds, 6U);
+  const auto& memory = finding_on(findings, "peak memory");
+  EXPECT_EQ(memory.verdict, Verdict::worse);
+  EXPECT_GT(memory.effect, 5);
+  EXPECT_EQ(finding_on(findings, "wall time").rounds, 6U);
+}
+
+TEST(CarryOut, AWrongAnswerIsLeftOutWithItsReasonAndTheOthersGoOn) {
+  const auto findings = carry_out(plan_of({{"say", "total 17"}, {"say", "total 18"}, {"say", "total 17"}},
+                                          {.equal = "stdout", .match = "^total"}));
+  EXPECT_EQ(findings.cells[1].standing, Standing::wrong);
+  EXPECT_THAT(findings.cells[1].detail, HasSubstr("line 1: \"total 18\", expected \"total 17\""));
+  EXPECT_EQ(findings.cells[2].standing, Standing::sound);
+  EXPECT_EQ(finding_on(findings, "wall time").of.candidate, CellId{2});
+}
+
+TEST(CarryOut, AFailureShowsTheEndOfItsStderr) {
+  const auto findings =
+      carry_out(plan_of({{"say", "x"}, {"complain", "no such lock", "exit", "4"}, {"signal", "6"}}));
+  EXPECT_EQ(findings.cells[1].standing, Standing::failed);
+  EXPECT_THAT(findings.cells[1].detail, HasSubstr("exit status 4\nno such lock"));
+  EXPECT_THAT(findings.cells[2].detail, HasSubstr("ended by signal 6"));
+  EXPECT_TRUE(findings.findings.empty());
+}
+
+TEST(CarryOut, ExitStatusesOfSuccessCanBeNamedAnd77MeansAbsent) {
+  auto plan = plan_of({{"exit", "3"}, {"exit", "3"}, {"exit", "77"}}, {.exit_ok = {0, 3}});
+  const auto findings = carry_out(plan);
+  EXPECT_EQ(findings.cells[1].standing, Standing::sound);
+  EXPECT_EQ(findings.cells[2].standing, Standing::absent);
+}
+
+TEST(CarryOut, WithoutEqualDifferingOutputsAreANote) {
+  const auto findings = carry_out(plan_of({{"say", "a"}, {"say", "b"}}));
+  EXPECT_EQ(findings.cells[1].standing, Standing::sound);
+  ASSERT_FALSE(findings.trust.empty());
+  EXPECT_THAT(findings.trust[0].text, HasSubstr("line 1: \"b\", expected \"a\""));
+}
+
+TEST(CarryOut, AnAnswerThatChangesInMidCampaignIsCaught) {
+  const Scratch scratch;
+  const auto findings =
+      carry_out(plan_of({{"say", "run 1"}, {"count-runs", scratch.path("runs")}}, {.equal = "stdout"}));
+  EXPECT_EQ(findings.cells[1].standing, Standing::wrong);
+  EXPECT_THAT(
+      findings.cells[1].detail,
+      HasSubstr("its answer changed in round 1: its output is not the baseline's: line 1: \"run 2\""));
+}
+
+TEST(CarryOut, AProgramThatWearsOutIsLeftOut) {
+  const Scratch scratch;
+  const auto findings = carry_out(plan_of({{"say", "x"}, {"fail-from", scratch.path("runs"), "4"}}));
+  EXPECT_EQ(findings.cells[1].standing, Standing::failed);
+  EXPECT_THAT(findings.cells[1].detail, HasSubstr("worn out"));
+}
+
+TEST(CarryOut, ATrialOverItsTimeLimitFails) {
+  auto plan = plan_of({{"say", "x"}, {"sleep", "60"}});
+  plan.workloads[0].timeout = 0.2;
+  const auto findings = carry_out(plan);
+  EXPECT_THAT(findings.cells[1].detail, HasSubstr("longer than its time limit of 0.2 s"));
+}
+
+TEST(CarryOut, KeepsEveryTrialInTheLedger) {
+  const Scratch scratch;
+  const auto findings = carry_out(plan_of({{"say", "x"}, {"say", "x"}}), {.ledger = scratch.path("l.db")});
+  ledger::Ledger ledger(scratch.path("l.db"), ledger::Ledger::Opening::existing);
+  const auto all = ledger.list();
+  ASSERT_EQ(all.size(), 1U);
+  EXPECT_EQ(all[0].uid, findings.campaign.uid);
+  EXPECT_EQ(all[0].rounds, 6);
+  EXPECT_EQ(all[0].trials, 2 + 2 * 7);
+  EXPECT_EQ(all[0].state, CampaignState::ended);
+}
+
+TEST(CarryOut, TellsWhatIsMissingBeforeAnythingRuns) {
+  auto plan = plan_of({{"say", "x"}, {"say", "x"}});
+  plan.candidates[1].run = {"./no-such-program"};
+  bool begun = false;
+  const Options options{.begun = [&](const Record&) { begun = true; }};
+  EXPECT_THROW(carry_out(plan, options), Error);
+  plan = plan_of({{"cat"}, {"cat"}});
+  plan.workloads[0].stdin_file = "/nowhere.txt";
+  EXPECT_THROW(carry_out(plan, options), Error);
+  plan = plan_of({{"say", "x"}});
+  EXPECT_THROW(carry_out(plan, options), Error);
+  EXPECT_FALSE(begun);
+}
+
+TEST(CarryOut, AStopRequestGivesProvisionalFindings) {
+  std::stop_source source;
+  const Options options{.observe =
+                            [&](const Progress& p) {
+                              if (p.done == 6) source.request_stop();
+                            },
+                        .stop = source.get_token()};
+  auto plan = plan_of({{"say", "x"}, {"say", "x"}});
+  plan.rounds = {.min = 50, .max = 50};
+  const auto findings = carry_out(plan, options);
+  EXPECT_TRUE(findings.provisional);
+  EXPECT_EQ(findings.campaign.state, CampaignState::interrupted);
+  EXPECT_EQ(findings.rounds, 6U);
+}
+
+}  // namespace
+}  // namespace assay::campaign

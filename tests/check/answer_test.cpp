@@ -1,0 +1,43 @@
+#include "assay/check/answer.hpp"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+namespace assay::check {
+namespace {
+
+using testing::HasSubstr;
+
+TEST(Check, EqualityIsByDigestAndTheFirstDifferenceIsShownWithItsLine) {
+  const Check check{.equal = "stdout"};
+  const Answer expected{"total 17\nend\n", true, "a"}, wrong{"total 18\nend\n", true, "b"};
+  EXPECT_FALSE(what_is_wrong(check, expected, expected));
+  EXPECT_FALSE(what_is_wrong(check, wrong, {})) << "a baseline has nothing to be held against";
+  EXPECT_THAT(what_is_wrong(check, wrong, expected).value(),
+              HasSubstr("line 1: \"total 18\", expected \"total 17\""));
+}
+
+TEST(Check, APatternCatchesEmptyAnswers) {
+  const Check check{.match = "^total \\d+"};
+  EXPECT_FALSE(what_is_wrong(check, {"order 1\ntotal 17\n", true, "a"}, {}));
+  EXPECT_THAT(what_is_wrong(check, {"", true, "e"}, {}).value(), HasSubstr("nothing on standard output"));
+  EXPECT_THAT(what_is_wrong(check, {"sum 3\n", true, "s"}, {}).value(), HasSubstr("begins \"sum 3\""));
+}
+
+TEST(FirstDifference, FindsTheLine) {
+  EXPECT_EQ(first_difference("a\nb\nc\n", "a\nx\nc\n"), "line 2: \"b\", expected \"x\"");
+  EXPECT_EQ(first_difference("a\n", "a\nb\n"), "line 2: the end of the output, expected \"b\"");
+  EXPECT_EQ(first_difference("", "a\n"), "line 1: the end of the output, expected \"a\"");
+  EXPECT_EQ(first_difference("abc", "abcd"), "line 1: \"abc\", expected \"abcd\"");
+  EXPECT_EQ(first_difference("ab", "ab", false), "") << "the difference is beyond what was kept";
+}
+
+TEST(PrintableLine, MakesRubbishHarmless) {
+  EXPECT_EQ(printable_line("a\x1b[31mb\x01"), "a?[31mb?");
+  EXPECT_EQ(printable_line("schön", 60), "schön");
+  EXPECT_EQ(printable_line("\xff\xfe", 60), "??");
+  EXPECT_EQ(printable_line("abcdef", 3), "abc…");
+}
+
+}  // namespace
+}  // namespace assay::check

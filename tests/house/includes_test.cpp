@@ -1,0 +1,110 @@
+#include <gtest/gtest.h>
+
+#include <filesystem>
+#include <fstream>
+#include <map>
+#include <regex>
+#include <set>
+#include <string>
+#include <vector>
+
+namespace {
+namespace fs = std::filesystem;
+
+const fs::path source = ASSAY_SOURCE;
+
+/// What each module may include besides itself; the modules lower in the house stand later.
+const std::map<std::string, std::set<std::string>> arrows = {
+    {"model", {}},
+    {"stats", {"model"}},
+    {"schedule", {"stats", "model"}},
+    {"judge", {"schedule", "stats", "model"}},
+    {"check", {"model"}},
+    {"plan", {"model"}},
+    {"ledger", {"model"}},
+    {"measure", {"model"}},
+    {"campaign", {"measure", "ledger", "plan", "check", "judge", "schedule", "stats", "model"}},
+    {"render", {"judge", "schedule", "stats", "model"}},
+    {"cli",
+     {"render", "campaign", "measure", "ledger", "plan", "check", "judge", "schedule", "stats", "model"}},
+};
+
+struct Include {
+  std::string file, module, target;
+  bool quoted = false;
+};
+
+/// The module of a path below assay/: its folder, or "" for the headers at the top.
+std::string module_of(const std::string& path) {
+  const auto slash = path.find('/');
+  return slash == std::string::npos ? "" : path.substr(0, slash);
+}
+
+std::vector<Include> all_includes() {
+  const std::regex line_pattern(R"(^\s*#\s*include\s*([<"])([^>"]+)[>"])");
+  std::vector<Include> all;
+  for (const auto& entry : fs::recursive_directory_iterator(source / "assay")) {
+    const auto extension = entry.path().extension();
+    if (extension != ".hpp" && extension != ".cpp") continue;
+    const auto file = fs::relative(entry.path(), source / "assay").string();
+    std::ifstream in(entry.path());
+    for (std::string line; std::getline(in, line);)
+      if (std::smatch found; std::regex_search(line, found, line_pattern))
+        all.push_back({file, module_of(file), found[2], found[1] == "\""});
+  }
+  return all;
+}
+
+TEST(House, EveryIncludeFollowsTheArrows) {
+  std::size_t seen = 0;
+  for (const auto& include : all_includes()) {
+    if (!include.target.starts_with("assay/") || include.module.empty()) continue;
+    const auto target = module_of(include.target.substr(6));
+    ASSERT_TRUE(arrows.contains(include.module)) << include.file << ": this module is not on the map";
+    EXPECT_FALSE(target.empty()) << include.file << " includes a header of the top";
+    const bool allowed = target == include.module || arrows.at(include.module).contains(target);
+    EXPECT_TRUE(allowed) << include.file << " must not include " << include.target;
+    ++seen;
+  }
+  EXPECT_GT(seen, 100U);
+}
+
+TEST(House, TheArrowsHaveNoCircle) {
+  for (const auto& [module, below] : arrows)
+    for (const auto& other : below) {
+      ASSERT_TRUE(arrows.contains(other)) << other;
+      EXPECT_FALSE(arrows.at(other).contains(module)) << module << " and " << other;
+      for (const auto& deeper : arrows.at(other))
+        EXPECT_TRUE(below.contains(deeper)) << module << " -> " << other << " -> " << deeper;
+    }
+}
+
+TEST(House, PublicHeadersIncludeNothingThirdParty) {
+  const std::string list = ASSAY_PUBLIC_HEADER_LIST;
+  std::size_t seen = 0;
+  for (const auto& include : all_includes()) {
+    if (list.find("assay/" + include.file + ",") == std::string::npos) continue;
+    ++seen;
+    if (include.target.starts_with("assay/")) {
+      EXPECT_NE(list.find(include.target + ","), std::string::npos)
+          << include.file << " includes " << include.target << ", which is not installed";
+    } else {
+      EXPECT_EQ(include.target.find_first_of("./"), std::string::npos)
+          << include.file << " includes " << include.target;
+    }
+  }
+  EXPECT_GT(seen, 20U);
+}
+
+TEST(House, NothingIsLeftOpenInTheSources) {
+  const std::regex open_work(R"(\b(TO)(DO)\b|\bFIX(ME)\b|\bXX(X)\b)");
+  for (const auto* folder : {"assay", "tests", "demo", "examples"})
+    for (const auto& entry : fs::recursive_directory_iterator(source / folder)) {
+      if (!entry.is_regular_file()) continue;
+      std::ifstream in(entry.path());
+      for (std::string line; std::getline(in, line);)
+        EXPECT_FALSE(std::regex_search(line, open_work)) << entry.path() << ": " << line;
+    }
+}
+
+}  // namespace

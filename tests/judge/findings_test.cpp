@@ -1,0 +1,98 @@
+#include "assay/judge/findings.hpp"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include "support/records.hpp"
+
+namespace assay::judge {
+namespace {
+
+using test::record_of;
+using testing::HasSubstr;
+
+const std::vector<double> ten = {1.00, 1.10, 1.05, 0.98, 1.20, 1.01, 1.15, 1.07, 1.03, 1.12};
+
+std::vector<double> times(double factor) {
+  auto scaled = ten;
+  for (std::size_t i = 0; i < scaled.size(); ++i) scaled[i] *= factor * (1 + 0.0001 * static_cast<double>(i));
+  return scaled;
+}
+
+TEST(JudgeRecord, JudgesEveryContrastFromPairedRounds) {
+  const auto findings = judge_record(record_of({ten, times(0.8), times(1.3), times(1)}));
+  ASSERT_EQ(findings.findings.size(), 3U);
+  EXPECT_EQ(findings.findings[0].verdict, Verdict::better);
+  EXPECT_EQ(findings.findings[1].verdict, Verdict::worse);
+  EXPECT_EQ(findings.findings[2].verdict, Verdict::same);
+  EXPECT_EQ(findings.findings[0].rounds, 10U);
+  EXPECT_EQ(findings.rounds, 10U);
+  EXPECT_FALSE(findings.provisional);
+}
+
+TEST(JudgeRecord, AdjustsPOverTheFindingsOfAMetric) {
+  const auto findings = judge_record(record_of({ten, times(0.8), times(1.3)}));
+  for (const auto& f : findings.findings) EXPECT_NEAR(f.p_adjusted, 2.0 / 1024, 1e-15);
+}
+
+TEST(JudgeRecord, TheWarmUpIsKeptApart) {
+  const auto record = record_of({ten, times(0.8)});
+  const auto evidence = evidence_of(record, MetricId{0});
+  EXPECT_EQ(evidence.size(), 20U);
+  EXPECT_EQ(std::count(evidence.value.begin(), evidence.value.end(), 99.0), 0);
+}
+
+TEST(JudgeRecord, AFailedTrialTakesItsPairOutAndIsNoted) {
+  auto record = record_of({ten, times(0.8)});
+  for (auto& trial : record.trials)
+    if (trial.cell == CellId{1} && trial.round == 4) trial.outcome = Outcome::failed;
+  const auto findings = judge_record(record);
+  EXPECT_EQ(findings.findings.at(0).rounds, 9U);
+  ASSERT_EQ(findings.trust.size(), 1U);
+  EXPECT_THAT(findings.trust[0].text, HasSubstr("failed in 1 of 10 trials"));
+}
+
+TEST(JudgeRecord, TornRoundsAreNotJudged) {
+  auto record = record_of({ten, times(0.8)});
+  record.rounds.back().state = RoundState::torn;
+  record.info.state = CampaignState::interrupted;
+  const auto findings = judge_record(record);
+  EXPECT_EQ(findings.findings.at(0).rounds, 9U);
+  EXPECT_TRUE(findings.provisional);
+}
+
+TEST(JudgeRecord, TooFewPairsGiveANoteInPlaceOfAFinding) {
+  auto record = record_of({{1, 2, 3, 4, 5}, {1, 2, 3, 4, 5}});
+  EXPECT_TRUE(judge_record(record).findings.empty());
+  EXPECT_THAT(judge_record(record).trust.at(0).text, HasSubstr("only 5 complete rounds"));
+  record = record_of({{1, 2, 3, 4, 5, 6}, {1, 2, 3, 4, 5, 6}});
+  EXPECT_EQ(judge_record(record).findings.size(), 1U);
+}
+
+TEST(JudgeRecord, CandidatesThatAreNotSoundAreLeftOutAndTheOthersGoOn) {
+  auto record = record_of({ten, times(0.8), times(0.5)});
+  record.cells[2].standing = Standing::wrong;
+  const auto findings = judge_record(record);
+  ASSERT_EQ(findings.findings.size(), 1U);
+  EXPECT_EQ(findings.candidate_of(findings.findings[0]).candidate, CandidateId{1});
+}
+
+TEST(JudgeRecord, SaysWhenOutputsDifferProcessesWereLeftOrProgramsAreTheSame) {
+  auto record = record_of({ten, times(0.8)});
+  Trial check{.cell = {0}, .role = Role::check};
+  check.output_digest = "a";
+  record.trials.push_back(check);
+  check.cell = {1};
+  check.output_digest = "b";
+  record.trials.push_back(check);
+  record.trials[3].leftovers = 2;
+  record.candidates[0].from.exe_digest = record.candidates[1].from.exe_digest = "same";
+  std::string all;
+  for (const auto& note : judge_record(record).trust) all += note.text + "\n";
+  EXPECT_THAT(all, HasSubstr("its output differs from the baseline's"));
+  EXPECT_THAT(all, HasSubstr("(2 in all)"));
+  EXPECT_THAT(all, HasSubstr("byte for byte"));
+}
+
+}  // namespace
+}  // namespace assay::judge

@@ -1,0 +1,245 @@
+#include "assay/ledger/ledger.hpp"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+#include <soci/soci.h>
+#include <soci/sqlite3/soci-sqlite3.h>
+#include <sys/mount.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <cmath>
+#include <fstream>
+
+#include "assay/judge/findings.hpp"
+#include "assay/model/error.hpp"
+#include "support/records.hpp"
+#include "support/tool.hpp"
+
+namespace assay::ledger {
+namespace {
+
+using test::record_of;
+using test::Scratch;
+using testing::HasSubstr;
+
+std::string message_of(const std::function<void()>& act) {
+  try {
+    act();
+  } catch (const Error& error) {
+    return error.what();
+  }
+  return "nothing was thrown";
+}
+
+CampaignId store(Ledger& ledger, const Record& record) {
+  Record blank = record;
+  blank.rounds.clear();
+  blank.trials.clear();
+  blank.info.state = CampaignState::open;
+  const auto id = ledger.begin(blank, {});
+  for (const auto& round : record.rounds) {
+    Round open = round;
+    open.state = RoundState::open;
+    ledger.add_round(id, open);
+    for (const auto& trial : record.trials)
+      if (trial.round == round.number) ledger.add_trial(id, trial);
+    ledger.set_round_state(id, round.number, round.state);
+  }
+  ledger.set_state(id, record.info.state);
+  return id;
+}
+
+Record rich_record() {
+  auto record = record_of({{1, 2, 3, 4, 5, 6, 7}, {1.5, 2.5, 3.5, 4.5, 5.5, 6.5, 7.5}});
+  record.info.seed = 4'611'686'018'427'387'903;
+  for (auto& cell : record.cells)
+    cell.setting.levels = {
+        {"locks", std::int64_t{800}}, {"cache", std::string("on")}, {"deep", true}, {"share", 0.25}};
+  record.candidates[1].from = {.exe = "./a b",
+                               .exe_digest = "d",
+                               .identity = "v1",
+                               .commit = "c",
+                               .compiler = "g",
+                               .flags = "-O2",
+                               .commit_time = 5};
+  record.sittings[0] = {.boot = "boot", .facts = {{"cores", "2"}, {"fingerprint", "f"}}};
+  auto& trial = record.trials[5];
+  trial.outcome = Outcome::signalled;
+  trial.signal = 11;
+  trial.detail = "ended by \"signal\"\nline two \xff";
+  trial.series = {{MetricId{0}, 0.5, 3}, {MetricId{0}, {}, 4}};
+  trial.output_bytes = 1ULL << 40U;
+  trial.leftovers = 2;
+  return record;
+}
+
+TEST(Ledger, GivesBackEverythingThatWasLaidDown) {
+  const Scratch scratch;
+  const auto record = rich_record();
+  Ledger ledger(scratch.path("deep/folder/ledger.db"));
+  const auto id = store(ledger, record);
+  const auto back = Ledger(scratch.path("deep/folder/ledger.db"), Ledger::Opening::existing).read(id);
+  EXPECT_EQ(back.info.seed, record.info.seed);
+  EXPECT_EQ(back.info.state, CampaignState::ended);
+  EXPECT_EQ(back.candidates, record.candidates);
+  EXPECT_EQ(back.workloads, record.workloads);
+  EXPECT_EQ(back.cells, record.cells);
+  EXPECT_EQ(back.contrasts, record.contrasts);
+  EXPECT_EQ(back.metrics, record.metrics);
+  EXPECT_EQ(back.sittings.at(0).facts, record.sittings[0].facts);
+  ASSERT_EQ(back.rounds.size(), record.rounds.size());
+  EXPECT_EQ(back.rounds[2].order, record.rounds[2].order);
+  ASSERT_EQ(back.trials.size(), record.trials.size());
+  const auto& trial = back.trials[5];
+  EXPECT_EQ(trial.outcome, Outcome::signalled);
+  EXPECT_EQ(trial.signal, 11);
+  EXPECT_THAT(trial.detail, HasSubstr("\"signal\"\nline two"));
+  EXPECT_EQ(trial.output_bytes, 1ULL << 40U);
+  EXPECT_EQ(trial.leftovers, 2);
+  ASSERT_EQ(trial.series.size(), 2U);
+  EXPECT_EQ(trial.series[0].at, 0.5);
+  EXPECT_FALSE(trial.series[1].at);
+  EXPECT_EQ(trial.readings.at(0).value, record.trials[5].readings.at(0).value);
+}
+
+TEST(Ledger, FindingsFromItAreThoseFromMemory) {
+  const Scratch scratch;
+  const auto record = record_of({{1.0, 2.1, 3.2, 4.3, 5.4, 6.5, 7.6}, {1.5, 2.5, 3.5, 4.5, 5.5, 6.5, 7.5}});
+  Ledger ledger(scratch.path("ledger.db"));
+  const auto before = judge::judge_record(record),
+             after = judge::judge_record(ledger.read(store(ledger, record)));
+  ASSERT_EQ(before.findings.size(), after.findings.size());
+  EXPECT_EQ(before.findings[0].effect, after.findings[0].effect);
+  EXPECT_EQ(before.findings[0].interval.low, after.findings[0].interval.low);
+  EXPECT_EQ(before.findings[0].p, after.findings[0].p);
+}
+
+TEST(Ledger, TakesACellOnceInARound) {
+  const Scratch scratch;
+  Ledger ledger(scratch.path("ledger.db"));
+  const auto record = record_of({{1, 2}, {1, 2}});
+  const auto id = store(ledger, record);
+  EXPECT_THROW(ledger.add_trial(id, record.trials[0]), Error);
+  EXPECT_THROW(ledger.add_round(id, record.rounds[0]), Error);
+  EXPECT_EQ(ledger.read(id).trials.size(), record.trials.size());
+}
+
+TEST(Ledger, RefusesReadingsThatAreNotFinite) {
+  const Scratch scratch;
+  Ledger ledger(scratch.path("ledger.db"));
+  const auto id = store(ledger, record_of({{1, 2}, {1, 2}}));
+  Trial trial{.cell = {0}, .role = Role::check};
+  trial.readings = {{MetricId{0}, std::nan("")}};
+  EXPECT_THROW(ledger.add_trial(id, trial), DomainError);
+}
+
+TEST(Ledger, KeepsLooksAndPrunesCampaignsWholly) {
+  const Scratch scratch;
+  Ledger ledger(scratch.path("ledger.db"));
+  auto first = record_of({{1, 2}, {1, 2}}), second = first;
+  second.info.uid = "fedcba9876543210";
+  const auto a = store(ledger, first), b = store(ledger, second);
+  ledger.add_look(a, {.of = {{0}, {1}}, .number = 1, .rounds = 7, .spent = 0.03, .decision = "better"});
+  ASSERT_EQ(ledger.looks(a).size(), 1U);
+  EXPECT_EQ(ledger.looks(a)[0].decision, "better");
+  ledger.remove(a);
+  EXPECT_EQ(ledger.list().size(), 1U);
+  EXPECT_TRUE(ledger.looks(a).empty());
+  EXPECT_EQ(ledger.read(b).trials.size(), second.trials.size());
+}
+
+TEST(Ledger, LabelsAndPrefixesChooseACampaign) {
+  const Scratch scratch;
+  Ledger ledger(scratch.path("ledger.db"));
+  auto first = record_of({{1, 2}, {1, 2}}), second = first;
+  second.info.uid = "0123ffffffffffff";
+  const auto a = store(ledger, first);
+  store(ledger, second);
+  ledger.set_label(a, "before");
+  const auto all = ledger.list();
+  EXPECT_EQ(choose(all, "last").uid, second.info.uid);
+  EXPECT_EQ(choose(all, "before").uid, first.info.uid);
+  EXPECT_EQ(choose(all, "01234").uid, first.info.uid);
+  EXPECT_THAT(message_of([&] { choose(all, "0123"); }), HasSubstr("the beginning of 2 campaigns"));
+  EXPECT_THAT(message_of([&] { choose(all, "x"); }), HasSubstr("there is no campaign \"x\""));
+  EXPECT_THAT(message_of([&] { choose({}, "last"); }), HasSubstr("there is no campaign yet"));
+}
+
+TEST(Ledger, RefusesFilesThatAreNotOursAndLeavesThemAlone) {
+  const Scratch scratch;
+  const auto text = scratch.file("notes.db", "some notes that are longer than sixteen bytes");
+  EXPECT_THAT(message_of([&] { Ledger ledger(text); }), HasSubstr("not a ledger"));
+  EXPECT_THAT(test::read_file(text), HasSubstr("some notes"));
+
+  soci::session other(*soci::factory_sqlite3(), "dbname=" + scratch.path("other.db"));
+  other << "CREATE TABLE boats (name TEXT)";
+  EXPECT_THAT(message_of([&] { Ledger ledger(scratch.path("other.db")); }),
+              HasSubstr("a database of something else"));
+
+  { Ledger ledger(scratch.path("newer.db")); }
+  soci::session newer(*soci::factory_sqlite3(), "dbname=" + scratch.path("newer.db"));
+  newer << "UPDATE ledger_info SET version = 999";
+  EXPECT_THAT(message_of([&] { Ledger ledger(scratch.path("newer.db")); }),
+              HasSubstr("written by a newer Assay (its version is 999"));
+
+  EXPECT_THAT(message_of([&] { Ledger ledger(scratch.path("none.db"), Ledger::Opening::existing); }),
+              HasSubstr("there is no ledger"));
+  EXPECT_THAT(message_of([&] { Ledger ledger("/proc/nowhere/ledger.db"); }), HasSubstr("/proc/nowhere"));
+}
+
+TEST(Ledger, IsSafeAtOnceAfterEachCall) {
+  // What a call has stored is there for a reader although the writer never closes.
+  const Scratch scratch;
+  Ledger writer(scratch.path("ledger.db"));
+  const auto record = record_of({{1, 2}, {1, 2}});
+  const auto id = store(writer, record);
+  Ledger reader(scratch.path("ledger.db"), Ledger::Opening::existing);
+  EXPECT_EQ(reader.read(id).trials.size(), record.trials.size());
+  soci::session raw(*soci::factory_sqlite3(), "dbname=" + scratch.path("ledger.db"));
+  std::string mode;
+  raw << "PRAGMA journal_mode", soci::into(mode);
+  EXPECT_EQ(mode, "wal");
+}
+
+/// Fills a file system of one mebibyte with trials, and looks at what is left.
+int fill_a_small_disk(const std::string& folder) {
+  if (mount("tmpfs", folder.c_str(), "tmpfs", 0, "size=1m") != 0) return 77;
+  Ledger ledger(folder + "/ledger.db");
+  const auto record = record_of({{1, 2}, {1, 2}});
+  const auto id = store(ledger, record);
+  std::size_t stored = record.trials.size();
+  Trial trial{.cell = {0}, .role = Role::check, .detail = std::string(20000, 'x')};
+  for (int i = 0; i < 1000; ++i) {
+    const auto said = message_of([&] { ledger.add_trial(id, trial); });
+    if (said == "nothing was thrown") {
+      ++stored;
+      continue;
+    }
+    const bool told = said.find("disk is full") != std::string::npos;
+    return told && ledger.read(id).trials.size() == stored ? 0 : 1;
+  }
+  return 2;
+}
+
+TEST(Ledger, AFullDiskIsToldAndWhatWasStoredIsSafe) {
+  const Scratch scratch;
+  const auto folder = scratch.path("small");
+  std::filesystem::create_directory(folder);
+  const auto uid = getuid();
+  const pid_t child = fork();
+  if (child == 0) {
+    const bool apart = unshare(uid == 0 ? CLONE_NEWNS : CLONE_NEWNS | CLONE_NEWUSER) == 0;
+    if (apart && uid != 0) std::ofstream("/proc/self/uid_map") << "0 " << uid << " 1";
+    if (!apart || mount(nullptr, "/", nullptr, MS_REC | MS_PRIVATE, nullptr) != 0) _exit(77);
+    _exit(fill_a_small_disk(folder));
+  }
+  int status = 0;
+  waitpid(child, &status, 0);
+  ASSERT_TRUE(WIFEXITED(status));
+  if (WEXITSTATUS(status) == 77) GTEST_SKIP() << "no small file system can be mounted here";
+  EXPECT_EQ(WEXITSTATUS(status), 0);
+}
+
+}  // namespace
+}  // namespace assay::ledger

@@ -1,0 +1,115 @@
+#include <gtest/gtest.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <chrono>
+#include <csignal>
+#include <thread>
+
+#include "assay/measure/process.hpp"
+#include "support/tool.hpp"
+
+namespace assay::measure {
+namespace {
+
+using test::is_alive;
+using test::pids_in;
+using test::Scratch;
+
+Command behave(std::vector<std::string> steps, double timeout = 600, double grace = 0.2) {
+  Command command{.program = BEHAVE, .arguments = {"behave"}, .timeout = timeout, .grace = grace};
+  command.arguments.insert(command.arguments.end(), steps.begin(), steps.end());
+  return command;
+}
+
+/// The pids a trial noted; they must be gone, not even zombies of ours.
+void expect_gone(const std::string& file) {
+  const auto pids = pids_in(file);
+  EXPECT_FALSE(pids.empty()) << "the program did not come so far";
+  for (const auto pid : pids) EXPECT_FALSE(is_alive(pid)) << pid;
+}
+
+TEST(HostilePrograms, DaemonsAreGoneAfterTheTrialAndCounted) {
+  const Scratch scratch;
+  Launcher launcher;
+  const auto result = launcher.run(behave({"daemonise", scratch.path("pid"), "sleep", "0.2", "say", "done"}));
+  EXPECT_EQ(result.out->head(), "done\n");
+  EXPECT_EQ(result.exit_status, 0);
+  EXPECT_EQ(result.leftovers, 1);
+  expect_gone(scratch.path("pid"));
+}
+
+TEST(HostilePrograms, ChildrenThatIgnoreTermAreGoneToo) {
+  const Scratch scratch;
+  Launcher launcher;
+  const auto result = launcher.run(
+      behave({"leave-child", scratch.path("pid"), "leave-child", scratch.path("pid"), "sleep", "0.3"}));
+  EXPECT_GE(result.leftovers, 2);
+  expect_gone(scratch.path("pid"));
+}
+
+TEST(HostilePrograms, ATimeLimitEndsWhatHeedsTerm) {
+  Launcher launcher;
+  const auto result = launcher.run(behave({"sleep", "60"}, 0.2, 30));
+  EXPECT_TRUE(result.timed_out);
+  EXPECT_EQ(result.signal, SIGTERM);
+  EXPECT_LT(result.wall, 20);
+}
+
+TEST(HostilePrograms, ATimeLimitEndsWhatIgnoresTerm) {
+  const Scratch scratch;
+  Launcher launcher;
+  const auto result = launcher.run(behave(
+      {"ignore-term", "leave-child", scratch.path("pid"), "pid", scratch.path("pid"), "sleep", "60"}, 0.3));
+  EXPECT_TRUE(result.timed_out);
+  EXPECT_EQ(result.signal, SIGKILL);
+  expect_gone(scratch.path("pid"));
+}
+
+TEST(HostilePrograms, AProgramThatStopsItselfIsEndedAtItsTimeLimit) {
+  Launcher launcher;
+  const auto result = launcher.run(behave({"stop", "sleep", "60"}, 0.2, 30));
+  EXPECT_TRUE(result.timed_out);
+  EXPECT_EQ(result.signal, SIGTERM) << "TERM is seen only when it is continued";
+}
+
+TEST(HostilePrograms, ClosingEveryDescriptorHarmsNobody) {
+  Launcher launcher;
+  EXPECT_EQ(launcher.run(behave({"say", "x", "close-all"})).out->head(), "x\n");
+  EXPECT_EQ(launcher.run(behave({"say", "y"})).out->head(), "y\n");
+}
+
+TEST(HostilePrograms, AStopRequestEndsTheTrialAtOnce) {
+  const Scratch scratch;
+  Launcher launcher;
+  std::stop_source source;
+  const std::jthread stopper([&] {
+    while (pids_in(scratch.path("pid")).empty()) std::this_thread::sleep_for(std::chrono::milliseconds(5));
+    source.request_stop();
+  });
+  const auto result = launcher.run(behave({"pid", scratch.path("pid"), "sleep", "60"}), source.get_token());
+  EXPECT_TRUE(result.interrupted);
+  EXPECT_FALSE(result.timed_out);
+  EXPECT_LT(result.wall, 50);
+  expect_gone(scratch.path("pid"));
+}
+
+TEST(HostilePrograms, WhenTheCallerIsKilledTheTrialEndsWithIt) {
+  const Scratch scratch;
+  const pid_t caller = fork();
+  if (caller == 0) {
+    Launcher launcher;
+    launcher.run(behave(
+        {"leave-child", scratch.path("pid"), "pid", scratch.path("pid"), "ignore-term", "sleep", "60"}));
+    _exit(0);
+  }
+  while (pids_in(scratch.path("pid")).size() < 2) std::this_thread::sleep_for(std::chrono::milliseconds(5));
+  kill(caller, SIGKILL);
+  waitpid(caller, nullptr, 0);
+  for (const auto pid : pids_in(scratch.path("pid")))
+    for (int i = 0; i < 2000 && is_alive(pid); ++i) std::this_thread::sleep_for(std::chrono::milliseconds(5));
+  expect_gone(scratch.path("pid"));
+}
+
+}  // namespace
+}  // namespace assay::measure

@@ -1,0 +1,117 @@
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include "assay/model/error.hpp"
+#include "assay/plan/read.hpp"
+
+namespace assay::plan {
+namespace {
+
+struct Malformed {
+  const char* name;
+  std::string text;
+  const char* message;  ///< must be part of what is said
+};
+
+const std::string two =
+    "[[candidate]]\nname = \"a\"\nexe = \"./a\"\n[[candidate]]\nname = \"b\"\nexe = \"./b\"\n";
+const std::string work = "[[workload]]\nname = \"w\"\nrun = [\"${exe}\"]\n";
+
+const std::vector<Malformed> malformed = {
+    {"MisspeltSection", "[paln]\n", "p.toml:1:2: unknown key \"paln\"; did you mean \"plan\"?"},
+    {"MisspeltKey", "[plan]\nbasline = \"a\"\n",
+     "p.toml:2:1: unknown key \"basline\" in plan; did you mean \"baseline\"?"},
+    {"StrangeKey", "[plan]\nzzz = 1\n", "known here: title, baseline"},
+    {"KeyOfAWorkload", two + "[[workload]]\nname='w'\nrunn=['x']\n",
+     "p.toml:9:1: unknown key \"runn\" in workload[0]; did you mean \"run\"?"},
+    {"UnknownBaseline", "[plan]\nbaseline = \"c\"\n" + two + work,
+     "p.toml:2:1: baseline \"c\" is not among the candidates"},
+    {"TwoOfOneName", two + two + work, "p.toml:8:1: two candidates are named \"a\""},
+    {"NoName", "[[candidate]]\nexe='./a'\n" + two + work, "a candidate without a name"},
+    {"OnlyOne", "[[candidate]]\nname='a'\nexe='./a'\n" + work, "\"a\" is the only candidate"},
+    {"None", work, "p.toml: nothing to compare: there is no candidate"},
+    {"NoProgram", "[[candidate]]\nname='x'\n" + two + work, "candidate \"x\" has no program"},
+    {"NoWorkload", two, "p.toml: there is no workload"},
+    {"NoCommand", two + "[[workload]]\nname='w'\n", "workload \"w\" has no command"},
+    {"EmptyCommand", two + "[[workload]]\nname='w'\nrun=[]\n", "workload[0].run is empty"},
+    {"NoLevels", two + work + "[[factor]]\nname='n'\nlevels=[]\n", "p.toml:12:1: factor \"n\" has no levels"},
+    {"LevelsLeftOut", two + work + "[[factor]]\nname='n'\n", "factor \"n\" has no levels"},
+    {"LevelTwice", two + work + "[[factor]]\nname='n'\nlevels=[1,2,1]\n", "has level 1 twice"},
+    {"ReservedFactor", two + work + "[[factor]]\nname='exe'\nlevels=[1]\n",
+     "\"exe\" is a reserved placeholder"},
+    {"UnknownRole", two + work + "[[factor]]\nname='n'\nlevels=[1]\nrole='sice'\n",
+     "unknown role \"sice\"; did you mean \"size\"?"},
+    {"UnknownPlaceholder",
+     two + "[[workload]]\nname='w'\nrun=['${exe}','${lock}']\n[[factor]]\nname='locks'\nlevels=[1]\n",
+     "p.toml:9:1: unknown placeholder ${lock}; did you mean \"locks\"?"},
+    {"ReservedPlaceholder", two + "[[workload]]\nname='w'\nrun=['${exe}','${port}']\n",
+     "placeholder ${port} has no value here"},
+    {"OpenPlaceholder", two + "[[workload]]\nname='w'\nrun=['${exe']\n", "\"${\" without \"}\""},
+    {"ReservedWith", "[[candidate]]\nname='c'\nexe='./c'\nwith={port=1}\n" + two + work,
+     "reserved placeholder"},
+    {"WithNoSuchLevel",
+     "[[candidate]]\nname='c'\nexe='./c'\nwith={n=3}\n" + two + work + "[[factor]]\nname='n'\nlevels=[1]\n",
+     "3 is not a level of factor \"n\""},
+    {"TitleNumber", "[plan]\ntitle = 3\n",
+     "p.toml:2:9: plan.title is a whole number; expected text in quotes"},
+    {"MarginNumber", "[plan]\nmargin = 1\n", "expected a quantity with its unit, in quotes"},
+    {"MarginNoSign", "[plan]\nmargin = \"1\"\n", "\"1\" is not a share"},
+    {"MarginZero", "[plan]\nmargin = \"0 %\"\n" + two + work, "p.toml:2:1: the margin must be above 0 %"},
+    {"BudgetNoUnit", "[rounds]\nbudget = \"10\"\n", "\"10\" is not a duration"},
+    {"TooFewRounds", "[rounds]\nmax = 5\n" + two + work,
+     "p.toml:2:1: 5 rounds can't decide anything at the 5 % level; the smallest number that can is"},
+    {"MinAboveMax", "[rounds]\nmin = 30\nmax = 20\n" + two + work,
+     "the least number of rounds is above the most"},
+    {"RoundsText", "[rounds]\nmax = \"many\"\n", "rounds.max is text; expected a whole number"},
+    {"RoundsNegative", "[rounds]\nmax = -1\n", "rounds.max is -1"},
+    {"UnknownMetric", "[plan]\nwatch = [\"wal time\"]\n" + two + work,
+     "unknown metric \"wal time\"; did you mean \"wall time\"?"},
+    {"UnwatchableMetric", "[plan]\nwatch = [\"cores used\"]\n" + two + work,
+     "\"cores used\" can't be watched"},
+    {"WatchText", "[plan]\nwatch = \"wall time\"\n", "plan.watch is text; expected a list of texts"},
+    {"WatchNumbers", "[plan]\nwatch = [1]\n", "an entry of plan.watch is a whole number"},
+    {"CandidateTable", "[candidate]\nname='a'\n", "write [[candidate]], with double brackets"},
+    {"CandidateText", "candidate = \"a\"\n", "candidate is text; expected a list of tables"},
+    {"UnknownSkip", two + "[[workload]]\nname='w'\nrun=['${exe}']\nskip=['c']\n",
+     "skipped \"c\" is not among the candidates"},
+    {"NothingLeft", two + "[[workload]]\nname='w'\nrun=['${exe}']\nskip=['b']\n",
+     "no candidate is left to compare"},
+    {"UnknownEqual", two + "[[workload]]\nname='w'\nrun=['${exe}']\ncheck={equal='stderr'}\n",
+     "equal = \"stderr\" is not known"},
+    {"BadPattern", two + "[[workload]]\nname='w'\nrun=['${exe}']\ncheck={match='('}\n",
+     "match is not a regular expression"},
+    {"BadStatus", two + "[[workload]]\nname='w'\nrun=['${exe}']\ncheck={exit_ok=[256]}\n",
+     "256 is not an exit status"},
+    {"NoStatus", two + "[[workload]]\nname='w'\nrun=['${exe}']\ncheck={exit_ok=[]}\n",
+     "no exit status would be a success"},
+    {"CheckText", two + "[[workload]]\nname='w'\nrun=['${exe}']\ncheck='equal'\n",
+     "expected a table: { equal = \"stdout\" }"},
+    {"TimeoutBare", two + "[[workload]]\nname='w'\nrun=['${exe}']\ntimeout='30'\n",
+     "\"30\" is not a duration"},
+    {"Syntax", "[plan\n", "p.toml:1:"},
+    {"KeyTwice", "[plan]\ntitle='a'\ntitle='b'\n", "p.toml:3:"},
+    {"Nul", std::string("[plan]\n\0", 8), "it holds binary data"},
+    {"NulInText", "[plan]\ntitle = \"a\\u0000b\"\n", "text with a NUL character"},
+    {"Rubbish", "\x7f\x45LF\x02\x01\xff\xfe\x80", "a plan is a text file in TOML"},
+    {"Empty", "", "nothing to compare"},
+};
+
+class MalformedPlan : public testing::TestWithParam<Malformed> {};
+
+TEST_P(MalformedPlan, IsRefusedWithPlaceAndRemedy) {
+  try {
+    read(GetParam().text, "p.toml", ".");
+    FAIL() << "was taken";
+  } catch (const Error& error) {
+    EXPECT_THAT(error.what(), testing::HasSubstr(GetParam().message));
+    EXPECT_EQ(error.kind(), Error::Kind::request);
+    for (const char c : std::string(error.what()))
+      EXPECT_GE(static_cast<unsigned char>(c), 0x20) << error.what();
+  }
+}
+
+INSTANTIATE_TEST_SUITE_P(All, MalformedPlan, testing::ValuesIn(malformed),
+                         [](const auto& given) { return given.param.name; });
+
+}  // namespace
+}  // namespace assay::plan

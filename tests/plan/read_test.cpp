@@ -1,0 +1,108 @@
+#include "assay/plan/read.hpp"
+
+#include <gtest/gtest.h>
+
+#include "assay/model/error.hpp"
+#include "support/tool.hpp"
+
+namespace assay::plan {
+namespace {
+
+constexpr const char* full = R"(
+[plan]
+title    = "Towpath"
+baseline = "list"
+margin   = "2 %"
+watch    = ["wall time", "peak memory"]
+seed     = 12
+
+[rounds]
+min = 8
+max = 30
+budget = "10 min"
+
+[[factor]]
+name = "locks"
+levels = [200, 800]
+role = "size"
+
+[[factor]]
+name = "cache"
+levels = ["on", "off", true, 0.5]
+
+[[candidate]]
+name = "list"
+exe = "bin/list"
+
+[[candidate]]
+name = "heap"
+exe = "bin/heap"
+with = { cache = "on", depth = 3 }
+
+[[workload]]
+name = "orders"
+run = ["${exe}", "plan", "net-${locks}.txt", "$${HOME}"]
+stdin = "orders.txt"
+check = { equal = "stdout", match = '^total \d+', exit_ok = [0, 3] }
+skip = ["heap"]
+timeout = "30 s"
+
+[[workload]]
+name = "load"
+run = ["${exe}", "load", "${candidate}"]
+)";
+
+TEST(ReadPlan, TakesEveryKey) {
+  const auto plan = read(full, "assay.toml", "/work");
+  EXPECT_EQ(plan.title, "Towpath");
+  EXPECT_EQ(plan.baseline, "list");
+  EXPECT_DOUBLE_EQ(plan.margin, 0.02);
+  EXPECT_EQ(plan.watch, (std::vector<std::string>{"wall time", "peak memory"}));
+  EXPECT_EQ(plan.seed, 12U);
+  EXPECT_EQ(plan.rounds, (PlannedRounds{.min = 8, .max = 30, .budget = 600.0}));
+  ASSERT_EQ(plan.factors.size(), 2U);
+  EXPECT_EQ(plan.factors[0].role, Factor::Role::size);
+  EXPECT_EQ(plan.factors[1].levels, (std::vector<Level>{std::string("on"), std::string("off"), true, 0.5}));
+  EXPECT_EQ(plan.candidates[1].with.at("depth"), Level{std::int64_t{3}});
+  const auto& orders = plan.workloads[0];
+  EXPECT_EQ(orders.stdin_file, "orders.txt");
+  EXPECT_EQ(orders.check, (Check{.equal = "stdout", .match = "^total \\d+", .exit_ok = {0, 3}}));
+  EXPECT_EQ(orders.skip, std::vector<std::string>{"heap"});
+  EXPECT_EQ(orders.timeout, 30);
+  EXPECT_EQ(plan.folder, "/work");
+}
+
+TEST(ReadPlan, WhatItWritesItReadsBackTheSame) {
+  const auto plan = read(full, "assay.toml", "/work");
+  EXPECT_EQ(read(to_toml(plan), "again.toml", "/work"), plan);
+}
+
+TEST(ReadPlan, ASmallPlanGetsSensibleDefaults) {
+  const auto plan = read(
+      "[[candidate]]\nname='a'\nexe='./a'\n[[candidate]]\nname='b'\nexe='./b'\n"
+      "[[workload]]\nname='w'\nrun=['${exe}']\n",
+      "p", ".");
+  EXPECT_DOUBLE_EQ(plan.margin, 0.01);
+  EXPECT_EQ(plan.workloads[0].timeout, 600);
+  EXPECT_TRUE(plan.baseline.empty());
+}
+
+TEST(ReadPlan, OneEndOfTheRoundsMovesTheOther) {
+  const std::string rest =
+      "\n[[candidate]]\nname='a'\nexe='./a'\n[[candidate]]\nname='b'\nexe='./b'\n"
+      "[[workload]]\nname='w'\nrun=['${exe}']\n";
+  EXPECT_EQ(read("[rounds]\nmax = 9" + rest, "p", ".").rounds.max, 9);
+  EXPECT_LE(read("[rounds]\nmax = 9" + rest, "p", ".").rounds.min, 9);
+  EXPECT_EQ(read("[rounds]\nmin = 90" + rest, "p", ".").rounds.max, 90);
+}
+
+TEST(ReadPlanFile, TakesTheFilesFolder) {
+  const test::Scratch scratch;
+  const auto path = scratch.file("plans/assay.toml", full);
+  EXPECT_EQ(read_file(path).folder, scratch.path("plans"));
+  EXPECT_THROW(read_file(scratch.path("none.toml")), Error);
+  EXPECT_THROW(read_file(scratch.path()), Error);
+}
+
+}  // namespace
+}  // namespace assay::plan

@@ -1,0 +1,67 @@
+#include "assay/stats/signed_rank.hpp"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "assay/model/error.hpp"
+
+namespace assay::stats {
+namespace {
+
+TEST(SignedRank, AgreesWithR) {
+  // R 4.2: psignrank(t, n)
+  EXPECT_NEAR(SignedRank(5).cdf(3), 0.15625, 1e-15);
+  EXPECT_NEAR(SignedRank(10).cdf(8), 0.0244140625, 1e-15);
+  EXPECT_NEAR(SignedRank(20).cdf(52), 0.02422046661376953, 1e-15);
+  EXPECT_NEAR(SignedRank(60).cdf(600) / 0.009916129740945077, 1, 1e-12);
+}
+
+TEST(SignedRank, CriticalCountsAreThoseOfPrintedTables) {
+  // Wilcoxon & Wilcox 1964, two-sided 5 %: largest T that is significant; the count is one more.
+  const std::pair<std::size_t, std::uint64_t> table[] = {{6, 0},  {7, 2},   {8, 3},   {9, 5},
+                                                         {10, 8}, {15, 25}, {20, 52}, {25, 89}};
+  for (const auto& [n, largest] : table) EXPECT_EQ(SignedRank(n).critical_count(0.05), largest + 1) << n;
+  EXPECT_EQ(SignedRank(5).critical_count(0.05), 0U) << "five values can't decide anything at 5 %";
+}
+
+TEST(SignedRank, IsSymmetricAndSumsToOne) {
+  for (const std::size_t n : {1U, 2U, 7U, 40U, 300U, 301U, 5000U}) {
+    const SignedRank null(n);
+    const auto largest = static_cast<std::int64_t>(null.largest());
+    for (const auto t : {std::int64_t{0}, largest / 3, largest / 2, largest - 1})
+      EXPECT_NEAR(null.cdf(t) + null.cdf(largest - t - 1), 1, 1e-12) << n << " " << t;
+    EXPECT_EQ(null.cdf(-1), 0);
+    EXPECT_EQ(null.cdf(largest), 1);
+  }
+}
+
+TEST(SignedRank, ApproximationJoinsTheExactDistributionSmoothly) {
+  const SignedRank exact(300), approximate(301);
+  const auto at = [](const SignedRank& null, double z) {
+    const double n = static_cast<double>(null.n());
+    return null.cdf(std::llround(n * (n + 1) / 4 + z * std::sqrt(n * (n + 1) * (2 * n + 1) / 24)));
+  };
+  for (const double z : {-3.0, -2.0, -1.0, 0.0})
+    EXPECT_NEAR(at(exact, z) / at(approximate, z), 1, 0.001 + std::abs(z) * 2e-4) << z;
+}
+
+TEST(SignedRank, PValueAndCriticalCountAgree) {
+  for (std::size_t n = 1; n <= 30; ++n) {
+    const SignedRank null(n);
+    const auto c = null.critical_count(0.05);
+    if (c > 0) {
+      EXPECT_LE(null.p_two_sided(c - 1), 0.05) << n;
+    }
+    EXPECT_GT(null.p_two_sided(c), 0.05) << n;
+  }
+}
+
+TEST(SignedRank, RefusesWhatItIsNotDefinedFor) {
+  EXPECT_THROW(SignedRank(0), DomainError);
+  EXPECT_THROW(SignedRank(5).critical_count(0), DomainError);
+  EXPECT_THROW(SignedRank(5).critical_count(1), DomainError);
+}
+
+}  // namespace
+}  // namespace assay::stats
