@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <chrono>
-#include <ctime>
 #include <filesystem>
 #include <functional>
 #include <random>
@@ -46,7 +45,9 @@ Record blank_record(const Plan& plan, const std::vector<plan::PlannedCell>& cell
                  .kind = options.kind,
                  .plan = plan::to_toml(plan),
                  .seed = plan.seed.value_or(draw_seed()),
-                 .started = static_cast<std::int64_t>(std::time(nullptr)),
+                 .started = std::chrono::duration_cast<std::chrono::milliseconds>(
+                                std::chrono::system_clock::now().time_since_epoch())
+                                .count(),
                  .margin = plan.margin,
                  .repeat = options.repeat};
   record.info.plan_digest = measure::digest_of(record.info.plan);

@@ -18,8 +18,8 @@ constexpr const char* examples = R"(  assay ledger                     lists cam
   assay ledger prune --keep 20     keeps the newest twenty and those with a name
   assay ledger prune 3f2a          takes one campaign out for good)";
 
-std::string date_text(std::int64_t seconds) {
-  const std::time_t time = seconds;
+std::string date_text(std::int64_t milliseconds) {
+  const std::time_t time = milliseconds / 1000;
   std::tm local{};
   localtime_r(&time, &local);
   std::ostringstream text;

@@ -15,7 +15,7 @@ struct Summary {
   CampaignId id;
   std::string uid, title, kind, label;
   CampaignState state = CampaignState::open;
-  std::int64_t started = 0;  ///< seconds since 1970
+  std::int64_t started = 0;  ///< milliseconds since 1970
   int rounds = 0;            ///< whole ones, without the warm-up
   std::int64_t trials = 0;
 };

@@ -1,5 +1,5 @@
 #include <cmath>
-#include <ctime>
+#include <chrono>
 #include <map>
 
 #include "assay/ledger/ledger.hpp"
@@ -14,6 +14,11 @@ using soci::use;
 
 std::int64_t as_number(const std::optional<CandidateId>& id) { return id ? id->value : 0; }
 soci::indicator there(bool has_value) { return has_value ? soci::i_ok : soci::i_null; }
+
+std::int64_t milliseconds_now() {
+  using namespace std::chrono;
+  return duration_cast<milliseconds>(system_clock::now().time_since_epoch()).count();
+}
 
 /// The machine's number in this ledger, which is made if need be.
 std::int64_t machine_number(soci::session& sql, const std::string& fingerprint) {
@@ -219,7 +224,7 @@ void Ledger::set_standing(CampaignId campaign, CellId cell, Standing standing, c
 void Ledger::set_state(CampaignId campaign, CampaignState state) {
   auto& sql = state_->sql;
   const auto word = to_string(state);
-  const auto now = static_cast<std::int64_t>(std::time(nullptr));
+  const auto now = milliseconds_now();
   state_->transact([&] {
     sql << "UPDATE campaign SET state = :s WHERE id = :c", use(word), use(campaign.value);
     sql << "UPDATE sitting SET seen = :n, ended = :e WHERE campaign = :c", use(now), use(now),

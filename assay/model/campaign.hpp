@@ -31,7 +31,7 @@ struct CampaignInfo {
   std::string plan_digest;
   std::uint64_t seed = 0;
   CampaignState state = CampaignState::open;
-  std::int64_t started = 0;  ///< seconds since 1970
+  std::int64_t started = 0;  ///< milliseconds since 1970
   double margin = 0.01;
   std::string repeat;  ///< the command that measures this again
 };

@@ -57,9 +57,7 @@ TEST(Duel, EqualMakesADifferenceAFailureElseItIsANote) {
   const Scratch scratch;
   auto ran = assay(scratch, duel({"--rounds", "6", "--equal"}, {"say", "a"}, {"say", "b"}));
   EXPECT_EQ(ran.status, 3);
-  EXPECT_THAT(
-      ran.out,
-      HasSubstr("its answer is wrong: its output is not the baseline's: line 1: \"b\", expected \"a\""));
+  EXPECT_THAT(ran.out, HasSubstr("its answer is wrong: its output is not the baseline's: line 1: \"b\""));
   EXPECT_THAT(ran.err, HasSubstr("nothing could be compared"));
   ran = assay(scratch, duel({"--rounds", "6"}, {"say", "a"}, {"say", "b"}));
   EXPECT_EQ(ran.status, 0);

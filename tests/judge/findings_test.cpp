@@ -86,7 +86,8 @@ TEST(JudgeRecord, SaysWhenOutputsDifferProcessesWereLeftOrProgramsAreTheSame) {
   check.output_digest = "b";
   record.trials.push_back(check);
   record.trials[3].leftovers = 2;
-  record.candidates[0].from.exe_digest = record.candidates[1].from.exe_digest = "same";
+  record.candidates[0].from = {.exe = "./old", .exe_digest = "same"};
+  record.candidates[1].from = {.exe = "./new", .exe_digest = "same"};
   std::string all;
   for (const auto& note : judge_record(record).trust) all += note.text + "\n";
   EXPECT_THAT(all, HasSubstr("its output differs from the baseline's"));
