@@ -49,6 +49,8 @@ Record blank_record(const Plan& plan, const std::vector<plan::PlannedCell>& cell
                                 std::chrono::system_clock::now().time_since_epoch())
                                 .count(),
                  .margin = plan.margin,
+                 .rounds_min = plan.rounds.min,
+                 .rounds_max = plan.rounds.max,
                  .repeat = options.repeat};
   record.info.plan_digest = measure::digest_of(record.info.plan);
   const auto baseline = plan::baseline_of(plan);

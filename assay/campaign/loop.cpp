@@ -3,9 +3,9 @@
 #include <algorithm>
 #include <chrono>
 #include <map>
-#include <set>
-#include <string>
+#include <utility>
 
+#include "assay/judge/findings.hpp"
 #include "assay/schedule/order.hpp"
 
 namespace assay::campaign {
@@ -25,8 +25,8 @@ class Loop {
 
   Ended go() {
     for (int number = 1; number <= limits_.rounds + 1; ++number) {
-      const auto open = open_cells(recorder_.record());
-      if (open.empty()) return Ended::nothing_left;
+      const auto open = open_cells(recorder_.record(), settled_);
+      if (open.empty()) return settled_.empty() ? Ended::nothing_left : Ended::settled;
       if (limits_.budget && spent() + longest_round_ > *limits_.budget && number > 1) return Ended::budget;
       const auto began = Clock::now();
       if (!round(number, open)) return Ended::stopped;
@@ -62,7 +62,25 @@ class Loop {
       }
     }
     recorder_.end_round(RoundState::whole);
+    look();
     return true;
+  }
+
+  /// Takes the looks that are due, and sees which contrasts are settled on all that is watched.
+  void look() {
+    std::map<Contrast, bool> all_settled;
+    settled_findings_ = findings_ = 0;
+    for (const auto& finding : judge::watched_so_far(recorder_.record())) {
+      ++findings_;
+      settled_findings_ += finding.settled ? 1 : 0;
+      const auto [entry, fresh] = all_settled.try_emplace(finding.of, true);
+      entry->second = entry->second && finding.settled;
+      auto& taken = looks_[{finding.of, finding.metric}];
+      if (finding.looks > taken) recorder_.add_look(finding);
+      taken = finding.looks;
+    }
+    for (const auto& [contrast, settled] : all_settled)
+      if (settled) settled_.insert(contrast);
   }
 
   void keep(Trial trial) {
@@ -84,6 +102,8 @@ class Loop {
                       .cell = next,
                       .done = std::max(0, number - 2),
                       .planned = limits_.rounds,
+                      .settled = settled_findings_,
+                      .findings = findings_,
                       .spent = spent()};
     const double gone = number - 1 + static_cast<double>(position) / static_cast<double>(cells);
     if (number > 1) {
@@ -102,15 +122,18 @@ class Loop {
   Clock::time_point start_ = Clock::now();
   double longest_round_ = 0;
   std::map<CellId, int> failures_;
+  std::set<Contrast> settled_;
+  std::map<std::pair<Contrast, MetricId>, int> looks_;
+  int settled_findings_ = 0, findings_ = 0;
 };
 
 }  // namespace
 
-std::vector<CellId> open_cells(const Record& record) {
+std::vector<CellId> open_cells(const Record& record, const std::set<Contrast>& settled) {
   const auto sound = [&](CellId id) { return record.cells[id.place()].standing == Standing::sound; };
   std::set<CellId> open;
   for (const auto& contrast : record.contrasts)
-    if (sound(contrast.baseline) && sound(contrast.candidate))
+    if (!settled.contains(contrast) && sound(contrast.baseline) && sound(contrast.candidate))
       open.insert({contrast.baseline, contrast.candidate});
   return {open.begin(), open.end()};
 }

@@ -32,6 +32,17 @@ void Recorder::set_standing(CellId cell, Standing standing, const std::string& d
   record_.cells[cell.place()].detail = detail;
 }
 
+void Recorder::add_look(const Finding& finding) {
+  if (!ledger_) return;
+  ledger_->add_look(id_, {.of = finding.of,
+                          .metric = finding.metric,
+                          .number = finding.looks,
+                          .rounds = static_cast<int>(finding.rounds),
+                          .p = finding.p,
+                          .p_same = finding.p_same,
+                          .decision = to_string(finding.verdict)});
+}
+
 void Recorder::set_state(CampaignState state) {
   if (ledger_) ledger_->set_state(id_, state);
   record_.info.state = state;

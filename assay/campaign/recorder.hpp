@@ -23,6 +23,8 @@ class Recorder {
   void end_round(RoundState state);  ///< of the round added last
   void add_trial(Trial trial);
   void set_standing(CellId cell, Standing standing, const std::string& detail);
+  /// That a planned look was taken at a finding, with what it decided.
+  void add_look(const Finding& finding);
   void set_state(CampaignState state);
 
  private:

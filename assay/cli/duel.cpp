@@ -132,6 +132,7 @@ Plan plan_for(const Asked& asked, const std::vector<std::string>& words) {
     workload.timeout = option("--timeout", [&] { return parse_duration(asked.timeout); });
   plan.workloads.push_back(std::move(workload));
   if (!asked.rounds.empty()) plan.rounds = parse_rounds(asked.rounds);
+  plan.rounds.budget = 60;
   if (!asked.budget.empty())
     plan.rounds.budget = option("--budget", [&] { return parse_duration(asked.budget); });
   if (!asked.margin.empty()) plan.margin = option("--margin", [&] { return parse_share(asked.margin); });
@@ -190,9 +191,12 @@ void add_duel(CLI::App& app, Action& action) {
   auto* command =
       app.add_subcommand("duel", "compare commands at once: assay duel ./old in.txt vs ./new in.txt");
   auto asked = std::make_shared<Asked>();
-  command->add_option("--rounds", asked->rounds, "judged rounds, like 20 (the default)");
-  command->add_option("--budget", asked->budget,
-                      "measuring time after which no new round is begun, like 60s");
+  command->add_option(
+      "--rounds", asked->rounds,
+      "judged rounds, like 7..60 (the default: from 7 on it ends when all is settled), or 20");
+  command->add_option(
+      "--budget", asked->budget,
+      "measuring time, like 5min (default 60s); a round that would go beyond it is not begun");
   command->add_option("--margin", asked->margin, "the smallest change that matters, like 2% (default 1%)");
   command->add_option("--names", asked->names, "names for the commands, with commas between");
   command->add_option("--stdin", asked->stdin_file, "a file that every command reads as its standard input");

@@ -17,6 +17,8 @@ std::string line_for(const campaign::Progress& progress, const std::string& cell
   const auto of = std::to_string(progress.done) + " of " + std::to_string(progress.planned);
   if (progress.phase == Phase::checking) return "checking the work, " + of + " done; now " + cell;
   std::string line = "round " + of + " done";
+  if (progress.settled > 0)
+    line += ", " + std::to_string(progress.settled) + " of " + std::to_string(progress.findings) + " settled";
   if (progress.left) line += ", at most " + render::span_text(*progress.left) + " left";
   return line + "; now " + cell;
 }

@@ -1,14 +1,15 @@
 #include "assay/judge/findings.hpp"
 
 #include <algorithm>
+#include <iterator>
 #include <map>
 #include <set>
-#include <string>
+#include <span>
+#include <utility>
 
-#include "assay/judge/paired.hpp"
+#include "assay/judge/settle.hpp"
 #include "assay/judge/trust.hpp"
 #include "assay/model/plan.hpp"
-#include "assay/stats/many.hpp"
 
 namespace assay::judge {
 namespace {
@@ -29,51 +30,73 @@ std::map<CellId, ByRound> by_cell(const Evidence& evidence) {
   return cells;
 }
 
-struct Pairs {
-  std::vector<double> baseline, candidate;
-};
-
-Pairs pair_up(const ByRound& baseline, const ByRound& candidate) {
-  Pairs pairs;
-  for (const auto& [round, value] : candidate)
-    if (const auto partner = baseline.find(round); partner != baseline.end()) {
-      pairs.baseline.push_back(partner->second);
-      pairs.candidate.push_back(value);
+PairedSeries pair_up(const Contrast& of, const std::map<CellId, ByRound>& cells) {
+  PairedSeries series{.of = of};
+  const auto baseline = cells.find(of.baseline), candidate = cells.find(of.candidate);
+  if (baseline == cells.end() || candidate == cells.end()) return series;
+  for (const auto& [round, value] : candidate->second)
+    if (const auto partner = baseline->second.find(round); partner != baseline->second.end()) {
+      series.rounds.push_back(round);
+      series.baseline.push_back(partner->second);
+      series.candidate.push_back(value);
     }
-  return pairs;
+  return series;
 }
 
-bool judgeable(const Pairs& pairs, const Metric& metric) {
-  if (pairs.baseline.size() < static_cast<std::size_t>(fewest_rounds)) return false;
+bool judgeable(const PairedSeries& series, const Metric& metric) {
+  if (series.rounds.size() < static_cast<std::size_t>(fewest_rounds)) return false;
   const auto positive = [](double v) { return v > 0; };
   return metric.scale == Scale::difference ||
-         (std::ranges::all_of(pairs.baseline, positive) && std::ranges::all_of(pairs.candidate, positive));
+         (std::ranges::all_of(series.baseline, positive) && std::ranges::all_of(series.candidate, positive));
 }
 
-void judge_metric(const Record& record, MetricId id, Findings& into) {
-  const auto& metric = record.metrics[id.place()];
-  const auto& demand = record.demands[id.place()];
+bool is_judged(const Metric& metric) {
+  return metric.prefer != Prefer::neither && metric.about == About::work;
+}
+
+/// The pairs of every contrast whose cells are sound; twins form a family of their own. One that can't be
+/// judged has no pairs here, but still counts among the many: nothing is settled sooner for its want.
+std::vector<PairedSeries> family_of(const Record& record, MetricId id, bool twins,
+                                    std::vector<TrustNote>* notes = nullptr) {
   const auto cells = by_cell(evidence_of(record, id));
-  const auto first = into.findings.size();
+  const auto& metric = record.metrics[id.place()];
+  std::vector<PairedSeries> family;
   for (const auto& contrast : record.contrasts) {
-    const auto baseline = cells.find(contrast.baseline), candidate = cells.find(contrast.candidate);
-    if (baseline == cells.end() || candidate == cells.end()) continue;
-    const auto pairs = pair_up(baseline->second, candidate->second);
-    if (!judgeable(pairs, metric)) {
-      if (demand.watched)
-        into.trust.push_back(too_few_pairs(record, contrast, metric, pairs.baseline.size()));
-      continue;
+    const auto &baseline = record.cells[contrast.baseline.place()],
+               &cell = record.cells[contrast.candidate.place()];
+    if (record.candidates[cell.candidate.place()].twin_of.has_value() != twins) continue;
+    if (baseline.standing != Standing::sound || cell.standing != Standing::sound) continue;
+    auto series = pair_up(contrast, cells);
+    if (!judgeable(series, metric)) {
+      if (notes != nullptr && !series.rounds.empty())
+        notes->push_back(too_few_pairs(record, contrast, metric, series.rounds.size()));
+      series = PairedSeries{.of = contrast};
     }
-    auto finding = judge_paired(pairs.baseline, pairs.candidate,
-                                {.metric = metric, .margin = demand.margin.value_or(record.info.margin)});
-    finding.of = contrast;
-    finding.metric = id;
-    into.findings.push_back(std::move(finding));
+    family.push_back(std::move(series));
   }
-  std::vector<double> p;
-  for (auto i = first; i < into.findings.size(); ++i) p.push_back(into.findings[i].p);
-  const auto adjusted = stats::adjust_benjamini_hochberg(p);
-  for (auto i = first; i < into.findings.size(); ++i) into.findings[i].p_adjusted = adjusted[i - first];
+  return family;
+}
+
+Family rules_for(const Record& record, MetricId id, std::span<const PairedSeries> series) {
+  const auto& info = record.info;
+  Family family{.question = {.metric = record.metrics[id.place()],
+                             .margin = record.demands[id.place()].margin.value_or(info.margin)},
+                .min_rounds = info.rounds_min,
+                .max_rounds = info.rounds_max};
+  if (family.max_rounds > 0) return family;
+  for (const auto& s : series)
+    family.max_rounds = std::max(family.max_rounds, static_cast<int>(s.rounds.size()));
+  family.max_rounds = std::max(family.max_rounds, 1);
+  family.min_rounds = family.max_rounds;
+  return family;
+}
+
+std::vector<Finding> judge_family(const Record& record, MetricId id, bool twins, Stage stage,
+                                  std::vector<TrustNote>* notes) {
+  const auto series = family_of(record, id, twins, notes);
+  auto findings = settle(series, rules_for(record, id, series), stage);
+  for (auto& finding : findings) finding.metric = id;
+  return findings;
 }
 
 /// What one round of the two cells costs, to price an unclear finding in time.
@@ -115,6 +138,18 @@ Evidence evidence_of(const Record& record, MetricId metric) {
   return evidence;
 }
 
+std::vector<Finding> watched_so_far(const Record& record) {
+  std::vector<Finding> all;
+  if (record.info.rounds_max == 0) return all;  // no looks are planned
+  for (std::size_t m = 0; m < record.metrics.size(); ++m)
+    for (const bool twins : {false, true})
+      if (record.demands[m].watched && is_judged(record.metrics[m]))
+        std::ranges::move(
+            judge_family(record, MetricId{static_cast<std::int64_t>(m)}, twins, Stage::going, nullptr),
+            std::back_inserter(all));
+  return all;
+}
+
 Findings judge_record(const Record& record) {
   Findings findings{.campaign = record.info,
                     .provisional = record.info.state != CampaignState::ended,
@@ -125,9 +160,14 @@ Findings judge_record(const Record& record) {
                     .demands = record.demands};
   findings.rounds = static_cast<std::size_t>(std::ranges::count_if(
       record.rounds, [](const Round& r) { return r.state == RoundState::whole && r.number > 1; }));
+  const auto stage = record.info.state == CampaignState::ended ? Stage::ended : Stage::going;
   for (std::size_t m = 0; m < record.metrics.size(); ++m)
-    if (record.metrics[m].prefer != Prefer::neither && record.metrics[m].about == About::work)
-      judge_metric(record, MetricId{static_cast<std::int64_t>(m)}, findings);
+    for (const bool twins : {false, true}) {
+      if (!is_judged(record.metrics[m])) continue;
+      auto* notes = record.demands[m].watched ? &findings.trust : nullptr;
+      for (auto& finding : judge_family(record, MetricId{static_cast<std::int64_t>(m)}, twins, stage, notes))
+        if (finding.rounds > 0) findings.findings.push_back(std::move(finding));
+    }
   price_in_seconds(record, findings);
   add_trust_notes(record, findings);
   return findings;

@@ -24,9 +24,10 @@ struct Summary {
 struct Look {
   Contrast of;
   MetricId metric;
-  int number = 1;    ///< of the look, from 1
-  int rounds = 0;    ///< complete rounds judged
-  double spent = 0;  ///< of the error rate, this look and those before it
+  int number = 1;     ///< of the look, from 1
+  int rounds = 0;     ///< complete rounds judged
+  double p = 1;       ///< over the looks so far, of no change
+  double p_same = 1;  ///< of an effect at or beyond the margin
   std::string decision;
 };
 

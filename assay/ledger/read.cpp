@@ -37,11 +37,12 @@ std::optional<Id<T>> id_or_none(const soci::row& row, std::size_t column) {
 
 void read_info(soci::session& sql, std::int64_t id, CampaignInfo& info) {
   std::string seed, state;
-  sql << "SELECT uid, title, kind, label, plan, plan_digest, seed, state, started, margin, repeat FROM "
+  sql << "SELECT uid, title, kind, label, plan, plan_digest, seed, state, started, margin, rounds_min, "
+         "rounds_max, repeat FROM "
          "campaign WHERE id = :c",
       use(id), into(info.uid), into(info.title), into(info.kind), into(info.label), into(info.plan),
       into(info.plan_digest), into(seed), into(state), into(info.started), into(info.margin),
-      into(info.repeat);
+      into(info.rounds_min), into(info.rounds_max), into(info.repeat);
   info.seed = std::stoull(seed);
   info.state = read_choice<CampaignState>(state);
 }
@@ -219,7 +220,7 @@ std::vector<Look> Ledger::looks(CampaignId campaign) {
   return state_->transact([&] {
     std::vector<Look> all;
     const Rows rows =
-        (sql.prepare << "SELECT baseline, candidate, metric, number, rounds, spent, decision FROM look"
+        (sql.prepare << "SELECT baseline, candidate, metric, number, rounds, p, p_same, decision FROM look"
                         " WHERE campaign = :c ORDER BY metric, candidate, baseline, number",
          use(campaign.value));
     for (const auto& row : rows)
@@ -227,8 +228,9 @@ std::vector<Look> Ledger::looks(CampaignId campaign) {
                      .metric = {whole(row, 2)},
                      .number = static_cast<int>(whole(row, 3)),
                      .rounds = static_cast<int>(whole(row, 4)),
-                     .spent = row.get<double>(5),
-                     .decision = row.get<std::string>(6)});
+                     .p = row.get<double>(5),
+                     .p_same = row.get<double>(6),
+                     .decision = row.get<std::string>(7)});
     return all;
   });
 }

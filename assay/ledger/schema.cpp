@@ -11,7 +11,8 @@ constexpr std::array<std::string_view, 22> statements = {
     "CREATE TABLE campaign (id INTEGER PRIMARY KEY, uid TEXT NOT NULL UNIQUE, title TEXT NOT NULL,"
     " kind TEXT NOT NULL, label TEXT NOT NULL, plan TEXT NOT NULL, plan_digest TEXT NOT NULL, seed TEXT NOT "
     "NULL,"
-    " state TEXT NOT NULL, started BIGINT NOT NULL, margin DOUBLE PRECISION NOT NULL, repeat TEXT NOT NULL,"
+    " state TEXT NOT NULL, started BIGINT NOT NULL, margin DOUBLE PRECISION NOT NULL,"
+    " rounds_min INTEGER NOT NULL, rounds_max INTEGER NOT NULL, repeat TEXT NOT NULL,"
     " again_of INTEGER REFERENCES campaign(id))",
     "CREATE TABLE sitting (campaign INTEGER NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
     " machine INTEGER NOT NULL REFERENCES machine(id), boot TEXT NOT NULL, started BIGINT NOT NULL,"
@@ -65,7 +66,7 @@ constexpr std::array<std::string_view, 22> statements = {
     " answer_digest TEXT NOT NULL, PRIMARY KEY (campaign, cell))",
     "CREATE TABLE look (campaign INTEGER NOT NULL REFERENCES campaign(id), baseline INTEGER NOT NULL,"
     " candidate INTEGER NOT NULL, metric INTEGER NOT NULL, number INTEGER NOT NULL, rounds INTEGER NOT NULL,"
-    " spent DOUBLE PRECISION NOT NULL, decision TEXT NOT NULL,"
+    " p DOUBLE PRECISION NOT NULL, p_same DOUBLE PRECISION NOT NULL, decision TEXT NOT NULL,"
     " PRIMARY KEY (campaign, baseline, candidate, metric, number))",
     "CREATE INDEX trial_of_campaign ON trial (campaign)",
     "INSERT INTO ledger_info (version) VALUES (1)",

@@ -1,5 +1,5 @@
-#include <cmath>
 #include <chrono>
+#include <cmath>
 #include <map>
 
 #include "assay/ledger/ledger.hpp"
@@ -144,10 +144,12 @@ CampaignId Ledger::begin(const Record& record, const std::vector<Factor>& factor
     const auto seed = std::to_string(info.seed), state = to_string(info.state), title = storable(info.title),
                plan = storable(info.plan), repeat = storable(info.repeat);
     sql << "INSERT INTO campaign (uid, title, kind, label, plan, plan_digest, seed, state, started, margin, "
+           "rounds_min, rounds_max, "
            "repeat)"
-           " VALUES (:u, :t, :k, :l, :p, :d, :s, :st, :at, :m, :r)",
+           " VALUES (:u, :t, :k, :l, :p, :d, :s, :st, :at, :m, :lo, :hi, :r)",
         use(info.uid), use(title), use(info.kind), use(info.label), use(plan), use(info.plan_digest),
-        use(seed), use(state), use(info.started), use(info.margin), use(repeat);
+        use(seed), use(state), use(info.started), use(info.margin), use(info.rounds_min),
+        use(info.rounds_max), use(repeat);
     std::int64_t campaign = 0;
     sql << "SELECT id FROM campaign WHERE uid = :u", use(info.uid), soci::into(campaign);
     put_sittings(sql, campaign, record);
@@ -241,10 +243,11 @@ void Ledger::set_label(CampaignId campaign, const std::string& label) {
 void Ledger::add_look(CampaignId campaign, const Look& look) {
   auto& sql = state_->sql;
   state_->transact([&] {
-    sql << "INSERT INTO look (campaign, baseline, candidate, metric, number, rounds, spent, decision)"
-           " VALUES (:c, :b, :x, :m, :n, :r, :s, :d)",
+    sql << "INSERT INTO look (campaign, baseline, candidate, metric, number, rounds, p, p_same, decision)"
+           " VALUES (:c, :b, :x, :m, :n, :r, :p, :s, :d)",
         use(campaign.value), use(look.of.baseline.value), use(look.of.candidate.value),
-        use(look.metric.value), use(look.number), use(look.rounds), use(look.spent), use(look.decision);
+        use(look.metric.value), use(look.number), use(look.rounds), use(look.p), use(look.p_same),
+        use(look.decision);
   });
 }
 

@@ -33,7 +33,8 @@ struct CampaignInfo {
   CampaignState state = CampaignState::open;
   std::int64_t started = 0;  ///< milliseconds since 1970
   double margin = 0.01;
-  std::string repeat;  ///< the command that measures this again
+  int rounds_min = 0, rounds_max = 0;  ///< judged rounds that were planned; 0: all there are, looked at once
+  std::string repeat;                  ///< the command that measures this again
 };
 
 /// Everything a campaign has laid down: what the ledger keeps and what judging starts from.

@@ -52,6 +52,8 @@ struct Finding {
   double p = 1;           ///< of no change
   double p_same = 1;      ///< of an effect at or beyond the margin
   double p_adjusted = 1;  ///< p over all findings on the metric
+  bool settled = false;   ///< decided at a planned look, and frozen since
+  int looks = 0;          ///< looks that were taken at it
   std::string method;
   std::optional<Price> to_settle;  ///< of unclear findings
   std::vector<TrustNote> notes;

@@ -53,8 +53,8 @@ struct PlannedWorkload {
 };
 
 struct PlannedRounds {
-  int min = 20;  ///< judged rounds; the warm-up comes on top
-  int max = 20;
+  int min = 7;                   ///< judged rounds before anything can be settled; the warm-up comes on top
+  int max = 60;                  ///< a finding that is settled sooner is not measured further
   std::optional<double> budget;  ///< seconds of measuring after which no new round is begun; beats min
   bool operator==(const PlannedRounds&) const = default;
 };

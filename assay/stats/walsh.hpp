@@ -4,12 +4,9 @@
 #include <span>
 #include <vector>
 
-namespace assay::stats {
+#include "assay/stats/bounds.hpp"
 
-/// Two ends of a closed range; either may be infinite.
-struct Bounds {
-  double low = 0, high = 0;
-};
+namespace assay::stats {
 
 /// The N = n(n+1)/2 pairwise means (x_i + x_j)/2, i ≤ j, of n values, none of which is ever written down.
 ///

@@ -140,7 +140,7 @@ TEST(Ledger, KeepsLooksAndPrunesCampaignsWholly) {
   auto first = record_of({{1, 2}, {1, 2}}), second = first;
   second.info.uid = "fedcba9876543210";
   const auto a = store(ledger, first), b = store(ledger, second);
-  ledger.add_look(a, {.of = {{0}, {1}}, .number = 1, .rounds = 7, .spent = 0.03, .decision = "better"});
+  ledger.add_look(a, {.of = {{0}, {1}}, .number = 1, .rounds = 7, .p = 0.03, .decision = "better"});
   ASSERT_EQ(ledger.looks(a).size(), 1U);
   EXPECT_EQ(ledger.looks(a)[0].decision, "better");
   ledger.remove(a);

@@ -1,0 +1,53 @@
+#pragma once
+
+#include <span>
+#include <vector>
+
+#include "assay/judge/paired.hpp"
+#include "assay/model/finding.hpp"
+
+namespace assay::judge {
+
+/// The pairs of one contrast on one metric, in order of their rounds.
+struct PairedSeries {
+  Contrast of;
+  std::vector<int> rounds;  ///< numbers, growing
+  std::vector<double> baseline, candidate;
+};
+
+/// All findings on one metric, which share one error rate.
+struct Family {
+  Question question;  ///< its level is 1 − error rate
+  int min_rounds = 7;
+  int max_rounds = 60;
+  /// False: at most an expected share (1 − level) of the changes called, and of the sames called, is false
+  /// (Benjamini & Hochberg 1995). True: the chance of even one false call of a kind is at most 1 − level,
+  /// whatever depends on what (Holm 1979).
+  bool strict = false;
+};
+
+/// How a campaign stands. ended: unsettled findings get a closing look at their last round, after which more
+/// data would void the error rate. going: it may go on, so nothing is looked at but what was planned;
+/// findings that are not settled are unclear.
+enum class Stage { going, ended };
+
+/// Judges a family of findings with looks at growing data, replaying the rounds from the first, so that the
+/// same trials give the same decisions whenever they are judged.
+///
+/// At each round where a finding's own pairs reach a planned look, its p-values over all looks are renewed
+/// (schedule::Boundary): p of no change, counted as 1 while the estimate lies inside the margin, and p of an
+/// effect at or beyond the margin. The two kinds are two families; in each, what the procedure selects is
+/// settled, and frozen with the pairs it had. Selections only grow, so no later look takes one back.
+///
+/// Intervals are those of the same test at level 1 − R·q/M for R selected of M, so that the expected share of
+/// intervals that miss, among those selected, is at most q; for unselected ones R is the smaller of the two
+/// families' numbers, at least 1. Findings on a shared baseline are not independent: that the rates hold for
+/// them rests on simulation.
+///
+/// In the order given; a series without pairs gives a finding with rounds = 0. Throws DomainError as
+/// judge_paired does. Cost: O(n log n) a look, and max_rounds³/6 additions for its two p-values.
+///
+/// Source: Benjamini & Hochberg 1995; Benjamini & Yekutieli 2005; Jennison & Turnbull 2000.
+std::vector<Finding> settle(std::span<const PairedSeries> series, const Family& family, Stage stage);
+
+}  // namespace assay::judge

@@ -1,0 +1,95 @@
+#include <algorithm>
+#include <boost/math/distributions/normal.hpp>
+#include <cmath>
+#include <numeric>
+#include <vector>
+
+#include "assay/stats/ranks.hpp"
+#include "assay/stats/require.hpp"
+#include "assay/stats/unpaired.hpp"
+
+namespace assay::stats {
+namespace {
+
+constexpr double most_exact_additions = 1e8;
+
+struct Ranked {
+  std::vector<std::uint64_t> ranks;  ///< doubled, those of x first
+  std::vector<double> pooled;
+  std::uint64_t sum_x = 0;
+};
+
+Ranked rank_together(std::span<const double> x, std::span<const double> y) {
+  require_finite(x);
+  require_finite(y);
+  Ranked ranked;
+  ranked.pooled.assign(x.begin(), x.end());
+  ranked.pooled.insert(ranked.pooled.end(), y.begin(), y.end());
+  ranked.ranks = doubled_ranks(ranked.pooled);
+  for (std::size_t i = 0; i < x.size(); ++i) ranked.sum_x += ranked.ranks[i];
+  return ranked;
+}
+
+/// Chances of the doubled rank sum of `chosen` of the values, all choices equally likely.
+std::vector<double> sum_distribution(std::span<const std::uint64_t> ranks, std::size_t chosen,
+                                     std::uint64_t largest) {
+  std::vector<std::vector<double>> chance(chosen + 1, std::vector<double>(largest + 1, 0.0));
+  chance[0][0] = 1;
+  const auto n = static_cast<double>(ranks.size());
+  for (std::size_t place = 0; place < ranks.size(); ++place) {
+    const auto left = n - static_cast<double>(place);
+    for (std::size_t k = std::min(place + 1, chosen) + 1; k-- > 0;)
+      for (std::uint64_t s = largest + 1; s-- > 0;) {
+        // The place is among the chosen with chance (still to choose)/(still to come).
+        const double stay = 1 - std::min(1.0, static_cast<double>(chosen - k) / left);
+        double now = chance[k][s] * stay;
+        if (k > 0 && s >= ranks[place])
+          now += chance[k - 1][s - ranks[place]] * std::min(1.0, static_cast<double>(chosen - k + 1) / left);
+        chance[k][s] = now;
+      }
+  }
+  return chance[chosen];
+}
+
+}  // namespace
+
+TestResult mann_whitney(std::span<const double> x, std::span<const double> y) {
+  const auto ranked = rank_together(x, y);
+  const auto m = x.size(), n = y.size();
+  const double pairs = static_cast<double>(m) * static_cast<double>(n), all = static_cast<double>(m + n);
+  TestResult result;
+  result.statistic =
+      static_cast<double>(ranked.sum_x) / 2 - static_cast<double>(m) * static_cast<double>(m + 1) / 2;
+  const auto total = std::accumulate(ranked.ranks.begin(), ranked.ranks.end(), std::uint64_t{0});
+  const bool fewer_x = m <= n;
+  const auto chosen = fewer_x ? m : n;
+  const auto seen = fewer_x ? ranked.sum_x : total - ranked.sum_x;
+  if (all * static_cast<double>(chosen) * static_cast<double>(total) <= most_exact_additions) {
+    const auto chance = sum_distribution(ranked.ranks, chosen, total);
+    double below = 0, above = 0;
+    for (std::uint64_t s = 0; s < chance.size(); ++s) {
+      if (s <= seen) below += chance[s];
+      if (s >= seen) above += chance[s];
+    }
+    result.p = std::min(1.0, 2 * std::min(below, above));
+    return result;
+  }
+  const double variance = pairs / 12 * (all + 1 - tie_correction(ranked.pooled) / (all * (all - 1)));
+  const double distance = std::max(0.0, std::abs(result.statistic - pairs / 2) - 0.5);
+  result.exact = false;
+  if (variance > 0)
+    result.p = std::min(1.0, 2 * cdf(complement(boost::math::normal(), distance / std::sqrt(variance))));
+  return result;
+}
+
+double probability_of_superiority(std::span<const double> x, std::span<const double> y) {
+  const auto ranked = rank_together(x, y);
+  const auto m = static_cast<double>(x.size());
+  return (static_cast<double>(ranked.sum_x) / 2 - m * (m + 1) / 2) / (m * static_cast<double>(y.size()));
+}
+
+double cliffs_delta(std::span<const double> x, std::span<const double> y) {
+  return 2 * probability_of_superiority(x, y) - 1;
+}
+
+}  // namespace assay::stats

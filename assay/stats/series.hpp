@@ -1,0 +1,62 @@
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <span>
+
+#include "assay/stats/bounds.hpp"
+#include "assay/stats/paired.hpp"
+
+namespace assay::stats {
+
+// Shape of a sample, and values in order of time x_1 … x_n. All finite and as many as each function asks for,
+// else DomainError.
+
+/// Σ (x_t − x̄)(x_{t+lag} − x̄) / Σ (x_t − x̄)², for 1 ≤ lag < n. 0 when all values are equal.
+double autocorrelation(std::span<const double> values, std::size_t lag = 1);
+
+/// Ljung–Box test of no autocorrelation up to `lags`. statistic: Q, chi-squared with `lags` degrees of
+/// freedom. Approximate; tends to call too little below some 30 values. 1 ≤ lags < n. Source: Ljung & Box
+/// 1978.
+TestResult ljung_box(std::span<const double> values, std::size_t lags = 1);
+
+/// A monotone drift.
+struct Drift {
+  double slope = 0;  ///< per step: median of all pairwise slopes
+  TestResult test;   ///< of no trend; statistic: Mann–Kendall's S
+};
+
+/// Theil–Sen slope and Mann–Kendall test, the latter with the normal approximation, ties' variance and
+/// continuity correction. At least three values. Cost: O(n²) time, n²/2 doubles of memory. Source: Mann 1945;
+/// Kendall 1975; Theil 1950; Sen 1968.
+Drift drift(std::span<const double> values);
+
+/// Where the level changed most, and how surely.
+struct ChangePoint {
+  std::size_t before = 0;  ///< how many values come before the change
+  TestResult test;         ///< of no change; statistic: Pettitt's K
+};
+
+/// One change point by ranks; p ≈ 2 exp(−6K²/(n³ + n²)), at most 1, good below 0.5. At least three values.
+/// Cost: a sort. Source: Pettitt 1979.
+ChangePoint change_point(std::span<const double> values);
+
+/// How many values to drop from the front so that what is left looks steady: d minimising the squared
+/// standard error Σ_{i>d} (x_i − x̄_d)²/(n − d)², over d ≤ n/2. At least four values. Cost O(n). Source: White
+/// 1997 (marginal standard error rule).
+std::size_t warm_up_length(std::span<const double> values);
+
+/// Hartigan's dip: the largest distance between the empirical distribution and the nearest one with a single
+/// mode. From 1/(2n) to 1/4. At least one value. Cost: a sort, then O(n). Source: Hartigan & Hartigan 1985;
+/// Hartigan 1985.
+double dip(std::span<const double> values);
+
+/// Test of one mode against more. statistic: the dip. p from `draws` samples of as many uniform values, the
+/// least favourable single mode: (1 + as large)/(1 + draws). Cost: draws sorts.
+TestResult dip_test(std::span<const double> values, std::size_t draws = 2000, std::uint64_t seed = 1);
+
+/// Fences beyond which a value is an outlier: quartiles (type 7) ∓ `reach` interquartile ranges. Outliers are
+/// flagged, never dropped. reach above 0. Source: Tukey 1977 (1.5 inner, 3 outer).
+Bounds outlier_fences(std::span<const double> values, double reach = 3);
+
+}  // namespace assay::stats

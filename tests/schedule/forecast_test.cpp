@@ -1,0 +1,93 @@
+#include "assay/schedule/forecast.hpp"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <vector>
+
+#include "assay/model/error.hpp"
+#include "assay/stats/random.hpp"
+#include "assay/stats/signed_rank.hpp"
+#include "assay/stats/walsh.hpp"
+
+namespace assay::schedule {
+namespace {
+
+std::vector<double> effects(std::uint64_t seed, std::size_t n, double centre, double sd) {
+  stats::Random random(seed);
+  std::vector<double> d(n);
+  for (auto& v : d) v = centre + sd * random.normal();
+  return d;
+}
+
+TEST(Forecast, KnowsTheFewestRoundsThatCanCallAnything) {
+  EXPECT_EQ(floor_rounds(1), 6U);
+  EXPECT_EQ(floor_rounds(40), 11U);
+  EXPECT_EQ(floor_rounds(1, 0.0625), 5U);
+  EXPECT_GE(rounds_to_call(effects(1, 10, 0, 1), 100, {.findings = 40}).typical, 11);
+  EXPECT_FALSE(smallest_change(effects(1, 10, 0, 1), 5));
+}
+
+TEST(Forecast, TheRoundsItNamesGiveThePowerWishedFor) {
+  // A pilot of 2000 makes the spread known. 3000 campaigns at a power of 0.9: below 0.86 or above 0.94 has a
+  // chance below 1e-10.
+  const double change = 0.012, sd = 0.02;
+  const auto n = static_cast<std::size_t>(rounds_to_call(effects(2, 2000, 0, sd), change).typical);
+  const stats::SignedRank null(n);
+  const auto c = null.critical_count(0.05);
+  int called = 0;
+  for (std::uint64_t i = 0; i < 3000; ++i) {
+    const stats::WalshAverages walsh(effects(1000 + i, n, change, sd));
+    called += std::min(walsh.at_or_below(0), walsh.at_or_above(0)) < c ? 1 : 0;
+  }
+  EXPECT_GT(called / 3000.0, 0.87) << n << " rounds";
+  EXPECT_LT(called / 3000.0, 0.97) << n << " rounds: more than were needed";
+}
+
+TEST(Forecast, TheRoundsItNamesSaySameOfNoChange) {
+  // As above; the estimate is rougher (half widths vary), so from 0.85 on.
+  const double margin = 0.01, sd = 0.015;
+  const auto n = static_cast<std::size_t>(rounds_to_say_same(effects(3, 2000, 0, sd), margin).typical);
+  const stats::SignedRank null(n);
+  const auto c = null.critical_count(0.05);
+  int same = 0;
+  for (std::uint64_t i = 0; i < 2000; ++i) {
+    const auto interval = stats::WalshAverages(effects(5000 + i, n, 0, sd)).interval(c);
+    same += interval.low >= -margin && interval.high <= margin ? 1 : 0;
+  }
+  EXPECT_GT(same / 2000.0, 0.85) << n << " rounds";
+  EXPECT_LT(same / 2000.0, 0.97) << n << " rounds";
+}
+
+TEST(Forecast, SmallestChangeIsTheInverse) {
+  const auto pilot = effects(4, 12, 0, 0.03);
+  for (const std::size_t rounds : {20U, 60U, 200U}) {
+    const auto change = smallest_change(pilot, rounds);
+    ASSERT_TRUE(change);
+    EXPECT_LT(change->low, change->typical);
+    EXPECT_LT(change->typical, change->high);
+    EXPECT_NEAR(rounds_to_call(pilot, change->typical).typical, static_cast<double>(rounds), 1);
+  }
+}
+
+TEST(Forecast, LooksAtTheSpreadAndNeverAtTheSign) {
+  auto pilot = effects(5, 15, 0.02, 0.01), turned = pilot;
+  for (auto& d : turned) d = -d;
+  EXPECT_EQ(rounds_to_call(pilot, 0.01).typical, rounds_to_call(turned, 0.01).typical);
+  for (auto& d : pilot) d += 5;
+  EXPECT_NEAR(rounds_to_call(pilot, 0.01).typical, rounds_to_call(turned, 0.01).typical, 1);
+}
+
+TEST(Forecast, RefusesWhatItCannotForecast) {
+  const auto pilot = effects(6, 10, 0, 1);
+  EXPECT_THROW(rounds_to_call(pilot, 0), DomainError);
+  EXPECT_THROW(rounds_to_call(std::vector<double>{1, 2}, 1), DomainError);
+  EXPECT_THROW(rounds_to_call(std::vector<double>{1, 1, 1}, 1), DomainError);
+  EXPECT_THROW(rounds_to_call(pilot, 1, {.power = 1}), DomainError);
+  EXPECT_THROW(rounds_to_call(pilot, 1, {.findings = 0}), DomainError);
+  EXPECT_THROW(rounds_to_say_same(pilot, 0), DomainError);
+  EXPECT_THROW(floor_rounds(0), DomainError);
+}
+
+}  // namespace
+}  // namespace assay::schedule
