@@ -29,20 +29,27 @@ std::vector<int> planned_looks(int min, int max) {
 
 double crossing_chance(std::span<const int> looks, std::span<const std::uint64_t> counts) {
   double crossed = 0;
-  std::vector<double> chance = {1.0};  // of T, among walks that have not crossed
-  std::size_t k = 0;
+  // Chances of T = t for t up to the middle, among walks that have not crossed; the upper half mirrors them.
+  std::vector<double> chance = {1.0}, next;
+  std::size_t largest = 0, k = 0;  // of T
   for (int n = 1; n <= looks.back() && n <= longest_walk; ++n) {
     const auto step = static_cast<std::size_t>(n);
-    chance.resize(chance.size() + step, 0.0);
-    for (std::size_t t = chance.size(); t-- > 0;)
-      chance[t] = 0.5 * chance[t] + (t >= step ? 0.5 * chance[t - step] : 0.0);
+    const std::size_t grown = largest + step, half = grown / 2 + 1;
+    next.resize(half);
+    // Beyond the old middle its mirror image stands, up to the old largest.
+    const std::size_t middle = std::min(half, chance.size()), top = std::min(half, largest + 1);
+    for (std::size_t t = 0; t < middle; ++t) next[t] = 0.5 * chance[t];
+    for (std::size_t t = middle; t < top; ++t) next[t] = 0.5 * chance[largest - t];
+    for (std::size_t t = std::max(middle, top); t < half; ++t) next[t] = 0;
+    for (std::size_t t = step; t < half; ++t) next[t] += 0.5 * chance[t - step];
+    chance.swap(next);
+    largest = grown;
     if (n != looks[k]) continue;
-    const auto c = static_cast<std::size_t>(counts[k]);
-    for (std::size_t t = 0; t < chance.size(); ++t)
-      if (t < c || t + c >= chance.size()) {
-        crossed += chance[t];
-        chance[t] = 0;
-      }
+    const auto out = std::min(static_cast<std::size_t>(counts[k]), half);
+    for (std::size_t t = 0; t < out; ++t) {
+      crossed += (2 * t == largest ? 1 : 2) * chance[t];
+      chance[t] = 0;
+    }
     if (++k == looks.size()) break;
   }
   for (; k < looks.size(); ++k)

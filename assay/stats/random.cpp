@@ -21,6 +21,22 @@ std::size_t Random::below(std::size_t end) {
   return boost::random::uniform_int_distribution<std::size_t>(0, end - 1)(engine_);
 }
 
+void Random::fill_below(std::uint32_t end, std::span<std::uint32_t> into) {
+  const std::uint32_t unfair =
+      (0U - end) % end;  // products whose low half is below this would favour some numbers
+  std::uint64_t bits = 0;
+  bool upper = false;
+  for (auto& number : into)
+    while (true) {
+      if (!upper) bits = engine_();
+      const std::uint64_t product = (upper ? bits >> 32U : bits & 0xffffffffU) * end;
+      upper = !upper;
+      if (static_cast<std::uint32_t>(product) < unfair) continue;
+      number = static_cast<std::uint32_t>(product >> 32U);
+      break;
+    }
+}
+
 double Random::uniform() { return boost::random::uniform_01<double>()(engine_); }
 
 double Random::normal() { return boost::random::normal_distribution<double>()(engine_); }

@@ -20,6 +20,9 @@ class Random {
 
   /// A whole number from 0 to below `end`, each as likely. end from 1 on.
   std::size_t below(std::size_t end);
+  /// Fills `into` with such numbers, quicker than one by one. Exact, by rejection (Lemire 2019). end up to
+  /// 2^32 − 1.
+  void fill_below(std::uint32_t end, std::span<std::uint32_t> into);
   double uniform();  ///< in [0, 1)
   double normal();   ///< mean 0, standard deviation 1
 

@@ -58,13 +58,17 @@ std::vector<double> bootstrap(std::span<const double> values, const Statistic& s
   if (options.draws == 0) throw DomainError("a bootstrap needs at least one draw");
   const auto strata = split(values, options.strata);
   std::vector<double> sample(values.size()), drawn;
+  std::vector<std::uint32_t> drawn_places(values.size());
   drawn.reserve(options.draws);
   for (std::size_t stream = 0; drawn.size() < options.draws; ++stream) {
     Random random(options.seed, stream);
     for (std::size_t i = 0; i < draws_per_stream && drawn.size() < options.draws; ++i) {
       auto put = sample.begin();
-      for (const auto& stratum : strata)
-        for (std::size_t k = 0; k < stratum.size(); ++k) *put++ = stratum[random.below(stratum.size())];
+      for (const auto& stratum : strata) {
+        const auto places = std::span(drawn_places).first(stratum.size());
+        random.fill_below(static_cast<std::uint32_t>(stratum.size()), places);
+        for (const auto place : places) *put++ = stratum[place];
+      }
       drawn.push_back(statistic(sample));
     }
   }

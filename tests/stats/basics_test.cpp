@@ -36,5 +36,16 @@ TEST(Random, StreamsAreReproducibleAndDiffer) {
   for (int i = 0; i < 1000; ++i) EXPECT_LT(a.below(7), 7U);
 }
 
+TEST(Random, FillsEvenly) {
+  // 70000 draws over 7 numbers: chi-squared with 6 degrees of freedom is above 40 with a chance below 1e-6.
+  std::vector<std::uint32_t> drawn(70000);
+  Random(8).fill_below(7, drawn);
+  std::vector<double> count(7);
+  for (const auto d : drawn) count.at(d) += 1;
+  double chi_squared = 0;
+  for (const double c : count) chi_squared += (c - 10000) * (c - 10000) / 10000;
+  EXPECT_LT(chi_squared, 40);
+}
+
 }  // namespace
 }  // namespace assay::stats

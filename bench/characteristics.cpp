@@ -1,0 +1,126 @@
+// Operating characteristics of a campaign of 7 to 60 rounds on one finding, by simulation: how often it says
+// what, and after how many rounds.
+//
+//   bench_characteristics [CAMPAIGNS]    campaigns for each row (default 4000)
+
+#include <fmt/format.h>
+
+#include <boost/math/distributions/beta.hpp>
+#include <cmath>
+#include <cstdlib>
+#include <functional>
+#include <string>
+#include <vector>
+
+#include "assay/judge/settle.hpp"
+#include "assay/stats/random.hpp"
+
+namespace {
+
+using namespace assay;
+
+struct Said {
+  int changed = 0, same = 0, unclear = 0, missed = 0;
+  double rounds = 0;
+};
+
+using Effects = std::function<void(stats::Random&, std::vector<double>&)>;
+
+/// Margin 1 on a difference scale; `truth` is the constant effect.
+Said simulate(int campaigns, double truth, double margin, const Effects& draw) {
+  const judge::Family rules{
+      .question = {.metric = {.name = "x", .scale = Scale::difference}, .margin = margin}};
+  Said said;
+  for (int i = 0; i < campaigns; ++i) {
+    stats::Random random(77, static_cast<std::uint64_t>(i));
+    judge::PairedSeries series{
+        .of = {{0}, {1}}, .baseline = std::vector<double>(60, 0.0), .candidate = std::vector<double>(60)};
+    for (int r = 2; r < 62; ++r) series.rounds.push_back(r);
+    draw(random, series.candidate);
+    for (auto& d : series.candidate) d += truth;
+    const auto f = judge::settle({&series, 1}, rules, judge::Stage::ended).front();
+    said.rounds += static_cast<double>(f.rounds) / campaigns;
+    said.same += f.verdict == Verdict::same ? 1 : 0;
+    said.unclear += f.verdict == Verdict::unclear ? 1 : 0;
+    said.changed += f.verdict == Verdict::better || f.verdict == Verdict::worse ? 1 : 0;
+    said.missed += f.interval.contains(truth) ? 0 : 1;
+  }
+  return said;
+}
+
+/// Clopper & Pearson 1934, 95 %.
+std::string share(int count, int of) {
+  using boost::math::beta_distribution;
+  const double k = count, n = of;
+  const double low = count == 0 ? 0 : quantile(beta_distribution<>(k, n - k + 1), 0.025);
+  const double high = count == of ? 1 : quantile(beta_distribution<>(k + 1, n - k), 0.975);
+  return fmt::format("{:5.1f} ({:.1f}-{:.1f})", 100 * k / n, 100 * low, 100 * high);
+}
+
+void row(const std::string& name, const Said& s, int n) {
+  fmt::print("| {} | {} | {} | {} | {} | {:.1f} |\n", name, share(s.changed, n), share(s.same, n),
+             share(s.unclear, n), share(n - s.missed, n), s.rounds);
+}
+
+Effects normal(double sd) {
+  return [sd](stats::Random& random, std::vector<double>& d) {
+    for (auto& v : d) v = sd * random.normal();
+  };
+}
+
+/// Differences of two trials of one distribution, in shuffled order.
+Effects shuffled(const std::function<double(stats::Random&, std::size_t)>& trial) {
+  return [trial](stats::Random& random, std::vector<double>& d) {
+    for (std::size_t r = 0; r < d.size(); ++r) {
+      const double first = trial(random, r), second = trial(random, r);
+      d[r] = random.below(2) == 0 ? first - second : second - first;
+    }
+  };
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  const int n = argc > 1 ? std::max(100, std::atoi(argv[1])) : 4000;
+  fmt::print(
+      "| truth; spread is the standard deviation of a round's effect | changed % | same % | unclear % | "
+      "interval covers % | mean rounds |\n"
+      "|---|---|---|---|---|---|\n");
+  row("no change, spread half the margin", simulate(n, 0, 1, normal(0.5)), n);
+  row("no change, spread the margin", simulate(n, 0, 1, normal(1)), n);
+  row("no change, spread twice the margin", simulate(n, 0, 1, normal(2)), n);
+  row("change at the margin, spread half of it", simulate(n, 1, 1, normal(0.5)), n);
+  row("change of 1.5 margins, spread half the margin", simulate(n, 1.5, 1, normal(0.5)), n);
+  row("change of two margins, spread two margins", simulate(n, 2, 1, normal(2)), n);
+  row("change of three margins, spread two margins", simulate(n, 3, 1, normal(2)), n);
+  row("change of ten spreads", simulate(n, 10, 0.5, normal(1)), n);
+  const auto none = [&](const std::string& name, const Effects& effects) {
+    row("no change, margin 0: " + name, simulate(n, 0, 1e-9, effects), n);
+  };
+  none("normal", normal(1));
+  none("Student's t, 3 degrees", shuffled([](stats::Random& r, std::size_t) {
+         return r.normal() /
+                std::sqrt((std::pow(r.normal(), 2) + std::pow(r.normal(), 2) + std::pow(r.normal(), 2)) / 3);
+       }));
+  none("Cauchy", shuffled([](stats::Random& r, std::size_t) { return r.normal() / std::abs(r.normal()); }));
+  none("lognormal", shuffled([](stats::Random& r, std::size_t) { return std::exp(r.normal()); }));
+  none("two modes",
+       shuffled([](stats::Random& r, std::size_t) { return (r.below(2) == 0 ? 0 : 8) + r.normal(); }));
+  none("spread jumps fivefold at half time",
+       shuffled([](stats::Random& r, std::size_t round) { return r.normal() * (round < 30 ? 1 : 5); }));
+  none("trials drift by a spread in ten rounds", shuffled([](stats::Random& r, std::size_t round) {
+         return r.normal() + 0.1 * static_cast<double>(round);
+       }));
+  none("autocorrelated trials (0.8)", [](stats::Random& random, std::vector<double>& d) {
+    double mood = 0;
+    for (auto& v : d) {
+      double trials[2];
+      for (double& t : trials) t = mood = 0.8 * mood + random.normal();
+      v = random.below(2) == 0 ? trials[0] - trials[1] : trials[1] - trials[0];
+    }
+  });
+  none("effects that keep growing (the worst order)", [](stats::Random& random, std::vector<double>& d) {
+    double size = 1;
+    for (auto& v : d) v = (random.below(2) == 0 ? 1 : -1) * (size *= 1.5);
+  });
+}

@@ -1,0 +1,78 @@
+// What Assay adds to running a program: the measured wall time of /bin/true, and the whole path of a trial
+// with its ledger, beside a bare vfork and wait4, alternating in one run.
+
+#include <fmt/format.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <chrono>
+#include <filesystem>
+#include <vector>
+
+#include "assay/ledger/ledger.hpp"
+#include "assay/measure/process.hpp"
+#include "assay/stats/location.hpp"
+
+namespace {
+
+using namespace assay;
+using Clock = std::chrono::steady_clock;
+
+double seconds_since(Clock::time_point start) {
+  return std::chrono::duration<double>(Clock::now() - start).count();
+}
+
+double bare() {
+  static char name[] = "true";
+  char* const arguments[] = {name, nullptr};
+  const auto start = Clock::now();
+  const pid_t pid = vfork();
+  if (pid == 0) {
+    execv("/bin/true", arguments);
+    _exit(127);
+  }
+  int status = 0;
+  wait4(pid, &status, 0, nullptr);
+  return seconds_since(start);
+}
+
+}  // namespace
+
+int main() {
+  constexpr int trials = 1000;
+  const auto folder = std::filesystem::temp_directory_path() / fmt::format("assay-bench-{}", getpid());
+  {
+    ledger::Ledger ledger((folder / "ledger.db").string());
+    Record record;
+    record.info.uid = "bench";
+    record.candidates = {{.name = "true"}};
+    record.workloads = {{"run", {}}};
+    record.cells.emplace_back();
+    record.sittings.emplace_back();
+    for (const auto& metric : process_metrics()) {
+      record.metrics.push_back(metric);
+      record.demands.emplace_back();
+    }
+    const auto campaign = ledger.begin(record, {});
+    measure::Launcher launcher;
+    const measure::Command command{.program = "/bin/true", .arguments = {"true"}};
+    std::vector<double> bare_times, measured, whole;
+    for (int i = 0; i < trials; ++i) {
+      bare_times.push_back(bare());
+      const auto start = Clock::now();
+      const auto result = launcher.run(command);
+      Trial trial{.role = Role::pilot, .output_digest = result.out->digest()};
+      for (std::int64_t m = 0; m < 5; ++m) trial.readings.push_back({MetricId{m}, result.wall});
+      ledger.add_trial(campaign, trial);
+      whole.push_back(seconds_since(start));
+      measured.push_back(result.wall);
+    }
+    const double base = stats::median(bare_times);
+    fmt::print("bare vfork and wait4 of /bin/true    {:7.1f} µs (median of {})\n", base * 1e6, trials);
+    fmt::print("wall time as Assay measures it       {:7.1f} µs  {:5.3f} of bare\n",
+               stats::median(measured) * 1e6, stats::median(measured) / base);
+    fmt::print("whole trial, output and ledger too   {:7.1f} µs  {:5.3f} of bare\n",
+               stats::median(whole) * 1e6, stats::median(whole) / base);
+  }
+  std::filesystem::remove_all(folder);
+}
