@@ -12,6 +12,7 @@
 #include "assay/cli/progress.hpp"
 #include "assay/cli/stopping.hpp"
 #include "assay/model/error.hpp"
+#include "assay/model/quantity.hpp"
 #include "assay/render/json.hpp"
 
 namespace assay::cli {
@@ -46,6 +47,14 @@ PlannedRounds parse_rounds(const std::string& text) {
   };
   if (dots == std::string::npos) return {.min = number(text), .max = number(text)};
   return {.min = number(text.substr(0, dots)), .max = number(text.substr(dots + 2))};
+}
+
+double parse_budget(const std::string& text) {
+  try {
+    return parse_duration(text);
+  } catch (const Error& error) {
+    throw Error(error.problem(), "--budget", error.remedy());
+  }
 }
 
 void show(const Findings& findings, bool json) {

@@ -71,8 +71,10 @@ std::vector<std::string> names_for(const std::vector<std::vector<std::string>>& 
     if (short_enough && std::set<std::string>(names.begin(), names.end()).size() == names.size())
       return names;
   }
-  for (std::size_t i = 0; i < files.size(); ++i) files[i] += " #" + std::to_string(i + 1);
-  return files;
+  auto numbered = files;
+  for (std::size_t i = 0; i < files.size(); ++i)
+    if (std::ranges::count(files, files[i]) > 1) numbered[i] += " #" + std::to_string(i + 1);
+  return numbered;
 }
 
 /// What was asked for, each part's error named after its option.
@@ -132,9 +134,7 @@ Plan plan_for(const Asked& asked, const std::vector<std::string>& words) {
     workload.timeout = option("--timeout", [&] { return parse_duration(asked.timeout); });
   plan.workloads.push_back(std::move(workload));
   if (!asked.rounds.empty()) plan.rounds = parse_rounds(asked.rounds);
-  plan.rounds.budget = 60;
-  if (!asked.budget.empty())
-    plan.rounds.budget = option("--budget", [&] { return parse_duration(asked.budget); });
+  plan.rounds.budget = asked.budget.empty() ? 60 : parse_budget(asked.budget);
   if (!asked.margin.empty()) plan.margin = option("--margin", [&] { return parse_share(asked.margin); });
   if (asked.seed >= 0) plan.seed = static_cast<std::uint64_t>(asked.seed);
   plan::validate(plan, {{"rounds.max", "--rounds"},

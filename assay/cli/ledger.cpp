@@ -1,4 +1,5 @@
 #include <CLI/CLI.hpp>
+#include <cstdlib>
 #include <ctime>
 #include <iomanip>
 #include <iostream>
@@ -27,11 +28,18 @@ std::string date_text(std::int64_t milliseconds) {
   return text.str();
 }
 
+/// A path as one would write it: below the home folder with a tilde.
+std::string from_home(const std::string& path) {
+  const char* home = std::getenv("HOME");
+  const std::string prefix = home != nullptr && *home != '\0' ? std::string(home) + "/" : "";
+  return !prefix.empty() && path.starts_with(prefix) ? "~/" + path.substr(prefix.size()) : path;
+}
+
 int list(const std::string& named) {
   const auto paths = ledgers_in_reach(named);
   if (paths.empty()) std::cerr << "assay: no campaign yet; assay duel, or assay run, makes one\n";
   for (const auto& path : paths) {
-    std::cout << path << "\n";
+    std::cout << from_home(path) << "\n";
     using render::left;
     using render::right;
     const auto campaigns = ledger::Ledger(path, ledger::Ledger::Opening::existing).list();

@@ -51,7 +51,7 @@ void show_cells(const Plan& plan) {
 }
 
 struct Asked {
-  std::string plan = "assay.toml", rounds, ledger;
+  std::string plan = "assay.toml", rounds, budget, ledger;
   bool show = false, json = false;
 };
 
@@ -63,6 +63,7 @@ int run(const Asked& asked) {
     plan.rounds.budget = budget;
     plan::validate(plan, {{"rounds.max", "--rounds"}, {"rounds.min", "--rounds"}});
   }
+  if (!asked.budget.empty()) plan.rounds.budget = parse_budget(asked.budget);
   if (asked.show) {
     show_cells(plan);
     return exit_done;
@@ -80,7 +81,8 @@ void add_run(CLI::App& app, Action& action) {
   auto asked = std::make_shared<Asked>();
   command->add_option("PLAN", asked->plan, "the plan file (default assay.toml)");
   command->add_flag("--show", asked->show, "print the cells and their commands, and run nothing");
-  command->add_option("--rounds", asked->rounds, "judged rounds, in place of the plan's");
+  command->add_option("--rounds", asked->rounds, "judged rounds, like 7..60, in place of the plan's");
+  command->add_option("--budget", asked->budget, "measuring time, like 5min, in place of the plan's");
   command->add_option("--ledger", asked->ledger, "the ledger that keeps the runs");
   command->add_flag("--json", asked->json, "print the findings document");
   command->footer(examples);

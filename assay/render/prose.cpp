@@ -66,26 +66,33 @@ std::string of_many(const Findings& all, const std::vector<const Finding*>& find
   return text;
 }
 
-/// Why cells of this candidate are left out: one reason for each workload and standing, the first in full.
+/// "orders, locks=200 and 2 more".
+std::string where_text(const Findings& all, const std::vector<const Cell*>& cells) {
+  auto text = cell_text(all, *cells.front());
+  if (cells.size() > 1) text += fmt::format(" and {} more", cells.size() - 1);
+  return text;
+}
+
+/// Why cells of this candidate are left out: the first reason in full, the others by name.
 std::string left_out(const Findings& all, CandidateId id) {
   std::map<std::pair<WorkloadId, Standing>, std::vector<const Cell*>> groups;
   for (const auto& cell : all.cells)
     if (cell.candidate == id && cell.standing != Standing::sound)
       groups[{cell.workload, cell.standing}].push_back(&cell);
-  std::string text;
+  std::string text, others;
   for (const auto& [key, cells] : groups) {
-    const auto& cell = *cells.front();
-    if (!text.empty()) text += "\n";
-    const auto where = cell_text(all, cell);
-    const char* what = cell.standing == Standing::wrong    ? "left out, its answer is wrong"
-                       : cell.standing == Standing::failed ? "left out, it failed"
-                                                           : "absent";
-    text += what;
+    const auto where = where_text(all, cells);
+    if (!text.empty()) {
+      others += fmt::format("\n{} too on {}", to_string(key.second), where);
+      continue;
+    }
+    text = key.second == Standing::wrong    ? "left out, its answer is wrong"
+           : key.second == Standing::failed ? "left out, it failed"
+                                            : "absent";
     if (!where.empty()) text += " on " + where;
-    if (cells.size() > 1) text += fmt::format(" and {} more", cells.size() - 1);
-    text += ": " + cell.detail;
+    text += ": " + cells.front()->detail;
   }
-  return text;
+  return text + others;
 }
 
 }  // namespace

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <map>
 #include <set>
 #include <vector>
@@ -14,7 +15,7 @@
 namespace assay::render {
 namespace {
 
-constexpr std::size_t typical_width = 9, change_width = 8, range_width = 19, axis_width = 26;
+constexpr std::size_t typical_width = 9, change_width = 8, range_width = 18, axis_width = 26;
 
 struct Rows {
   std::vector<std::string> settings;                      // texts, in the plan's order
@@ -49,12 +50,18 @@ std::string title(const Findings& all, const Rows& rows, WorkloadId workload, co
                                                    : fmt::format("{} to {}", least->rounds, most->rounds));
 }
 
+/// To two digits, upwards: what is estimated roughly should look so.
+int rounded_up(int value) {
+  int step = 1;
+  while (value > 100 * step) step *= 10;
+  return (value + step - 1) / step * step;
+}
+
 /// Widest name, with its indent, within reason.
 std::size_t name_width(const Findings& all, const Rows& rows) {
   std::size_t widest = 8;
   for (const auto* f : rows.all)
-    for (const auto* cell : {&all.baseline_of(*f), &all.candidate_of(*f)})
-      widest = std::max(widest, cells_of(all.candidate(*cell).name) + 2);
+    widest = std::max(widest, cells_of(all.candidate(all.candidate_of(*f)).name) + 2);
   return std::min<std::size_t>(widest, 22);
 }
 
@@ -73,13 +80,17 @@ std::string verdict_text(Verdict verdict, const TextStyle& style) {
 std::string settle_text(const Findings& all, const Finding& f) {
   if (!f.to_settle) return {};
   if (f.to_settle->rounds == 0) return f.to_settle->why;
-  auto text = fmt::format("about {} rounds would settle it", f.to_settle->rounds);
-  if (f.to_settle->seconds > 0) text += " (" + span_text(f.to_settle->seconds) + ")";
+  const auto rounds = rounded_up(f.to_settle->rounds);
+  auto text = fmt::format("about {} rounds would settle it", rounds);
+  std::string options = fmt::format(" --rounds 7..{}", rounds);
+  if (f.to_settle->seconds > 0) {
+    text += " (" + span_text(f.to_settle->seconds) + ")";
+    options +=
+        fmt::format(" --budget {}s", rounded_up(static_cast<int>(std::ceil(1.5 * f.to_settle->seconds))));
+  }
   const auto& repeat = all.campaign.repeat;
-  const auto verb_end = repeat.find(' ', repeat.find(' ') + 1);
-  if (!repeat.empty() && verb_end != std::string::npos)
-    text += fmt::format(": {} --rounds {}{}", repeat.substr(0, verb_end), f.to_settle->rounds,
-                        repeat.substr(verb_end));
+  const auto verb_end = std::min(repeat.size(), repeat.find(' ', repeat.find(' ') + 1));
+  if (!repeat.empty()) text += ": " + repeat.substr(0, verb_end) + options + repeat.substr(verb_end);
   return text;
 }
 
@@ -92,14 +103,14 @@ std::string block(const Findings& all, WorkloadId workload, MetricId metric_id, 
   const auto names = name_width(all, rows);
   std::string out = title(all, rows, workload, metric) + "\n";
   out += left("", names) + right("typical", typical_width + 2) + right("change", change_width + 2) +
-         right("95 % interval", range_width + 2) + "   " + axis.legend(metric.unit) + "\n";
+         right("interval", range_width + 2) + "   " + axis.legend(metric.unit) + "\n";
   for (const auto& setting : rows.settings) {
     const auto& findings = rows.of.at(setting);
-    if (!setting.empty()) out += setting + "\n";
-    const auto& first = *findings.front();
-    out += left("  " + all.candidate(all.baseline_of(first)).name, names) +
-           right(value_text(first.baseline_typical, metric.unit), typical_width + 2) +
-           right("baseline", change_width + 2) + "\n";
+    const auto& longest =
+        **std::ranges::max_element(findings, {}, [](const Finding* f) { return f->rounds; });
+    out += fmt::format("{}{}: {}\n", setting.empty() ? "" : setting + ", ",
+                       all.candidate(all.baseline_of(longest)).name,
+                       value_text(longest.baseline_typical, metric.unit));
     for (const auto* f : findings) {
       out += left("  " + all.candidate(all.candidate_of(*f)).name, names) +
              right(value_text(f->candidate_typical, metric.unit), typical_width + 2) +
