@@ -48,7 +48,8 @@ int list(const std::string& named) {
       std::cout << "  " << c.uid.substr(0, 8) << "  " << date_text(c.started) << "  " << left(c.kind, 5)
                 << right(std::to_string(c.rounds), 5) << " rounds" << right(std::to_string(c.trials), 7)
                 << " trials  " << left(to_string(c.state), 12)
-                << (c.label.empty() ? "" : "[" + c.label + "] ") << c.title << "\n";
+                << (c.label.empty() ? "" : "[" + c.label + "] ") << (c.title.empty() ? c.candidates : c.title)
+                << "\n";
   }
   return exit_done;
 }

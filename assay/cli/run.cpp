@@ -9,6 +9,7 @@
 #include "assay/plan/matrix.hpp"
 #include "assay/plan/read.hpp"
 #include "assay/plan/validate.hpp"
+#include "assay/render/units.hpp"
 
 namespace assay::cli {
 namespace {
@@ -32,6 +33,12 @@ A plan says what is compared; the smallest one (docs/plan-file.md has the rest):
 
 Every trial is kept in .assay/ledger.db beside the plan.)";
 
+/// A command with its program as seen from the plan's folder, where every trial runs.
+std::vector<std::string> as_in_plan(std::vector<std::string> command, const std::string& folder) {
+  if (command.front().starts_with(folder + "/")) command.front().erase(0, folder.size() + 1);
+  return command;
+}
+
 void show_cells(const Plan& plan) {
   const auto cells = plan::expand_cells(plan);
   const auto baseline = plan::baseline_of(plan);
@@ -46,7 +53,7 @@ void show_cells(const Plan& plan) {
     if (here != group) std::cout << "\n" << here << "\n";
     group = here;
     std::cout << "  " << plan.candidates[planned.cell.candidate.place()].name << ": "
-              << typed(planned.command) << "\n";
+              << typed(as_in_plan(planned.command, plan.folder)) << "\n";
   }
 }
 

@@ -14,6 +14,7 @@ namespace assay::ledger {
 struct Summary {
   CampaignId id;
   std::string uid, title, kind, label;
+  std::string candidates;  ///< their names, with "vs" between
   CampaignState state = CampaignState::open;
   std::int64_t started = 0;  ///< milliseconds since 1970
   int rounds = 0;            ///< whole ones, without the warm-up

@@ -185,7 +185,9 @@ std::vector<Summary> Ledger::list() {
         (sql.prepare << "SELECT c.id, c.uid, c.title, c.kind, c.label, c.state, c.started,"
                         " (SELECT count(*) FROM round r WHERE r.campaign = c.id AND r.number > 1"
                         "  AND r.state = 'whole'),"
-                        " (SELECT count(*) FROM trial t WHERE t.campaign = c.id)"
+                        " (SELECT count(*) FROM trial t WHERE t.campaign = c.id),"
+                        " (SELECT coalesce(group_concat(name, ' vs '), '') FROM"
+                        "  (SELECT name FROM candidate n WHERE n.campaign = c.id ORDER BY n.id))"
                         " FROM campaign c ORDER BY c.id DESC");
     for (const auto& row : rows)
       all.push_back({.id = {whole(row, 0)},
@@ -193,6 +195,7 @@ std::vector<Summary> Ledger::list() {
                      .title = row.get<std::string>(2),
                      .kind = row.get<std::string>(3),
                      .label = row.get<std::string>(4),
+                     .candidates = row.get<std::string>(9),
                      .state = read_choice<CampaignState>(row.get<std::string>(5)),
                      .started = whole(row, 6),
                      .rounds = static_cast<int>(whole(row, 7)),
