@@ -188,8 +188,8 @@ int duel(const Asked& asked, const std::vector<std::string>& words) {
 }  // namespace
 
 void add_duel(CLI::App& app, Action& action) {
-  auto* command =
-      app.add_subcommand("duel", "compare commands at once: assay duel ./old in.txt vs ./new in.txt");
+  auto* command = app.add_subcommand(
+      "duel", "compare commands at once: assay duel [OPTIONS] COMMAND [ARG ...] vs COMMAND [ARG ...] ...");
   auto asked = std::make_shared<Asked>();
   command->add_option(
       "--rounds", asked->rounds,

@@ -46,6 +46,15 @@ TEST(Duel, PrintsTheFindingsDocument) {
   EXPECT_GT(finding["ratio"], 2.0);
 }
 
+TEST(Duel, EndsWhenAllIsSettledUnlessToldHowManyRounds) {
+  const Scratch scratch;
+  const auto ran = assay(scratch, duel({"--json"}, {"spin", "0.002"}, {"spin", "0.08"}));
+  ASSERT_EQ(ran.status, 0) << ran.err;
+  const auto document = json::parse(ran.out);
+  EXPECT_LT(document["campaign"]["rounds"], 60) << "forty times as long should be seen before sixty rounds";
+  EXPECT_GE(document["campaign"]["rounds"], 7);
+}
+
 TEST(Duel, PassesNothingThroughAShell) {
   const Scratch scratch;
   const auto ran = assay(scratch, {"duel", "--rounds", "6", "--equal", "/bin/echo", "$HOME", "${x}", "vs",

@@ -148,3 +148,10 @@ put("boot.x", skewed)
 b <- boot(skewed, function(x, i) mean(x[i], trim = 0.1), 40000)
 ci <- boot.ci(b, type = c("perc", "bca"))
 put("boot.percentile", ci$percent[4:5]); put("boot.bca", ci$bca[4:5])
+more <- list(mean = list(skewed, 0), lopsided = list(rgamma(40, 2), 0), calm = list(rnorm(100, 10), 0.2))
+for (name in names(more)) {
+  x <- more[[name]][[1]]; trim <- more[[name]][[2]]
+  ci <- boot.ci(boot(x, function(x, i) mean(x[i], trim = trim), 40000), type = c("perc", "bca"))
+  put(paste0("boot.x.", name), x); put(paste0("boot.trim.", name), trim)
+  put(paste0("boot.percentile.", name), ci$percent[4:5]); put(paste0("boot.bca.", name), ci$bca[4:5])
+}

@@ -93,18 +93,21 @@ void add_usage(Reply& reply, const rusage& usage) {
   reply.switches_involuntary += usage.ru_nivcsw;
 }
 
-/// Reaps orphans that have ended, kills those that have not, until there is no child left.
+/// Reaps orphans that have ended, kills those that have not, until there is no child left. What ends after
+/// the first kill is counted as left over.
 void clear_leftovers(Reply& reply) {
   rusage usage{};
+  bool killed = false;
   while (true) {
-    pid_t pid = 0;
-    while ((pid = wait4(-1, nullptr, WNOHANG, &usage)) > 0) add_usage(reply, usage);
+    const pid_t pid = wait4(-1, nullptr, killed ? 0 : WNOHANG, &usage);
     if (pid < 0 && errno == ECHILD) return;
-    signal_everything(SIGKILL);
-    if (wait4(-1, nullptr, 0, &usage) > 0) {
+    if (pid > 0) {
       add_usage(reply, usage);
-      ++reply.leftovers;
+      reply.leftovers += killed ? 1 : 0;
     }
+    if (pid > 0 && !killed) continue;  // more may have ended already
+    signal_everything(SIGKILL);        // again after each: what is adopted now was out of sight before
+    killed = true;
   }
 }
 
