@@ -80,8 +80,9 @@ class Validator {
                "choose another name");
         const auto factor = std::ranges::find(plan_.factors, name, &Factor::name);
         if (factor == plan_.factors.end()) continue;
-        if (std::ranges::none_of(factor->levels,
-                                 [&](const auto& l) { return to_string(l) == to_string(level); }))
+        if (std::ranges::none_of(factor->levels, [&, &fixed = level](const auto& l) {
+              return to_string(l) == to_string(fixed);
+            }))
           fail(entry("candidate", i) + ".with",
                to_string(level) + " is not a level of factor \"" + name + "\"",
                "add it to the factor's levels, or choose one of them");

@@ -36,7 +36,7 @@ double acceleration(std::span<const double> values, const Statistic& statistic) 
   }
   auto distinct = jackknife;
   std::ranges::sort(distinct);
-  distinct.erase(std::ranges::unique(distinct).begin(), distinct.end());
+  distinct.erase(std::unique(distinct.begin(), distinct.end()), distinct.end());
   if (distinct.size() <= 2 && values.size() > 3)
     throw DomainError(
         "a bias-corrected interval has no meaning for this statistic, whose leave-one-out values take "

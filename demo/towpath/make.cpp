@@ -57,9 +57,10 @@ Network make_network(std::size_t locks, std::uint64_t seed) {
   Network network;
   const auto side = static_cast<std::size_t>(std::ceil(std::sqrt(static_cast<double>(locks))));
   for (std::size_t i = 0; i < locks; ++i) {
+    const std::size_t row = i / side;
     Lock lock;
     lock.x = std::round(20 * static_cast<double>(i % side) + 14 * dice.share());
-    lock.y = std::round(20 * static_cast<double>(i / side) + 14 * dice.share());
+    lock.y = std::round(20 * static_cast<double>(row) + 14 * dice.share());
     lock.open = dice.share() > 0.06;
     network.locks.push_back(std::move(lock));
   }

@@ -9,7 +9,7 @@
 namespace towpath {
 namespace {
 
-constexpr std::int64_t day = 24 * 60;
+constexpr std::int64_t day = std::int64_t{24} * 60;
 
 int plan_orders(const std::string& net, const std::string& orders, Search& search) {
   const auto network = read_network(net);
