@@ -43,8 +43,10 @@ void show_cells(const Plan& plan) {
   const auto cells = plan::expand_cells(plan);
   const auto baseline = plan::baseline_of(plan);
   std::cout << cells.size() << " cells, " << plan::contrasts_of(cells, plan).size() << " comparisons with "
-            << plan.candidates[baseline.place()].name << ", " << plan.rounds.max
-            << " rounds after the warm-up\n";
+            << plan.candidates[baseline.place()].name << ", "
+            << (plan.rounds.min < plan.rounds.max ? std::to_string(plan.rounds.min) + " to " : "")
+            << plan.rounds.max << " rounds after the warm-up"
+            << (plan.rounds.budget ? ", at most " + render::span_text(*plan.rounds.budget) : "") << "\n";
   std::string group;
   for (const auto& planned : cells) {
     const auto setting = planned.cell.setting.text();

@@ -99,7 +99,8 @@ std::vector<Finding> judge_family(const Record& record, MetricId id, bool twins,
   return findings;
 }
 
-/// What one round of the two cells costs, to price an unclear finding in time.
+/// Prices unclear findings in time, as the command that measures all of it again would take it: its own two
+/// cells for all the rounds it needs, the others for as many as they had.
 void price_in_seconds(const Record& record, Findings& into) {
   const auto wall = std::ranges::find(record.metrics, "wall time", &Metric::name);
   if (wall == record.metrics.end()) return;
@@ -114,9 +115,11 @@ void price_in_seconds(const Record& record, Findings& into) {
       }
   for (auto& finding : into.findings) {
     if (!finding.to_settle || finding.to_settle->rounds == 0) continue;
+    auto& price = *finding.to_settle;
+    price.seconds = into.measured_seconds;
     for (const auto cell : {finding.of.baseline, finding.of.candidate})
       if (const auto found = spent.find(cell); found != spent.end())
-        finding.to_settle->seconds += finding.to_settle->rounds * found->second.first / found->second.second;
+        price.seconds += found->second.first * (static_cast<double>(price.rounds) / found->second.second - 1);
   }
 }
 

@@ -136,6 +136,10 @@ class Settling {
     if (state.kind == Kind::changed && family_.question.metric.prefer != Prefer::neither)
       finding.verdict = state.direction;
     if (finding.verdict != Verdict::unclear) finding.to_settle.reset();
+    // Nothing is decided between looks: the next one that is planned is the soonest.
+    const auto next = std::ranges::upper_bound(planned_, n);
+    if (finding.to_settle && finding.to_settle->rounds > 0 && next != planned_.end())
+      finding.to_settle->rounds = std::max(finding.to_settle->rounds, *next);
     return finding;
   }
 

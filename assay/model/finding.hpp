@@ -22,7 +22,7 @@ struct Interval {
 /// What it would take to settle an unclear finding.
 struct Price {
   int rounds = 0;      ///< in all, not on top; 0: not within any number worth running, see `why`
-  double seconds = 0;  ///< of measuring; 0 when unknown
+  double seconds = 0;  ///< of measuring it all again; 0 when unknown
   std::string why;     ///< in words, when no number of rounds is given
 };
 

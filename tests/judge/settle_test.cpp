@@ -73,6 +73,8 @@ TEST(Settle, NothingIsLookedAtBetweenPlannedLooks) {
   const auto f = settle_one(d, family(0.1), Stage::going);
   EXPECT_EQ(f.looks, 1);
   EXPECT_EQ(f.rounds, 9U) << "what was measured is shown all the same";
+  ASSERT_TRUE(f.to_settle);
+  EXPECT_GE(f.to_settle->rounds, 10) << "the next look is the soonest that can settle it";
   EXPECT_EQ(f.verdict, Verdict::unclear);
 }
 

@@ -19,13 +19,13 @@ Plan example() {
                           .with = {{"locks", std::int64_t{200}}, {"mode", std::string("s")}}}},
           .workloads = {{.name = "orders", .run = {"${exe}", "net-${locks}.txt"}},
                         {.name = "load", .run = {"${exe}", "${candidate}"}, .skip = {"heap"}}},
-          .folder = "/work"};
+          .folder = "/barges"};
 }
 
 TEST(ExpandCells, CrossesCandidatesWorkloadsAndSettingsButTheSkipped) {
   const auto cells = expand_cells(example());
   ASSERT_EQ(cells.size(), 5U + 3U);  // small has no cell at 800 locks; load skips heap
-  EXPECT_EQ(cells[0].command, (std::vector<std::string>{"/work/bin/list", "net-200.txt"}));
+  EXPECT_EQ(cells[0].command, (std::vector<std::string>{"/barges/bin/list", "net-200.txt"}));
   EXPECT_EQ(cells[2].command.front(), "tool") << "bare names go through PATH";
   EXPECT_EQ(cells[2].cell.setting.text(), "locks=200");
   EXPECT_EQ(cells[5].command.back(), "list");

@@ -53,7 +53,7 @@ run = ["${exe}", "load", "${candidate}"]
 )";
 
 TEST(ReadPlan, TakesEveryKey) {
-  const auto plan = read(full, "assay.toml", "/work");
+  const auto plan = read(full, "assay.toml", "/barges");
   EXPECT_EQ(plan.title, "Towpath");
   EXPECT_EQ(plan.baseline, "list");
   EXPECT_DOUBLE_EQ(plan.margin, 0.02);
@@ -69,12 +69,12 @@ TEST(ReadPlan, TakesEveryKey) {
   EXPECT_EQ(orders.check, (Check{.equal = "stdout", .match = "^total \\d+", .exit_ok = {0, 3}}));
   EXPECT_EQ(orders.skip, std::vector<std::string>{"heap"});
   EXPECT_EQ(orders.timeout, 30);
-  EXPECT_EQ(plan.folder, "/work");
+  EXPECT_EQ(plan.folder, "/barges");
 }
 
 TEST(ReadPlan, WhatItWritesItReadsBackTheSame) {
-  const auto plan = read(full, "assay.toml", "/work");
-  EXPECT_EQ(read(to_toml(plan), "again.toml", "/work"), plan);
+  const auto plan = read(full, "assay.toml", "/barges");
+  EXPECT_EQ(read(to_toml(plan), "again.toml", "/barges"), plan);
 }
 
 TEST(ReadPlan, ASmallPlanGetsSensibleDefaults) {
