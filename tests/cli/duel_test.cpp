@@ -24,7 +24,7 @@ std::vector<std::string> duel(std::vector<std::string> options, const std::vecto
 TEST(Duel, ComparesTwoCommandsAtOnce) {
   const Scratch scratch;
   const auto ran =
-      assay(scratch, duel({"--rounds", "8", "--names", "slow,quick"}, {"spin", "0.05"}, {"spin", "0.005"}));
+      assay(scratch, duel({"--rounds", "8", "--names", "slow,quick"}, {"spin", "0.2"}, {"spin", "0.002"}));
   EXPECT_EQ(ran.status, 0) << ran.err;
   EXPECT_THAT(ran.out, HasSubstr("quick  better than slow: wall time ÷"));
   EXPECT_THAT(ran.out, HasSubstr("8 rounds"));
@@ -33,7 +33,7 @@ TEST(Duel, ComparesTwoCommandsAtOnce) {
 TEST(Duel, PrintsTheFindingsDocument) {
   const Scratch scratch;
   const auto ran = assay(scratch, duel({"--json", "--rounds", "7", "--seed", "5", "--names", "a,b"},
-                                       {"spin", "0.002"}, {"spin", "0.02"}));
+                                       {"spin", "0.002"}, {"spin", "0.2"}));
   ASSERT_EQ(ran.status, 0) << ran.err;
   const auto document = json::parse(ran.out);
   EXPECT_EQ(document["format"], 1);

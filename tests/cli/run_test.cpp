@@ -74,7 +74,7 @@ TEST(Verdict, LastIsTheNewestOfPlanAndDuel) {
   ASSERT_EQ(
       assay(scratch, {"duel", "--rounds", "6", "--margin", "50%", "sleep", "0.05", "vs", "true"}).status, 0);
   const auto shown = assay(scratch, {"verdict"});
-  EXPECT_THAT(shown.out, HasSubstr("better than sleep"));
+  EXPECT_THAT(shown.out, HasSubstr("change against sleep"));
   EXPECT_THAT(shown.out, Not(HasSubstr("Two ways")));
 }
 

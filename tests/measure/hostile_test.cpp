@@ -32,7 +32,8 @@ void expect_gone(const std::string& file) {
 TEST(HostilePrograms, DaemonsAreGoneAfterTheTrialAndCounted) {
   const Scratch scratch;
   Launcher launcher;
-  const auto result = launcher.run(behave({"daemonise", scratch.path("pid"), "sleep", "0.2", "say", "done"}));
+  const auto result = launcher.run(
+      behave({"daemonise", scratch.path("pid"), "await", scratch.path("pid"), "1", "say", "done"}));
   EXPECT_EQ(result.out->head(), "done\n");
   EXPECT_EQ(result.exit_status, 0);
   EXPECT_EQ(result.leftovers, 1);
@@ -42,8 +43,8 @@ TEST(HostilePrograms, DaemonsAreGoneAfterTheTrialAndCounted) {
 TEST(HostilePrograms, ChildrenThatIgnoreTermAreGoneToo) {
   const Scratch scratch;
   Launcher launcher;
-  const auto result = launcher.run(
-      behave({"leave-child", scratch.path("pid"), "leave-child", scratch.path("pid"), "sleep", "0.3"}));
+  const auto result = launcher.run(behave({"leave-child", scratch.path("pid"), "leave-child",
+                                           scratch.path("pid"), "await", scratch.path("pid"), "2"}));
   EXPECT_GE(result.leftovers, 2);
   expect_gone(scratch.path("pid"));
 }
@@ -60,7 +61,7 @@ TEST(HostilePrograms, ATimeLimitEndsWhatIgnoresTerm) {
   const Scratch scratch;
   Launcher launcher;
   const auto result = launcher.run(behave(
-      {"ignore-term", "leave-child", scratch.path("pid"), "pid", scratch.path("pid"), "sleep", "60"}, 0.3));
+      {"ignore-term", "leave-child", scratch.path("pid"), "pid", scratch.path("pid"), "sleep", "60"}, 2));
   EXPECT_TRUE(result.timed_out);
   EXPECT_EQ(result.signal, SIGKILL);
   expect_gone(scratch.path("pid"));

@@ -114,6 +114,17 @@ int main(int argc, char** argv) {
       std::printf("%d\n", open);
     }
     if (step == "tty") std::printf("%s\n", open("/dev/tty", O_RDWR) >= 0 ? "has a terminal" : "no terminal");
+    if (step == "await") {  // FILE N: until N processes have noted their pids there
+      const std::string file = next();
+      const int wanted = std::atoi(next());
+      for (int tries = 0; tries < 12000; ++tries) {
+        std::ifstream noted(file);
+        int seen = 0;
+        for (std::string line; std::getline(noted, line);) ++seen;
+        if (seen >= wanted) break;
+        usleep(5000);
+      }
+    }
     if (step == "fail-from") {  // FILE N: counts its runs in FILE, and fails from the N-th on
       const std::string file = next();
       const int from = std::atoi(next());
