@@ -48,7 +48,7 @@ Drift drift(std::span<const double> values) {
       s += rise > 0 ? 1 : rise < 0 ? -1 : 0;
       slopes.push_back(rise / static_cast<double>(j - i));
     }
-  // Σ t(t−1)(2t+5) over the groups of equal values, from their sums of t³ − t and t² − t.
+  // Σ t(t−1)(2t+5) over the groups of t equal values.
   double ties = 0;
   std::vector<double> sorted(values.begin(), values.end());
   std::ranges::sort(sorted);
