@@ -17,8 +17,6 @@ class Effect {
   Effect(std::span<const double> baseline, std::span<const double> candidate, const Question& question);
 
   std::size_t n() const { return walsh_.n(); }
-  double estimate() const { return estimate_; }
-  double margin() const { return margin_; }
   bool beyond_margin() const { return estimate_ > margin_ || estimate_ < -margin_; }
 
   /// The lower count t of the test of no change, and of that of an effect at or beyond the margin.

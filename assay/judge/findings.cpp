@@ -57,7 +57,7 @@ bool is_judged(const Metric& metric) {
 /// The pairs of every contrast whose cells are sound; twins form a family of their own. One that can't be
 /// judged has no pairs here, but still counts among the many: nothing is settled sooner for its want.
 std::vector<PairedSeries> family_of(const Record& record, MetricId id, bool twins,
-                                    std::vector<TrustNote>* notes = nullptr) {
+                                    std::vector<TrustNote>* notes) {
   const auto cells = by_cell(evidence_of(record, id));
   const auto& metric = record.metrics[id.place()];
   std::vector<PairedSeries> family;

@@ -1,7 +1,6 @@
 #include "assay/judge/settle.hpp"
 
 #include <algorithm>
-#include <optional>
 #include <set>
 
 #include "assay/judge/effect.hpp"
@@ -56,8 +55,9 @@ class Settling {
     const auto at = std::ranges::lower_bound(rounds, round);
     if (at == rounds.end() || *at != round) return false;
     const int n = static_cast<int>(at - rounds.begin()) + 1;
-    if (std::ranges::find(planned_, n) == planned_.end()) return false;
-    look(i, n, planned_, static_cast<std::size_t>(std::ranges::find(planned_, n) - planned_.begin()));
+    const auto place = std::ranges::find(planned_, n);
+    if (place == planned_.end()) return false;
+    look(i, n, planned_, static_cast<std::size_t>(place - planned_.begin()));
     return true;
   }
 
