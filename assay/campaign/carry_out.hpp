@@ -16,6 +16,12 @@ struct Options {
   std::string kind = "plan";
   /// The command that would measure this again, for those who read the findings.
   std::string repeat;
+  /// What to do while another campaign measures on this machine: wait for its end, or go on beside it, which
+  /// is noted in the findings.
+  enum class WhenBusy { wait, go_on };
+  WhenBusy when_busy = WhenBusy::go_on;
+  /// Called once when another campaign is at work, with what is done about it.
+  std::function<void(WhenBusy)> busy;
   /// Called with what is about to be measured, once it is known and before anything runs.
   std::function<void(const Record&)> begun;
   /// Called before each trial, never while one runs.

@@ -24,45 +24,83 @@ class Loop {
       : recorder_(recorder), limits_(limits), run_(run), observe_(observe), stop_(std::move(stop)) {}
 
   Ended go() {
-    for (int number = 1; number <= limits_.rounds + 1; ++number) {
+    for (int number = 1; judged_ < limits_.rounds; ++number) {
       const auto open = open_cells(recorder_.record(), settled_);
       if (open.empty()) return settled_.empty() ? Ended::nothing_left : Ended::settled;
       if (limits_.budget && spent() + longest_round_ > *limits_.budget && number > 1) return Ended::budget;
       const auto began = Clock::now();
-      if (!round(number, open)) return Ended::stopped;
+      const auto role = role_of(number);
+      if (!round(number, role, open)) return Ended::stopped;
       longest_round_ = std::max(longest_round_, seconds_since(began));
+      if (role != Role::counted) continue;
+      ++judged_;
+      look();
     }
     return Ended::rounds;
   }
 
  private:
   double spent() const { return seconds_since(start_); }
+  bool abreast() const { return recorder_.record().info.abreast; }
+
+  Role role_of(int number) const {
+    if (number == 1) return Role::first;
+    return abreast() && schedule::is_control_round(number) ? Role::control : Role::counted;
+  }
+
+  /// What runs together: each cell by itself, or abreast, those of one workload and setting.
+  std::vector<std::vector<CellId>> heats_of(const std::vector<CellId>& order, Role role) const {
+    std::vector<std::vector<CellId>> heats;
+    const auto& cells = recorder_.record().cells;
+    std::map<std::pair<WorkloadId, std::string>, std::size_t> places;
+    for (const auto cell : order) {
+      if (!abreast() || role == Role::control) {
+        heats.push_back({cell});
+        continue;
+      }
+      const auto& what = cells[cell.place()];
+      const auto [place, fresh] = places.try_emplace({what.workload, what.setting.text()}, heats.size());
+      if (fresh) heats.emplace_back();
+      heats[place->second].push_back(cell);
+    }
+    return heats;
+  }
 
   /// False when it was torn.
-  bool round(int number, const std::vector<CellId>& open) {
+  bool round(int number, Role role, const std::vector<CellId>& open) {
+    const auto drawn = schedule::order_of_round(recorder_.record().info.seed, number, open);
+    const auto heats = heats_of(drawn, role);
     Round round{.number = number,
-                .sitting = SittingId{static_cast<std::int64_t>(recorder_.record().sittings.size()) - 1},
-                .order = schedule::order_of_round(recorder_.record().info.seed, number, open)};
+                .sitting = SittingId{static_cast<std::int64_t>(recorder_.record().sittings.size()) - 1}};
+    for (const auto& heat : heats) round.order.insert(round.order.end(), heat.begin(), heat.end());
     recorder_.add_round(round);
-    for (std::size_t i = 0; i < round.order.size(); ++i) {
-      const auto cell = round.order[i];
-      if (recorder_.record().cells[cell.place()].standing != Standing::sound) continue;
-      tell(number, i, round.order.size(), cell);
+    std::size_t position = 0;
+    int abreast_heats = 0;
+    for (const auto& planned : heats) {
+      const auto at = position;
+      position += planned.size();
+      auto cells = planned;
+      std::erase_if(cells, [&](CellId cell) {
+        return recorder_.record().cells[cell.place()].standing != Standing::sound;
+      });
+      if (cells.empty()) continue;
+      tell(number, at, round.order.size(), cells.front());
+      abreast_heats += cells.size() > 1 ? 1 : 0;
       const Heat heat{.round = number,
-                      .role = number == 1 ? Role::first : Role::counted,
-                      .cells = {&round.order[i], 1},
-                      .position = static_cast<int>(i)};
+                      .role = role,
+                      .cells = cells,
+                      .position = static_cast<int>(at),
+                      .number = cells.size() > 1 ? abreast_heats : 0};
       auto trials = run_(heat, stop_);
       const bool interrupted = std::ranges::count(trials, Outcome::interrupted, &Trial::outcome) > 0;
       for (auto& trial : trials) keep(std::move(trial));
       if (interrupted || stop_.stop_requested()) {
-        const bool complete = !interrupted && i + 1 == round.order.size();
+        const bool complete = !interrupted && position == round.order.size();
         recorder_.end_round(complete ? RoundState::whole : RoundState::torn);
         return false;
       }
     }
     recorder_.end_round(RoundState::whole);
-    look();
     return true;
   }
 
@@ -88,7 +126,7 @@ class Loop {
     const auto outcome = trial.outcome;
     const auto detail = trial.detail;
     recorder_.add_trial(std::move(trial));
-    if (outcome == Outcome::interrupted) return;
+    if (outcome == Outcome::interrupted || outcome == Outcome::voided) return;
     failures_[cell] = outcome == Outcome::ok ? 0 : failures_[cell] + 1;
     if (outcome == Outcome::wrong)
       recorder_.set_standing(cell, Standing::wrong, detail);
@@ -100,14 +138,14 @@ class Loop {
     if (!observe_) return;
     Progress progress{.phase = Progress::Phase::measuring,
                       .cell = next,
-                      .done = std::max(0, number - 2),
+                      .done = judged_,
                       .planned = limits_.rounds,
                       .settled = settled_findings_,
                       .findings = findings_,
                       .spent = spent()};
     const double gone = number - 1 + static_cast<double>(position) / static_cast<double>(cells);
     if (number > 1) {
-      progress.left = progress.spent / gone * (limits_.rounds + 1 - gone);
+      progress.left = progress.spent / gone * (schedule::rounds_in_all(limits_.rounds, abreast()) - gone);
       if (limits_.budget)
         progress.left = std::min(*progress.left, std::max(0.0, *limits_.budget - progress.spent));
     }
@@ -124,7 +162,7 @@ class Loop {
   std::map<CellId, int> failures_;
   std::set<Contrast> settled_;
   std::map<std::pair<Contrast, MetricId>, int> looks_;
-  int settled_findings_ = 0, findings_ = 0;
+  int judged_ = 0, settled_findings_ = 0, findings_ = 0;
 };
 
 }  // namespace

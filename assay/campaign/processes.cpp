@@ -2,34 +2,30 @@
 
 #include <algorithm>
 #include <cstring>
+#include <filesystem>
 
-#include "assay/model/metric.hpp"
+#include "assay/campaign/readings.hpp"
+#include "assay/measure/group.hpp"
+#include "assay/model/quantity.hpp"
 
 namespace assay::campaign {
 namespace {
 
-std::string plain_number(double value) { return to_string(Level{value}); }
+using measure::Counter;
 
-/// The last lines of what a program said on stderr, made safe to print.
-std::string last_words(const measure::Capture& err) {
-  constexpr std::size_t most_bytes = 2000, most_lines = 6;
-  std::string text = err.tail(most_bytes);
-  while (!text.empty() && text.back() == '\n') text.pop_back();
-  std::vector<std::string> lines;
-  while (!text.empty() && lines.size() < most_lines) {
-    const auto start = text.rfind('\n');
-    lines.push_back(check::printable_line(text.substr(start == std::string::npos ? 0 : start + 1), 160));
-    text.resize(start == std::string::npos ? 0 : start);
-  }
-  std::string all;
-  for (auto line = lines.rbegin(); line != lines.rend(); ++line) all += "\n" + *line;
-  return all;
+/// Whether it died for want of memory: it came near to what it may hold.
+bool at_memory_limit(const measure::ProcessResult& result, const Control& control) {
+  return control.memory_limit > 0 && result.peak_memory >= 0.9 * static_cast<double>(control.memory_limit);
 }
 
 void judge_ending(const measure::ProcessResult& result, const ProcessCell& cell, Trial& trial) {
-  const auto says = [&](Outcome outcome, const std::string& why) {
+  const auto says = [&](Outcome outcome, std::string why) {
     trial.outcome = outcome;
-    trial.detail = why + (result.not_started ? std::string{} : last_words(*result.err));
+    if (!result.not_started && !result.timed_out && cell.control.memory_limit > 0) {
+      if (at_memory_limit(result, cell.control)) trial.outcome = Outcome::over_limit;
+      why += " (its memory was limited to " + bytes_text(cell.control.memory_limit) + ")";
+    }
+    trial.detail = why + last_words(result);
   };
   const auto& ok = cell.check.exit_ok;
   if (result.not_started)
@@ -37,8 +33,7 @@ void judge_ending(const measure::ProcessResult& result, const ProcessCell& cell,
   else if (result.interrupted)
     trial.outcome = Outcome::interrupted;
   else if (result.timed_out)
-    says(Outcome::timed_out,
-         "took longer than its time limit of " + plain_number(cell.command.timeout) + " s");
+    says(Outcome::timed_out, "took longer than its time limit of " + duration_text(cell.command.timeout));
   else if (result.signal != 0)
     says(Outcome::signalled,
          "ended by signal " + std::to_string(result.signal) + " (" + strsignal(result.signal) + ")");
@@ -46,77 +41,149 @@ void judge_ending(const measure::ProcessResult& result, const ProcessCell& cell,
     says(Outcome::failed, "ended with exit status " + std::to_string(result.exit_status));
 }
 
-std::vector<Reading> readings_of(const measure::ProcessResult& result) {
-  const double cpu = result.user + result.system;
-  std::vector<Reading> readings;
-  const auto all = process_metrics();
-  const auto add = [&](const char* name, double value) {
-    const auto place = std::ranges::find(all, name, &Metric::name) - all.begin();
-    readings.push_back({MetricId{place}, value});
-  };
-  add("wall time", result.wall);
-  add("cpu time", cpu);
-  if (result.wall > 0) add("cores used", cpu / result.wall);
-  add("peak memory", result.peak_memory);
-  add("output bytes", static_cast<double>(result.out->bytes()));
-  return readings;
-}
-
 }  // namespace
 
-Trial Processes::attempt(CellId cell, Role role, const std::stop_token& stop,
-                         measure::ProcessResult& result) {
-  const auto& what = cells_[cell.place()];
-  Trial trial{.cell = cell, .role = role};
-  result = launcher_.run(what.command, stop);
-  judge_ending(result, what, trial);
-  if (result.not_started) return trial;
-  trial.exit_status = result.exit_status;
-  trial.signal = result.signal;
-  trial.leftovers = result.leftovers;
-  trial.output_bytes = result.out->bytes();
-  trial.output_digest = result.out->digest();
-  trial.readings = readings_of(result);
-  return trial;
+Processes::Run Processes::stage(CellId cell, Role role, const std::stop_token& stop) {
+  auto& what = cells_[cell.place()];
+  Run run{.cell = cell, .trial = {.cell = cell, .role = role}, .command = what.command};
+  run.staging = std::make_unique<Staging>(launcher_, what.control, what.folder);
+  if (const auto problem = run.staging->begin(stop)) {
+    run.trial.outcome = stop.stop_requested() ? Outcome::interrupted : Outcome::failed;
+    run.trial.detail = *problem;
+    return run;
+  }
+  run.ready = true;
+  run.command.directory = run.staging->directory();
+  run.command.discard_output = role != Role::check && !what.control.keep_output;
+  for (auto& own : what.metrics)
+    own.before = stamp_of((std::filesystem::path(run.command.directory) / own.file).string());
+  run.command.counting = offer_.counters;
+  if (role == Role::check) run.command.counting.push_back(Counter::task_clock);
+  return run;
+}
+
+void Processes::run_alone(Run& run, const std::stop_token& stop) {
+  std::optional<measure::TrialGroup> group;
+  if (!offer_.group_parent.empty()) {
+    group.emplace(offer_.group_parent);
+    run.command.cgroup_file = group->procs_file();
+  }
+  const auto before = watch_.now();
+  run.result = launcher_.run(run.command, stop);
+  run.beside = measure::between(before, watch_.now(), run.result.user + run.result.system);
+  if (!group) return;
+  const auto id = ids_.find("tree memory");
+  if (const auto peak = group->peak(); id && peak) run.trial.readings.push_back({*id, *peak});
+}
+
+void Processes::run_abreast(std::vector<Run>& runs, const std::stop_token& stop) {
+  std::vector<measure::Command> commands;
+  for (const auto& run : runs) commands.push_back(run.command);
+  const auto& cores = commands.front().cores;
+  const int core = cores.empty() ? measure::cores_allowed().back() : cores.front();
+  const auto before = watch_.now();
+  auto results = launcher_.run_abreast(commands, core, stop);
+  const auto after = watch_.now();
+  double cpu = 0;
+  for (const auto& result : results) cpu += result.user + result.system;
+  for (std::size_t i = 0; i < runs.size(); ++i) {
+    runs[i].result = std::move(results[i]);
+    // What the heat ran beside is told once, or it would count for each.
+    const auto beside = measure::between(before, after, cpu);
+    runs[i].beside = i == 0 ? beside : measure::Surroundings{.suspended = beside.suspended};
+  }
+}
+
+/// Makes the trial out of what came of the run, and clears up after it.
+void Processes::finish(Run& run) {
+  const auto& what = cells_[run.cell.place()];
+  auto& trial = run.trial;
+  if (run.ready) {
+    judge_ending(run.result, what, trial);
+    if (run.result.beside_failed) trial.outcome = Outcome::voided;
+    if (!run.result.not_started) {
+      trial.exit_status = run.result.exit_status;
+      trial.signal = run.result.signal;
+      trial.leftovers = run.result.leftovers;
+      if (run.result.out) {
+        trial.output_bytes = run.result.out->bytes();
+        trial.output_digest = run.result.out->digest();
+      }
+      add_readings(run.result, run.beside, what, ids_, trial);
+      if (const auto id = ids_.find("kept warm"); id && !what.control.cold.empty())
+        trial.readings.push_back({*id, run.staging->kept_warm()});
+      add_own_metrics(run.result, run.command.directory, what, ids_, trial);
+      if (run.beside.suspended && trial.role != Role::check && trial.outcome != Outcome::interrupted) {
+        trial.outcome = Outcome::voided;
+        trial.detail = "the machine slept during this trial";
+      }
+    }
+  }
+  const auto problem = run.staging->end();
+  if (problem && trial.outcome == Outcome::ok) {
+    trial.outcome = Outcome::failed;
+    trial.detail = *problem;
+  }
 }
 
 Trial Processes::check(CellId cell, std::optional<CellId> baseline, const std::stop_token& stop) {
-  measure::ProcessResult result;
-  Trial trial = attempt(cell, Role::check, stop, result);
-  if (trial.outcome != Outcome::ok) return trial;
+  auto run = stage(cell, Role::check, stop);
+  if (run.ready) run_alone(run, stop);
+  finish(run);
+  auto& trial = run.trial;
+  if (trial.outcome != Outcome::ok) return std::move(trial);
   auto& mine = answers_[cell];
-  mine = {result.out->head(), trial.output_digest, result.out->bytes() <= measure::Capture::kept};
+  mine = {run.result.out->head(), trial.output_digest, run.result.out->bytes() <= measure::Capture::kept};
   std::optional<check::Answer> expected;
   if (baseline)
     if (const auto known = answers_.find(*baseline); known != answers_.end())
       expected = known->second.answer();
   if (const auto wrong = check::what_is_wrong(cells_[cell.place()].check, mine.answer(), expected)) {
     trial.outcome = Outcome::wrong;
-    trial.detail = *wrong + last_words(*result.err);
+    trial.detail = *wrong + last_words(run.result);
   } else if (expected && expected->digest != mine.digest) {
     trial.detail = check::first_difference(mine.head, expected->out, mine.whole && expected->whole);
   }
-  return trial;
+  return std::move(trial);
+}
+
+void Processes::hold_against_check(const Heat& heat, Run& run) {
+  const auto checked = answers_.find(run.cell);
+  if (run.trial.outcome != Outcome::ok || !run.result.out || checked == answers_.end() ||
+      checked->second.digest == run.trial.output_digest)
+    return;
+  const auto head = run.result.out->head();
+  const check::Answer now{head, run.result.out->bytes() <= measure::Capture::kept, run.trial.output_digest};
+  if (const auto wrong =
+          check::what_is_wrong(cells_[run.cell.place()].check, now, checked->second.answer())) {
+    run.trial.outcome = Outcome::wrong;
+    run.trial.detail =
+        "its answer changed in round " + std::to_string(heat.round) + ": " + *wrong + last_words(run.result);
+  }
 }
 
 std::vector<Trial> Processes::run(const Heat& heat, const std::stop_token& stop) {
-  const auto cell = heat.cells.front();
-  measure::ProcessResult result;
-  Trial trial = attempt(cell, heat.role, stop, result);
-  trial.round = heat.round;
-  trial.position = heat.position;
-  const auto checked = answers_.find(cell);
-  if (trial.outcome == Outcome::ok && checked != answers_.end() &&
-      checked->second.digest != trial.output_digest) {
-    const auto head = result.out->head();
-    const check::Answer now{head, result.out->bytes() <= measure::Capture::kept, trial.output_digest};
-    if (const auto wrong = check::what_is_wrong(cells_[cell.place()].check, now, checked->second.answer())) {
-      trial.outcome = Outcome::wrong;
-      trial.detail = "its answer changed in round " + std::to_string(heat.round) + ": " + *wrong +
-                     last_words(*result.err);
+  std::vector<Run> runs;
+  for (const auto cell : heat.cells) runs.push_back(stage(cell, heat.role, stop));
+  const bool all_ready = std::ranges::all_of(runs, &Run::ready);
+  if (runs.size() > 1 && all_ready) run_abreast(runs, stop);
+  if (runs.size() == 1 && all_ready) run_alone(runs.front(), stop);
+  std::vector<Trial> trials;
+  for (std::size_t i = 0; i < runs.size(); ++i) {
+    auto& run = runs[i];
+    if (run.ready && !all_ready) {
+      run.ready = false;
+      run.trial.outcome = stop.stop_requested() ? Outcome::interrupted : Outcome::voided;
+      run.trial.detail = "another candidate beside it could not be made ready";
     }
+    finish(run);
+    hold_against_check(heat, run);
+    run.trial.round = heat.round;
+    run.trial.position = heat.position + static_cast<int>(i);
+    run.trial.heat = heat.number;
+    trials.push_back(std::move(run.trial));
   }
-  return {std::move(trial)};
+  return trials;
 }
 
 }  // namespace assay::campaign

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <functional>
+#include <string>
 
 namespace CLI {
 class App;
@@ -23,5 +24,9 @@ void add_run(CLI::App& app, Action& action);
 void add_verdict(CLI::App& app, Action& action);
 void add_ledger(CLI::App& app, Action& action);
 void add_demo(CLI::App& app, Action& action);
+void add_conditions(CLI::App& app, Action& action);
+
+/// The option that says what to do while another campaign measures on this machine.
+void add_when_busy(CLI::App& command, std::string& choice);
 
 }  // namespace assay::cli

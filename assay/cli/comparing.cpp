@@ -70,6 +70,13 @@ int compare(const Plan& plan, const Comparing& how) {
   options.begun = [&](const Record& record) { progress.begin(record); };
   options.observe = [&](const campaign::Progress& p) { progress.show(p); };
   options.stop = stopping.token();
+  using WhenBusy = campaign::Options::WhenBusy;
+  options.when_busy = how.when_busy == "wait" ? WhenBusy::wait : WhenBusy::go_on;
+  options.busy = [](WhenBusy what) {
+    std::cerr << "assay: another campaign is measuring on this machine; "
+              << (what == WhenBusy::wait ? "waiting for its end (--when-busy go-on measures beside it)\n"
+                                         : "going on beside it\n");
+  };
   const auto findings = campaign::carry_out(plan, options);
   progress.clear();
   show(findings, how.json);

@@ -12,6 +12,7 @@ namespace assay::cli {
 /// How a comparison is asked for on the command line.
 struct Comparing {
   std::string kind, ledger, repeat;
+  std::string when_busy = "wait";  ///< or "go-on"
   bool json = false;
 };
 

@@ -51,7 +51,7 @@ void make_data(const fs::path& generate, const std::string& folder) {
   }
 }
 
-int demo(const std::string& folder, const std::string& rounds) {
+int demo(const std::string& folder, const std::string& rounds, const std::string& when_busy) {
   const auto shipped = find_shipped();
   std::error_code failed;
   fs::create_directories(fs::path(folder) / "bin", failed);
@@ -69,7 +69,8 @@ int demo(const std::string& folder, const std::string& rounds) {
   if (!rounds.empty()) plan.rounds = parse_rounds(rounds);
   std::cerr << "assay: the same as: cd " << folder << " && assay run\n\n";
   const auto ledger = plan_ledger(plan_file);
-  const int status = compare(plan, {.kind = "plan", .ledger = ledger, .repeat = "assay run assay.toml"});
+  const int status = compare(
+      plan, {.kind = "plan", .ledger = ledger, .repeat = "assay run assay.toml", .when_busy = when_busy});
   const auto json = (fs::path(folder) / "findings.json").string();
   auto found = find_campaign("last", ledger);
   std::ofstream file(json);
@@ -90,8 +91,11 @@ void add_demo(CLI::App& app, Action& action) {
   auto rounds = std::make_shared<std::string>();
   command->add_option("FOLDER", *folder, "where to put its programs, data and findings (default assay-demo)");
   command->add_option("--rounds", *rounds, "judged rounds, in place of the plan's");
-  command->callback(
-      [folder, rounds, &action] { action = [folder, rounds] { return demo(*folder, *rounds); }; });
+  auto when_busy = std::make_shared<std::string>("wait");
+  add_when_busy(*command, *when_busy);
+  command->callback([folder, rounds, when_busy, &action] {
+    action = [folder, rounds, when_busy] { return demo(*folder, *rounds, *when_busy); };
+  });
 }
 
 }  // namespace assay::cli

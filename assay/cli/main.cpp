@@ -22,6 +22,8 @@ See the last findings again, or as JSON:
   assay verdict --json
 The whole example on made-up data:
   assay demo
+What this machine is like to measure on:
+  assay conditions
 
 Exit status: 0 done, 2 the request is wrong, 3 nothing could be measured, 130 interrupted.)";
 
@@ -40,6 +42,7 @@ int run(int argc, char** argv) {
   assay::cli::add_verdict(app, action);
   assay::cli::add_ledger(app, action);
   assay::cli::add_demo(app, action);
+  assay::cli::add_conditions(app, action);
   if (argc == 1) {
     std::cout << app.help();
     return assay::cli::exit_request;

@@ -60,7 +60,7 @@ void show_cells(const Plan& plan) {
 }
 
 struct Asked {
-  std::string plan = "assay.toml", rounds, budget, ledger;
+  std::string plan = "assay.toml", rounds, budget, ledger, when_busy = "wait";
   bool show = false, json = false;
 };
 
@@ -80,10 +80,19 @@ int run(const Asked& asked) {
   return compare(plan, {.kind = "plan",
                         .ledger = asked.ledger.empty() ? plan_ledger(asked.plan) : asked.ledger,
                         .repeat = typed({"assay", "run", asked.plan}),
+                        .when_busy = asked.when_busy,
                         .json = asked.json});
 }
 
 }  // namespace
+
+void add_when_busy(CLI::App& command, std::string& choice) {
+  command
+      .add_option("--when-busy", choice,
+                  "while another campaign measures on this machine: wait (the default) or go-on")
+      ->check(CLI::IsMember({"wait", "go-on"}))
+      ->envname("ASSAY_WHEN_BUSY");
+}
 
 void add_run(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("run", "carry out a plan file");
@@ -92,6 +101,7 @@ void add_run(CLI::App& app, Action& action) {
   command->add_flag("--show", asked->show, "print the cells and their commands, and run nothing");
   command->add_option("--rounds", asked->rounds, "judged rounds, like 7..60, in place of the plan's");
   command->add_option("--budget", asked->budget, "measuring time, like 5min, in place of the plan's");
+  add_when_busy(*command, asked->when_busy);
   command->add_option("--ledger", asked->ledger, "the ledger that keeps the runs");
   command->add_flag("--json", asked->json, "print the findings document");
   command->footer(examples);

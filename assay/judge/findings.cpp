@@ -3,51 +3,37 @@
 #include <algorithm>
 #include <iterator>
 #include <map>
-#include <set>
+#include <optional>
 #include <span>
 #include <utility>
 
+#include "assay/judge/exact.hpp"
+#include "assay/judge/pairs.hpp"
 #include "assay/judge/settle.hpp"
 #include "assay/judge/trust.hpp"
 #include "assay/model/plan.hpp"
+#include "assay/schedule/order.hpp"
+#include "assay/stats/location.hpp"
 
 namespace assay::judge {
 namespace {
 
-std::set<int> whole_rounds(const Record& record) {
-  std::set<int> numbers;
-  for (const auto& round : record.rounds)
-    if (round.state == RoundState::whole) numbers.insert(round.number);
-  return numbers;
+bool positive(const PairedSeries& series) {
+  const auto above_zero = [](double v) { return v > 0; };
+  return std::ranges::all_of(series.baseline, above_zero) &&
+         std::ranges::all_of(series.candidate, above_zero);
 }
 
-using ByRound = std::map<int, double>;
-
-std::map<CellId, ByRound> by_cell(const Evidence& evidence) {
-  std::map<CellId, ByRound> cells;
-  for (std::size_t i = 0; i < evidence.size(); ++i)
-    if (evidence.round[i]) cells[evidence.cell[i]][*evidence.round[i]] = evidence.value[i];
-  return cells;
-}
-
-PairedSeries pair_up(const Contrast& of, const std::map<CellId, ByRound>& cells) {
-  PairedSeries series{.of = of};
-  const auto baseline = cells.find(of.baseline), candidate = cells.find(of.candidate);
-  if (baseline == cells.end() || candidate == cells.end()) return series;
-  for (const auto& [round, value] : candidate->second)
-    if (const auto partner = baseline->second.find(round); partner != baseline->second.end()) {
-      series.rounds.push_back(round);
-      series.baseline.push_back(partner->second);
-      series.candidate.push_back(value);
-    }
-  return series;
-}
-
-bool judgeable(const PairedSeries& series, const Metric& metric) {
-  if (series.rounds.size() < static_cast<std::size_t>(fewest_rounds)) return false;
-  const auto positive = [](double v) { return v > 0; };
-  return metric.scale == Scale::difference ||
-         (std::ranges::all_of(series.baseline, positive) && std::ranges::all_of(series.candidate, positive));
+/// Why these pairs are not judged, as a note; none when they are.
+std::optional<TrustNote> objection(const Record& record, const PairedSeries& series, const Metric& metric) {
+  if (series.rounds.size() < static_cast<std::size_t>(fewest_rounds))
+    return too_few_pairs(record, series.of, metric, series.rounds.size());
+  if (metric.scale == Scale::ratio && !positive(series)) return not_positive(record, series.of, metric);
+  if (metric.coarse_below > 0) {
+    const double typical = std::min(stats::median(series.baseline), stats::median(series.candidate));
+    if (typical < metric.coarse_below) return too_coarse(record, series.of, metric, typical);
+  }
+  return {};
 }
 
 bool is_judged(const Metric& metric) {
@@ -67,14 +53,23 @@ std::vector<PairedSeries> family_of(const Record& record, MetricId id, bool twin
     if (record.candidates[cell.candidate.place()].twin_of.has_value() != twins) continue;
     if (baseline.standing != Standing::sound || cell.standing != Standing::sound) continue;
     auto series = pair_up(contrast, cells);
-    if (!judgeable(series, metric)) {
-      if (notes != nullptr && !series.rounds.empty())
-        notes->push_back(too_few_pairs(record, contrast, metric, series.rounds.size()));
+    if (const auto note = objection(record, series, metric)) {
+      if (notes != nullptr && !series.rounds.empty()) notes->push_back(*note);
       series = PairedSeries{.of = contrast};
     }
     family.push_back(std::move(series));
   }
   return family;
+}
+
+/// The supporting metrics that are measured: they divide the error rate of one among them.
+int supporting_metrics(const Record& record) {
+  int count = 0;
+  for (std::size_t i = 0; i < record.metrics.size(); ++i)
+    if (record.metrics[i].supporting && !record.demands[i].watched && is_judged(record.metrics[i]) &&
+        record.demands[i].missing.empty())
+      ++count;
+  return std::max(count, 1);
 }
 
 Family rules_for(const Record& record, MetricId id, std::span<const PairedSeries> series) {
@@ -83,6 +78,8 @@ Family rules_for(const Record& record, MetricId id, std::span<const PairedSeries
                              .margin = record.demands[id.place()].margin.value_or(info.margin)},
                 .min_rounds = info.rounds_min,
                 .max_rounds = info.rounds_max};
+  if (family.question.metric.supporting && !record.demands[id.place()].watched)
+    family.question.level = 1 - (1 - family.question.level) / supporting_metrics(record);
   if (family.max_rounds > 0) return family;
   for (const auto& s : series)
     family.max_rounds = std::max(family.max_rounds, static_cast<int>(s.rounds.size()));
@@ -93,8 +90,16 @@ Family rules_for(const Record& record, MetricId id, std::span<const PairedSeries
 
 std::vector<Finding> judge_family(const Record& record, MetricId id, bool twins, Stage stage,
                                   std::vector<TrustNote>* notes) {
-  const auto series = family_of(record, id, twins, notes);
-  auto findings = settle(series, rules_for(record, id, series), stage);
+  const bool exact = record.metrics[id.place()].exact;
+  auto compared = exact ? compare_exactly(record, id, twins) : std::nullopt;
+  if (exact && !compared && notes != nullptr) notes->push_back(not_exact(record.metrics[id.place()]));
+  std::vector<Finding> findings;
+  if (compared) {
+    findings = *std::move(compared);
+  } else {
+    const auto series = family_of(record, id, twins, notes);
+    findings = settle(series, rules_for(record, id, series), stage);
+  }
   for (auto& finding : findings) finding.metric = id;
   return findings;
 }
@@ -102,7 +107,9 @@ std::vector<Finding> judge_family(const Record& record, MetricId id, bool twins,
 /// Prices unclear findings in time, as the command that measures all of it again would take it: its own two
 /// cells for all the rounds it needs, the others for as many as they had.
 void price_in_seconds(const Record& record, Findings& into) {
-  const auto wall = std::ranges::find(record.metrics, "wall time", &Metric::name);
+  // Programs that ran abreast have no wall time of their own; their CPU times on one core add up to it.
+  const auto wall =
+      std::ranges::find(record.metrics, record.info.abreast ? "cpu time" : "wall time", &Metric::name);
   if (wall == record.metrics.end()) return;
   const MetricId wall_id{wall - record.metrics.begin()};
   std::map<CellId, std::pair<double, int>> spent;
@@ -125,22 +132,6 @@ void price_in_seconds(const Record& record, Findings& into) {
 
 }  // namespace
 
-Evidence evidence_of(const Record& record, MetricId metric) {
-  const auto whole = whole_rounds(record);
-  Evidence evidence{.metric = metric};
-  for (const auto& trial : record.trials) {
-    const bool judged = trial.role == Role::counted && trial.outcome == Outcome::ok && trial.round &&
-                        whole.contains(*trial.round) &&
-                        record.cells[trial.cell.place()].standing == Standing::sound;
-    if (!judged) continue;
-    for (const auto& reading : trial.readings)
-      if (reading.metric == metric)
-        evidence.add(trial.cell, trial.round, record.sittings[trial.sitting.place()].machine, trial.position,
-                     reading.value);
-  }
-  return evidence;
-}
-
 std::vector<Finding> watched_so_far(const Record& record) {
   std::vector<Finding> all;
   if (record.info.rounds_max == 0) return all;  // no looks are planned
@@ -161,8 +152,10 @@ Findings judge_record(const Record& record) {
                     .cells = record.cells,
                     .metrics = record.metrics,
                     .demands = record.demands};
-  findings.rounds = static_cast<std::size_t>(std::ranges::count_if(
-      record.rounds, [](const Round& r) { return r.state == RoundState::whole && r.number > 1; }));
+  findings.rounds = static_cast<std::size_t>(std::ranges::count_if(record.rounds, [&](const Round& r) {
+    return r.state == RoundState::whole && r.number > 1 &&
+           !(record.info.abreast && schedule::is_control_round(r.number));
+  }));
   const auto stage = record.info.state == CampaignState::ended ? Stage::ended : Stage::going;
   for (std::size_t m = 0; m < record.metrics.size(); ++m)
     for (const bool twins : {false, true}) {

@@ -9,10 +9,6 @@
 namespace assay::judge {
 namespace {
 
-TrustNote warning(const std::string& about, const std::string& text) {
-  return {.about = about, .level = TrustNote::Level::warning, .text = text};
-}
-
 const Trial* check_trial(const Record& record, CellId cell) {
   const auto found = std::ranges::find_if(record.trials, [&](const Trial& t) {
     return t.cell == cell && t.role == Role::check && t.outcome == Outcome::ok;
@@ -60,7 +56,9 @@ void leftovers(const Record& record, Findings& findings) {
 void failures_now_and_then(const Record& record, Findings& findings) {
   std::map<CellId, std::pair<int, int>> failed;  // failures, trials
   for (const auto& trial : record.trials) {
-    if (trial.role != Role::counted || trial.outcome == Outcome::interrupted) continue;
+    if (trial.role != Role::counted || trial.outcome == Outcome::interrupted ||
+        trial.outcome == Outcome::voided)
+      continue;
     failed[trial.cell].first += trial.outcome == Outcome::ok ? 0 : 1;
     failed[trial.cell].second += 1;
   }
@@ -96,19 +94,38 @@ std::string how_alike(const Record& record, const Candidate& candidate) {
   return {};
 }
 
+TrustNote warning(const std::string& about, const std::string& text, std::optional<double> figure,
+                  std::optional<double> threshold) {
+  return {.about = about,
+          .level = TrustNote::Level::warning,
+          .text = text,
+          .figure = figure,
+          .threshold = threshold};
+}
+
 TrustNote too_few_pairs(const Record& record, const Contrast& contrast, const Metric& metric,
                         std::size_t pairs) {
-  const bool enough = pairs >= static_cast<std::size_t>(fewest_rounds);
-  auto note = warning(name_of(record, contrast.candidate),
-                      enough ? metric.name + " is not judged: some of its values are not above zero"
-                             : metric.name + " is not judged: only " + std::to_string(pairs) +
-                                   " complete rounds with the baseline, " + std::to_string(fewest_rounds) +
-                                   " are needed");
-  if (!enough) {
-    note.figure = static_cast<double>(pairs);
-    note.threshold = fewest_rounds;
-  }
-  return note;
+  return warning(name_of(record, contrast.candidate),
+                 metric.name + " is not judged: only " + std::to_string(pairs) +
+                     " complete rounds with the baseline, " + std::to_string(fewest_rounds) + " are needed",
+                 static_cast<double>(pairs), fewest_rounds);
+}
+
+TrustNote not_positive(const Record& record, const Contrast& contrast, const Metric& metric) {
+  return warning(name_of(record, contrast.candidate),
+                 metric.name + " is not judged: some of its values are not above zero");
+}
+
+TrustNote too_coarse(const Record& record, const Contrast& contrast, const Metric& metric, double typical) {
+  return warning(name_of(record, contrast.candidate),
+                 metric.name +
+                     " is not judged: the kernel samples it by ticks, too coarse below a second; "
+                     "watch cpu time",
+                 typical, metric.coarse_below);
+}
+
+TrustNote not_exact(const Metric& metric) {
+  return warning(metric.name, "was declared exact, but varied from trial to trial; it is judged as noisy");
 }
 
 void add_trust_notes(const Record& record, Findings& findings) {
@@ -116,6 +133,7 @@ void add_trust_notes(const Record& record, Findings& findings) {
   compared_with_itself(record, findings);
   leftovers(record, findings);
   failures_now_and_then(record, findings);
+  add_machine_notes(record, findings);
 }
 
 }  // namespace assay::judge

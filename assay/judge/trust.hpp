@@ -1,6 +1,8 @@
 #pragma once
 
 #include <cstddef>
+#include <optional>
+#include <string>
 
 #include "assay/model/campaign.hpp"
 
@@ -8,16 +10,37 @@ namespace assay::judge {
 
 /// Looks through a campaign's trials for what weakens its findings, and adds a sentence for each thing:
 /// outputs that differ from the baseline's where equality was not asked for, the same program compared with
-/// itself, processes left behind, trials that failed now and then.
+/// itself, processes left behind, trials that failed now and then, and what add_machine_notes() finds.
 void add_trust_notes(const Record& record, Findings& findings);
+
+/// What the machine did to the trials, each note with its figure and threshold.
+///
+/// - The host took more than 5 % of the machine's CPU time; other programs used more than 10 % of it; more
+///   were ready to run than there are cores (median over the trials).
+/// - The cores' frequency varied by more than 10 %; a core throttled; it ran on battery; it slept.
+/// - Files declared cold stayed in the page cache (more than 1 % of their pages).
+/// - Children's CPU time that nobody waited for; output so large that writing it takes more than 1 % of the
+///   wall time; hardware counters that shared the hardware for more than 10 % of the time.
+/// - Programs that ran abreast compare otherwise in turns: the intervals of the two don't touch. That of the
+///   rounds in turns is the signed-rank one, below six rounds (of at least three) Student's.
+/// - Another campaign was at work.
+void add_machine_notes(const Record& record, Findings& findings);
+
+TrustNote warning(const std::string& about, const std::string& text, std::optional<double> figure = {},
+                  std::optional<double> threshold = {});
 
 /// Why comparing this candidate with its baseline is comparing a program with itself: the same bytes under
 /// two paths, or the same program told the same. Empty when it is not.
 std::string how_alike(const Record& record, const Candidate& candidate);
 
-/// The note for a contrast that could not be judged on a watched metric.
+// Notes for a contrast that could not be judged on a watched metric: too few rounds with both values, values
+// that are not above zero on a ratio scale, values too small for how coarsely they are measured.
 TrustNote too_few_pairs(const Record& record, const Contrast& contrast, const Metric& metric,
                         std::size_t pairs);
+TrustNote not_positive(const Record& record, const Contrast& contrast, const Metric& metric);
+TrustNote too_coarse(const Record& record, const Contrast& contrast, const Metric& metric, double typical);
+/// The note for a metric that was declared exact and varied.
+TrustNote not_exact(const Metric& metric);
 
 /// How a cell is named in sentences: "heap on orders, locks=800"; without the workload's name when the
 /// campaign has but one workload.

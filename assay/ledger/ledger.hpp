@@ -18,7 +18,7 @@ struct Summary {
   CampaignState state = CampaignState::open;
   std::int64_t started = 0;  ///< milliseconds since 1970
   int rounds = 0;            ///< whole ones, without the warm-up
-  std::int64_t trials = 0;
+  std::int64_t trials = 0;   ///< without those of builds
 };
 
 /// What was decided on one finding at one planned look at the data.
@@ -41,7 +41,7 @@ struct Look {
 class Ledger {
  public:
   /// The schema that this code writes. Older ledgers are brought up to it, newer ones refused.
-  static constexpr int version = 1;
+  static constexpr int version = 2;
 
   enum class Opening { create, existing };
 

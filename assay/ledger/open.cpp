@@ -76,6 +76,10 @@ Ledger::Ledger(const std::string& path, Opening opening) : state_(std::make_uniq
       state_->transact([&] {
         for (const auto statement : schema()) sql << std::string(statement);
       });
+    for (int from = found; from > 0 && from < version; ++from)
+      state_->transact([&] {
+        for (const auto statement : migration(from)) sql << std::string(statement);
+      });
   } catch (const soci::soci_error& error) {
     state_->fail(error);
   }

@@ -37,12 +37,14 @@ std::optional<Id<T>> id_or_none(const soci::row& row, std::size_t column) {
 
 void read_info(soci::session& sql, std::int64_t id, CampaignInfo& info) {
   std::string seed, state;
+  int abreast = 0;
   sql << "SELECT uid, title, kind, label, plan, plan_digest, seed, state, started, margin, rounds_min, "
-         "rounds_max, repeat FROM "
+         "rounds_max, abreast, repeat FROM "
          "campaign WHERE id = :c",
       use(id), into(info.uid), into(info.title), into(info.kind), into(info.label), into(info.plan),
       into(info.plan_digest), into(seed), into(state), into(info.started), into(info.margin),
-      into(info.rounds_min), into(info.rounds_max), into(info.repeat);
+      into(info.rounds_min), into(info.rounds_max), into(abreast), into(info.repeat);
+  info.abreast = abreast != 0;
   info.seed = std::stoull(seed);
   info.state = read_choice<CampaignState>(state);
 }
@@ -96,7 +98,8 @@ void read_cells_of(soci::session& sql, std::int64_t id, Record& record) {
 
 void read_metrics(soci::session& sql, std::int64_t id, Record& record) {
   const Rows rows =
-      (sql.prepare << "SELECT name, unit, prefer, scale, about, exact, watched, margin FROM metric"
+      (sql.prepare << "SELECT name, unit, prefer, scale, about, exact, watched, margin, missing, supporting,"
+                      " coarse_below FROM metric"
                       " WHERE campaign = :c ORDER BY id",
        use(id));
   for (const auto& row : rows) {
@@ -105,9 +108,12 @@ void read_metrics(soci::session& sql, std::int64_t id, Record& record) {
                               .prefer = read_choice<Prefer>(row.get<std::string>(2)),
                               .scale = read_choice<Scale>(row.get<std::string>(3)),
                               .about = read_choice<About>(row.get<std::string>(4)),
-                              .exact = whole(row, 5) != 0});
+                              .exact = whole(row, 5) != 0,
+                              .supporting = whole(row, 9) != 0,
+                              .coarse_below = row.get<double>(10)});
     Demand demand{.watched = whole(row, 6) != 0};
     if (is_there(row, 7)) demand.margin = row.get<double>(7);
+    if (is_there(row, 8)) demand.missing = row.get<std::string>(8);
     record.demands.push_back(demand);
   }
 }
@@ -185,7 +191,7 @@ std::vector<Summary> Ledger::list() {
         (sql.prepare << "SELECT c.id, c.uid, c.title, c.kind, c.label, c.state, c.started,"
                         " (SELECT count(*) FROM round r WHERE r.campaign = c.id AND r.number > 1"
                         "  AND r.state = 'whole'),"
-                        " (SELECT count(*) FROM trial t WHERE t.campaign = c.id),"
+                        " (SELECT count(*) FROM trial t WHERE t.campaign = c.id AND t.role <> 'build'),"
                         " (SELECT coalesce(group_concat(name, ' vs '), '') FROM"
                         "  (SELECT name FROM candidate n WHERE n.campaign = c.id ORDER BY n.id))"
                         " FROM campaign c ORDER BY c.id DESC");

@@ -5,14 +5,15 @@
 namespace assay::ledger {
 namespace {
 
-constexpr std::array<std::string_view, 22> statements = {
+constexpr std::array<std::string_view, 21> statements = {
     "CREATE TABLE ledger_info (version INTEGER NOT NULL)",
     "CREATE TABLE machine (id INTEGER PRIMARY KEY, fingerprint TEXT NOT NULL UNIQUE)",
     "CREATE TABLE campaign (id INTEGER PRIMARY KEY, uid TEXT NOT NULL UNIQUE, title TEXT NOT NULL,"
     " kind TEXT NOT NULL, label TEXT NOT NULL, plan TEXT NOT NULL, plan_digest TEXT NOT NULL, seed TEXT NOT "
     "NULL,"
     " state TEXT NOT NULL, started BIGINT NOT NULL, margin DOUBLE PRECISION NOT NULL,"
-    " rounds_min INTEGER NOT NULL, rounds_max INTEGER NOT NULL, repeat TEXT NOT NULL,"
+    " rounds_min INTEGER NOT NULL, rounds_max INTEGER NOT NULL, abreast INTEGER NOT NULL DEFAULT 0,"
+    " repeat TEXT NOT NULL,"
     " again_of INTEGER REFERENCES campaign(id))",
     "CREATE TABLE sitting (campaign INTEGER NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
     " machine INTEGER NOT NULL REFERENCES machine(id), boot TEXT NOT NULL, started BIGINT NOT NULL,"
@@ -46,7 +47,8 @@ constexpr std::array<std::string_view, 22> statements = {
     "CREATE TABLE metric (campaign INTEGER NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
     " name TEXT NOT NULL, unit TEXT NOT NULL, prefer TEXT NOT NULL, scale TEXT NOT NULL, about TEXT NOT NULL,"
     " exact INTEGER NOT NULL, watched INTEGER NOT NULL, margin DOUBLE PRECISION, ceiling DOUBLE PRECISION,"
-    " require TEXT, missing TEXT, PRIMARY KEY (campaign, id))",
+    " require TEXT, missing TEXT, supporting INTEGER NOT NULL DEFAULT 0,"
+    " coarse_below DOUBLE PRECISION NOT NULL DEFAULT 0, PRIMARY KEY (campaign, id))",
     "CREATE TABLE round (campaign INTEGER NOT NULL REFERENCES campaign(id), number INTEGER NOT NULL,"
     " sitting INTEGER NOT NULL, state TEXT NOT NULL, trial_order TEXT NOT NULL, PRIMARY KEY (campaign, "
     "number))",
@@ -68,8 +70,16 @@ constexpr std::array<std::string_view, 22> statements = {
     " candidate INTEGER NOT NULL, metric INTEGER NOT NULL, number INTEGER NOT NULL, rounds INTEGER NOT NULL,"
     " p DOUBLE PRECISION NOT NULL, p_same DOUBLE PRECISION NOT NULL, decision TEXT NOT NULL,"
     " PRIMARY KEY (campaign, baseline, candidate, metric, number))",
-    "CREATE INDEX trial_of_campaign ON trial (campaign)",
-    "INSERT INTO ledger_info (version) VALUES (1)",
+    "INSERT INTO ledger_info (version) VALUES (2)",
+};
+
+/// From version 1 to 2.
+constexpr std::array<std::string_view, 5> to_version_2 = {
+    "ALTER TABLE campaign ADD COLUMN abreast INTEGER NOT NULL DEFAULT 0",
+    "ALTER TABLE metric ADD COLUMN supporting INTEGER NOT NULL DEFAULT 0",
+    "ALTER TABLE metric ADD COLUMN coarse_below DOUBLE PRECISION NOT NULL DEFAULT 0",
+    "DROP INDEX trial_of_campaign",  // the one of its unique key serves as well
+    "UPDATE ledger_info SET version = 2",
 };
 
 constexpr std::array<std::string_view, 14> campaign_tables = {
@@ -79,6 +89,9 @@ constexpr std::array<std::string_view, 14> campaign_tables = {
 }  // namespace
 
 std::span<const std::string_view> schema() { return statements; }
+std::span<const std::string_view> migration(int from) {
+  return from == 1 ? std::span<const std::string_view>(to_version_2) : std::span<const std::string_view>();
+}
 std::span<const std::string_view> tables_of_a_campaign() { return campaign_tables; }
 
 }  // namespace assay::ledger

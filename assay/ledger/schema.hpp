@@ -9,6 +9,9 @@ namespace assay::ledger {
 /// numbered within it, from 0, as in the model.
 std::span<const std::string_view> schema();
 
+/// The statements that bring a ledger of version `from` up to the next one, in order.
+std::span<const std::string_view> migration(int from);
+
 /// Tables that hold a campaign's rows under its number, the dependent ones first.
 std::span<const std::string_view> tables_of_a_campaign();
 

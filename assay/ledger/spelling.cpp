@@ -23,10 +23,11 @@ constexpr std::array round_states = {RoundState::open, RoundState::whole, RoundS
 constexpr std::array campaign_states = {CampaignState::open, CampaignState::interrupted,
                                         CampaignState::ended};
 constexpr std::array standings = {Standing::sound, Standing::wrong, Standing::failed, Standing::absent};
-constexpr std::array roles = {Role::build, Role::check, Role::pilot, Role::first, Role::counted};
-constexpr std::array outcomes = {Outcome::ok,        Outcome::wrong,      Outcome::failed,
-                                 Outcome::timed_out, Outcome::signalled,  Outcome::over_limit,
-                                 Outcome::absent,    Outcome::interrupted};
+constexpr std::array roles = {Role::build, Role::check,   Role::pilot,
+                              Role::first, Role::counted, Role::control};
+constexpr std::array outcomes = {Outcome::ok,        Outcome::wrong,       Outcome::failed,
+                                 Outcome::timed_out, Outcome::signalled,   Outcome::over_limit,
+                                 Outcome::absent,    Outcome::interrupted, Outcome::voided};
 
 template <class Choice, std::size_t n>
 Choice among(const std::array<Choice, n>& choices, const std::string& word) {
@@ -122,6 +123,7 @@ Level read_level(const std::string& kind, const std::string& text) {
 }
 
 std::string storable(const std::string& text) {
+  if (text.empty()) return text;
   std::string clean = text;
   for (auto& c : clean)
     if (c == '\0') c = '?';

@@ -1,3 +1,5 @@
+#include <fmt/format.h>
+
 #include <chrono>
 #include <cmath>
 #include <map>
@@ -126,30 +128,93 @@ void put_metrics(soci::session& sql, std::int64_t campaign, const Record& record
     const auto id = static_cast<std::int64_t>(i);
     const auto prefer = spell(metric.prefer), scale = spell(metric.scale), about = spell(metric.about);
     const int exact = metric.exact ? 1 : 0, watched = demand.watched ? 1 : 0;
+    const int is_supporting = metric.supporting ? 1 : 0;
     const double margin = demand.margin.value_or(0);
+    const auto name = storable(metric.name), missing = storable(demand.missing);
+    auto is_missing = there(!missing.empty());
     auto has_margin = there(demand.margin.has_value());
-    sql << "INSERT INTO metric (campaign, id, name, unit, prefer, scale, about, exact, watched, margin)"
-           " VALUES (:c, :i, :n, :u, :p, :s, :a, :e, :w, :m)",
-        use(campaign), use(id), use(metric.name), use(metric.unit), use(prefer), use(scale), use(about),
-        use(exact), use(watched), use(margin, has_margin);
+    sql << "INSERT INTO metric (campaign, id, name, unit, prefer, scale, about, exact, watched, margin,"
+           " missing, supporting, coarse_below)"
+           " VALUES (:c, :i, :n, :u, :p, :s, :a, :e, :w, :m, :mi, :su, :co)",
+        use(campaign), use(id), use(name), use(metric.unit), use(prefer), use(scale), use(about), use(exact),
+        use(watched), use(margin, has_margin), use(missing, is_missing), use(is_supporting),
+        use(metric.coarse_below);
   }
 }
 
+/// Returns the trial's number in the ledger.
+std::int64_t store(TrialRow& row, CampaignId campaign, const Trial& trial) {
+  row.campaign = campaign.value;
+  row.round = trial.round.value_or(0);
+  row.has_round = there(trial.round.has_value());
+  row.cell = trial.cell.value;
+  row.sitting = trial.sitting.value;
+  row.role = to_string(trial.role);
+  row.position = trial.position;
+  row.heat = trial.heat;
+  row.calls = trial.calls;
+  row.outcome = to_string(trial.outcome);
+  row.exit_status = trial.exit_status;
+  row.signal = trial.signal;
+  row.bytes = static_cast<std::int64_t>(trial.output_bytes);
+  row.digest = trial.output_digest;
+  row.leftovers = trial.leftovers;
+  row.detail = storable(trial.detail);
+  row.insert.execute(true);
+  const auto id = row.id;
+  row.insert.fetch();  // there is no second row; without asking, the statement would stay open
+  return id;
+}
+
+/// Rows of numbers, many to a statement: preparing one for each would take longer than storing them. fmt
+/// writes a number in the shortest form that reads back the same.
+class Rows {
+ public:
+  Rows(soci::session& sql, const char* statement) : sql_(sql), statement_(statement) {}
+
+  void add(const std::string& row) {
+    rows_ += (rows_.empty() ? "" : ",") + row;
+    constexpr std::size_t long_enough = 100000;
+    if (rows_.size() > long_enough) put();
+  }
+
+  /// Stores what was added and not stored yet.
+  void put() {
+    if (!rows_.empty()) sql_ << statement_ + rows_;
+    rows_.clear();
+  }
+
+ private:
+  soci::session& sql_;
+  std::string statement_, rows_;
+};
+
 }  // namespace
+
+TrialRow::TrialRow(soci::session& sql)
+    : insert(
+          (sql.prepare
+               << "INSERT INTO trial (campaign, round, cell, sitting, role, position, heat, calls, outcome,"
+                  " exit_status, signal, output_bytes, output_digest, leftovers, detail)"
+                  " VALUES (:c, :r, :ce, :s, :ro, :p, :h, :ca, :o, :e, :si, :b, :d, :l, :de) RETURNING id",
+           use(campaign), use(round, has_round), use(cell), use(sitting), use(role), use(position), use(heat),
+           use(calls), use(outcome), use(exit_status), use(signal), use(bytes), use(digest), use(leftovers),
+           use(detail), soci::into(id))) {}
 
 CampaignId Ledger::begin(const Record& record, const std::vector<Factor>& factors) {
   auto& sql = state_->sql;
   return state_->transact([&] {
     const auto& info = record.info;
+    const int abreast = info.abreast ? 1 : 0;
     const auto seed = std::to_string(info.seed), state = to_string(info.state), title = storable(info.title),
                plan = storable(info.plan), repeat = storable(info.repeat);
     sql << "INSERT INTO campaign (uid, title, kind, label, plan, plan_digest, seed, state, started, margin, "
-           "rounds_min, rounds_max, "
+           "rounds_min, rounds_max, abreast, "
            "repeat)"
-           " VALUES (:u, :t, :k, :l, :p, :d, :s, :st, :at, :m, :lo, :hi, :r)",
+           " VALUES (:u, :t, :k, :l, :p, :d, :s, :st, :at, :m, :lo, :hi, :ab, :r)",
         use(info.uid), use(title), use(info.kind), use(info.label), use(plan), use(info.plan_digest),
         use(seed), use(state), use(info.started), use(info.margin), use(info.rounds_min),
-        use(info.rounds_max), use(repeat);
+        use(info.rounds_max), use(abreast), use(repeat);
     std::int64_t campaign = 0;
     sql << "SELECT id FROM campaign WHERE uid = :u", use(info.uid), soci::into(campaign);
     put_sittings(sql, campaign, record);
@@ -183,34 +248,24 @@ void Ledger::add_trial(CampaignId campaign, const Trial& trial) {
   for (const auto& reading : trial.readings)
     if (!std::isfinite(reading.value))
       throw DomainError("a reading is not a finite number", reading.metric.place(), reading.value);
+  for (const auto& point : trial.series)
+    if (!std::isfinite(point.value) || !std::isfinite(point.at.value_or(0)))
+      throw DomainError("a point of a series is not a finite number", point.metric.place(), point.value);
   auto& sql = state_->sql;
-  const auto role = to_string(trial.role), outcome = to_string(trial.outcome),
-             detail = storable(trial.detail);
-  const auto round = trial.round.value_or(0);
-  auto has_round = there(trial.round.has_value());
-  const auto bytes = static_cast<std::int64_t>(trial.output_bytes);
   state_->transact([&] {
-    sql << "INSERT INTO trial (campaign, round, cell, sitting, role, position, heat, calls, outcome, "
-           "exit_status,"
-           " signal, output_bytes, output_digest, leftovers, detail)"
-           " VALUES (:c, :r, :ce, :s, :ro, :p, :h, :ca, :o, :e, :si, :b, :d, :l, :de)",
-        use(campaign.value), use(round, has_round), use(trial.cell.value), use(trial.sitting.value),
-        use(role), use(trial.position), use(trial.heat), use(trial.calls), use(outcome),
-        use(trial.exit_status), use(trial.signal), use(bytes), use(trial.output_digest), use(trial.leftovers),
-        use(detail);
-    std::int64_t id = 0;
-    sql << "SELECT last_insert_rowid()", soci::into(id);
+    if (!state_->trial_row) state_->trial_row = std::make_unique<TrialRow>(sql);
+    const auto id = store(*state_->trial_row, campaign, trial);
+    Rows readings(sql, "INSERT INTO reading (trial, metric, value) VALUES ");
     for (const auto& reading : trial.readings)
-      sql << "INSERT INTO reading (trial, metric, value) VALUES (:t, :m, :v)", use(id),
-          use(reading.metric.value), use(reading.value);
+      readings.add(fmt::format("({},{},{})", id, reading.metric.value, reading.value));
+    Rows points(sql, "INSERT INTO series (trial, metric, place, at, value) VALUES ");
     for (std::size_t i = 0; i < trial.series.size(); ++i) {
       const auto& point = trial.series[i];
-      const auto place = static_cast<std::int64_t>(i);
-      const double at = point.at.value_or(0);
-      auto has_at = there(point.at.has_value());
-      sql << "INSERT INTO series (trial, metric, place, at, value) VALUES (:t, :m, :p, :a, :v)", use(id),
-          use(point.metric.value), use(place), use(at, has_at), use(point.value);
+      points.add(fmt::format("({},{},{},{},{})", id, point.metric.value, i,
+                             point.at ? fmt::format("{}", *point.at) : "NULL", point.value));
     }
+    readings.put();
+    points.put();
   });
 }
 

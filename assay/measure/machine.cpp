@@ -3,6 +3,8 @@
 #include <sys/utsname.h>
 #include <unistd.h>
 
+#include <algorithm>
+#include <array>
 #include <fstream>
 #include <thread>
 
@@ -26,23 +28,51 @@ std::string processor() {
   return "unknown";
 }
 
+bool cpu_flag(const std::string& flag) {
+  std::ifstream file("/proc/cpuinfo");
+  for (std::string line; std::getline(file, line);)
+    if (line.starts_with("flags")) return (line + " ").find(" " + flag + " ") != std::string::npos;
+  return false;
+}
+
+/// The word in brackets of a kernel setting like `always [madvise] never`.
+std::string chosen_in(const char* path) {
+  const auto line = first_line(path);
+  const auto open = line.find('['), close = line.find(']');
+  return open == std::string::npos || close == std::string::npos ? line
+                                                                 : line.substr(open + 1, close - open - 1);
+}
+
+void add_if_told(std::vector<Fact>& facts, const char* name, const std::string& value) {
+  if (!value.empty()) facts.push_back({name, value});
+}
+
 }  // namespace
 
 std::vector<Fact> machine_facts() {
   utsname system{};
   uname(&system);
   const auto bytes = static_cast<long long>(sysconf(_SC_PHYS_PAGES)) * sysconf(_SC_PAGESIZE);
-  return {{"processor", processor()},
-          {"cores", std::to_string(std::thread::hardware_concurrency())},
-          {"memory MiB", std::to_string(bytes >> 20U)},
-          {"architecture", system.machine},
-          {"kernel", system.release}};
+  std::vector<Fact> facts = {{"processor", processor()},
+                             {"cores", std::to_string(std::thread::hardware_concurrency())},
+                             {"memory MiB", std::to_string(bytes >> 20U)},
+                             {"architecture", system.machine},
+                             {"kernel", system.release}};
+  facts.push_back({"virtual machine", cpu_flag("hypervisor") ? "yes" : "no"});
+  add_if_told(facts, "clock source",
+              first_line("/sys/devices/system/clocksource/clocksource0/current_clocksource"));
+  add_if_told(facts, "frequency governor",
+              first_line("/sys/devices/system/cpu/cpu0/cpufreq/scaling_governor"));
+  add_if_told(facts, "huge pages", chosen_in("/sys/kernel/mm/transparent_hugepage/enabled"));
+  add_if_told(facts, "address randomisation", first_line("/proc/sys/kernel/randomize_va_space"));
+  return facts;
 }
 
 std::string machine_fingerprint(const std::vector<Fact>& facts) {
+  constexpr std::array lasting = {"processor", "cores", "memory MiB", "architecture"};
   std::string all;
   for (const auto& fact : facts)
-    if (fact.name != "kernel") all += fact.name + "=" + fact.value + "\n";
+    if (std::ranges::count(lasting, fact.name) > 0) all += fact.name + "=" + fact.value + "\n";
   return digest_of(all);
 }
 

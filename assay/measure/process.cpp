@@ -1,66 +1,56 @@
 #include "assay/measure/process.hpp"
 
 #include <fcntl.h>
-#include <poll.h>
-#include <spawn.h>
 #include <sys/eventfd.h>
-#include <sys/mman.h>
-#include <sys/socket.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
-#include <array>
-#include <cerrno>
+#include <algorithm>
 #include <cmath>
 #include <cstring>
 
-#include "assay/measure/launcher/protocol.hpp"
+#include "assay/measure/link.hpp"
 #include "assay/model/error.hpp"
 
-extern "C" {
-extern const unsigned char assay_launcher_image[];
-extern const unsigned char assay_launcher_image_end[];
-}
 extern char** environ;  // NOLINT(readability-redundant-declaration): unistd.h has it only as an extension
 
 namespace assay::measure {
 namespace {
 
-[[noreturn]] void fail(const std::string& what) {
-  throw Error(what + ": " + std::strerror(errno), "launcher",
-              "look at the limits on processes, files and memory", Error::Kind::measuring);
-}
+static_assert(counter_kinds == protocol::count_kinds);
 
-void write_all(int fd, const void* bytes, std::size_t count) {
-  const auto* at = static_cast<const char*>(bytes);
-  while (count > 0) {
-    const auto put = write(fd, at, count);
-    if (put < 0 && errno == EINTR) continue;
-    if (put <= 0) fail("a memory file can't be written");
-    at += put;
-    count -= static_cast<std::size_t>(put);
+/// What a command gets of this process's environment.
+std::vector<std::string> variables_for(const Command& command) {
+  std::vector<std::string> variables;
+  if (!command.environment) {
+    for (char** variable = environ; *variable != nullptr; ++variable) variables.emplace_back(*variable);
+    return variables;
   }
+  for (const auto& entry : *command.environment) {
+    if (entry.find('=') != std::string::npos)
+      variables.push_back(entry);
+    else if (const char* value = std::getenv(entry.c_str()); value != nullptr)
+      variables.push_back(entry + "=" + value);
+  }
+  return variables;
 }
 
-Descriptor memory_file(const char* name, bool executable) {
-  constexpr unsigned may_execute = 0x10;  // MFD_EXEC, which kernels before 6.3 refuse
-  Descriptor file(executable ? memfd_create(name, MFD_CLOEXEC | may_execute) : -1);
-  if (!file) file = Descriptor(memfd_create(name, MFD_CLOEXEC));
-  if (!file) fail("no memory file can be made");
-  return file;
-}
-
-/// Texts of a request, each NUL-ended, in the order that the protocol says.
-std::string text_block(const Command& command, std::uint32_t& variables) {
-  std::string block;
-  const auto add = [&](const std::string& text) { block.append(text.c_str(), text.size() + 1); };
+/// A program's head and texts, in the order that the protocol says.
+void add_texts(const Command& command, std::string& block) {
+  std::string texts;
+  const auto add = [&](const std::string& text) { texts.append(text.c_str(), text.size() + 1); };
   add(command.directory);
   add(command.program);
   add(command.stdin_file.empty() ? "/dev/null" : command.stdin_file);
+  add(command.cgroup_file);
   for (const auto& argument : command.arguments) add(argument);
-  variables = 0;
-  for (char** variable = environ; *variable != nullptr; ++variable, ++variables) add(*variable);
-  return block;
+  const auto variables = variables_for(command);
+  for (const auto& variable : variables) add(variable);
+  const protocol::ProgramHead head{.arguments = static_cast<std::uint32_t>(command.arguments.size()),
+                                   .variables = static_cast<std::uint32_t>(variables.size()),
+                                   .text_bytes = texts.size()};
+  block.append(reinterpret_cast<const char*>(&head), sizeof head);
+  block += texts;
 }
 
 std::string why_not_started(protocol::Step step, int error, const Command& command) {
@@ -72,122 +62,98 @@ std::string why_not_started(protocol::Step step, int error, const Command& comma
       return "its input " + command.stdin_file + " can't be read: " + reason;
     case protocol::Step::exec:
       return command.program + " can't be executed: " + reason;
+    case protocol::Step::pin:
+      return "it can't be pinned to the cores asked for: " + reason;
+    case protocol::Step::nice:
+      return "its niceness can't be changed by " + std::to_string(command.nice) + ": " + reason;
+    case protocol::Step::limit:
+      return "its memory can't be limited: " + reason;
+    case protocol::Step::cgroup:
+      return "its control group can't be joined: " + reason;
+    case protocol::Step::others:
+      return "another program beside it could not be started";
     default:
       return "it can't be started: " + reason;
   }
 }
 
+std::int64_t nanoseconds(double seconds) { return std::llround(std::min(seconds, 1e9) * 1e9); }
+
+std::optional<double> if_told(double value) {
+  return value < 0 ? std::nullopt : std::optional<double>(value);
+}
+
+void fill_in(const protocol::Program& told, const Command& command, ProcessResult& result) {
+  if (told.failed_step != protocol::Step::none) {
+    result.beside_failed = told.failed_step == protocol::Step::others;
+    result.not_started = why_not_started(told.failed_step, told.error, command);
+    return;
+  }
+  result.exit_status = WIFEXITED(told.status) ? WEXITSTATUS(told.status) : 0;
+  result.signal = WIFSIGNALED(told.status) ? WTERMSIG(told.status) : 0;
+  result.timed_out = told.timed_out != 0;
+  result.wall = static_cast<double>(told.wall_ns) * 1e-9;
+  result.user = static_cast<double>(told.user_us) * 1e-6;
+  result.system = static_cast<double>(told.system_us) * 1e-6;
+  result.peak_memory = static_cast<double>(told.peak_kib) * 1024;
+  result.faults_minor = static_cast<double>(told.faults_minor);
+  result.faults_major = static_cast<double>(told.faults_major);
+  result.switches_voluntary = static_cast<double>(told.switches_voluntary);
+  result.switches_involuntary = static_cast<double>(told.switches_involuntary);
+  result.bytes_read = if_told(static_cast<double>(told.read_bytes));
+  result.bytes_written = if_told(static_cast<double>(told.written_bytes));
+  for (const auto counter : command.counting) {
+    const auto kind = static_cast<std::size_t>(counter);
+    result.counts[kind] = if_told(told.counts[kind]);
+  }
+  result.counted_share = told.counted_share;
+  result.leftovers = told.leftovers;
+  if (!result.out) return;
+  result.out->finish();
+  result.err->finish();
+}
+
 }  // namespace
 
-/// The launcher process and the socket to it.
-class Launcher::Link {
- public:
-  Link() {
-    std::array<int, 2> ends{};
-    if (socketpair(AF_UNIX, SOCK_SEQPACKET | SOCK_CLOEXEC, 0, ends.data()) != 0)
-      fail("no socket can be made");
-    socket_ = Descriptor(ends[0]);
-    const Descriptor theirs(ends[1]);
-    const auto image = memory_file("assay-launcher", true);
-    write_all(image.get(), assay_launcher_image,
-              static_cast<std::size_t>(assay_launcher_image_end - assay_launcher_image));
-    spawn(image.get(), theirs.get());
-  }
-
-  ~Link() {
-    socket_ = Descriptor();
-    if (pid_ > 0)
-      while (waitpid(pid_, nullptr, 0) < 0 && errno == EINTR) {
-      }
-  }
-
-  Link(const Link&) = delete;
-  Link& operator=(const Link&) = delete;
-
-  void send_run(const protocol::Request& request, std::array<int, protocol::descriptors> fds) const {
-    alignas(cmsghdr) std::array<char, CMSG_SPACE(sizeof fds)> control{};
-    iovec content{const_cast<protocol::Request*>(&request), sizeof request};
-    msghdr message{};
-    message.msg_iov = &content;
-    message.msg_iovlen = 1;
-    message.msg_control = control.data();
-    message.msg_controllen = control.size();
-    auto* header = CMSG_FIRSTHDR(&message);
-    header->cmsg_level = SOL_SOCKET;
-    header->cmsg_type = SCM_RIGHTS;
-    header->cmsg_len = CMSG_LEN(sizeof fds);
-    std::memcpy(CMSG_DATA(header), fds.data(), sizeof fds);
-    if (sendmsg(socket_.get(), &message, MSG_NOSIGNAL) < 0) fail("the launcher does not listen");
-  }
-
-  void send_cancel() const {
-    const protocol::Request cancel{.kind = protocol::Kind::cancel};
-    send(socket_.get(), &cancel, sizeof cancel, MSG_NOSIGNAL);
-  }
-
-  /// Waits for the reply; relieves the captures now and then, and passes a stop request on, once.
-  protocol::Reply wait(ProcessResult& result, int stop_event) const {
-    std::array<pollfd, 2> watched = {{{socket_.get(), POLLIN, 0}, {stop_event, POLLIN, 0}}};
-    while (true) {
-      constexpr int now_and_then_ms = 100;
-      const int ready = poll(watched.data(), watched.size(), now_and_then_ms);
-      if (ready < 0 && errno != EINTR) fail("the launcher can't be waited for");
-      if (ready > 0 && watched[1].revents != 0) {
-        send_cancel();
-        watched[1].fd = -1;
-      }
-      if (ready > 0 && watched[0].revents != 0) break;
-      result.out->relieve();
-      result.err->relieve();
-    }
-    protocol::Reply reply;
-    if (recv(socket_.get(), &reply, sizeof reply, 0) != static_cast<ssize_t>(sizeof reply))
-      throw Error("the launcher process has gone", "launcher", "was it killed for want of memory?",
-                  Error::Kind::measuring);
-    return reply;
-  }
-
- private:
-  void spawn(int image, int their_socket) {
-    posix_spawn_file_actions_t actions;
-    posix_spawn_file_actions_init(&actions);
-    for (const int standard : {0, 1, 2})
-      posix_spawn_file_actions_addopen(&actions, standard, "/dev/null", O_RDWR, 0);
-    posix_spawn_file_actions_adddup2(&actions, their_socket, protocol::launcher_socket);
-    const std::string path = "/proc/self/fd/" + std::to_string(image);
-    std::string name = "assay-launcher";
-    std::array<char*, 2> arguments = {name.data(), nullptr};
-    std::array<char*, 1> no_variables = {nullptr};
-    const int failed =
-        posix_spawn(&pid_, path.c_str(), &actions, nullptr, arguments.data(), no_variables.data());
-    posix_spawn_file_actions_destroy(&actions);
-    if (failed != 0) {
-      errno = failed;
-      fail("the launcher can't be started");
-    }
-  }
-
-  Descriptor socket_;
-  pid_t pid_ = -1;
+/// What goes out for one heat and comes back.
+struct Launcher::Heat {
+  protocol::Request request;
+  std::span<const Command> commands;
+  std::vector<ProcessResult> results;
 };
 
 Launcher::Launcher() : link_(std::make_unique<Link>()) {}
 Launcher::~Launcher() = default;
 
-ProcessResult Launcher::run(const Command& command, const std::stop_token& stop) {
+void Launcher::exchange(Heat& heat, const std::stop_token& stop) {
   if (!link_) link_ = std::make_unique<Link>();
-  ProcessResult result;
-  result.out = std::make_unique<Capture>("assay-stdout");
-  result.err = std::make_unique<Capture>("assay-stderr");
-
-  protocol::Request request;
-  request.arguments = static_cast<std::uint32_t>(command.arguments.size());
-  const auto block = text_block(command, request.variables);
+  static const Descriptor nowhere(open("/dev/null", O_WRONLY | O_CLOEXEC));
+  std::string block;
+  heat.results.resize(heat.commands.size());
+  std::vector<int> fds = {-1};
+  double timeout = 0, grace = 0;
+  for (std::size_t i = 0; i < heat.commands.size(); ++i) {
+    const auto& command = heat.commands[i];
+    add_texts(command, block);
+    timeout = std::max(timeout, command.timeout);
+    grace = std::max(grace, command.grace);
+    if (!command.discard_output) {
+      heat.results[i].out = std::make_unique<Capture>("assay-stdout");
+      heat.results[i].err = std::make_unique<Capture>("assay-stderr");
+    }
+    fds.push_back(command.discard_output ? nowhere.get() : heat.results[i].out->descriptor());
+    fds.push_back(command.discard_output ? nowhere.get() : heat.results[i].err->descriptor());
+  }
+  auto& request = heat.request;
+  request.programs = static_cast<std::uint32_t>(heat.commands.size());
   request.text_bytes = block.size();
-  request.timeout_ns = std::llround(std::min(command.timeout, 1e9) * 1e9);
-  request.grace_ns = std::llround(std::min(command.grace, 1e9) * 1e9);
+  request.timeout_ns = nanoseconds(timeout);
+  request.grace_ns = nanoseconds(grace);
+  request.nice = heat.commands.front().nice;
+  request.memory_limit = static_cast<std::int64_t>(heat.commands.front().memory_limit);
   const auto texts = memory_file("assay-request", false);
   write_all(texts.get(), block.data(), block.size());
+  fds.front() = texts.get();
 
   const Descriptor stop_event(eventfd(0, EFD_CLOEXEC));
   const std::stop_callback on_stop(stop, [&] {
@@ -196,28 +162,40 @@ ProcessResult Launcher::run(const Command& command, const std::stop_token& stop)
   });
   protocol::Reply reply;
   try {
-    link_->send_run(request, {texts.get(), result.out->descriptor(), result.err->descriptor()});
-    reply = link_->wait(result, stop_event.get());
+    link_->send_run(request, fds);
+    reply = link_->wait(heat.results, stop_event.get());
   } catch (const Error&) {
     link_.reset();
     throw;
   }
-  if (reply.failed_step != protocol::Step::none) {
-    result.not_started = why_not_started(reply.failed_step, reply.error, command);
-    return result;
+  if (reply.counting_error != 0) counting_problem_ = std::strerror(reply.counting_error);
+  for (std::size_t i = 0; i < heat.results.size(); ++i) {
+    fill_in(reply.each.at(i), heat.commands[i], heat.results[i]);
+    heat.results[i].interrupted = reply.cancelled != 0;
   }
-  result.exit_status = WIFEXITED(reply.status) ? WEXITSTATUS(reply.status) : 0;
-  result.signal = WIFSIGNALED(reply.status) ? WTERMSIG(reply.status) : 0;
-  result.timed_out = reply.timed_out != 0;
-  result.interrupted = reply.cancelled != 0;
-  result.wall = static_cast<double>(reply.wall_ns) * 1e-9;
-  result.user = static_cast<double>(reply.user_us) * 1e-6;
-  result.system = static_cast<double>(reply.system_us) * 1e-6;
-  result.peak_memory = static_cast<double>(reply.peak_kib) * 1024;
-  result.leftovers = reply.leftovers;
-  result.out->finish();
-  result.err->finish();
-  return result;
+}
+
+ProcessResult Launcher::run(const Command& command, const std::stop_token& stop) {
+  Heat heat{.commands = {&command, 1}};
+  for (const auto counter : command.counting) heat.request.counting |= 1U << static_cast<unsigned>(counter);
+  heat.request.pinned = command.cores.empty() ? 0 : 1;
+  for (const int core : command.cores)
+    heat.request.cores.at(static_cast<std::size_t>(core) / 64) |= 1ULL << (static_cast<unsigned>(core) % 64);
+  exchange(heat, stop);
+  return std::move(heat.results.front());
+}
+
+std::vector<ProcessResult> Launcher::run_abreast(std::span<const Command> commands, int core,
+                                                 const std::stop_token& stop) {
+  if (commands.size() < 2 || commands.size() > most_abreast)
+    throw Error(std::to_string(commands.size()) + " programs can't run abreast", "launcher",
+                "from 2 to " + std::to_string(most_abreast) + " can");
+  Heat heat{.commands = commands};
+  heat.request.abreast = 1;
+  heat.request.pinned = 1;
+  heat.request.cores.at(static_cast<std::size_t>(core) / 64) |= 1ULL << (static_cast<unsigned>(core) % 64);
+  exchange(heat, stop);
+  return std::move(heat.results);
 }
 
 }  // namespace assay::measure

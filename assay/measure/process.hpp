@@ -1,8 +1,11 @@
 #pragma once
 
+#include <array>
+#include <cstddef>
 #include <cstdint>
 #include <memory>
 #include <optional>
+#include <span>
 #include <stop_token>
 #include <string>
 #include <vector>
@@ -10,6 +13,18 @@
 #include "assay/measure/capture.hpp"
 
 namespace assay::measure {
+
+/// The kernel's event counters. All but task_clock need hardware that many virtual machines don't offer.
+enum class Counter {
+  task_clock,
+  instructions,
+  cycles,
+  branches,
+  branch_misses,
+  cache_references,
+  cache_misses
+};
+inline constexpr std::size_t counter_kinds = 7;
 
 /// A program to be run once.
 struct Command {
@@ -19,12 +34,23 @@ struct Command {
   std::string stdin_file;              ///< empty: nothing to read
   double timeout = 600;                ///< seconds until TERM (and CONT) to everything it started
   double grace = 2;                    ///< seconds from then until KILL
+
+  /// What it gets of the environment: names that are passed on as they are here, and `NAME=value`. Empty
+  /// (the optional): all of it.
+  std::optional<std::vector<std::string>> environment;
+  bool discard_output = false;     ///< stdout and stderr go to /dev/null, unhashed
+  std::vector<int> cores;          ///< it may run on; empty: all that this process may
+  int nice = 0;                    ///< added to its niceness; below 0 needs privilege
+  std::uint64_t memory_limit = 0;  ///< bytes of data for each of its processes (RLIMIT_DATA); 0: none
+  std::string cgroup_file;         ///< a cgroup.procs file it joins; empty: stays where it is
+  std::vector<Counter> counting;   ///< what is to be counted, as far as the machine offers it
 };
 
 /// How one run went. Times in seconds, memory in bytes.
 struct ProcessResult {
   /// Why it could not be started, in words; everything below is then meaningless.
   std::optional<std::string> not_started;
+  bool beside_failed = false;  ///< not started because another program of its heat could not be
 
   int exit_status = 0;  ///< 0 when it ended by a signal
   int signal = 0;       ///< 0 when it ended by itself
@@ -33,9 +59,17 @@ struct ProcessResult {
   double wall = 0;              ///< from just before it was made until its end was known, monotonic clock
   double user = 0, system = 0;  ///< with all descendants that ended, adopted orphans included
   double peak_memory = 0;       ///< of the largest process
-  int leftovers = 0;            ///< descendants still running at its end; they were killed
+  double faults_minor = 0, faults_major = 0;
+  double switches_voluntary = 0, switches_involuntary = 0;
+  /// Through system calls, by the whole tree, those of starting it included; empty where the kernel does not
+  /// tell.
+  std::optional<double> bytes_read, bytes_written;
+  std::array<std::optional<double>, counter_kinds>
+      counts;                ///< by Counter; user space only but for task_clock
+  double counted_share = 1;  ///< below 1 when counters took turns on the hardware, and were scaled
+  int leftovers = 0;         ///< descendants still running at its end; they were killed
 
-  std::unique_ptr<Capture> out, err;
+  std::unique_ptr<Capture> out, err;  ///< none when output was discarded
 };
 
 /// Runs programs through the launcher process, which is started with the first of them and ended with this
@@ -55,9 +89,31 @@ class Launcher {
   /// itself is gone; the next call starts a new one.
   ProcessResult run(const Command& command, const std::stop_token& stop = {});
 
+  /// Runs several commands (2 to most_abreast) at once on core number `core`, started together, and returns
+  /// a result for each in their order. They share whatever disturbs that core, so that their CPU times can be
+  /// compared; wall times can't be. What each used before all were ready is taken off. The largest time limit
+  /// holds for all; niceness, memory limit and counters are not for here: those of the first count, without
+  /// counters. Throws as run() does.
+  std::vector<ProcessResult> run_abreast(std::span<const Command> commands, int core,
+                                         const std::stop_token& stop = {});
+  static constexpr std::size_t most_abreast = 16;
+
+  /// Why counters were refused in the runs so far, in words; empty when none was.
+  const std::string& counting_problem() const { return counting_problem_; }
+
  private:
   class Link;
+  struct Heat;
+  void exchange(Heat& heat, const std::stop_token& stop);
   std::unique_ptr<Link> link_;
+  std::string counting_problem_;
 };
+
+/// A path that runs the launcher's own program, whose `spin N` does a known amount of work: N turns of a loop
+/// of one to two nanoseconds each. Good while `this process` lives.
+std::string spinner_path();
+
+/// The cores that this process may run on, ascending.
+std::vector<int> cores_allowed();
 
 }  // namespace assay::measure

@@ -34,7 +34,8 @@ struct CampaignInfo {
   std::int64_t started = 0;  ///< milliseconds since 1970
   double margin = 0.01;
   int rounds_min = 0, rounds_max = 0;  ///< judged rounds that were planned; 0: all there are, looked at once
-  std::string repeat;                  ///< the command that measures this again
+  bool abreast = false;  ///< candidates ran at once on one core; some rounds in turns, as a control
+  std::string repeat;    ///< the command that measures this again
 };
 
 /// Everything a campaign has laid down: what the ledger keeps and what judging starts from.

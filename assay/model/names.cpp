@@ -15,11 +15,11 @@ std::string name_of(Enum value, const std::array<const char*, n>& names) {
 
 std::string to_string(Outcome outcome) {
   return name_of(outcome, std::array{"ok", "wrong", "failed", "timed out", "signalled", "over limit",
-                                     "absent", "interrupted"});
+                                     "absent", "interrupted", "void"});
 }
 
 std::string to_string(Role role) {
-  return name_of(role, std::array{"build", "check", "pilot", "first", "counted"});
+  return name_of(role, std::array{"build", "check", "pilot", "first", "counted", "control"});
 }
 
 std::string to_string(Verdict verdict) {

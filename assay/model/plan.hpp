@@ -6,6 +6,8 @@
 #include <string>
 #include <vector>
 
+#include "assay/model/metric.hpp"
+#include "assay/model/pick.hpp"
 #include "assay/model/setting.hpp"
 
 namespace assay::inline model {
@@ -42,6 +44,50 @@ struct PlannedCandidate {
   bool operator==(const PlannedCandidate&) const = default;
 };
 
+/// A command that is run beside a trial, untimed.
+struct SideStep {
+  std::vector<std::string> run;  ///< argument list with placeholders; empty: none
+  double timeout = 60;           ///< seconds; taking longer, or failing, makes the trial a failed one
+  bool operator==(const SideStep&) const = default;
+};
+
+/// What a trial runs under.
+struct Control {
+  std::vector<int> cores;  ///< numbers of the cores it may run on; empty: all
+  int nice = 0;            ///< added to its niceness; below 0 needs privilege
+  /// Files dropped from the page cache before each trial, so that it starts cold. Placeholders are expanded.
+  std::vector<std::string> cold;
+  SideStep before, after;  ///< run before and after each trial, in its working directory
+  bool fresh = false;      ///< each trial gets an empty working directory of its own, taken away afterwards
+  /// Names of variables that are passed on, and `NAME=value` (with placeholders). None (the optional): all.
+  std::optional<std::vector<std::string>> environment;
+  std::uint64_t memory_limit = 0;  ///< bytes of data that each of its processes may hold; 0: no limit
+  bool keep_output = true;  ///< false: output goes to /dev/null in measured trials; checks still see it
+  bool operator==(const Control&) const = default;
+};
+
+/// How much work one trial does, which gives throughput.
+struct Work {
+  std::string amount;  ///< a number above 0; placeholders are expanded. Empty: not declared
+  std::string unit;    ///< what is counted: "routes"
+  bool operator==(const Work&) const = default;
+};
+
+/// A metric of the user's own, read from what a trial wrote.
+struct PlannedMetric {
+  Metric metric;
+  std::optional<double> margin;  ///< relative; empty: the plan's
+  /// "stdout", "stderr", or the path of a file that the trial writes, relative to its working directory;
+  /// placeholders are expanded. Empty: a metric of Assay's own, of which this is a refinement.
+  std::string from;
+  /// RE2, multi-line, with one group that is the value; a second one named `at` is the time in seconds.
+  std::string pattern;
+  std::string json;                    ///< a JSON pointer (RFC 6901) to a number or a list of numbers
+  Pick pick;                           ///< when it occurs many times
+  std::vector<std::string> workloads;  ///< that yield it; empty: all
+  bool operator==(const PlannedMetric&) const = default;
+};
+
 struct PlannedWorkload {
   std::string name;
   std::vector<std::string> run;  ///< argument list with placeholders; empty: each candidate's own `run`
@@ -49,6 +95,8 @@ struct PlannedWorkload {
   Check check;
   std::vector<std::string> skip;  ///< names of candidates that don't take part
   double timeout = 600;           ///< seconds; a trial that takes longer counts as failed
+  Control control;
+  Work work;
   bool operator==(const PlannedWorkload&) const = default;
 };
 
@@ -56,6 +104,10 @@ struct PlannedRounds {
   int min = 7;                   ///< judged rounds before anything can be settled; the warm-up comes on top
   int max = 60;                  ///< a finding that is settled sooner is not measured further
   std::optional<double> budget;  ///< seconds of measuring after which no new round is begun; beats min
+  /// turns: one after the other. abreast: all candidates of a workload and setting at once on one core,
+  /// compared by CPU time; every few rounds one runs in turns, as a control.
+  enum class Mode { turns, abreast };
+  Mode mode = Mode::turns;
   bool operator==(const PlannedRounds&) const = default;
 };
 
@@ -70,11 +122,13 @@ struct Plan {
   std::string title;
   std::string baseline;  ///< name of a candidate; empty: the first
   double margin = 0.01;  ///< smallest relative change that matters: 0.01 is a ratio outside [1/1.01, 1.01]
-  std::vector<std::string> watch;  ///< metrics that verdicts are given on; empty: wall time
+  /// Metrics that verdicts are given on; empty: wall time, or cpu time when candidates run abreast.
+  std::vector<std::string> watch;
   PlannedRounds rounds;
   std::vector<Factor> factors;
   std::vector<PlannedCandidate> candidates;
   std::vector<PlannedWorkload> workloads;
+  std::vector<PlannedMetric> metrics;
   std::optional<std::uint64_t> seed;  ///< of the order of trials; empty: drawn, and kept with the campaign
   std::string folder;                 ///< empty: the working directory of the caller
   bool operator==(const Plan&) const = default;

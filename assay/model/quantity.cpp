@@ -16,6 +16,15 @@ namespace {
 constexpr std::array<std::pair<std::string_view, double>, 5> time_units = {
     {{"ms", 1e-3}, {"us", 1e-6}, {"s", 1}, {"min", 60}, {"h", 3600}}};
 
+constexpr std::array<std::pair<std::string_view, double>, 8> byte_units = {{{"B", 1},
+                                                                            {"KiB", 1024.0},
+                                                                            {"MiB", 1048576.0},
+                                                                            {"GiB", 1073741824.0},
+                                                                            {"TiB", 1099511627776.0},
+                                                                            {"kB", 1e3},
+                                                                            {"MB", 1e6},
+                                                                            {"GB", 1e9}}};
+
 /// Number and unit, with any spaces between and around; nothing when the text isn't made that way.
 std::optional<std::pair<double, std::string>> split(const std::string& text) {
   const auto start = text.find_first_not_of(' ');
@@ -45,6 +54,18 @@ double parse_share(const std::string& text) {
     return parts->first / 100;
   throw Error("\"" + text + "\" is not a share", {}, "write a number with a per-cent sign, like \"1 %\"");
 }
+
+std::uint64_t parse_bytes(const std::string& text) {
+  constexpr double most = 4611686018427387904.0;
+  if (const auto parts = split(text))
+    for (const auto& [name, size] : byte_units)
+      if (parts->second == name && parts->first * size >= 1 && parts->first * size < most)
+        return static_cast<std::uint64_t>(parts->first * size);
+  throw Error("\"" + text + "\" is not an amount of memory", {},
+              "write a positive number with B, KiB, MiB, GiB, TiB, kB, MB or GB, like \"64 MiB\"");
+}
+
+std::string bytes_text(std::uint64_t bytes) { return std::to_string(bytes) + " B"; }
 
 std::string duration_text(double seconds) { return to_string(Level{seconds}) + " s"; }
 

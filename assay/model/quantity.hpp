@@ -1,5 +1,6 @@
 #pragma once
 
+#include <cstdint>
 #include <string>
 
 namespace assay::inline model {
@@ -12,8 +13,13 @@ double parse_duration(const std::string& text);
 /// 1000 %. Throws Error (without a place).
 double parse_share(const std::string& text);
 
+/// Reads an amount of memory with its unit (`64 MiB`, `1.5 GiB`, `500 kB`, `4096 B`) and returns whole bytes,
+/// from 1 to below 2^62. Throws Error (without a place).
+std::uint64_t parse_bytes(const std::string& text);
+
 /// The same the other way, in a form that the parser reads back to the same value.
 std::string duration_text(double seconds);
 std::string share_text(double share);
+std::string bytes_text(std::uint64_t bytes);
 
 }  // namespace assay::inline model

@@ -23,9 +23,12 @@ struct Round {
   std::vector<CellId> order;
 };
 
-/// first: in the warm-up round, kept apart. counted: judged.
-enum class Role { build, check, pilot, first, counted };
-enum class Outcome { ok, wrong, failed, timed_out, signalled, over_limit, absent, interrupted };
+/// first: in the warm-up round, kept apart. counted: judged. control: in a round in turns of a campaign that
+/// runs abreast, held against the counted ones.
+enum class Role { build, check, pilot, first, counted, control };
+/// over_limit: ended badly at its memory limit. voided: it says nothing, since the machine slept meanwhile or
+/// what ran beside it could not start.
+enum class Outcome { ok, wrong, failed, timed_out, signalled, over_limit, absent, interrupted, voided };
 
 struct Reading {
   MetricId metric;
@@ -46,7 +49,7 @@ struct Trial {
   SittingId sitting;
   Role role = Role::counted;
   int position = 0;        ///< place in its round, from 0
-  int heat = 0;            ///< trials of one heat ran abreast
+  int heat = 0;            ///< from 1, of those of its round that ran abreast with it; 0: it ran alone
   std::int64_t calls = 1;  ///< of an in-process slice; 1 for a process
   Outcome outcome = Outcome::ok;
   int exit_status = 0;  ///< meaningful unless signalled
@@ -65,6 +68,7 @@ struct Heat {
   Role role = Role::counted;
   std::span<const CellId> cells;
   int position = 0;  ///< of the first of its cells in the round
+  int number = 0;    ///< from 1 among the round's heats that run abreast; 0: in turns
 };
 
 /// What the round loop calls: runs the heat's cells now and returns a trial for each, in the same order. On a

@@ -1,6 +1,8 @@
 #include "assay/plan/matrix.hpp"
 
 #include <algorithm>
+#include <charconv>
+#include <cmath>
 #include <filesystem>
 #include <map>
 #include <thread>
@@ -33,10 +35,12 @@ bool takes_part(const PlannedCandidate& candidate, const Setting& setting) {
   });
 }
 
-std::map<std::string, std::string> values_for(const PlannedCandidate& candidate, const Setting& setting,
-                                              const std::string& folder) {
-  std::map<std::string, std::string> values = {{"candidate", candidate.name},
-                                               {"jobs", std::to_string(std::thread::hardware_concurrency())}};
+using Values = std::map<std::string, std::string>;
+
+Values values_for(const PlannedCandidate& candidate, const Setting& setting, const std::string& folder) {
+  Values values = {{"candidate", candidate.name},
+                   {"folder", folder},
+                   {"jobs", std::to_string(std::thread::hardware_concurrency())}};
   for (const auto& [name, level] : setting.levels) values[name] = to_string(level);
   for (const auto& [name, level] : candidate.with) values[name] = to_string(level);
   if (!candidate.exe.empty()) {
@@ -47,6 +51,30 @@ std::map<std::string, std::string> values_for(const PlannedCandidate& candidate,
              : std::filesystem::absolute(std::filesystem::path(folder) / exe).lexically_normal().string();
   }
   return values;
+}
+
+std::vector<std::string> expand_all(const std::vector<std::string>& texts, const Values& values) {
+  std::vector<std::string> expanded;
+  for (const auto& text : texts) expanded.push_back(expand(text, values));
+  return expanded;
+}
+
+Control expand_control(Control control, const Values& values) {
+  control.cold = expand_all(control.cold, values);
+  control.before.run = expand_all(control.before.run, values);
+  control.after.run = expand_all(control.after.run, values);
+  if (control.environment) control.environment = expand_all(*control.environment, values);
+  return control;
+}
+
+std::optional<double> work_done(const Work& work, const Values& values) {
+  if (work.amount.empty()) return {};
+  const auto text = expand(work.amount, values);
+  double amount = 0;
+  const auto* const end = text.data() + text.size();
+  if (std::from_chars(text.data(), end, amount).ptr != end || !(amount > 0) || !std::isfinite(amount))
+    throw Error("the amount of work is \"" + text + "\"", {}, "it must be a number above 0");
+  return amount;
 }
 
 }  // namespace
@@ -71,8 +99,10 @@ std::vector<PlannedCell> expand_cells(const Plan& plan) {
         planned.cell = {.candidate = CandidateId{static_cast<std::int64_t>(c)},
                         .workload = WorkloadId{static_cast<std::int64_t>(w)},
                         .setting = setting};
-        for (const auto& argument : workload.run.empty() ? candidate.run : workload.run)
-          planned.command.push_back(expand(argument, values));
+        planned.command = expand_all(workload.run.empty() ? candidate.run : workload.run, values);
+        planned.control = expand_control(workload.control, values);
+        planned.work = work_done(workload.work, values);
+        for (const auto& metric : plan.metrics) planned.metric_files.push_back(expand(metric.from, values));
         cells.push_back(std::move(planned));
       }
   return cells;

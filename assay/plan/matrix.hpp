@@ -1,5 +1,6 @@
 #pragma once
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -12,6 +13,9 @@ namespace assay::plan {
 struct PlannedCell {
   Cell cell;  ///< its ids are places in the plan's candidates and workloads
   std::vector<std::string> command;
+  Control control;                        ///< of its workload, placeholders expanded
+  std::optional<double> work;             ///< amount done by one trial, where the workload declares it
+  std::vector<std::string> metric_files;  ///< for each of the plan's metrics its `from`, expanded
 };
 
 /// Every candidate × workload × setting of a valid plan, workload by workload, setting by setting, the

@@ -9,7 +9,8 @@
 namespace assay::plan {
 
 std::span<const std::string> reserved_placeholders() {
-  static const std::vector<std::string> names = {"exe", "out", "source", "jobs", "port", "candidate"};
+  static const std::vector<std::string> names = {"exe",  "out",       "source", "jobs",
+                                                 "port", "candidate", "folder"};
   return names;
 }
 

@@ -1,59 +1,37 @@
 #include "assay/plan/read.hpp"
 
-#include <toml++/toml.h>
-
 #include <algorithm>
+#include <array>
+#include <cstdlib>
 #include <filesystem>
 #include <fstream>
-#include <initializer_list>
 #include <iterator>
-#include <limits>
 
 #include "assay/model/error.hpp"
 #include "assay/model/quantity.hpp"
 #include "assay/plan/near_miss.hpp"
+#include "assay/plan/toml_reader.hpp"
 #include "assay/plan/validate.hpp"
 
 namespace assay::plan {
 namespace {
 
-std::string kind_of(const toml::node& node) {
-  switch (node.type()) {
-    case toml::node_type::table:
-      return "a table";
-    case toml::node_type::array:
-      return "a list";
-    case toml::node_type::string:
-      return "text";
-    case toml::node_type::integer:
-      return "a whole number";
-    case toml::node_type::floating_point:
-      return "a number";
-    case toml::node_type::boolean:
-      return "true or false";
-    default:
-      return "a date or time";
-  }
-}
-
-/// Control characters made harmless for messages.
-std::string printable(std::string text) {
-  std::ranges::replace_if(
-      text, [](unsigned char c) { return c < 0x20 || c == 0x7f; }, '?');
-  return text;
-}
-
-class Reader {
+class PlanReader : public TomlReader {
  public:
-  explicit Reader(std::string name) : name_(std::move(name)) {}
+  using TomlReader::TomlReader;
 
   Plan read(const toml::table& root) {
-    keys(root, "", {"plan", "rounds", "factor", "candidate", "workload"});
+    keys(root, "", {"plan", "rounds", "control", "factor", "candidate", "workload", "metric"});
     if (const auto* table = section(root, "plan")) head(*table);
     if (const auto* table = section(root, "rounds")) rounds(*table);
+    if (const auto* table = section(root, "control")) {
+      keys(*table, "control", control_keys());
+      control(*table, "control", everywhere_);
+    }
     each(root, "factor", [&](const toml::table& t, const std::string& path) { factor(t, path); });
     each(root, "candidate", [&](const toml::table& t, const std::string& path) { candidate(t, path); });
     each(root, "workload", [&](const toml::table& t, const std::string& path) { workload(t, path); });
+    each(root, "metric", [&](const toml::table& t, const std::string& path) { metric(t, path); });
     for (const auto* kind : {"candidate", "workload", "factor"}) places_.try_emplace(kind, name_);
     return plan_;
   }
@@ -61,114 +39,12 @@ class Reader {
   const Places& places() const { return places_; }
 
  private:
-  std::string place(const toml::source_region& region) const {
-    return name_ + ":" + std::to_string(region.begin.line) + ":" + std::to_string(region.begin.column);
-  }
-
-  [[noreturn]] void fail(const toml::node& at, const std::string& problem, const std::string& remedy) const {
-    throw Error(problem, place(at.source()), remedy);
-  }
-
-  [[noreturn]] void wrong_type(const toml::node& at, const std::string& path,
-                               const std::string& expected) const {
-    fail(at, path + " is " + kind_of(at), "expected " + expected);
-  }
-
-  void keys(const toml::table& table, const std::string& path, const std::vector<std::string>& known) {
-    for (const auto& [key, node] : table) {
-      const std::string word(key.str());
-      if (std::ranges::count(known, word) == 0)
-        throw Error("unknown key \"" + printable(word) + "\"" + (path.empty() ? "" : " in " + path),
-                    place(key.source()), meant_or_known(word, known));
-      places_[path.empty() ? word : path + "." + word] = place(key.source());
-    }
-  }
-
-  const toml::table* section(const toml::table& root, const std::string& key) {
-    const auto* node = root.get(key);
-    if (node == nullptr) return nullptr;
-    if (!node->is_table()) wrong_type(*node, key, "a table: [" + key + "]");
-    return node->as_table();
-  }
-
-  template <class Each>
-  void each(const toml::table& root, const std::string& key, Each&& read_one) {
-    const auto* node = root.get(key);
-    if (node == nullptr) return;
-    if (node->is_table())
-      wrong_type(*node, key, "a list of tables: write [[" + key + "]], with double brackets");
-    if (!node->is_array()) wrong_type(*node, key, "a list of tables: [[" + key + "]]");
-    std::size_t i = 0;
-    for (const auto& item : *node->as_array()) {
-      const auto path = key + "[" + std::to_string(i++) + "]";
-      if (!item.is_table()) wrong_type(item, path, "a table");
-      places_[path] = place(item.source());
-      read_one(*item.as_table(), path);
-    }
-  }
-
-  std::string text(const toml::table& table, const std::string& path, const std::string& key) {
-    const auto* node = table.get(key);
-    if (node == nullptr) return {};
-    if (!node->is_string()) wrong_type(*node, path + "." + key, "text in quotes");
-    return clean(*node->as_string());
-  }
-
-  std::string clean(const toml::value<std::string>& value) const {
-    if (value.get().find('\0') != std::string::npos) fail(value, "text with a NUL character", "take it out");
-    return value.get();
-  }
-
-  std::vector<std::string> texts(const toml::table& table, const std::string& path, const std::string& key) {
-    const auto* node = table.get(key);
-    if (node == nullptr) return {};
-    if (!node->is_array()) wrong_type(*node, path + "." + key, "a list of texts: [\"…\", \"…\"]");
-    std::vector<std::string> list;
-    for (const auto& item : *node->as_array()) {
-      if (!item.is_string()) wrong_type(item, "an entry of " + path + "." + key, "text in quotes");
-      list.push_back(clean(*item.as_string()));
-    }
-    if (list.empty()) fail(*node, path + "." + key + " is empty", "list at least one, or leave the key out");
-    return list;
-  }
-
-  template <class Parse>
-  double quantity(const toml::table& table, const std::string& path, const std::string& key, Parse&& parse) {
-    const auto* node = table.get(key);
-    if (!node->is_string()) wrong_type(*node, path + "." + key, "a quantity with its unit, in quotes");
-    try {
-      return parse(clean(*node->as_string()));
-    } catch (const Error& error) {
-      fail(*node, path + "." + key + ": " + error.problem(), error.remedy());
-    }
-  }
-
-  int count(const toml::table& table, const std::string& path, const std::string& key) {
-    return whole(*table.get(key), path + "." + key);
-  }
-
-  int whole(const toml::node& node, const std::string& path) {
-    if (!node.is_integer()) wrong_type(node, path, "a whole number");
-    const auto value = node.as_integer()->get();
-    if (value < 0 || value > std::numeric_limits<int>::max())
-      fail(node, path + " is " + std::to_string(value), "expected a number from 0 on");
-    return static_cast<int>(value);
-  }
-
-  Level level(const toml::node& node, const std::string& path) {
-    if (const auto* value = node.as_boolean()) return value->get();
-    if (const auto* value = node.as_integer()) return value->get();
-    if (const auto* value = node.as_floating_point()) return value->get();
-    if (const auto* value = node.as_string()) return clean(*value);
-    wrong_type(node, path, "text, a number, true or false");
-  }
-
   void head(const toml::table& table) {
     keys(table, "plan", {"title", "baseline", "margin", "watch", "seed"});
     plan_.title = text(table, "plan", "title");
     plan_.baseline = text(table, "plan", "baseline");
     plan_.watch = texts(table, "plan", "watch");
-    if (table.contains("margin")) plan_.margin = quantity(table, "plan", "margin", parse_share);
+    if (table.contains("margin")) plan_.margin = parsed(table, "plan", "margin", parse_share);
     if (const auto* node = table.get("seed")) {
       if (!node->is_integer() || node->as_integer()->get() < 0)
         wrong_type(*node, "plan.seed", "a whole number from 0 on");
@@ -177,14 +53,18 @@ class Reader {
   }
 
   void rounds(const toml::table& table) {
-    keys(table, "rounds", {"min", "max", "budget"});
+    keys(table, "rounds", {"min", "max", "budget", "mode"});
     if (table.contains("max")) plan_.rounds.max = count(table, "rounds", "max");
     plan_.rounds.min = std::min(plan_.rounds.min, plan_.rounds.max);
     if (table.contains("min")) {
       plan_.rounds.min = count(table, "rounds", "min");
       if (!table.contains("max")) plan_.rounds.max = std::max(plan_.rounds.max, plan_.rounds.min);
     }
-    if (table.contains("budget")) plan_.rounds.budget = quantity(table, "rounds", "budget", parse_duration);
+    if (table.contains("budget")) plan_.rounds.budget = parsed(table, "rounds", "budget", parse_duration);
+    if (table.contains("mode"))
+      plan_.rounds.mode = choice(table, "rounds", "mode", {"turns", "abreast"}) == 0
+                              ? PlannedRounds::Mode::turns
+                              : PlannedRounds::Mode::abreast;
   }
 
   void factor(const toml::table& table, const std::string& path) {
@@ -195,13 +75,10 @@ class Reader {
       for (const auto& item : *node->as_array())
         factor.levels.push_back(level(item, "an entry of " + path + ".levels"));
     }
-    if (const auto role = text(table, path, "role"); role == "size")
-      factor.role = Factor::Role::size;
-    else if (role == "threads")
-      factor.role = Factor::Role::threads;
-    else if (!role.empty() && role != "option")
-      fail(*table.get("role"), "unknown role \"" + printable(role) + "\"",
-           meant_or_known(role, std::vector<std::string>{"size", "threads", "option"}));
+    if (table.contains("role")) {
+      constexpr std::array roles = {Factor::Role::size, Factor::Role::threads, Factor::Role::option};
+      factor.role = roles.at(choice(table, path, "role", {"size", "threads", "option"}));
+    }
     plan_.factors.push_back(std::move(factor));
   }
 
@@ -218,17 +95,112 @@ class Reader {
   }
 
   void workload(const toml::table& table, const std::string& path) {
-    keys(table, path, {"name", "run", "stdin", "check", "skip", "timeout"});
+    auto known = control_keys();
+    known.insert(known.begin(), {"name", "run", "stdin", "check", "skip", "timeout", "work"});
+    keys(table, path, known);
     PlannedWorkload workload{.name = text(table, path, "name"),
                              .run = texts(table, path, "run"),
                              .stdin_file = text(table, path, "stdin")};
     if (table.contains("skip")) workload.skip = texts(table, path, "skip");
-    if (table.contains("timeout")) workload.timeout = quantity(table, path, "timeout", parse_duration);
+    if (table.contains("timeout")) workload.timeout = parsed(table, path, "timeout", parse_duration);
     if (const auto* node = table.get("check")) {
       if (!node->is_table()) wrong_type(*node, path + ".check", "a table: { equal = \"stdout\" }");
       check(*node->as_table(), path + ".check", workload.check);
     }
+    workload.control = everywhere_;
+    control(table, path, workload.control);
+    if (const auto* node = table.get("work")) {
+      if (!node->is_table())
+        wrong_type(*node, path + ".work", "a table: { amount = 500, unit = \"routes\" }");
+      work(*node->as_table(), path + ".work", workload.work);
+    }
     plan_.workloads.push_back(std::move(workload));
+  }
+
+  void work(const toml::table& table, const std::string& path, Work& work) {
+    keys(table, path, {"amount", "unit"});
+    if (const auto* node = table.get("amount")) work.amount = to_string(level(*node, path + ".amount"));
+    work.unit = text(table, path, "unit");
+    if (work.amount.empty() || work.unit.empty())
+      fail(table, path + " is incomplete", "write it like { amount = 500, unit = \"routes\" }");
+  }
+
+  static std::vector<std::string> control_keys() {
+    return {"cores", "nice",        "cold",         "before",     "after",
+            "fresh", "environment", "memory_limit", "keep_output"};
+  }
+
+  /// What is given takes the place of what was there.
+  void control(const toml::table& table, const std::string& path, Control& control) {
+    if (const auto* node = table.get("cores")) {
+      if (!node->is_array()) wrong_type(*node, path + ".cores", "a list of core numbers: [0, 1]");
+      control.cores.clear();
+      for (const auto& item : *node->as_array())
+        control.cores.push_back(whole(item, "an entry of " + path + ".cores"));
+    }
+    if (const auto* node = table.get("nice")) {
+      if (!node->is_integer() || std::abs(node->as_integer()->get()) > 40)
+        wrong_type(*node, path + ".nice", "a whole number, like 5");
+      control.nice = static_cast<int>(node->as_integer()->get());
+    }
+    if (table.contains("cold")) control.cold = texts(table, path, "cold");
+    side_step(table, path, "before", control.before);
+    side_step(table, path, "after", control.after);
+    flag(table, path, "fresh", control.fresh);
+    if (const auto* node = table.get("environment"))
+      control.environment = node->is_array() && node->as_array()->empty() ? std::vector<std::string>{}
+                                                                          : texts(table, path, "environment");
+    if (table.contains("memory_limit"))
+      control.memory_limit = parsed(table, path, "memory_limit", parse_bytes);
+    flag(table, path, "keep_output", control.keep_output);
+  }
+
+  void side_step(const toml::table& table, const std::string& path, const std::string& key, SideStep& step) {
+    const auto* node = table.get(key);
+    if (node == nullptr) return;
+    if (node->is_array()) {
+      step = {.run = texts(table, path, key)};
+      return;
+    }
+    if (!node->is_table())
+      wrong_type(*node, path + "." + key, "an argument list, or { run = [\"…\"], timeout = \"30 s\" }");
+    const auto& inner = *node->as_table();
+    keys(inner, path + "." + key, {"run", "timeout"});
+    step = {.run = texts(inner, path + "." + key, "run")};
+    if (step.run.empty()) fail(*node, path + "." + key + " has no command", "give it run = [\"…\"]");
+    if (inner.contains("timeout")) step.timeout = parsed(inner, path + "." + key, "timeout", parse_duration);
+  }
+
+  void metric(const toml::table& table, const std::string& path) {
+    keys(table, path,
+         {"name", "from", "pattern", "json", "unit", "prefer", "pick", "margin", "exact", "workloads"});
+    PlannedMetric metric{.from = text(table, path, "from"),
+                         .pattern = text(table, path, "pattern"),
+                         .json = text(table, path, "json"),
+                         .workloads = texts(table, path, "workloads")};
+    const auto name = text(table, path, "name");
+    if (const auto* own = find_process_metric(name)) metric.metric = *own;
+    metric.metric.name = name;
+    if (table.contains("unit")) metric.metric.unit = text(table, path, "unit");
+    if (table.contains("prefer")) {
+      constexpr std::array directions = {Prefer::lower, Prefer::higher, Prefer::neither};
+      metric.metric.prefer = directions.at(choice(table, path, "prefer", {"lower", "higher", "neither"}));
+    }
+    flag(table, path, "exact", metric.metric.exact);
+    if (table.contains("pick"))
+      metric.pick = parsed(table, path, "pick", parse_pick, "text in quotes, like \"median\"");
+    if (table.contains("margin")) metric.margin = parsed(table, path, "margin", parse_share);
+    plan_.metrics.push_back(std::move(metric));
+  }
+
+  /// The place of a word among those that are understood.
+  std::size_t choice(const toml::table& table, const std::string& path, const std::string& key,
+                     const std::vector<std::string>& known) {
+    const auto word = text(table, path, key);
+    const auto found = std::ranges::find(known, word);
+    if (found == known.end())
+      fail(*table.get(key), "unknown " + key + " \"" + printable(word) + "\"", meant_or_known(word, known));
+    return static_cast<std::size_t>(found - known.begin());
   }
 
   void check(const toml::table& table, const std::string& path, Check& check) {
@@ -243,9 +215,8 @@ class Reader {
     }
   }
 
-  std::string name_;
   Plan plan_;
-  Places places_;
+  Control everywhere_;
 };
 
 toml::table parse(const std::string& text, const std::string& name) {
@@ -265,7 +236,7 @@ toml::table parse(const std::string& text, const std::string& name) {
 
 Plan read(const std::string& text, const std::string& name, const std::string& folder) {
   const auto root = parse(text, name);
-  Reader reader(name);
+  PlanReader reader(name);
   Plan plan = reader.read(root);
   plan.folder = folder;
   validate(plan, reader.places());

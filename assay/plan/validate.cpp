@@ -6,6 +6,7 @@
 #include <set>
 #include <vector>
 
+#include "assay/check/extract.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/metric.hpp"
 #include "assay/plan/matrix.hpp"
@@ -24,6 +25,7 @@ class Validator {
     factors();
     workloads();
     rounds_and_margin();
+    metrics();
     watched();
     placeholders();
   }
@@ -128,6 +130,7 @@ class Validator {
         fail(entry("workload", i) + ".timeout", "a timeout must be longer than nothing",
              "write it like \"30 s\"");
       check(workload.check, entry("workload", i) + ".check");
+      control(workload.control, entry("workload", i));
     }
   }
 
@@ -147,6 +150,66 @@ class Validator {
         fail(path + ".exit_ok", std::to_string(status) + " is not an exit status", "use 0 to 255");
   }
 
+  void control(const Control& control, const std::string& path) const {
+    for (const int core : control.cores)
+      if (core < 0 || core >= 1024)
+        fail(path + ".cores", std::to_string(core) + " is not the number of a core", "they count from 0");
+    for (const auto* step : {&control.before, &control.after})
+      if (!step->run.empty() && !(step->timeout > 0))
+        fail(path, "a timeout must be longer than nothing", "write it like \"30 s\"");
+    if (plan_.rounds.mode == PlannedRounds::Mode::abreast) {
+      const char* refused = control.nice != 0          ? "nice"
+                            : control.memory_limit > 0 ? "memory_limit"
+                            : !control.cold.empty()    ? "cold"
+                            : control.cores.size() > 1 ? "cores, more than one,"
+                                                       : nullptr;
+      if (refused != nullptr)
+        fail(path, std::string(refused) + " can't be had for candidates that run abreast",
+             "leave it out, or use mode = \"turns\"");
+    }
+  }
+
+  void metrics() const {
+    std::vector<Metric> named;
+    for (const auto& metric : plan_.metrics) named.push_back(metric.metric);
+    names(named, "metric");
+    const auto workloads = names(plan_.workloads, "workload");
+    for (std::size_t i = 0; i < plan_.metrics.size(); ++i) {
+      const auto& metric = plan_.metrics[i];
+      const auto path = entry("metric", i);
+      const auto* own = find_process_metric(metric.metric.name);
+      if (metric.margin && !(*metric.margin > 0 && *metric.margin < 10))
+        fail(path + ".margin", "the margin must be above 0 % and below 1000 %", "write it like \"1 %\"");
+      if (own == nullptr && metric.metric.name == "throughput" && metric.from.empty()) continue;
+      if (own != nullptr) {
+        if (!metric.from.empty())
+          fail(path + ".from", "\"" + metric.metric.name + "\" is measured by Assay itself",
+               "leave from out to refine it, or choose another name");
+        continue;
+      }
+      if (metric.from.empty())
+        fail(path, "metric \"" + metric.metric.name + "\" comes from nowhere",
+             "give it from = \"stdout\", \"stderr\", or a file that the trial writes");
+      if (metric.pattern.empty() == metric.json.empty())
+        fail(path, "metric \"" + metric.metric.name + "\" needs either a pattern or a JSON pointer",
+             "write pattern = 'rate ([0-9.]+)' or json = \"/stats/rate\"");
+      if (const auto problem =
+              metric.pattern.empty() ? std::string{} : check::problem_of_pattern(metric.pattern);
+          !problem.empty())
+        fail(path + ".pattern", problem, "see the RE2 syntax; in TOML, single quotes keep backslashes");
+      if (const auto problem = check::problem_of_pointer(metric.json); !problem.empty())
+        fail(path + ".json", "json = \"" + metric.json + "\": " + problem, "see RFC 6901");
+      for (const auto& name : metric.workloads)
+        if (std::ranges::count(workloads, name) == 0)
+          fail(path + ".workloads", "\"" + name + "\" is not among the workloads",
+               meant_or_known(name, workloads));
+      for (const auto& workload : plan_.workloads)
+        if (!workload.control.keep_output && (metric.from == "stdout" || metric.from == "stderr"))
+          fail(path + ".from", "workload \"" + workload.name + "\" does not keep its output",
+               "take keep_output = false out, or let the trial write a file");
+    }
+  }
+
   void rounds_and_margin() const {
     const auto& rounds = plan_.rounds;
     if (rounds.max < fewest_rounds)
@@ -162,18 +225,38 @@ class Validator {
       fail("plan.margin", "the margin must be above 0 % and below 1000 %", "write it like \"1 %\"");
   }
 
+  /// Every metric that this plan can yield.
+  std::vector<Metric> all_metrics() const {
+    std::vector<Metric> all(process_metrics().begin(), process_metrics().end());
+    if (std::ranges::any_of(plan_.workloads, [](const auto& w) { return !w.work.amount.empty(); }))
+      all.push_back({.name = "throughput", .prefer = Prefer::higher});
+    for (const auto& own : plan_.metrics) {
+      const auto found = std::ranges::find(all, own.metric.name, &Metric::name);
+      if (found == all.end())
+        all.push_back(own.metric);
+      else
+        found->prefer = own.metric.prefer;
+    }
+    return all;
+  }
+
   void watched() const {
+    const auto all = all_metrics();
+    const bool abreast = plan_.rounds.mode == PlannedRounds::Mode::abreast;
     for (const auto& name : plan_.watch) {
-      if (const auto* metric = find_process_metric(name)) {
-        if (metric->prefer == Prefer::neither)
-          fail("plan.watch", "\"" + name + "\" can't be watched: neither more nor less of it is better",
-               "watch what it stands for");
-        continue;
+      const auto metric = std::ranges::find(all, name, &Metric::name);
+      if (metric == all.end()) {
+        std::vector<std::string> known;
+        for (const auto& m : all)
+          if (m.prefer != Prefer::neither) known.push_back(m.name);
+        fail("plan.watch", "unknown metric \"" + name + "\"", meant_or_known(name, known));
       }
-      std::vector<std::string> known;
-      for (const auto& metric : process_metrics())
-        if (metric.prefer != Prefer::neither) known.push_back(metric.name);
-      fail("plan.watch", "unknown metric \"" + name + "\"", meant_or_known(name, known));
+      if (metric->prefer == Prefer::neither)
+        fail("plan.watch", "\"" + name + "\" can't be watched: neither more nor less of it is better",
+             "watch what it stands for");
+      if (abreast && !holds_abreast(name))
+        fail("plan.watch", "\"" + name + "\" can't be told of candidates that run abreast: they share a core",
+             "watch cpu time, or use mode = \"turns\"");
     }
   }
 

@@ -36,6 +36,7 @@ toml::table rounds(const PlannedRounds& rounds) {
   table.insert("min", rounds.min);
   table.insert("max", rounds.max);
   if (rounds.budget) table.insert("budget", duration_text(*rounds.budget));
+  if (rounds.mode == PlannedRounds::Mode::abreast) table.insert("mode", "abreast");
   return table;
 }
 
@@ -66,6 +67,47 @@ toml::table candidate(const PlannedCandidate& candidate) {
   return table;
 }
 
+void side_step(toml::table& into, const char* key, const SideStep& step) {
+  if (step.run.empty()) return;
+  toml::table table{{"run", list(step.run)}, {"timeout", duration_text(step.timeout)}};
+  table.is_inline(true);
+  into.insert(key, table);
+}
+
+void control(toml::table& into, const Control& control) {
+  if (!control.cores.empty()) {
+    toml::array cores;
+    for (const int core : control.cores) cores.push_back(core);
+    into.insert("cores", cores);
+  }
+  if (control.nice != 0) into.insert("nice", control.nice);
+  if (!control.cold.empty()) into.insert("cold", list(control.cold));
+  side_step(into, "before", control.before);
+  side_step(into, "after", control.after);
+  if (control.fresh) into.insert("fresh", true);
+  if (control.environment) into.insert("environment", list(*control.environment));
+  if (control.memory_limit > 0) into.insert("memory_limit", bytes_text(control.memory_limit));
+  if (!control.keep_output) into.insert("keep_output", false);
+}
+
+toml::table metric(const PlannedMetric& planned) {
+  toml::table table;
+  table.insert("name", planned.metric.name);
+  if (!planned.from.empty()) {
+    table.insert("from", planned.from);
+    if (!planned.pattern.empty()) table.insert("pattern", planned.pattern);
+    if (!planned.json.empty()) table.insert("json", planned.json);
+    table.insert("pick", to_string(planned.pick));
+  }
+  table.insert("unit", planned.metric.unit);
+  const auto prefer = planned.metric.prefer;
+  table.insert("prefer", prefer == Prefer::lower ? "lower" : prefer == Prefer::higher ? "higher" : "neither");
+  if (planned.metric.exact) table.insert("exact", true);
+  if (planned.margin) table.insert("margin", share_text(*planned.margin));
+  if (!planned.workloads.empty()) table.insert("workloads", list(planned.workloads));
+  return table;
+}
+
 toml::table workload(const PlannedWorkload& workload) {
   toml::table table;
   table.insert("name", workload.name);
@@ -73,6 +115,12 @@ toml::table workload(const PlannedWorkload& workload) {
   if (!workload.stdin_file.empty()) table.insert("stdin", workload.stdin_file);
   if (!workload.skip.empty()) table.insert("skip", list(workload.skip));
   table.insert("timeout", duration_text(workload.timeout));
+  control(table, workload.control);
+  if (!workload.work.amount.empty()) {
+    toml::table work{{"amount", workload.work.amount}, {"unit", workload.work.unit}};
+    work.is_inline(true);
+    table.insert("work", work);
+  }
   toml::table check;
   if (!workload.check.equal.empty()) check.insert("equal", workload.check.equal);
   if (!workload.check.match.empty()) check.insert("match", workload.check.match);
@@ -101,6 +149,9 @@ std::string to_toml(const Plan& plan) {
   if (!factors.empty()) root.insert("factor", factors);
   root.insert("candidate", candidates);
   root.insert("workload", workloads);
+  toml::array metrics;
+  for (const auto& m : plan.metrics) metrics.push_back(metric(m));
+  if (!metrics.empty()) root.insert("metric", metrics);
   std::ostringstream out;
   out << root << "\n";
   return out.str();

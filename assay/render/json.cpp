@@ -95,6 +95,10 @@ std::string to_json(const Findings& all) {
                                        {"standing", to_string(cell.standing)},
                                        {"detail", cell.detail}});
   document["requirements"] = Json::array();
+  document["missing"] = Json::array();
+  for (std::size_t i = 0; i < all.metrics.size(); ++i)
+    if (!all.demands[i].missing.empty())
+      document["missing"].push_back({{"metric", all.metrics[i].name}, {"why", all.demands[i].missing}});
   document["trust"] = Json::array();
   for (const auto& note : all.trust) document["trust"].push_back(note_json(note));
   return document.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";

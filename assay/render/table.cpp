@@ -41,13 +41,15 @@ std::string title(const Findings& all, const Rows& rows, WorkloadId workload, co
   std::set<std::string> baselines;
   for (const auto* f : rows.all) baselines.insert(all.candidate(all.baseline_of(*f)).name);
   const auto& name = all.workloads[workload.place()].name;
-  return fmt::format("{}{}, {} is better; change against {}; margin {:.3g} %; {} rounds",
+  const auto rounds = least->rounds == most->rounds ? fmt::format("{}", least->rounds)
+                                                    : fmt::format("{} to {}", least->rounds, most->rounds);
+  return fmt::format("{}{}, {} is better; change against {}; {}",
                      name.empty() || all.campaign.kind == "duel" ? "" : name + ": ", metric.name,
                      metric.prefer == Prefer::higher ? "higher" : "lower",
                      baselines.size() == 1 ? *baselines.begin() : "its baseline",
-                     rows.all.front()->margin * 100,
-                     least->rounds == most->rounds ? fmt::format("{}", least->rounds)
-                                                   : fmt::format("{} to {}", least->rounds, most->rounds));
+                     metric.exact && rows.all.front()->margin == 0
+                         ? "exact"
+                         : fmt::format("margin {:.3g} %; {} rounds", rows.all.front()->margin * 100, rounds));
 }
 
 /// To two digits, upwards: what is estimated roughly should look so.

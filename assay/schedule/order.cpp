@@ -10,4 +10,14 @@ std::vector<CellId> order_of_round(std::uint64_t seed, int number, std::span<con
   return order;
 }
 
+bool is_control_round(int number) {
+  return number == 4 || number == 7 || (number >= 10 && (number - 10) % 5 == 0);
+}
+
+int rounds_in_all(int judged, bool abreast) {
+  int number = 1;
+  for (int seen = 0; seen < judged; ++number) seen += abreast && is_control_round(number + 1) ? 0 : 1;
+  return number;
+}
+
 }  // namespace assay::schedule

@@ -12,4 +12,11 @@ namespace assay::schedule {
 /// function of its arguments, so that a resumed campaign goes on as it would have.
 std::vector<CellId> order_of_round(std::uint64_t seed, int number, std::span<const CellId> open);
 
+/// Whether round `number` of a campaign that runs abreast is run in turns instead, as a control: rounds 4, 7
+/// and 10, so that there are three when the first seven rounds are judged, then every fifth.
+bool is_control_round(int number);
+
+/// How many rounds it takes to have `judged` judged ones, the warm-up and, abreast, the controls with them.
+int rounds_in_all(int judged, bool abreast);
+
 }  // namespace assay::schedule

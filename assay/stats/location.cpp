@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <boost/math/distributions/binomial.hpp>
+#include <boost/math/distributions/students_t.hpp>
 #include <boost/math/special_functions/beta.hpp>
 #include <cmath>
 #include <limits>
@@ -104,6 +105,15 @@ double variance(std::span<const double> values) {
   double sum = 0;
   for (const double v : values) sum += (v - centre) * (v - centre);
   return sum / static_cast<double>(values.size() - 1);
+}
+
+Bounds mean_interval(std::span<const double> values, double level) {
+  require_level(level);
+  const double spread = std::sqrt(variance(values));  // refuses fewer than two
+  const auto n = static_cast<double>(values.size());
+  const double t = quantile(complement(boost::math::students_t(n - 1), (1 - level) / 2));
+  const double middle = mean(values), half = t * spread / std::sqrt(n);
+  return {middle - half, middle + half};
 }
 
 double median_absolute_deviation(std::span<const double> values) {

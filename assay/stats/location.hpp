@@ -46,6 +46,10 @@ Bounds quantile_interval(std::span<const double> values, double p, double level)
 /// Sample variance, divided by n − 1; at least two values. Two passes.
 double variance(std::span<const double> values);
 
+/// Interval for the mean of normal values: mean ± t·s/√n with Student's t of n − 1 degrees of freedom. At
+/// least two values. The same as R's t.test(x)$conf.int. Source: Student 1908.
+Bounds mean_interval(std::span<const double> values, double level);
+
 /// Median absolute deviation from the median, times 1.4826: for normal values it estimates their standard
 /// deviation. The same as R's mad(x). Source: Hampel 1974.
 double median_absolute_deviation(std::span<const double> values);

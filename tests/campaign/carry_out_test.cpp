@@ -5,30 +5,16 @@
 
 #include "assay/ledger/ledger.hpp"
 #include "assay/model/error.hpp"
+#include "support/plans.hpp"
 #include "support/tool.hpp"
 
 namespace assay::campaign {
 namespace {
 
+using test::finding_on;
+using test::plan_of;
 using test::Scratch;
 using testing::HasSubstr;
-
-/// Candidates are lists of steps for the behaving program; the first is the baseline.
-Plan plan_of(const std::vector<std::vector<std::string>>& steps, const Check& check = {}) {
-  Plan plan{.rounds = {.min = 6, .max = 6}, .workloads = {{.name = "w", .check = check}}, .seed = 3};
-  for (std::size_t i = 0; i < steps.size(); ++i) {
-    PlannedCandidate candidate{.name = "c" + std::to_string(i), .run = {BEHAVE}};
-    candidate.run.insert(candidate.run.end(), steps[i].begin(), steps[i].end());
-    plan.candidates.push_back(candidate);
-  }
-  return plan;
-}
-
-const Finding& finding_on(const Findings& all, const std::string& metric) {
-  for (const auto& f : all.findings)
-    if (all.metric_of(f).name == metric) return f;
-  throw std::out_of_range(metric);
-}
 
 TEST(CarryOut, ComparesRealProcessesOnEveryMetric) {
   const auto findings = carry_out(plan_of({{"touch", "4"}, {"touch", "64"}}));

@@ -103,6 +103,62 @@ TEST(Ledger, GivesBackEverythingThatWasLaidDown) {
   EXPECT_EQ(trial.readings.at(0).value, record.trials[5].readings.at(0).value);
 }
 
+TEST(Ledger, KeepsWhatMetricsAreMissingAndHowCampaignsRan) {
+  const Scratch scratch;
+  auto record = record_of({{1, 2}, {1, 2}});
+  record.info.abreast = true;
+  record.metrics[0].supporting = true;
+  record.metrics[0].coarse_below = 1;
+  record.demands[0] = {.watched = true, .margin = 0.02, .missing = "none here"};
+  record.trials[0].role = Role::control;
+  record.trials[1].outcome = Outcome::voided;
+  Ledger ledger(scratch.path("ledger.db"));
+  const auto back = ledger.read(store(ledger, record));
+  EXPECT_TRUE(back.info.abreast);
+  EXPECT_EQ(back.metrics, record.metrics);
+  EXPECT_EQ(back.demands, record.demands);
+  EXPECT_EQ(back.trials[0].role, Role::control);
+  EXPECT_EQ(back.trials[1].outcome, Outcome::voided);
+}
+
+TEST(Ledger, BringsAnOlderOneUpToDateAndLosesNothing) {
+  const Scratch scratch;
+  const auto path = scratch.path("ledger.db");
+  const auto record = record_of({{1, 2}, {1, 2}});
+  CampaignId id;
+  {
+    Ledger ledger(path);
+    id = store(ledger, record);
+  }
+  {  // what version 1 did not have
+    soci::session old(*soci::factory_sqlite3(), "dbname=" + path);
+    for (const auto* change :
+         {"ALTER TABLE campaign DROP COLUMN abreast", "ALTER TABLE metric DROP COLUMN supporting",
+          "ALTER TABLE metric DROP COLUMN coarse_below", "CREATE INDEX trial_of_campaign ON trial (campaign)",
+          "UPDATE ledger_info SET version = 1"})
+      old << std::string(change);
+  }
+  Ledger ledger(path, Ledger::Opening::existing);
+  const auto back = ledger.read(id);
+  EXPECT_EQ(back.trials.size(), record.trials.size());
+  EXPECT_EQ(back.metrics, record.metrics);
+  EXPECT_FALSE(back.info.abreast);
+  EXPECT_EQ(Ledger(path).list().size(), 1U) << "opened again";
+}
+
+TEST(Ledger, ASeriesOfManyThousandPointsIsKept) {
+  const Scratch scratch;
+  Ledger ledger(scratch.path("ledger.db"));
+  const auto id = store(ledger, record_of({{1, 2}, {1, 2}}));
+  Trial trial{.cell = {0}, .role = Role::check};
+  for (int i = 0; i < 20000; ++i) trial.series.push_back({MetricId{0}, i * 0.001, 1.0 / (i + 1)});
+  ledger.add_trial(id, trial);
+  const auto back = ledger.read(id).trials.back();
+  ASSERT_EQ(back.series.size(), 20000U);
+  EXPECT_EQ(back.series[19999].value, 1.0 / 20000);
+  EXPECT_EQ(back.series[7].at, 7 * 0.001);
+}
+
 TEST(Ledger, FindingsFromItAreThoseFromMemory) {
   const Scratch scratch;
   const auto record = record_of({{1.0, 2.1, 3.2, 4.3, 5.4, 6.5, 7.6}, {1.5, 2.5, 3.5, 4.5, 5.5, 6.5, 7.5}});

@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include "assay/model/error.hpp"
+#include "assay/plan/matrix.hpp"
 #include "support/tool.hpp"
 
 namespace assay::plan {
@@ -70,6 +71,79 @@ TEST(ReadPlan, TakesEveryKey) {
   EXPECT_EQ(orders.skip, std::vector<std::string>{"heap"});
   EXPECT_EQ(orders.timeout, 30);
   EXPECT_EQ(plan.folder, "/barges");
+}
+
+const std::string controlled = R"(
+[plan]
+watch = ["rate"]
+[rounds]
+mode = "turns"
+[control]
+cores        = [0, 1]
+cold         = ["net-${locks}.txt"]
+environment  = ["PATH", "LOCKS=${locks}"]
+memory_limit = "64 MiB"
+[[factor]]
+name = "locks"
+levels = [200, 800]
+[[candidate]]
+name = "list"
+exe = "./list"
+[[candidate]]
+name = "heap"
+exe = "./heap"
+[[workload]]
+name   = "orders"
+run    = ["${exe}"]
+nice   = 2
+before = ["cp", "${folder}/net.txt", "."]
+after  = { run = ["rm", "net.txt"], timeout = "5 s" }
+fresh  = true
+keep_output = false
+work   = { amount = "${locks}", unit = "routes" }
+[[workload]]
+name = "reach"
+run  = ["${exe}", "reach"]
+environment = []
+[[metric]]
+name    = "rate"
+from    = "out-${locks}.txt"
+pattern = '^rate (\d+)'
+unit    = "1/s"
+prefer  = "higher"
+pick    = "q99"
+margin  = "2 %"
+workloads = ["orders"]
+[[metric]]
+name   = "peak memory"
+margin = "10 %"
+)";
+
+TEST(ReadPlan, ControlIsInheritedAndRefinedByWorkloads) {
+  const auto plan = read(controlled, "assay.toml", "/barges");
+  const auto &orders = plan.workloads[0].control, &reach = plan.workloads[1].control;
+  EXPECT_EQ(orders.cores, (std::vector{0, 1}));
+  EXPECT_EQ(orders.memory_limit, 64U << 20U);
+  EXPECT_EQ(orders.nice, 2);
+  EXPECT_EQ(reach.nice, 0);
+  EXPECT_EQ(orders.before, (SideStep{.run = {"cp", "${folder}/net.txt", "."}, .timeout = 60}));
+  EXPECT_EQ(orders.after.timeout, 5);
+  EXPECT_EQ(orders.environment->size(), 2U);
+  EXPECT_TRUE(reach.environment->empty());
+  EXPECT_EQ(plan.metrics[0].pick, (Pick{.how = Pick::How::quantile, .at = 0.99}));
+  EXPECT_EQ(plan.metrics[1].metric, *find_process_metric("peak memory"));
+  EXPECT_EQ(plan.metrics[1].margin, 0.1);
+  EXPECT_EQ(read(to_toml(plan), "again.toml", "/barges"), plan);
+}
+
+TEST(ExpandCells, FillsPlaceholdersInControlWorkAndMetrics) {
+  const auto cells = expand_cells(read(controlled, "assay.toml", "/barges"));
+  const auto& last = cells[2];  // list at 800 locks on the first workload
+  EXPECT_EQ(last.control.cold, std::vector<std::string>{"net-800.txt"});
+  EXPECT_EQ(last.control.before.run[1], "/barges/net.txt");
+  EXPECT_EQ(last.control.environment->at(1), "LOCKS=800");
+  EXPECT_EQ(last.work, 800);
+  EXPECT_EQ(last.metric_files.at(0), "out-800.txt");
 }
 
 TEST(ReadPlan, WhatItWritesItReadsBackTheSame) {

@@ -1,6 +1,9 @@
 // A program that behaves as told, for tests of how programs are run. Each word of the command line is a step.
 
 #include <fcntl.h>
+#include <sched.h>
+#include <sys/mman.h>
+#include <sys/resource.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -9,8 +12,10 @@
 #include <cstdlib>
 #include <cstring>
 #include <ctime>
+#include <filesystem>
 #include <fstream>
 #include <string>
+#include <thread>
 #include <vector>
 
 namespace {
@@ -42,6 +47,60 @@ void write_bytes(std::size_t count) {
     const auto put = write(1, block.data(), count < block.size() ? count : block.size());
     if (put <= 0) std::exit(9);
     count -= static_cast<std::size_t>(put);
+  }
+}
+
+void read_file(const char* path) {
+  std::vector<char> block(1 << 16);
+  const int file = open(path, O_RDONLY);
+  while (read(file, block.data(), block.size()) > 0) {
+  }
+  close(file);
+}
+
+/// Pages of a fresh mapping, each touched once.
+void fault(std::size_t pages) {
+  auto* memory = static_cast<char*>(
+      mmap(nullptr, pages * 4096, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS, -1, 0));
+  madvise(memory, pages * 4096, MADV_NOHUGEPAGE);
+  for (std::size_t i = 0; i < pages; ++i) memory[i * 4096] = 1;
+}
+
+void spin_in_two_threads(double seconds) {
+  std::thread other(spin, 2 * seconds);  // clock() counts both
+  spin(2 * seconds);
+  other.join();
+}
+
+/// A child that nobody waits for: its parent ignores SIGCHLD, so that its usage is lost.
+void spin_unwaited(double seconds) {
+  std::signal(SIGCHLD, SIG_IGN);
+  if (fork() == 0) {
+    spin(seconds);
+    _exit(0);
+  }
+  wait(nullptr);  // until it is gone
+}
+
+/// Children that hold memory at the same time.
+void tree(int children, std::size_t mebibytes) {
+  for (int i = 0; i < children; ++i)
+    if (fork() == 0) {
+      touch(mebibytes);
+      _exit(0);
+    }
+  while (wait(nullptr) > 0) {
+  }
+}
+
+/// Takes memory piece by piece until there is no more.
+void devour() {
+  for (std::vector<void*> held;; held.push_back(std::malloc(1 << 20U))) {
+    if (!held.empty() && held.back() == nullptr) {
+      std::fprintf(stderr, "no memory left\n");
+      std::exit(3);
+    }
+    if (!held.empty()) std::memset(held.back(), 1, 1 << 20U);
   }
 }
 
@@ -93,6 +152,37 @@ int main(int argc, char** argv) {
     if (step == "spin") spin(std::atof(next()));
     if (step == "touch") touch(std::strtoul(next(), nullptr, 10));
     if (step == "write") write_bytes(std::strtoul(next(), nullptr, 10));
+    if (step == "read") read_file(next());
+    if (step == "fault") fault(std::strtoul(next(), nullptr, 10));
+    if (step == "spin-two") spin_in_two_threads(std::atof(next()));
+    if (step == "spin-unwaited") spin_unwaited(std::atof(next()));
+    if (step == "switch")  // N times to sleep
+      for (int left = std::atoi(next()); left > 0; --left) usleep(100);
+    if (step == "tree") {
+      const int children = std::atoi(next());
+      tree(children, std::strtoul(next(), nullptr, 10));
+    }
+    if (step == "devour") devour();
+    if (step == "make") {  // FILE TEXT
+      const std::string file = next();
+      std::ofstream(file) << next() << "\n";
+    }
+    if (step == "remove-here") {
+      char folder[4096];
+      if (getcwd(folder, sizeof folder) != nullptr) std::filesystem::remove_all(folder);
+    }
+    if (step == "nice") std::printf("%d\n", getpriority(PRIO_PROCESS, 0));
+    if (step == "cores") {
+      cpu_set_t set;
+      sched_getaffinity(0, sizeof set, &set);
+      std::printf("%d\n", CPU_COUNT(&set));
+    }
+    if (step == "env") std::printf("%s\n", std::getenv(next()) != nullptr ? std::getenv(argv[i]) : "unset");
+    if (step == "variables") {
+      int count = 0;
+      for (char** variable = environ; *variable != nullptr; ++variable) ++count;
+      std::printf("%d\n", count);
+    }
     if (step == "sleep") usleep(static_cast<useconds_t>(std::atof(next()) * 1e6));
     if (step == "pid") note_pid(next());
     if (step == "ignore-term") std::signal(SIGTERM, SIG_IGN);

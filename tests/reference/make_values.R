@@ -155,3 +155,4 @@ for (name in names(more)) {
   put(paste0("boot.x.", name), x); put(paste0("boot.trim.", name), trim)
   put(paste0("boot.percentile.", name), ci$percent[4:5]); put(paste0("boot.bca.", name), ci$bca[4:5])
 }
+for (name in c("tiny", "ties")) put(paste0("mean_interval.", name), t.test(paired[[name]], conf.level = 0.9)$conf.int)

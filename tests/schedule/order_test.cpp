@@ -40,5 +40,18 @@ TEST(OrderOfRound, EveryOrderComesUpEquallyOften) {
   EXPECT_LT(chi_squared, 78);
 }
 
+TEST(ControlRounds, ThreeComeEarlyThenEveryFifthRound) {
+  std::vector<int> controls;
+  for (int number = 1; number <= 30; ++number)
+    if (is_control_round(number)) controls.push_back(number);
+  EXPECT_EQ(controls, (std::vector{4, 7, 10, 15, 20, 25, 30}));
+}
+
+TEST(RoundsInAll, CountTheWarmUpAndTheControls) {
+  EXPECT_EQ(rounds_in_all(7, false), 8);
+  EXPECT_EQ(rounds_in_all(7, true), 11);
+  EXPECT_EQ(rounds_in_all(0, true), 1);
+}
+
 }  // namespace
 }  // namespace assay::schedule

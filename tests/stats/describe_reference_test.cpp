@@ -16,6 +16,17 @@ namespace {
 
 using test::reference;
 
+TEST(MeanInterval, IsThatOfTheTTest) {
+  for (const auto* name : {"tiny", "ties"}) {
+    const auto bounds = mean_interval(reference(std::string("paired.") + name), 0.9);
+    const auto& expected = reference(std::string("mean_interval.") + name);
+    EXPECT_AGREES(bounds.low, expected[0]);
+    EXPECT_AGREES(bounds.high, expected[1]);
+  }
+  EXPECT_THROW(mean_interval(std::vector<double>{1}, 0.9), DomainError);
+  EXPECT_THROW(mean_interval(std::vector<double>{1, 2}, 1), DomainError);
+}
+
 TEST(Location, AgreesWithR) {
   for (const std::string name : {"tiny", "ties", "medium", "large"}) {
     SCOPED_TRACE(name);

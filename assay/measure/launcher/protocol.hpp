@@ -1,44 +1,93 @@
 #pragma once
 
+#include <array>
 #include <cstdint>
 
-/// What Assay and its launcher say to each other: one packet each way per trial, over a SEQPACKET socket.
+/// What Assay and its launcher say to each other: one packet each way per heat, over a SEQPACKET socket.
 ///
-/// A request carries three descriptors: a memfd with the text block, and where stdout and stderr go. The text
-/// block is NUL-ended texts one after the other: working directory, program, stdin file, then `arguments`
-/// arguments and `variables` environment entries. A cancel request carries nothing and gets no reply of its
-/// own: the running trial's reply comes early.
+/// A heat is one program, or several that run abreast. A request carries descriptors: a memfd with the text
+/// block, then for each program where its stdout and its stderr go. The text block is, for each program, its
+/// ProgramHead and then NUL-ended texts: working directory, program, stdin file, the cgroup file to join (or
+/// nothing), its arguments, its environment entries. A cancel request carries nothing and gets no reply of
+/// its own: the running heat's reply comes early.
 namespace assay::measure::protocol {
 
 inline constexpr int launcher_socket = 3;
-inline constexpr int descriptors = 3;
+inline constexpr int most_programs = 16;
+inline constexpr int most_descriptors = 1 + 2 * most_programs;
+inline constexpr int most_cores = 1024;
 
 enum class Kind : std::uint32_t { run = 1, cancel = 2 };
 
 /// Which step of starting a program failed.
-enum class Step : std::int32_t { none = 0, directory, input, exec, spawn, request };
+enum class Step : std::int32_t {
+  none = 0,
+  directory,
+  input,
+  exec,
+  spawn,
+  request,
+  pin,
+  nice,
+  limit,
+  cgroup,
+  others
+};
+
+/// What the kernel's event counters can tell, in the order of Program::counts.
+enum Count : std::uint32_t {
+  task_clock,  ///< nanoseconds of CPU time; the only one that needs no hardware
+  instructions,
+  cycles,
+  branches,
+  branch_misses,
+  cache_references,
+  cache_misses,
+  count_kinds
+};
+
+struct ProgramHead {
+  std::uint32_t arguments = 0;
+  std::uint32_t variables = 0;
+  std::uint64_t text_bytes = 0;  ///< of its texts, which follow
+};
 
 struct Request {
   Kind kind = Kind::run;
-  std::uint32_t arguments = 0;
-  std::uint32_t variables = 0;
+  std::uint32_t programs = 1;
+  std::uint32_t abreast = 0;   ///< 1: released together, compared by CPU time
+  std::uint32_t counting = 0;  ///< bit set over Count
+  std::int32_t nice = 0;       ///< added to the niceness
+  std::uint32_t pinned = 0;    ///< 1: to `cores`
+  std::array<std::uint64_t, most_cores / 64> cores{};
   std::uint64_t text_bytes = 0;
-  std::int64_t timeout_ns = 0;  ///< until everything is asked to end
-  std::int64_t grace_ns = 0;    ///< from then until it is made to
+  std::int64_t memory_limit = 0;  ///< bytes of data per process; 0: none
+  std::int64_t timeout_ns = 0;    ///< until everything is asked to end
+  std::int64_t grace_ns = 0;      ///< from then until it is made to
 };
 
-struct Reply {
+/// How one program went.
+struct Program {
   Step failed_step = Step::none;
   std::int32_t error = 0;   ///< errno of the failed step
   std::int32_t status = 0;  ///< of the main process, as wait4 gives it
   std::int32_t leftovers = 0;
   std::uint32_t timed_out = 0;
-  std::uint32_t cancelled = 0;
   std::int64_t wall_ns = 0;
   std::int64_t user_us = 0, system_us = 0;  ///< main process, its waited-for children, and adopted orphans
   std::int64_t peak_kib = 0;                ///< of the largest process
   std::int64_t faults_minor = 0, faults_major = 0;
   std::int64_t switches_voluntary = 0, switches_involuntary = 0;
+  std::int64_t read_bytes = -1, written_bytes = -1;  ///< through system calls; −1: can't be told
+  std::array<double, count_kinds> counts{};          ///< scaled to the whole time; −1: not counted
+  double counted_share = 1;                          ///< of the time that the scarcest counter was on
+};
+
+struct Reply {
+  std::uint32_t cancelled = 0;
+  std::uint32_t programs = 0;
+  std::int32_t counting_error = 0;  ///< errno of the first counter that was refused
+  std::array<Program, most_programs> each{};
 };
 
 }  // namespace assay::measure::protocol

@@ -1,0 +1,135 @@
+#include "assay/campaign/readings.hpp"
+
+#include <sys/stat.h>
+
+#include <cmath>
+#include <filesystem>
+#include <fstream>
+#include <iterator>
+
+#include "assay/check/extract.hpp"
+
+namespace assay::campaign {
+namespace {
+
+using measure::Counter;
+
+class Readings {
+ public:
+  Readings(const MetricIds& ids, Trial& trial) : ids_(ids), trial_(trial) {}
+
+  void add(const std::string& name, double value) {
+    const auto id = ids_.find(name);
+    if (id && std::isfinite(value)) trial_.readings.push_back({*id, value});
+  }
+  void add(const std::string& name, const std::optional<double>& value) {
+    if (value) add(name, *value);
+  }
+
+ private:
+  const MetricIds& ids_;
+  Trial& trial_;
+};
+
+void add_counts(const measure::ProcessResult& result, Readings& to) {
+  const auto count = [&](Counter counter) { return result.counts[static_cast<std::size_t>(counter)]; };
+  const auto rate = [&](const char* name, Counter above, Counter below) {
+    if (const auto a = count(above), b = count(below); a && b && *b > 0) to.add(name, *a / *b);
+  };
+  to.add("instructions", count(Counter::instructions));
+  to.add("cycles", count(Counter::cycles));
+  to.add("branches", count(Counter::branches));
+  to.add("branch misses", count(Counter::branch_misses));
+  to.add("cache references", count(Counter::cache_references));
+  to.add("cache misses", count(Counter::cache_misses));
+  rate("instructions per cycle", Counter::instructions, Counter::cycles);
+  rate("branch miss rate", Counter::branch_misses, Counter::branches);
+  rate("cache miss rate", Counter::cache_misses, Counter::cache_references);
+  if (count(Counter::instructions)) to.add("counted share", result.counted_share);
+}
+
+/// The bytes that a metric is looked for in; empty, with the reason, when they are not there.
+std::optional<std::string> source_of(const OwnMetric& own, const measure::ProcessResult& result,
+                                     const std::string& directory, std::string& problem) {
+  if (own.planned.from == "stdout" || own.planned.from == "stderr") {
+    const auto& capture = own.planned.from == "stdout" ? result.out : result.err;
+    if (!capture) return {};
+    if (capture->bytes() <= measure::Capture::kept) return capture->head();
+    problem = own.planned.metric.name + ": " + own.planned.from +
+              " is longer than 16 MiB; let the program print its figures elsewhere";
+    return {};
+  }
+  const auto path = (std::filesystem::path(directory) / own.file).string();
+  const auto stamp = stamp_of(path);
+  if (!stamp || stamp == own.before) {
+    problem = own.planned.metric.name + ": the trial did not write " + own.file;
+    return {};
+  }
+  std::ifstream file(path, std::ios::binary);
+  return std::string{std::istreambuf_iterator<char>(file), {}};
+}
+
+}  // namespace
+
+void add_readings(const measure::ProcessResult& result, const measure::Surroundings& beside,
+                  const ProcessCell& cell, const MetricIds& ids, Trial& trial) {
+  Readings to(ids, trial);
+  const double cpu = result.user + result.system;
+  to.add("wall time", result.wall);
+  to.add("cpu time", cpu);
+  if (cell.work && result.wall > 0) to.add(cell.throughput, *cell.work / result.wall);
+  to.add("user time", result.user);
+  to.add("system time", result.system);
+  if (result.wall > 0) to.add("cores used", cpu / result.wall);
+  to.add("peak memory", result.peak_memory);
+  to.add("minor faults", result.faults_minor);
+  to.add("major faults", result.faults_major);
+  to.add("voluntary switches", result.switches_voluntary);
+  to.add("involuntary switches", result.switches_involuntary);
+  to.add("bytes read", result.bytes_read);
+  to.add("bytes written", result.bytes_written);
+  if (result.out) to.add("output bytes", static_cast<double>(result.out->bytes()));
+  add_counts(result, to);
+  to.add("load", beside.load);
+  to.add("stolen time", beside.stolen);
+  to.add("time of others", beside.others);
+  to.add("core frequency", beside.frequency);
+  if (beside.on_battery) to.add("on battery", *beside.on_battery ? 1.0 : 0.0);
+  to.add("throttlings", beside.throttlings);
+  const auto clock = result.counts[static_cast<std::size_t>(Counter::task_clock)];
+  // It reads up to 5 per cent high for reasons of its own.
+  if (clock && *clock * 1e-9 > cpu * 1.1 + 0.02) to.add("unseen cpu time", *clock * 1e-9 - cpu);
+}
+
+void add_own_metrics(const measure::ProcessResult& result, const std::string& directory,
+                     const ProcessCell& cell, const MetricIds& ids, Trial& trial) {
+  for (const auto& own : cell.metrics) {
+    const auto id = ids.find(own.planned.metric.name);
+    if (!id || trial.outcome != Outcome::ok) continue;
+    std::string problem;
+    const auto text = source_of(own, result, directory, problem);
+    if (!text && problem.empty()) continue;
+    check::Extracted found;
+    if (text) found = check::extract(own.planned, *text);
+    if (!problem.empty()) found.problem = problem;
+    if (!found.problem.empty()) {
+      trial.outcome = Outcome::failed;
+      trial.detail = found.problem;
+      return;
+    }
+    trial.readings.push_back({*id, check::pick_one(own.planned.pick, found.occurrences)});
+    if (found.occurrences.size() > 1)
+      for (const auto& one : found.occurrences)
+        trial.series.push_back({.metric = *id, .at = one.at, .value = one.value});
+  }
+}
+
+std::optional<FileStamp> stamp_of(const std::string& path) {
+  struct stat status {};
+  if (stat(path.c_str(), &status) != 0 || !S_ISREG(status.st_mode)) return {};
+  return FileStamp{.changed_ns = status.st_mtim.tv_sec * 1'000'000'000LL + status.st_mtim.tv_nsec,
+                   .inode = status.st_ino,
+                   .size = static_cast<std::uint64_t>(status.st_size)};
+}
+
+}  // namespace assay::campaign

@@ -1,0 +1,86 @@
+#include "assay/campaign/staging.hpp"
+
+#include <cstring>
+#include <filesystem>
+#include <vector>
+
+#include "assay/check/answer.hpp"
+#include "assay/measure/cold.hpp"
+#include "assay/measure/program.hpp"
+#include "assay/model/error.hpp"
+#include "assay/model/quantity.hpp"
+
+namespace assay::campaign {
+namespace fs = std::filesystem;
+
+Staging::Staging(measure::Launcher& launcher, const Control& control, const std::string& folder)
+    : launcher_(launcher), control_(control), folder_(folder), directory_(folder) {}
+
+Staging::~Staging() {
+  if (begun_) end();
+}
+
+std::optional<std::string> Staging::begin(const std::stop_token& stop) {
+  begun_ = true;
+  if (control_.fresh) {
+    std::string name = (fs::temp_directory_path() / "assay-trial-XXXXXX").string();
+    if (mkdtemp(name.data()) == nullptr)
+      return "no fresh working directory can be made: " + std::string(std::strerror(errno));
+    directory_ = name;
+  }
+  if (const auto problem = run(control_.before, "before", stop)) return problem;
+  for (const auto& file : control_.cold) try {
+      kept_warm_ = std::max(kept_warm_, measure::drop_from_cache((fs::path(folder_) / file).string()));
+    } catch (const Error& error) {
+      return error.place() + ": " + error.problem();
+    }
+  return {};
+}
+
+std::optional<std::string> Staging::end() {
+  begun_ = false;
+  auto problem = run(control_.after, "after", {});
+  if (directory_ != folder_) {
+    std::error_code ignored;
+    fs::remove_all(directory_, ignored);
+  }
+  return problem;
+}
+
+std::optional<std::string> Staging::run(const SideStep& step, const char* name, const std::stop_token& stop) {
+  if (step.run.empty()) return {};
+  const auto title = "its step " + std::string(name);
+  measure::Command command{.arguments = step.run, .directory = directory_, .timeout = step.timeout};
+  command.environment = control_.environment;
+  try {
+    command.program = measure::find_program(step.run.front(), folder_);
+  } catch (const Error& error) {
+    return title + ": " + error.place() + ": " + error.problem();
+  }
+  const auto result = launcher_.run(command, stop);
+  if (result.not_started) return title + ": " + *result.not_started;
+  if (result.interrupted) return title + " was interrupted";
+  if (result.timed_out) return title + " took longer than its time limit of " + duration_text(step.timeout);
+  if (result.signal != 0)
+    return title + " ended by signal " + std::to_string(result.signal) + last_words(result);
+  if (result.exit_status != 0)
+    return title + " ended with exit status " + std::to_string(result.exit_status) + last_words(result);
+  return {};
+}
+
+std::string last_words(const measure::ProcessResult& result) {
+  constexpr std::size_t most_bytes = 2000, most_lines = 6;
+  std::string text = result.err ? result.err->tail(most_bytes) : std::string{};
+  while (!text.empty() && text.back() == '\n') text.pop_back();
+  std::vector<std::string> lines;
+  while (!text.empty() && lines.size() < most_lines) {
+    const auto start = text.rfind('\n');
+    lines.push_back(check::printable_line(text.substr(start == std::string::npos ? 0 : start + 1), 160));
+    text.resize(start == std::string::npos ? 0 : start);
+  }
+  std::string all;
+  for (auto line = lines.rbegin(); line != lines.rend(); ++line) all += "\n" + *line;
+  return all;
+}
+
+}  // namespace assay::campaign

@@ -1,0 +1,46 @@
+#pragma once
+
+#include <optional>
+#include <stop_token>
+#include <string>
+
+#include "assay/measure/process.hpp"
+#include "assay/model/plan.hpp"
+
+namespace assay::campaign {
+
+/// What is done around a trial, untimed: a fresh working directory, files dropped from the page cache, the
+/// steps before and after. To be made before the trial and ended after it, whatever came of it.
+class Staging {
+ public:
+  /// `folder` is the plan's: relative paths start there.
+  Staging(measure::Launcher& launcher, const Control& control, const std::string& folder);
+  ~Staging();
+  Staging(const Staging&) = delete;
+  Staging& operator=(const Staging&) = delete;
+
+  /// Makes ready; returns why it could not, in words.
+  std::optional<std::string> begin(const std::stop_token& stop);
+
+  /// Runs the step that comes after, also when the trial was stopped; returns why it failed.
+  std::optional<std::string> end();
+
+  /// Where the trial runs.
+  const std::string& directory() const { return directory_; }
+  /// The largest share of a cold file that stayed in the page cache.
+  double kept_warm() const { return kept_warm_; }
+
+ private:
+  std::optional<std::string> run(const SideStep& step, const char* name, const std::stop_token& stop);
+
+  measure::Launcher& launcher_;
+  const Control& control_;
+  std::string folder_, directory_;
+  double kept_warm_ = 0;
+  bool begun_ = false;
+};
+
+/// The last lines of what a program said, made safe to print, each after a line break.
+std::string last_words(const measure::ProcessResult& result);
+
+}  // namespace assay::campaign

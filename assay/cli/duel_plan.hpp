@@ -1,0 +1,25 @@
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+#include "assay/model/plan.hpp"
+
+namespace assay::cli {
+
+/// A duel's options as they were typed; empty where not given.
+struct DuelAsked {
+  std::string rounds, budget, margin, names, stdin_file, match, exit_ok, timeout, save_plan, ledger;
+  std::string watch, before, after, cores, environment, memory_limit, work, when_busy = "wait";
+  std::vector<std::string> cold;
+  std::int64_t seed = -1;
+  int nice = 0;
+  bool equal = false, json = false, abreast = false, fresh = false, discard = false;
+};
+
+/// The plan that a duel's options and words (the commands, parted by `vs`) stand for. Throws Error that names
+/// the option.
+Plan plan_of_duel(const DuelAsked& asked, const std::vector<std::string>& words);
+
+}  // namespace assay::cli

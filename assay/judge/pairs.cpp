@@ -1,0 +1,64 @@
+#include "assay/judge/pairs.hpp"
+
+#include <algorithm>
+#include <cstdlib>
+#include <set>
+
+#include "assay/judge/findings.hpp"
+
+namespace assay::judge {
+namespace {
+
+std::set<int> whole_rounds(const Record& record) {
+  std::set<int> numbers;
+  for (const auto& round : record.rounds)
+    if (round.state == RoundState::whole) numbers.insert(round.number);
+  return numbers;
+}
+
+}  // namespace
+
+Evidence evidence_of(const Record& record, MetricId metric, Role role) {
+  const auto whole = whole_rounds(record);
+  Evidence evidence{.metric = metric};
+  for (const auto& trial : record.trials) {
+    const bool judged = trial.role == role && trial.outcome == Outcome::ok && trial.round &&
+                        whole.contains(*trial.round) &&
+                        record.cells[trial.cell.place()].standing == Standing::sound;
+    if (!judged) continue;
+    for (const auto& reading : trial.readings)
+      if (reading.metric == metric)
+        evidence.add(trial.cell, trial.round, record.sittings[trial.sitting.place()].machine, trial.position,
+                     reading.value);
+  }
+  return evidence;
+}
+
+ByCell by_cell(const Evidence& evidence) {
+  ByCell cells;
+  for (std::size_t i = 0; i < evidence.size(); ++i)
+    if (evidence.round[i]) cells[evidence.cell[i]][*evidence.round[i]] = evidence.value[i];
+  return cells;
+}
+
+PairedSeries pair_up(const Contrast& of, const ByCell& cells) {
+  PairedSeries series{.of = of};
+  const auto baseline = cells.find(of.baseline), candidate = cells.find(of.candidate);
+  if (baseline == cells.end() || candidate == cells.end()) return series;
+  for (const auto& [round, value] : candidate->second)
+    if (const auto partner = baseline->second.find(round); partner != baseline->second.end()) {
+      series.rounds.push_back(round);
+      series.baseline.push_back(partner->second);
+      series.candidate.push_back(value);
+    }
+  return series;
+}
+
+double cores_of(const Record& record) {
+  for (const auto& sitting : record.sittings)
+    for (const auto& fact : sitting.facts)
+      if (fact.name == "cores") return std::max(1.0, std::atof(fact.value.c_str()));
+  return 1;
+}
+
+}  // namespace assay::judge

@@ -1,0 +1,49 @@
+#include <sys/syscall.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <cerrno>
+
+#include "assay/measure/launcher/heats.hpp"
+#include "assay/measure/launcher/waiting.hpp"
+
+namespace assay::launcher {
+
+using namespace measure::protocol;
+
+void run_alone(const Start& start, const Request& request, Counters& counters, Reply& reply) {
+  static Failure failure;  // after vfork parent and child share their memory
+  auto& result = reply.each[0];
+  failure.error = 0;
+  failure.step = Step::none;
+  counters.open(request.counting);
+  counters.begin();
+  const std::int64_t began = now_ns();
+  // vfork, since this program must not grow: the child does nothing but become the program.
+  const pid_t pid = vfork();  // NOLINT(clang-analyzer-security.insecureAPI.vfork)
+  if (pid == 0) {             // NOLINT(clang-analyzer-unix.Vfork)
+    if (prepare(start, request, failure)) execute(start, failure);
+    _exit(127);
+  }
+  if (pid < 0) {
+    result.failed_step = Step::spawn;
+    result.error = errno;
+    return;
+  }
+  if (failure.step != Step::none) {
+    waitpid(pid, nullptr, 0);
+    result.failed_step = failure.step;
+    result.error = failure.error;
+    return;
+  }
+  Waited waited{.count = 1, .pidfds = {}, .ended = {}};
+  waited.pidfds[0] = static_cast<int>(syscall(SYS_pidfd_open, pid, 0));
+  wait_for_all(waited, request, began, reply);
+  result.wall_ns = waited.ended[0] - began;
+  reap(pid, 0, &result.status, result);
+  close(waited.pidfds[0]);
+  clear_leftovers(&result, &pid, 1);
+  counters.report(result);
+}
+
+}  // namespace assay::launcher

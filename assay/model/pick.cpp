@@ -1,0 +1,34 @@
+#include "assay/model/pick.hpp"
+
+#include <algorithm>
+#include <array>
+#include <charconv>
+
+#include "assay/model/error.hpp"
+#include "assay/model/setting.hpp"
+
+namespace assay::inline model {
+namespace {
+
+constexpr std::array names = {"first", "last", "min", "max", "median", "mean", "sum"};
+
+}  // namespace
+
+Pick parse_pick(const std::string& text) {
+  if (const auto found = std::ranges::find(names, text); found != names.end())
+    return {.how = static_cast<Pick::How>(found - names.begin())};
+  double per_cent = -1;
+  const auto* end = text.data() + text.size();
+  if (text.starts_with("q") && std::from_chars(text.data() + 1, end, per_cent).ptr == end && per_cent >= 0 &&
+      per_cent <= 100)
+    return {.how = Pick::How::quantile, .at = per_cent / 100};
+  throw Error("\"" + text + "\" does not pick a number", {},
+              "write first, last, min, max, median, mean, sum, or a quantile in per cent like q99");
+}
+
+std::string to_string(const Pick& pick) {
+  if (pick.how == Pick::How::quantile) return "q" + to_string(Level{pick.at * 100});
+  return names.at(static_cast<std::size_t>(pick.how));
+}
+
+}  // namespace assay::inline model

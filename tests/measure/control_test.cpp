@@ -1,0 +1,122 @@
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+#include <unistd.h>
+
+#include <fstream>
+
+#include "assay/measure/cold.hpp"
+#include "assay/measure/group.hpp"
+#include "assay/measure/process.hpp"
+#include "assay/measure/turnstile.hpp"
+#include "assay/model/error.hpp"
+#include "support/tool.hpp"
+
+namespace assay::measure {
+namespace {
+
+using test::Scratch;
+using testing::HasSubstr;
+
+Command behave(std::vector<std::string> steps) {
+  Command command{.program = BEHAVE, .arguments = {"behave"}};
+  command.arguments.insert(command.arguments.end(), steps.begin(), steps.end());
+  return command;
+}
+
+TEST(Control, PinningLeavesTheCoresNamed) {
+  Launcher launcher;
+  auto command = behave({"cores"});
+  command.cores = {cores_allowed().front()};
+  EXPECT_EQ(launcher.run(command).out->head(), "1\n");
+  command.cores = {1023};
+  EXPECT_THAT(launcher.run(command).not_started.value_or(""), HasSubstr("can't be pinned to the cores"));
+}
+
+TEST(Control, NicenessIsAdded) {
+  Launcher launcher;
+  auto command = behave({"nice"});
+  const int before = std::stoi(launcher.run(command).out->head());
+  command.nice = 3;
+  EXPECT_EQ(std::stoi(launcher.run(command).out->head()), std::min(before + 3, 19));
+}
+
+TEST(Control, AMemoryLimitHoldsForTheProgram) {
+  Launcher launcher;
+  auto command = behave({"devour"});
+  command.memory_limit = 64U << 20U;
+  const auto result = launcher.run(command);
+  EXPECT_EQ(result.exit_status, 3);
+  EXPECT_GT(result.peak_memory, 40.0 * 1048576);
+  EXPECT_LT(result.peak_memory, 90.0 * 1048576);
+}
+
+TEST(Control, TheEnvironmentIsWhatIsNamed) {
+  setenv("TOWPATH_TEST", "barge", 1);
+  Launcher launcher;
+  auto command = behave({"env", "TOWPATH_TEST", "env", "LOCKS", "variables"});
+  command.environment = {"TOWPATH_TEST", "LOCKS=800", "NOT_SET_ANYWHERE"};
+  EXPECT_EQ(launcher.run(command).out->head(), "barge\n800\n2\n");
+  command.environment = std::vector<std::string>{};
+  EXPECT_EQ(launcher.run(command).out->head(), "unset\nunset\n0\n");
+}
+
+TEST(Control, DiscardedOutputIsNotTaken) {
+  Launcher launcher;
+  auto command = behave({"say", "much"});
+  command.discard_output = true;
+  const auto result = launcher.run(command);
+  EXPECT_EQ(result.exit_status, 0);
+  EXPECT_FALSE(result.out);
+}
+
+TEST(Control, AColdFileIsOutOfThePageCache) {
+  const Scratch scratch;
+  const auto file = scratch.file("net", std::string(4U << 20U, 'n'));
+  const double stayed = drop_from_cache(file);
+  if (stayed == 1) GTEST_SKIP() << "the temporary folder is kept in memory";
+  EXPECT_LT(stayed, 0.01);
+  EXPECT_THROW(drop_from_cache(scratch.path("none")), Error);
+  EXPECT_EQ(drop_from_cache(scratch.file("empty", "")), 0);
+}
+
+TEST(Control, AControlGroupIsJoinedAndItsPeakRead) {
+  // Where the kernel has none to offer: the files are plain ones, and what is written shows.
+  const Scratch scratch;
+  TrialGroup group(scratch.path());
+  std::ofstream(group.procs_file()) << "";
+  Launcher launcher;
+  auto command = behave({"say", "in"});
+  command.cgroup_file = group.procs_file();
+  EXPECT_EQ(launcher.run(command).out->head(), "in\n");
+  EXPECT_EQ(test::read_file(group.procs_file()), "0");
+  EXPECT_FALSE(group.peak());
+  std::ofstream(group.procs_file().substr(0, group.procs_file().rfind('/')) + "/memory.peak") << "12345678\n";
+  EXPECT_EQ(group.peak(), 12345678);
+  command.cgroup_file = "/nowhere/cgroup.procs";
+  EXPECT_THAT(launcher.run(command).not_started.value_or(""), HasSubstr("control group can't be joined"));
+}
+
+TEST(Control, NoControlGroupIsFoundWhereNoneAccountsMemory) {
+  const Scratch scratch;
+  EXPECT_EQ(group_parent(scratch.path(), scratch.path("none")), "");
+  const auto old_kind = scratch.file("v1", "4:memory:/here\n");
+  EXPECT_EQ(group_parent(scratch.path(), old_kind), "");
+  scratch.file("fs/a/b/cgroup.procs", "");
+  EXPECT_EQ(group_parent(scratch.path("fs"), scratch.file("v2", "0::/a/b\n")), "");
+  EXPECT_FALSE(std::filesystem::exists(scratch.path("fs/a/b/assay-" + std::to_string(getpid()) + "-1")));
+}
+
+TEST(Turnstile, LetsOneAtATimeThrough) {
+  const auto name = "assay-test-" + std::to_string(getpid());
+  {
+    Turnstile first(name.c_str()), second(name.c_str());
+    EXPECT_TRUE(first.enter());
+    EXPECT_TRUE(first.enter());
+    EXPECT_FALSE(second.enter());
+  }
+  Turnstile third(name.c_str());
+  EXPECT_TRUE(third.enter());
+}
+
+}  // namespace
+}  // namespace assay::measure
