@@ -2,6 +2,7 @@
 // with its ledger, beside a bare vfork and wait4, alternating in one run.
 
 #include <fmt/format.h>
+#include <sys/resource.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -34,6 +35,34 @@ double bare() {
   int status = 0;
   wait4(pid, &status, 0, nullptr);
   return seconds_since(start);
+}
+
+double cpu_of(int whom) {
+  rusage usage{};
+  getrusage(whom, &usage);
+  const auto seconds = [](const timeval& t) {
+    return static_cast<double>(t.tv_sec) + static_cast<double>(t.tv_usec) * 1e-6;
+  };
+  return seconds(usage.ru_utime) + seconds(usage.ru_stime);
+}
+
+/// CPU time of this process and the launcher, per second of a program that sleeps.
+double idle_share() {
+  constexpr double seconds = 5;
+  const measure::Command sleep{.program = "/bin/sleep", .arguments = {"sleep", "5"}};
+  const auto run_once = [&](const measure::Command& command) {
+    const double before = cpu_of(RUSAGE_SELF) + cpu_of(RUSAGE_CHILDREN);
+    double own = 0;
+    {
+      measure::Launcher launcher;
+      const auto result = launcher.run(command);
+      own = result.user + result.system;
+    }
+    return cpu_of(RUSAGE_SELF) + cpu_of(RUSAGE_CHILDREN) - before - own;
+  };
+  // What starting and ending take is the same for a program that ends at once.
+  const double at_once = run_once({.program = "/bin/sleep", .arguments = {"sleep", "0"}});
+  return (run_once(sleep) - at_once) / seconds;
 }
 
 }  // namespace
@@ -72,10 +101,11 @@ int main() {
     fmt::print("bare vfork and wait4 of /bin/true    {:7.1f} µs (median of {})\n", base * 1e6, trials);
     fmt::print("wall time as Assay measures it       {:7.1f} µs  {:5.3f} of bare\n",
                stats::median(measured) * 1e6, stats::median(measured) / base);
-    fmt::print("run and its output taken              {:7.1f} µs  {:5.3f} of bare\n", stats::median(ran) * 1e6,
-               stats::median(ran) / base);
+    fmt::print("run and its output taken              {:7.1f} µs  {:5.3f} of bare\n",
+               stats::median(ran) * 1e6, stats::median(ran) / base);
     fmt::print("whole trial, output and ledger too   {:7.1f} µs  {:5.3f} of bare\n",
                stats::median(whole) * 1e6, stats::median(whole) / base);
   }
+  fmt::print("used by Assay while a trial runs       {:8.4f} % of a core\n", 100 * idle_share());
   std::filesystem::remove_all(folder);
 }

@@ -27,12 +27,13 @@ constexpr const char* examples =
   assay conditions --quick   without the probe
   assay conditions --json    the same for programs)";
 
-/// What a duel of a minute settles: rounds as many as fit, at most a duel's sixty.
+/// What a duel of a minute settles, on the cautious side of what the few pairs leave open: rounds as many as
+/// fit, at most a duel's sixty.
 std::optional<double> settled_in_a_minute(const std::vector<double>& effects, double round_seconds) {
   const auto rounds = static_cast<std::size_t>(std::min(60.0, 60 / round_seconds));
   try {
     const auto change = schedule::smallest_change(effects, rounds);
-    return change ? std::optional(std::expm1(change->typical)) : std::nullopt;
+    return change ? std::optional(std::expm1(change->high)) : std::nullopt;
   } catch (const Error&) {
     return {};  // too few pairs, or all alike
   }

@@ -1,4 +1,5 @@
 #include <CLI/CLI.hpp>
+#include <cstdlib>
 #include <filesystem>
 #include <iostream>
 #include <memory>
@@ -90,8 +91,12 @@ void add_when_busy(CLI::App& command, std::string& choice) {
   command
       .add_option("--when-busy", choice,
                   "while another campaign measures on this machine: wait (the default) or go-on")
-      ->check(CLI::IsMember({"wait", "go-on"}))
-      ->envname("ASSAY_WHEN_BUSY");
+      ->check([](const std::string& word) {
+        return word == "wait" || word == "go-on" ? std::string{}
+                                                 : "\"" + word + "\" is neither wait nor go-on";
+      });
+  if (const char* set = std::getenv("ASSAY_WHEN_BUSY"); set != nullptr && std::string(set) == "go-on")
+    choice = set;
 }
 
 void add_run(CLI::App& app, Action& action) {

@@ -78,7 +78,11 @@ class Machine {
     if (time > 0) {
       const double stolen = sum("stolen time") / time, others = sum("time of others") / time;
       note("its host took " + per_cent(stolen) + " of its CPU time from it during the trials", stolen, 0.05);
-      note("other programs used " + per_cent(others) + " of its CPU time during the trials", others, 0.1);
+      // Around shorter trials, starting them is most of what there is besides.
+      constexpr double long_enough = 0.02;
+      const auto* times = values(record_.info.abreast ? "cpu time" : "wall time");
+      if (stats::median(*times) >= long_enough)
+        note("other programs used " + per_cent(others) + " of its CPU time during the trials", others, 0.1);
     }
     if (const auto* load = values("load")) {
       const double typical = stats::median(*load);

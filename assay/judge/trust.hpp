@@ -15,7 +15,8 @@ void add_trust_notes(const Record& record, Findings& findings);
 
 /// What the machine did to the trials, each note with its figure and threshold.
 ///
-/// - The host took more than 5 % of the machine's CPU time; other programs used more than 10 % of it; more
+/// - The host took more than 5 % of the machine's CPU time; other programs used more than 10 % of it (told of
+///   trials from 20 ms on); more
 ///   were ready to run than there are cores (median over the trials).
 /// - The cores' frequency varied by more than 10 %; a core throttled; it ran on battery; it slept.
 /// - Files declared cold stayed in the page cache (more than 1 % of their pages).

@@ -17,7 +17,7 @@ struct Summary {
   std::string candidates;  ///< their names, with "vs" between
   CampaignState state = CampaignState::open;
   std::int64_t started = 0;  ///< milliseconds since 1970
-  int rounds = 0;            ///< whole ones, without the warm-up
+  int rounds = 0;            ///< whole judged ones
   std::int64_t trials = 0;   ///< without those of builds
 };
 

@@ -188,13 +188,15 @@ std::vector<Summary> Ledger::list() {
   return state_->transact([&] {
     std::vector<Summary> all;
     const Rows rows =
-        (sql.prepare << "SELECT c.id, c.uid, c.title, c.kind, c.label, c.state, c.started,"
-                        " (SELECT count(*) FROM round r WHERE r.campaign = c.id AND r.number > 1"
-                        "  AND r.state = 'whole'),"
-                        " (SELECT count(*) FROM trial t WHERE t.campaign = c.id AND t.role <> 'build'),"
-                        " (SELECT coalesce(group_concat(name, ' vs '), '') FROM"
-                        "  (SELECT name FROM candidate n WHERE n.campaign = c.id ORDER BY n.id))"
-                        " FROM campaign c ORDER BY c.id DESC");
+        (sql.prepare
+         << "SELECT c.id, c.uid, c.title, c.kind, c.label, c.state, c.started,"
+            " (SELECT count(*) FROM round r WHERE r.campaign = c.id AND r.number > 1"
+            "  AND r.state = 'whole' AND EXISTS (SELECT 1 FROM trial t WHERE t.campaign = r.campaign"
+            "  AND t.round = r.number AND t.role = 'counted')),"
+            " (SELECT count(*) FROM trial t WHERE t.campaign = c.id AND t.role <> 'build'),"
+            " (SELECT coalesce(group_concat(name, ' vs '), '') FROM"
+            "  (SELECT name FROM candidate n WHERE n.campaign = c.id ORDER BY n.id))"
+            " FROM campaign c ORDER BY c.id DESC");
     for (const auto& row : rows)
       all.push_back({.id = {whole(row, 0)},
                      .uid = row.get<std::string>(1),

@@ -64,7 +64,8 @@ std::vector<Fact> machine_facts() {
   add_if_told(facts, "frequency governor",
               first_line("/sys/devices/system/cpu/cpu0/cpufreq/scaling_governor"));
   add_if_told(facts, "huge pages", chosen_in("/sys/kernel/mm/transparent_hugepage/enabled"));
-  add_if_told(facts, "address randomisation", first_line("/proc/sys/kernel/randomize_va_space"));
+  const auto randomised = first_line("/proc/sys/kernel/randomize_va_space");
+  if (!randomised.empty()) facts.push_back({"address randomisation", randomised == "0" ? "off" : "on"});
   return facts;
 }
 

@@ -65,7 +65,12 @@ std::uint64_t parse_bytes(const std::string& text) {
               "write a positive number with B, KiB, MiB, GiB, TiB, kB, MB or GB, like \"64 MiB\"");
 }
 
-std::string bytes_text(std::uint64_t bytes) { return std::to_string(bytes) + " B"; }
+std::string bytes_text(std::uint64_t bytes) {
+  constexpr std::array units = {"B", "KiB", "MiB", "GiB", "TiB"};
+  std::size_t unit = 0;
+  for (; bytes > 0 && bytes % 1024 == 0 && unit + 1 < units.size(); ++unit) bytes /= 1024;
+  return std::to_string(bytes) + " " + units[unit];
+}
 
 std::string duration_text(double seconds) { return to_string(Level{seconds}) + " s"; }
 

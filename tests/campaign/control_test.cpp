@@ -80,7 +80,7 @@ TEST(Control, TheMemoryLimitIsNamedWhereItEndsAProgram) {
   plan.workloads[0].control.memory_limit = 64U << 20U;
   const auto record = record_of(plan);
   EXPECT_EQ(record.cells[1].standing, Standing::failed);
-  EXPECT_THAT(record.cells[1].detail, HasSubstr("memory was limited to 67108864 B"));
+  EXPECT_THAT(record.cells[1].detail, HasSubstr("memory was limited to 64 MiB"));
   EXPECT_THAT(record.cells[1].detail, HasSubstr("no memory left"));
 }
 

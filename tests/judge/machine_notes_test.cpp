@@ -58,6 +58,17 @@ INSTANTIATE_TEST_SUITE_P(
                     Threshold{"kept warm", 0.01, 0.011, "up to 1.1 % stayed in the page cache"},
                     Threshold{"counted share", 0.91, 0.89, "took turns and were on for 89 % of the time"}));
 
+TEST(MachineNotes, OthersAreNotToldOfAroundVeryShortTrials) {
+  auto record = record_with({{"time of others", 0.015}});
+  const auto scale = [&](double wall) {
+    for (auto& trial : record.trials) trial.readings[0].value = wall;
+  };
+  scale(0.0199);
+  EXPECT_EQ(note_in(judge_record(record), "other programs"), nullptr);
+  scale(0.02);
+  EXPECT_NE(note_in(judge_record(record), "other programs"), nullptr);
+}
+
 TEST(MachineNotes, AFrequencyThatVariesIsNoted) {
   auto record = record_with({{"core frequency", 2e9}});
   const auto set_last = [&](double hz) { record.trials.back().readings.back().value = hz; };
