@@ -82,7 +82,7 @@ int main() {
       record.metrics.push_back(metric);
       record.demands.emplace_back();
     }
-    const auto campaign = ledger.begin(record, {});
+    const auto campaign = ledger.begin(record);
     measure::Launcher launcher;
     const measure::Command command{.program = "/bin/true", .arguments = {"true"}};
     std::vector<double> bare_times, measured, ran, whole;

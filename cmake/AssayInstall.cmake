@@ -1,7 +1,7 @@
 # find_package(assay) and pkg-config after `cmake --install`.
 include(CMakePackageConfigHelpers)
 
-install(TARGETS assay EXPORT assay-targets ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR})
+install(TARGETS assay assay_allocations EXPORT assay-targets ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR})
 install(TARGETS assay_tool RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR})
 install(EXPORT assay-targets NAMESPACE assay:: DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/assay)
 foreach(header ${ASSAY_PUBLIC_HEADERS})

@@ -4,16 +4,15 @@
 #include <chrono>
 #include <filesystem>
 #include <functional>
-#include <random>
 #include <set>
 #include <thread>
 
+#include "assay/campaign/identity.hpp"
 #include "assay/campaign/metrics.hpp"
 #include "assay/campaign/processes.hpp"
 #include "assay/campaign/recorder.hpp"
 #include "assay/judge/findings.hpp"
 #include "assay/measure/digest.hpp"
-#include "assay/measure/machine.hpp"
 #include "assay/measure/program.hpp"
 #include "assay/measure/program_size.hpp"
 #include "assay/measure/turnstile.hpp"
@@ -25,23 +24,6 @@
 namespace assay::campaign {
 namespace {
 
-/// Seeds stay below 2^62, so that every format can carry them as a plain number.
-std::uint64_t draw_seed() {
-  std::random_device device;
-  return ((static_cast<std::uint64_t>(device()) << 32U) | device()) >> 2U;
-}
-
-std::string draw_uid() {
-  const auto digits = measure::digest_of(std::to_string(draw_seed()) + std::to_string(draw_seed()));
-  return digits.substr(0, 16);
-}
-
-Sitting sitting_here() {
-  Sitting sitting{.boot = measure::boot_id(), .facts = measure::machine_facts()};
-  sitting.facts.push_back({"fingerprint", measure::machine_fingerprint(sitting.facts)});
-  return sitting;
-}
-
 /// What can be laid down before anything runs.
 Record blank_record(const Plan& plan, const std::vector<plan::PlannedCell>& cells, const Offer& offer,
                     const Options& options) {
@@ -51,14 +33,13 @@ Record blank_record(const Plan& plan, const std::vector<plan::PlannedCell>& cell
                  .kind = options.kind,
                  .plan = plan::to_toml(plan),
                  .seed = plan.seed.value_or(draw_seed()),
-                 .started = std::chrono::duration_cast<std::chrono::milliseconds>(
-                                std::chrono::system_clock::now().time_since_epoch())
-                                .count(),
+                 .started = milliseconds_now(),
                  .margin = plan.margin,
                  .rounds_min = plan.rounds.min,
                  .rounds_max = plan.rounds.max,
                  .abreast = plan.rounds.mode == PlannedRounds::Mode::abreast,
                  .repeat = options.repeat};
+  record.factors = plan.factors;
   record.info.plan_digest = measure::digest_of(record.info.plan);
   const auto baseline = plan::baseline_of(plan);
   for (std::size_t i = 0; i < plan.candidates.size(); ++i) {
@@ -209,7 +190,7 @@ Findings carry_out(const Plan& given, const Options& options) {
   auto ready = prepare(plan, cells, record);
   measure::Turnstile turnstile;
   const bool our_turn = take_turn(turnstile, options, record);
-  Recorder recorder(std::move(record), plan.factors, options.ledger);
+  Recorder recorder(std::move(record), options.ledger);
   const MetricIds ids(recorder.record());
   if (options.begun) options.begun(recorder.record());
   lay_down_sizes(recorder, ready, ids);
@@ -218,7 +199,10 @@ Findings carry_out(const Plan& given, const Options& options) {
   auto ended = Ended::stopped;
   if (our_turn && check_all(recorder, processes, options))
     ended = go_through_rounds(
-        recorder, {.rounds = plan.rounds.max, .budget = plan.rounds.budget},
+        recorder,
+        {.rounds = plan.rounds.max,
+         .budget = plan.rounds.budget,
+         .together = plan.rounds.mode == PlannedRounds::Mode::abreast},
         [&](const Heat& heat, const std::stop_token& stop) { return processes.run(heat, stop); },
         options.observe, options.stop);
   recorder.set_state(ended == Ended::stopped ? CampaignState::interrupted : CampaignState::ended);

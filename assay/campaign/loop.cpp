@@ -48,13 +48,13 @@ class Loop {
     return abreast() && schedule::is_control_round(number) ? Role::control : Role::counted;
   }
 
-  /// What runs together: each cell by itself, or abreast, those of one workload and setting.
+  /// What runs together: each cell by itself, or those of one workload and setting.
   std::vector<std::vector<CellId>> heats_of(const std::vector<CellId>& order, Role role) const {
     std::vector<std::vector<CellId>> heats;
     const auto& cells = recorder_.record().cells;
     std::map<std::pair<WorkloadId, std::string>, std::size_t> places;
     for (const auto cell : order) {
-      if (!abreast() || role == Role::control) {
+      if (!limits_.together || role == Role::control) {
         heats.push_back({cell});
         continue;
       }
@@ -169,10 +169,15 @@ class Loop {
 
 std::vector<CellId> open_cells(const Record& record, const std::set<Contrast>& settled) {
   const auto sound = [&](CellId id) { return record.cells[id.place()].standing == Standing::sound; };
+  const auto is_twin = [&](const Contrast& contrast) {
+    return record.candidates[record.cells[contrast.candidate.place()].candidate.place()].twin_of.has_value();
+  };
   std::set<CellId> open;
-  for (const auto& contrast : record.contrasts)
-    if (!settled.contains(contrast) && sound(contrast.baseline) && sound(contrast.candidate))
-      open.insert({contrast.baseline, contrast.candidate});
+  for (const bool twins : {false, true})
+    for (const auto& contrast : record.contrasts)
+      if (is_twin(contrast) == twins && !settled.contains(contrast) && sound(contrast.baseline) &&
+          sound(contrast.candidate) && (!twins || open.contains(contrast.baseline)))
+        open.insert({contrast.baseline, contrast.candidate});
   return {open.begin(), open.end()};
 }
 

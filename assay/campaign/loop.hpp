@@ -29,6 +29,7 @@ using Observer = std::function<void(const Progress&)>;
 struct Limits {
   int rounds = 60;               ///< judged ones, at most; the warm-up comes on top
   std::optional<double> budget;  ///< seconds; a round that would likely go beyond it is not begun
+  bool together = false;         ///< the cells of one workload and setting are one heat
 };
 
 /// settled: every finding was, before the rounds ran out. nothing_left: no pair of sound cells is left.
@@ -38,7 +39,7 @@ enum class Ended { rounds, budget, stopped, settled, nothing_left };
 inline constexpr int failures_in_a_row = 3;
 
 /// The cells that are worth running: sound, and in a contrast that is not among `settled` and whose other
-/// cell is sound too.
+/// cell is sound too. Twins go along with the others, and are not run for themselves.
 std::vector<CellId> open_cells(const Record& record, const std::set<Contrast>& settled = {});
 
 /// The one round loop. Each round runs the open cells once, in an order drawn afresh; the first is the

@@ -55,8 +55,10 @@ Processes::Run Processes::stage(CellId cell, Role role, const std::stop_token& s
   run.ready = true;
   run.command.directory = run.staging->directory();
   run.command.discard_output = role != Role::check && !what.control.keep_output;
-  for (auto& own : what.metrics)
+  for (auto& own : what.metrics) {
+    run.command.samples = run.command.samples || own.planned.from == "samples";
     own.before = stamp_of((std::filesystem::path(run.command.directory) / own.file).string());
+  }
   run.command.counting = offer_.counters;
   if (role == Role::check) run.command.counting.push_back(Counter::task_clock);
   return run;

@@ -51,8 +51,9 @@ void add_counts(const measure::ProcessResult& result, Readings& to) {
 /// The bytes that a metric is looked for in; empty, with the reason, when they are not there.
 std::optional<std::string> source_of(const OwnMetric& own, const measure::ProcessResult& result,
                                      const std::string& directory, std::string& problem) {
-  if (own.planned.from == "stdout" || own.planned.from == "stderr") {
-    const auto& capture = own.planned.from == "stdout" ? result.out : result.err;
+  const auto& from = own.planned.from;
+  if (from == "stdout" || from == "stderr" || from == "samples") {
+    const auto& capture = from == "stdout" ? result.out : from == "stderr" ? result.err : result.samples;
     if (!capture) return {};
     if (capture->bytes() <= measure::Capture::kept) return capture->head();
     problem = own.planned.metric.name + ": " + own.planned.from +

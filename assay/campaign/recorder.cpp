@@ -4,11 +4,10 @@
 
 namespace assay::campaign {
 
-Recorder::Recorder(Record record, const std::vector<Factor>& factors, const std::string& ledger)
-    : record_(std::move(record)) {
+Recorder::Recorder(Record record, const std::string& ledger) : record_(std::move(record)) {
   if (ledger.empty()) return;
   ledger_.emplace(ledger);
-  id_ = ledger_->begin(record_, factors);
+  id_ = ledger_->begin(record_);
 }
 
 void Recorder::add_round(const Round& round) {

@@ -6,7 +6,6 @@
 
 #include "assay/ledger/ledger.hpp"
 #include "assay/model/campaign.hpp"
-#include "assay/model/plan.hpp"
 
 namespace assay::campaign {
 
@@ -15,7 +14,7 @@ namespace assay::campaign {
 class Recorder {
  public:
   /// `record` is everything that is known beforehand. An empty `ledger` keeps the campaign in memory only.
-  Recorder(Record record, const std::vector<Factor>& factors, const std::string& ledger);
+  Recorder(Record record, const std::string& ledger);
 
   const Record& record() const { return record_; }
 

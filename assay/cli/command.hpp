@@ -3,6 +3,8 @@
 #include <functional>
 #include <string>
 
+#include "assay/front/asking.hpp"
+
 namespace CLI {
 class App;
 }
@@ -12,10 +14,10 @@ namespace assay::cli {
 /// Runs the chosen command and returns the exit status.
 using Action = std::function<int()>;
 
-inline constexpr int exit_done = 0;
-inline constexpr int exit_request = 2;
-inline constexpr int exit_nothing_measured = 3;
-inline constexpr int exit_interrupted = 130;
+using front::exit_done;
+using front::exit_interrupted;
+using front::exit_nothing_measured;
+using front::exit_request;
 
 // One function per command, each in a file of its own: adds the command with its options and help to `app`,
 // and sets `action` when the command is chosen.

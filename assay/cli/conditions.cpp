@@ -11,7 +11,7 @@
 
 #include "assay/campaign/metrics.hpp"
 #include "assay/cli/command.hpp"
-#include "assay/cli/stopping.hpp"
+#include "assay/front/stopping.hpp"
 #include "assay/measure/machine.hpp"
 #include "assay/measure/noise.hpp"
 #include "assay/measure/surroundings.hpp"
@@ -75,7 +75,7 @@ std::vector<Fact> missing_here(measure::Launcher& launcher) {
 }
 
 int conditions(bool quick, bool json) {
-  StopOnSignals stopping;
+  front::StopOnSignals stopping;
   measure::Launcher launcher;
   const measure::Watch watch;
   render::Conditions found{.facts = measure::machine_facts()};

@@ -9,7 +9,9 @@
 
 #include "assay/judge/exact.hpp"
 #include "assay/judge/pairs.hpp"
+#include "assay/judge/requirements.hpp"
 #include "assay/judge/settle.hpp"
+#include "assay/judge/trends.hpp"
 #include "assay/judge/trust.hpp"
 #include "assay/model/plan.hpp"
 #include "assay/schedule/order.hpp"
@@ -165,6 +167,8 @@ Findings judge_record(const Record& record) {
         if (finding.rounds > 0) findings.findings.push_back(std::move(finding));
     }
   price_in_seconds(record, findings);
+  findings.requirements = judge_requirements(record);
+  findings.trends = find_trends(record, findings);
   add_trust_notes(record, findings);
   return findings;
 }

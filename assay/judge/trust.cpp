@@ -1,6 +1,7 @@
 #include "assay/judge/trust.hpp"
 
 #include <algorithm>
+#include <cmath>
 #include <map>
 #include <string>
 
@@ -73,6 +74,22 @@ void failures_now_and_then(const Record& record, Findings& findings) {
   }
 }
 
+void twins_that_differ(const Record& record, Findings& findings) {
+  for (const auto& finding : findings.findings) {
+    const auto& twin = findings.candidate(findings.candidate_of(finding));
+    if (!twin.twin_of || !findings.demands[finding.metric.place()].watched ||
+        (finding.verdict != Verdict::better && finding.verdict != Verdict::worse))
+      continue;
+    const bool ratio = findings.metric_of(finding).scale == Scale::ratio;
+    const double change = ratio ? finding.effect - 1 : finding.effect;
+    auto text = findings.metric_of(finding).name + " of this copy of the baseline is called " +
+                to_string(finding.verdict);
+    if (ratio) text += " (by " + to_string(Level{std::round(std::abs(change) * 1e4) / 100}) + " %)";
+    findings.trust.push_back(warning(name_of(record, finding.of.candidate),
+                                     text + ": distrust changes of that size here", change, finding.margin));
+  }
+}
+
 }  // namespace
 
 std::string name_of(const Record& record, CellId id) {
@@ -129,6 +146,7 @@ TrustNote not_exact(const Metric& metric) {
 }
 
 void add_trust_notes(const Record& record, Findings& findings) {
+  twins_that_differ(record, findings);
   differing_outputs(record, findings);
   compared_with_itself(record, findings);
   leftovers(record, findings);

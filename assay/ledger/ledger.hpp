@@ -6,7 +6,6 @@
 #include <vector>
 
 #include "assay/model/campaign.hpp"
-#include "assay/model/plan.hpp"
 
 namespace assay::ledger {
 
@@ -54,8 +53,8 @@ class Ledger {
 
   const std::string& path() const;
 
-  /// Lays down a new campaign: everything in `record` but rounds and trials. `factors` are the plan's.
-  CampaignId begin(const Record& record, const std::vector<Factor>& factors);
+  /// Lays down a new campaign: everything in `record` but rounds and trials.
+  CampaignId begin(const Record& record);
 
   /// Claims a round for this campaign. Throws when its number is taken.
   void add_round(CampaignId campaign, const Round& round);

@@ -68,6 +68,16 @@ void read_candidates(soci::session& sql, std::int64_t id, Record& record) {
     if (is_there(row, 6)) candidate.from.commit_time = whole(row, 6);
     record.candidates.push_back(std::move(candidate));
   }
+  const Rows factors =
+      (sql.prepare << "SELECT name, role FROM factor WHERE campaign = :c ORDER BY id", use(id));
+  for (const auto& row : factors) {
+    const auto role = row.get<std::string>(1);
+    record.factors.push_back({.name = row.get<std::string>(0),
+                              .levels = {},
+                              .role = role == "size"      ? Factor::Role::size
+                                      : role == "threads" ? Factor::Role::threads
+                                                          : Factor::Role::option});
+  }
   const Rows workloads =
       (sql.prepare << "SELECT name, run FROM workload WHERE campaign = :c ORDER BY id", use(id));
   for (const auto& row : workloads)
@@ -99,7 +109,7 @@ void read_cells_of(soci::session& sql, std::int64_t id, Record& record) {
 void read_metrics(soci::session& sql, std::int64_t id, Record& record) {
   const Rows rows =
       (sql.prepare << "SELECT name, unit, prefer, scale, about, exact, watched, margin, missing, supporting,"
-                      " coarse_below FROM metric"
+                      " coarse_below, require FROM metric"
                       " WHERE campaign = :c ORDER BY id",
        use(id));
   for (const auto& row : rows) {
@@ -114,6 +124,7 @@ void read_metrics(soci::session& sql, std::int64_t id, Record& record) {
     Demand demand{.watched = whole(row, 6) != 0};
     if (is_there(row, 7)) demand.margin = row.get<double>(7);
     if (is_there(row, 8)) demand.missing = row.get<std::string>(8);
+    if (is_there(row, 11)) demand.require = parse_requirement(row.get<std::string>(11));
     record.demands.push_back(demand);
   }
 }

@@ -69,8 +69,8 @@ void put_candidates(soci::session& sql, std::int64_t campaign, const Record& rec
   }
 }
 
-void put_workloads_and_factors(soci::session& sql, std::int64_t campaign, const Record& record,
-                               const std::vector<Factor>& factors) {
+void put_workloads_and_factors(soci::session& sql, std::int64_t campaign, const Record& record) {
+  const auto& factors = record.factors;
   for (std::size_t i = 0; i < record.workloads.size(); ++i) {
     const auto id = static_cast<std::int64_t>(i);
     const auto name = storable(record.workloads[i].name), run = spell(record.workloads[i].run);
@@ -79,11 +79,12 @@ void put_workloads_and_factors(soci::session& sql, std::int64_t campaign, const 
   }
   for (std::size_t i = 0; i < factors.size(); ++i) {
     const auto id = static_cast<std::int64_t>(i);
+    const auto factor = storable(factors[i].name);
     const std::string role = factors[i].role == Factor::Role::size      ? "size"
                              : factors[i].role == Factor::Role::threads ? "threads"
                                                                         : "option";
     sql << "INSERT INTO factor (campaign, id, name, role) VALUES (:c, :i, :n, :r)", use(campaign), use(id),
-        use(factors[i].name), use(role);
+        use(factor), use(role);
   }
 }
 
@@ -132,13 +133,15 @@ void put_metrics(soci::session& sql, std::int64_t campaign, const Record& record
     const double margin = demand.margin.value_or(0);
     const auto name = storable(metric.name), missing = storable(demand.missing);
     auto is_missing = there(!missing.empty());
+    const std::string require = demand.require ? demand.require->text : "";
+    auto has_require = there(demand.require.has_value());
     auto has_margin = there(demand.margin.has_value());
     sql << "INSERT INTO metric (campaign, id, name, unit, prefer, scale, about, exact, watched, margin,"
-           " missing, supporting, coarse_below)"
-           " VALUES (:c, :i, :n, :u, :p, :s, :a, :e, :w, :m, :mi, :su, :co)",
+           " missing, supporting, coarse_below, require)"
+           " VALUES (:c, :i, :n, :u, :p, :s, :a, :e, :w, :m, :mi, :su, :co, :rq)",
         use(campaign), use(id), use(name), use(metric.unit), use(prefer), use(scale), use(about), use(exact),
         use(watched), use(margin, has_margin), use(missing, is_missing), use(is_supporting),
-        use(metric.coarse_below);
+        use(metric.coarse_below), use(require, has_require);
   }
 }
 
@@ -201,7 +204,7 @@ TrialRow::TrialRow(soci::session& sql)
            use(calls), use(outcome), use(exit_status), use(signal), use(bytes), use(digest), use(leftovers),
            use(detail), soci::into(id))) {}
 
-CampaignId Ledger::begin(const Record& record, const std::vector<Factor>& factors) {
+CampaignId Ledger::begin(const Record& record) {
   auto& sql = state_->sql;
   return state_->transact([&] {
     const auto& info = record.info;
@@ -219,7 +222,7 @@ CampaignId Ledger::begin(const Record& record, const std::vector<Factor>& factor
     sql << "SELECT id FROM campaign WHERE uid = :u", use(info.uid), soci::into(campaign);
     put_sittings(sql, campaign, record);
     put_candidates(sql, campaign, record);
-    put_workloads_and_factors(sql, campaign, record, factors);
+    put_workloads_and_factors(sql, campaign, record);
     put_cells(sql, campaign, record);
     put_metrics(sql, campaign, record);
     return CampaignId{campaign};

@@ -101,6 +101,7 @@ protocol::Reply Launcher::Link::wait(std::span<ProcessResult> results, int stop_
     for (const auto& result : results) {
       if (result.out) result.out->relieve();
       if (result.err) result.err->relieve();
+      if (result.samples) result.samples->relieve();
     }
   }
   protocol::Reply reply;

@@ -22,8 +22,12 @@ static_assert(counter_kinds == protocol::count_kinds);
 /// What a command gets of this process's environment.
 std::vector<std::string> variables_for(const Command& command) {
   std::vector<std::string> variables;
+  if (command.samples) variables.emplace_back("ASSAY_SAMPLES=3");
   if (!command.environment) {
-    for (char** variable = environ; *variable != nullptr; ++variable) variables.emplace_back(*variable);
+    for (char** variable = environ; *variable != nullptr; ++variable) {
+      const std::string entry = *variable;
+      if (!entry.starts_with("ASSAY_SAMPLES=")) variables.push_back(entry);  // an outer one is not for it
+    }
     return variables;
   }
   for (const auto& entry : *command.environment) {
@@ -108,6 +112,7 @@ void fill_in(const protocol::Program& told, const Command& command, ProcessResul
   }
   result.counted_share = told.counted_share;
   result.leftovers = told.leftovers;
+  if (result.samples) result.samples->finish();
   if (!result.out) return;
   result.out->finish();
   result.err->finish();
@@ -143,12 +148,15 @@ void Launcher::exchange(Heat& heat, const std::stop_token& stop) {
     }
     fds.push_back(command.discard_output ? nowhere.get() : heat.results[i].out->descriptor());
     fds.push_back(command.discard_output ? nowhere.get() : heat.results[i].err->descriptor());
+    if (command.samples) heat.results[i].samples = std::make_unique<Capture>("assay-samples");
+    fds.push_back(command.samples ? heat.results[i].samples->descriptor() : nowhere.get());
   }
   auto& request = heat.request;
   request.programs = static_cast<std::uint32_t>(heat.commands.size());
   request.text_bytes = block.size();
   request.timeout_ns = nanoseconds(timeout);
   request.grace_ns = nanoseconds(grace);
+  request.samples = heat.commands.front().samples ? 1 : 0;
   request.nice = heat.commands.front().nice;
   request.memory_limit = static_cast<std::int64_t>(heat.commands.front().memory_limit);
   const auto texts = memory_file("assay-request", false);

@@ -39,6 +39,7 @@ struct Command {
   /// (the optional): all of it.
   std::optional<std::vector<std::string>> environment;
   bool discard_output = false;     ///< stdout and stderr go to /dev/null, unhashed
+  bool samples = false;            ///< it gets a descriptor 3 to write samples to, named by ASSAY_SAMPLES
   std::vector<int> cores;          ///< it may run on; empty: all that this process may
   int nice = 0;                    ///< added to its niceness; below 0 needs privilege
   std::uint64_t memory_limit = 0;  ///< bytes of data for each of its processes (RLIMIT_DATA); 0: none
@@ -70,6 +71,7 @@ struct ProcessResult {
   int leftovers = 0;         ///< descendants still running at its end; they were killed
 
   std::unique_ptr<Capture> out, err;  ///< none when output was discarded
+  std::unique_ptr<Capture> samples;   ///< none unless asked for
 };
 
 /// Runs programs through the launcher process, which is started with the first of them and ended with this

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "assay/model/cell.hpp"
+#include "assay/model/factor.hpp"
 #include "assay/model/finding.hpp"
 #include "assay/model/metric.hpp"
 #include "assay/model/trial.hpp"
@@ -43,6 +44,7 @@ struct Record {
   CampaignInfo info;
   std::vector<Candidate> candidates;
   std::vector<Workload> workloads;
+  std::vector<Factor> factors;  ///< one read back from a ledger has no levels: the cells have them
   std::vector<Cell> cells;
   std::vector<Contrast> contrasts;
   std::vector<Metric> metrics;
@@ -64,6 +66,8 @@ struct Findings {
   std::vector<Metric> metrics;
   std::vector<Demand> demands;  ///< one per metric
   std::vector<Finding> findings;
+  std::vector<RequirementFinding> requirements;
+  std::vector<Trend> trends;
   std::vector<TrustNote> trust;
 
   const Cell& baseline_of(const Finding& f) const { return cells.at(f.of.baseline.place()); }

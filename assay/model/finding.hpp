@@ -7,6 +7,7 @@
 
 #include "assay/model/cell.hpp"
 #include "assay/model/ids.hpp"
+#include "assay/model/setting.hpp"
 
 namespace assay::inline model {
 
@@ -59,7 +60,41 @@ struct Finding {
   std::vector<TrustNote> notes;
 };
 
+/// A cell's own value held against a requirement.
+struct RequirementFinding {
+  CellId cell;
+  MetricId metric;
+  /// met: the whole interval of the median fulfils it. broken: none of it does. undecided: anything else.
+  enum class Status { met, broken, undecided };
+  Status status = Status::undecided;
+  std::size_t rounds = 0;
+  double typical = 0;  ///< median
+  Interval interval;   ///< of the median, in the metric's unit
+  double spare = 0;    ///< how far the median is from the limit, as a share of the limit; below 0: beyond it
+};
+
+/// How a candidate's cost, or throughput, goes with a factor of sizes or threads, other levels being equal.
+struct Trend {
+  CandidateId candidate;
+  WorkloadId workload;
+  MetricId metric;
+  std::string factor;
+  Setting others;                   ///< the levels of the other factors
+  std::vector<double> at, typical;  ///< levels, growing, and the medians there
+  // Over sizes: cost = factor · size^exponent, the law that describes it best where it can be told, and where
+  // it crosses the baseline's.
+  std::optional<double> exponent;
+  Interval exponent_interval;
+  std::string law;                 ///< "n log n"; empty: can't tell
+  std::optional<double> crossing;  ///< size
+  Interval crossing_interval;
+  // Over threads: throughput by the universal scalability law.
+  std::optional<double> contention, coherency;
+  std::optional<double> knee;  ///< threads beyond which more help less
+};
+
 std::string to_string(Verdict verdict);
+std::string to_string(RequirementFinding::Status status);
 std::string to_string(Standing standing);
 
 }  // namespace assay::inline model

@@ -4,6 +4,8 @@
 #include <span>
 #include <string>
 
+#include "assay/model/requirement.hpp"
+
 namespace assay::inline model {
 
 enum class Prefer { lower, higher, neither };
@@ -28,9 +30,10 @@ struct Metric {
 
 /// What is asked of a metric in one campaign.
 struct Demand {
-  bool watched = false;          ///< verdicts are given on it
-  std::optional<double> margin;  ///< relative (0.01 is 1 %); empty: the campaign's
-  std::string missing;           ///< why it is not measured here; empty: it is
+  bool watched = false;                ///< verdicts are given on it
+  std::optional<double> margin;        ///< relative (0.01 is 1 %); empty: the campaign's
+  std::optional<Requirement> require;  ///< of every candidate's own value, judged apart
+  std::string missing;                 ///< why it is not measured here; empty: it is
 
   bool operator==(const Demand&) const = default;
 };

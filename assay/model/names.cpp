@@ -26,6 +26,10 @@ std::string to_string(Verdict verdict) {
   return name_of(verdict, std::array{"better", "worse", "same", "unclear"});
 }
 
+std::string to_string(RequirementFinding::Status status) {
+  return name_of(status, std::array{"met", "broken", "undecided"});
+}
+
 std::string to_string(CampaignState state) {
   return name_of(state, std::array{"open", "interrupted", "ended"});
 }

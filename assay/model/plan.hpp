@@ -6,20 +6,12 @@
 #include <string>
 #include <vector>
 
+#include "assay/model/factor.hpp"
 #include "assay/model/metric.hpp"
 #include "assay/model/pick.hpp"
 #include "assay/model/setting.hpp"
 
 namespace assay::inline model {
-
-/// A quantity that is varied.
-struct Factor {
-  enum class Role { size, threads, option };
-  std::string name;
-  std::vector<Level> levels;  ///< at least one, all different
-  Role role = Role::option;
-  bool operator==(const Factor&) const = default;
-};
 
 /// How an answer is held to be right.
 struct Check {
@@ -77,8 +69,9 @@ struct Work {
 struct PlannedMetric {
   Metric metric;
   std::optional<double> margin;  ///< relative; empty: the plan's
-  /// "stdout", "stderr", or the path of a file that the trial writes, relative to its working directory;
-  /// placeholders are expanded. Empty: a metric of Assay's own, of which this is a refinement.
+  /// "stdout", "stderr", "samples" (what a contest program hands over, docs/samples.md), or the path of a
+  /// file that the trial writes, relative to its working directory; placeholders are expanded. Empty: a
+  /// metric of Assay's own, of which this is a refinement.
   std::string from;
   /// RE2, multi-line, with one group that is the value; a second one named `at` is the time in seconds.
   std::string pattern;

@@ -71,6 +71,40 @@ Json finding_json(const Findings& all, const Finding& finding) {
           {"notes", std::move(notes)}};
 }
 
+Json interval_json(const Interval& interval) { return {finite(interval.low), finite(interval.high)}; }
+
+Json requirement_json(const Findings& all, const RequirementFinding& r) {
+  const auto& cell = all.cells[r.cell.place()];
+  return {{"workload", all.workload(cell).name},
+          {"setting", setting_json(cell.setting)},
+          {"candidate", all.candidate(cell).name},
+          {"metric", all.metrics[r.metric.place()].name},
+          {"require", all.demands[r.metric.place()].require->text},
+          {"status", to_string(r.status)},
+          {"rounds", r.rounds},
+          {"typical", r.typical},
+          {"interval", interval_json(r.interval)},
+          {"spare", r.spare}};
+}
+
+Json trend_json(const Findings& all, const Trend& t) {
+  return {{"workload", all.workloads[t.workload.place()].name},
+          {"candidate", all.candidates[t.candidate.place()].name},
+          {"metric", all.metrics[t.metric.place()].name},
+          {"factor", t.factor},
+          {"others", setting_json(t.others)},
+          {"at", t.at},
+          {"typical", t.typical},
+          {"exponent", perhaps(t.exponent)},
+          {"exponent_interval", t.exponent ? interval_json(t.exponent_interval) : Json(nullptr)},
+          {"law", t.law.empty() ? Json(nullptr) : Json(t.law)},
+          {"crossing", perhaps(t.crossing)},
+          {"crossing_interval", t.crossing ? interval_json(t.crossing_interval) : Json(nullptr)},
+          {"contention", perhaps(t.contention)},
+          {"coherency", perhaps(t.coherency)},
+          {"knee", perhaps(t.knee)}};
+}
+
 }  // namespace
 
 std::string to_json(const Findings& all) {
@@ -95,6 +129,9 @@ std::string to_json(const Findings& all) {
                                        {"standing", to_string(cell.standing)},
                                        {"detail", cell.detail}});
   document["requirements"] = Json::array();
+  for (const auto& r : all.requirements) document["requirements"].push_back(requirement_json(all, r));
+  document["trends"] = Json::array();
+  for (const auto& t : all.trends) document["trends"].push_back(trend_json(all, t));
   document["missing"] = Json::array();
   for (std::size_t i = 0; i < all.metrics.size(); ++i)
     if (!all.demands[i].missing.empty())

@@ -112,6 +112,7 @@ std::vector<Sentence> sentences(const Findings& all) {
   std::vector<Sentence> result;
   for (std::size_t i = 0; i < all.candidates.size(); ++i) {
     const CandidateId id{static_cast<std::int64_t>(i)};
+    if (all.candidates[i].twin_of) continue;  // shown apart
     std::vector<const Finding*> mine;
     for (const auto& f : all.findings)
       if (all.candidate_of(f).candidate == id && is_watched(all, f)) mine.push_back(&f);

@@ -27,7 +27,7 @@ Rows rows_of(const Findings& all, WorkloadId workload, MetricId metric) {
   Rows rows;
   for (const auto& f : all.findings) {
     const auto& cell = all.candidate_of(f);
-    if (cell.workload != workload || f.metric != metric) continue;
+    if (cell.workload != workload || f.metric != metric || all.candidate(cell).twin_of) continue;
     const auto setting = cell.setting.text();
     if (!rows.of.contains(setting)) rows.settings.push_back(setting);
     rows.of[setting].push_back(&f);
@@ -43,13 +43,14 @@ std::string title(const Findings& all, const Rows& rows, WorkloadId workload, co
   const auto& name = all.workloads[workload.place()].name;
   const auto rounds = least->rounds == most->rounds ? fmt::format("{}", least->rounds)
                                                     : fmt::format("{} to {}", least->rounds, most->rounds);
-  return fmt::format("{}{}, {} is better; change against {}; {}",
-                     name.empty() || all.campaign.kind == "duel" ? "" : name + ": ", metric.name,
-                     metric.prefer == Prefer::higher ? "higher" : "lower",
-                     baselines.size() == 1 ? *baselines.begin() : "its baseline",
-                     metric.exact && rows.all.front()->margin == 0
-                         ? "exact"
-                         : fmt::format("margin {:.3g} %; {} rounds", rows.all.front()->margin * 100, rounds));
+  return fmt::format(
+      "{}{}, {} is better; change against {}; {}",
+      name.empty() || all.campaign.kind == "duel" || all.campaign.kind == "contest" ? "" : name + ": ",
+      metric.name, metric.prefer == Prefer::higher ? "higher" : "lower",
+      baselines.size() == 1 ? *baselines.begin() : "its baseline",
+      metric.exact && rows.all.front()->margin == 0
+          ? "exact"
+          : fmt::format("margin {:.3g} %; {} rounds", rows.all.front()->margin * 100, rounds));
 }
 
 /// To two digits, upwards: what is estimated roughly should look so.

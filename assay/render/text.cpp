@@ -6,6 +6,7 @@
 #include <sstream>
 
 #include "assay/render/axis.hpp"
+#include "assay/render/more.hpp"
 #include "assay/render/prose.hpp"
 #include "assay/render/table.hpp"
 #include "assay/render/units.hpp"
@@ -35,6 +36,14 @@ std::string wrap(const std::string& text, std::size_t indent) {
       used += cells_of(word) + (line_start ? 0 : 1);
     }
   }
+  return out;
+}
+
+/// Wraps each line of a text, the lines that follow on indented.
+std::string hang(const std::string& text) {
+  std::string out;
+  std::istringstream lines(text);
+  for (std::string line; std::getline(lines, line);) out += wrap(line, 2) + "\n";
   return out;
 }
 
@@ -69,7 +78,8 @@ std::string also_moved(const Findings& all) {
       double low = 0, high = 0;
       bool any = false;
       for (const auto& f : all.findings) {
-        const bool mine = all.candidate_of(f).candidate.place() == c && f.metric.place() == m;
+        const bool mine =
+            all.candidate_of(f).candidate.place() == c && f.metric.place() == m && !all.candidates[c].twin_of;
         if (!mine || is_watched(all, f) || (f.verdict != Verdict::better && f.verdict != Verdict::worse))
           continue;
         low = any ? std::min(low, f.effect) : f.effect;
@@ -111,7 +121,10 @@ std::string to_text(const Findings& all, const TextStyle& style) {
                                     MetricId{static_cast<std::int64_t>(m)}, style);
             !text.empty())
           out += "\n" + text;
-  for (const auto& part : {also_moved(all), trust(all)})
+  std::string more;
+  for (const auto& lines : {trend_lines(all), requirement_lines(all), first_call_lines(all), twin_lines(all)})
+    more += hang(lines);
+  for (const auto& part : {more, also_moved(all), trust(all)})
     if (!part.empty()) out += "\n" + part;
   return out;
 }

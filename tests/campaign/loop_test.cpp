@@ -15,7 +15,7 @@ Recorder recorder_for(std::size_t candidates) {
   auto record = test::record_of(std::vector<std::vector<double>>(candidates, {1.0}));
   record.rounds.clear();
   record.trials.clear();
-  return Recorder(record, {}, {});
+  return Recorder(record, {});
 }
 
 Trial ok_trial(const Heat& heat) {

@@ -57,6 +57,84 @@ TEST(Examples, CompareProgramsPrintsFindings) {
   EXPECT_THAT(ran.out, HasSubstr("10 rounds"));
 }
 
+/// A contest program's findings document, from a few quick rounds.
+json contest(const std::string& name, std::vector<std::string> options = {}) {
+  const Scratch scratch;
+  options.insert(options.begin(),
+                 {build + "/examples/" + name, "--json", "--rounds", "7", "--budget", "100ms"});
+  const auto ran = run(scratch, options);
+  EXPECT_EQ(ran.status, 0) << ran.err;
+  return json::parse(ran.out, nullptr, false);
+}
+
+json finding_on(const json& document, const std::string& metric) {
+  for (const auto& finding : document["findings"])
+    if (finding["metric"] == metric && !finding["twin"]) return finding;
+  ADD_FAILURE() << "no finding on " << metric;
+  return {};
+}
+
+TEST(Examples, ShortestRouteTellsGrowthAndTheBetterSearch) {
+  const auto document = contest("shortest_route");
+  EXPECT_EQ(document["standings"].size(), 0U);
+  ASSERT_EQ(document["trends"].size(), 2U);
+  const double list = document["trends"][0]["exponent"], heap = document["trends"][1]["exponent"];
+  EXPECT_GT(list, heap + 0.2) << "a list that is scanned grows faster than a heap";
+  EXPECT_EQ(document["campaign"]["kind"], "contest");
+}
+
+TEST(Examples, SmoothLevelsAgreeWithinATolerance) {
+  const auto document = contest("smooth_levels");
+  EXPECT_EQ(document["standings"].size(), 0U) << document["standings"];
+  EXPECT_EQ(finding_on(document, "time per call")["candidate"], "running sum");
+  EXPECT_EQ(finding_on(document, "throughput")["unit"], "levels/s");
+  EXPECT_EQ(document["requirements"].size(), 2U);
+}
+
+TEST(Examples, LockNamesTellTheFirstCallApart) {
+  const auto document = contest("lock_names", {"--only", "locks=2000"});
+  const auto first = finding_on(document, "first call");
+  EXPECT_GT(first["ratio"], 2.0);
+  EXPECT_EQ(finding_on(document, "time per call")["verdict"], "better");
+}
+
+TEST(Examples, ItinerariesCountWhatTheyAllocate) {
+  const auto document = contest("itineraries");
+  const auto calls = finding_on(document, "allocations");
+  EXPECT_EQ(calls["method"], "compared directly");
+  EXPECT_EQ(calls["candidate_typical"], 1) << "one buffer, reserved at once";
+  EXPECT_GT(calls["baseline_typical"], 200) << "every line is longer than what a string holds in itself";
+  EXPECT_EQ(finding_on(document, "allocated bytes")["verdict"], "better");
+}
+
+TEST(ContestPrograms, SayWhatIsWrongWithTheRequest) {
+  const Scratch scratch;
+  const auto says = [&](const std::vector<std::string>& options) {
+    auto command = options;
+    command.insert(command.begin(), build + "/examples/shortest_route");
+    const auto ran = run(scratch, command);
+    EXPECT_EQ(ran.status, 2) << ran.out;
+    return ran.err;
+  };
+  EXPECT_THAT(says({"--rounds", "3"}), HasSubstr("3 rounds can't decide anything"));
+  EXPECT_THAT(says({"--only", "locks"}), HasSubstr("does not choose a level"));
+  EXPECT_THAT(says({"--only", "locks=7"}), HasSubstr("7 is not a level of locks"));
+  EXPECT_THAT(says({"--margin", "big"}), HasSubstr("\"big\" is not a share"));
+  EXPECT_EQ(run(scratch, {build + "/examples/shortest_route", "--help"}).status, 0);
+}
+
+TEST(ContestPrograms, KeepTheirRoundsInALedgerThatTheToolShows) {
+  const Scratch scratch;
+  ASSERT_EQ(run(scratch,
+                {build + "/examples/smooth_levels", "--rounds", "6", "--budget", "60ms", "--ledger", "l.db"})
+                .status,
+            0);
+  const auto shown = assay(scratch, {"verdict", "--ledger", "l.db"});
+  EXPECT_EQ(shown.status, 0) << shown.err;
+  EXPECT_THAT(shown.out, HasSubstr("smoothing water levels"));
+  EXPECT_THAT(shown.out, HasSubstr("required, time per call < 2 ms"));
+}
+
 TEST(Examples, JudgeNumbersTellsItsVerdict) {
   const Scratch scratch;
   const auto ran = run(scratch, {build + "/examples/judge_numbers"});

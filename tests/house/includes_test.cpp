@@ -25,8 +25,13 @@ const std::map<std::string, std::set<std::string>> arrows = {
     {"measure", {"model"}},
     {"campaign", {"measure", "ledger", "plan", "check", "judge", "schedule", "stats", "model"}},
     {"render", {"judge", "schedule", "stats", "model"}},
+    {"contest", {"campaign", "measure", "ledger", "plan", "check", "judge", "schedule", "stats", "model"}},
+    {"front",
+     {"render", "contest", "campaign", "measure", "ledger", "plan", "check", "judge", "schedule", "stats",
+      "model"}},
     {"cli",
-     {"render", "campaign", "measure", "ledger", "plan", "check", "judge", "schedule", "stats", "model"}},
+     {"front", "contest", "render", "campaign", "measure", "ledger", "plan", "check", "judge", "schedule",
+      "stats", "model"}},
 };
 
 struct Include {

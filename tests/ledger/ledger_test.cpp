@@ -37,7 +37,7 @@ CampaignId store(Ledger& ledger, const Record& record) {
   blank.rounds.clear();
   blank.trials.clear();
   blank.info.state = CampaignState::open;
-  const auto id = ledger.begin(blank, {});
+  const auto id = ledger.begin(blank);
   for (const auto& round : record.rounds) {
     Round open = round;
     open.state = RoundState::open;

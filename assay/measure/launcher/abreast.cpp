@@ -60,7 +60,7 @@ void pass(const Gate& gate) {
   getrusage(RUSAGE_SELF, &usage);
   left.user_us = usage.ru_utime.tv_sec * 1'000'000LL + usage.ru_utime.tv_usec;
   left.system_us = usage.ru_stime.tv_sec * 1'000'000LL + usage.ru_stime.tv_usec;
-  execute(start, left.failure);
+  execute(start, request, left.failure);
 }
 
 class Heat {

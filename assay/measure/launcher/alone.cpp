@@ -22,7 +22,7 @@ void run_alone(const Start& start, const Request& request, Counters& counters, R
   // vfork, since this program must not grow: the child does nothing but become the program.
   const pid_t pid = vfork();  // NOLINT(clang-analyzer-security.insecureAPI.vfork)
   if (pid == 0) {             // NOLINT(clang-analyzer-unix.Vfork)
-    if (prepare(start, request, failure)) execute(start, failure);
+    if (prepare(start, request, failure)) execute(start, request, failure);
     _exit(127);
   }
   if (pid < 0) {

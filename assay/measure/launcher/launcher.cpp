@@ -103,8 +103,9 @@ void serve(const Request& request, const int* fds, Counters& counters, Reply& re
   bool complete = true;
   for (unsigned i = 0; i < request.programs; ++i) {
     complete = complete && read_start(texts, entry, starts[i]);
-    starts[i].out = fds[1 + 2 * i];
-    starts[i].err = fds[2 + 2 * i];
+    starts[i].out = fds[1 + streams * i];
+    starts[i].err = fds[2 + streams * i];
+    starts[i].samples = fds[3 + streams * i];
   }
   if (!complete)
     refuse(reply, EINVAL);
@@ -176,7 +177,7 @@ int main(int argc, char** argv) {
     if (came == 0) continue;  // a cancel that came too late
     static Reply reply;
     reply = {};
-    if (request.programs >= 1 && request.programs <= most_programs && came == 1 + 2 * request.programs)
+    if (request.programs >= 1 && request.programs <= most_programs && came == 1 + streams * request.programs)
       serve(request, fds, counters, reply);
     else {
       reply.programs = 1;

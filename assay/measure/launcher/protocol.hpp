@@ -6,15 +6,16 @@
 /// What Assay and its launcher say to each other: one packet each way per heat, over a SEQPACKET socket.
 ///
 /// A heat is one program, or several that run abreast. A request carries descriptors: a memfd with the text
-/// block, then for each program where its stdout and its stderr go. The text block is, for each program, its
-/// ProgramHead and then NUL-ended texts: working directory, program, stdin file, the cgroup file to join (or
-/// nothing), its arguments, its environment entries. A cancel request carries nothing and gets no reply of
-/// its own: the running heat's reply comes early.
+/// block, then for each program where its stdout, its stderr and its samples (descriptor 3) go. The text
+/// block is, for each program, its ProgramHead and then NUL-ended texts: working directory, program, stdin
+/// file, the cgroup file to join (or nothing), its arguments, its environment entries. A cancel request
+/// carries nothing and gets no reply of its own: the running heat's reply comes early.
 namespace assay::measure::protocol {
 
 inline constexpr int launcher_socket = 3;
 inline constexpr int most_programs = 16;
-inline constexpr int most_descriptors = 1 + 2 * most_programs;
+inline constexpr int streams = 3;  ///< of each program: stdout, stderr, samples
+inline constexpr int most_descriptors = 1 + streams * most_programs;
 inline constexpr int most_cores = 1024;
 
 enum class Kind : std::uint32_t { run = 1, cancel = 2 };
@@ -56,6 +57,7 @@ struct Request {
   Kind kind = Kind::run;
   std::uint32_t programs = 1;
   std::uint32_t abreast = 0;   ///< 1: released together, compared by CPU time
+  std::uint32_t samples = 0;   ///< 1: the programs get their samples descriptor
   std::uint32_t counting = 0;  ///< bit set over Count
   std::int32_t nice = 0;       ///< added to the niceness
   std::uint32_t pinned = 0;    ///< 1: to `cores`

@@ -14,6 +14,12 @@ namespace assay::launcher {
 using measure::protocol::Request;
 using measure::protocol::Step;
 
+namespace {
+
+constexpr int samples_descriptor = 3;
+
+}  // namespace
+
 std::int64_t now_ns() {
   timespec t{};
   clock_gettime(CLOCK_MONOTONIC, &t);
@@ -53,8 +59,9 @@ bool prepare(const Start& start, const Request& request, Failure& failure) {
   return true;
 }
 
-void execute(const Start& start, Failure& failure) {
-  close_range(3, ~0U, 0);
+void execute(const Start& start, const Request& request, Failure& failure) {
+  if (request.samples != 0) dup2(start.samples, samples_descriptor);
+  close_range(request.samples != 0 ? samples_descriptor + 1 : samples_descriptor, ~0U, 0);
   execve(start.path, start.arguments, start.variables);
   failure.error = errno;
   failure.step = Step::exec;

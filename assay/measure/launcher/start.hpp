@@ -15,7 +15,7 @@ struct Start {
   const char* join;  ///< a cgroup.procs file; empty: none
   char** arguments;
   char** variables;
-  int out, err;
+  int out, err, samples;
 };
 
 /// Where a child says that it failed before it had a program of its own.
@@ -30,7 +30,7 @@ struct Failure {
 bool prepare(const Start& start, const measure::protocol::Request& request, Failure& failure);
 
 /// Closes every other descriptor and executes the program. Does not return.
-[[noreturn]] void execute(const Start& start, Failure& failure);
+[[noreturn]] void execute(const Start& start, const measure::protocol::Request& request, Failure& failure);
 
 std::int64_t now_ns();
 

@@ -1,4 +1,4 @@
-#include "assay/cli/stopping.hpp"
+#include "assay/front/stopping.hpp"
 
 #include <poll.h>
 #include <sys/eventfd.h>
@@ -9,9 +9,9 @@
 #include <cstdint>
 #include <iostream>
 
-#include "assay/cli/command.hpp"
+#include "assay/front/asking.hpp"
 
-namespace assay::cli {
+namespace assay::front {
 
 StopOnSignals::StopOnSignals() {
   sigset_t heard;
@@ -43,4 +43,4 @@ void StopOnSignals::listen() {
   }
 }
 
-}  // namespace assay::cli
+}  // namespace assay::front

@@ -1,4 +1,4 @@
-#include "assay/cli/progress.hpp"
+#include "assay/front/progress.hpp"
 
 #include <unistd.h>
 
@@ -8,7 +8,7 @@
 #include "assay/render/axis.hpp"
 #include "assay/render/units.hpp"
 
-namespace assay::cli {
+namespace assay::front {
 namespace {
 
 using Phase = campaign::Progress::Phase;
@@ -55,4 +55,4 @@ void ProgressLine::clear() {
   shown_ = false;
 }
 
-}  // namespace assay::cli
+}  // namespace assay::front

@@ -6,7 +6,7 @@
 #include "assay/campaign/loop.hpp"
 #include "assay/model/campaign.hpp"
 
-namespace assay::cli {
+namespace assay::front {
 
 /// Shows how far a campaign has come, on stderr: one line that is written over on a terminal, else a plain
 /// line every ten seconds.
@@ -30,4 +30,4 @@ class ProgressLine {
   std::chrono::steady_clock::time_point last_ = std::chrono::steady_clock::now();
 };
 
-}  // namespace assay::cli
+}  // namespace assay::front

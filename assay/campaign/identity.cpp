@@ -1,0 +1,32 @@
+#include "assay/campaign/identity.hpp"
+
+#include <chrono>
+#include <random>
+
+#include "assay/measure/digest.hpp"
+#include "assay/measure/machine.hpp"
+
+namespace assay::campaign {
+
+std::uint64_t draw_seed() {
+  std::random_device device;
+  return ((static_cast<std::uint64_t>(device()) << 32U) | device()) >> 2U;
+}
+
+std::string draw_uid() {
+  const auto digits = measure::digest_of(std::to_string(draw_seed()) + std::to_string(draw_seed()));
+  return digits.substr(0, 16);
+}
+
+Sitting sitting_here() {
+  Sitting sitting{.boot = measure::boot_id(), .facts = measure::machine_facts()};
+  sitting.facts.push_back({"fingerprint", measure::machine_fingerprint(sitting.facts)});
+  return sitting;
+}
+
+std::int64_t milliseconds_now() {
+  using namespace std::chrono;
+  return duration_cast<milliseconds>(system_clock::now().time_since_epoch()).count();
+}
+
+}  // namespace assay::campaign

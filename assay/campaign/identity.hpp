@@ -1,0 +1,22 @@
+#pragma once
+
+#include <cstdint>
+#include <string>
+
+#include "assay/model/cell.hpp"
+
+namespace assay::campaign {
+
+/// A seed that nobody chose. Below 2^62, so that every format can carry it as a plain number.
+std::uint64_t draw_seed();
+
+/// 16 hexadecimal digits that no other campaign has.
+std::string draw_uid();
+
+/// This machine and boot, with its facts.
+Sitting sitting_here();
+
+/// Since 1970.
+std::int64_t milliseconds_now();
+
+}  // namespace assay::campaign

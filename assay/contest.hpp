@@ -1,0 +1,24 @@
+#pragma once
+
+/// Compares functions inside one program, to a fraction of a per cent in seconds.
+///
+///   assay::Contest contest("shortest route");
+///   contest.over("locks", {100, 400, 1600, 6400});
+///   contest.input([](const assay::Setting& s) { return make_network(s.integer("locks")); });
+///   contest.baseline("list", [](const Network& net) { return route_by_list(net); });
+///   contest.candidate("heap", [](const Network& net) { return route_by_heap(net); });
+///   return assay::present(contest, argc, argv);
+
+#include "assay/contest/contest.hpp"
+#include "assay/contest/opaque.hpp"
+#include "assay/front/present.hpp"
+#include "assay/render/json.hpp"
+#include "assay/render/text.hpp"
+
+namespace assay {
+
+using render::TextStyle;
+using render::to_json;
+using render::to_text;
+
+}  // namespace assay

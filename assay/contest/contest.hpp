@@ -1,0 +1,157 @@
+#pragma once
+
+#include <functional>
+#include <initializer_list>
+#include <memory>
+#include <optional>
+#include <stop_token>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "assay/campaign/loop.hpp"
+#include "assay/contest/callable.hpp"
+#include "assay/model/campaign.hpp"
+#include "assay/model/plan.hpp"
+
+namespace assay::contest {
+
+/// How a contest is run, apart from what is compared. Every field has a sensible default.
+struct Options {
+  /// Judged rounds for each setting; a finding that is settled sooner is not measured further.
+  int rounds_min = 7, rounds_max = 60;
+  double budget = 2;       ///< seconds of slices for each setting; the rounds share it
+  double margin = 0.01;    ///< smallest relative change that matters
+  double slice = 20e-6;    ///< seconds of one slice; one call at least
+  bool twin = true;        ///< run the baseline's copies along, at a quarter of its slices
+  double allowance = 0.2;  ///< seconds a call may take; see Contest::allowance
+  std::vector<std::string> watch = {"time per call"};
+  std::vector<std::pair<std::string, std::string>> only;  ///< factor=level pairs that are run
+  std::optional<std::uint64_t> seed;                      ///< of the order of slices; empty: drawn
+  std::string ledger;                                     ///< path; empty: kept in memory only
+  std::string repeat;                                     ///< the command that measures this again
+  std::function<void(const Record&)> begun;               ///< told what is about to run
+  std::function<void(const Record&)> ended;               ///< told everything that was laid down
+  campaign::Observer observe;
+  std::stop_token stop;
+};
+
+/// Compares functions inside this process: in slices of a few microseconds, alternating in random order
+/// through one call site, so that whatever disturbs the machine disturbs all of them alike.
+///
+///   assay::Contest contest("shortest route");
+///   contest.over("locks", {100, 400, 1600, 6400});
+///   contest.input([](const assay::Setting& s) { return make_network(s.integer("locks")); });
+///   contest.baseline("list", [](const Network& net) { return route_by_list(net); });
+///   contest.candidate("heap", [](const Network& net) { return route_by_heap(net); });
+///   return assay::present(contest, argc, argv);
+///
+/// **Functions** are lambdas, function pointers or function objects with one signature (no templates, no
+/// default arguments), and can be copied. They take the input by const reference, or nothing. One that takes
+/// it by value or by a reference through which it can be changed consumes it, and gets a fresh copy for each
+/// call; the copies are made before the clock is read. What a function keeps inside itself between calls is
+/// its own: every round also times the first call of a copy that was never called.
+///
+/// **Answers** are compared with the baseline's before timing and at the end: by `==`, unless told otherwise.
+/// A function that throws, or answers wrongly, is left out with its reason, and the others go on.
+///
+/// Metrics: `time per call` (steady state: the interquartile mean of a round's slices), `mean time per call`
+/// (of all slices, so that rare slow calls count), `first call`, `throughput` where work is declared, and
+/// `allocations`, `allocated bytes`, `peak allocated` for each call when assay::allocations is linked.
+///
+/// Methods return the contest, so that they can be chained. Not to be used from several threads.
+class Contest {
+ public:
+  explicit Contest(std::string title);
+  ~Contest();
+  Contest(Contest&&) noexcept;
+  Contest& operator=(Contest&&) noexcept;
+
+  /// Varies a quantity. Whole numbers are sizes: the growth of cost over them is told. Throws Error for no
+  /// levels, levels twice, a name twice.
+  Contest& over(const std::string& factor, std::initializer_list<std::int64_t> sizes);
+  Contest& over(const std::string& factor, std::vector<Level> levels,
+                Factor::Role role = Factor::Role::option);
+  /// Runs as many threads at once, each with a copy of the function; the factor is called `threads`.
+  Contest& threads(std::initializer_list<std::int64_t> counts);
+
+  /// Makes the input of a setting: make(const Setting&) or make(). Not timed, called once a setting (and for
+  /// each fresh input where its type can't be copied).
+  template <class Make>
+  Contest& input(Make make) {
+    if constexpr (std::is_invocable_v<Make, const Setting&>) {
+      using T = std::decay_t<std::invoke_result_t<Make, const Setting&>>;
+      return set_input([make](const Setting& setting) -> std::unique_ptr<Input> {
+        return std::make_unique<TypedInput<T>>([make, setting] { return make(setting); });
+      });
+    } else {
+      using T = std::decay_t<std::invoke_result_t<Make>>;
+      return set_input([make](const Setting&) -> std::unique_ptr<Input> {
+        return std::make_unique<TypedInput<T>>([make] { return make(); });
+      });
+    }
+  }
+
+  /// The function that others are held against. Throws Error for a second one.
+  template <class F>
+  Contest& baseline(const std::string& name, F function) {
+    return add(name, std::make_unique<TypedCallable<std::decay_t<F>>>(std::move(function)), true);
+  }
+  /// A function that is held against it. Throws Error for a name twice.
+  template <class F>
+  Contest& candidate(const std::string& name, F function) {
+    return add(name, std::make_unique<TypedCallable<std::decay_t<F>>>(std::move(function)), false);
+  }
+
+  /// Answers agree when they differ by at most this share of the larger one: for numbers, and for ranges of
+  /// numbers of one length.
+  Contest& agree_within(double relative);
+  /// Answers agree when `same(baseline's, candidate's)` says so.
+  template <class T, class Same>
+  Contest& agree(Same same) {
+    return set_agreement(typeid(T), [same](const void* a, const void* b) {
+      return static_cast<bool>(same(*static_cast<const T*>(a), *static_cast<const T*>(b)));
+    });
+  }
+  /// Answers are not compared.
+  Contest& may_differ();
+
+  /// What one call does at a setting, like 4096 bytes: gives throughput.
+  Contest& work(std::function<double(const Setting&)> amount, std::string unit);
+  Contest& work(double amount, std::string unit);
+
+  /// A demand on every candidate's own value, judged apart: require("time per call", "< 2 ms"). Throws Error
+  /// for text that is not a limit.
+  Contest& require(const std::string& metric, const std::string& limit);
+
+  /// A candidate that takes longer than this for one call leaves that size and all larger ones, and it is
+  /// said. Seconds; 0.2 unless told otherwise.
+  Contest& allowance(double seconds);
+
+  /// Defaults of run() and present() for this contest.
+  Options& options();
+  const Options& options() const;
+
+  /// Runs the contest with its own options, or others, and judges. Throws Error for a contest that can't be
+  /// run: no baseline, no candidate, functions that take another input than is made, answers of a type
+  /// without `==`.
+  Findings run() const;
+  Findings run(const Options& options) const;
+
+  struct Parts;
+  const Parts& parts() const { return *parts_; }
+
+ private:
+  Contest& add(const std::string& name, std::unique_ptr<Callable> callable, bool is_baseline);
+  Contest& set_input(std::function<std::unique_ptr<Input>(const Setting&)> make);
+  Contest& set_agreement(std::type_index type, std::function<bool(const void*, const void*)> same);
+
+  std::unique_ptr<Parts> parts_;
+};
+
+}  // namespace assay::contest
+
+namespace assay {
+using contest::Contest;
+using ContestOptions = contest::Options;
+}  // namespace assay

@@ -1,0 +1,48 @@
+#include "assay/judge/requirements.hpp"
+
+#include <map>
+
+#include "assay/judge/findings.hpp"
+#include "assay/stats/location.hpp"
+
+namespace assay::judge {
+namespace {
+
+RequirementFinding hold(const std::vector<double>& values, const Requirement& require) {
+  constexpr double level = 0.95;
+  using Status = RequirementFinding::Status;
+  RequirementFinding found{.rounds = values.size(), .typical = stats::median(values)};
+  const auto bounds = stats::quantile_interval(values, 0.5, level);
+  found.interval = {bounds.low, bounds.high, level};
+  const bool low = require.holds(bounds.low), high = require.holds(bounds.high);
+  found.status = low && high ? Status::met : low || high ? Status::undecided : Status::broken;
+  const bool from_below =
+      require.bound == Requirement::Bound::at_most || require.bound == Requirement::Bound::below;
+  if (require.limit != 0)
+    found.spare =
+        (from_below ? require.limit - found.typical : found.typical - require.limit) / require.limit;
+  return found;
+}
+
+}  // namespace
+
+std::vector<RequirementFinding> judge_requirements(const Record& record) {
+  std::vector<RequirementFinding> all;
+  for (std::size_t m = 0; m < record.metrics.size(); ++m) {
+    if (!record.demands[m].require) continue;
+    const MetricId metric{static_cast<std::int64_t>(m)};
+    const auto evidence = evidence_of(record, metric);
+    std::map<CellId, std::vector<double>> values;
+    for (std::size_t i = 0; i < evidence.size(); ++i) values[evidence.cell[i]].push_back(evidence.value[i]);
+    for (const auto& [cell, of_cell] : values) {
+      if (record.candidates[record.cells[cell.place()].candidate.place()].twin_of) continue;
+      auto found = hold(of_cell, *record.demands[m].require);
+      found.cell = cell;
+      found.metric = metric;
+      all.push_back(found);
+    }
+  }
+  return all;
+}
+
+}  // namespace assay::judge

@@ -1,0 +1,15 @@
+#pragma once
+
+#include <vector>
+
+#include "assay/model/campaign.hpp"
+
+namespace assay::judge {
+
+/// Holds every sound cell's own values against what its metrics are required to be: met when the whole 95 %
+/// interval of the cell's median fulfils the requirement, broken when none of it does, else undecided. The
+/// interval is that of order statistics and assumes independent rounds; unbounded below six rounds. Cells
+/// without values are left out; twins too.
+std::vector<RequirementFinding> judge_requirements(const Record& record);
+
+}  // namespace assay::judge

@@ -1,0 +1,121 @@
+#include "assay/judge/trends.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+#include "assay/judge/findings.hpp"
+#include "assay/stats/fit.hpp"
+#include "assay/stats/location.hpp"
+
+namespace assay::judge {
+namespace {
+
+struct Curve {
+  std::vector<double> at, typical;
+};
+
+/// Curves of one metric over one factor: by workload, other levels, candidate.
+using Curves = std::map<std::tuple<WorkloadId, std::string, CandidateId>, std::pair<Setting, Curve>>;
+
+std::optional<double> number_of(const Level& level) {
+  if (const auto* whole = std::get_if<std::int64_t>(&level)) return static_cast<double>(*whole);
+  if (const auto* real = std::get_if<double>(&level)) return *real;
+  return {};
+}
+
+Curves curves_of(const Record& record, MetricId metric, const std::string& factor) {
+  const auto evidence = evidence_of(record, metric);
+  std::map<CellId, std::vector<double>> values;
+  for (std::size_t i = 0; i < evidence.size(); ++i) values[evidence.cell[i]].push_back(evidence.value[i]);
+  std::map<std::tuple<WorkloadId, std::string, CandidateId>, std::pair<Setting, std::map<double, double>>>
+      found;
+  for (const auto& [id, of_cell] : values) {
+    const auto& cell = record.cells[id.place()];
+    const auto level = cell.setting.levels.find(factor);
+    if (level == cell.setting.levels.end() || record.candidates[cell.candidate.place()].twin_of) continue;
+    const auto at = number_of(level->second);
+    const double typical = stats::median(of_cell);
+    if (!at || !(*at > 0) || !(typical > 0)) continue;
+    Setting others = cell.setting;
+    others.levels.erase(factor);
+    auto& entry = found[{cell.workload, others.text(), cell.candidate}];
+    entry.first = others;
+    entry.second[*at] = typical;
+  }
+  Curves curves;
+  for (const auto& [key, entry] : found) {
+    Curve curve;
+    for (const auto& [at, typical] : entry.second) {
+      curve.at.push_back(at);
+      curve.typical.push_back(typical);
+    }
+    if (curve.at.size() >= 3) curves[key] = {entry.first, curve};
+  }
+  return curves;
+}
+
+Interval interval_of(const stats::Bounds& bounds) { return {bounds.low, bounds.high, 0.95}; }
+
+void describe_sizes(Trend& trend, const Curve* baseline) {
+  const auto law = stats::fit_power_law(trend.at, trend.typical);
+  trend.exponent = law.exponent;
+  trend.exponent_interval = interval_of(law.exponent_interval);
+  if (trend.at.front() > 1)
+    if (const auto growth = stats::fit_growth(trend.at, trend.typical); growth.name) trend.law = *growth.name;
+  if (baseline == nullptr) return;
+  const auto crossing = stats::crossing(law, stats::fit_power_law(baseline->at, baseline->typical));
+  constexpr double within = 10;
+  if (crossing && crossing->at > trend.at.front() / within && crossing->at < trend.at.back() * within) {
+    trend.crossing = crossing->at;
+    trend.crossing_interval = interval_of(crossing->interval);
+  }
+}
+
+void describe_threads(Trend& trend, bool is_time) {
+  auto throughput = trend.typical;
+  if (is_time)
+    for (std::size_t i = 0; i < throughput.size(); ++i) throughput[i] = trend.at[i] / throughput[i];
+  if (trend.at.front() < 1) return;
+  const auto law = stats::fit_scalability(trend.at, throughput);
+  trend.contention = law.contention;
+  trend.coherency = law.coherency;
+  if (const auto place = stats::knee(trend.at, throughput)) trend.knee = trend.at[*place];
+}
+
+}  // namespace
+
+std::vector<Trend> find_trends(const Record& record, const Findings& findings) {
+  std::vector<Trend> trends;
+  for (const auto& factor : record.factors) {
+    if (factor.role == Factor::Role::option) continue;
+    const bool sizes = factor.role == Factor::Role::size;
+    for (std::size_t m = 0; m < record.metrics.size(); ++m) {
+      const auto& metric = record.metrics[m];
+      if (!findings.demands[m].watched || metric.scale != Scale::ratio || metric.exact) continue;
+      if (sizes && metric.prefer != Prefer::lower) continue;
+      const MetricId id{static_cast<std::int64_t>(m)};
+      const auto curves = curves_of(record, id, factor.name);
+      for (const auto& [key, entry] : curves) {
+        const auto& [workload, others, candidate] = key;
+        Trend trend{.candidate = candidate,
+                    .workload = workload,
+                    .metric = id,
+                    .factor = factor.name,
+                    .others = entry.first,
+                    .at = entry.second.at,
+                    .typical = entry.second.typical};
+        const auto& against = record.candidates[candidate.place()].against;
+        const auto baseline = against ? curves.find({workload, others, *against}) : curves.end();
+        if (sizes)
+          describe_sizes(trend, baseline == curves.end() ? nullptr : &baseline->second.second);
+        else
+          describe_threads(trend, metric.unit == "s");
+        trends.push_back(std::move(trend));
+      }
+    }
+  }
+  return trends;
+}
+
+}  // namespace assay::judge

@@ -1,0 +1,20 @@
+#pragma once
+
+#include <vector>
+
+#include "assay/model/campaign.hpp"
+
+namespace assay::judge {
+
+/// How watched metrics go with every factor of sizes (cost: the ratio-scaled ones where less is better) or of
+/// threads (throughput, or its inverse, time per call), for each candidate, workload and choice of the other
+/// levels with at least three levels measured. Twins are left out.
+///
+/// Over sizes: a power law through the medians with the exponent's interval, the law of growth where it can
+/// be told, and the size at which the candidate costs what its baseline does, when that lies within a factor
+/// of ten of the sizes measured. Over threads: the universal scalability law and the knee.
+///
+/// Source: see stats/fit.hpp.
+std::vector<Trend> find_trends(const Record& record, const Findings& findings);
+
+}  // namespace assay::judge

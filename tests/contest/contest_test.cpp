@@ -1,0 +1,369 @@
+#include "assay/contest/contest.hpp"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <memory>
+#include <set>
+#include <stdexcept>
+#include <thread>
+
+#include "assay/ledger/ledger.hpp"
+#include "assay/model/error.hpp"
+#include "support/plans.hpp"
+#include "support/tool.hpp"
+
+namespace assay::contest {
+namespace {
+
+using test::finding_on;
+using test::Scratch;
+using testing::HasSubstr;
+
+[[gnu::noinline]] int units(int count) {
+  volatile unsigned sum = 0;
+  for (int i = 0; i < count; ++i) sum = sum + static_cast<unsigned>(i);
+  return count;
+}
+
+/// A quick contest: few rounds of a few milliseconds.
+Contest quick(const std::string& title = "test") {
+  Contest contest(title);
+  contest.options().rounds_min = contest.options().rounds_max = 7;
+  contest.options().budget = 0.02;
+  contest.options().twin = false;
+  contest.may_differ();
+  return contest;
+}
+
+std::string message_of(const std::function<void()>& act) {
+  try {
+    act();
+  } catch (const Error& error) {
+    return error.what();
+  }
+  return "nothing was thrown";
+}
+
+TEST(Contest, TellsTheSlowerFromTheQuicker) {
+  auto contest = quick();
+  contest.baseline("short", [] { return units(100); }).candidate("long", [] { return units(1000); });
+  const auto findings = contest.run();
+  const auto& f = finding_on(findings, "time per call");
+  EXPECT_EQ(f.verdict, Verdict::worse);
+  EXPECT_GT(f.effect, 3) << "ten times the work";
+  EXPECT_EQ(findings.campaign.kind, "contest");
+  EXPECT_EQ(findings.rounds, 7U);
+}
+
+TEST(Contest, TheInputIsMadeOncePerSettingAndShared) {
+  int made = 0;
+  auto contest = quick();
+  contest.over("size", {10, 20});
+  contest.input([&](const Setting& s) {
+    ++made;
+    return std::vector<int>(static_cast<std::size_t>(s.integer("size")), 1);
+  });
+  std::set<const void*> seen;
+  contest.baseline("a", [&](const std::vector<int>& v) { return seen.insert(&v), v.size(); });
+  contest.candidate("b", [&](const std::vector<int>& v) { return seen.insert(&v), v.size(); });
+  const auto findings = contest.run();
+  EXPECT_EQ(made, 3) << "once to look at its type, once for each size";
+  EXPECT_EQ(seen.size(), 2U);
+  EXPECT_EQ(findings.cells.size(), 4U);
+}
+
+TEST(Contest, FunctionsThatConsumeTheirInputGetAFreshCopyForEachCall) {
+  auto contest = quick();
+  contest.input([] { return std::vector<int>{3, 1, 2}; });
+  int stale = 0;
+  const auto check = [&](const std::vector<int>& v) { stale += v == std::vector<int>{3, 1, 2} ? 0 : 1; };
+  contest.baseline("by value", [&](std::vector<int> v) { return check(v), v.clear(), 1; });
+  contest.candidate("by reference", [&](std::vector<int>& v) { return check(v), v.clear(), 1; });
+  contest.candidate("by rvalue", [&](std::vector<int>&& v) {
+    check(v);
+    const auto mine = std::move(v);
+    return 1;
+  });
+  const auto findings = contest.run();
+  EXPECT_EQ(stale, 0);
+  EXPECT_EQ(findings.findings.size() % 2, 0U);
+}
+
+TEST(Contest, InputsThatCannotBeCopiedAreMadeAnew) {
+  auto contest = quick();
+  contest.input([] { return std::make_unique<int>(5); });
+  int empty = 0;
+  const auto take = [&](std::unique_ptr<int> p) { return empty += p ? 0 : 1, *p; };
+  contest.baseline("a", take).candidate("b", take);
+  const auto findings = contest.run();
+  EXPECT_EQ(empty, 0);
+  EXPECT_EQ(findings.cells[1].standing, Standing::sound) << findings.cells[1].detail;
+}
+
+TEST(Contest, TheFirstCallIsThatOfACopyThatWasNeverCalled) {
+  struct Lazy {
+    bool built = false;
+    int operator()() {
+      if (!built) units(200000);
+      built = true;
+      return 1;
+    }
+  };
+  auto contest = quick();
+  contest.baseline("plain", [] { return units(20), 1; }).candidate("lazy", Lazy{});
+  const auto findings = contest.run();
+  const auto& first = finding_on(findings, "first call");
+  const auto& steady = finding_on(findings, "time per call");
+  EXPECT_GT(first.candidate_typical, 20 * steady.candidate_typical);
+  EXPECT_GT(first.effect, 5);
+  EXPECT_EQ(steady.verdict, Verdict::better);
+}
+
+TEST(Agreement, IsByEqualityUnlessToldOtherwise) {
+  auto contest = quick();
+  contest = Contest("answers");
+  contest.options().twin = false;
+  contest.options().rounds_min = contest.options().rounds_max = 6;
+  contest.options().budget = 0.006;
+  contest.baseline("right", [] { return 17; });
+  contest.candidate("wrong", [] { return 18; }).candidate("also right", [] { return 17; });
+  const auto findings = contest.run();
+  EXPECT_EQ(findings.cells[1].standing, Standing::wrong);
+  EXPECT_THAT(findings.cells[1].detail, HasSubstr("not the baseline's: 18, expected 17"));
+  EXPECT_EQ(findings.cells[2].standing, Standing::sound);
+}
+
+std::string standing_of(Contest& contest) {
+  contest.options().twin = false;
+  contest.options().rounds_min = contest.options().rounds_max = 6;
+  contest.options().budget = 0.006;
+  const auto cell = contest.run().cells.at(1);
+  return to_string(cell.standing) + ": " + cell.detail;
+}
+
+TEST(Agreement, WithinAToleranceForNumbersAndRanges) {
+  const auto say = [](std::vector<double> a, std::vector<double> b, double tolerance) {
+    Contest contest("tolerance");
+    contest.baseline("a", [a] { return a; }).candidate("b", [b] { return b; }).agree_within(tolerance);
+    return standing_of(contest);
+  };
+  EXPECT_THAT(say({1, 100}, {1, 100.9}, 0.01), HasSubstr("sound"));
+  EXPECT_THAT(say({1, 100}, {1, 101.2}, 0.01), HasSubstr("wrong: its answer differs by 0.0118"));
+  EXPECT_THAT(say({1, 100}, {1}, 0.01), HasSubstr("not as long"));
+  EXPECT_THAT(say({0}, {0}, 0), HasSubstr("sound"));
+  EXPECT_THAT(say({std::nan("")}, {1}, 0.5), HasSubstr("wrong"));
+}
+
+TEST(Agreement, ByAPredicateOrNotAtAll) {
+  Contest predicate("predicate");
+  predicate.baseline("a", [] { return 10; }).candidate("b", [] { return 12; });
+  predicate.agree<int>([](int a, int b) { return a % 2 == b % 2; });
+  EXPECT_THAT(standing_of(predicate), HasSubstr("sound"));
+  Contest free("free");
+  free.baseline("a", [] { return 10; }).candidate("b", [] { return 12; }).may_differ();
+  EXPECT_THAT(standing_of(free), HasSubstr("sound"));
+  Contest nothing("nothing");
+  nothing.baseline("a", [] {}).candidate("b", [] {});
+  EXPECT_THAT(standing_of(nothing), HasSubstr("sound"));
+}
+
+TEST(Agreement, TypesWithoutEqualityAndOfOtherKindsAreSaid) {
+  struct Opaque {
+    int x;
+  };
+  Contest opaque("opaque");
+  opaque.baseline("a", [] { return Opaque{1}; }).candidate("b", [] { return Opaque{1}; });
+  EXPECT_THAT(standing_of(opaque), HasSubstr("can't be compared: their type has no =="));
+  Contest mixed("mixed");
+  mixed.baseline("a", [] { return 1; }).candidate("b", [] { return 1.0; });
+  EXPECT_THAT(standing_of(mixed), HasSubstr("another type"));
+}
+
+TEST(Agreement, AnAnswerThatChangesIsCaughtAtTheEnd) {
+  Contest contest("moody");
+  auto calls = std::make_shared<int>(0);
+  contest.baseline("a", [] { return 0; });
+  contest.candidate("b", [calls] { return ++*calls > 1000 ? 1 : 0; });
+  EXPECT_THAT(standing_of(contest),
+              HasSubstr("wrong: at the end its answer is not the baseline's: 1, expected 0"));
+}
+
+TEST(Contest, AFunctionThatThrowsIsLeftOutAndTheOthersGoOn) {
+  auto contest = quick();
+  contest.baseline("a", [] { return 1; });
+  contest.candidate("bad", []() -> int { throw std::runtime_error("the lock is shut"); });
+  auto calls = std::make_shared<int>(0);
+  contest.candidate("worse", [calls] { return ++*calls > 2000 ? throw 5 : 1; });
+  contest.candidate("good", [] { return 1; });
+  const auto findings = contest.run();
+  EXPECT_EQ(findings.cells[1].standing, Standing::failed);
+  EXPECT_THAT(findings.cells[1].detail, HasSubstr("it threw: the lock is shut"));
+  EXPECT_EQ(findings.cells[2].standing, Standing::failed);
+  EXPECT_THAT(findings.cells[2].detail, HasSubstr("no std::exception"));
+  EXPECT_EQ(findings.cells[3].standing, Standing::sound) << findings.cells[3].detail;
+}
+
+TEST(Sizes, ACandidateThatGetsTooSlowLeavesLargerOnesAndItIsSaid) {
+  auto contest = quick();
+  contest.over("size", {1, 1000000, 100000000, 2});
+  contest.allowance(0.001);
+  contest.input([](const Setting& s) { return static_cast<int>(s.integer("size")); });
+  contest.baseline("constant", [](int) { return 1; });
+  contest.candidate("linear", [](int n) { return units(n); });
+  const auto findings = contest.run();
+  std::map<std::int64_t, std::string> linear;
+  for (const auto& cell : findings.cells)
+    if (cell.candidate.value == 1)
+      linear[cell.setting.integer("size")] = to_string(cell.standing) + " " + cell.detail;
+  EXPECT_THAT(linear[2], HasSubstr("sound"));
+  EXPECT_THAT(linear[1000000], HasSubstr("absent a call took"));
+  EXPECT_THAT(linear[100000000], HasSubstr("at size=1000000, 0.001 s are allowed")) << "not even tried there";
+}
+
+TEST(Sizes, GrowthIsToldFromTheSizes) {
+  auto contest = quick();
+  contest.over("n", {100, 200, 400, 800, 1600, 3200});
+  contest.input([](const Setting& s) { return static_cast<int>(s.integer("n")); });
+  contest.baseline("linear", [](int n) { return units(n); });
+  contest.candidate("flat", [](int) { return units(500); });
+  const auto findings = contest.run();
+  ASSERT_EQ(findings.trends.size(), 2U);
+  EXPECT_NEAR(*findings.trends[0].exponent, 1, 0.3);
+  EXPECT_NEAR(*findings.trends[1].exponent, 0, 0.3);
+  ASSERT_TRUE(findings.trends[1].crossing);
+  EXPECT_GT(*findings.trends[1].crossing, 100);
+  EXPECT_LT(*findings.trends[1].crossing, 3200);
+}
+
+TEST(Threads, RunAtOnceEachWithItsOwnFunction) {
+  std::mutex guard;
+  std::set<std::thread::id> ids;
+  auto contest = quick();
+  contest.threads({1, 2});
+  const auto note = [&, own = 0]() mutable {
+    ++own;
+    const std::lock_guard lock(guard);
+    ids.insert(std::this_thread::get_id());
+    return 1;
+  };
+  contest.baseline("a", note).candidate("b", note);
+  contest.options().watch = {"throughput"};
+  const auto findings = contest.run();
+  EXPECT_EQ(ids.size(), 3U) << "this thread, and two of a team";
+  EXPECT_EQ(findings.metric_of(findings.findings.front()).unit.empty(), false);
+  EXPECT_EQ(finding_on(findings, "throughput").rounds, 7U);
+}
+
+TEST(Twins, AreTheSameCodeOnceMoreAndASecondInstantiation) {
+  const TypedCallable<int (*)(int)> callable(units);
+  EXPECT_EQ(callable.slice(0), callable.slice(0));
+  EXPECT_NE(callable.slice(0), callable.slice(1));
+  auto contest = quick();
+  contest.options().twin = true;
+  contest.baseline("a", [] { return units(50); }).candidate("b", [] { return units(60); });
+  const auto findings = contest.run();
+  ASSERT_EQ(findings.candidates.size(), 4U);
+  EXPECT_EQ(findings.candidates[2].name, "a, once more");
+  EXPECT_EQ(findings.candidates[3].name, "a, placed anew");
+  EXPECT_TRUE(findings.candidates[3].twin_of);
+}
+
+TEST(Work, GivesThroughputAndRequirementsAreJudgedApart) {
+  auto contest = quick();
+  contest.input([] { return 200; });
+  contest.baseline("a", units).candidate("b", [](int n) { return units(20 * n); });
+  contest.work(4096, "B").require("time per call", "< 1 s").require("throughput", ">= 1e15");
+  const auto findings = contest.run();
+  EXPECT_EQ(findings.metric_of(finding_on(findings, "throughput")).unit, "B/s");
+  ASSERT_EQ(findings.requirements.size(), 4U);
+  EXPECT_EQ(findings.requirements[0].status, RequirementFinding::Status::met);
+  EXPECT_GT(findings.requirements[0].spare, 0.9);
+  EXPECT_EQ(findings.requirements[3].status, RequirementFinding::Status::broken);
+}
+
+TEST(ContestLedger, KeepsEveryRound) {
+  const Scratch scratch;
+  auto contest = quick("kept");
+  contest.over("n", {10, 20});
+  contest.input([](const Setting& s) { return static_cast<int>(s.integer("n")); });
+  contest.baseline("a", units).candidate("b", [](int n) { return units(2 * n); });
+  contest.options().ledger = scratch.path("l.db");
+  const auto findings = contest.run();
+  ledger::Ledger ledger(scratch.path("l.db"));
+  const auto record = ledger.read(ledger.list().at(0).id);
+  EXPECT_EQ(record.info.kind, "contest");
+  EXPECT_EQ(record.factors.at(0).role, Factor::Role::size);
+  EXPECT_EQ(std::ranges::count(record.trials, Role::counted, &Trial::role), 4 * 7);
+  EXPECT_GT(record.trials.back().calls, 0);
+}
+
+TEST(Contest, ChoosesLevelsAndStopsWhenAsked) {
+  auto contest = quick();
+  contest.over("n", {10, 20, 30});
+  contest.input([](const Setting& s) { return static_cast<int>(s.integer("n")); });
+  contest.baseline("a", units).candidate("b", units);
+  auto options = contest.options();
+  options.only = {{"n", "20"}};
+  EXPECT_EQ(contest.run(options).cells.size(), 2U);
+  options.only = {{"n", "25"}};
+  EXPECT_THAT(message_of([&] { contest.run(options); }), HasSubstr("25 is not a level of n"));
+  options.only = {{"m", "25"}};
+  EXPECT_THAT(message_of([&] { contest.run(options); }), HasSubstr("there is no factor \"m\""));
+  std::stop_source source;
+  options = contest.options();
+  options.stop = source.get_token();
+  options.observe = [&](const campaign::Progress& p) {
+    if (p.done == 3 && p.phase == campaign::Progress::Phase::measuring) source.request_stop();
+  };
+  EXPECT_TRUE(contest.run(options).provisional);
+}
+
+TEST(Contest, WhatIsAmissIsSaidBeforeAnythingRuns) {
+  EXPECT_THAT(message_of([] { Contest("x").candidate("a", units).run(); }),
+              HasSubstr("there is no baseline"));
+  EXPECT_THAT(message_of([] {
+                Contest contest("x");
+                contest.options().twin = false;
+                contest.baseline("a", [] { return 1; }).run();
+              }),
+              HasSubstr("there is only the baseline"));
+  EXPECT_THAT(message_of([] { Contest("x").baseline("a", units).candidate("b", units).run(); }),
+              HasSubstr("contest \"x\": \"a\" takes an input, and none is made"));
+  EXPECT_THAT(message_of([] {
+                Contest("x").input([] { return 1.5; }).baseline("a", units).candidate("b", units).run();
+              }),
+              HasSubstr("takes another input than input(...) makes"));
+  EXPECT_THAT(message_of([] { Contest("x").baseline("a", units).baseline("b", units); }),
+              HasSubstr("a second baseline"));
+  EXPECT_THAT(message_of([] { Contest("x").baseline("a", units).candidate("a", units); }),
+              HasSubstr("two candidates are named \"a\""));
+  EXPECT_THAT(message_of([] { Contest("x").over("n", {1, 2, 1}); }), HasSubstr("has level 1 twice"));
+  EXPECT_THAT(message_of([] { Contest("x").threads({0}); }), HasSubstr("0 threads can't run"));
+  EXPECT_THAT(message_of([] { Contest("x").require("time per call", "2 ms"); }),
+              HasSubstr("is not a requirement"));
+  EXPECT_THAT(message_of([] {
+                Contest contest("x");
+                contest.baseline("a", [] { return 1; }).candidate("b", [] { return 1; });
+                contest.options().watch = {"speed"};
+                contest.run();
+              }),
+              HasSubstr("a contest has no metric \"speed\""));
+}
+
+TEST(Requirement, ReadsLimitsWithTheirUnits) {
+  EXPECT_DOUBLE_EQ(parse_requirement("< 2 ms").limit, 0.002);
+  EXPECT_DOUBLE_EQ(parse_requirement(">=250").limit, 250);
+  EXPECT_DOUBLE_EQ(parse_requirement("<= 64 MiB").limit, 64 * 1048576.0);
+  EXPECT_TRUE(parse_requirement("< 2").holds(1.9));
+  EXPECT_FALSE(parse_requirement("< 2").holds(2));
+  EXPECT_TRUE(parse_requirement("<= 2").holds(2));
+  EXPECT_FALSE(parse_requirement("> 2").holds(2));
+  EXPECT_TRUE(parse_requirement(">= 2").holds(2));
+  for (const auto* text : {"", "2 ms", "<", "< fast", "== 3", "<> 3"})
+    EXPECT_THROW(parse_requirement(text), Error) << text;
+}
+
+}  // namespace
+}  // namespace assay::contest
