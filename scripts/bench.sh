@@ -6,7 +6,7 @@ source scripts/packages.sh
 install_packages
 cmake --preset release -DASSAY_BENCH=ON >/dev/null
 cmake --build --preset release
-for name in stats trials abreast characteristics; do
+for name in stats trials abreast contests characteristics; do
   printf '\n%s\n' "$name"
   "build/release/bench/bench_$name"
 done

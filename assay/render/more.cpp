@@ -19,7 +19,7 @@ std::string span_of(double low, double high, bool ratio, const std::string& unit
 
 std::string size_text(const Findings& all, const Trend& trend) {
   auto text = fmt::format("{} {}", all.candidates[trend.candidate.place()].name,
-                          trend.law.empty() ? "no plain law" : trend.law);
+                          trend.law.empty() ? "by a law that can't be told" : "like " + trend.law);
   text += fmt::format(" (exponent {:.2f}", trend.exponent.value_or(0));
   const auto& interval = trend.exponent_interval;
   if (std::isfinite(interval.low) && std::isfinite(interval.high))
@@ -35,6 +35,8 @@ std::string crossing_text(const Findings& all, const Trend& trend) {
   const auto& interval = trend.crossing_interval;
   if (std::isfinite(interval.high) && interval.low > 0)
     text += fmt::format(" ({} … {})", number_text(interval.low), number_text(interval.high));
+  if (*trend.crossing < trend.at.front() || *trend.crossing > trend.at.back())
+    text += ", outside the sizes measured";
   return text;
 }
 

@@ -43,10 +43,12 @@ std::string title(const Findings& all, const Rows& rows, WorkloadId workload, co
   const auto& name = all.workloads[workload.place()].name;
   const auto rounds = least->rounds == most->rounds ? fmt::format("{}", least->rounds)
                                                     : fmt::format("{} to {}", least->rounds, most->rounds);
+  const bool in_the_values = metric.unit.empty() || metric.unit == "s" || metric.unit == "B";
   return fmt::format(
-      "{}{}, {} is better; change against {}; {}",
+      "{}{}{}, {} is better; change against {}; {}",
       name.empty() || all.campaign.kind == "duel" || all.campaign.kind == "contest" ? "" : name + ": ",
-      metric.name, metric.prefer == Prefer::higher ? "higher" : "lower",
+      metric.name, in_the_values ? "" : " (" + metric.unit + ")",
+      metric.prefer == Prefer::higher ? "higher" : "lower",
       baselines.size() == 1 ? *baselines.begin() : "its baseline",
       metric.exact && rows.all.front()->margin == 0
           ? "exact"
@@ -113,10 +115,10 @@ std::string block(const Findings& all, WorkloadId workload, MetricId metric_id, 
         **std::ranges::max_element(findings, {}, [](const Finding* f) { return f->rounds; });
     out += fmt::format("{}{}: {}\n", setting.empty() ? "" : setting + ", ",
                        all.candidate(all.baseline_of(longest)).name,
-                       value_text(longest.baseline_typical, metric.unit));
+                       cell_value_text(longest.baseline_typical, metric.unit));
     for (const auto* f : findings) {
       out += left("  " + all.candidate(all.candidate_of(*f)).name, names) +
-             right(value_text(f->candidate_typical, metric.unit), typical_width + 2) +
+             right(cell_value_text(f->candidate_typical, metric.unit), typical_width + 2) +
              right(effect_text(f->effect, ratio, metric.unit), change_width + 2) +
              right(range_text(f->interval.low, f->interval.high, ratio, metric.unit), range_width + 2) +
              "   " + axis.draw(*f) + "  " + verdict_text(f->verdict, style) + "\n";

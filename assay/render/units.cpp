@@ -60,6 +60,15 @@ std::string value_text(double value, const std::string& unit) {
   return unit.empty() ? number_text(value) : number_text(value) + " " + unit;
 }
 
+std::string cell_value_text(double value, const std::string& unit) {
+  if (unit == "s" || unit == "B") return value_text(value, unit);
+  constexpr std::array<std::pair<double, const char*>, 3> steps = {{{1e9, "G"}, {1e6, "M"}, {1e3, "k"}}};
+  if (std::abs(value) >= 1e4)
+    for (const auto& [step, name] : steps)
+      if (std::abs(value) >= step) return scaled(value / step, name);
+  return number_text(value);
+}
+
 std::string span_text(double seconds) {
   if (seconds < 9.95) return fmt::format("{:.1f} s", seconds);
   const auto whole = std::llround(seconds);

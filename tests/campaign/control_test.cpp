@@ -13,6 +13,7 @@
 #include "assay/model/error.hpp"
 #include "support/plans.hpp"
 #include "support/tool.hpp"
+#include "support/turn.hpp"
 
 namespace assay::campaign {
 namespace {
@@ -180,7 +181,7 @@ TEST(Abreast, AProgramThatCannotStartVoidsTheTrialsBesideIt) {
 
 TEST(WhenBusy, GoesOnBesideAnotherCampaignAndSaysSo) {
   measure::Turnstile other;
-  if (!other.enter()) GTEST_SKIP() << "a campaign is at work on this machine";
+  if (!test::take_turn(other)) GTEST_SKIP() << "a campaign is at work on this machine";
   int told = 0;
   Options options;
   options.busy = [&](Options::WhenBusy what) { told += what == Options::WhenBusy::go_on ? 1 : 0; };
@@ -193,7 +194,7 @@ TEST(WhenBusy, GoesOnBesideAnotherCampaignAndSaysSo) {
 
 TEST(WhenBusy, WaitsUntilItsTurnOrAStopRequest) {
   auto other = std::make_unique<measure::Turnstile>();
-  if (!other->enter()) GTEST_SKIP() << "a campaign is at work on this machine";
+  if (!test::take_turn(*other)) GTEST_SKIP() << "a campaign is at work on this machine";
   std::stop_source source;
   Options options{.when_busy = Options::WhenBusy::wait,
                   .busy = [&](Options::WhenBusy) { source.request_stop(); },

@@ -9,6 +9,7 @@
 
 #include "assay/measure/turnstile.hpp"
 #include "support/tool.hpp"
+#include "support/turn.hpp"
 
 namespace assay::test {
 namespace {
@@ -144,7 +145,7 @@ TEST(DuelControls, WrongOnesAreNamed) {
 TEST(WhenBusy, TheSecondCampaignWaitsOrGoesOn) {
   const Scratch scratch;
   auto other = std::make_unique<measure::Turnstile>();
-  if (!other->enter()) GTEST_SKIP() << "a campaign is at work on this machine";
+  if (!test::take_turn(*other)) GTEST_SKIP() << "a campaign is at work on this machine";
   const std::vector<std::string> commands = {"true", "vs", "true", "x"};
   auto arguments = std::vector<std::string>{"duel", "--rounds", "6", "--when-busy", "go-on"};
   arguments.insert(arguments.end(), commands.begin(), commands.end());

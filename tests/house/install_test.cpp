@@ -23,6 +23,20 @@ int main() {
 }
 )";
 
+constexpr const char* contest = R"(
+#include <assay/contest.hpp>
+#include <string>
+int main(int argc, char** argv) {
+  assay::Contest contest("words");
+  contest.input([](const assay::Setting&) { return std::string(100, 'x'); });
+  contest.baseline("copy", [](const std::string& s) { return s + "!"; });
+  contest.candidate("length", [](const std::string& s) { return std::string(s.size() + 1, '!'); });
+  contest.may_differ();
+  contest.options().watch = {"allocations"};
+  return assay::present(contest, argc, argv);
+}
+)";
+
 constexpr const char* project = R"(
 cmake_minimum_required(VERSION 3.25)
 project(user LANGUAGES CXX)
@@ -30,6 +44,8 @@ set(CMAKE_CXX_STANDARD 20)
 find_package(assay 0.1 REQUIRED)
 add_executable(user user.cpp)
 target_link_libraries(user PRIVATE assay::assay)
+add_executable(contest contest.cpp)
+target_link_libraries(contest PRIVATE assay::assay assay::allocations)
 )";
 
 TEST(Install, FindPackageAndPkgConfigWork) {
@@ -39,6 +55,7 @@ TEST(Install, FindPackageAndPkgConfigWork) {
   EXPECT_THAT(run(scratch, {prefix + "/bin/assay", "--version"}).out, testing::StartsWith("assay"));
 
   scratch.file("user/user.cpp", program);
+  scratch.file("user/contest.cpp", contest);
   scratch.file("user/CMakeLists.txt", project);
   auto ran = run(scratch, {"/usr/bin/cmake", "-S", "user", "-B", "build", "-G", "Ninja",
                            "-DCMAKE_PREFIX_PATH=" + prefix});
@@ -46,6 +63,9 @@ TEST(Install, FindPackageAndPkgConfigWork) {
   ran = run(scratch, {"/usr/bin/cmake", "--build", "build"});
   ASSERT_EQ(ran.status, 0) << ran.out << ran.err;
   EXPECT_EQ(run(scratch, {scratch.path("build/user")}).out, "worse 2.0\n");
+  ran = run(scratch, {scratch.path("build/contest"), "--rounds", "6", "--budget", "30ms"});
+  EXPECT_EQ(ran.status, 0) << ran.err;
+  EXPECT_THAT(ran.out, testing::HasSubstr("allocations, lower is better"));
 
   const auto flags =
       run(scratch, {"/bin/sh", "-c",

@@ -18,6 +18,9 @@ using testing::HasSubstr;
 using testing::Not;
 
 TEST(Units, ValuesAreInUnitsAPersonReads) {
+  EXPECT_EQ(cell_value_text(2202129, "calls/s"), "2.2 M");
+  EXPECT_EQ(cell_value_text(9999, "calls/s"), "9999");
+  EXPECT_EQ(cell_value_text(0.4123, "s"), "412 ms");
   EXPECT_EQ(value_text(0.4123, "s"), "412 ms");
   EXPECT_EQ(value_text(2.5e-6, "s"), "2.5 µs");
   EXPECT_EQ(value_text(75, "s"), "75 s");

@@ -1,0 +1,131 @@
+#include "assay/judge/trends.hpp"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "assay/judge/findings.hpp"
+#include "assay/judge/requirements.hpp"
+#include "support/records.hpp"
+
+namespace assay::judge {
+namespace {
+
+/// Seven rounds in which each of two candidates costs what `cost` says at each level of factor n.
+Record over_levels(const std::vector<std::int64_t>& levels, Factor::Role role,
+                   const std::function<double(int, double)>& cost) {
+  auto record = test::record_of({std::vector<double>(7, 1.0), std::vector<double>(7, 1.0)});
+  record.factors = {{.name = "n", .levels = {}, .role = role}};
+  record.cells.clear();
+  record.contrasts.clear();
+  record.trials.clear();
+  for (const auto level : levels)
+    for (int candidate = 0; candidate < 2; ++candidate) {
+      const CellId id{static_cast<std::int64_t>(record.cells.size())};
+      Cell cell{.candidate = {candidate}};
+      cell.setting.levels["n"] = level;
+      record.cells.push_back(cell);
+      if (candidate == 1) record.contrasts.push_back({{id.value - 1}, id});
+      for (const auto& round : record.rounds) {
+        Trial trial{
+            .cell = id, .round = round.number, .role = round.number == 1 ? Role::first : Role::counted};
+        const double noise = 1 + 1e-4 * std::sin(static_cast<double>(round.number * 7 + id.value));
+        trial.readings = {{MetricId{0}, noise * cost(candidate, static_cast<double>(level))}};
+        record.trials.push_back(trial);
+      }
+    }
+  return record;
+}
+
+TEST(Trends, OverSizesHaveExponentLawAndCrossing) {
+  const auto findings =
+      judge_record(over_levels({10, 20, 40, 80, 160, 320}, Factor::Role::size,
+                               [](int c, double n) { return c == 0 ? 1e-6 * n * n : 1e-4 * n; }));
+  ASSERT_EQ(findings.trends.size(), 2U);
+  EXPECT_NEAR(*findings.trends[0].exponent, 2, 1e-3);
+  EXPECT_EQ(findings.trends[0].law, "n²");
+  EXPECT_FALSE(findings.trends[0].crossing) << "it is the baseline";
+  EXPECT_NEAR(*findings.trends[1].exponent, 1, 1e-3);
+  ASSERT_TRUE(findings.trends[1].crossing);
+  EXPECT_NEAR(*findings.trends[1].crossing, 100, 1);
+  EXPECT_TRUE(findings.trends[1].crossing_interval.contains(100));
+}
+
+TEST(Trends, ACrossingFarBeyondTheSizesIsNotTold) {
+  const auto crossing_at = [](double factor) {
+    const auto findings =
+        judge_record(over_levels({10, 20, 40}, Factor::Role::size, [factor](int c, double n) {
+          return c == 0 ? n * n : factor * n;  // they cross at n = factor
+        }));
+    return findings.trends.at(1).crossing.has_value();
+  };
+  EXPECT_TRUE(crossing_at(395));
+  EXPECT_FALSE(crossing_at(405)) << "more than ten times the largest size";
+  EXPECT_FALSE(crossing_at(0.99)) << "less than a tenth of the smallest";
+}
+
+TEST(Trends, NeedThreeLevelsAndAFactorOfSizesOrThreads) {
+  const auto flat = [](int, double) { return 1.0; };
+  EXPECT_TRUE(judge_record(over_levels({1, 2}, Factor::Role::size, flat)).trends.empty());
+  EXPECT_TRUE(judge_record(over_levels({1, 2, 3}, Factor::Role::option, flat)).trends.empty());
+  EXPECT_EQ(judge_record(over_levels({1, 2, 3}, Factor::Role::size, flat)).trends.size(), 2U);
+}
+
+TEST(Trends, OverThreadsFollowTheScalabilityLaw) {
+  // Time per call of n threads, each as quick as one but for contention of 5 %.
+  const auto findings = judge_record(over_levels({1, 2, 4, 8}, Factor::Role::threads, [](int c, double n) {
+    return c == 0 ? 1.0 : 1 + 0.05 * (n - 1);
+  }));
+  ASSERT_EQ(findings.trends.size(), 2U);
+  EXPECT_NEAR(*findings.trends[0].contention, 0, 1e-3);
+  EXPECT_NEAR(*findings.trends[1].contention, 0.05, 1e-3);
+  EXPECT_FALSE(findings.trends[0].exponent);
+}
+
+Record required(const std::vector<double>& baseline, const std::string& limit) {
+  auto record = test::record_of({baseline, std::vector<double>(baseline.size(), 1.0)});
+  record.demands[0].require = parse_requirement(limit);
+  return record;
+}
+
+TEST(Requirements, AreMetOrBrokenWhenTheWholeIntervalIsOnOneSide) {
+  using Status = RequirementFinding::Status;
+  // The 95 % interval of a median of nine reaches from the second to the eighth value (David & Nagaraja).
+  const std::vector<double> nine = {1, 2, 3, 4, 5, 6, 7, 8, 9};
+  const auto status = [&](const std::string& limit) {
+    return judge_requirements(required(nine, limit)).at(0).status;
+  };
+  EXPECT_EQ(status("<= 8"), Status::met);
+  EXPECT_EQ(status("< 8"), Status::undecided);
+  EXPECT_EQ(status("<= 2"), Status::undecided);
+  EXPECT_EQ(status("< 2"), Status::broken);
+  EXPECT_EQ(status(">= 2"), Status::met);
+  EXPECT_EQ(status("> 8"), Status::broken);
+  const auto found = judge_requirements(required(nine, "<= 10")).at(0);
+  EXPECT_EQ(found.typical, 5);
+  EXPECT_DOUBLE_EQ(found.spare, 0.5);
+  EXPECT_DOUBLE_EQ(judge_requirements(required(nine, ">= 10")).at(0).spare, -0.5);
+}
+
+TEST(Requirements, FewRoundsDecideNothing) {
+  const std::vector<double> five = {1, 1, 1, 1, 1};
+  EXPECT_EQ(judge_requirements(required(five, "< 100")).at(0).status, RequirementFinding::Status::undecided);
+}
+
+TEST(TwinNote, ATwinThatIsCalledDifferentIsSaidFirst) {
+  std::vector<double> a, b;
+  for (int i = 0; i < 10; ++i) {
+    a.push_back(1 + 0.001 * i);
+    b.push_back(1.05 + 0.001 * i);
+  }
+  auto record = test::record_of({a, b});
+  record.candidates[1].twin_of = CandidateId{0};
+  const auto findings = judge_record(record);
+  ASSERT_FALSE(findings.trust.empty());
+  EXPECT_NE(findings.trust[0].text.find("this copy of the baseline is called worse (by 4.98 %)"),
+            std::string::npos)
+      << findings.trust[0].text;
+}
+
+}  // namespace
+}  // namespace assay::judge

@@ -1,0 +1,106 @@
+#include "assay/render/more.hpp"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include "assay/judge/findings.hpp"
+#include "assay/render/text.hpp"
+#include "support/records.hpp"
+
+namespace assay::render {
+namespace {
+
+using testing::HasSubstr;
+using testing::Not;
+
+Findings with_candidates() {
+  Findings all;
+  all.candidates = {{.name = "list"},
+                    {.name = "heap", .against = CandidateId{0}},
+                    {.name = "list, once more", .against = CandidateId{0}, .twin_of = CandidateId{0}}};
+  all.workloads = {{"routes", {}}};
+  for (std::int64_t c = 0; c < 3; ++c) all.cells.push_back({.candidate = {c}});
+  all.metrics = {{.name = "time per call", .unit = "s"},
+                 {.name = "first call", .unit = "s", .supporting = true}};
+  all.demands = {{.watched = true}, {}};
+  return all;
+}
+
+Finding finding(std::int64_t candidate, std::int64_t metric, double baseline, double typical) {
+  return {.of = {{0}, {candidate}},
+          .metric = {metric},
+          .rounds = 7,
+          .baseline_typical = baseline,
+          .candidate_typical = typical,
+          .effect = typical / baseline};
+}
+
+TEST(TwinLines, SayWhatNoChangeLookedLike) {
+  auto all = with_candidates();
+  EXPECT_EQ(twin_lines(all), "");
+  all.findings = {finding(2, 0, 1, 1.004)};
+  EXPECT_EQ(twin_lines(all), "no change at all looked like this: list, once more, time per call +0.40 %\n");
+  EXPECT_THAT(to_text(all, {}), Not(HasSubstr("list, once more  "))) << "no row of its own";
+}
+
+TEST(TrendLines, SayGrowthAndCrossing) {
+  auto all = with_candidates();
+  all.trends = {{.candidate = {1},
+                 .workload = {0},
+                 .metric = {0},
+                 .factor = "locks",
+                 .at = {10, 20, 40},
+                 .typical = {1, 2, 4},
+                 .exponent = 1.02,
+                 .exponent_interval = {0.98, 1.06, 0.95},
+                 .law = "n",
+                 .crossing = 25,
+                 .crossing_interval = {20, 31, 0.95}}};
+  EXPECT_THAT(trend_lines(all),
+              HasSubstr("growth of time per call over locks: heap like n (exponent 1.02, 0.98 … 1.06)"));
+  EXPECT_THAT(trend_lines(all), HasSubstr("heap costs what list does at about 25 locks (20 … 31)\n"));
+  all.trends[0].crossing = 5;
+  all.trends[0].law.clear();
+  EXPECT_THAT(trend_lines(all), HasSubstr("outside the sizes measured"));
+  EXPECT_THAT(trend_lines(all), HasSubstr("by a law that can't be told"));
+}
+
+TEST(TrendLines, SayHowThreadsScale) {
+  auto all = with_candidates();
+  all.trends = {{.candidate = {0},
+                 .workload = {0},
+                 .metric = {0},
+                 .factor = "threads",
+                 .at = {1, 2, 4},
+                 .typical = {1, 1, 2},
+                 .knee = 2}};
+  EXPECT_EQ(trend_lines(all),
+            "scaling of time per call over threads: list does 2 times as much with 4 as with 1, knee at 2\n");
+}
+
+TEST(RequirementLines, NameTheNearest) {
+  auto all = with_candidates();
+  all.demands[0].require = parse_requirement("< 2 ms");
+  using Status = RequirementFinding::Status;
+  all.requirements = {
+      {.cell = {0}, .metric = {0}, .status = Status::met, .typical = 0.001, .spare = 0.5},
+      {.cell = {1}, .metric = {0}, .status = Status::broken, .typical = 0.003, .spare = -0.5}};
+  EXPECT_EQ(requirement_lines(all),
+            "required, time per call < 2 ms: list, met (1 ms, 50 % to spare)\n"
+            "required, time per call < 2 ms: heap, broken (3 ms, 50 % beyond)\n");
+}
+
+TEST(FirstCallLines, SayFromHowManyCallsADearFirstOnePays) {
+  auto all = with_candidates();
+  all.findings = {finding(1, 0, 10e-6, 1e-6), finding(1, 1, 20e-6, 200e-6)};
+  // 180 µs more at first, 9 µs less for each of the others: 20 others, and the first.
+  EXPECT_THAT(first_call_lines(all), HasSubstr("it pays from 21 calls on"));
+  all.findings[1].candidate_typical = 2.9e-6;
+  EXPECT_EQ(first_call_lines(all), "") << "less than three times a steady call is nothing to tell";
+  all.findings[1].candidate_typical = 3.1e-6;
+  EXPECT_THAT(first_call_lines(all), Not(HasSubstr("pays"))) << "it was not dearer than the other's";
+  EXPECT_NE(first_call_lines(all), "");
+}
+
+}  // namespace
+}  // namespace assay::render

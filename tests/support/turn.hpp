@@ -1,0 +1,20 @@
+#pragma once
+
+#include <chrono>
+#include <thread>
+
+#include "assay/measure/turnstile.hpp"
+
+namespace assay::test {
+
+/// Takes the machine's turnstile, which other tests' campaigns hold for a moment; false when somebody keeps
+/// it.
+inline bool take_turn(measure::Turnstile& turnstile) {
+  for (int tries = 0; tries < 1200; ++tries) {
+    if (turnstile.enter()) return true;
+    std::this_thread::sleep_for(std::chrono::milliseconds(50));
+  }
+  return false;
+}
+
+}  // namespace assay::test
