@@ -28,7 +28,7 @@ std::optional<std::string> Staging::begin(const std::stop_token& stop) {
       return "no fresh working directory can be made: " + std::string(std::strerror(errno));
     directory_ = name;
   }
-  if (const auto problem = run(control_.before, "before", stop)) return problem;
+  if (auto problem = run(control_.before, "before", stop)) return problem;
   for (const auto& file : control_.cold) try {
       kept_warm_ = std::max(kept_warm_, measure::drop_from_cache((fs::path(folder_) / file).string()));
     } catch (const Error& error) {

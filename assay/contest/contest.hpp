@@ -132,9 +132,9 @@ class Contest {
   Options& options();
   const Options& options() const;
 
-  /// Runs the contest with its own options, or others, and judges. Throws Error for a contest that can't be
-  /// run: no baseline, no candidate, functions that take another input than is made, answers of a type
-  /// without `==`.
+  /// Runs the contest with its own options, or others, and judges. A campaign that measures on this machine
+  /// at the same time is noted. Throws Error for a contest that can't be run: no baseline, no candidate,
+  /// functions that take another input than is made, answers of a type without `==`.
   Findings run() const;
   Findings run(const Options& options) const;
 

@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <cmath>
+#include <cstdlib>
 #include <map>
 #include <set>
 
@@ -8,6 +9,7 @@
 #include "assay/contest/arena.hpp"
 #include "assay/contest/parts.hpp"
 #include "assay/judge/findings.hpp"
+#include "assay/measure/turnstile.hpp"
 #include "assay/model/error.hpp"
 
 namespace assay::contest {
@@ -28,6 +30,10 @@ class Running {
     record.metrics = metrics.metrics;
     record.demands = metrics.demands;
     const auto seed = record.info.seed;
+    measure::Turnstile turnstile;
+    const bool part_of_a_plan = std::getenv("ASSAY_SAMPLES") != nullptr;  // which has the turn itself
+    if (!part_of_a_plan && !turnstile.enter())
+      record.sittings.front().facts.push_back({"beside another campaign", "yes"});
     Recorder recorder(std::move(record), options_.ledger);
     if (options_.begun) options_.begun(recorder.record());
     Arena arena(parts_, options_, players, cells, metrics, seed);

@@ -15,7 +15,7 @@ namespace assay::front {
 namespace {
 
 struct Asked {
-  std::string rounds, budget, margin, ledger;
+  std::string rounds, budget, margin, allowance, ledger;
   std::vector<std::string> only;
   std::int64_t seed = -1;
   bool no_twin = false, json = false;
@@ -26,6 +26,8 @@ void add_options(CLI::App& app, Asked& asked) {
                  "judged rounds, like 7..60 (from 7 on it ends when all is settled)");
   app.add_option("--budget", asked.budget, "measuring time for each setting, like 2s");
   app.add_option("--margin", asked.margin, "the smallest change that matters, like 0.1%");
+  app.add_option("--allowance", asked.allowance,
+                 "the longest a call may take, like 200ms; what takes longer leaves larger sizes");
   app.add_option("--only", asked.only, "a level that is run, like locks=400; may be repeated")
       ->expected(1)
       ->take_all();
@@ -45,6 +47,7 @@ contest::Options merged(contest::Options options, const Asked& asked) {
   }
   if (!asked.budget.empty()) options.budget = parse_budget(asked.budget);
   if (!asked.margin.empty()) options.margin = parse_share(asked.margin);
+  if (!asked.allowance.empty()) options.allowance = parse_duration(asked.allowance);
   for (const auto& pair : asked.only) {
     const auto equal = pair.find('=');
     if (equal == std::string::npos)

@@ -62,7 +62,9 @@ void describe_sizes(Trend& trend, const Curve* baseline) {
   trend.exponent = law.exponent;
   trend.exponent_interval = interval_of(law.exponent_interval);
   if (trend.at.front() > 1)
-    if (const auto growth = stats::fit_growth(trend.at, trend.typical); growth.name) trend.law = *growth.name;
+    if (const auto growth = stats::fit_growth(trend.at, trend.typical);
+        growth.name && trend.exponent_interval.contains(stats::exponent_of_law(*growth.name, trend.at)))
+      trend.law = *growth.name;
   if (baseline == nullptr) return;
   const auto crossing = stats::crossing(law, stats::fit_power_law(baseline->at, baseline->typical));
   constexpr double within = 10;

@@ -11,8 +11,9 @@ namespace assay::judge {
 /// levels with at least three levels measured. Twins are left out.
 ///
 /// Over sizes: a power law through the medians with the exponent's interval, the law of growth where it can
-/// be told, and the size at which the candidate costs what its baseline does, when that lies within a factor
-/// of ten of the sizes measured. Over threads: the universal scalability law and the knee.
+/// be told (and its own exponent at these sizes lies within that interval), and the size at which the
+/// candidate costs what its baseline does, when that lies within a factor of ten of the sizes measured. Over
+/// threads: the universal scalability law and the knee.
 ///
 /// Source: see stats/fit.hpp.
 std::vector<Trend> find_trends(const Record& record, const Findings& findings);

@@ -10,10 +10,9 @@ std::string number_text(double value);
 /// A value in the unit a person reads: 0.4123 "s" is "412 ms", 1.4e9 "B" is "1.30 GiB", 0.5 "" is "0.5".
 std::string value_text(double value, const std::string& unit);
 
-/// A value for a column whose head names the unit: like value_text for seconds and bytes, else a number alone,
-/// from 10 000 on in thousands (k), millions (M) or milliards (G).
+/// A value for a column whose head names the unit: like value_text for seconds and bytes, else a number
+/// alone, from 10 000 on in thousands (k), millions (M) or milliards (G).
 std::string cell_value_text(double value, const std::string& unit);
-
 
 /// A span of time for plans and progress: "0.4 s", "38 s", "4 min 10 s", "2 h 05 min".
 std::string span_text(double seconds);

@@ -55,6 +55,11 @@ struct Growth {
 /// Source: Akaike 1974; Hurvich & Tsai 1989; the lead of 2 from Burnham & Anderson 2002.
 Growth fit_growth(std::span<const double> size, std::span<const double> cost);
 
+/// The exponent of the power law that comes nearest to a pure law of growth at these sizes, by least squares
+/// of logarithms: 2 for n², a little above 1 for n log n. `name` is one of fit_growth()'s; sizes above one,
+/// at least three; else DomainError.
+double exponent_of_law(const std::string& name, std::span<const double> size);
+
 /// The size at which two power laws cost the same.
 struct Crossing {
   double at = 0;

@@ -75,4 +75,12 @@ Growth fit_growth(std::span<const double> size, std::span<const double> cost) {
   return growth;
 }
 
+double exponent_of_law(const std::string& name, std::span<const double> size) {
+  const auto law = std::ranges::find(laws, name, [](const Law& l) { return std::string(l.first); });
+  if (law == laws.end()) throw DomainError("there is no law of growth called " + name);
+  std::vector<double> cost;
+  for (const double n : size) cost.push_back(law->second(n));
+  return name == laws.front().first ? 0 : fit_power_law(size, cost).exponent;
+}
+
 }  // namespace assay::stats

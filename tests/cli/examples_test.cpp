@@ -60,8 +60,8 @@ TEST(Examples, CompareProgramsPrintsFindings) {
 /// A contest program's findings document, from a few quick rounds.
 json contest(const std::string& name, std::vector<std::string> options = {}) {
   const Scratch scratch;
-  options.insert(options.begin(),
-                 {build + "/examples/" + name, "--json", "--rounds", "7", "--budget", "100ms"});
+  options.insert(options.begin(), {build + "/examples/" + name, "--json", "--rounds", "7", "--budget",
+                                   "100ms", "--allowance", "30s"});
   const auto ran = run(scratch, options);
   EXPECT_EQ(ran.status, 0) << ran.err;
   return json::parse(ran.out, nullptr, false);

@@ -51,6 +51,13 @@ TEST(Trends, OverSizesHaveExponentLawAndCrossing) {
   EXPECT_TRUE(findings.trends[1].crossing_interval.contains(100));
 }
 
+TEST(Trends, ALawThatDoesNotGoWithTheExponentIsNotNamed) {
+  const auto findings = judge_record(
+      over_levels({10, 20, 40, 80, 160, 320}, Factor::Role::size, [](int, double n) { return 1e3 + n * n; }));
+  EXPECT_LT(*findings.trends[0].exponent, 1.9);
+  EXPECT_EQ(findings.trends[0].law, "") << "a start-up cost with n² on top";
+}
+
 TEST(Trends, ACrossingFarBeyondTheSizesIsNotTold) {
   const auto crossing_at = [](double factor) {
     const auto findings =

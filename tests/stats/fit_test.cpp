@@ -113,5 +113,14 @@ TEST(Knee, IsWhereTheCurveBends) {
   EXPECT_THROW(knee(std::vector<double>{1, 1, 3}, std::vector<double>{1, 2, 3}), DomainError);
 }
 
+TEST(ExponentOfLaw, IsThatOfPowersAndALittleMoreWithALogarithm) {
+  const std::vector<double> size = {100, 200, 400, 800};
+  EXPECT_NEAR(exponent_of_law("n²", size), 2, 1e-12);
+  EXPECT_EQ(exponent_of_law("constant", size), 0);
+  // R: coef(lm(log(n * log(n)) ~ log(n)))[2] with n = c(100, 200, 400, 800)
+  EXPECT_NEAR(exponent_of_law("n log n", size), 1.17901423, 1e-8);
+  EXPECT_THROW(exponent_of_law("n!", size), DomainError);
+}
+
 }  // namespace
 }  // namespace assay::stats

@@ -11,6 +11,15 @@ namespace assay::launcher {
 
 using namespace measure::protocol;
 
+namespace {
+
+[[noreturn]] void become(const Start& start, const Request& request, Failure& failure) {
+  if (prepare(start, request, failure)) execute(start, request, failure);
+  _exit(127);
+}
+
+}  // namespace
+
 void run_alone(const Start& start, const Request& request, Counters& counters, Reply& reply) {
   static Failure failure;  // after vfork parent and child share their memory
   auto& result = reply.each[0];
@@ -20,11 +29,8 @@ void run_alone(const Start& start, const Request& request, Counters& counters, R
   counters.begin();
   const std::int64_t began = now_ns();
   // vfork, since this program must not grow: the child does nothing but become the program.
-  const pid_t pid = vfork();  // NOLINT(clang-analyzer-security.insecureAPI.vfork)
-  if (pid == 0) {             // NOLINT(clang-analyzer-unix.Vfork)
-    if (prepare(start, request, failure)) execute(start, request, failure);
-    _exit(127);
-  }
+  const pid_t pid = vfork();                      // NOLINT(clang-analyzer-security.insecureAPI.vfork)
+  if (pid == 0) become(start, request, failure);  // NOLINT(clang-analyzer-unix.Vfork)
   if (pid < 0) {
     result.failed_step = Step::spawn;
     result.error = errno;

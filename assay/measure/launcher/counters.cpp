@@ -40,7 +40,8 @@ void Counters::open(unsigned wanted, pid_t pid) {
     attribute.disabled = 1;
     attribute.inherit = 1;
     attribute.enable_on_exec = 1;
-    attribute.exclude_kernel = kind != task_clock;
+    attribute.exclude_kernel =
+        1;  // or it would need privilege; the task clock runs in the kernel all the same
     attribute.exclude_hv = 1;
     attribute.read_format = PERF_FORMAT_TOTAL_TIME_ENABLED | PERF_FORMAT_TOTAL_TIME_RUNNING;
     files_[kind] = static_cast<int>(syscall(SYS_perf_event_open, &attribute, pid, -1, -1,
