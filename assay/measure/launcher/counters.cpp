@@ -32,7 +32,12 @@ constexpr Event events[count_kinds] = {
 
 void Counters::open(unsigned wanted, pid_t pid) {
   for (unsigned kind = 0; kind < count_kinds; ++kind) {
-    if ((wanted >> kind & 1U) == 0 || files_[kind] >= 0 || refused_[kind]) continue;
+    const bool is_wanted = (wanted >> kind & 1U) != 0;
+    if (!is_wanted && files_[kind] >= 0) {  // or every later trial would carry it along
+      ::close(files_[kind]);
+      files_[kind] = -1;
+    }
+    if (!is_wanted || files_[kind] >= 0 || refused_[kind]) continue;
     perf_event_attr attribute{};
     attribute.size = sizeof attribute;
     attribute.type = events[kind].type;
@@ -40,8 +45,8 @@ void Counters::open(unsigned wanted, pid_t pid) {
     attribute.disabled = 1;
     attribute.inherit = 1;
     attribute.enable_on_exec = 1;
-    attribute.exclude_kernel =
-        1;  // or it would need privilege; the task clock runs in the kernel all the same
+    // Or it would need privilege. The task clock runs in the kernel all the same.
+    attribute.exclude_kernel = 1;
     attribute.exclude_hv = 1;
     attribute.read_format = PERF_FORMAT_TOTAL_TIME_ENABLED | PERF_FORMAT_TOTAL_TIME_RUNNING;
     files_[kind] = static_cast<int>(syscall(SYS_perf_event_open, &attribute, pid, -1, -1,
@@ -49,13 +54,6 @@ void Counters::open(unsigned wanted, pid_t pid) {
     if (files_[kind] >= 0) continue;
     refused_[kind] = true;  // nothing that changes from trial to trial
     if (error_ == 0) error_ = errno;
-  }
-}
-
-void Counters::close() {
-  for (int& file : files_) {
-    if (file >= 0) ::close(file);
-    file = -1;
   }
 }
 

@@ -12,9 +12,8 @@ namespace assay::launcher {
 class Counters {
  public:
   /// Opens what `wanted` (bits over Count) asks for, on this process's future children (pid 0) or on a child
-  /// that is about to exec. Counters that are open already stay so.
+  /// that is about to exec. Counters that are open already stay so, those no longer wanted are closed.
   void open(unsigned wanted, pid_t pid = 0);
-  void close();
 
   /// Remembers where the counters stand; from here on report() counts.
   void begin();
