@@ -155,7 +155,6 @@ void Arena::count(Seat& seat, Trial& trial) {
 }
 
 std::vector<Trial> Arena::play(const Heat& heat, const std::stop_token& stop) {
-  const double start = seconds_now();
   std::vector<Trial> trials;
   std::vector<Seat*> seats;
   for (std::size_t i = 0; i < heat.cells.size(); ++i) {
@@ -189,8 +188,7 @@ std::vector<Trial> Arena::play(const Heat& heat, const std::stop_token& stop) {
   }
   std::string thrown;
   try {
-    if (!playing.empty())
-      inside_ += run_blocks(playing, options_.budget / std::max(options_.rounds_max, 1), random_);
+    if (!playing.empty()) run_blocks(playing, options_.budget / std::max(options_.rounds_max, 1), random_);
   } catch (...) {
     thrown = what_was_thrown();
   }
@@ -211,7 +209,6 @@ std::vector<Trial> Arena::play(const Heat& heat, const std::stop_token& stop) {
     const double amount = parts_.amount ? parts_.amount(seats[places[k]]->setting) : 1;
     if (typical > 0) add(trial, "throughput", threads * amount / typical);
   }
-  played_ += seconds_now() - start;
   return trials;
 }
 

@@ -46,9 +46,6 @@ class Arena {
   /// A Runner: the cells of one setting, in slices, for their share of the time.
   std::vector<Trial> play(const Heat& heat, const std::stop_token& stop);
 
-  double inside() const { return inside_; }  ///< seconds spent in slices so far
-  double played() const { return played_; }  ///< seconds that play() took in all
-
  private:
   struct Seat;
   Seat& seat(CellId cell);
@@ -66,7 +63,6 @@ class Arena {
   std::map<std::string, std::unique_ptr<Input>> inputs_;
   std::map<std::int64_t, std::unique_ptr<Team>> teams_;
   std::map<CellId, std::unique_ptr<Seat>> seats_;
-  double inside_ = 0, played_ = 0;
 };
 
 }  // namespace assay::contest

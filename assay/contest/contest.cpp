@@ -6,6 +6,7 @@
 #include "assay/contest/parts.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/requirement.hpp"
+#include "assay/plan/matrix.hpp"
 
 namespace assay::contest {
 namespace {
@@ -111,23 +112,15 @@ Contest& Contest::allowance(double seconds) {
   return *this;
 }
 
+const std::string& Contest::title() const { return parts_->title; }
 Options& Contest::options() { return parts_->options; }
 const Options& Contest::options() const { return parts_->options; }
 Findings Contest::run() const { return run(parts_->options); }
 
-std::vector<Setting> settings_of(const std::vector<Factor>& factors) {
-  std::vector<Setting> settings(1);
-  for (auto factor : factors) {
+std::vector<Setting> settings_of(std::vector<Factor> factors) {
+  for (auto& factor : factors)
     if (factor.role == Factor::Role::size) std::ranges::sort(factor.levels);
-    std::vector<Setting> wider;
-    for (const auto& setting : settings)
-      for (const auto& level : factor.levels) {
-        wider.push_back(setting);
-        wider.back().levels[factor.name] = level;
-      }
-    settings = std::move(wider);
-  }
-  return settings;
+  return plan::all_settings(factors);
 }
 
 std::string disagreement(const Contest::Parts& parts, const Answer& baseline, const Answer& answer) {

@@ -138,8 +138,9 @@ class Contest {
   Findings run() const;
   Findings run(const Options& options) const;
 
+  const std::string& title() const;
+
   struct Parts;
-  const Parts& parts() const { return *parts_; }
 
  private:
   Contest& add(const std::string& name, std::unique_ptr<Callable> callable, bool is_baseline);

@@ -29,7 +29,7 @@ struct Contest::Parts {
 };
 
 /// Every setting of the factors, those of a size factor in growing order.
-std::vector<Setting> settings_of(const std::vector<Factor>& factors);
+std::vector<Setting> settings_of(std::vector<Factor> factors);
 
 /// Why an answer does not agree with the baseline's, in words; empty when it does.
 std::string disagreement(const Contest::Parts& parts, const Answer& baseline, const Answer& answer);

@@ -3,7 +3,6 @@
 #include <CLI/CLI.hpp>
 #include <iostream>
 
-#include "assay/contest/parts.hpp"
 #include "assay/front/asking.hpp"
 #include "assay/front/progress.hpp"
 #include "assay/front/samples.hpp"
@@ -79,7 +78,7 @@ int carry_on(const contest::Contest& contest, const Asked& asked, const std::vec
 }  // namespace
 
 int present(const contest::Contest& contest, int argc, char** argv) {
-  CLI::App app("a contest of functions: " + contest.parts().title);
+  CLI::App app("a contest of functions: " + contest.title());
   Asked asked;
   add_options(app, asked);
   try {

@@ -13,20 +13,6 @@
 namespace assay::plan {
 namespace {
 
-std::vector<Setting> all_settings(const std::vector<Factor>& factors) {
-  std::vector<Setting> settings(1);
-  for (const auto& factor : factors) {
-    std::vector<Setting> wider;
-    for (const auto& setting : settings)
-      for (const auto& level : factor.levels) {
-        wider.push_back(setting);
-        wider.back().levels[factor.name] = level;
-      }
-    settings = std::move(wider);
-  }
-  return settings;
-}
-
 /// A `with` that names a factor restricts the candidate to that level of it.
 bool takes_part(const PlannedCandidate& candidate, const Setting& setting) {
   return std::ranges::all_of(candidate.with, [&](const auto& fixed) {
@@ -78,6 +64,20 @@ std::optional<double> work_done(const Work& work, const Values& values) {
 }
 
 }  // namespace
+
+std::vector<Setting> all_settings(const std::vector<Factor>& factors) {
+  std::vector<Setting> settings(1);
+  for (const auto& factor : factors) {
+    std::vector<Setting> wider;
+    for (const auto& setting : settings)
+      for (const auto& level : factor.levels) {
+        wider.push_back(setting);
+        wider.back().levels[factor.name] = level;
+      }
+    settings = std::move(wider);
+  }
+  return settings;
+}
 
 CandidateId baseline_of(const Plan& plan) {
   const auto found = std::ranges::find(plan.candidates, plan.baseline, &PlannedCandidate::name);

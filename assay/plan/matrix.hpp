@@ -18,6 +18,10 @@ struct PlannedCell {
   std::vector<std::string> metric_files;  ///< for each of the plan's metrics its `from`, expanded
 };
 
+/// Every choice of a level for each factor, the first factor varying slowest. One empty setting without
+/// factors.
+std::vector<Setting> all_settings(const std::vector<Factor>& factors);
+
 /// Every candidate × workload × setting of a valid plan, workload by workload, setting by setting, the
 /// candidates in the plan's order within; without those that a workload skips or that `with` rules out.
 /// A setting that several candidates share has one text for all of them, so that they can be paired.

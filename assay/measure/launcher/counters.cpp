@@ -30,7 +30,7 @@ constexpr Event events[count_kinds] = {
 
 }  // namespace
 
-void Counters::open(unsigned wanted, pid_t pid) {
+void Counters::open(unsigned wanted) {
   for (unsigned kind = 0; kind < count_kinds; ++kind) {
     const bool is_wanted = (wanted >> kind & 1U) != 0;
     if (!is_wanted && files_[kind] >= 0) {  // or every later trial would carry it along
@@ -49,7 +49,7 @@ void Counters::open(unsigned wanted, pid_t pid) {
     attribute.exclude_kernel = 1;
     attribute.exclude_hv = 1;
     attribute.read_format = PERF_FORMAT_TOTAL_TIME_ENABLED | PERF_FORMAT_TOTAL_TIME_RUNNING;
-    files_[kind] = static_cast<int>(syscall(SYS_perf_event_open, &attribute, pid, -1, -1,
+    files_[kind] = static_cast<int>(syscall(SYS_perf_event_open, &attribute, 0, -1, -1,
                                             static_cast<unsigned long>(PERF_FLAG_FD_CLOEXEC)));
     if (files_[kind] >= 0) continue;
     refused_[kind] = true;  // nothing that changes from trial to trial

@@ -1,7 +1,5 @@
 #pragma once
 
-#include <sys/types.h>
-
 #include "assay/measure/launcher/protocol.hpp"
 
 /// The kernel's event counters (perf_event_open(2)). They are opened disabled and inherited and switched on
@@ -11,9 +9,9 @@ namespace assay::launcher {
 
 class Counters {
  public:
-  /// Opens what `wanted` (bits over Count) asks for, on this process's future children (pid 0) or on a child
-  /// that is about to exec. Counters that are open already stay so, those no longer wanted are closed.
-  void open(unsigned wanted, pid_t pid = 0);
+  /// Opens what `wanted` (bits over Count) asks for, on this process's future children. Counters that are
+  /// open already stay so, those no longer wanted are closed.
+  void open(unsigned wanted);
 
   /// Remembers where the counters stand; from here on report() counts.
   void begin();
