@@ -1,10 +1,15 @@
 #pragma once
 
+#include <functional>
+#include <set>
 #include <stop_token>
 #include <string>
+#include <tuple>
+#include <utility>
 
 #include "assay/campaign/loop.hpp"
 #include "assay/model/campaign.hpp"
+#include "assay/model/outlook.hpp"
 #include "assay/model/plan.hpp"
 
 namespace assay::campaign {
@@ -16,28 +21,48 @@ struct Options {
   std::string kind = "plan";
   /// The command that would measure this again, for those who read the findings.
   std::string repeat;
+  /// uid of the campaign whose findings are measured afresh, if any.
+  std::string again_of;
+  /// Candidate, workload and setting of the comparisons that are measured, by name; empty: all.
+  std::set<std::tuple<std::string, std::string, std::string>> chosen;
+  /// Goes on with the newest campaign of this plan in the ledger where it was cut off, if there is one.
+  /// Rounds that were cut off stay torn; looks that were taken stay spent. One that has ended is judged
+  /// again, and nothing is run.
+  bool resume = false;
   /// What to do while another campaign measures on this machine: wait for its end, or go on beside it, which
   /// is noted in the findings.
   enum class WhenBusy { wait, go_on };
   WhenBusy when_busy = WhenBusy::go_on;
   /// Called once when another campaign is at work, with what is done about it.
   std::function<void(WhenBusy)> busy;
+  /// Called with what there is to know before measuring: builds as they go.
+  std::function<void(const std::string&)> say;
   /// Called with what is about to be measured, once it is known and before anything runs.
   std::function<void(const Record&)> begun;
+  /// Called when the answers have been checked, and again when the first few rounds have been measured, with
+  /// what can be expected of the rest.
+  std::function<void(const Outlook&, const Record&)> forecast;
   /// Called before each trial, never while one runs.
   Observer observe;
   /// Ends the running trial and with it the campaign; what was measured is judged, as provisional.
   std::stop_token stop;
 };
 
-/// Carries out a plan: finds the programs, checks every candidate's answer, measures in shuffled rounds, and
-/// judges. Candidates that are wrong or fail are left out and named in the cells' standing; the others go on.
+/// Carries out a plan: builds what has to be built, finds the programs, asks them who they are, checks every
+/// candidate's answer, measures in shuffled rounds, checks the answers once more, and judges. Candidates that
+/// don't build, are wrong or fail are left out and named in the cells' standing; the others go on.
 ///
 ///   std::cout << to_text(carry_out(plan));
 ///
 /// Throws Error, before anything is run, for what validate() finds, for programs and input files that are not
-/// there, and for a ledger that can't be used; later, when the ledger can't take a trial (a full disk). Takes
-/// as long as the plan's rounds. Not to be called from several threads with one ledger.
+/// there, for sources that can't be had, and for a ledger that can't be used; later, when the ledger can't
+/// take a trial (a full disk). Takes as long as the plan's rounds. Not to be called from several threads with
+/// one ledger.
 Findings carry_out(const Plan& plan, const Options& options = {});
+
+/// Builds and checks as carry_out() does, then runs a warm-up and `rounds` pilot rounds (at least 3), and
+/// says what the plan can be expected to find, together with what was measured for it. Nothing is kept.
+/// Throws as carry_out() does, and Error when no pair of cells could be measured.
+std::pair<Outlook, Record> forecast(const Plan& plan, int rounds, const Options& options = {});
 
 }  // namespace assay::campaign

@@ -2,10 +2,12 @@
 
 #include <algorithm>
 #include <chrono>
+#include <cmath>
 #include <map>
 #include <utility>
 
 #include "assay/judge/findings.hpp"
+#include "assay/schedule/looks.hpp"
 #include "assay/schedule/order.hpp"
 
 namespace assay::campaign {
@@ -21,30 +23,57 @@ class Loop {
  public:
   Loop(Recorder& recorder, const Limits& limits, const Runner& run, const Observer& observe,
        std::stop_token stop)
-      : recorder_(recorder), limits_(limits), run_(run), observe_(observe), stop_(std::move(stop)) {}
+      : recorder_(recorder), limits_(limits), run_(run), observe_(observe), stop_(std::move(stop)) {
+    const auto& info = recorder_.record().info;
+    if (info.rounds_max > 0)
+      looks_ = schedule::planned_looks(std::clamp(info.rounds_min, 1, info.rounds_max), info.rounds_max);
+  }
 
   Ended go() {
-    for (int number = 1; judged_ < limits_.rounds; ++number) {
+    const int first = go_on_from();
+    for (int number = first; judged_ < limits_.rounds; ++number) {
       const auto open = open_cells(recorder_.record(), settled_);
       if (open.empty()) return settled_.empty() ? Ended::nothing_left : Ended::settled;
-      if (limits_.budget && spent() + longest_round_ > *limits_.budget && number > 1) return Ended::budget;
+      if (limits_.budget && spent() + longest_round_ > *limits_.budget && number > first)
+        return Ended::budget;
       const auto began = Clock::now();
-      const auto role = role_of(number);
+      const auto role = number == first ? Role::first : role_of(number);
       if (!round(number, role, open)) return Ended::stopped;
       longest_round_ = std::max(longest_round_, seconds_since(began));
-      if (role != Role::counted) continue;
+      if (role != Role::counted && role != Role::pilot) continue;
       ++judged_;
-      look();
+      if (!limits_.pilot && is_due()) look();
     }
     return Ended::rounds;
   }
 
  private:
-  double spent() const { return seconds_since(start_); }
+  /// Takes up what the record's rounds did, and returns the number of the next.
+  int go_on_from() {
+    const auto& record = recorder_.record();
+    std::set<int> judged;
+    const auto trials = record.trials;  // standings may change meanwhile
+    for (const auto& trial : trials) {
+      if (!trial.round) continue;
+      const auto round = std::ranges::find(record.rounds, *trial.round, &Round::number);
+      if (trial.role == Role::counted && round != record.rounds.end() && round->state == RoundState::whole)
+        judged.insert(*trial.round);
+      for (const auto& reading : trial.readings)
+        if (const auto& name = record.metrics[reading.metric.place()].name; name == "wall time")
+          spent_before_ += reading.value;
+      weigh(trial);
+    }
+    judged_ = static_cast<int>(judged.size());
+    if (judged_ > 0) look();
+    rounds_before_ = record.rounds.empty() ? 0 : record.rounds.back().number;
+    return rounds_before_ + 1;
+  }
+
+  double spent() const { return spent_before_ + seconds_since(start_); }
   bool abreast() const { return recorder_.record().info.abreast; }
 
   Role role_of(int number) const {
-    if (number == 1) return Role::first;
+    if (limits_.pilot) return Role::pilot;
     return abreast() && schedule::is_control_round(number) ? Role::control : Role::counted;
   }
 
@@ -104,6 +133,16 @@ class Loop {
     return true;
   }
 
+  /// Whether a finding may have come to a planned look: each has a pair from every judged round, but for
+  /// those in which a trial failed.
+  bool is_due() const {
+    const auto& record = recorder_.record();
+    for (std::size_t m = 0; m < record.metrics.size(); ++m)
+      if (record.metrics[m].exact && record.demands[m].watched) return true;  // settled without looks
+    return std::ranges::any_of(looks_,
+                               [&](int look) { return look <= judged_ && judged_ - look <= failed_; });
+  }
+
   /// Takes the looks that are due, and sees which contrasts are settled on all that is watched.
   void look() {
     std::map<Contrast, bool> all_settled;
@@ -113,25 +152,30 @@ class Loop {
       settled_findings_ += finding.settled ? 1 : 0;
       const auto [entry, fresh] = all_settled.try_emplace(finding.of, true);
       entry->second = entry->second && finding.settled;
-      auto& taken = looks_[{finding.of, finding.metric}];
-      if (finding.looks > taken) recorder_.add_look(finding);
-      taken = finding.looks;
+      recorder_.add_look(finding);
     }
     for (const auto& [contrast, settled] : all_settled)
       if (settled) settled_.insert(contrast);
   }
 
   void keep(Trial trial) {
-    const auto cell = trial.cell;
-    const auto outcome = trial.outcome;
-    const auto detail = trial.detail;
-    recorder_.add_trial(std::move(trial));
-    if (outcome == Outcome::interrupted || outcome == Outcome::voided) return;
-    failures_[cell] = outcome == Outcome::ok ? 0 : failures_[cell] + 1;
-    if (outcome == Outcome::wrong)
-      recorder_.set_standing(cell, Standing::wrong, detail);
-    else if (failures_[cell] >= failures_in_a_row)
-      recorder_.set_standing(cell, Standing::failed, detail);
+    recorder_.add_trial(trial);
+    weigh(trial);
+  }
+
+  /// Takes a cell out whose trial was wrong, or the last of too many that failed.
+  void weigh(const Trial& trial) {
+    if (trial.outcome == Outcome::voided) ++failed_;
+    if (trial.outcome == Outcome::interrupted || trial.outcome == Outcome::voided) return;
+    const auto& cell = recorder_.record().cells[trial.cell.place()];
+    failed_ += trial.outcome == Outcome::ok ? 0 : 1;
+    auto& failures = failures_[trial.cell];
+    failures = trial.outcome == Outcome::ok ? 0 : failures + 1;
+    if (cell.standing != Standing::sound) return;
+    if (trial.outcome == Outcome::wrong)
+      recorder_.set_standing(trial.cell, Standing::wrong, trial.detail);
+    else if (failures >= failures_in_a_row)
+      recorder_.set_standing(trial.cell, Standing::failed, trial.detail);
   }
 
   void tell(int number, std::size_t position, std::size_t cells, CellId next) const {
@@ -143,9 +187,13 @@ class Loop {
                       .settled = settled_findings_,
                       .findings = findings_,
                       .spent = spent()};
-    const double gone = number - 1 + static_cast<double>(position) / static_cast<double>(cells);
-    if (number > 1) {
-      progress.left = progress.spent / gone * (schedule::rounds_in_all(limits_.rounds, abreast()) - gone);
+    const double gone =
+        number - rounds_before_ - 1 + static_cast<double>(position) / static_cast<double>(cells);
+    if (gone >= 1) {
+      const int to_come = limits_.rounds - judged_;
+      progress.left =
+          seconds_since(start_) / gone *
+          std::max(0.0, schedule::rounds_in_all(to_come, abreast()) - 1 - (gone - std::floor(gone)));
       if (limits_.budget)
         progress.left = std::min(*progress.left, std::max(0.0, *limits_.budget - progress.spent));
     }
@@ -161,8 +209,10 @@ class Loop {
   double longest_round_ = 0;
   std::map<CellId, int> failures_;
   std::set<Contrast> settled_;
-  std::map<std::pair<Contrast, MetricId>, int> looks_;
-  int judged_ = 0, settled_findings_ = 0, findings_ = 0;
+  double spent_before_ = 0;  ///< in earlier sittings
+  std::vector<int> looks_;   ///< planned
+  int failed_ = 0;           ///< trials that gave no pair
+  int rounds_before_ = 0, judged_ = 0, settled_findings_ = 0, findings_ = 0;
 };
 
 }  // namespace

@@ -30,6 +30,7 @@ struct Limits {
   int rounds = 60;               ///< judged ones, at most; the warm-up comes on top
   std::optional<double> budget;  ///< seconds; a round that would likely go beyond it is not begun
   bool together = false;         ///< the cells of one workload and setting are one heat
+  bool pilot = false;            ///< the rounds are pilots: nothing is looked at or settled
 };
 
 /// settled: every finding was, before the rounds ran out. nothing_left: no pair of sound cells is left.
@@ -42,8 +43,9 @@ inline constexpr int failures_in_a_row = 3;
 /// cell is sound too. Twins go along with the others, and are not run for themselves.
 std::vector<CellId> open_cells(const Record& record, const std::set<Contrast>& settled = {});
 
-/// The one round loop. Each round runs the open cells once, in an order drawn afresh; the first is the
-/// warm-up. Every trial is recorded when it ends. A cell leaves when it is found wrong, or fails
+/// The one round loop. Each round runs the open cells once, in an order drawn afresh; the first of a sitting
+/// is a warm-up. A campaign that has rounds already is gone on with: what they spent, decided and failed
+/// counts. Every trial is recorded when it ends. A cell leaves when it is found wrong, or fails
 /// failures_in_a_row times, or when its findings on all watched metrics are settled and no other contrast
 /// needs it; rounds stay paired. A stop request tears the running round and returns.
 ///

@@ -4,7 +4,9 @@
 #include <cstring>
 #include <filesystem>
 
+#include "assay/campaign/checker.hpp"
 #include "assay/campaign/readings.hpp"
+#include "assay/measure/digest.hpp"
 #include "assay/measure/group.hpp"
 #include "assay/model/quantity.hpp"
 
@@ -134,34 +136,49 @@ Trial Processes::check(CellId cell, std::optional<CellId> baseline, const std::s
   finish(run);
   auto& trial = run.trial;
   if (trial.outcome != Outcome::ok) return std::move(trial);
+  const auto& what = cells_[cell.place()];
   auto& mine = answers_[cell];
-  mine = {run.result.out->head(), trial.output_digest, run.result.out->bytes() <= measure::Capture::kept};
+  mine = {run.result.out->head(), trial.output_digest, run.result.out->bytes()};
   std::optional<check::Answer> expected;
-  if (baseline)
+  if (what.expected)
+    expected = {*what.expected, true, measure::digest_of(*what.expected), what.expected->size()};
+  else if (baseline)
     if (const auto known = answers_.find(*baseline); known != answers_.end())
       expected = known->second.answer();
-  if (const auto wrong = check::what_is_wrong(cells_[cell.place()].check, mine.answer(), expected)) {
+  auto wrong = check::what_is_wrong(what.check, mine.answer(), expected);
+  if (wrong)
+    *wrong += last_words(run.result);
+  else
+    wrong = ask_checker(launcher_, what, mine.answer(), stop);
+  if (wrong) {
     trial.outcome = Outcome::wrong;
-    trial.detail = *wrong + last_words(run.result);
-  } else if (expected && expected->digest != mine.digest) {
-    trial.detail = check::first_difference(mine.head, expected->out, mine.whole && expected->whole);
+    trial.detail = *wrong;
+  } else if (expected && !what.expected && expected->digest != mine.digest) {
+    trial.detail = check::first_difference(mine.head, expected->out, mine.answer().whole && expected->whole);
   }
   return std::move(trial);
 }
 
-void Processes::hold_against_check(const Heat& heat, Run& run) {
+void Processes::hold_against_check(const Heat& heat, Run& run, const std::stop_token& stop) {
   const auto checked = answers_.find(run.cell);
   if (run.trial.outcome != Outcome::ok || !run.result.out || checked == answers_.end() ||
       checked->second.digest == run.trial.output_digest)
     return;
-  const auto head = run.result.out->head();
-  const check::Answer now{head, run.result.out->bytes() <= measure::Capture::kept, run.trial.output_digest};
-  if (const auto wrong =
-          check::what_is_wrong(cells_[run.cell.place()].check, now, checked->second.answer())) {
-    run.trial.outcome = Outcome::wrong;
-    run.trial.detail =
-        "its answer changed in round " + std::to_string(heat.round) + ": " + *wrong + last_words(run.result);
-  }
+  const auto& what = cells_[run.cell.place()];
+  const Remembered now{run.result.out->head(), run.trial.output_digest, run.result.out->bytes()};
+  auto wrong = check::what_is_wrong(what.check, now.answer(), checked->second.answer());
+  if (wrong)
+    *wrong += last_words(run.result);
+  else
+    wrong = ask_checker(launcher_, what, now.answer(), stop);
+  if (!wrong) return;
+  run.trial.outcome = Outcome::wrong;
+  run.trial.detail = "its answer changed in round " + std::to_string(heat.round) + ": " + *wrong;
+}
+
+bool Processes::answered_nothing(CellId cell) const {
+  const auto known = answers_.find(cell);
+  return known != answers_.end() && known->second.size == 0;
 }
 
 std::vector<Trial> Processes::run(const Heat& heat, const std::stop_token& stop) {
@@ -179,7 +196,7 @@ std::vector<Trial> Processes::run(const Heat& heat, const std::stop_token& stop)
       run.trial.detail = "another candidate beside it could not be made ready";
     }
     finish(run);
-    hold_against_check(heat, run);
+    hold_against_check(heat, run, stop);
     run.trial.round = heat.round;
     run.trial.position = heat.position + static_cast<int>(i);
     run.trial.heat = heat.number;

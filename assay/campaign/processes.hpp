@@ -37,6 +37,7 @@ struct OwnMetric {
 struct ProcessCell {
   measure::Command command;
   Check check;
+  std::optional<std::string> expected;  ///< content of the check's file
   Control control;
   std::string folder;          ///< the plan's
   std::optional<double> work;  ///< amount done by a trial
@@ -61,12 +62,15 @@ class Processes {
   /// was checked, where equality was asked for, is wrong.
   std::vector<Trial> run(const Heat& heat, const std::stop_token& stop);
 
+  /// Whether the cell was checked and wrote nothing to standard output.
+  bool answered_nothing(CellId cell) const;
+
  private:
   struct Remembered {
     std::string head;
     std::string digest;
-    bool whole = true;
-    check::Answer answer() const { return {head, whole, digest}; }
+    std::uint64_t size = 0;
+    check::Answer answer() const { return {head, size <= measure::Capture::kept, digest, size}; }
   };
 
   /// One run in the making: what it needs, and what came of it.
@@ -84,7 +88,7 @@ class Processes {
   void run_alone(Run& run, const std::stop_token& stop);
   void run_abreast(std::vector<Run>& runs, const std::stop_token& stop);
   void finish(Run& run);
-  void hold_against_check(const Heat& heat, Run& run);
+  void hold_against_check(const Heat& heat, Run& run, const std::stop_token& stop);
 
   std::vector<ProcessCell> cells_;
   measure::Launcher& launcher_;

@@ -1,5 +1,6 @@
 #include "assay/campaign/recorder.hpp"
 
+#include <algorithm>
 #include <utility>
 
 namespace assay::campaign {
@@ -8,6 +9,21 @@ Recorder::Recorder(Record record, const std::string& ledger) : record_(std::move
   if (ledger.empty()) return;
   ledger_.emplace(ledger);
   id_ = ledger_->begin(record_);
+}
+
+Recorder::Recorder(Record record, ledger::Ledger ledger, CampaignId id)
+    : record_(std::move(record)), ledger_(std::move(ledger)), id_(id) {
+  ledger_->add_sitting(id_, record_.sittings.back());
+  for (auto& round : record_.rounds) {
+    if (round.state != RoundState::open) continue;
+    ledger_->set_round_state(id_, round.number, RoundState::torn);
+    round.state = RoundState::torn;
+  }
+  for (const auto& look : ledger_->looks(id_)) {
+    auto& taken = looks_[{look.of, look.metric}];
+    taken = std::max(taken, look.number);
+  }
+  record_.info.state = CampaignState::open;
 }
 
 void Recorder::add_round(const Round& round) {
@@ -21,6 +37,7 @@ void Recorder::end_round(RoundState state) {
 }
 
 void Recorder::add_trial(Trial trial) {
+  trial.sitting = SittingId{static_cast<std::int64_t>(record_.sittings.size()) - 1};
   if (ledger_) ledger_->add_trial(id_, trial);
   record_.trials.push_back(std::move(trial));
 }
@@ -31,7 +48,15 @@ void Recorder::set_standing(CellId cell, Standing standing, const std::string& d
   record_.cells[cell.place()].detail = detail;
 }
 
+void Recorder::set_doubt(WorkloadId workload, const std::string& doubt) {
+  if (ledger_) ledger_->set_doubt(id_, workload, doubt);
+  record_.workloads[workload.place()].doubt = doubt;
+}
+
 void Recorder::add_look(const Finding& finding) {
+  auto& taken = looks_[{finding.of, finding.metric}];
+  if (finding.looks <= taken) return;
+  taken = finding.looks;
   if (!ledger_) return;
   ledger_->add_look(id_, {.of = finding.of,
                           .metric = finding.metric,

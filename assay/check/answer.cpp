@@ -3,6 +3,9 @@
 #include <re2/re2.h>
 
 #include <algorithm>
+#include <cctype>
+#include <charconv>
+#include <cmath>
 #include <cstdint>
 
 namespace assay::check {
@@ -69,11 +72,48 @@ std::optional<std::string> what_is_wrong(const Check& check, const Answer& answe
                                 : "\"" + check.match + "\" does not occur in its output, which begins \"" +
                                       printable_line(line_at(answer.out, 0)) + "\"";
   }
-  if (check.equal == "stdout" && expected && answer.digest != expected->digest) {
-    const auto where = first_difference(answer.out, expected->out, answer.whole && expected->whole);
-    return "its output is not the baseline's" + (where.empty() ? std::string{} : ": " + where);
+  if (answer.size < check.min_size)
+    return "its output has " + std::to_string(answer.size) + " bytes, at least " +
+           std::to_string(check.min_size) + " are expected";
+  const bool compared = check.equal == "stdout" || !check.file.empty();
+  if (compared && expected && answer.digest != expected->digest) {
+    const bool whole = answer.whole && expected->whole;
+    if (check.tolerance > 0 && whole && near_enough(answer.out, expected->out, check.tolerance)) return {};
+    const auto where = first_difference(answer.out, expected->out, whole);
+    return "its output is not " + (check.file.empty() ? "the baseline's" : "that of " + check.file) +
+           (where.empty() ? std::string{} : ": " + where);
   }
   return {};
+}
+
+bool near_enough(std::string_view text, std::string_view expected, double tolerance) {
+  const auto number_at = [](std::string_view from, double& value) -> std::size_t {
+    const auto* const end = std::from_chars(from.data(), from.data() + from.size(), value).ptr;
+    return static_cast<std::size_t>(end - from.data());
+  };
+  const auto in_word = [](char c) { return std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '_'; };
+  bool inside = false;  // a word, whose digits are part of its name
+  while (!text.empty() && !expected.empty()) {
+    double a = 0, b = 0;
+    const auto mine = inside ? 0 : number_at(text, a), its = inside ? 0 : number_at(expected, b);
+    if (mine > 0 && its > 0) {
+      const bool equal = a == b || (std::isnan(a) && std::isnan(b));
+      if (!equal && !(std::abs(a - b) <= tolerance * std::abs(b))) return false;
+      text.remove_prefix(mine);
+      expected.remove_prefix(its);
+      continue;
+    }
+    if (text.front() != expected.front()) return false;
+    inside = in_word(text.front());
+    text.remove_prefix(1);
+    expected.remove_prefix(1);
+  }
+  return text.empty() && expected.empty();
+}
+
+bool passes_on_nothing(const Check& check) {
+  return check.min_size == 0 && check.file.empty() && check.program.empty() &&
+         (check.match.empty() || RE2::PartialMatch("", "(?m)" + check.match));
 }
 
 }  // namespace assay::check

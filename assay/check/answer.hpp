@@ -1,5 +1,6 @@
 #pragma once
 
+#include <cstdint>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -10,16 +11,26 @@ namespace assay::check {
 
 /// What a trial answered, as far as a check can see it.
 struct Answer {
-  std::string_view out;  ///< standard output, or its beginning when it was too long to keep
-  bool whole = true;     ///< `out` is all of it
-  std::string digest;    ///< of all of it
+  std::string_view out;    ///< standard output, or its beginning when it was too long to keep
+  bool whole = true;       ///< `out` is all of it
+  std::string digest;      ///< of all of it
+  std::uint64_t size = 0;  ///< of all of it, in bytes
 };
 
 /// Why `answer` is not right, in words; empty when it is. With `check.equal`, `expected` is the baseline's
-/// answer; a baseline has none. Without it, `expected` is not looked at. The exit status is not this
-/// function's matter. Cost: linear in the output.
+/// answer; a baseline has none. With `check.file` it is the content of that file. Else `expected` is not
+/// looked at. The exit status and the user's own checker are not this function's matter. Cost: linear in the
+/// output.
 std::optional<std::string> what_is_wrong(const Check& check, const Answer& answer,
                                          const std::optional<Answer>& expected);
+
+/// Whether two texts are the same but for numbers that differ by no more than `tolerance` times the expected
+/// one. Numbers are those that std::from_chars reads where a word begins; everything between them must be the
+/// same. Cost: linear.
+bool near_enough(std::string_view text, std::string_view expected, double tolerance);
+
+/// Whether the check, apart from equality with a baseline, would let an empty answer pass.
+bool passes_on_nothing(const Check& check);
 
 /// The first line in which two texts differ, with both readings: `line 3: "total 17", expected "total 18"`.
 /// Empty when one is the beginning of the other and `whole` is false, since the difference is out of sight.

@@ -23,10 +23,15 @@ using front::exit_request;
 // and sets `action` when the command is chosen.
 void add_duel(CLI::App& app, Action& action);
 void add_run(CLI::App& app, Action& action);
+void add_forecast(CLI::App& app, Action& action);
+void add_again(CLI::App& app, Action& action);
 void add_verdict(CLI::App& app, Action& action);
 void add_ledger(CLI::App& app, Action& action);
 void add_demo(CLI::App& app, Action& action);
 void add_conditions(CLI::App& app, Action& action);
+
+/// The option that chooses among cells.
+void add_only(CLI::App& command, std::string& choice);
 
 /// The option that says what to do while another campaign measures on this machine.
 void add_when_busy(CLI::App& command, std::string& choice);

@@ -3,7 +3,10 @@
 #include <string>
 #include <vector>
 
+#include "assay/campaign/carry_out.hpp"
 #include "assay/front/asking.hpp"
+#include "assay/front/progress.hpp"
+#include "assay/front/stopping.hpp"
 #include "assay/model/campaign.hpp"
 #include "assay/model/plan.hpp"
 
@@ -14,10 +17,29 @@ struct Comparing {
   std::string kind, ledger, repeat;
   std::string when_busy = "wait";  ///< or "go-on"
   bool json = false;
+  bool resume = false;
+  std::string again_of;  ///< uid of the campaign that is measured afresh
+  std::string go_on;     ///< the command that takes an interrupted campaign up again; empty: there is none
+};
+
+/// The options of a comparison, with progress, messages and stopping.
+class Watching {
+ public:
+  explicit Watching(const Comparing& how);
+  const campaign::Options& options() const { return options_; }
+  front::ProgressLine& progress() { return progress_; }
+
+ private:
+  front::StopOnSignals stopping_;
+  front::ProgressLine progress_;
+  campaign::Options options_;
 };
 
 /// Carries out the plan with progress and stopping, shows the findings, and returns the exit status.
 int compare(const Plan& plan, const Comparing& how);
+
+/// The exit status that goes with findings; says so when nothing could be compared, or how to go on.
+int status_of(const Findings& findings, const std::string& go_on);
 
 using front::parse_budget;
 using front::parse_rounds;

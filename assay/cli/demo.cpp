@@ -10,6 +10,7 @@
 #include "assay/cli/whereabouts.hpp"
 #include "assay/judge/findings.hpp"
 #include "assay/measure/process.hpp"
+#include "assay/measure/program.hpp"
 #include "assay/model/error.hpp"
 #include "assay/plan/read.hpp"
 #include "assay/render/json.hpp"
@@ -20,35 +21,44 @@ namespace {
 
 /// The demo's files, laid out beside the tool in the build tree as when installed.
 struct Shipped {
-  fs::path programs, plan;
+  fs::path programs, files;  ///< files: plans, and what the repository is made of
 };
 
 Shipped find_shipped() {
   const auto prefix = fs::read_symlink("/proc/self/exe").parent_path().parent_path();
-  const fs::path plan = prefix / "share/assay/demo/assay.toml";
+  const fs::path files = prefix / "share/assay/demo";
   for (const char* library : {"lib", "lib64", "lib/x86_64-linux-gnu", "lib/aarch64-linux-gnu"})
     if (const auto programs = prefix / library / "assay/demo";
-        fs::exists(programs / "towpath-generate") && fs::exists(plan))
-      return {programs, plan};
+        fs::exists(programs / "towpath-generate") && fs::exists(files / "assay.toml"))
+      return {programs, files};
   throw Error("the demo's programs are not installed beside this program", prefix.string(),
               "build with ASSAY_DEMO=ON, or use ./demo.sh in the source tree");
 }
 
-void make_data(const fs::path& generate, const std::string& folder) {
+void run_to_end(measure::Launcher& launcher, const std::vector<std::string>& command, const std::string& what,
+                const std::string& folder) {
+  const auto result =
+      launcher.run({.program = measure::find_program(command.front(), "."), .arguments = command});
+  if (result.not_started || result.exit_status != 0 || result.signal != 0)
+    throw Error("the demo's " + what + " could not be made: " +
+                    (result.not_started ? *result.not_started : result.err->tail(500)),
+                folder);
+}
+
+void make_data(const Shipped& shipped, const std::string& folder) {
   struct Size {
     const char *locks, *orders;
   };
   constexpr std::array<Size, 3> sizes = {{{"200", "4000"}, {"800", "1500"}, {"3200", "400"}}};
   measure::Launcher launcher;
-  for (const auto& size : sizes) {
-    const measure::Command command{.program = generate.string(),
-                                   .arguments = {"towpath-generate", folder, size.locks, size.orders, "42"}};
-    const auto result = launcher.run(command);
-    if (result.not_started || result.exit_status != 0 || result.signal != 0)
-      throw Error("the demo's data could not be made: " +
-                      (result.not_started ? *result.not_started : result.err->tail(500)),
-                  folder);
-  }
+  for (const auto& size : sizes)
+    run_to_end(launcher,
+               {(shipped.programs / "towpath-generate").string(), folder, size.locks, size.orders, "42"},
+               "data", folder);
+  run_to_end(launcher,
+             {"bash", (shipped.files / "make-history.sh").string(), (shipped.files / "source").string(),
+              (fs::path(folder) / "repository").string()},
+             "repository", folder);
 }
 
 int demo(const std::string& folder, const std::string& rounds, const std::string& when_busy) {
@@ -58,19 +68,24 @@ int demo(const std::string& folder, const std::string& rounds, const std::string
   if (failed)
     throw Error("the folder can't be made: " + failed.message(), folder,
                 "name another one: assay demo FOLDER");
-  for (const char* name : {"towpath-list", "towpath-heap", "towpath-goal", "towpath-hasty"})
+  for (const char* name : {"towpath-list", "towpath-heap", "towpath-goal", "towpath-matrix", "towpath-hasty"})
     fs::copy_file(shipped.programs / name, fs::path(folder) / "bin" / name,
                   fs::copy_options::overwrite_existing);
+  for (const char* plan : {"assay.toml", "commits.toml", "matrix.toml", "options.toml", "stages.toml"})
+    fs::copy_file(shipped.files / plan, fs::path(folder) / plan, fs::copy_options::overwrite_existing);
   const auto plan_file = (fs::path(folder) / "assay.toml").string();
-  fs::copy_file(shipped.plan, plan_file, fs::copy_options::overwrite_existing);
-  std::cerr << "assay: making a network of canals in " << folder << "\n";
-  make_data(shipped.programs / "towpath-generate", folder);
+  std::cerr << "assay: making a network of canals in " << folder << ", and a repository of its planner\n";
+  make_data(shipped, folder);
   auto plan = plan::read_file(plan_file);
   if (!rounds.empty()) plan.rounds = parse_rounds(rounds);
   std::cerr << "assay: the same as: cd " << folder << " && assay run\n\n";
   const auto ledger = plan_ledger(plan_file);
-  const int status = compare(
-      plan, {.kind = "plan", .ledger = ledger, .repeat = "assay run assay.toml", .when_busy = when_busy});
+  const int status = compare(plan, {.kind = "plan",
+                                    .ledger = ledger,
+                                    .repeat = "assay run assay.toml",
+                                    .when_busy = when_busy,
+                                    .again_of = {},
+                                    .go_on = "cd " + folder + " && assay run --resume"});
   const auto json = (fs::path(folder) / "findings.json").string();
   auto found = find_campaign("last", ledger);
   std::ofstream file(json);
@@ -78,7 +93,7 @@ int demo(const std::string& folder, const std::string& rounds, const std::string
   file.close();
   if (!file) throw Error("the findings can't be written here", json);
   std::cerr << "\nassay: wrote " << json << "; to see the findings again: cd " << folder
-            << " && assay verdict\n";
+            << " && assay verdict; more to try there: assay run commits.toml (or matrix, options, stages)\n";
   return status;
 }
 

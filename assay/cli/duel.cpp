@@ -75,7 +75,9 @@ int duel(const DuelAsked& asked, const std::vector<std::string>& words) {
                         .ledger = asked.ledger.empty() ? state_ledger() : asked.ledger,
                         .repeat = typed(again),
                         .when_busy = asked.when_busy,
-                        .json = asked.json});
+                        .json = asked.json,
+                        .again_of = {},
+                        .go_on = {}});
 }
 
 }  // namespace

@@ -39,7 +39,9 @@ int run(int argc, char** argv) {
   assay::cli::Action action;
   assay::cli::add_duel(app, action);
   assay::cli::add_run(app, action);
+  assay::cli::add_forecast(app, action);
   assay::cli::add_verdict(app, action);
+  assay::cli::add_again(app, action);
   assay::cli::add_ledger(app, action);
   assay::cli::add_demo(app, action);
   assay::cli::add_conditions(app, action);

@@ -6,10 +6,9 @@
 
 #include "assay/cli/command.hpp"
 #include "assay/cli/comparing.hpp"
+#include "assay/cli/plan_asked.hpp"
 #include "assay/cli/whereabouts.hpp"
 #include "assay/plan/matrix.hpp"
-#include "assay/plan/read.hpp"
-#include "assay/plan/validate.hpp"
 #include "assay/render/units.hpp"
 
 namespace assay::cli {
@@ -18,6 +17,9 @@ namespace {
 constexpr const char* examples = R"(  assay run                      carries out assay.toml in this folder
   assay run --show plans/a.toml  prints what would be run, and runs nothing
   assay run --rounds 40          with another number of rounds than the plan's
+  assay run --candidates main,HEAD,.      compares commits and the working tree, built as [build] says
+  assay run --only workload=orders,locks=800     a part of the plan
+  assay run --resume             goes on after Ctrl-C, a kill or a full disk
 
 A plan says what is compared; the smallest one (docs/plan-file.md has the rest):
 
@@ -34,20 +36,45 @@ A plan says what is compared; the smallest one (docs/plan-file.md has the rest):
 
 Every trial is kept in .assay/ledger.db beside the plan.)";
 
+struct Asked {
+  PlanAsked plan;
+  std::string ledger, when_busy = "wait";
+  bool show = false, json = false, resume = false;
+};
+
 /// A command with its program as seen from the plan's folder, where every trial runs.
 std::vector<std::string> as_in_plan(std::vector<std::string> command, const std::string& folder) {
   if (command.front().starts_with(folder + "/")) command.front().erase(0, folder.size() + 1);
   return command;
 }
 
+void show_builds(const Plan& plan) {
+  const auto setting = plan::all_settings(plan.factors).front();
+  for (std::size_t i = 0; i < plan.candidates.size(); ++i) {
+    const auto& candidate = plan.candidates[i];
+    if (candidate.build.steps.empty()) continue;
+    std::cout << "\n"
+              << candidate.name << " is built from "
+              << (candidate.commit.empty()  ? "the source"
+                  : candidate.commit == "." ? "the working tree"
+                                            : "commit " + candidate.commit)
+              << " in " << (candidate.source.empty() ? "the plan's folder" : candidate.source) << "\n";
+    for (const auto& step : plan::expand_steps(plan, CandidateId{static_cast<std::int64_t>(i)}, setting))
+      std::cout << "  " << typed(step) << "\n";
+  }
+}
+
 void show_cells(const Plan& plan) {
   const auto cells = plan::expand_cells(plan);
-  const auto baseline = plan::baseline_of(plan);
-  std::cout << cells.size() << " cells, " << plan::contrasts_of(cells, plan).size() << " comparisons with "
-            << plan.candidates[baseline.place()].name << ", "
+  const auto contrasts = plan::contrasts_of(cells, plan);
+  const auto baselines = plan::baselines_of(plan);
+  std::cout << cells.size() << " cells, " << contrasts.size() << " comparisons with "
+            << (baselines.size() == 1 ? plan.candidates[baselines.front().place()].name : "their baselines")
+            << ", " << (plan.rounds.twin ? "a twin of each baseline beside them, " : "")
             << (plan.rounds.min < plan.rounds.max ? std::to_string(plan.rounds.min) + " to " : "")
             << plan.rounds.max << " rounds after the warm-up"
             << (plan.rounds.budget ? ", at most " + render::span_text(*plan.rounds.budget) : "") << "\n";
+  show_builds(plan);
   std::string group;
   for (const auto& planned : cells) {
     const auto setting = planned.cell.setting.text();
@@ -56,33 +83,37 @@ void show_cells(const Plan& plan) {
     if (here != group) std::cout << "\n" << here << "\n";
     group = here;
     std::cout << "  " << plan.candidates[planned.cell.candidate.place()].name << ": "
-              << typed(as_in_plan(planned.command, plan.folder)) << "\n";
+              << (planned.cell.standing == Standing::sound ? typed(as_in_plan(planned.command, plan.folder))
+                                                           : "absent, " + planned.cell.detail)
+              << "\n";
   }
 }
 
-struct Asked {
-  std::string plan = "assay.toml", rounds, budget, ledger, when_busy = "wait";
-  bool show = false, json = false;
-};
-
 int run(const Asked& asked) {
-  auto plan = plan::read_file(asked.plan);
-  if (!asked.rounds.empty()) {
-    const auto budget = plan.rounds.budget;
-    plan.rounds = parse_rounds(asked.rounds);
-    plan.rounds.budget = budget;
-    plan::validate(plan, {{"rounds.max", "--rounds"}, {"rounds.min", "--rounds"}});
-  }
-  if (!asked.budget.empty()) plan.rounds.budget = parse_budget(asked.budget);
+  const auto plan = read_plan(asked.plan);
   if (asked.show) {
     show_cells(plan);
     return exit_done;
   }
+  auto again = std::vector<std::string>{"assay", "run"};
+  for (const auto& word : options_of(asked.plan)) again.push_back(word);
+  auto go_on = again;
+  go_on.insert(go_on.begin() + 2, "--resume");
+  if (!asked.ledger.empty()) go_on.insert(go_on.end(), {"--ledger", asked.ledger});
+  // Rounds and budget are named anew where a finding says what would settle it.
+  auto repeat = asked.plan;
+  repeat.rounds.clear();
+  repeat.budget.clear();
+  auto words = std::vector<std::string>{"assay", "run"};
+  for (const auto& word : options_of(repeat)) words.push_back(word);
   return compare(plan, {.kind = "plan",
-                        .ledger = asked.ledger.empty() ? plan_ledger(asked.plan) : asked.ledger,
-                        .repeat = typed({"assay", "run", asked.plan}),
+                        .ledger = asked.ledger.empty() ? plan_ledger(asked.plan.file) : asked.ledger,
+                        .repeat = typed(words),
                         .when_busy = asked.when_busy,
-                        .json = asked.json});
+                        .json = asked.json,
+                        .resume = asked.resume,
+                        .again_of = {},
+                        .go_on = typed(go_on)});
 }
 
 }  // namespace
@@ -102,10 +133,10 @@ void add_when_busy(CLI::App& command, std::string& choice) {
 void add_run(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("run", "carry out a plan file");
   auto asked = std::make_shared<Asked>();
-  command->add_option("PLAN", asked->plan, "the plan file (default assay.toml)");
+  add_plan_options(*command, asked->plan);
+  command->add_flag("--resume", asked->resume,
+                    "go on where the last campaign of this plan was cut off or interrupted");
   command->add_flag("--show", asked->show, "print the cells and their commands, and run nothing");
-  command->add_option("--rounds", asked->rounds, "judged rounds, like 7..60, in place of the plan's");
-  command->add_option("--budget", asked->budget, "measuring time, like 5min, in place of the plan's");
   add_when_busy(*command, asked->when_busy);
   command->add_option("--ledger", asked->ledger, "the ledger that keeps the runs");
   command->add_flag("--json", asked->json, "print the findings document");

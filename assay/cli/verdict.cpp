@@ -4,7 +4,10 @@
 #include "assay/cli/command.hpp"
 #include "assay/cli/comparing.hpp"
 #include "assay/cli/whereabouts.hpp"
+#include "assay/judge/again.hpp"
 #include "assay/judge/findings.hpp"
+#include "assay/judge/keep_only.hpp"
+#include "assay/model/only.hpp"
 
 namespace assay::cli {
 namespace {
@@ -16,12 +19,23 @@ constexpr const char* examples = R"(  assay verdict            the last campaign
 
 struct Asked {
   std::string campaign = "last", ledger;
+  std::string only;
   bool json = false;
 };
 
+/// What a campaign that measured another's findings again made of them, when that one is still there.
+void add_confirmations(Findings& findings, ledger::Ledger& ledger) {
+  if (findings.campaign.again_of.empty()) return;
+  for (const auto& other : ledger.list())
+    if (other.uid == findings.campaign.again_of)
+      findings.confirmations = judge::confirm(judge::judge_record(ledger.read(other.id)), findings);
+}
+
 int verdict(const Asked& asked) {
   auto found = find_campaign(asked.campaign, asked.ledger);
-  const auto findings = judge::judge_record(found.ledger.read(found.campaign.id));
+  auto findings = judge::judge_record(found.ledger.read(found.campaign.id));
+  add_confirmations(findings, found.ledger);
+  judge::keep_only(findings, parse_only(asked.only));
   show(findings, asked.json);
   return findings.findings.empty() ? exit_nothing_measured : exit_done;
 }
@@ -32,6 +46,7 @@ void add_verdict(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("verdict", "show the findings of a campaign again");
   auto asked = std::make_shared<Asked>();
   command->add_option("CAMPAIGN", asked->campaign, "last (default), a name, or the beginning of an id");
+  add_only(*command, asked->only);
   command->add_option("--ledger", asked->ledger, "the ledger to look in");
   command->add_flag("--json", asked->json, "print the findings document");
   command->footer(examples);

@@ -3,7 +3,9 @@
 #include <unistd.h>
 
 #include <iostream>
+#include <sstream>
 
+#include "assay/judge/likeness.hpp"
 #include "assay/judge/trust.hpp"
 #include "assay/render/axis.hpp"
 #include "assay/render/units.hpp"
@@ -29,12 +31,20 @@ ProgressLine::ProgressLine() : terminal_(isatty(STDERR_FILENO) == 1) {}
 
 ProgressLine::~ProgressLine() { clear(); }
 
+void ProgressLine::say(const std::string& text) {
+  clear();
+  std::istringstream lines(text);
+  for (std::string line; std::getline(lines, line);) std::cerr << "assay: " << line << "\n";
+}
+
 void ProgressLine::begin(const Record& record) {
   names_ = record;
   names_.trials.clear();
   for (const auto& candidate : record.candidates)
-    if (const auto what = judge::how_alike(record, candidate); !what.empty())
-      std::cerr << "assay: " << candidate.name << ": " << what << "\n";
+    if (!candidate.from.identity.empty() && !candidate.twin_of)
+      say(candidate.name + " is " + candidate.from.identity);
+  for (const auto& note : judge::likeness_notes(record))
+    say((note.level == TrustNote::Level::warning ? "careful, " : "") + note.about + ": " + note.text);
 }
 
 void ProgressLine::show(const campaign::Progress& progress) {

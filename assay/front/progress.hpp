@@ -17,7 +17,10 @@ class ProgressLine {
   ProgressLine(const ProgressLine&) = delete;
   ProgressLine& operator=(const ProgressLine&) = delete;
 
-  /// Names what is measured from then on; warns of comparing a program with itself.
+  /// Lines of their own, which stay.
+  void say(const std::string& text);
+  /// Names what is measured from then on; says who the candidates are, and warns of unlike builds and of
+  /// comparing a program with itself.
   void begin(const Record& record);
   void show(const campaign::Progress& progress);
   /// Takes the line off the terminal.

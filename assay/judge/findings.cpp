@@ -4,6 +4,7 @@
 #include <iterator>
 #include <map>
 #include <optional>
+#include <set>
 #include <span>
 #include <utility>
 
@@ -14,7 +15,6 @@
 #include "assay/judge/trends.hpp"
 #include "assay/judge/trust.hpp"
 #include "assay/model/plan.hpp"
-#include "assay/schedule/order.hpp"
 #include "assay/stats/location.hpp"
 
 namespace assay::judge {
@@ -154,9 +154,11 @@ Findings judge_record(const Record& record) {
                     .cells = record.cells,
                     .metrics = record.metrics,
                     .demands = record.demands};
+  std::set<int> judged;
+  for (const auto& trial : record.trials)
+    if (trial.role == Role::counted && trial.round) judged.insert(*trial.round);
   findings.rounds = static_cast<std::size_t>(std::ranges::count_if(record.rounds, [&](const Round& r) {
-    return r.state == RoundState::whole && r.number > 1 &&
-           !(record.info.abreast && schedule::is_control_round(r.number));
+    return r.state == RoundState::whole && judged.contains(r.number);
   }));
   const auto stage = record.info.state == CampaignState::ended ? Stage::ended : Stage::going;
   for (std::size_t m = 0; m < record.metrics.size(); ++m)

@@ -2,9 +2,11 @@
 
 #include <algorithm>
 #include <cmath>
+#include <iterator>
 #include <map>
 #include <string>
 
+#include "assay/judge/likeness.hpp"
 #include "assay/model/plan.hpp"
 
 namespace assay::judge {
@@ -28,12 +30,6 @@ void differing_outputs(const Record& record, Findings& findings) {
                                          (candidate->detail.empty() ? "" : " (" + candidate->detail + ")") +
                                          ", so the two may not have done the same job"));
   }
-}
-
-void compared_with_itself(const Record& record, Findings& findings) {
-  for (const auto& candidate : record.candidates)
-    if (const auto what = how_alike(record, candidate); !what.empty())
-      findings.trust.push_back(warning(candidate.name, what));
 }
 
 void leftovers(const Record& record, Findings& findings) {
@@ -100,17 +96,6 @@ std::string name_of(const Record& record, CellId id) {
   return text;
 }
 
-std::string how_alike(const Record& record, const Candidate& candidate) {
-  if (!candidate.against || candidate.twin_of || candidate.from.exe_digest.empty()) return {};
-  const auto& baseline = record.candidates[candidate.against->place()];
-  if (baseline.from.exe_digest != candidate.from.exe_digest) return {};
-  if (baseline.from.exe != candidate.from.exe)
-    return "its program is that of " + baseline.name + ", byte for byte; was one of them not built anew?";
-  if (baseline.options == candidate.options)
-    return "it is " + baseline.name + " itself: the same program, told the same";
-  return {};
-}
-
 TrustNote warning(const std::string& about, const std::string& text, std::optional<double> figure,
                   std::optional<double> threshold) {
   return {.about = about,
@@ -148,7 +133,7 @@ TrustNote not_exact(const Metric& metric) {
 void add_trust_notes(const Record& record, Findings& findings) {
   twins_that_differ(record, findings);
   differing_outputs(record, findings);
-  compared_with_itself(record, findings);
+  std::ranges::move(likeness_notes(record), std::back_inserter(findings.trust));
   leftovers(record, findings);
   failures_now_and_then(record, findings);
   add_machine_notes(record, findings);

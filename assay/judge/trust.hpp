@@ -9,8 +9,9 @@
 namespace assay::judge {
 
 /// Looks through a campaign's trials for what weakens its findings, and adds a sentence for each thing:
-/// outputs that differ from the baseline's where equality was not asked for, the same program compared with
-/// itself, processes left behind, trials that failed now and then, and what add_machine_notes() finds.
+/// outputs that differ from the baseline's where equality was not asked for, builds that are alike or unlike
+/// (see likeness_notes()), processes left behind, trials that failed now and then, and what
+/// add_machine_notes() finds.
 void add_trust_notes(const Record& record, Findings& findings);
 
 /// What the machine did to the trials, each note with its figure and threshold.
@@ -29,10 +30,6 @@ void add_machine_notes(const Record& record, Findings& findings);
 
 TrustNote warning(const std::string& about, const std::string& text, std::optional<double> figure = {},
                   std::optional<double> threshold = {});
-
-/// Why comparing this candidate with its baseline is comparing a program with itself: the same bytes under
-/// two paths, or the same program told the same. Empty when it is not.
-std::string how_alike(const Record& record, const Candidate& candidate);
 
 // Notes for a contrast that could not be judged on a watched metric: too few rounds with both values, values
 // that are not above zero on a ratio scale, values too small for how coarsely they are measured.

@@ -40,7 +40,7 @@ struct Look {
 class Ledger {
  public:
   /// The schema that this code writes. Older ledgers are brought up to it, newer ones refused.
-  static constexpr int version = 2;
+  static constexpr int version = 3;
 
   enum class Opening { create, existing };
 
@@ -56,6 +56,9 @@ class Ledger {
   /// Lays down a new campaign: everything in `record` but rounds and trials.
   CampaignId begin(const Record& record);
 
+  /// Another stretch of work on a campaign, as its next sitting; the campaign is open again.
+  void add_sitting(CampaignId campaign, const Sitting& sitting);
+
   /// Claims a round for this campaign. Throws when its number is taken.
   void add_round(CampaignId campaign, const Round& round);
   void set_round_state(CampaignId campaign, int number, RoundState state);
@@ -65,6 +68,7 @@ class Ledger {
   void add_trial(CampaignId campaign, const Trial& trial);
 
   void set_standing(CampaignId campaign, CellId cell, Standing standing, const std::string& detail);
+  void set_doubt(CampaignId campaign, WorkloadId workload, const std::string& doubt);
   void set_state(CampaignId campaign, CampaignState state);
   void set_label(CampaignId campaign, const std::string& label);
   void add_look(CampaignId campaign, const Look& look);

@@ -39,11 +39,13 @@ void read_info(soci::session& sql, std::int64_t id, CampaignInfo& info) {
   std::string seed, state;
   int abreast = 0;
   sql << "SELECT uid, title, kind, label, plan, plan_digest, seed, state, started, margin, rounds_min, "
-         "rounds_max, abreast, repeat FROM "
+         "rounds_max, abreast, repeat, folder,"
+         " coalesce((SELECT o.uid FROM campaign o WHERE o.id = campaign.again_of), '') FROM "
          "campaign WHERE id = :c",
       use(id), into(info.uid), into(info.title), into(info.kind), into(info.label), into(info.plan),
       into(info.plan_digest), into(seed), into(state), into(info.started), into(info.margin),
-      into(info.rounds_min), into(info.rounds_max), into(abreast), into(info.repeat);
+      into(info.rounds_min), into(info.rounds_max), into(abreast), into(info.repeat), into(info.folder),
+      into(info.again_of);
   info.abreast = abreast != 0;
   info.seed = std::stoull(seed);
   info.state = read_choice<CampaignState>(state);
@@ -79,9 +81,10 @@ void read_candidates(soci::session& sql, std::int64_t id, Record& record) {
                                                           : Factor::Role::option});
   }
   const Rows workloads =
-      (sql.prepare << "SELECT name, run FROM workload WHERE campaign = :c ORDER BY id", use(id));
+      (sql.prepare << "SELECT name, run, doubt FROM workload WHERE campaign = :c ORDER BY id", use(id));
   for (const auto& row : workloads)
-    record.workloads.push_back({row.get<std::string>(0), read_texts(row.get<std::string>(1))});
+    record.workloads.push_back(
+        {row.get<std::string>(0), read_texts(row.get<std::string>(1)), row.get<std::string>(2)});
 }
 
 void read_cells_of(soci::session& sql, std::int64_t id, Record& record) {

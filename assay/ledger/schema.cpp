@@ -13,7 +13,7 @@ constexpr std::array<std::string_view, 21> statements = {
     "NULL,"
     " state TEXT NOT NULL, started BIGINT NOT NULL, margin DOUBLE PRECISION NOT NULL,"
     " rounds_min INTEGER NOT NULL, rounds_max INTEGER NOT NULL, abreast INTEGER NOT NULL DEFAULT 0,"
-    " repeat TEXT NOT NULL,"
+    " repeat TEXT NOT NULL, folder TEXT NOT NULL DEFAULT '',"
     " again_of INTEGER REFERENCES campaign(id))",
     "CREATE TABLE sitting (campaign INTEGER NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
     " machine INTEGER NOT NULL REFERENCES machine(id), boot TEXT NOT NULL, started BIGINT NOT NULL,"
@@ -30,7 +30,7 @@ constexpr std::array<std::string_view, 21> statements = {
     " identity TEXT NOT NULL, compiler TEXT NOT NULL, flags TEXT NOT NULL, options TEXT NOT NULL,"
     " PRIMARY KEY (campaign, id))",
     "CREATE TABLE workload (campaign INTEGER NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
-    " name TEXT NOT NULL, run TEXT NOT NULL, PRIMARY KEY (campaign, id))",
+    " name TEXT NOT NULL, run TEXT NOT NULL, doubt TEXT NOT NULL DEFAULT '', PRIMARY KEY (campaign, id))",
     "CREATE TABLE factor (campaign INTEGER NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
     " name TEXT NOT NULL, role TEXT NOT NULL, PRIMARY KEY (campaign, id))",
     "CREATE TABLE setting (campaign INTEGER NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
@@ -70,7 +70,7 @@ constexpr std::array<std::string_view, 21> statements = {
     " candidate INTEGER NOT NULL, metric INTEGER NOT NULL, number INTEGER NOT NULL, rounds INTEGER NOT NULL,"
     " p DOUBLE PRECISION NOT NULL, p_same DOUBLE PRECISION NOT NULL, decision TEXT NOT NULL,"
     " PRIMARY KEY (campaign, baseline, candidate, metric, number))",
-    "INSERT INTO ledger_info (version) VALUES (2)",
+    "INSERT INTO ledger_info (version) VALUES (3)",
 };
 
 /// From version 1 to 2.
@@ -82,6 +82,13 @@ constexpr std::array<std::string_view, 5> to_version_2 = {
     "UPDATE ledger_info SET version = 2",
 };
 
+/// From version 2 to 3.
+constexpr std::array<std::string_view, 3> to_version_3 = {
+    "ALTER TABLE campaign ADD COLUMN folder TEXT NOT NULL DEFAULT ''",
+    "ALTER TABLE workload ADD COLUMN doubt TEXT NOT NULL DEFAULT ''",
+    "UPDATE ledger_info SET version = 3",
+};
+
 constexpr std::array<std::string_view, 14> campaign_tables = {
     "look",          "checked", "trial",  "round",    "metric",    "contrast", "cell",
     "setting_value", "setting", "factor", "workload", "candidate", "fact",     "sitting"};
@@ -90,7 +97,9 @@ constexpr std::array<std::string_view, 14> campaign_tables = {
 
 std::span<const std::string_view> schema() { return statements; }
 std::span<const std::string_view> migration(int from) {
-  return from == 1 ? std::span<const std::string_view>(to_version_2) : std::span<const std::string_view>();
+  if (from == 1) return to_version_2;
+  if (from == 2) return to_version_3;
+  return {};
 }
 std::span<const std::string_view> tables_of_a_campaign() { return campaign_tables; }
 

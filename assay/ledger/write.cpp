@@ -30,22 +30,18 @@ std::int64_t machine_number(soci::session& sql, const std::string& fingerprint) 
   return id;
 }
 
-void put_sittings(soci::session& sql, std::int64_t campaign, const Record& record) {
-  for (std::size_t i = 0; i < record.sittings.size(); ++i) {
-    const auto& sitting = record.sittings[i];
-    const auto id = static_cast<std::int64_t>(i);
-    std::string fingerprint = "unknown";
-    for (const auto& fact : sitting.facts)
-      if (fact.name == "fingerprint") fingerprint = fact.value;
-    const auto machine = machine_number(sql, fingerprint);
-    sql << "INSERT INTO sitting (campaign, id, machine, boot, started, seen) VALUES (:c, :i, :m, :b, :s, :n)",
-        use(campaign), use(id), use(machine), use(sitting.boot), use(record.info.started),
-        use(record.info.started);
-    for (const auto& fact : sitting.facts) {
-      const auto value = storable(fact.value);
-      sql << "INSERT INTO fact (campaign, sitting, name, value) VALUES (:c, :s, :n, :v)", use(campaign),
-          use(id), use(fact.name), use(value);
-    }
+void put_sitting(soci::session& sql, std::int64_t campaign, std::int64_t id, const Sitting& sitting,
+                 std::int64_t now) {
+  std::string fingerprint = "unknown";
+  for (const auto& fact : sitting.facts)
+    if (fact.name == "fingerprint") fingerprint = fact.value;
+  const auto machine = machine_number(sql, fingerprint);
+  sql << "INSERT INTO sitting (campaign, id, machine, boot, started, seen) VALUES (:c, :i, :m, :b, :s, :n)",
+      use(campaign), use(id), use(machine), use(sitting.boot), use(now), use(now);
+  for (const auto& fact : sitting.facts) {
+    const auto value = storable(fact.value);
+    sql << "INSERT INTO fact (campaign, sitting, name, value) VALUES (:c, :s, :n, :v)", use(campaign),
+        use(id), use(fact.name), use(value);
   }
 }
 
@@ -74,8 +70,9 @@ void put_workloads_and_factors(soci::session& sql, std::int64_t campaign, const 
   for (std::size_t i = 0; i < record.workloads.size(); ++i) {
     const auto id = static_cast<std::int64_t>(i);
     const auto name = storable(record.workloads[i].name), run = spell(record.workloads[i].run);
-    sql << "INSERT INTO workload (campaign, id, name, run) VALUES (:c, :i, :n, :r)", use(campaign), use(id),
-        use(name), use(run);
+    const auto doubt = storable(record.workloads[i].doubt);
+    sql << "INSERT INTO workload (campaign, id, name, run, doubt) VALUES (:c, :i, :n, :r, :d)", use(campaign),
+        use(id), use(name), use(run), use(doubt);
   }
   for (std::size_t i = 0; i < factors.size(); ++i) {
     const auto id = static_cast<std::int64_t>(i);
@@ -210,22 +207,43 @@ CampaignId Ledger::begin(const Record& record) {
     const auto& info = record.info;
     const int abreast = info.abreast ? 1 : 0;
     const auto seed = std::to_string(info.seed), state = to_string(info.state), title = storable(info.title),
-               plan = storable(info.plan), repeat = storable(info.repeat);
+               plan = storable(info.plan), repeat = storable(info.repeat), folder = storable(info.folder);
     sql << "INSERT INTO campaign (uid, title, kind, label, plan, plan_digest, seed, state, started, margin, "
-           "rounds_min, rounds_max, abreast, "
-           "repeat)"
-           " VALUES (:u, :t, :k, :l, :p, :d, :s, :st, :at, :m, :lo, :hi, :ab, :r)",
+           "rounds_min, rounds_max, abreast, repeat, folder, again_of)"
+           " VALUES (:u, :t, :k, :l, :p, :d, :s, :st, :at, :m, :lo, :hi, :ab, :r, :fo,"
+           " (SELECT id FROM campaign WHERE uid = :of))",
         use(info.uid), use(title), use(info.kind), use(info.label), use(plan), use(info.plan_digest),
         use(seed), use(state), use(info.started), use(info.margin), use(info.rounds_min),
-        use(info.rounds_max), use(abreast), use(repeat);
+        use(info.rounds_max), use(abreast), use(repeat), use(folder), use(info.again_of);
     std::int64_t campaign = 0;
     sql << "SELECT id FROM campaign WHERE uid = :u", use(info.uid), soci::into(campaign);
-    put_sittings(sql, campaign, record);
+    for (std::size_t i = 0; i < record.sittings.size(); ++i)
+      put_sitting(sql, campaign, static_cast<std::int64_t>(i), record.sittings[i], info.started);
     put_candidates(sql, campaign, record);
     put_workloads_and_factors(sql, campaign, record);
     put_cells(sql, campaign, record);
     put_metrics(sql, campaign, record);
     return CampaignId{campaign};
+  });
+}
+
+void Ledger::add_sitting(CampaignId campaign, const Sitting& sitting) {
+  auto& sql = state_->sql;
+  const auto now = milliseconds_now();
+  state_->transact([&] {
+    std::int64_t id = 0;
+    sql << "SELECT count(*) FROM sitting WHERE campaign = :c", use(campaign.value), soci::into(id);
+    put_sitting(sql, campaign.value, id, sitting, now);
+    sql << "UPDATE campaign SET state = 'open' WHERE id = :c", use(campaign.value);
+  });
+}
+
+void Ledger::set_doubt(CampaignId campaign, WorkloadId workload, const std::string& doubt) {
+  auto& sql = state_->sql;
+  const auto text = storable(doubt);
+  state_->transact([&] {
+    sql << "UPDATE workload SET doubt = :d WHERE campaign = :c AND id = :i", use(text), use(campaign.value),
+        use(workload.value);
   });
 }
 
@@ -287,8 +305,8 @@ void Ledger::set_state(CampaignId campaign, CampaignState state) {
   const auto now = milliseconds_now();
   state_->transact([&] {
     sql << "UPDATE campaign SET state = :s WHERE id = :c", use(word), use(campaign.value);
-    sql << "UPDATE sitting SET seen = :n, ended = :e WHERE campaign = :c", use(now), use(now),
-        use(campaign.value);
+    sql << "UPDATE sitting SET seen = :n, ended = :e WHERE campaign = :c AND ended IS NULL", use(now),
+        use(now), use(campaign.value);
   });
 }
 

@@ -15,6 +15,7 @@ namespace assay::inline model {
 struct Workload {
   std::string name;
   std::vector<std::string> run;  ///< as the plan gives it, placeholders unexpanded
+  std::string doubt;             ///< why its check proves little; empty: it doesn't
   bool operator==(const Workload&) const = default;
 };
 
@@ -37,6 +38,8 @@ struct CampaignInfo {
   int rounds_min = 0, rounds_max = 0;  ///< judged rounds that were planned; 0: all there are, looked at once
   bool abreast = false;  ///< candidates ran at once on one core; some rounds in turns, as a control
   std::string repeat;    ///< the command that measures this again
+  std::string folder;    ///< where relative paths of the plan start
+  std::string again_of;  ///< uid of the campaign whose findings this one measures afresh
 };
 
 /// Everything a campaign has laid down: what the ledger keeps and what judging starts from.
@@ -68,6 +71,7 @@ struct Findings {
   std::vector<Finding> findings;
   std::vector<RequirementFinding> requirements;
   std::vector<Trend> trends;
+  std::vector<Confirmation> confirmations;  ///< of a campaign that measures another's findings afresh
   std::vector<TrustNote> trust;
 
   const Cell& baseline_of(const Finding& f) const { return cells.at(f.of.baseline.place()); }

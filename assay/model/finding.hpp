@@ -60,6 +60,19 @@ struct Finding {
   std::vector<TrustNote> notes;
 };
 
+/// A finding measured again with fresh data.
+struct Confirmation {
+  std::string candidate, baseline, cell, metric;  ///< names; cell: "orders, locks=200"
+  Verdict before = Verdict::unclear, now = Verdict::unclear;
+  double effect_before = 1, effect_now = 1;
+  bool ratio = true;  ///< the effects are ratios; else differences in `unit`
+  std::string unit;
+  /// confirmed: the same verdict, not unclear. refuted: another one. unclear: it can't be told now. settled:
+  /// it was unclear, and is told now.
+  enum class Status { confirmed, refuted, unclear, settled };
+  Status status = Status::unclear;
+};
+
 /// A cell's own value held against a requirement.
 struct RequirementFinding {
   CellId cell;
@@ -95,6 +108,7 @@ struct Trend {
 
 std::string to_string(Verdict verdict);
 std::string to_string(RequirementFinding::Status status);
+std::string to_string(Confirmation::Status status);
 std::string to_string(Standing standing);
 
 }  // namespace assay::inline model

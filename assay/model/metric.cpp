@@ -49,6 +49,7 @@ std::span<const Metric> process_metrics() {
       supporting("instructions per cycle", "", Prefer::neither),
       supporting("branch miss rate"),
       supporting("cache miss rate"),
+      {.name = "build time", .unit = "s", .prefer = Prefer::neither, .scale = Scale::difference},
       exact("program size"),
       exact("text size"),
       exact("data size"),

@@ -47,6 +47,7 @@ struct Demand {
 /// - `instructions` to `cache miss rate`: hardware counters, user space only.
 /// - `kept warm`: the share of files declared cold that stayed in the page cache. `unseen cpu time`: of
 ///   children whose parent would not wait for them, told by checks; it is not in cpu time.
+/// - `build time`: of all its build steps, once; shown, not judged.
 /// - `program size`, `text size`, `data size`: of the candidate's program file; exact.
 std::span<const Metric> process_metrics();
 

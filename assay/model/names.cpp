@@ -30,6 +30,10 @@ std::string to_string(RequirementFinding::Status status) {
   return name_of(status, std::array{"met", "broken", "undecided"});
 }
 
+std::string to_string(Confirmation::Status status) {
+  return name_of(status, std::array{"confirmed", "not confirmed", "unclear", "settled"});
+}
+
 std::string to_string(CampaignState state) {
   return name_of(state, std::array{"open", "interrupted", "ended"});
 }

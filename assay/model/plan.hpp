@@ -19,9 +19,27 @@ struct Check {
   std::string equal;
   /// A regular expression (RE2, multi-line) that must occur in standard output. Empty: none.
   std::string match;
+  /// A file whose content standard output must be, relative to the plan's folder. Placeholders are expanded.
+  std::string file;
+  /// Numbers in the answer may differ from those expected by this share of them (`equal`, `file`); all else
+  /// must be the same. 0: byte for byte.
+  double tolerance = 0;
+  /// The least length of standard output in bytes.
+  std::uint64_t min_size = 0;
+  /// The user's own checker: it gets standard output as its standard input, and ends with status 0 when that
+  /// is right; what it says otherwise is shown. Placeholders are expanded.
+  std::vector<std::string> program;
   /// Exit statuses of success.
   std::vector<int> exit_ok = {0};
   bool operator==(const Check&) const = default;
+};
+
+/// How a program is made from its source. Steps run one after the other in `${source}`, a copy of the source
+/// in the cache, and put what they make into `${out}`.
+struct Build {
+  std::vector<std::vector<std::string>> steps;  ///< argument lists with placeholders; none: nothing to build
+  double timeout = 3600;                        ///< seconds for each step
+  bool operator==(const Build&) const = default;
 };
 
 /// A candidate as a plan asks for it.
@@ -33,6 +51,14 @@ struct PlannedCandidate {
   std::vector<std::string> run;
   /// Fixes the level of a factor, or adds a placeholder, for this candidate.
   std::map<std::string, Level> with;
+  /// The commit that it is built from, as git names it; "merge-base:NAME" for the one where HEAD and NAME
+  /// parted, "." for the working tree with its uncommitted edits. Empty: not from git.
+  std::string commit;
+  /// Folder of its source, or within its git repository, relative to the plan's folder; empty: that itself.
+  std::string source;
+  Build build;
+  std::vector<std::string> identify;  ///< a command that says which build this is; empty: not asked
+  std::string against;                ///< the candidate it is held against; empty: the plan's baseline
   bool operator==(const PlannedCandidate&) const = default;
 };
 
@@ -101,6 +127,7 @@ struct PlannedRounds {
   /// compared by CPU time; every few rounds one runs in turns, as a control.
   enum class Mode { turns, abreast };
   Mode mode = Mode::turns;
+  bool twin = false;  ///< each baseline gets a twin; plan files have them unless told otherwise
   bool operator==(const PlannedRounds&) const = default;
 };
 

@@ -5,7 +5,9 @@
 #include <cmath>
 #include <filesystem>
 #include <map>
+#include <set>
 #include <thread>
+#include <tuple>
 
 #include "assay/model/error.hpp"
 #include "assay/plan/placeholders.hpp"
@@ -13,22 +15,23 @@
 namespace assay::plan {
 namespace {
 
-/// A `with` that names a factor restricts the candidate to that level of it.
-bool takes_part(const PlannedCandidate& candidate, const Setting& setting) {
-  return std::ranges::all_of(candidate.with, [&](const auto& fixed) {
-    const auto level = setting.levels.find(fixed.first);
-    return level == setting.levels.end() || to_string(level->second) == to_string(fixed.second);
-  });
-}
-
 using Values = std::map<std::string, std::string>;
 
-Values values_for(const PlannedCandidate& candidate, const Setting& setting, const std::string& folder) {
-  Values values = {{"candidate", candidate.name},
-                   {"folder", folder},
-                   {"jobs", std::to_string(std::thread::hardware_concurrency())}};
+Values levels_for(const PlannedCandidate& candidate, const Setting& setting, const std::string& folder) {
+  Values values = {{"candidate", candidate.name}, {"folder", folder}};
   for (const auto& [name, level] : setting.levels) values[name] = to_string(level);
   for (const auto& [name, level] : candidate.with) values[name] = to_string(level);
+  return values;
+}
+
+Values values_for(const PlannedCandidate& candidate, const Setting& setting, const std::string& folder,
+                  const BuildPlace& place) {
+  auto values = levels_for(candidate, setting, folder);
+  values["jobs"] = std::to_string(std::thread::hardware_concurrency());
+  if (!candidate.build.steps.empty()) {
+    values["source"] = place.source;
+    values["out"] = place.out;
+  }
   if (!candidate.exe.empty()) {
     const auto exe = expand(candidate.exe, values);
     const bool bare = exe.find('/') == std::string::npos;
@@ -51,6 +54,12 @@ Control expand_control(Control control, const Values& values) {
   control.after.run = expand_all(control.after.run, values);
   if (control.environment) control.environment = expand_all(*control.environment, values);
   return control;
+}
+
+Check expand_check(Check check, const Values& values) {
+  check.file = expand(check.file, values);
+  check.program = expand_all(check.program, values);
+  return check;
 }
 
 std::optional<double> work_done(const Work& work, const Values& values) {
@@ -79,12 +88,45 @@ std::vector<Setting> all_settings(const std::vector<Factor>& factors) {
   return settings;
 }
 
+bool takes_part(const PlannedCandidate& candidate, const Setting& setting) {
+  return std::ranges::all_of(candidate.with, [&](const auto& fixed) {
+    const auto level = setting.levels.find(fixed.first);
+    return level == setting.levels.end() || to_string(level->second) == to_string(fixed.second);
+  });
+}
+
 CandidateId baseline_of(const Plan& plan) {
   const auto found = std::ranges::find(plan.candidates, plan.baseline, &PlannedCandidate::name);
   return CandidateId{found == plan.candidates.end() ? 0 : found - plan.candidates.begin()};
 }
 
-std::vector<PlannedCell> expand_cells(const Plan& plan) {
+std::optional<CandidateId> baseline_of(const Plan& plan, CandidateId candidate) {
+  const auto baseline = baseline_of(plan);
+  if (candidate == baseline) return {};
+  const auto& against = plan.candidates[candidate.place()].against;
+  const auto found = std::ranges::find(plan.candidates, against, &PlannedCandidate::name);
+  return against.empty() || found == plan.candidates.end() ? baseline
+                                                           : CandidateId{found - plan.candidates.begin()};
+}
+
+std::vector<CandidateId> baselines_of(const Plan& plan) {
+  std::set<CandidateId> all;
+  for (std::size_t i = 0; i < plan.candidates.size(); ++i)
+    if (const auto baseline = baseline_of(plan, CandidateId{static_cast<std::int64_t>(i)}))
+      all.insert(*baseline);
+  return {all.begin(), all.end()};
+}
+
+std::vector<std::vector<std::string>> expand_steps(const Plan& plan, CandidateId id, const Setting& setting) {
+  const auto& candidate = plan.candidates[id.place()];
+  auto values = levels_for(candidate, setting, plan.folder);
+  for (const char* name : {"source", "out", "jobs"}) values[name] = "${" + std::string(name) + "}";
+  std::vector<std::vector<std::string>> steps;
+  for (const auto& step : candidate.build.steps) steps.push_back(expand_all(step, values));
+  return steps;
+}
+
+std::vector<PlannedCell> expand_cells(const Plan& plan, const BuildPlaces& places) {
   std::vector<PlannedCell> cells;
   const auto settings = all_settings(plan.factors);
   for (std::size_t w = 0; w < plan.workloads.size(); ++w)
@@ -92,14 +134,21 @@ std::vector<PlannedCell> expand_cells(const Plan& plan) {
       for (std::size_t c = 0; c < plan.candidates.size(); ++c) {
         const auto& workload = plan.workloads[w];
         const auto& candidate = plan.candidates[c];
-        if (std::ranges::count(workload.skip, candidate.name) > 0 || !takes_part(candidate, setting))
-          continue;
-        const auto values = values_for(candidate, setting, plan.folder);
+        const CandidateId id{static_cast<std::int64_t>(c)};
+        if (!takes_part(candidate, setting)) continue;
+        const bool built = places && !candidate.build.steps.empty();
+        const auto values =
+            values_for(candidate, setting, plan.folder, built ? places(id, setting) : BuildPlace{});
         PlannedCell planned;
-        planned.cell = {.candidate = CandidateId{static_cast<std::int64_t>(c)},
-                        .workload = WorkloadId{static_cast<std::int64_t>(w)},
-                        .setting = setting};
+        planned.cell = {
+            .candidate = id, .workload = WorkloadId{static_cast<std::int64_t>(w)}, .setting = setting};
+        if (std::ranges::count(workload.skip, candidate.name) > 0) {
+          planned.cell.standing = Standing::absent;
+          planned.cell.detail = "left out by the plan";
+        }
         planned.command = expand_all(workload.run.empty() ? candidate.run : workload.run, values);
+        planned.identify = expand_all(candidate.identify, values);
+        planned.check = expand_check(workload.check, values);
         planned.control = expand_control(workload.control, values);
         planned.work = work_done(workload.work, values);
         for (const auto& metric : plan.metrics) planned.metric_files.push_back(expand(metric.from, values));
@@ -109,20 +158,37 @@ std::vector<PlannedCell> expand_cells(const Plan& plan) {
 }
 
 std::vector<Contrast> contrasts_of(const std::vector<PlannedCell>& cells, const Plan& plan) {
-  const auto baseline = baseline_of(plan);
-  std::map<std::pair<WorkloadId, std::string>, CellId> baselines;
-  for (std::size_t i = 0; i < cells.size(); ++i)
-    if (cells[i].cell.candidate == baseline)
-      baselines[{cells[i].cell.workload, cells[i].cell.setting.text()}] =
-          CellId{static_cast<std::int64_t>(i)};
+  std::map<std::tuple<CandidateId, WorkloadId, std::string>, CellId> places;
+  for (std::size_t i = 0; i < cells.size(); ++i) {
+    const auto& cell = cells[i].cell;
+    places[{cell.candidate, cell.workload, cell.setting.text()}] = CellId{static_cast<std::int64_t>(i)};
+  }
   std::vector<Contrast> contrasts;
   for (std::size_t i = 0; i < cells.size(); ++i) {
-    if (cells[i].cell.candidate == baseline) continue;
-    const auto partner = baselines.find({cells[i].cell.workload, cells[i].cell.setting.text()});
-    if (partner != baselines.end())
+    const auto& cell = cells[i].cell;
+    const auto baseline = baseline_of(plan, cell.candidate);
+    if (!baseline || cell.standing != Standing::sound) continue;
+    const auto partner = places.find({*baseline, cell.workload, cell.setting.text()});
+    if (partner != places.end() && cells[partner->second.place()].cell.standing == Standing::sound)
       contrasts.push_back({partner->second, CellId{static_cast<std::int64_t>(i)}});
   }
   return contrasts;
+}
+
+void add_twins(const Plan& plan, std::vector<PlannedCell>& cells, std::vector<Contrast>& contrasts) {
+  std::set<CellId> in_use;
+  for (const auto& contrast : contrasts) in_use.insert(contrast.baseline);
+  auto twin = static_cast<std::int64_t>(plan.candidates.size());
+  for (const auto baseline : baselines_of(plan)) {
+    for (const auto original : in_use) {
+      if (cells[original.place()].cell.candidate != baseline) continue;
+      auto copy = cells[original.place()];
+      copy.cell.candidate = CandidateId{twin};
+      contrasts.push_back({original, CellId{static_cast<std::int64_t>(cells.size())}});
+      cells.push_back(std::move(copy));
+    }
+    ++twin;
+  }
 }
 
 }  // namespace assay::plan

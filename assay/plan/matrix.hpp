@@ -1,5 +1,6 @@
 #pragma once
 
+#include <functional>
 #include <optional>
 #include <string>
 #include <vector>
@@ -11,23 +12,41 @@ namespace assay::plan {
 
 /// A cell with what it takes to run it.
 struct PlannedCell {
-  Cell cell;  ///< its ids are places in the plan's candidates and workloads
+  Cell cell;  ///< its ids are places in the plan's candidates and workloads; absent where the workload skips
+              ///< it
   std::vector<std::string> command;
+  std::vector<std::string> identify;      ///< its candidate's, placeholders expanded
+  Check check;                            ///< of its workload, placeholders expanded
   Control control;                        ///< of its workload, placeholders expanded
   std::optional<double> work;             ///< amount done by one trial, where the workload declares it
   std::vector<std::string> metric_files;  ///< for each of the plan's metrics its `from`, expanded
 };
 
+/// Where a candidate's source and what is built of it are, for one setting: `${source}` and `${out}`.
+struct BuildPlace {
+  std::string source = "<source>", out = "<out>";
+};
+using BuildPlaces = std::function<BuildPlace(CandidateId, const Setting&)>;
+
 /// Every choice of a level for each factor, the first factor varying slowest. One empty setting without
 /// factors.
 std::vector<Setting> all_settings(const std::vector<Factor>& factors);
 
+/// Whether a candidate takes part in a setting: its `with` does not fix another level of a factor.
+bool takes_part(const PlannedCandidate& candidate, const Setting& setting);
+
 /// Every candidate × workload × setting of a valid plan, workload by workload, setting by setting, the
-/// candidates in the plan's order within; without those that a workload skips or that `with` rules out.
+/// candidates in the plan's order within; without those that `with` rules out.
 /// A setting that several candidates share has one text for all of them, so that they can be paired.
+/// `places`: where builds are; without it `${source}` and `${out}` are shown as such.
 ///
 /// Throws Error for placeholders without a value. Cost: cells × length of their commands.
-std::vector<PlannedCell> expand_cells(const Plan& plan);
+std::vector<PlannedCell> expand_cells(const Plan& plan, const BuildPlaces& places = {});
+
+/// A candidate's build steps for a setting, with every placeholder expanded but `${source}`, `${out}` and
+/// `${jobs}`: equal texts are one build. Throws as expand_cells().
+std::vector<std::vector<std::string>> expand_steps(const Plan& plan, CandidateId candidate,
+                                                   const Setting& setting);
 
 /// Each candidate's cell beside its baseline's of the same workload and setting. Candidates without a
 /// partner there have no contrast.
@@ -35,5 +54,15 @@ std::vector<Contrast> contrasts_of(const std::vector<PlannedCell>& cells, const 
 
 /// The place of the plan's baseline among its candidates.
 CandidateId baseline_of(const Plan& plan);
+
+/// The candidate that another is held against; none for the plan's baseline.
+std::optional<CandidateId> baseline_of(const Plan& plan, CandidateId candidate);
+
+/// Every candidate that others are held against, in the plan's order.
+std::vector<CandidateId> baselines_of(const Plan& plan);
+
+/// Copies the cells of each baseline for a twin of it. The twins' ids come after those of the plan's
+/// candidates, in the order of baselines_of(); each copy is held against its original.
+void add_twins(const Plan& plan, std::vector<PlannedCell>& cells, std::vector<Contrast>& contrasts);
 
 }  // namespace assay::plan

@@ -9,6 +9,7 @@
 
 #include "assay/model/error.hpp"
 #include "assay/model/quantity.hpp"
+#include "assay/plan/candidate_reader.hpp"
 #include "assay/plan/near_miss.hpp"
 #include "assay/plan/toml_reader.hpp"
 #include "assay/plan/validate.hpp"
@@ -16,12 +17,12 @@
 namespace assay::plan {
 namespace {
 
-class PlanReader : public TomlReader {
+class PlanReader : public CandidateReader {
  public:
-  using TomlReader::TomlReader;
+  using CandidateReader::CandidateReader;
 
-  Plan read(const toml::table& root) {
-    keys(root, "", {"plan", "rounds", "control", "factor", "candidate", "workload", "metric"});
+  Plan read(const toml::table& root, const std::vector<std::string>& commits) {
+    keys(root, "", {"plan", "rounds", "control", "build", "factor", "candidate", "workload", "metric"});
     if (const auto* table = section(root, "plan")) head(*table);
     if (const auto* table = section(root, "rounds")) rounds(*table);
     if (const auto* table = section(root, "control")) {
@@ -29,9 +30,19 @@ class PlanReader : public TomlReader {
       control(*table, "control", everywhere_);
     }
     each(root, "factor", [&](const toml::table& t, const std::string& path) { factor(t, path); });
-    each(root, "candidate", [&](const toml::table& t, const std::string& path) { candidate(t, path); });
+    if (const auto* table = section(root, "build")) build_defaults(*table);
+    each(root, "candidate", [&](const toml::table& t, const std::string& path) {
+      for (auto& one : candidates(t, path)) {
+        places_[entry(plan_.candidates.size())] = places_[path];
+        for (const char* key : {"name", "with", "against", "commits"})
+          if (const auto at = places_.find(path + "." + key); at != places_.end())
+            places_[entry(plan_.candidates.size()) + "." + key] = at->second;
+        plan_.candidates.push_back(std::move(one));
+      }
+    });
     each(root, "workload", [&](const toml::table& t, const std::string& path) { workload(t, path); });
     each(root, "metric", [&](const toml::table& t, const std::string& path) { metric(t, path); });
+    if (!commits.empty()) take_commits(commits);
     for (const auto* kind : {"candidate", "workload", "factor"}) places_.try_emplace(kind, name_);
     return plan_;
   }
@@ -39,6 +50,24 @@ class PlanReader : public TomlReader {
   const Places& places() const { return places_; }
 
  private:
+  static std::string entry(std::size_t place) { return "candidate[" + std::to_string(place) + "]"; }
+
+  /// Puts commits in place of the file's candidates; the first is the baseline.
+  void take_commits(const std::vector<std::string>& commits) {
+    std::vector<PlannedCandidate> taken;
+    for (const auto& commit : commits) taken.push_back(from_commit(commit));
+    if (taken.front().build.steps.empty())
+      throw Error("the plan does not say how a commit is built", name_,
+                  "give it a [build] with steps and exe, see docs/plan-file.md");
+    std::erase_if(places_, [](const auto& place) { return place.first.starts_with("candidate["); });
+    for (auto& workload : plan_.workloads)
+      std::erase_if(workload.skip, [&](const std::string& name) {
+        return std::ranges::count(plan_.candidates, name, &PlannedCandidate::name) > 0;
+      });
+    plan_.baseline.clear();
+    plan_.candidates = std::move(taken);
+  }
+
   void head(const toml::table& table) {
     keys(table, "plan", {"title", "baseline", "margin", "watch", "seed"});
     plan_.title = text(table, "plan", "title");
@@ -53,7 +82,8 @@ class PlanReader : public TomlReader {
   }
 
   void rounds(const toml::table& table) {
-    keys(table, "rounds", {"min", "max", "budget", "mode"});
+    keys(table, "rounds", {"min", "max", "budget", "mode", "twin"});
+    flag(table, "rounds", "twin", plan_.rounds.twin);
     if (table.contains("max")) plan_.rounds.max = count(table, "rounds", "max");
     plan_.rounds.min = std::min(plan_.rounds.min, plan_.rounds.max);
     if (table.contains("min")) {
@@ -80,18 +110,6 @@ class PlanReader : public TomlReader {
       factor.role = roles.at(choice(table, path, "role", {"size", "threads", "option"}));
     }
     plan_.factors.push_back(std::move(factor));
-  }
-
-  void candidate(const toml::table& table, const std::string& path) {
-    keys(table, path, {"name", "exe", "run", "with"});
-    PlannedCandidate candidate{
-        .name = text(table, path, "name"), .exe = text(table, path, "exe"), .run = texts(table, path, "run")};
-    if (const auto* node = table.get("with")) {
-      if (!node->is_table()) wrong_type(*node, path + ".with", "a table: { cache = \"on\" }");
-      for (const auto& [key, value] : *node->as_table())
-        candidate.with[std::string(key.str())] = level(value, path + ".with." + std::string(key.str()));
-    }
-    plan_.candidates.push_back(std::move(candidate));
   }
 
   void workload(const toml::table& table, const std::string& path) {
@@ -204,7 +222,14 @@ class PlanReader : public TomlReader {
   }
 
   void check(const toml::table& table, const std::string& path, Check& check) {
-    keys(table, path, {"equal", "match", "exit_ok"});
+    keys(table, path, {"equal", "match", "exit_ok", "file", "tolerance", "min_size", "program"});
+    check.file = text(table, path, "file");
+    if (const auto* node = table.get("tolerance"))
+      check.tolerance = node->is_floating_point() ? node->as_floating_point()->get()
+                                                  : parsed(table, path, "tolerance", parse_share,
+                                                           "a share of the number: 1e-6, or \"0.1 %\"");
+    if (table.contains("min_size")) check.min_size = parsed(table, path, "min_size", parse_bytes);
+    check.program = texts(table, path, "program");
     check.equal = text(table, path, "equal");
     check.match = text(table, path, "match");
     if (const auto* node = table.get("exit_ok")) {
@@ -215,7 +240,7 @@ class PlanReader : public TomlReader {
     }
   }
 
-  Plan plan_;
+  Plan plan_{.rounds = {.twin = true}};
   Control everywhere_;
 };
 
@@ -234,16 +259,17 @@ toml::table parse(const std::string& text, const std::string& name) {
 
 }  // namespace
 
-Plan read(const std::string& text, const std::string& name, const std::string& folder) {
+Plan read(const std::string& text, const std::string& name, const std::string& folder,
+          const std::vector<std::string>& commits) {
   const auto root = parse(text, name);
   PlanReader reader(name);
-  Plan plan = reader.read(root);
+  Plan plan = reader.read(root, commits);
   plan.folder = folder;
   validate(plan, reader.places());
   return plan;
 }
 
-Plan read_file(const std::string& path) {
+Plan read_file(const std::string& path, const std::vector<std::string>& commits) {
   std::error_code unreadable;
   if (!std::filesystem::exists(path, unreadable))
     throw Error("there is no such plan", path,
@@ -253,7 +279,7 @@ Plan read_file(const std::string& path) {
   std::string text{std::istreambuf_iterator<char>(file), {}};
   if (!file && !file.eof()) throw Error("can't be read", path, "look at its permissions");
   const auto folder = std::filesystem::absolute(path).parent_path().lexically_normal().string();
-  return read(text, path, folder);
+  return read(text, path, folder, commits);
 }
 
 }  // namespace assay::plan

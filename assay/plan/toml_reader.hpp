@@ -41,6 +41,7 @@ class TomlReader {
 
   // A value that may be there, or a default: empty text, empty list, what `into` had.
   std::string text(const toml::table& table, const std::string& path, const std::string& key);
+  std::string clean(const toml::value<std::string>& value) const;  ///< refuses NUL
   std::vector<std::string> texts(const toml::table& table, const std::string& path, const std::string& key);
   void flag(const toml::table& table, const std::string& path, const std::string& key, bool& into);
 
@@ -68,7 +69,6 @@ class TomlReader {
  private:
   std::vector<std::pair<const toml::table*, std::string>> tables(const toml::table& root,
                                                                  const std::string& key);
-  std::string clean(const toml::value<std::string>& value) const;
 };
 
 }  // namespace assay::plan

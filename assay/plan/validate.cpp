@@ -73,9 +73,8 @@ class Validator {
            meant_or_known(plan_.baseline, candidate_names_));
     for (std::size_t i = 0; i < plan_.candidates.size(); ++i) {
       const auto& candidate = plan_.candidates[i];
-      if (candidate.exe.empty() && candidate.run.empty())
-        fail(entry("candidate", i), "candidate \"" + candidate.name + "\" has no program",
-             "give it exe = \"…\"");
+      source(candidate, entry("candidate", i));
+      baseline(candidate, entry("candidate", i));
       for (const auto& [name, level] : candidate.with) {
         if (std::ranges::count(reserved_placeholders(), name) > 0)
           fail(entry("candidate", i) + ".with", "\"" + name + "\" is a reserved placeholder",
@@ -89,6 +88,40 @@ class Validator {
                to_string(level) + " is not a level of factor \"" + name + "\"",
                "add it to the factor's levels, or choose one of them");
       }
+    }
+  }
+
+  /// Where its program comes from.
+  void source(const PlannedCandidate& candidate, const std::string& path) const {
+    const auto who = "candidate \"" + candidate.name + "\"";
+    if (candidate.build.steps.empty() && (!candidate.commit.empty() || !candidate.source.empty()))
+      fail(path, "nothing says how " + who + " is built", "give the plan a [build] with steps and exe");
+    if (candidate.exe.empty() && candidate.run.empty())
+      fail(path, who + " has no program",
+           candidate.build.steps.empty() ? "give it exe = \"…\", or the plan a [build]"
+                                         : "say what its build yields: exe = \"${out}/…\"");
+    if (!candidate.build.steps.empty() && !(candidate.build.timeout > 0))
+      fail(path, "a timeout must be longer than nothing", "write it like \"30 min\"");
+  }
+
+  void baseline(const PlannedCandidate& candidate, const std::string& path) const {
+    if (candidate.against.empty()) return;
+    const auto refuse = [&](const std::string& problem, const std::string& remedy) {
+      fail(path + ".against", problem, remedy);
+    };
+    if (std::ranges::count(candidate_names_, candidate.against) == 0)
+      refuse("\"" + candidate.against + "\" is not among the candidates",
+             meant_or_known(candidate.against, candidate_names_));
+    if (candidate.name == plan_.candidates[baseline_of(plan_).place()].name)
+      refuse("the plan's baseline \"" + candidate.name + "\" is held against another",
+             "leave against out, or choose another baseline");
+    auto at = candidate.against;
+    for (std::size_t steps = 0; !at.empty(); ++steps) {
+      if (steps > plan_.candidates.size() || at == candidate.name)
+        refuse("\"" + candidate.name + "\" would be held against itself, in a circle",
+               "let one of them be held against the plan's baseline");
+      const auto next = std::ranges::find(plan_.candidates, at, &PlannedCandidate::name);
+      at = next == plan_.candidates.end() ? std::string{} : next->against;
     }
   }
 
@@ -143,6 +176,13 @@ class Validator {
         fail(path + ".match", "match is not a regular expression: " + pattern.error(),
              "see the RE2 syntax; in TOML, single quotes keep backslashes");
     }
+    if (!check.equal.empty() && !check.file.empty())
+      fail(path, "both equal and file say what the answer must be", "leave one of them out");
+    if (check.tolerance != 0 && check.equal.empty() && check.file.empty())
+      fail(path + ".tolerance", "a tolerance, but nothing to be near to",
+           "say equal = \"stdout\" or file = \"…\"");
+    if (!(check.tolerance >= 0 && check.tolerance < 1))
+      fail(path + ".tolerance", "a tolerance must be from 0 to below 1", "write it like 1e-6, or \"0.1 %\"");
     if (check.exit_ok.empty())
       fail(path + ".exit_ok", "no exit status would be a success", "list at least one, usually 0");
     for (const int status : check.exit_ok)

@@ -37,6 +37,7 @@ toml::table rounds(const PlannedRounds& rounds) {
   table.insert("max", rounds.max);
   if (rounds.budget) table.insert("budget", duration_text(*rounds.budget));
   if (rounds.mode == PlannedRounds::Mode::abreast) table.insert("mode", "abreast");
+  table.insert("twin", rounds.twin);
   return table;
 }
 
@@ -57,6 +58,16 @@ toml::table candidate(const PlannedCandidate& candidate) {
   table.insert("name", candidate.name);
   if (!candidate.exe.empty()) table.insert("exe", candidate.exe);
   if (!candidate.run.empty()) table.insert("run", list(candidate.run));
+  if (!candidate.commit.empty()) table.insert("commits", list({candidate.commit}));
+  if (!candidate.source.empty()) table.insert("source", candidate.source);
+  if (!candidate.build.steps.empty()) {
+    toml::array steps;
+    for (const auto& step : candidate.build.steps) steps.push_back(list(step));
+    table.insert("steps", steps);
+    table.insert("timeout", duration_text(candidate.build.timeout));
+  }
+  if (!candidate.identify.empty()) table.insert("identify", list(candidate.identify));
+  if (!candidate.against.empty()) table.insert("against", candidate.against);
   toml::table with;
   for (const auto& [name, level] : candidate.with)
     put_level(level, [&, &key = name](const auto& value) { with.insert(key, value); });
@@ -124,6 +135,10 @@ toml::table workload(const PlannedWorkload& workload) {
   toml::table check;
   if (!workload.check.equal.empty()) check.insert("equal", workload.check.equal);
   if (!workload.check.match.empty()) check.insert("match", workload.check.match);
+  if (!workload.check.file.empty()) check.insert("file", workload.check.file);
+  if (workload.check.tolerance > 0) check.insert("tolerance", workload.check.tolerance);
+  if (workload.check.min_size > 0) check.insert("min_size", bytes_text(workload.check.min_size));
+  if (!workload.check.program.empty()) check.insert("program", list(workload.check.program));
   if (workload.check.exit_ok != std::vector{0}) {
     toml::array statuses;
     for (const int status : workload.check.exit_ok) statuses.push_back(status);

@@ -160,4 +160,29 @@ std::string first_call_lines(const Findings& all) {
   return text;
 }
 
+std::string confirmation_lines(const Findings& all) {
+  using Status = Confirmation::Status;
+  std::string text;
+  for (const auto& c : all.confirmations) {
+    const auto before = effect_text(c.effect_before, c.ratio, c.unit),
+               now = effect_text(c.effect_now, c.ratio, c.unit);
+    text += c.candidate +
+            (all.workloads.size() > 1 || c.cell.find(',') != std::string::npos ? " on " + c.cell : "") +
+            ", " + c.metric + ": ";
+    if (c.status == Status::confirmed)
+      text += fmt::format("{} confirmed: {}, now {}", to_string(c.now), before, now);
+    if (c.status == Status::refuted)
+      text += fmt::format("{} not confirmed: {}, now {}, which is {}", to_string(c.before), before, now,
+                          to_string(c.now));
+    if (c.status == Status::settled)
+      text += fmt::format("was unclear, and is {} now: {}", to_string(c.now), now);
+    if (c.status == Status::unclear)
+      text += fmt::format("{}; now unclear: {}",
+                          c.before == Verdict::unclear ? "was unclear" : "was called " + to_string(c.before),
+                          now);
+    text += "\n";
+  }
+  return text;
+}
+
 }  // namespace assay::render

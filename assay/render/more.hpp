@@ -22,4 +22,7 @@ std::string requirement_lines(const Findings& all);
 /// dearer first call pays.
 std::string first_call_lines(const Findings& all);
 
+/// What measuring again made of each finding, a line each.
+std::string confirmation_lines(const Findings& all);
+
 }  // namespace assay::render

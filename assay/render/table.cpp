@@ -18,18 +18,24 @@ namespace {
 constexpr std::size_t typical_width = 9, change_width = 8, range_width = 18, axis_width = 26;
 
 struct Rows {
-  std::vector<std::string> settings;                      // texts, in the plan's order
-  std::map<std::string, std::vector<const Finding*>> of;  // by setting
+  std::vector<std::string> settings;                        // texts, in the plan's order
+  std::map<std::string, std::vector<const Cell*>> missing;  // by setting: cells that are not sound
+  std::map<std::string, std::vector<const Finding*>> of;    // by setting
   std::vector<const Finding*> all;
 };
 
 Rows rows_of(const Findings& all, WorkloadId workload, MetricId metric) {
   Rows rows;
+  for (const auto& cell : all.cells) {
+    if (cell.workload != workload || all.candidate(cell).twin_of) continue;
+    const auto setting = cell.setting.text();
+    if (std::ranges::count(rows.settings, setting) == 0) rows.settings.push_back(setting);
+    if (cell.standing != Standing::sound) rows.missing[setting].push_back(&cell);
+  }
   for (const auto& f : all.findings) {
     const auto& cell = all.candidate_of(f);
     if (cell.workload != workload || f.metric != metric || all.candidate(cell).twin_of) continue;
     const auto setting = cell.setting.text();
-    if (!rows.of.contains(setting)) rows.settings.push_back(setting);
     rows.of[setting].push_back(&f);
     rows.all.push_back(&f);
   }
@@ -60,6 +66,29 @@ int rounded_up(int value) {
   int step = 1;
   while (value > 100 * step) step *= 10;
   return (value + step - 1) / step * step;
+}
+
+/// "locks=200, list: 412 ms", or several baselines with their values.
+std::string baseline_line(const Findings& all, const std::string& setting,
+                          const std::vector<const Finding*>& findings, const Metric& metric) {
+  std::map<CandidateId, const Finding*> longest;  // of each baseline
+  for (const auto* f : findings) {
+    auto& best = longest[all.baseline_of(*f).candidate];
+    if (best == nullptr || f->rounds > best->rounds) best = f;
+  }
+  std::string text = setting;
+  for (const auto& [id, f] : longest)
+    text += (text.empty() ? "" : ", ") + all.candidates[id.place()].name + ": " +
+            cell_value_text(f->baseline_typical, metric.unit);
+  return text;
+}
+
+/// Why there is no value, in a few words.
+std::string missing_text(const Cell& cell) {
+  auto why = cell.detail.substr(0, cell.detail.find('\n'));
+  constexpr std::size_t most = 60;
+  if (cells_of(why) > most) why = left(why, most);
+  return to_string(cell.standing) + (why.empty() ? "" : ": " + why);
 }
 
 /// Widest name, with its indent, within reason.
@@ -110,12 +139,11 @@ std::string block(const Findings& all, WorkloadId workload, MetricId metric_id, 
   out += left("", names) + right("typical", typical_width + 2) + right("change", change_width + 2) +
          right("interval", range_width + 2) + "   " + axis.legend(metric.unit) + "\n";
   for (const auto& setting : rows.settings) {
-    const auto& findings = rows.of.at(setting);
-    const auto& longest =
-        **std::ranges::max_element(findings, {}, [](const Finding* f) { return f->rounds; });
-    out += fmt::format("{}{}: {}\n", setting.empty() ? "" : setting + ", ",
-                       all.candidate(all.baseline_of(longest)).name,
-                       cell_value_text(longest.baseline_typical, metric.unit));
+    const auto found = rows.of.find(setting);
+    const auto findings = found == rows.of.end() ? std::vector<const Finding*>{} : found->second;
+    const auto missing = rows.missing.find(setting);
+    if (findings.empty() && missing == rows.missing.end()) continue;
+    out += baseline_line(all, setting, findings, metric) + "\n";
     for (const auto* f : findings) {
       out += left("  " + all.candidate(all.candidate_of(*f)).name, names) +
              right(cell_value_text(f->candidate_typical, metric.unit), typical_width + 2) +
@@ -124,6 +152,10 @@ std::string block(const Findings& all, WorkloadId workload, MetricId metric_id, 
              "   " + axis.draw(*f) + "  " + verdict_text(f->verdict, style) + "\n";
       if (const auto settle = settle_text(all, *f); !settle.empty()) out += "    " + settle + "\n";
     }
+    if (missing != rows.missing.end())
+      for (const auto* cell : missing->second)
+        out += left("  " + all.candidate(*cell).name, names) + right("–", typical_width + 2) + "   " +
+               missing_text(*cell) + "\n";
   }
   return out;
 }

@@ -97,6 +97,27 @@ std::string also_moved(const Findings& all) {
   return out;
 }
 
+/// Said before all else: this machine tells a program from its own copy.
+std::string bad_twin_line(const Findings& all) {
+  for (const auto& f : all.findings) {
+    const auto& cell = all.candidate_of(f);
+    if (!all.candidate(cell).twin_of || !is_watched(all, f) ||
+        (f.verdict != Verdict::better && f.verdict != Verdict::worse))
+      continue;
+    const auto& metric = all.metric_of(f);
+    const auto where = cell_text(all, cell);
+    return wrap(
+               fmt::format(
+                   "! careful: a mere copy of {}{} was called {} ({} {}); distrust changes of that size here",
+                   all.candidate(all.baseline_of(f)).name, where.empty() ? "" : " on " + where,
+                   to_string(f.verdict), metric.name,
+                   effect_text(f.effect, metric.scale == Scale::ratio, metric.unit)),
+               2) +
+           "\n\n";
+  }
+  return {};
+}
+
 std::string trust(const Findings& all) {
   std::string out;
   for (const auto& note : all.trust)
@@ -113,7 +134,10 @@ std::string trust(const Findings& all) {
 }  // namespace
 
 std::string to_text(const Findings& all, const TextStyle& style) {
-  std::string out = head(all, style);
+  std::string out = bad_twin_line(all);
+  if (const auto again = confirmation_lines(all); !again.empty())
+    out += "Measured again with fresh data:\n" + hang(again) + "\n";
+  out += head(all, style);
   for (std::size_t w = 0; w < all.workloads.size(); ++w)
     for (std::size_t m = 0; m < all.metrics.size(); ++m)
       if (all.demands[m].watched)

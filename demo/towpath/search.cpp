@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <queue>
 #include <utility>
 
@@ -86,6 +87,35 @@ std::vector<std::int64_t> search_hastily(const Network& network, std::size_t fro
                                          std::optional<std::size_t> goal) {
   return search_with_heap(network, from, goal, straight_line(network, goal),
                           [](std::size_t) { return true; });
+}
+
+std::vector<std::int64_t> search_by_matrix(const Network& network, std::size_t from,
+                                           std::optional<std::size_t> goal) {
+  const auto count = network.locks.size();
+  constexpr std::int32_t no_canal = std::numeric_limits<std::int32_t>::max();
+  // Made once: it is large, and the network stays the same.
+  static const std::vector<std::int32_t> matrix = [&] {
+    std::vector<std::int32_t> all(count * count, no_canal);
+    for (std::size_t lock = 0; lock < count; ++lock)
+      for (const auto& canal : network.locks[lock].canals)
+        if (passable(network, canal.to))
+          all[lock * count + canal.to] = static_cast<std::int32_t>(canal.minutes);
+    return all;
+  }();
+  std::vector<std::int64_t> minutes(count, never);
+  std::vector<bool> done(count, false);
+  minutes[from] = 0;
+  while (true) {
+    std::size_t nearest = count;
+    for (std::size_t lock = 0; lock < count; ++lock)
+      if (!done[lock] && minutes[lock] != never && (nearest == count || minutes[lock] < minutes[nearest]))
+        nearest = lock;
+    if (nearest == count || goal == nearest) return minutes;
+    done[nearest] = true;
+    for (std::size_t to = 0; to < count; ++to)
+      if (const auto canal = matrix[nearest * count + to]; canal != no_canal)
+        minutes[to] = std::min(minutes[to], minutes[nearest] + canal);
+  }
 }
 
 }  // namespace towpath

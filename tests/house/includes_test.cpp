@@ -23,15 +23,17 @@ const std::map<std::string, std::set<std::string>> arrows = {
     {"plan", {"check", "stats", "model"}},
     {"ledger", {"model"}},
     {"measure", {"model"}},
-    {"campaign", {"measure", "ledger", "plan", "check", "judge", "schedule", "stats", "model"}},
+    {"build", {"measure", "model"}},
+    {"campaign", {"build", "measure", "ledger", "plan", "check", "judge", "schedule", "stats", "model"}},
     {"render", {"judge", "schedule", "stats", "model"}},
-    {"contest", {"campaign", "measure", "ledger", "plan", "check", "judge", "schedule", "stats", "model"}},
+    {"contest",
+     {"campaign", "build", "measure", "ledger", "plan", "check", "judge", "schedule", "stats", "model"}},
     {"front",
-     {"render", "contest", "campaign", "measure", "ledger", "plan", "check", "judge", "schedule", "stats",
-      "model"}},
-    {"cli",
-     {"front", "contest", "render", "campaign", "measure", "ledger", "plan", "check", "judge", "schedule",
+     {"render", "contest", "campaign", "build", "measure", "ledger", "plan", "check", "judge", "schedule",
       "stats", "model"}},
+    {"cli",
+     {"front", "contest", "render", "campaign", "build", "measure", "ledger", "plan", "check", "judge",
+      "schedule", "stats", "model"}},
 };
 
 struct Include {

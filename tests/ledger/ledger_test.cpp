@@ -135,6 +135,7 @@ TEST(Ledger, BringsAnOlderOneUpToDateAndLosesNothing) {
     for (const auto* change :
          {"ALTER TABLE campaign DROP COLUMN abreast", "ALTER TABLE metric DROP COLUMN supporting",
           "ALTER TABLE metric DROP COLUMN coarse_below", "CREATE INDEX trial_of_campaign ON trial (campaign)",
+          "ALTER TABLE campaign DROP COLUMN folder", "ALTER TABLE workload DROP COLUMN doubt",
           "UPDATE ledger_info SET version = 1"})
       old << std::string(change);
   }

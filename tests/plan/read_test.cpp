@@ -60,7 +60,7 @@ TEST(ReadPlan, TakesEveryKey) {
   EXPECT_DOUBLE_EQ(plan.margin, 0.02);
   EXPECT_EQ(plan.watch, (std::vector<std::string>{"wall time", "peak memory"}));
   EXPECT_EQ(plan.seed, 12U);
-  EXPECT_EQ(plan.rounds, (PlannedRounds{.min = 8, .max = 30, .budget = 600.0}));
+  EXPECT_EQ(plan.rounds, (PlannedRounds{.min = 8, .max = 30, .budget = 600.0, .twin = true}));
   ASSERT_EQ(plan.factors.size(), 2U);
   EXPECT_EQ(plan.factors[0].role, Factor::Role::size);
   EXPECT_EQ(plan.factors[1].levels, (std::vector<Level>{std::string("on"), std::string("off"), true, 0.5}));

@@ -1,0 +1,181 @@
+#include "assay/build/builder.hpp"
+
+#include <fcntl.h>
+#include <sys/file.h>
+
+#include <algorithm>
+#include <chrono>
+#include <filesystem>
+#include <fstream>
+#include <nlohmann/json.hpp>
+#include <thread>
+
+#include "assay/build/toolchain.hpp"
+#include "assay/measure/descriptor.hpp"
+#include "assay/measure/digest.hpp"
+#include "assay/measure/program.hpp"
+#include "assay/model/error.hpp"
+#include "assay/model/quantity.hpp"
+
+namespace assay::build {
+namespace fs = std::filesystem;
+namespace {
+
+using Json = nlohmann::json;
+
+/// Held while a build is made, so that two campaigns don't make it at once.
+class Lock {
+ public:
+  Lock(const std::string& path, const std::stop_token& stop)
+      : file_(open(path.c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0666)) {
+    if (file_.get() < 0)
+      throw Error("the cache can't be written here", path, "look at the folder's permissions");
+    while (flock(file_.get(), LOCK_EX | LOCK_NB) != 0) {
+      if (stop.stop_requested()) throw Interrupted{};
+      std::this_thread::sleep_for(std::chrono::milliseconds(100));
+    }
+  }
+
+ private:
+  measure::Descriptor file_;
+};
+
+std::string joined(const std::vector<std::string>& words) {
+  std::string text;
+  for (const auto& word : words) text += (text.empty() ? "" : " ") + word;
+  return text;
+}
+
+std::string key_of(const Order& order, const Source& source, const std::string& toolchain) {
+  std::string text = source.tree + "\n" + source.within + "\n" + toolchain;
+  for (const auto& step : order.steps) {
+    for (const auto& word : step) text += word + '\0';
+    text += '\n';
+  }
+  return measure::digest_of(text).substr(0, 24);
+}
+
+/// The last lines of a log, the ones that say what went wrong.
+std::string end_of(const std::string& text) {
+  constexpr std::size_t lines = 6, most = 1000;
+  auto at = text.size();
+  for (std::size_t n = 0; n <= lines && at != std::string::npos && at > 0; ++n) at = text.rfind('\n', at - 1);
+  auto end = at == std::string::npos || at == 0 ? text : text.substr(at + 1);
+  if (end.size() > most) end = "…" + end.substr(end.size() - most);
+  while (!end.empty() && end.back() == '\n') end.pop_back();
+  return end;
+}
+
+std::string filled(std::string word, const Built& built) {
+  const auto jobs = std::to_string(std::max(1U, std::thread::hardware_concurrency()));
+  for (const auto& [name, value] : {std::pair<std::string, std::string>{"${source}", built.source},
+                                    {"${out}", built.out},
+                                    {"${jobs}", jobs}})
+    for (auto at = word.find(name); at != std::string::npos; at = word.find(name, at + value.size()))
+      word.replace(at, name.size(), value);
+  return word;
+}
+
+}  // namespace
+
+std::string cache_of(const std::string& folder) { return (fs::path(folder) / ".assay" / "cache").string(); }
+
+void hide_from_git(const std::string& assay_folder) {
+  const auto file = fs::path(assay_folder) / ".gitignore";
+  std::error_code ignored;
+  if (fs::is_directory(assay_folder, ignored) && !fs::exists(file, ignored)) std::ofstream(file) << "*\n";
+}
+
+Built Builder::build(const Order& order, const std::stop_token& stop) {
+  std::error_code failed;
+  fs::create_directories(fs::path(cache_) / "builds", failed);
+  if (failed)
+    throw Error("the cache can't be made: " + failed.message(), cache_, "look at the folder's permissions");
+  hide_from_git(fs::path(cache_).parent_path().string());
+  std::optional<Repository> repository;
+  Built built;
+  if (!order.commit.empty()) repository.emplace(launcher_, order.folder, cache_, stop);
+  auto [known, fresh] = found_.try_emplace({order.folder, order.commit});
+  if (fresh) try {
+      known->second = repository ? repository->find(order.commit) : find_folder(order.folder);
+    } catch (...) {
+      found_.erase(known);
+      throw;
+    }
+  built.from = known->second;
+  const auto toolchain = toolchain_of(launcher_, order.steps);
+  const auto folder = fs::path(cache_) / "builds" / key_of(order, built.from, toolchain);
+  const Lock lock(folder.string() + ".lock", stop);
+  const auto root = folder / "source";
+  built.source = (root / built.from.within).lexically_normal().string();
+  if (built.source.ends_with('/')) built.source.pop_back();
+  built.out = (folder / "out").string();
+  built.log = (folder / "log.txt").string();
+  built.compiler = toolchain.substr(0, toolchain.find('\n'));
+  const auto done = folder / "built.json";
+  if (std::ifstream file(done); file) {
+    if (const auto facts = Json::parse(file, nullptr, false); facts.is_object()) {
+      built.ok = built.cached = true;
+      built.seconds = facts.value("seconds", 0.0);
+      built.flags = facts.value("flags", "");
+      return built;
+    }
+  }
+  fs::remove_all(folder, failed);
+  fs::create_directories(built.out, failed);
+  if (failed)
+    throw Error("the cache can't be written: " + failed.message(), folder.string(), "make room there");
+  if (repository)
+    repository->lay_out(built.from, root.string());
+  else
+    copy_folder(built.from, root.string());
+  run_steps(order, built, stop);
+  if (!built.ok) return built;
+  built.flags = flags_of_build(built.out, built.source, order.steps);
+  const auto draft = done.string() + ".new";
+  std::ofstream(draft) << Json{{"seconds", built.seconds}, {"flags", built.flags}}.dump() << "\n";
+  fs::rename(draft, done, failed);
+  if (failed)
+    throw Error("the cache can't be written: " + failed.message(), done.string(), "make room there");
+  return built;
+}
+
+void Builder::run_steps(const Order& order, Built& built, const std::stop_token& stop) {
+  std::ofstream log(built.log, std::ios::binary);
+  std::size_t number = 0;
+  for (const auto& step : order.steps) {
+    measure::Command command{.directory = built.source, .timeout = order.timeout};
+    for (const auto& word : step) command.arguments.push_back(filled(word, built));
+    command.environment = environment_without_git();
+    const auto shown = joined(command.arguments);
+    ++number;
+    if (say_)
+      say_("building " + order.name + ", step " + std::to_string(number) + " of " +
+           std::to_string(order.steps.size()) + ": " + joined(step));
+    log << "$ " << shown << "\n" << std::flush;
+    const auto fails = [&](const std::string& how, const std::string& said) {
+      log << "# " << how << "\n";
+      const auto end = end_of(said);
+      built.why = "it does not build: \"" + joined(step) + "\" " + how + (end.empty() ? "" : "\n" + end);
+    };
+    try {
+      command.program = measure::find_program(command.arguments.front(), built.source);
+    } catch (const Error& error) {
+      return fails("can't be run: " + error.problem(), {});
+    }
+    const auto result = launcher_.run(command, stop);
+    if (result.interrupted) throw Interrupted{};
+    if (result.not_started) return fails("could not be started: " + *result.not_started, {});
+    std::string said(result.out->head());
+    said += result.err->head();
+    log << said << std::flush;
+    built.seconds += result.wall;
+    if (result.timed_out) return fails("took longer than " + duration_text(order.timeout), said);
+    if (result.signal != 0) return fails("ended by signal " + std::to_string(result.signal), said);
+    if (result.exit_status != 0)
+      return fails("ended with exit status " + std::to_string(result.exit_status), said);
+  }
+  built.ok = true;
+}
+
+}  // namespace assay::build

@@ -1,0 +1,67 @@
+#pragma once
+
+#include <cstdint>
+#include <functional>
+#include <map>
+#include <optional>
+#include <stop_token>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "assay/build/source.hpp"
+#include "assay/measure/process.hpp"
+
+namespace assay::build {
+
+/// What is to be built.
+struct Order {
+  std::string name;                             ///< the candidate's, for messages
+  std::string folder;                           ///< of the source, or within its repository; absolute
+  std::string commit;                           ///< see Repository::find; empty: the folder as it is
+  std::vector<std::vector<std::string>> steps;  ///< with `${source}`, `${out}` and `${jobs}` unexpanded
+  double timeout = 3600;                        ///< seconds, each step
+};
+
+/// What came of it.
+struct Built {
+  bool ok = false;
+  std::string why;          ///< when not ok: what went wrong, with the end of the log
+  std::string source, out;  ///< folders, absolute
+  std::string log;          ///< path of the whole log
+  double seconds = 0;       ///< that all steps took, when they were run
+  bool cached = false;      ///< it was there already
+  Source from;
+  std::string compiler, flags;  ///< see toolchain.hpp; empty: not known
+};
+
+/// Builds candidates in a cache, `FOLDER/.assay/cache`. A build is known by its source tree, steps and
+/// toolchain: what was built once is taken from there, whatever the commit is called, and what was cut off or
+/// failed is built afresh. The source, copied or checked out, lies beside it; the user's own folders are not
+/// written to. The cache may be deleted at any time.
+class Builder {
+ public:
+  /// `say` is told what is being built, step by step.
+  Builder(measure::Launcher& launcher, std::string cache, std::function<void(const std::string&)> say)
+      : launcher_(launcher), cache_(std::move(cache)), say_(std::move(say)) {}
+
+  /// Throws Error for a source that is not there or can't be laid out, Interrupted on a stop request. A step
+  /// that fails is told in the result.
+  Built build(const Order& order, const std::stop_token& stop);
+
+ private:
+  void run_steps(const Order& order, Built& built, const std::stop_token& stop);
+
+  measure::Launcher& launcher_;
+  std::string cache_;
+  std::function<void(const std::string&)> say_;
+  std::map<std::pair<std::string, std::string>, Source> found_;  ///< by folder and commit, found once
+};
+
+/// Where a plan in `folder` has its cache.
+std::string cache_of(const std::string& folder);
+
+/// Lets git overlook an `.assay` folder.
+void hide_from_git(const std::string& assay_folder);
+
+}  // namespace assay::build

@@ -1,0 +1,58 @@
+#include "assay/build/git.hpp"
+
+#include <unistd.h>
+
+#include <string_view>
+#include <utility>
+
+#include "assay/measure/program.hpp"
+#include "assay/model/error.hpp"
+
+namespace assay::build {
+
+std::vector<std::string> environment_without_git() {
+  std::vector<std::string> names;
+  for (char** entry = environ; entry != nullptr && *entry != nullptr; ++entry) {
+    const std::string_view variable = *entry;
+    const auto name = variable.substr(0, variable.find('='));
+    const bool of_connection = name.starts_with("GIT_SSH") || name == "GIT_ASKPASS";
+    if (!name.empty() && (!name.starts_with("GIT_") || of_connection)) names.emplace_back(name);
+  }
+  return names;
+}
+
+Git::Git(measure::Launcher& launcher, std::stop_token stop)
+    : launcher_(launcher), stop_(std::move(stop)), program_(measure::find_program("git", ".")) {}
+
+Git::Said Git::run(const std::string& folder, const std::vector<std::string>& arguments,
+                   const std::vector<std::string>& environment) {
+  measure::Command command{.program = program_, .arguments = {"git"}, .directory = folder, .timeout = 3600};
+  for (const char* setting :
+       {"core.hooksPath=/dev/null", "advice.detachedHead=false", "protocol.file.allow=always", "gc.auto=0"})
+    command.arguments.insert(command.arguments.end(), {"-c", setting});
+  command.arguments.insert(command.arguments.end(), arguments.begin(), arguments.end());
+  command.environment = environment_without_git();
+  command.environment->insert(command.environment->end(), {"LC_ALL=C", "GIT_TERMINAL_PROMPT=0"});
+  command.environment->insert(command.environment->end(), environment.begin(), environment.end());
+  const auto result = launcher_.run(command, stop_);
+  if (result.interrupted) throw Interrupted{};
+  if (result.not_started) throw Error("git could not be started: " + *result.not_started, folder);
+  const auto whole = [](const measure::Capture& capture) {
+    std::string text(capture.head());
+    while (!text.empty() && text.back() == '\n') text.pop_back();
+    return text;
+  };
+  return {result.signal != 0 ? 128 + result.signal : result.exit_status, whole(*result.out),
+          whole(*result.err)};
+}
+
+std::string Git::text(const std::string& folder, const std::vector<std::string>& arguments,
+                      const std::vector<std::string>& environment) {
+  auto said = run(folder, arguments, environment);
+  if (said.status == 0) return std::move(said.out);
+  constexpr std::size_t enough = 400;
+  const auto tail = said.err.size() > enough ? "…" + said.err.substr(said.err.size() - enough) : said.err;
+  throw Error("git " + arguments.front() + " failed: " + tail, folder);
+}
+
+}  // namespace assay::build

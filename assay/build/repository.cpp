@@ -1,0 +1,154 @@
+#include <sys/stat.h>
+
+#include <filesystem>
+#include <fstream>
+#include <sstream>
+#include <utility>
+
+#include "assay/build/source.hpp"
+#include "assay/measure/digest.hpp"
+#include "assay/model/error.hpp"
+
+namespace assay::build {
+namespace fs = std::filesystem;
+
+Repository::Repository(measure::Launcher& launcher, const std::string& folder, const std::string& cache,
+                       std::stop_token stop)
+    : git_(launcher, std::move(stop)) {
+  std::error_code unreadable;
+  if (!fs::is_directory(folder, unreadable)) throw Error("there is no such folder", folder);
+  const auto found = git_.run(folder, {"rev-parse", "--show-toplevel"});
+  if (found.status != 0) {
+    if (found.err.find("not a git repository") == std::string::npos)
+      throw Error("git refuses this repository: " + found.err, folder);
+    throw Error("this is not in a git repository", folder,
+                "commits, and the working tree (.), need one; other candidates have an exe or a source");
+  }
+  top_ = found.out;
+  common_ = git_.text(folder, {"rev-parse", "--path-format=absolute", "--git-common-dir"});
+  within_ = git_.text(folder, {"rev-parse", "--show-prefix"});
+  own_ = (fs::path(cache) / "git" / (measure::digest_of(common_).substr(0, 16) + ".git")).string();
+  if (!fs::exists(fs::path(own_) / "HEAD", unreadable)) {
+    fs::create_directories(own_);
+    git_.text(own_, {"init", "--quiet", "--bare", "--template=",
+                     "--object-format=" + git_.text(folder, {"rev-parse", "--show-object-format"}), own_});
+  }
+  fs::create_directories(fs::path(own_) / "objects/info");
+  std::ofstream(fs::path(own_) / "objects/info/alternates") << common_ << "/objects\n";
+  if (fs::exists(common_ + "/shallow", unreadable))
+    fs::copy_file(common_ + "/shallow", own_ + "/shallow", fs::copy_options::overwrite_existing, unreadable);
+  // Tags, for builds that ask git describe; and where relative submodules start from.
+  git_.run(own_, {"fetch", "--quiet", "--update-shallow", common_, "+refs/tags/*:refs/tags/*"});
+  const auto origin = git_.run(folder, {"config", "--get", "remote.origin.url"});
+  git_.text(own_, {"config", "remote.origin.url", origin.status == 0 ? origin.out : top_});
+}
+
+bool Repository::shallow() { return git_.text(top_, {"rev-parse", "--is-shallow-repository"}) == "true"; }
+
+std::string Repository::commit_named(const std::string& name) {
+  constexpr const char* parting = "merge-base:";
+  const auto with_history = [&](std::string remedy) {
+    return shallow() ? std::string(
+                           "this is a shallow clone, whose history is cut off: git fetch --unshallow "
+                           "brings the rest")
+                     : std::move(remedy);
+  };
+  if (name.starts_with(parting)) {
+    const auto other = name.substr(std::string(parting).size());
+    const auto base = git_.run(top_, {"merge-base", "HEAD", commit_named(other)});
+    if (base.status == 0) return base.out;
+    throw Error("HEAD and \"" + other + "\" have no common history", name,
+                with_history("name a commit instead"));
+  }
+  const auto found =
+      git_.run(top_, {"rev-parse", "--verify", "--quiet", "--end-of-options", name + "^{commit}"});
+  if (found.status == 0) return found.out;
+  constexpr std::size_t full_id = 40;  // one of a working tree is known in the cache alone
+  const auto kept =
+      name.size() < full_id
+          ? Git::Said{.status = 1, .out = {}, .err = {}}
+          : git_.run(own_, {"rev-parse", "--verify", "--quiet", "--end-of-options", name + "^{commit}"});
+  if (kept.status == 0) return kept.out;
+  throw Error("there is no commit \"" + name + "\"", top_,
+              with_history("git branch --all and git tag list the names there are"));
+}
+
+Source Repository::find(const std::string& name) {
+  if (name == ".") return snapshot();
+  Source source{.commit = commit_named(name), .within = within_};
+  std::istringstream facts(
+      git_.text(own_, {"show", "-s", "--no-show-signature", "--format=%T%n%ct%n%h %s", source.commit}));
+  std::string time;
+  std::getline(facts, source.tree);
+  std::getline(facts, time);
+  std::getline(facts, source.title);
+  source.time = std::stoll(time);
+  return source;
+}
+
+Source Repository::snapshot() {
+  const auto index = own_ + "/index-of-working-tree";
+  std::error_code none;
+  fs::copy_file(git_.text(top_, {"rev-parse", "--path-format=absolute", "--git-path", "index"}), index,
+                fs::copy_options::overwrite_existing, none);
+  const std::vector<std::string> aside = {"GIT_INDEX_FILE=" + index,
+                                          "GIT_OBJECT_DIRECTORY=" + own_ + "/objects",
+                                          "GIT_ALTERNATE_OBJECT_DIRECTORIES=" + common_ + "/objects"};
+  git_.text(top_, {"add", "--all", "--", ".", ":(exclude,glob)**/.assay/**"}, aside);
+  Source source{.tree = git_.text(top_, {"write-tree"}, aside), .within = within_};
+  const auto head = git_.run(top_, {"rev-parse", "--verify", "--quiet", "HEAD"});
+  std::vector<std::string> make = {"commit-tree", source.tree, "-m", "working tree"};
+  if (head.status == 0) make.insert(make.end(), {"-p", head.out});
+  auto who = aside;
+  for (const char* role : {"AUTHOR", "COMMITTER"})
+    for (const char* what : {"NAME=assay", "EMAIL=assay", "DATE=2000-01-01T00:00:00Z"})
+      who.push_back("GIT_" + std::string(role) + "_" + what);
+  source.commit = git_.text(top_, make, who);
+  const auto short_head = head.status == 0 ? head.out.substr(0, 7) : "nothing";
+  source.title = "uncommitted edits on " + short_head;
+  if (head.status == 0 && git_.text(top_, {"rev-parse", "HEAD^{tree}"}) == source.tree) {
+    source.title = "no uncommitted edits on " + short_head;
+    source.note = "the working tree has no uncommitted edits: it is the same as HEAD";
+  }
+  std::istringstream changes(git_.text(top_, {"status", "--porcelain=v2", "--untracked-files=no"}));
+  for (std::string line; std::getline(changes, line);)
+    if (line.starts_with("1 ") && line.size() > 9 && line[5] == 'S' && (line[7] == 'M' || line[8] == 'U'))
+      source.note += (source.note.empty() ? "" : "; ") + std::string("edits within submodule ") +
+                     line.substr(line.rfind(' ') + 1) + " are not part of it, its commit is";
+  return source;
+}
+
+void Repository::lay_out(const Source& source, const std::string& to) {
+  std::error_code ignored;
+  fs::remove_all(to, ignored);
+  git_.text(own_, {"worktree", "prune"});
+  git_.text(own_, {"worktree", "add", "--quiet", "--force", "--detach", to, source.commit});
+  bring_submodules(to, common_ + "/modules");
+}
+
+/// Takes each submodule from where the user's repository has it, else from its address.
+void Repository::bring_submodules(const std::string& worktree, const std::string& modules) {
+  std::error_code ignored;
+  if (!fs::exists(fs::path(worktree) / ".gitmodules", ignored)) return;
+  std::istringstream lines(
+      git_.run(worktree, {"config", "--file", ".gitmodules", "--get-regexp", R"(^submodule\..*\.path$)"})
+          .out);
+  for (std::string line; std::getline(lines, line);) {
+    const auto blank = line.find(' ');
+    const std::string key = line.substr(0, blank), path = line.substr(blank + 1);
+    constexpr std::size_t before = sizeof "submodule." - 1, after = sizeof ".path" - 1;
+    const auto name = key.substr(before, key.size() - before - after);
+    const auto local = fs::path(modules) / name;
+    const std::vector<std::string> update = {"submodule", "--quiet", "update", "--init", "--", path};
+    if (fs::exists(local / "HEAD", ignored)) {
+      std::vector<std::string> from_here = {"-c", "submodule." + name + ".url=" + local.string()};
+      from_here.insert(from_here.end(), update.begin(), update.end());
+      if (git_.run(worktree, from_here).status != 0) git_.text(worktree, update);
+    } else {
+      git_.text(worktree, update);
+    }
+    bring_submodules((fs::path(worktree) / path).string(), (local / "modules").string());
+  }
+}
+
+}  // namespace assay::build

@@ -1,0 +1,69 @@
+#include "assay/campaign/workshop.hpp"
+
+#include <filesystem>
+
+#include "assay/model/error.hpp"
+#include "assay/model/quantity.hpp"
+
+namespace assay::campaign {
+namespace {
+
+std::string text_of(const build::Order& order) {
+  std::string text = order.folder + '\n' + order.commit + '\n';
+  for (const auto& step : order.steps) {
+    for (const auto& word : step) text += word + '\0';
+    text += '\n';
+  }
+  return text;
+}
+
+std::string told(const build::Built& built) {
+  std::string text = built.from.title.empty() ? "" : " (" + built.from.title + ")";
+  if (!built.ok) return text + ": " + built.why.substr(0, built.why.find('\n')) + "; its log is " + built.log;
+  const auto seconds = static_cast<long>(built.seconds * 1000);
+  return text + (built.cached ? ": built before" : ": built in " + std::to_string(seconds) + " ms");
+}
+
+}  // namespace
+
+Workshop::Workshop(const Plan& plan, measure::Launcher& launcher,
+                   const std::function<void(const std::string&)>& say, const std::stop_token& stop) {
+  build::Builder builder(launcher, build::cache_of(plan.folder), say);
+  const auto settings = plan::all_settings(plan.factors);
+  for (std::size_t i = 0; i < plan.candidates.size(); ++i) {
+    const auto& candidate = plan.candidates[i];
+    const CandidateId id{static_cast<std::int64_t>(i)};
+    if (candidate.build.steps.empty()) continue;
+    for (const auto& setting : settings) {
+      if (!plan::takes_part(candidate, setting)) continue;
+      build::Order order{
+          .name = candidate.name,
+          .folder = (std::filesystem::path(plan.folder) / candidate.source).lexically_normal().string(),
+          .commit = candidate.commit,
+          .steps = plan::expand_steps(plan, id, setting),
+          .timeout = candidate.build.timeout};
+      const auto text = text_of(order);
+      orders_[{id, setting.text()}] = text;
+      if (builds_.contains(text)) continue;
+      try {
+        const auto& built = builds_.emplace(text, builder.build(order, stop)).first->second;
+        if (say) say(candidate.name + told(built));
+        if (say && !built.from.note.empty()) say(candidate.name + ": " + built.from.note);
+      } catch (const Error& error) {
+        throw Error(error.problem(), "candidate " + candidate.name + ", " + error.place(), error.remedy());
+      }
+    }
+  }
+}
+
+const build::Built* Workshop::built(CandidateId candidate, const Setting& setting) const {
+  const auto order = orders_.find({candidate, setting.text()});
+  return order == orders_.end() ? nullptr : &builds_.at(order->second);
+}
+
+plan::BuildPlace Workshop::place(CandidateId candidate, const Setting& setting) const {
+  const auto* build = built(candidate, setting);
+  return build == nullptr ? plan::BuildPlace{} : plan::BuildPlace{build->source, build->out};
+}
+
+}  // namespace assay::campaign

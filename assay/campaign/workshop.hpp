@@ -1,0 +1,35 @@
+#pragma once
+
+#include <functional>
+#include <map>
+#include <stop_token>
+#include <string>
+#include <utility>
+
+#include "assay/build/builder.hpp"
+#include "assay/measure/process.hpp"
+#include "assay/model/plan.hpp"
+#include "assay/plan/matrix.hpp"
+
+namespace assay::campaign {
+
+/// The builds of a plan's candidates: one for each choice of levels that its steps name.
+class Workshop {
+ public:
+  /// Builds what has to be built, in the plan's order; what fails is told by built(). Throws Error for
+  /// sources that are not there, build::Interrupted on a stop request.
+  Workshop(const Plan& plan, measure::Launcher& launcher, const std::function<void(const std::string&)>& say,
+           const std::stop_token& stop);
+
+  /// What came of a candidate's build for a setting; nullptr when it is not built.
+  const build::Built* built(CandidateId candidate, const Setting& setting) const;
+
+  /// `${source}` and `${out}` there.
+  plan::BuildPlace place(CandidateId candidate, const Setting& setting) const;
+
+ private:
+  std::map<std::string, build::Built> builds_;                         ///< by order
+  std::map<std::pair<CandidateId, std::string>, std::string> orders_;  ///< by candidate and setting
+};
+
+}  // namespace assay::campaign

@@ -1,0 +1,139 @@
+#include "assay/judge/again.hpp"
+
+#include <CLI/CLI.hpp>
+#include <algorithm>
+#include <iostream>
+#include <memory>
+
+#include "assay/cli/command.hpp"
+#include "assay/cli/comparing.hpp"
+#include "assay/cli/whereabouts.hpp"
+#include "assay/judge/findings.hpp"
+#include "assay/model/error.hpp"
+#include "assay/model/only.hpp"
+#include "assay/plan/read.hpp"
+
+namespace assay::cli {
+namespace {
+
+constexpr const char* examples =
+    R"(  assay again                            what is unclear or surprising in the last campaign
+  assay again --only candidate=heap      every finding on heap
+  assay again --unclear --budget 10min   what is unclear, with the rounds it needs
+  assay again before                     the campaign that was named "before"
+
+Commits and the working tree are built as they were then. Fresh data only: what was measured before is
+held against it, not mixed in.)";
+
+struct Asked {
+  std::string campaign = "last", ledger, only, rounds, budget, when_busy = "wait";
+  bool unclear = false, surprising = false, json = false;
+};
+
+/// The campaign before this one of the same title that has ended.
+std::optional<Findings> earlier_one(ledger::Ledger& ledger, const ledger::Summary& campaign) {
+  bool passed = false;
+  for (const auto& other : ledger.list()) {
+    if (passed && other.kind == campaign.kind && other.title == campaign.title &&
+        other.candidates == campaign.candidates && other.state == CampaignState::ended)
+      return judge::judge_record(ledger.read(other.id));
+    passed = passed || other.uid == campaign.uid;
+  }
+  return {};
+}
+
+struct Choice {
+  std::set<std::tuple<std::string, std::string, std::string>> cells;
+  int rounds = 0;  ///< that the unclear ones among them need
+};
+
+Choice choose(const Asked& asked, const Findings& findings, const Findings* earlier) {
+  const auto only = parse_only(asked.only);
+  const bool all = !asked.unclear && !asked.surprising && !only.empty();
+  const bool either = !asked.unclear && !asked.surprising && only.empty();
+  const auto odd = judge::surprises(findings, earlier);
+  Choice choice;
+  for (std::size_t i = 0; i < findings.findings.size(); ++i) {
+    const auto& f = findings.findings[i];
+    const auto& cell = findings.candidate_of(f);
+    const auto& name = findings.candidate(cell).name;
+    const auto& workload = findings.workload(cell).name;
+    if (!findings.demands[f.metric.place()].watched || findings.candidate(cell).twin_of) continue;
+    if (!only.admits("candidate", name) || !only.admits("workload", workload) || !only.admits(cell.setting))
+      continue;
+    const auto surprise = std::ranges::find(odd, i, &judge::Surprise::finding);
+    const bool surprising = surprise != odd.end() && (asked.surprising || either || all);
+    const bool unclear = f.verdict == Verdict::unclear && (asked.unclear || either || all);
+    if (!all && !surprising && !unclear) continue;
+    choice.cells.insert({name, workload, cell.setting.text()});
+    const auto setting = cell.setting.text();
+    const auto why = unclear ? "it is unclear" : surprise != odd.end() ? surprise->why : "as asked";
+    std::cerr << "assay: again, " << name << " on " << workload << (setting.empty() ? "" : ", " + setting)
+              << ": " << why << "\n";
+    if (unclear && f.to_settle) choice.rounds = std::max(choice.rounds, f.to_settle->rounds);
+  }
+  return choice;
+}
+
+int again(const Asked& asked) {
+  auto found = find_campaign(asked.campaign, asked.ledger);
+  const auto record = found.ledger.read(found.campaign.id);
+  if (record.info.kind == "contest" || record.info.plan.empty() || record.info.folder.empty())
+    throw Error("this campaign can't be measured again from here", found.campaign.uid.substr(0, 8),
+                "its own program, or assay run, measures it");
+  const auto before = judge::judge_record(record);
+  const auto earlier = earlier_one(found.ledger, found.campaign);
+  const auto choice = choose(asked, before, earlier ? &*earlier : nullptr);
+  if (choice.cells.empty()) {
+    std::cerr << "assay: nothing here is unclear or surprising; --only chooses findings to confirm\n";
+    return exit_done;
+  }
+  auto plan = plan::read(record.info.plan, "the campaign's plan", record.info.folder);
+  for (std::size_t i = 0; i < plan.candidates.size() && i < record.candidates.size(); ++i)
+    if (!plan.candidates[i].commit.empty()) plan.candidates[i].commit = record.candidates[i].from.commit;
+  constexpr int most = 1000;
+  plan.rounds.max = std::min(std::max(plan.rounds.max, choice.rounds), most);
+  plan.rounds.budget = {};
+  plan.seed = {};
+  if (!asked.rounds.empty()) {
+    const auto rounds = parse_rounds(asked.rounds);
+    plan.rounds.min = rounds.min;
+    plan.rounds.max = rounds.max;
+  }
+  if (!asked.budget.empty()) plan.rounds.budget = parse_budget(asked.budget);
+
+  Watching watching({.kind = "again",
+                     .ledger = found.ledger.path(),
+                     .repeat = "assay again",
+                     .when_busy = asked.when_busy,
+                     .again_of = record.info.uid,
+                     .go_on = {}});
+  auto options = watching.options();
+  options.chosen = choice.cells;
+  auto now = campaign::carry_out(plan, options);
+  now.confirmations = judge::confirm(before, now);
+  watching.progress().clear();
+  show(now, asked.json);
+  return status_of(now, {});
+}
+
+}  // namespace
+
+void add_again(CLI::App& app, Action& action) {
+  auto* command = app.add_subcommand("again", "measure findings afresh: confirmed or not");
+  auto asked = std::make_shared<Asked>();
+  command->add_option("CAMPAIGN", asked->campaign, "last (default), a name, or the beginning of an id");
+  add_only(*command, asked->only);
+  command->add_flag("--unclear", asked->unclear, "those that are unclear");
+  command->add_flag("--surprising", asked->surprising,
+                    "those within what a twin showed, or against other workloads or an earlier campaign");
+  command->add_option("--rounds", asked->rounds, "judged rounds, like 7..60");
+  command->add_option("--budget", asked->budget, "measuring time, like 5min");
+  add_when_busy(*command, asked->when_busy);
+  command->add_option("--ledger", asked->ledger, "the ledger to look in");
+  command->add_flag("--json", asked->json, "print the findings document");
+  command->footer(examples);
+  command->callback([asked, &action] { action = [asked] { return again(*asked); }; });
+}
+
+}  // namespace assay::cli

@@ -1,0 +1,63 @@
+#include "assay/cli/plan_asked.hpp"
+
+#include <CLI/CLI.hpp>
+#include <sstream>
+
+#include "assay/cli/command.hpp"
+#include "assay/cli/comparing.hpp"
+#include "assay/plan/narrow.hpp"
+#include "assay/plan/read.hpp"
+#include "assay/plan/validate.hpp"
+
+namespace assay::cli {
+
+void add_only(CLI::App& command, std::string& choice) {
+  command.add_option(
+      "--only", choice,
+      "a part of the cells, like workload=orders,locks=800; names: candidate, workload, factors");
+}
+
+void add_plan_options(CLI::App& command, PlanAsked& asked) {
+  command.add_option("PLAN", asked.file, "the plan file (default assay.toml)");
+  command.add_option(
+      "--candidates", asked.candidates,
+      "commits in place of the plan's candidates, the first the baseline: main,HEAD,. (the working "
+      "tree is ., merge-base:main where HEAD left main)");
+  add_only(command, asked.only);
+  command.add_option("--rounds", asked.rounds, "judged rounds, like 7..60, in place of the plan's");
+  command.add_option("--budget", asked.budget, "measuring time, like 5min, in place of the plan's");
+}
+
+Plan read_plan(const PlanAsked& asked) {
+  std::vector<std::string> commits;
+  std::istringstream parts(asked.candidates);
+  for (std::string part; std::getline(parts, part, ',');)
+    if (!part.empty()) commits.push_back(part);
+  auto plan = plan::read_file(asked.file, commits);
+  plan::narrow(plan, parse_only(asked.only));
+  if (!asked.rounds.empty()) {
+    const auto planned = plan.rounds;
+    plan.rounds = parse_rounds(asked.rounds);
+    plan.rounds.budget = planned.budget;
+    plan.rounds.mode = planned.mode;
+    plan.rounds.twin = planned.twin;
+    plan::validate(plan, {{"rounds.max", "--rounds"}, {"rounds.min", "--rounds"}});
+  }
+  if (!asked.budget.empty()) plan.rounds.budget = parse_budget(asked.budget);
+  return plan;
+}
+
+std::vector<std::string> options_of(const PlanAsked& asked) {
+  std::vector<std::string> words;
+  const auto add = [&](const char* name, const std::string& value) {
+    if (!value.empty()) words.insert(words.end(), {name, value});
+  };
+  add("--candidates", asked.candidates);
+  add("--only", asked.only);
+  add("--rounds", asked.rounds);
+  add("--budget", asked.budget);
+  words.push_back(asked.file);
+  return words;
+}
+
+}  // namespace assay::cli

@@ -1,0 +1,27 @@
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "assay/model/plan.hpp"
+
+namespace CLI {
+class App;
+}
+
+namespace assay::cli {
+
+/// A plan as the command line asks for it; empty where not given.
+struct PlanAsked {
+  std::string file = "assay.toml", candidates, only, rounds, budget;
+};
+
+void add_plan_options(CLI::App& command, PlanAsked& asked);
+
+/// The plan, with what the options put in place of its own. Throws Error.
+Plan read_plan(const PlanAsked& asked);
+
+/// The options as they would be typed, the file with them.
+std::vector<std::string> options_of(const PlanAsked& asked);
+
+}  // namespace assay::cli

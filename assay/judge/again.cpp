@@ -1,0 +1,110 @@
+#include "assay/judge/again.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <optional>
+#include <tuple>
+
+#include "assay/model/setting.hpp"
+
+namespace assay::judge {
+namespace {
+
+using Key = std::tuple<std::string, std::string, std::string, std::string, std::string>;
+
+Key key_of(const Findings& all, const Finding& f) {
+  const auto& cell = all.candidate_of(f);
+  return {all.candidate(cell).name, all.candidate(all.baseline_of(f)).name, all.workload(cell).name,
+          cell.setting.text(), all.metric_of(f).name};
+}
+
+bool watched(const Findings& all, const Finding& f) { return all.demands[f.metric.place()].watched; }
+bool is_twin(const Findings& all, const Finding& f) {
+  return all.candidate(all.candidate_of(f)).twin_of.has_value();
+}
+bool changed(const Finding& f) { return f.verdict == Verdict::better || f.verdict == Verdict::worse; }
+
+/// How far from no change, whichever way.
+double distance(const Findings& all, const Finding& f) {
+  return std::abs(all.metric_of(f).scale == Scale::ratio ? std::log(f.effect) : f.effect);
+}
+
+const Finding* same_in(const Findings& other, const Key& key) {
+  const auto found =
+      std::ranges::find_if(other.findings, [&](const Finding& f) { return key_of(other, f) == key; });
+  return found == other.findings.end() ? nullptr : &*found;
+}
+
+std::string within_twin(const Findings& all, const Finding& f) {
+  for (const auto& twin : all.findings)
+    if (is_twin(all, twin) && twin.metric == f.metric && !all.metric_of(f).exact &&
+        distance(all, f) <= distance(all, twin))
+      return "it is no larger than what no change at all looked like here";
+  return {};
+}
+
+std::string against_others(const Findings& all, const Finding& f) {
+  std::size_t others = 0, opposite = 0;
+  for (const auto& other : all.findings) {
+    if (&other == &f || other.metric != f.metric || !changed(other) ||
+        all.candidate_of(other).candidate != all.candidate_of(f).candidate)
+      continue;
+    ++others;
+    opposite += other.verdict != f.verdict ? 1U : 0U;
+  }
+  if (others < 3 || 3 * opposite < 2 * others) return {};
+  return "it goes against " + std::to_string(opposite) + " of the candidate's " + std::to_string(others) +
+         " other changes";
+}
+
+std::string against_earlier(const Findings& all, const Finding& f, const Findings* earlier) {
+  const auto* before = earlier == nullptr ? nullptr : same_in(*earlier, key_of(all, f));
+  if (before == nullptr || before->verdict == Verdict::unclear || before->verdict == f.verdict) return {};
+  return "an earlier campaign called it " + to_string(before->verdict);
+}
+
+}  // namespace
+
+std::vector<Surprise> surprises(const Findings& all, const Findings* earlier) {
+  std::vector<Surprise> found;
+  for (std::size_t i = 0; i < all.findings.size(); ++i) {
+    const auto& f = all.findings[i];
+    if (!watched(all, f) || is_twin(all, f) || !changed(f)) continue;
+    for (const auto& why : {within_twin(all, f), against_others(all, f), against_earlier(all, f, earlier)})
+      if (!why.empty()) {
+        found.push_back({i, why});
+        break;
+      }
+  }
+  return found;
+}
+
+std::vector<Confirmation> confirm(const Findings& before, const Findings& now) {
+  using Status = Confirmation::Status;
+  std::vector<Confirmation> all;
+  for (const auto& f : now.findings) {
+    if (!watched(now, f) || is_twin(now, f)) continue;
+    const auto* was = same_in(before, key_of(now, f));
+    if (was == nullptr) continue;
+    const auto& cell = now.candidate_of(f);
+    const auto setting = cell.setting.text();
+    Confirmation c{.candidate = now.candidate(cell).name,
+                   .baseline = now.candidate(now.baseline_of(f)).name,
+                   .cell = now.workload(cell).name + (setting.empty() ? "" : ", " + setting),
+                   .metric = now.metric_of(f).name,
+                   .before = was->verdict,
+                   .now = f.verdict,
+                   .effect_before = was->effect,
+                   .effect_now = f.effect,
+                   .ratio = now.metric_of(f).scale == Scale::ratio,
+                   .unit = now.metric_of(f).unit};
+    c.status = c.now == Verdict::unclear      ? Status::unclear
+               : c.before == Verdict::unclear ? Status::settled
+               : c.before == c.now            ? Status::confirmed
+                                              : Status::refuted;
+    all.push_back(std::move(c));
+  }
+  return all;
+}
+
+}  // namespace assay::judge

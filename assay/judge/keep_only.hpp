@@ -1,0 +1,12 @@
+#pragma once
+
+#include "assay/model/campaign.hpp"
+#include "assay/model/only.hpp"
+
+namespace assay::judge {
+
+/// Takes what is not chosen out of findings that were judged together: their verdicts stay those of the
+/// whole. Throws Error that names --only when nothing is left.
+void keep_only(Findings& findings, const Only& only);
+
+}  // namespace assay::judge

@@ -1,0 +1,28 @@
+#pragma once
+
+#include <map>
+#include <string>
+#include <vector>
+
+#include "assay/model/setting.hpp"
+
+namespace assay::inline model {
+
+/// A choice among the cells of a plan or campaign, as `--only workload=orders,locks=800` makes it.
+///
+/// Different names restrict each other; one name given several times allows each of its values:
+/// `locks=200,locks=800` is both sizes. The names are `candidate`, `workload` and the factors'.
+struct Only {
+  std::map<std::string, std::vector<std::string>> allowed;
+
+  bool empty() const { return allowed.empty(); }
+  /// Whether `name` may be `value`: true where nothing is said of that name.
+  bool admits(const std::string& name, const std::string& value) const;
+  /// Whether no level of the setting is ruled out.
+  bool admits(const Setting& setting) const;
+};
+
+/// Reads `name=value,name=value`. Throws Error for a part without a name or a value.
+Only parse_only(const std::string& text);
+
+}  // namespace assay::inline model

@@ -1,0 +1,39 @@
+#pragma once
+
+#include <cstddef>
+#include <optional>
+#include <vector>
+
+#include "assay/model/finding.hpp"
+
+namespace assay::inline model {
+
+/// A figure estimated from a few rounds, with an interval that covers it four times in five.
+struct Expected {
+  double typical = 0, low = 0, high = 0;
+};
+
+/// What can be expected of one finding. Told from how much its effects vary, never from which way they point.
+struct Prospect {
+  Contrast of;
+  MetricId metric;
+  double margin = 0;
+  /// The smallest relative change that is called with a chance of 80 % in the rounds there are; empty: none
+  /// is.
+  std::optional<Expected> change;
+  std::optional<Expected>
+      rounds_to_same;  ///< that "same" takes when nothing changed; empty: it did not vary at all
+};
+
+/// What can be expected of a campaign.
+struct Outlook {
+  std::size_t cells = 0, twins = 0;            ///< cells that run; those of them that are twins'
+  std::size_t comparisons = 0;                 ///< without the twins'
+  double round_seconds = 0, twin_seconds = 0;  ///< one round, and the twins' part of it
+  int rounds_min = 0, rounds_max = 0;          ///< planned
+  int rounds = 0;                              ///< that fit into the budget, at most rounds_max
+  std::optional<double> budget;                ///< seconds
+  std::vector<Prospect> prospects;             ///< on watched metrics, without twins; empty before any round
+};
+
+}  // namespace assay::inline model

@@ -1,0 +1,222 @@
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include "assay/campaign/carry_out.hpp"
+#include "assay/ledger/ledger.hpp"
+#include "assay/model/error.hpp"
+#include "support/plans.hpp"
+#include "support/tool.hpp"
+
+namespace assay::campaign {
+namespace {
+using test::finding_on;
+using test::plan_of;
+using test::Scratch;
+using testing::Contains;
+using testing::HasSubstr;
+
+TEST(Twins, AreMeasuredBesideTheirBaselineAndJudgedApart) {
+  auto plan = plan_of({{"say", "x"}, {"say", "x"}, {"say", "x"}});
+  plan.rounds.twin = true;
+  const auto findings = carry_out(plan);
+  ASSERT_EQ(findings.candidates.size(), 4U);
+  EXPECT_EQ(findings.candidates[3].name, "c0 (twin)");
+  EXPECT_EQ(findings.candidates[3].twin_of, CandidateId{0});
+  int twins = 0;
+  for (const auto& f : findings.findings)
+    twins += findings.metric_of(f).name == "wall time" && findings.candidate(findings.candidate_of(f)).twin_of
+                 ? 1
+                 : 0;
+  EXPECT_EQ(twins, 1);
+}
+
+TEST(Against, HoldsACandidateAgainstItsOwnBaseline) {
+  auto plan = plan_of({{"spin", "0.001"}, {"spin", "0.03"}, {"spin", "0.001"}});
+  plan.candidates[2].against = "c1";
+  const auto findings = carry_out(plan);
+  for (const auto& f : findings.findings) {
+    if (findings.metric_of(f).name != "wall time") continue;
+    const auto name = findings.candidate(findings.candidate_of(f)).name;
+    EXPECT_EQ(findings.candidate(findings.baseline_of(f)).name, name == "c1" ? "c0" : "c1");
+    EXPECT_EQ(f.effect > 1, name == "c1") << name;
+  }
+}
+
+TEST(Identify, IsAskedStoredAndMayMeanAbsence) {
+  auto plan = plan_of({{"say", "x"}, {"say", "x"}, {"say", "x"}});
+  plan.candidates[0].identify = {"sh", "-c", "echo towpath 0.4; echo more"};
+  plan.candidates[1].identify = {"sh", "-c", "exit 77"};
+  plan.candidates[2].identify = {"sh", "-c", "echo no >&2; exit 1"};
+  const auto findings = carry_out(plan);
+  EXPECT_EQ(findings.candidates[0].from.identity, "towpath 0.4");
+  EXPECT_EQ(findings.cells[1].standing, Standing::absent);
+  EXPECT_EQ(findings.cells[2].standing, Standing::failed);
+  EXPECT_THAT(findings.cells[2].detail, HasSubstr("asked who it is"));
+}
+
+TEST(Builds, ThatFailLeaveTheOthersGoing) {
+  const Scratch scratch;
+  scratch.file("src/run.sh", "#!/bin/sh\necho total 3\n");
+  Plan plan{.rounds = {.min = 6, .max = 6},
+            .workloads = {{.name = "w", .run = {"${exe}"}, .check = {.match = "^total"}}},
+            .folder = scratch.path()};
+  const std::vector<std::string> copy = {"install", "-m", "755", "${source}/run.sh", "${out}/run"};
+  for (const char* name : {"a", "b", "broken", "empty"})
+    plan.candidates.push_back(
+        {.name = name, .exe = "${out}/run", .source = "src", .build = {.steps = {copy, {"true", name}}}});
+  plan.candidates[2].build.steps = {{"sh", "-c", "echo sluice jammed; exit 1"}};
+  plan.candidates[3].build.steps = {{"true"}};
+  const auto findings = carry_out(plan);
+  EXPECT_EQ(findings.cells[0].standing, Standing::sound);
+  EXPECT_EQ(findings.cells[1].standing, Standing::sound);
+  EXPECT_EQ(findings.cells[2].standing, Standing::failed);
+  EXPECT_THAT(findings.cells[2].detail, HasSubstr("sluice jammed"));
+  EXPECT_THAT(findings.cells[3].detail, HasSubstr("its build yields no such program"));
+  EXPECT_EQ(finding_on(findings, "wall time").rounds, 6U);
+  EXPECT_THAT(test::read_file(scratch.path(".assay/.gitignore")), HasSubstr("*"));
+}
+
+TEST(Checks, OfAllKindsLeaveTheWrongOneOut) {
+  const Scratch scratch;
+  scratch.file("answer.txt", "total 3.0000001\n");
+  const auto detail = [&](const Check& check) {
+    auto plan = plan_of({{"say", "total 3.0000001"}, {"say", "total 4"}}, check);
+    plan.folder = scratch.path();
+    return carry_out(plan).cells[1].detail;
+  };
+  EXPECT_THAT(detail({.file = "answer.txt"}), HasSubstr("not that of answer.txt"));
+  EXPECT_THAT(detail({.equal = "stdout", .tolerance = 0.1}), HasSubstr("not the baseline's"));
+  EXPECT_EQ(detail({.file = "answer.txt", .tolerance = 0.5}), "");
+  EXPECT_THAT(detail({.min_size = 10}), HasSubstr("at least 10"));
+  EXPECT_THAT(detail({.program = {"grep", "-q", "3"}}), HasSubstr("its checker says no, with exit status 1"));
+  EXPECT_EQ(detail({.program = {"grep", "-q", "total"}}), "");
+}
+
+TEST(Checks, ThatProveLittleArePointedOut) {
+  const auto doubt = [](const std::string& word, const Check& check) {
+    std::vector<std::string> said;
+    const auto findings = carry_out(plan_of({{"say", word}, {"say", word}}, check),
+                                    {.say = [&](const std::string& text) { said.push_back(text); }});
+    EXPECT_EQ(findings.workloads[0].doubt.empty(), said.empty());
+    return findings.workloads[0].doubt;
+  };
+  EXPECT_THAT(doubt("x", {}), HasSubstr("nothing checks"));
+  EXPECT_THAT(doubt("x", {.match = "x*"}), HasSubstr("would pass on an empty answer"));
+  EXPECT_EQ(doubt("x", {.equal = "stdout"}), "");
+  EXPECT_EQ(doubt("x", {.match = "x"}), "");
+}
+
+TEST(Checks, AreMadeAgainAtTheEnd) {
+  const Scratch scratch;
+  // Says something else from the ninth run on: the first check, warm-up, six rounds, and then the last check.
+  auto plan = plan_of({{"say", "total 3"}, {"say", "total 3"}}, {.match = "^total 3"});
+  plan.candidates[1].run = {"sh", "-c",
+                            "echo x >> " + scratch.path("runs") + "; test $(wc -l < " + scratch.path("runs") +
+                                ") -gt 8 && echo nothing || echo total 3"};
+  const auto findings = carry_out(plan);
+  EXPECT_EQ(findings.cells[1].standing, Standing::wrong);
+  EXPECT_THAT(findings.cells[1].detail, HasSubstr("at the end, "));
+}
+
+TEST(Forecast, SaysWhatARoundTakesAndWhatCanBeSettled) {
+  auto plan = plan_of({{"spin", "0.01"}, {"spin", "0.01"}});
+  plan.rounds = {.min = 7, .max = 40, .budget = 1000, .twin = true};
+  const auto [outlook, record] = forecast(plan, 4);
+  EXPECT_EQ(outlook.cells, 3U);
+  EXPECT_EQ(outlook.twins, 1U);
+  EXPECT_EQ(outlook.comparisons, 1U);
+  EXPECT_EQ(outlook.rounds, 40);
+  EXPECT_GT(outlook.round_seconds, 0.03);
+  EXPECT_GT(outlook.twin_seconds, 0.01);
+  ASSERT_EQ(outlook.prospects.size(), 1U);
+  ASSERT_TRUE(outlook.prospects[0].change.has_value());
+  EXPECT_GT(outlook.prospects[0].change->typical, 0);
+  for (const auto& trial : record.trials) EXPECT_NE(trial.role, Role::counted);
+}
+
+/// Stops a campaign when it has come so far.
+class Stopping {
+ public:
+  explicit Stopping(int rounds, const std::string& ledger)
+      : options_{.ledger = ledger, .resume = true, .observe = [this, rounds](const Progress& p) {
+                   if (p.phase == Progress::Phase::measuring && p.done >= rounds) source_.request_stop();
+                 }} {
+    options_.stop = source_.get_token();
+  }
+  const Options& options() const { return options_; }
+
+ private:
+  std::stop_source source_;
+  Options options_;
+};
+
+TEST(Resuming, GoesOnToWhatAnUninterruptedCampaignOfTheSameTrialsSays) {
+  const Scratch scratch;
+  const auto path = scratch.path("ledger.db");
+  auto plan = plan_of({{"spin", "0.002"}, {"spin", "0.004"}});
+  plan.rounds = {.min = 7, .max = 20};
+  plan.margin = 9;  // nothing is ever called a change, and same takes the rounds it takes
+  for (const int rounds : {2, 5}) {
+    const auto cut = carry_out(plan, Stopping(rounds, path).options());
+    EXPECT_EQ(cut.campaign.state, CampaignState::interrupted);
+    EXPECT_TRUE(cut.provisional);
+  }
+  const auto done = carry_out(plan, {.ledger = path, .resume = true});
+  ledger::Ledger ledger(path, ledger::Ledger::Opening::existing);
+  const auto campaigns = ledger.list();
+  ASSERT_EQ(campaigns.size(), 1U);
+  const auto record = ledger.read(campaigns[0].id);
+  EXPECT_EQ(record.sittings.size(), 3U);
+  EXPECT_EQ(record.info.state, CampaignState::ended);
+  // Every cell of every whole round exactly once; the order is that of the seed.
+  std::map<int, int> trials;
+  for (const auto& trial : record.trials)
+    if (trial.round) ++trials[*trial.round];
+  for (const auto& round : record.rounds) {
+    if (round.state == RoundState::whole) {
+      EXPECT_EQ(trials[round.number], 2);
+    }
+    EXPECT_NE(round.state, RoundState::open);
+  }
+  EXPECT_EQ(ledger.looks(campaigns[0].id).size(),
+            static_cast<std::size_t>(finding_on(done, "wall time").looks));
+  const auto again = carry_out(plan, {.ledger = path, .resume = true});
+  EXPECT_EQ(again.campaign.uid, done.campaign.uid) << "one that has ended is shown";
+  EXPECT_EQ(finding_on(again, "wall time").p_same, finding_on(done, "wall time").p_same);
+  EXPECT_EQ(ledger.list().size(), 1U);
+}
+
+TEST(Resuming, RefusesAnotherPlanOrProgram) {
+  const Scratch scratch;
+  const auto path = scratch.path("ledger.db");
+  scratch.file("one", "#!/bin/sh\necho total 3\n");
+  std::filesystem::permissions(scratch.path("one"), std::filesystem::perms::owner_all);
+  auto plan = plan_of({{"say", "x"}, {"say", "x"}});
+  plan.candidates[1].run = {scratch.path("one")};
+  carry_out(plan, Stopping(1, path).options());
+  const auto problem = [&](const Plan& changed) -> std::string {
+    try {
+      carry_out(changed, {.ledger = path, .resume = true});
+    } catch (const Error& error) {
+      return error.what();
+    }
+    return "none";
+  };
+  auto other = plan;
+  other.rounds.max = 8;
+  EXPECT_THAT(problem(other), HasSubstr("[rounds]: \"max = 8\", was \"max = 6\""));
+  scratch.file("one", "#!/bin/sh\necho total  3\n");
+  EXPECT_THAT(problem(plan), HasSubstr("c1's program has changed"));
+  scratch.file("one", "#!/bin/sh\necho total 3\n");
+  EXPECT_EQ(problem(plan), "none");
+}
+
+TEST(Choosing, MeasuresTheChosenComparisonsOnly) {
+  auto plan = plan_of({{"say", "x"}, {"say", "x"}, {"say", "x"}});
+  const auto findings = carry_out(plan, {.chosen = {{"c2", "w", ""}}});
+  for (const auto& f : findings.findings) EXPECT_EQ(findings.candidate(findings.candidate_of(f)).name, "c2");
+  EXPECT_FALSE(findings.findings.empty());
+}
+
+}  // namespace
+}  // namespace assay::campaign

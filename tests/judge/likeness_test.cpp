@@ -1,0 +1,135 @@
+#include "assay/judge/likeness.hpp"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include "assay/judge/again.hpp"
+#include "assay/judge/findings.hpp"
+#include "assay/judge/outlook.hpp"
+#include "support/records.hpp"
+
+namespace assay::judge {
+namespace {
+using test::record_of;
+using testing::ElementsAre;
+using testing::HasSubstr;
+using testing::IsEmpty;
+
+Record two_builds(const Provenance& baseline, const Provenance& candidate) {
+  auto record = record_of({{1, 1}, {1, 1}});
+  record.candidates[0].from = baseline;
+  record.candidates[1].from = candidate;
+  return record;
+}
+
+std::vector<std::string> said(const Record& record) {
+  std::vector<std::string> texts;
+  for (const auto& note : likeness_notes(record)) texts.push_back(note.about + ": " + note.text);
+  return texts;
+}
+
+TEST(Likeness, NamesUnlikeOptimisation) {
+  EXPECT_THAT(
+      said(two_builds({.exe_digest = "a", .flags = "-O0 -std=c++20"},
+                      {.exe_digest = "b", .flags = "-O2 -std=c++20"})),
+      ElementsAre("rival1: is built with -O2, list without optimisation: that alone makes a difference"));
+  EXPECT_THAT(said(two_builds({.flags = "-O2"}, {.flags = "-O2 -g"})), IsEmpty())
+      << "debug information is no code";
+  EXPECT_THAT(said(two_builds({.flags = ""}, {.flags = "-O2"})), IsEmpty()) << "nothing is known of one";
+}
+
+TEST(Likeness, TakesOptionsOfTheCandidatesOwnAsMeant) {
+  auto record =
+      two_builds({.exe_digest = "a", .flags = "-O2"}, {.exe_digest = "b", .flags = "-O3 -march=native"});
+  EXPECT_EQ(said(record).size(), 2U);
+  record.candidates[1].options = {"level=-O3", "tuned=-march=native"};
+  EXPECT_THAT(said(record), IsEmpty());
+}
+
+TEST(Likeness, NamesOtherOptionsCompilersAndSanitizers) {
+  EXPECT_THAT(said(two_builds({.flags = "-O2"}, {.flags = "-O2 -fsanitize=address"})),
+              ElementsAre(HasSubstr("is built with -fsanitize=address, which list is not")));
+  EXPECT_THAT(said(two_builds({.flags = "-DNDEBUG -O2"}, {.flags = "-O2"})),
+              ElementsAre(HasSubstr("is built without -DNDEBUG, which list has")));
+  EXPECT_THAT(said(two_builds({.compiler = "GCC 12"}, {.compiler = "clang 14"})),
+              ElementsAre(HasSubstr("by another compiler than list: clang 14, not GCC 12")));
+}
+
+TEST(Likeness, NamesTheSameProgramTheSameCommitAndTheSameIdentity) {
+  EXPECT_THAT(said(two_builds({.exe = "a", .exe_digest = "d"}, {.exe = "b", .exe_digest = "d"})),
+              ElementsAre(HasSubstr("byte for byte; was one of them not built anew?")));
+  EXPECT_THAT(said(two_builds({.exe_digest = "d", .commit = "c"}, {.exe_digest = "d", .commit = "c"})),
+              ElementsAre(HasSubstr("the same commit as list")));
+  EXPECT_THAT(said(two_builds({.exe_digest = "d", .commit = "c"}, {.exe_digest = "d", .commit = "e"})),
+              ElementsAre(HasSubstr("the commits differ in nothing that is built")));
+  EXPECT_THAT(said(two_builds({.exe_digest = "d", .identity = "towpath 1"},
+                              {.exe_digest = "e", .identity = "towpath 1"})),
+              ElementsAre(HasSubstr("same identity as list")));
+  auto pair = two_builds({.exe = "a", .exe_digest = "d"}, {.exe = "a", .exe_digest = "d"});
+  EXPECT_EQ(said(pair).size(), 1U);
+  pair.candidates[1].options = {"cache=on"};
+  EXPECT_THAT(said(pair), IsEmpty()) << "a pair of configurations";
+}
+
+TEST(Outlooks, TellTimeTwinsAndWhatTheBudgetAllows) {
+  auto record = record_of({{1, 1.01, 0.99, 1}, {1, 1, 1.02, 0.98}, {1, 1, 1, 1.01}});
+  record.info.rounds_min = 7;
+  record.info.rounds_max = 60;
+  record.candidates[2].twin_of = CandidateId{0};
+  const auto outlook = look_ahead(record, Role::counted, 300);
+  EXPECT_EQ(outlook.cells, 3U);
+  EXPECT_EQ(outlook.twins, 1U);
+  EXPECT_EQ(outlook.comparisons, 1U);
+  EXPECT_GT(outlook.twin_seconds, 0.3 * outlook.round_seconds);
+  EXPECT_LT(outlook.rounds, 60);
+  ASSERT_EQ(outlook.prospects.size(), 1U);
+  ASSERT_TRUE(outlook.prospects[0].rounds_to_same.has_value());
+  EXPECT_GT(outlook.prospects[0].rounds_to_same->high, outlook.prospects[0].rounds_to_same->low);
+}
+
+TEST(Outlooks, DependOnTheSizeOfEffectsAndNotOnTheirSign) {
+  auto up = record_of({{1, 1, 1, 1}, {1.01, 0.98, 1.03, 1.02}}),
+       down = record_of({{1.01, 0.98, 1.03, 1.02}, {1, 1, 1, 1}});
+  for (auto* record : {&up, &down}) record->info.rounds_max = 40;
+  const auto a = look_ahead(up, Role::counted, {}), b = look_ahead(down, Role::counted, {});
+  EXPECT_NEAR(a.prospects[0].change->typical, b.prospects[0].change->typical, 1e-12);
+}
+
+/// Eight rounds in which the candidate is `ratio` times the baseline, a little noisy.
+std::vector<double> around(double ratio) {
+  std::vector<double> values;
+  for (int i = 0; i < 8; ++i) values.push_back(ratio * (1 + 0.0001 * (i % 3)));
+  return values;
+}
+
+TEST(Surprises, AreChangesNoLargerThanTheTwins) {
+  auto record = record_of({around(1), around(1.02), around(1.03)});
+  EXPECT_THAT(surprises(judge_record(record), nullptr), IsEmpty());
+  record.candidates[2].twin_of = CandidateId{0};
+  const auto odd = surprises(judge_record(record), nullptr);
+  ASSERT_EQ(odd.size(), 1U);
+  EXPECT_THAT(odd[0].why, HasSubstr("what no change at all looked like"));
+}
+
+TEST(Surprises, AreContradictionsOfAnEarlierCampaign) {
+  const auto now = judge_record(record_of({around(1), around(1.1)}));
+  const auto same = judge_record(record_of({around(1), around(1.2)}));
+  const auto other = judge_record(record_of({around(1), around(0.9)}));
+  EXPECT_THAT(surprises(now, &same), IsEmpty());
+  ASSERT_EQ(surprises(now, &other).size(), 1U);
+  EXPECT_THAT(surprises(now, &other)[0].why, HasSubstr("called it better"));
+}
+
+TEST(MeasuringAgain, ConfirmsRefutesOrSettles) {
+  const auto worse = judge_record(record_of({around(1), around(1.1)})),
+             better = judge_record(record_of({around(1), around(0.9)})),
+             unclear = judge_record(record_of({around(1), {0.8, 1.2, 0.7, 1.3, 0.9, 1.1, 0.6, 1.4}}));
+  using Status = Confirmation::Status;
+  EXPECT_EQ(confirm(worse, worse).at(0).status, Status::confirmed);
+  EXPECT_EQ(confirm(worse, better).at(0).status, Status::refuted);
+  EXPECT_EQ(confirm(unclear, better).at(0).status, Status::settled);
+  EXPECT_EQ(confirm(worse, unclear).at(0).status, Status::unclear);
+}
+
+}  // namespace
+}  // namespace assay::judge
