@@ -156,7 +156,9 @@ void Builder::run_steps(const Order& order, Built& built, const std::stop_token&
     const auto fails = [&](const std::string& how, const std::string& said) {
       log << "# " << how << "\n";
       const auto end = end_of(said);
-      built.why = "it does not build: \"" + joined(step) + "\" " + how + (end.empty() ? "" : "\n" + end);
+      built.why = "it does not build: step " + std::to_string(number) + " of " +
+                  std::to_string(order.steps.size()) + " " + how + " (" + joined(step) + ")" +
+                  (end.empty() ? "" : "\n" + end);
     };
     try {
       command.program = measure::find_program(command.arguments.front(), built.source);

@@ -58,7 +58,7 @@ void add_provenance(const build::Built& built, Provenance& from) {
 
 void add_notes_of_program(const std::string& program, Provenance& from) {
   const auto notes = build::notes_of_program(program);
-  if (from.compiler.empty()) from.compiler = notes.compiler;
+  if (!notes.compiler.empty()) from.compiler = notes.compiler;  // surer than what the build would have used
   if (from.flags.empty()) from.flags = notes.flags;
 }
 

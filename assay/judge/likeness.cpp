@@ -94,6 +94,7 @@ std::vector<TrustNote> unlike_builds(const Record& record) {
     if (!candidate.against || candidate.twin_of) continue;
     const auto& baseline = record.candidates[candidate.against->place()];
     const auto &mine = candidate.from, &its = baseline.from;
+    if (mine.exe_digest.empty() && !mine.commit.empty()) continue;  // was not built
     if (!mine.compiler.empty() && !its.compiler.empty() && mine.compiler != its.compiler)
       notes.push_back(warning(candidate.name, "is built by another compiler than " + baseline.name + ": " +
                                                   mine.compiler + ", not " + its.compiler));

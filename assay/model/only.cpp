@@ -19,12 +19,18 @@ bool Only::admits(const Setting& setting) const {
 
 Only parse_only(const std::string& text) {
   Only only;
+  std::string name;
   std::istringstream parts(text);
   for (std::string part; std::getline(parts, part, ',');) {
     const auto equals = part.find('=');
+    if (equals == std::string::npos && !name.empty()) {  // a comma within a value
+      only.allowed[name].back() += "," + part;
+      continue;
+    }
     if (equals == std::string::npos || equals == 0 || equals + 1 == part.size())
       throw Error("\"" + part + "\" is not a choice", "--only", "write it like workload=orders,locks=800");
-    only.allowed[part.substr(0, equals)].push_back(part.substr(equals + 1));
+    name = part.substr(0, equals);
+    only.allowed[name].push_back(part.substr(equals + 1));
   }
   return only;
 }

@@ -4,11 +4,13 @@
 #include <boost/math/constants/constants.hpp>
 #include <boost/math/distributions/chi_squared.hpp>
 #include <boost/math/distributions/normal.hpp>
+#include <boost/math/quadrature/gauss_kronrod.hpp>
 #include <cmath>
 
 #include "assay/model/error.hpp"
 #include "assay/stats/location.hpp"
 #include "assay/stats/require.hpp"
+#include "assay/stats/signed_rank.hpp"
 
 namespace assay::schedule {
 namespace {
@@ -45,7 +47,40 @@ Forecast with_spread(std::span<const double> effects, OfSpread&& of) {
   return {.typical = of(sigma.typical), .low = of(sigma.low), .high = of(sigma.high)};
 }
 
+/// The effect, in standard deviations, that few rounds call with the power wished for.
+double delta_with_few_rounds(std::size_t rounds, const Wish& wish) {
+  const double alpha = wish.alpha / static_cast<double>(wish.findings);
+  double low = 0, high = 50;
+  for (int step = 0; step < 40; ++step) {
+    const double middle = (low + high) / 2;
+    (chance_to_call(rounds, middle, alpha) < wish.power ? low : high) = middle;
+  }
+  return high;
+}
+
 }  // namespace
+
+double chance_to_call(std::size_t rounds, double delta, double alpha) {
+  stats::require_level(alpha);
+  if (rounds < 1 || rounds > 200 || !(delta >= 0) || !std::isfinite(delta))
+    throw DomainError("a chance to call needs 1 to 200 rounds and an effect from 0 on", {}, delta);
+  const stats::SignedRank null(rounds);
+  const auto critical = null.critical_count(alpha);
+  if (critical == 0) return 0;
+  const boost::math::normal normal;
+  const auto phi = [&](double x) { return cdf(normal, x); };
+  // An effect D has mean delta; p3 is the chance that D + D' and D + D'' are both above 0.
+  const double p1 = phi(delta), p2 = phi(std::sqrt(2.0) * delta);
+  const double p3 = boost::math::quadrature::gauss_kronrod<double, 31>::integrate(
+      [&](double z) { return pdf(normal, z) * std::pow(phi(z + 2 * delta), 2); }, -9.0, 9.0, 5, 1e-9);
+  const double n = static_cast<double>(rounds), pairs = n * (n - 1) / 2;
+  const double mean = n * p1 + pairs * p2;
+  const double variance = n * p1 * (1 - p1) + pairs * (2 * std::pow(p1 - p2, 2) + 3 * p2 * (1 - p2)) +
+                          n * (n - 1) * (n - 2) * (p3 - p2 * p2);
+  const double needed = static_cast<double>(null.largest()) - static_cast<double>(critical) + 0.5;
+  if (!(variance > 1e-12)) return mean >= needed ? 1 : 0;
+  return phi((mean - needed) / std::sqrt(variance));
+}
 
 std::size_t floor_rounds(std::size_t findings, double alpha) {
   stats::require_level(alpha);
@@ -79,8 +114,9 @@ std::optional<Forecast> smallest_change(std::span<const double> effects, std::si
                                         const Wish& wish) {
   if (rounds < floor_rounds(wish.findings, wish.alpha)) return {};
   const double p = 0.5 + reach(wish) / std::sqrt(3 * static_cast<double>(rounds));
-  if (p >= 1) return {};
-  const double in_sigmas = normal_quantile(p) / std::sqrt(2.0);
+  constexpr double too_far = 0.98;  // where the approximation's p nears 1, its quantile runs away
+  const double in_sigmas =
+      p < too_far ? normal_quantile(p) / std::sqrt(2.0) : delta_with_few_rounds(rounds, wish);
   return with_spread(effects, [&](double sigma) { return in_sigmas * sigma; });
 }
 

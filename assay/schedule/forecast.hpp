@@ -38,8 +38,15 @@ Forecast rounds_to_call(std::span<const double> pilot_effects, double change, co
 /// Source: Hodges & Lehmann 1963 (efficiency 3/π); two one-sided tests, Schuirmann 1987.
 Forecast rounds_to_say_same(std::span<const double> pilot_effects, double margin, const Wish& wish = {});
 
+/// The chance that the signed-rank test at level `alpha` (two-sided) calls a constant effect of `delta`
+/// standard deviations among `rounds` normal ones, from the statistic's exact critical count and its mean and
+/// variance under that effect, taken as normal. Good to a few per cent from 6 rounds on. rounds from 1 to
+/// 200, delta at least 0. Cost: one numerical integral. Source: Lehmann, Nonparametrics (1975), section 4.2.
+double chance_to_call(std::size_t rounds, double delta, double alpha);
+
 /// The smallest change that `rounds` rounds call with the power wished for; empty when they are fewer than
-/// the floor. The inverse of rounds_to_call.
+/// the floor. The inverse of rounds_to_call; where so few rounds are beyond its approximation, that of
+/// chance_to_call.
 std::optional<Forecast> smallest_change(std::span<const double> pilot_effects, std::size_t rounds,
                                         const Wish& wish = {});
 

@@ -51,7 +51,8 @@ TEST(Run, ShowPrintsCellsAndCommandsAndRunsNothing) {
   scratch.file("plans/assay.toml", plan);
   const auto ran = assay(scratch, {"run", "--show", "plans/assay.toml"});
   EXPECT_EQ(ran.status, 0) << ran.err;
-  EXPECT_THAT(ran.out, HasSubstr("4 cells, 2 comparisons with calm, a twin of each baseline beside them, 6 rounds after the warm-up\n"));
+  EXPECT_THAT(ran.out, HasSubstr("4 cells, 2 comparisons with calm, a twin of each baseline beside them, 6 "
+                                 "rounds after the warm-up\n"));
   EXPECT_THAT(ran.out, HasSubstr(std::string("busy: ") + BEHAVE + " spin 0.01 touch 30 say 'total 3'"));
   EXPECT_FALSE(std::filesystem::exists(scratch.path("plans/.assay")));
 }

@@ -78,6 +78,28 @@ TEST(Forecast, LooksAtTheSpreadAndNeverAtTheSign) {
   EXPECT_NEAR(rounds_to_call(pilot, 0.01).typical, rounds_to_call(turned, 0.01).typical, 1);
 }
 
+TEST(ChanceToCall, IsNearWhatSimulationFinds) {
+  // R 4.2: set.seed(1); mean of 20000 signed-rank tests (psignrank, two-sided) of rnorm(n, delta) at level
+  // alpha.
+  EXPECT_NEAR(chance_to_call(7, 2, 0.05), 0.983, 0.04);
+  EXPECT_NEAR(chance_to_call(12, 1, 0.05), 0.851, 0.03);
+  EXPECT_NEAR(chance_to_call(20, 0.6, 0.05), 0.700, 0.03);
+  EXPECT_NEAR(chance_to_call(20, 1.5, 0.05 / 12), 0.998, 0.03);
+  EXPECT_NEAR(chance_to_call(12, 0, 0.05) * 2, 0.043, 0.01) << "each side by itself";
+  EXPECT_EQ(chance_to_call(5, 10, 0.05), 0) << "too few to call anything";
+  EXPECT_THROW(chance_to_call(0, 1, 0.05), DomainError);
+}
+
+TEST(Forecast, KnowsThatAFewRoundsSettleLargeChangesAmongMany) {
+  const auto pilot = effects(7, 5, 0, 0.01);
+  const auto few = smallest_change(pilot, 20, {.findings = 12}),
+             more = smallest_change(pilot, 60, {.findings = 12});
+  ASSERT_TRUE(few.has_value());
+  ASSERT_TRUE(more.has_value());
+  EXPECT_GT(few->typical, more->typical);
+  EXPECT_LT(few->typical, 0.05);
+}
+
 TEST(Forecast, RefusesWhatItCannotForecast) {
   const auto pilot = effects(6, 10, 0, 1);
   EXPECT_THROW(rounds_to_call(pilot, 0), DomainError);

@@ -1,0 +1,107 @@
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+#include <signal.h>
+
+#include <chrono>
+#include <cstdlib>
+#include <map>
+#include <nlohmann/json.hpp>
+#include <random>
+#include <thread>
+
+#include "assay/judge/findings.hpp"
+#include "assay/ledger/ledger.hpp"
+#include "support/tool.hpp"
+
+namespace assay {
+namespace {
+using test::Scratch;
+
+/// Two builds that take a moment, checks that take a moment, and rounds of three cells.
+const std::string plan = std::string(R"(
+[plan]
+title = "killed"
+margin = "0.01 %"
+[build]
+source = "source"
+steps = [["sleep", "0.15"], ["install", "-m", "755", "${source}/run.sh", "${out}/run"]]
+exe = "${out}/run"
+[[candidate]]
+name = "one"
+with = { touch = "1" }
+[[candidate]]
+name = "two"
+with = { touch = "2" }
+[[workload]]
+name = "w"
+run = ["${exe}", "${touch}"]
+check = { equal = "stdout", match = "^total 3" }
+)");
+
+int kills() {
+  const char* asked = std::getenv("ASSAY_KILLS");  // more of them, by hand
+  return asked != nullptr ? std::atoi(asked) : 4;
+}
+
+TEST(Killed, AtAnyMomentACampaignGoesOnAndEndsAsIfItHadNotBeen) {
+  const Scratch scratch;
+  scratch.file("assay.toml",
+               plan + "[rounds]\nmin = 28\nmax = " + std::to_string(12 * std::max(kills(), 4)) + "\n");
+  scratch.file("source/run.sh",
+               std::string("#!/bin/sh\nexec ") + BEHAVE + " spin 0.01 touch $1 say 'total 3'\n");
+  std::mt19937 random(20260301);
+  int killed = 0;
+  for (int attempt = 0; attempt < 200 && killed < kills(); ++attempt) {
+    test::Started tool(scratch, {ASSAY_TOOL, "run", "--resume"});
+    std::this_thread::sleep_for(std::chrono::milliseconds(std::uniform_int_distribution(50, 900)(random)));
+    kill(tool.pid(), SIGKILL);
+    if (tool.wait().status != -SIGKILL) break;  // it had ended
+    ++killed;
+  }
+  EXPECT_EQ(killed, kills()) << "it ended before it could be killed so often";
+  const auto ran = test::assay(scratch, {"run", "--resume", "--json"});
+  ASSERT_EQ(ran.status, 0) << ran.err;
+
+  ledger::Ledger ledger(scratch.path(".assay/ledger.db"), ledger::Ledger::Opening::existing);
+  const auto all = ledger.list();
+  ASSERT_EQ(all.size(), 1U) << "a campaign that was laid down is gone on with, never begun again";
+  const auto record = ledger.read(all[0].id);
+  EXPECT_EQ(record.info.state, CampaignState::ended);
+  std::map<std::pair<int, CellId>, int> times;
+  for (const auto& trial : record.trials)
+    if (trial.round) ++times[{*trial.round, trial.cell}];
+  int number = 0;
+  for (const auto& round : record.rounds) {
+    EXPECT_EQ(round.number, ++number) << "no number is left out";
+    EXPECT_NE(round.state, RoundState::open);
+    for (const auto cell : round.order) {
+      const int seen = times[{round.number, cell}];
+      if (round.state == RoundState::whole) {
+        EXPECT_EQ(seen, 1) << "round " << round.number;
+      } else {
+        EXPECT_LE(seen, 1) << "round " << round.number;
+      }
+    }
+  }
+  // The looks that were kept on the way are those that replaying the same trials without a break takes.
+  const auto findings = judge::judge_record(record);
+  for (const auto& f : findings.findings) {
+    if (findings.metric_of(f).name != "wall time") continue;
+    int kept = 0;
+    for (const auto& look : ledger.looks(all[0].id))
+      if (look.of == f.of && look.metric == f.metric) {
+        ++kept;
+        if (look.number == f.looks) {
+          EXPECT_EQ(look.p, f.p);
+          EXPECT_EQ(look.p_same, f.p_same);
+          EXPECT_EQ(look.decision, to_string(f.verdict));
+        }
+      }
+    EXPECT_EQ(kept, f.looks);
+  }
+  EXPECT_EQ(nlohmann::json::parse(ran.out),
+            nlohmann::json::parse(test::assay(scratch, {"verdict", "--json"}).out));
+}
+
+}  // namespace
+}  // namespace assay
