@@ -2,7 +2,8 @@
 
 install_packages() {
   local missing
-  missing=$(sed -E 's/#.*//; /^\s*$/d' packages.txt | while read -r name; do
+  missing=$(sed -E 's/#.*//; /^\s*$/d' packages.txt | while read -r name command; do
+    if [ -n "$command" ] && command -v "$command" >/dev/null; then continue; fi
     dpkg-query -W -f='${Status}' "$name" 2>/dev/null | grep -q 'ok installed' || echo "$name"
   done)
   [ -z "$missing" ] && return

@@ -91,6 +91,8 @@ void lay_out_metrics(const Plan& plan, const Offer& offer, Record& record) {
     for (const auto& refined : plan.metrics)
       if (refined.metric.name == metric.name) {
         demand.margin = refined.margin;
+        demand.ceiling = refined.ceiling;
+        demand.require = refined.require;
         if (find_process_metric(metric.name) != nullptr) metric = refined.metric;
       }
     if (demand.watched && !demand.missing.empty())

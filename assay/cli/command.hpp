@@ -4,6 +4,8 @@
 #include <string>
 
 #include "assay/front/asking.hpp"
+#include "assay/model/campaign.hpp"
+#include "assay/model/plan.hpp"
 
 namespace CLI {
 class App;
@@ -15,6 +17,7 @@ namespace assay::cli {
 using Action = std::function<int()>;
 
 using front::exit_done;
+inline constexpr int exit_gate = 1;  ///< the gate did not pass
 using front::exit_interrupted;
 using front::exit_nothing_measured;
 using front::exit_request;
@@ -25,10 +28,17 @@ void add_duel(CLI::App& app, Action& action);
 void add_run(CLI::App& app, Action& action);
 void add_forecast(CLI::App& app, Action& action);
 void add_again(CLI::App& app, Action& action);
+void add_gate(CLI::App& app, Action& action);
+void add_report(CLI::App& app, Action& action);
+void add_export(CLI::App& app, Action& action);
+void add_import(CLI::App& app, Action& action);
 void add_verdict(CLI::App& app, Action& action);
 void add_ledger(CLI::App& app, Action& action);
 void add_demo(CLI::App& app, Action& action);
 void add_conditions(CLI::App& app, Action& action);
+
+/// The gate of a campaign's plan, with what the command line puts in its place. Throws Error.
+Gate gate_of(const Record& record, const std::string& allow, const std::string& undecided);
 
 /// The option that chooses among cells.
 void add_only(CLI::App& command, std::string& choice);

@@ -14,6 +14,7 @@
 #include "assay/model/error.hpp"
 #include "assay/plan/read.hpp"
 #include "assay/render/json.hpp"
+#include "assay/render/page.hpp"
 
 namespace assay::cli {
 namespace fs = std::filesystem;
@@ -86,13 +87,20 @@ int demo(const std::string& folder, const std::string& rounds, const std::string
                                     .when_busy = when_busy,
                                     .again_of = {},
                                     .go_on = "cd " + folder + " && assay run --resume"});
-  const auto json = (fs::path(folder) / "findings.json").string();
   auto found = find_campaign("last", ledger);
-  std::ofstream file(json);
-  file << render::to_json(judge::judge_record(found.ledger.read(found.campaign.id)));
-  file.close();
-  if (!file) throw Error("the findings can't be written here", json);
-  std::cerr << "\nassay: wrote " << json << "; to see the findings again: cd " << folder
+  const auto record = found.ledger.read(found.campaign.id);
+  const auto findings = judge::judge_record(record);
+  for (const auto& [name, text] :
+       {std::pair<std::string, std::string>{"findings.json", render::to_json(findings)},
+        {"findings.html", render::to_page(findings, record)}}) {
+    const auto path = (fs::path(folder) / name).string();
+    std::ofstream file(path, std::ios::binary);
+    file << text;
+    file.close();
+    if (!file) throw Error("the findings can't be written here", path);
+  }
+  std::cerr << "\nassay: wrote " << (fs::path(folder) / "findings.html").string()
+            << ", a page to open in a browser; to see the findings again: cd " << folder
             << " && assay verdict; more to try there: assay run commits.toml (or matrix, options, stages)\n";
   return status;
 }

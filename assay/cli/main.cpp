@@ -42,6 +42,10 @@ int run(int argc, char** argv) {
   assay::cli::add_forecast(app, action);
   assay::cli::add_verdict(app, action);
   assay::cli::add_again(app, action);
+  assay::cli::add_gate(app, action);
+  assay::cli::add_report(app, action);
+  assay::cli::add_import(app, action);
+  assay::cli::add_export(app, action);
   assay::cli::add_ledger(app, action);
   assay::cli::add_demo(app, action);
   assay::cli::add_conditions(app, action);

@@ -1,13 +1,16 @@
 #include <CLI/CLI.hpp>
+#include <iostream>
 #include <memory>
 
 #include "assay/cli/command.hpp"
 #include "assay/cli/comparing.hpp"
 #include "assay/cli/whereabouts.hpp"
 #include "assay/judge/again.hpp"
+#include "assay/judge/apart.hpp"
 #include "assay/judge/findings.hpp"
 #include "assay/judge/keep_only.hpp"
 #include "assay/model/only.hpp"
+#include "assay/render/folded.hpp"
 
 namespace assay::cli {
 namespace {
@@ -15,12 +18,14 @@ namespace {
 constexpr const char* examples = R"(  assay verdict            the last campaign
   assay verdict before     the one that was named "before" (assay ledger name)
   assay verdict 3f2a       the one whose id begins so
+  assay verdict before last      the last one against "before": nothing of them ran side by side
+  assay verdict --trials --only candidate=heap,locks=800     all trials of one cell, and its baseline's
   assay verdict --json     the findings document)";
 
 struct Asked {
   std::string campaign = "last", ledger;
-  std::string only;
-  bool json = false;
+  std::string second, only;
+  bool json = false, trials = false;
 };
 
 /// What a campaign that measured another's findings again made of them, when that one is still there.
@@ -33,10 +38,16 @@ void add_confirmations(Findings& findings, ledger::Ledger& ledger) {
 
 int verdict(const Asked& asked) {
   auto found = find_campaign(asked.campaign, asked.ledger);
-  auto findings = judge::judge_record(found.ledger.read(found.campaign.id));
-  add_confirmations(findings, found.ledger);
+  auto record = found.ledger.read(found.campaign.id);
+  if (!asked.second.empty()) {
+    auto other = find_campaign(asked.second, asked.ledger);
+    record = judge::held_apart(record, other.ledger.read(other.campaign.id));
+  }
+  auto findings = judge::judge_record(record);
+  if (asked.second.empty()) add_confirmations(findings, found.ledger);
   judge::keep_only(findings, parse_only(asked.only));
   show(findings, asked.json);
+  if (asked.trials && !asked.json) std::cout << render::details(findings, record);
   return findings.findings.empty() ? exit_nothing_measured : exit_done;
 }
 
@@ -46,8 +57,11 @@ void add_verdict(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("verdict", "show the findings of a campaign again");
   auto asked = std::make_shared<Asked>();
   command->add_option("CAMPAIGN", asked->campaign, "last (default), a name, or the beginning of an id");
+  command->add_option("OTHER", asked->second, "a second campaign, held against the first: not side by side");
   add_only(*command, asked->only);
   command->add_option("--ledger", asked->ledger, "the ledger to look in");
+  command->add_flag("--trials", asked->trials,
+                    "all trials of each finding besides: a strip of dots, quantiles");
   command->add_flag("--json", asked->json, "print the findings document");
   command->footer(examples);
   command->callback([asked, &action] { action = [asked] { return verdict(*asked); }; });

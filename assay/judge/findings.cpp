@@ -12,8 +12,10 @@
 #include "assay/judge/pairs.hpp"
 #include "assay/judge/requirements.hpp"
 #include "assay/judge/settle.hpp"
+#include "assay/judge/together.hpp"
 #include "assay/judge/trends.hpp"
 #include "assay/judge/trust.hpp"
+#include "assay/judge/unpaired.hpp"
 #include "assay/model/plan.hpp"
 #include "assay/stats/location.hpp"
 
@@ -168,7 +170,14 @@ Findings judge_record(const Record& record) {
       for (auto& finding : judge_family(record, MetricId{static_cast<std::int64_t>(m)}, twins, stage, notes))
         if (finding.rounds > 0) findings.findings.push_back(std::move(finding));
     }
+  for (auto& finding : judge_unpaired(record)) findings.findings.push_back(std::move(finding));
   price_in_seconds(record, findings);
+  apply_ceilings(record, findings);
+  findings.overall = judge_overall(record, findings);
+  findings.groups = find_groups(record);
+  findings.turns = find_turns(record, findings);
+  findings.failures = judge_failures(record);
+  findings.spreads = judge_spreads(record);
   findings.requirements = judge_requirements(record);
   findings.trends = find_trends(record, findings);
   add_trust_notes(record, findings);

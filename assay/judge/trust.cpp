@@ -137,6 +137,8 @@ void add_trust_notes(const Record& record, Findings& findings) {
   leftovers(record, findings);
   failures_now_and_then(record, findings);
   add_machine_notes(record, findings);
+  add_series_notes(record, findings);
+  std::ranges::stable_sort(findings.trust, std::ranges::greater{}, &TrustNote::level);
 }
 
 }  // namespace assay::judge

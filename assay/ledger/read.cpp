@@ -112,7 +112,7 @@ void read_cells_of(soci::session& sql, std::int64_t id, Record& record) {
 void read_metrics(soci::session& sql, std::int64_t id, Record& record) {
   const Rows rows =
       (sql.prepare << "SELECT name, unit, prefer, scale, about, exact, watched, margin, missing, supporting,"
-                      " coarse_below, require FROM metric"
+                      " coarse_below, require, ceiling FROM metric"
                       " WHERE campaign = :c ORDER BY id",
        use(id));
   for (const auto& row : rows) {
@@ -128,6 +128,7 @@ void read_metrics(soci::session& sql, std::int64_t id, Record& record) {
     if (is_there(row, 7)) demand.margin = row.get<double>(7);
     if (is_there(row, 8)) demand.missing = row.get<std::string>(8);
     if (is_there(row, 11)) demand.require = parse_requirement(row.get<std::string>(11));
+    if (is_there(row, 12)) demand.ceiling = row.get<double>(12);
     record.demands.push_back(demand);
   }
 }

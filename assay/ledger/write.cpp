@@ -132,13 +132,14 @@ void put_metrics(soci::session& sql, std::int64_t campaign, const Record& record
     auto is_missing = there(!missing.empty());
     const std::string require = demand.require ? demand.require->text : "";
     auto has_require = there(demand.require.has_value());
-    auto has_margin = there(demand.margin.has_value());
+    const double ceiling = demand.ceiling.value_or(0);
+    auto has_margin = there(demand.margin.has_value()), has_ceiling = there(demand.ceiling.has_value());
     sql << "INSERT INTO metric (campaign, id, name, unit, prefer, scale, about, exact, watched, margin,"
-           " missing, supporting, coarse_below, require)"
-           " VALUES (:c, :i, :n, :u, :p, :s, :a, :e, :w, :m, :mi, :su, :co, :rq)",
+           " missing, supporting, coarse_below, require, ceiling)"
+           " VALUES (:c, :i, :n, :u, :p, :s, :a, :e, :w, :m, :mi, :su, :co, :rq, :ce)",
         use(campaign), use(id), use(name), use(metric.unit), use(prefer), use(scale), use(about), use(exact),
         use(watched), use(margin, has_margin), use(missing, is_missing), use(is_supporting),
-        use(metric.coarse_below), use(require, has_require);
+        use(metric.coarse_below), use(require, has_require), use(ceiling, has_ceiling);
   }
 }
 

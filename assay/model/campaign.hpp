@@ -71,6 +71,11 @@ struct Findings {
   std::vector<Finding> findings;
   std::vector<RequirementFinding> requirements;
   std::vector<Trend> trends;
+  std::vector<Overall> overall;
+  std::vector<Group> groups;
+  std::vector<Turn> turns;
+  std::vector<FailureFinding> failures;     ///< of contrasts in which a trial failed
+  std::vector<SpreadFinding> spreads;       ///< that were called
   std::vector<Confirmation> confirmations;  ///< of a campaign that measures another's findings afresh
   std::vector<TrustNote> trust;
 

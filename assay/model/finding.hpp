@@ -73,6 +73,54 @@ struct Confirmation {
   Status status = Status::unclear;
 };
 
+/// A candidate's change over all workloads and settings together: per round the mean of the log ratios there.
+struct Overall {
+  CandidateId candidate;
+  MetricId metric;
+  std::size_t cells = 0;  ///< comparisons that are in it, each with the same weight
+  Finding finding;        ///< effect, interval, p and verdict; its contrast is that of the first cell
+  bool agree = true;      ///< no two of the cells are called better and worse
+  std::string why;        ///< why there is no finding; empty: there is one
+};
+
+/// Candidates, the baseline among them, that can't be told apart. Groups overlap: of three, the first may be
+/// like the second, the second like the third, and the first unlike the third.
+struct Group {
+  WorkloadId workload;
+  Setting setting;
+  MetricId metric;
+  std::vector<CandidateId> members;  ///< at least two
+};
+
+/// Where along a factor a candidate turns from one verdict to the opposite.
+struct Turn {
+  CandidateId candidate;
+  WorkloadId workload;
+  MetricId metric;
+  std::string factor;
+  Setting others;     ///< the levels of the other factors
+  Level last, first;  ///< the last level with `before`, the first with `after`
+  Verdict before = Verdict::unclear, after = Verdict::unclear;
+};
+
+/// How often the trials of two cells failed.
+struct FailureFinding {
+  Contrast of;
+  std::size_t baseline_failed = 0, baseline_trials = 0, candidate_failed = 0, candidate_trials = 0;
+  double p = 1, p_adjusted = 1;  ///< Fisher's exact test of equal rates
+  Verdict verdict = Verdict::unclear;
+};
+
+/// Whether a candidate varies more, or less, from round to round than its baseline.
+struct SpreadFinding {
+  Contrast of;
+  MetricId metric;
+  std::size_t rounds = 0;
+  double ratio = 1;  ///< of the median absolute deviations, candidate / baseline
+  double p = 1, p_adjusted = 1;
+  Verdict verdict = Verdict::unclear;  ///< better: it varies less
+};
+
 /// A cell's own value held against a requirement.
 struct RequirementFinding {
   CellId cell;

@@ -2,6 +2,7 @@
 #include <cstddef>
 
 #include "assay/model/campaign.hpp"
+#include "assay/model/gate.hpp"
 
 namespace assay::inline model {
 namespace {
@@ -32,6 +33,10 @@ std::string to_string(RequirementFinding::Status status) {
 
 std::string to_string(Confirmation::Status status) {
   return name_of(status, std::array{"confirmed", "not confirmed", "unclear", "settled"});
+}
+
+std::string to_string(GateStatus status) {
+  return name_of(status, std::array{"passed", "failed", "undecided"});
 }
 
 std::string to_string(CampaignState state) {

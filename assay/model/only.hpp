@@ -22,8 +22,8 @@ struct Only {
   bool admits(const Setting& setting) const;
 };
 
-/// Reads `name=value,name=value`; a part without `=` goes on with the value before it. Throws Error for a part without
-/// a name or a value.
+/// Reads `name=value,name=value`; a part without `=` goes on with the value before it. Throws Error for a
+/// part without a name or a value.
 Only parse_only(const std::string& text);
 
 }  // namespace assay::inline model

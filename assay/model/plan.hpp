@@ -9,6 +9,7 @@
 #include "assay/model/factor.hpp"
 #include "assay/model/metric.hpp"
 #include "assay/model/pick.hpp"
+#include "assay/model/requirement.hpp"
 #include "assay/model/setting.hpp"
 
 namespace assay::inline model {
@@ -94,7 +95,9 @@ struct Work {
 /// A metric of the user's own, read from what a trial wrote.
 struct PlannedMetric {
   Metric metric;
-  std::optional<double> margin;  ///< relative; empty: the plan's
+  std::optional<double> margin;        ///< relative; empty: the plan's
+  std::optional<double> ceiling;       ///< see Demand
+  std::optional<Requirement> require;  ///< see Demand
   /// "stdout", "stderr", "samples" (what a contest program hands over, docs/samples.md), or the path of a
   /// file that the trial writes, relative to its working directory; placeholders are expanded. Empty: a
   /// metric of Assay's own, of which this is a refinement.
@@ -131,6 +134,13 @@ struct PlannedRounds {
   bool operator==(const PlannedRounds&) const = default;
 };
 
+/// What a campaign must show to pass.
+struct Gate {
+  double allow = 0;  ///< relative change to the worse that is let pass; 0: each metric's margin
+  bool undecided_passes = true;
+  bool operator==(const Gate&) const = default;
+};
+
 /// What is to be compared, and how.
 ///
 ///   assay::Plan plan{.baseline = "list", .margin = 0.01,
@@ -149,6 +159,7 @@ struct Plan {
   std::vector<PlannedCandidate> candidates;
   std::vector<PlannedWorkload> workloads;
   std::vector<PlannedMetric> metrics;
+  Gate gate;
   std::optional<std::uint64_t> seed;  ///< of the order of trials; empty: drawn, and kept with the campaign
   std::string folder;                 ///< empty: the working directory of the caller
   bool operator==(const Plan&) const = default;

@@ -9,6 +9,7 @@
 
 #include "assay/model/error.hpp"
 #include "assay/model/quantity.hpp"
+#include "assay/model/requirement.hpp"
 #include "assay/plan/candidate_reader.hpp"
 #include "assay/plan/near_miss.hpp"
 #include "assay/plan/toml_reader.hpp"
@@ -22,7 +23,8 @@ class PlanReader : public CandidateReader {
   using CandidateReader::CandidateReader;
 
   Plan read(const toml::table& root, const std::vector<std::string>& commits) {
-    keys(root, "", {"plan", "rounds", "control", "build", "factor", "candidate", "workload", "metric"});
+    keys(root, "",
+         {"plan", "rounds", "control", "build", "factor", "candidate", "workload", "metric", "gate"});
     if (const auto* table = section(root, "plan")) head(*table);
     if (const auto* table = section(root, "rounds")) rounds(*table);
     if (const auto* table = section(root, "control")) {
@@ -42,6 +44,7 @@ class PlanReader : public CandidateReader {
     });
     each(root, "workload", [&](const toml::table& t, const std::string& path) { workload(t, path); });
     each(root, "metric", [&](const toml::table& t, const std::string& path) { metric(t, path); });
+    if (const auto* table = section(root, "gate")) gate(*table);
     if (!commits.empty()) take_commits(commits);
     for (const auto* kind : {"candidate", "workload", "factor"}) places_.try_emplace(kind, name_);
     return plan_;
@@ -191,7 +194,8 @@ class PlanReader : public CandidateReader {
 
   void metric(const toml::table& table, const std::string& path) {
     keys(table, path,
-         {"name", "from", "pattern", "json", "unit", "prefer", "pick", "margin", "exact", "workloads"});
+         {"name", "from", "pattern", "json", "unit", "prefer", "pick", "margin", "exact", "workloads",
+          "ceiling", "require"});
     PlannedMetric metric{.from = text(table, path, "from"),
                          .pattern = text(table, path, "pattern"),
                          .json = text(table, path, "json"),
@@ -208,7 +212,20 @@ class PlanReader : public CandidateReader {
     if (table.contains("pick"))
       metric.pick = parsed(table, path, "pick", parse_pick, "text in quotes, like \"median\"");
     if (table.contains("margin")) metric.margin = parsed(table, path, "margin", parse_share);
+    if (const auto* node = table.get("ceiling")) {
+      if (!node->is_number()) wrong_type(*node, path + ".ceiling", "a number in the metric's unit");
+      metric.ceiling = node->value<double>();
+    }
+    if (table.contains("require"))
+      metric.require = parsed(table, path, "require", parse_requirement, "text in quotes, like \">= 250\"");
     plan_.metrics.push_back(std::move(metric));
+  }
+
+  void gate(const toml::table& table) {
+    keys(table, "gate", {"allow", "undecided"});
+    if (table.contains("allow")) plan_.gate.allow = parsed(table, "gate", "allow", parse_share);
+    if (table.contains("undecided"))
+      plan_.gate.undecided_passes = choice(table, "gate", "undecided", {"pass", "fail"}) == 0;
   }
 
   /// The place of a word among those that are understood.

@@ -115,6 +115,8 @@ toml::table metric(const PlannedMetric& planned) {
   table.insert("prefer", prefer == Prefer::lower ? "lower" : prefer == Prefer::higher ? "higher" : "neither");
   if (planned.metric.exact) table.insert("exact", true);
   if (planned.margin) table.insert("margin", share_text(*planned.margin));
+  if (planned.ceiling) table.insert("ceiling", *planned.ceiling);
+  if (planned.require) table.insert("require", planned.require->text);
   if (!planned.workloads.empty()) table.insert("workloads", list(planned.workloads));
   return table;
 }
@@ -167,6 +169,11 @@ std::string to_toml(const Plan& plan) {
   toml::array metrics;
   for (const auto& m : plan.metrics) metrics.push_back(metric(m));
   if (!metrics.empty()) root.insert("metric", metrics);
+  if (plan.gate != Gate{}) {
+    toml::table gate{{"undecided", plan.gate.undecided_passes ? "pass" : "fail"}};
+    if (plan.gate.allow > 0) gate.insert("allow", share_text(plan.gate.allow));
+    root.insert("gate", gate);
+  }
   std::ostringstream out;
   out << root << "\n";
   return out.str();

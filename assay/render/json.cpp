@@ -105,6 +105,75 @@ Json trend_json(const Findings& all, const Trend& t) {
           {"knee", perhaps(t.knee)}};
 }
 
+void add_together(const Findings& all, Json& document) {
+  const auto name = [&](CandidateId id) { return all.candidates[id.place()].name; };
+  const auto metric_name = [&](MetricId id) { return all.metrics[id.place()].name; };
+  const auto workload_name = [&](WorkloadId id) { return all.workloads[id.place()].name; };
+  const auto with_cell = [&](const Contrast& of, Json rest) {
+    const auto& cell = all.cells[of.candidate.place()];
+    Json entry = {{"candidate", name(cell.candidate)},
+                  {"baseline", name(all.cells[of.baseline.place()].candidate)},
+                  {"workload", workload_name(cell.workload)},
+                  {"setting", setting_json(cell.setting)}};
+    entry.update(rest);
+    return entry;
+  };
+  for (const char* key : {"overall", "groups", "turns", "failures", "spreads", "confirmations"})
+    document[key] = Json::array();
+  for (const auto& o : all.overall)
+    document["overall"].push_back({{"candidate", name(o.candidate)},
+                                   {"metric", metric_name(o.metric)},
+                                   {"comparisons", o.cells},
+                                   {"agree", o.agree},
+                                   {"rounds", o.finding.rounds},
+                                   {"ratio", o.why.empty() ? finite(o.finding.effect) : Json(nullptr)},
+                                   {"interval", interval_json(o.finding.interval)},
+                                   {"p", o.finding.p},
+                                   {"verdict", to_string(o.finding.verdict)},
+                                   {"why", o.why}});
+  for (const auto& g : all.groups) {
+    Json members = Json::array();
+    for (const auto id : g.members) members.push_back(name(id));
+    document["groups"].push_back({{"workload", workload_name(g.workload)},
+                                  {"setting", setting_json(g.setting)},
+                                  {"metric", metric_name(g.metric)},
+                                  {"members", std::move(members)}});
+  }
+  for (const auto& t : all.turns)
+    document["turns"].push_back({{"candidate", name(t.candidate)},
+                                 {"workload", workload_name(t.workload)},
+                                 {"metric", metric_name(t.metric)},
+                                 {"factor", t.factor},
+                                 {"others", setting_json(t.others)},
+                                 {"last", to_string(t.last)},
+                                 {"before", to_string(t.before)},
+                                 {"first", to_string(t.first)},
+                                 {"after", to_string(t.after)}});
+  for (const auto& f : all.failures)
+    document["failures"].push_back(with_cell(f.of, {{"baseline_failed", f.baseline_failed},
+                                                    {"baseline_trials", f.baseline_trials},
+                                                    {"candidate_failed", f.candidate_failed},
+                                                    {"candidate_trials", f.candidate_trials},
+                                                    {"p", f.p},
+                                                    {"p_adjusted", f.p_adjusted},
+                                                    {"verdict", to_string(f.verdict)}}));
+  for (const auto& f : all.spreads)
+    document["spreads"].push_back(with_cell(f.of, {{"metric", metric_name(f.metric)},
+                                                   {"rounds", f.rounds},
+                                                   {"ratio", f.ratio},
+                                                   {"p", f.p},
+                                                   {"p_adjusted", f.p_adjusted},
+                                                   {"verdict", to_string(f.verdict)}}));
+  for (const auto& c : all.confirmations)
+    document["confirmations"].push_back({{"candidate", c.candidate},
+                                         {"baseline", c.baseline},
+                                         {"where", c.cell},
+                                         {"metric", c.metric},
+                                         {"before", to_string(c.before)},
+                                         {"now", to_string(c.now)},
+                                         {"status", to_string(c.status)}});
+}
+
 }  // namespace
 
 std::string to_json(const Findings& all) {
@@ -132,6 +201,15 @@ std::string to_json(const Findings& all) {
   for (const auto& r : all.requirements) document["requirements"].push_back(requirement_json(all, r));
   document["trends"] = Json::array();
   for (const auto& t : all.trends) document["trends"].push_back(trend_json(all, t));
+  add_together(all, document);
+  document["candidates"] = Json::array();
+  for (const auto& c : all.candidates)
+    document["candidates"].push_back({{"name", c.name},
+                                      {"twin", c.twin_of.has_value()},
+                                      {"identity", c.from.identity},
+                                      {"commit", c.from.commit},
+                                      {"compiler", c.from.compiler},
+                                      {"flags", c.from.flags}});
   document["missing"] = Json::array();
   for (std::size_t i = 0; i < all.metrics.size(); ++i)
     if (!all.demands[i].missing.empty())

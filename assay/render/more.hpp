@@ -25,4 +25,7 @@ std::string first_call_lines(const Findings& all);
 /// What measuring again made of each finding, a line each.
 std::string confirmation_lines(const Findings& all);
 
+/// Overall changes, turns along factors, groups that can't be told apart, failure rates, changes of spread.
+std::string together_lines(const Findings& all);
+
 }  // namespace assay::render

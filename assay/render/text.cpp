@@ -6,6 +6,7 @@
 #include <sstream>
 
 #include "assay/render/axis.hpp"
+#include "assay/render/folded.hpp"
 #include "assay/render/more.hpp"
 #include "assay/render/prose.hpp"
 #include "assay/render/table.hpp"
@@ -131,6 +132,13 @@ std::string trust(const Findings& all) {
          "\n";
 }
 
+/// A block of lines, or of columns where there are too many.
+std::string findings_on(const Findings& all, WorkloadId workload, MetricId metric, const TextStyle& style) {
+  const auto text = is_wide(all, workload, metric) ? folded_block(all, workload, metric, style)
+                                                   : block(all, workload, metric, style);
+  return text.empty() ? text : "\n" + text;
+}
+
 }  // namespace
 
 std::string to_text(const Findings& all, const TextStyle& style) {
@@ -141,12 +149,11 @@ std::string to_text(const Findings& all, const TextStyle& style) {
   for (std::size_t w = 0; w < all.workloads.size(); ++w)
     for (std::size_t m = 0; m < all.metrics.size(); ++m)
       if (all.demands[m].watched)
-        if (const auto text = block(all, WorkloadId{static_cast<std::int64_t>(w)},
-                                    MetricId{static_cast<std::int64_t>(m)}, style);
-            !text.empty())
-          out += "\n" + text;
+        out += findings_on(all, WorkloadId{static_cast<std::int64_t>(w)},
+                           MetricId{static_cast<std::int64_t>(m)}, style);
   std::string more;
-  for (const auto& lines : {trend_lines(all), requirement_lines(all), first_call_lines(all), twin_lines(all)})
+  for (const auto& lines : {together_lines(all), trend_lines(all), requirement_lines(all),
+                            first_call_lines(all), twin_lines(all)})
     more += hang(lines);
   for (const auto& part : {more, also_moved(all), trust(all)})
     if (!part.empty()) out += "\n" + part;

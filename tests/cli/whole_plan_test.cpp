@@ -24,7 +24,8 @@ class WholePlans : public testing::Test {
       run({std::string(TOWPATH_PROGRAMS) + "/towpath-generate", scratch_.path(), locks, "5", "42"});
     const auto shipped = std::string(ASSAY_SOURCE) + "/demo/";
     for (const char* plan : {"commits.toml", "matrix.toml", "options.toml", "stages.toml"})
-      run({"/bin/sh", "-c", "sed 's/-O2/-O0/' " + shipped + plan + " > " + scratch_.path(plan)});  // builds sooner
+      run({"/bin/sh", "-c",
+           "sed 's/-O2/-O0/' " + shipped + plan + " > " + scratch_.path(plan)});  // builds sooner
     const auto sources = scratch_.path("sources");
     fs::copy(shipped + "towpath", sources);
     run({"/bin/bash", shipped + "make-history.sh", sources, scratch_.path("repository")});

@@ -1,0 +1,113 @@
+#include <CLI/CLI.hpp>
+#include <charconv>
+#include <fstream>
+#include <iostream>
+#include <iterator>
+#include <memory>
+
+#include "assay/campaign/samples_in.hpp"
+#include "assay/cli/command.hpp"
+#include "assay/cli/comparing.hpp"
+#include "assay/cli/whereabouts.hpp"
+#include "assay/judge/findings.hpp"
+#include "assay/measure/program.hpp"
+#include "assay/model/error.hpp"
+#include "assay/model/quantity.hpp"
+#include "assay/render/samples.hpp"
+
+namespace assay::cli {
+namespace {
+
+constexpr const char* export_examples = R"(  assay export > trials.csv            judged values, a row each
+  assay export --as json > all.json    all that judging starts from; assay import takes it back)";
+
+constexpr const char* import_examples = R"(  assay import samples.csv --baseline old
+  assay import sizes.csv --factor locks --margin 2%
+  assay import hours.csv --difference --margin 0.5       differences, in the metric's own unit
+  assay import all.json                                  what assay export --as json wrote
+
+Columns: candidate,workload,metric,value and, as far as there are, round,unit,prefer; others with --factor.
+Rows with a round are paired by it.)";
+
+struct Exporting {
+  std::string campaign = "last", ledger, as = "csv";
+};
+
+int export_trials(const Exporting& asked) {
+  auto found = find_campaign(asked.campaign, asked.ledger);
+  const auto record = found.ledger.read(found.campaign.id);
+  std::cout << (asked.as == "csv" ? render::to_csv(record) : render::record_to_json(record)) << std::flush;
+  if (!std::cout) throw Error("not all of it could be written", "standard output", "look at the disk");
+  return exit_done;
+}
+
+struct Importing {
+  std::string file, margin, ledger;
+  campaign::SamplesAsked samples;
+  bool json = false;
+};
+
+/// `2%` is relative; a bare number is in the metric's unit.
+void read_margin(const std::string& text, campaign::SamplesAsked& into) {
+  double number = 0;
+  const auto* const end = text.data() + text.size();
+  if (std::from_chars(text.data(), end, number).ptr == end && number > 0) {
+    into.absolute_margin = number;
+    return;
+  }
+  try {
+    into.margin = parse_share(text);
+  } catch (const Error& error) {
+    throw Error(error.problem(), "--margin",
+                error.remedy() + "; a bare number is a difference in the metric's unit");
+  }
+}
+
+int import_samples(Importing asked) {
+  const auto path = measure::find_readable(asked.file, ".");
+  std::ifstream file(path, std::ios::binary);
+  const std::string text{std::istreambuf_iterator<char>(file), {}};
+  if (!asked.margin.empty()) read_margin(asked.margin, asked.samples);
+  if (asked.samples.title.empty()) asked.samples.title = asked.file;
+  const auto record = asked.file.ends_with(".json")
+                          ? campaign::record_of_json(text, asked.file, asked.samples)
+                          : campaign::record_of_csv(text, asked.file, asked.samples);
+  ledger::Ledger ledger(asked.ledger.empty() ? state_ledger() : asked.ledger);
+  const auto id = ledger.begin(record);
+  for (const auto& round : record.rounds) ledger.add_round(id, round);
+  for (const auto& trial : record.trials) ledger.add_trial(id, trial);
+  const auto findings = judge::judge_record(record);
+  show(findings, asked.json);
+  return status_of(findings, {});
+}
+
+}  // namespace
+
+void add_export(CLI::App& app, Action& action) {
+  auto* command = app.add_subcommand("export", "a campaign's trials, as CSV or JSON");
+  auto asked = std::make_shared<Exporting>();
+  command->add_option("CAMPAIGN", asked->campaign, "last (default), a name, or the beginning of an id");
+  command->add_option("--as", asked->as, "csv (default) or json")->check(CLI::IsMember({"csv", "json"}));
+  command->add_option("--ledger", asked->ledger, "the ledger to look in");
+  command->footer(export_examples);
+  command->callback([asked, &action] { action = [asked] { return export_trials(*asked); }; });
+}
+
+void add_import(CLI::App& app, Action& action) {
+  auto* command = app.add_subcommand("import", "samples measured elsewhere, judged like one's own");
+  auto asked = std::make_shared<Importing>();
+  command->add_option("FILE", asked->file, "CSV, or JSON when its name ends so")->required();
+  command->add_option("--factor", asked->samples.factors, "a column that is a factor; may be repeated")
+      ->take_all()
+      ->expected(1);
+  command->add_option("--baseline", asked->samples.baseline, "the candidate to hold the others against");
+  command->add_option("--margin", asked->margin, "the smallest change that matters: 2% (default 1%), or 0.5");
+  command->add_flag("--difference", asked->samples.difference, "compare by differences rather than ratios");
+  command->add_option("--title", asked->samples.title, "what to call it (default: the file)");
+  command->add_option("--ledger", asked->ledger, "the ledger that keeps it");
+  command->add_flag("--json", asked->json, "print the findings document");
+  command->footer(import_examples);
+  command->callback([asked, &action] { action = [asked] { return import_samples(*asked); }; });
+}
+
+}  // namespace assay::cli

@@ -1,0 +1,74 @@
+#include <CLI/CLI.hpp>
+#include <fstream>
+#include <iostream>
+#include <memory>
+
+#include "assay/cli/command.hpp"
+#include "assay/cli/comparing.hpp"
+#include "assay/cli/whereabouts.hpp"
+#include "assay/judge/findings.hpp"
+#include "assay/judge/gate.hpp"
+#include "assay/judge/keep_only.hpp"
+#include "assay/model/error.hpp"
+#include "assay/render/json.hpp"
+#include "assay/render/markdown.hpp"
+#include "assay/render/page.hpp"
+
+namespace assay::cli {
+namespace {
+
+constexpr const char* examples =
+    R"(  assay report                           a page, assay-ID.html, that opens from disk
+  assay report --as markdown             a comment for a pull request, on stdout
+  assay report --as markdown --gate      with the answer of the gate
+  assay report --as json -o findings.json before)";
+
+struct Asked {
+  std::string campaign = "last", ledger, only, as = "page", file;
+  bool gate = false;
+};
+
+int write(const std::string& text, const std::string& path) {
+  std::ofstream file(path, std::ios::binary);
+  file << text;
+  file.close();
+  if (!file) throw Error("the report can't be written here", path, "look at the folder and the disk");
+  std::cerr << "assay: wrote " << path << "\n";
+  return exit_done;
+}
+
+int report(const Asked& asked) {
+  auto found = find_campaign(asked.campaign, asked.ledger);
+  const auto record = found.ledger.read(found.campaign.id);
+  auto findings = judge::judge_record(record);
+  judge::keep_only(findings, parse_only(asked.only));
+  const auto gate = judge::hold_against(findings, gate_of(record, {}, {}));
+  const auto text = asked.as == "page"   ? render::to_page(findings, record)
+                    : asked.as == "json" ? render::to_json(findings)
+                                         : render::to_markdown(findings, asked.gate ? &gate : nullptr);
+  if (asked.as == "page" && asked.file.empty())
+    return write(text, "assay-" + findings.campaign.uid.substr(0, 8) + ".html");
+  if (asked.file.empty()) {
+    std::cout << text;
+    return exit_done;
+  }
+  return write(text, asked.file);
+}
+
+}  // namespace
+
+void add_report(CLI::App& app, Action& action) {
+  auto* command = app.add_subcommand("report", "findings to pass on");
+  auto asked = std::make_shared<Asked>();
+  command->add_option("CAMPAIGN", asked->campaign, "last (default), a name, or the beginning of an id");
+  command->add_option("--as", asked->as, "page (default: one HTML file), markdown or json")
+      ->check(CLI::IsMember({"page", "markdown", "json"}));
+  command->add_option("-o,--output", asked->file, "write it to this file");
+  command->add_flag("--gate", asked->gate, "with the answer of the plan's gate");
+  add_only(*command, asked->only);
+  command->add_option("--ledger", asked->ledger, "the ledger to look in");
+  command->footer(examples);
+  command->callback([asked, &action] { action = [asked] { return report(*asked); }; });
+}
+
+}  // namespace assay::cli

@@ -1,0 +1,129 @@
+#include "assay/judge/gate.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+#include "assay/model/setting.hpp"
+
+namespace assay::judge {
+namespace {
+
+std::string per_cent(double share) {
+  if (share >= 1) return "×" + to_string(Level{std::round((1 + share) * 10) / 10});
+  return (share > 0 ? "+" : "") + to_string(Level{std::round(share * 1000) / 10}) + " %";
+}
+
+class Holding {
+ public:
+  Holding(const Findings& findings, const Gate& gate) : all_(findings), gate_(gate) {}
+
+  GateResult run() {
+    if (all_.provisional) add(GateStatus::undecided, "the campaign", "it was cut off before its end");
+    standings();
+    findings();
+    requirements();
+    auto& reasons = result_.reasons;
+    constexpr auto rank = [](const GateReason& r) {
+      return r.status == GateStatus::failed ? 0 : r.status == GateStatus::undecided ? 1 : 2;
+    };
+    std::ranges::stable_sort(reasons, {}, rank);
+    if (reasons.empty()) add(GateStatus::undecided, "the campaign", "nothing was compared");
+    result_.status = reasons.front().status;
+    result_.passes = result_.status == GateStatus::passed ||
+                     (result_.status == GateStatus::undecided && gate_.undecided_passes);
+    return std::move(result_);
+  }
+
+ private:
+  void add(GateStatus status, const std::string& about, const std::string& text) {
+    result_.reasons.push_back({status, about, text});
+  }
+
+  std::string name(const Cell& cell) const {
+    auto text = all_.candidate(cell).name;
+    if (all_.workloads.size() > 1) text += " on " + all_.workload(cell).name;
+    if (const auto setting = cell.setting.text(); !setting.empty()) text += ", " + setting;
+    return text;
+  }
+
+  void standings() {
+    for (const auto& cell : all_.cells) {
+      if (all_.candidate(cell).twin_of ||
+          (cell.standing != Standing::wrong && cell.standing != Standing::failed))
+        continue;
+      add(GateStatus::failed, name(cell),
+          (cell.standing == Standing::wrong ? "its answer is wrong: " : "it failed: ") +
+              cell.detail.substr(0, cell.detail.find('\n')));
+    }
+  }
+
+  void findings() {
+    std::set<CellId> judged;
+    for (const auto& f : all_.findings) {
+      const auto& cell = all_.candidate_of(f);
+      if (all_.candidate(cell).twin_of || !all_.demands[f.metric.place()].watched) continue;
+      judged.insert(f.of.candidate);
+      hold(f, name(cell) + ", " + all_.metric_of(f).name);
+    }
+    for (std::size_t i = 0; i < all_.cells.size(); ++i) {
+      const auto& cell = all_.cells[i];
+      const auto& candidate = all_.candidate(cell);
+      const bool compared = std::ranges::any_of(all_.cells, [&](const Cell& other) {
+        return candidate.against && other.candidate == *candidate.against &&
+               other.workload == cell.workload && other.setting == cell.setting &&
+               other.standing == Standing::sound;
+      });
+      if (candidate.against && !candidate.twin_of && cell.standing == Standing::sound && compared &&
+          !judged.contains(CellId{static_cast<std::int64_t>(i)}))
+        add(GateStatus::undecided, name(cell), "there are too few rounds to judge it");
+    }
+  }
+
+  void hold(const Finding& f, const std::string& about) {
+    const auto& metric = all_.metric_of(f);
+    const bool ratio = metric.scale == Scale::ratio, lower = metric.prefer != Prefer::higher;
+    const double none = ratio ? 1 : 0;
+    const double allow = gate_.allow > 0 && ratio ? gate_.allow : f.margin;
+    const double limit = ratio ? (lower ? 1 + allow : 1 / (1 + allow)) : (lower ? allow : -allow);
+    const double bad_end = lower ? f.interval.high : f.interval.low;
+    const auto beyond = [&](double x) { return lower ? x > limit : x < limit; };
+    const auto shown = [&](double x) {
+      return ratio ? per_cent(x - 1) : to_string(Level{x}) + " " + metric.unit;
+    };
+    const auto allowed = ratio ? per_cent(limit - 1) + " is allowed" : shown(limit) + " is allowed";
+    if (!beyond(bad_end))
+      add(GateStatus::passed, about, shown(f.effect) + ", at worst " + shown(bad_end) + "; " + allowed);
+    else if (f.verdict == Verdict::worse && beyond(f.effect))
+      add(GateStatus::failed, about,
+          shown(f.effect) + " (" + shown(f.interval.low) + " … " + shown(f.interval.high) + "); " + allowed);
+    else
+      add(GateStatus::undecided, about,
+          (f.effect == none ? "no change seen" : shown(f.effect)) + ", at worst " +
+              (std::isfinite(bad_end) ? shown(bad_end) : "unknown") + "; " + allowed);
+  }
+
+  void requirements() {
+    using Status = RequirementFinding::Status;
+    for (const auto& r : all_.requirements) {
+      const auto& demand = *all_.demands[r.metric.place()].require;
+      const auto about = name(all_.cells[r.cell.place()]) + ", " + all_.metrics[r.metric.place()].name;
+      const auto text = "required " + demand.text + ", is " + to_string(r.status) + " (typically " +
+                        to_string(Level{r.typical}) + ")";
+      add(r.status == Status::met      ? GateStatus::passed
+          : r.status == Status::broken ? GateStatus::failed
+                                       : GateStatus::undecided,
+          about, text);
+    }
+  }
+
+  const Findings& all_;
+  const Gate& gate_;
+  GateResult result_;
+};
+
+}  // namespace
+
+GateResult hold_against(const Findings& findings, const Gate& gate) { return Holding(findings, gate).run(); }
+
+}  // namespace assay::judge

@@ -1,0 +1,16 @@
+#pragma once
+
+#include "assay/model/campaign.hpp"
+#include "assay/model/gate.hpp"
+#include "assay/model/plan.hpp"
+
+namespace assay::judge {
+
+/// Holds findings against a gate. Of each watched metric of each candidate: passed when the interval's bad
+/// end is within what is allowed (`gate.allow`, else the finding's margin), failed when it is called worse
+/// and its estimate is beyond that, else undecided. Requirements: broken fails, undecided stays so. Cells
+/// that are wrong or failed fail; absent ones are no matter. Cells without a finding on a watched metric, and
+/// campaigns that were cut off, are undecided. Twins don't count.
+GateResult hold_against(const Findings& findings, const Gate& gate);
+
+}  // namespace assay::judge

@@ -1,0 +1,147 @@
+#include <algorithm>
+#include <map>
+#include <set>
+
+#include "assay/judge/effect.hpp"
+#include "assay/judge/findings.hpp"
+#include "assay/judge/pairs.hpp"
+#include "assay/judge/together.hpp"
+#include "assay/schedule/looks.hpp"
+#include "assay/stats/many.hpp"
+
+namespace assay::judge {
+namespace {
+
+constexpr std::size_t most_candidates = 12;
+
+/// p of no change between two cells at the last planned look that their common rounds reach; 1 before the
+/// first.
+double p_between(const PairedSeries& series, const Metric& metric, const std::vector<int>& planned) {
+  const auto reached = std::ranges::upper_bound(planned, static_cast<int>(series.rounds.size()));
+  if (reached == planned.begin()) return 1;
+  const auto place = static_cast<std::size_t>(reached - planned.begin()) - 1;
+  const auto n = static_cast<std::size_t>(planned[place]);
+  const auto above_zero = [](double v) { return v > 0; };
+  if (metric.scale == Scale::ratio && !(std::ranges::all_of(series.baseline, above_zero) &&
+                                        std::ranges::all_of(series.candidate, above_zero)))
+    return 1;
+  const Question question{.metric = metric};
+  const Effect effect(std::span(series.baseline).first(n), std::span(series.candidate).first(n), question);
+  return schedule::boundary_for(planned, 0.05)->p_value(place, effect.count_of_no_change());
+}
+
+using Set = std::set<std::size_t>;
+
+/// All largest sets of members in which every two are `alike` (Bron & Kerbosch).
+void largest_sets(const std::vector<std::vector<bool>>& alike, const Set& chosen, Set open, Set done,
+                  std::vector<Set>& into) {
+  if (open.empty() && done.empty()) into.push_back(chosen);
+  while (!open.empty()) {
+    const auto v = *open.begin();
+    Set with = chosen, next, past;
+    with.insert(v);
+    for (const auto u : open)
+      if (u != v && alike[v][u]) next.insert(u);
+    for (const auto u : done)
+      if (alike[v][u]) past.insert(u);
+    largest_sets(alike, with, next, past, into);
+    open.erase(v);
+    done.insert(v);
+  }
+}
+
+}  // namespace
+
+std::vector<Group> find_groups(const Record& record) {
+  std::vector<Group> groups;
+  if (record.info.rounds_max == 0) return groups;
+  const auto planned = schedule::planned_looks(std::clamp(record.info.rounds_min, 1, record.info.rounds_max),
+                                               record.info.rounds_max);
+  std::map<std::pair<WorkloadId, std::string>, std::vector<CellId>> places;
+  for (std::size_t i = 0; i < record.cells.size(); ++i) {
+    const auto& cell = record.cells[i];
+    if (cell.standing == Standing::sound && !record.candidates[cell.candidate.place()].twin_of)
+      places[{cell.workload, cell.setting.text()}].push_back(CellId{static_cast<std::int64_t>(i)});
+  }
+  for (std::size_t m = 0; m < record.metrics.size(); ++m) {
+    const MetricId metric{static_cast<std::int64_t>(m)};
+    if (!record.demands[m].watched || record.metrics[m].exact) continue;
+    const auto values = by_cell(evidence_of(record, metric));
+    for (const auto& [place, cells] : places) {
+      if (cells.size() < 3 || cells.size() > most_candidates) continue;
+      std::vector<double> p;
+      for (std::size_t a = 0; a < cells.size(); ++a)
+        for (std::size_t b = a + 1; b < cells.size(); ++b)
+          p.push_back(p_between(pair_up({cells[a], cells[b]}, values), record.metrics[m], planned));
+      const auto adjusted = stats::adjust_holm(p);
+      constexpr double alpha = 0.05;
+      const auto told = std::ranges::count_if(adjusted, [](double q) { return q <= alpha; });
+      if (told == 0 || static_cast<std::size_t>(told) == p.size()) continue;
+      std::vector<std::vector<bool>> alike(cells.size(), std::vector<bool>(cells.size(), false));
+      std::size_t at = 0;
+      for (std::size_t a = 0; a < cells.size(); ++a)
+        for (std::size_t b = a + 1; b < cells.size(); ++b) alike[a][b] = alike[b][a] = adjusted[at++] > alpha;
+      Set all;
+      for (std::size_t a = 0; a < cells.size(); ++a) all.insert(a);
+      std::vector<Set> sets;
+      largest_sets(alike, {}, all, {}, sets);
+      for (const auto& set : sets) {
+        if (set.size() < 2) continue;
+        Group group{.workload = place.first,
+                    .setting = record.cells[cells.front().place()].setting,
+                    .metric = metric,
+                    .members = {}};
+        for (const auto a : set) group.members.push_back(record.cells[cells[a].place()].candidate);
+        groups.push_back(std::move(group));
+      }
+    }
+  }
+  return groups;
+}
+
+std::vector<Turn> find_turns(const Record& record, const Findings& findings) {
+  struct Seen {
+    Level level;
+    Verdict verdict;
+  };
+  std::vector<Turn> turns;
+  for (const auto& factor : record.factors)
+    for (std::size_t m = 0; m < record.metrics.size(); ++m) {
+      if (!record.demands[m].watched) continue;
+      std::map<std::tuple<CandidateId, WorkloadId, std::string>, std::pair<Setting, std::vector<Seen>>> rows;
+      for (const auto& f : findings.findings) {
+        const auto& cell = findings.candidate_of(f);
+        const auto level = cell.setting.levels.find(factor.name);
+        if (f.metric.place() != m || findings.candidate(cell).twin_of || level == cell.setting.levels.end() ||
+            (f.verdict != Verdict::better && f.verdict != Verdict::worse))
+          continue;
+        auto others = cell.setting;
+        others.levels.erase(factor.name);
+        auto& [setting, seen] = rows[{cell.candidate, cell.workload, others.text()}];
+        setting = others;
+        seen.push_back({level->second, f.verdict});
+      }
+      for (const auto& [key, row] : rows) {
+        const auto& seen = row.second;
+        std::size_t changes = 0, at = 0;
+        for (std::size_t i = 1; i < seen.size(); ++i)
+          if (seen[i].verdict != seen[i - 1].verdict) {
+            ++changes;
+            at = i;
+          }
+        if (changes != 1) continue;
+        turns.push_back({.candidate = std::get<0>(key),
+                         .workload = std::get<1>(key),
+                         .metric = MetricId{static_cast<std::int64_t>(m)},
+                         .factor = factor.name,
+                         .others = row.first,
+                         .last = seen[at - 1].level,
+                         .first = seen[at].level,
+                         .before = seen[at - 1].verdict,
+                         .after = seen[at].verdict});
+      }
+    }
+  return turns;
+}
+
+}  // namespace assay::judge

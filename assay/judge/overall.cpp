@@ -1,0 +1,99 @@
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <set>
+
+#include "assay/judge/findings.hpp"
+#include "assay/judge/pairs.hpp"
+#include "assay/judge/settle.hpp"
+#include "assay/judge/together.hpp"
+#include "assay/model/plan.hpp"
+
+namespace assay::judge {
+namespace {
+
+/// The rounds that all of several series have, and the mean log ratio in each, as pairs of 1 and its ratio.
+PairedSeries mean_of(const std::vector<PairedSeries>& all) {
+  std::map<int, std::pair<double, std::size_t>> sums;
+  for (const auto& series : all)
+    for (std::size_t i = 0; i < series.rounds.size(); ++i) {
+      auto& [sum, count] = sums[series.rounds[i]];
+      sum += std::log(series.candidate[i] / series.baseline[i]);
+      ++count;
+    }
+  PairedSeries mean{.of = all.front().of};
+  for (const auto& [round, sum] : sums) {
+    if (sum.second < all.size()) continue;
+    mean.rounds.push_back(round);
+    mean.baseline.push_back(1);
+    mean.candidate.push_back(std::exp(sum.first / static_cast<double>(all.size())));
+  }
+  return mean;
+}
+
+bool positive(const PairedSeries& series) {
+  const auto above_zero = [](double v) { return v > 0; };
+  return std::ranges::all_of(series.baseline, above_zero) &&
+         std::ranges::all_of(series.candidate, above_zero);
+}
+
+bool disagree(const Findings& findings, CandidateId candidate, MetricId metric) {
+  bool better = false, worse = false;
+  for (const auto& f : findings.findings) {
+    if (f.metric != metric || findings.candidate_of(f).candidate != candidate) continue;
+    better = better || f.verdict == Verdict::better;
+    worse = worse || f.verdict == Verdict::worse;
+  }
+  return better && worse;
+}
+
+}  // namespace
+
+std::vector<Overall> judge_overall(const Record& record, const Findings& findings) {
+  std::vector<Overall> result;
+  for (std::size_t m = 0; m < record.metrics.size(); ++m) {
+    const MetricId metric{static_cast<std::int64_t>(m)};
+    const auto& what = record.metrics[m];
+    if (!record.demands[m].watched || what.exact || what.scale != Scale::ratio || record.info.rounds_max == 0)
+      continue;
+    const auto cells = by_cell(evidence_of(record, metric));
+    std::map<CandidateId, std::vector<PairedSeries>> of;
+    for (const auto& contrast : record.contrasts) {
+      const auto &baseline = record.cells[contrast.baseline.place()],
+                 &cell = record.cells[contrast.candidate.place()];
+      if (record.candidates[cell.candidate.place()].twin_of || baseline.standing != Standing::sound ||
+          cell.standing != Standing::sound)
+        continue;
+      if (auto series = pair_up(contrast, cells); !series.rounds.empty() && positive(series))
+        of[cell.candidate].push_back(std::move(series));
+    }
+    std::vector<PairedSeries> means;
+    const auto first = result.size();
+    for (const auto& [candidate, series] : of) {
+      if (series.size() < 2) continue;
+      means.push_back(mean_of(series));
+      result.push_back({.candidate = candidate,
+                        .metric = metric,
+                        .cells = series.size(),
+                        .finding = {},
+                        .agree = !disagree(findings, candidate, metric),
+                        .why = {}});
+    }
+    const Family family{
+        .question = {.metric = what, .margin = record.demands[m].margin.value_or(record.info.margin)},
+        .min_rounds = record.info.rounds_min,
+        .max_rounds = record.info.rounds_max};
+    auto judged = settle(means, family, Stage::going);
+    for (std::size_t i = 0; i < judged.size(); ++i) {
+      auto& overall = result[first + i];
+      overall.finding = std::move(judged[i]);
+      overall.finding.metric = metric;
+      if (means[i].rounds.size() < static_cast<std::size_t>(fewest_rounds))
+        overall.why =
+            "only " + std::to_string(means[i].rounds.size()) + " rounds have a pair of all its comparisons";
+    }
+  }
+  return result;
+}
+
+}  // namespace assay::judge

@@ -1,0 +1,162 @@
+#include "assay/render/folded.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <set>
+#include <vector>
+
+#include "assay/render/axis.hpp"
+#include "assay/render/prose.hpp"
+#include "assay/render/table.hpp"
+#include "assay/render/units.hpp"
+#include "assay/stats/location.hpp"
+
+namespace assay::render {
+namespace {
+
+constexpr std::size_t page_width = 100, column = 13, strip_width = 60;
+
+struct Grid {
+  std::vector<std::string> settings;
+  std::vector<CandidateId> candidates;
+  std::map<std::pair<CandidateId, std::string>, const Finding*> findings;
+  std::map<std::pair<CandidateId, std::string>, const Cell*> missing;
+};
+
+Grid grid_of(const Findings& all, WorkloadId workload, MetricId metric) {
+  Grid grid;
+  const auto add = [](auto& list, const auto& item) {
+    if (std::ranges::count(list, item) == 0) list.push_back(item);
+  };
+  std::set<CandidateId> compared;
+  for (const auto& f : all.findings) {
+    const auto& cell = all.candidate_of(f);
+    if (cell.workload != workload || f.metric != metric || all.candidate(cell).twin_of) continue;
+    grid.findings[{cell.candidate, cell.setting.text()}] = &f;
+    compared.insert(cell.candidate);
+  }
+  for (const auto& cell : all.cells) {
+    if (cell.workload != workload || all.candidate(cell).twin_of) continue;
+    const auto setting = cell.setting.text();
+    if (cell.standing != Standing::sound) grid.missing[{cell.candidate, setting}] = &cell;
+    if (cell.standing != Standing::sound || compared.contains(cell.candidate))
+      add(grid.candidates, cell.candidate);
+    if (cell.standing != Standing::sound || grid.findings.contains({cell.candidate, setting}))
+      add(grid.settings, setting);
+  }
+  return grid;
+}
+
+std::string entry(const Findings& all, const Grid& grid, CandidateId candidate, const std::string& setting,
+                  const TextStyle& style) {
+  if (const auto found = grid.findings.find({candidate, setting}); found != grid.findings.end()) {
+    const auto& f = *found->second;
+    const auto& metric = all.metric_of(f);
+    const auto text = effect_text(f.effect, metric.scale == Scale::ratio, metric.unit) + " " +
+                      verdict_text(f.verdict, {}).substr(0, 1);
+    const auto padded = right(text, column);
+    return style.colour ? colour_of(f.verdict) + padded + "\x1b[0m" : padded;
+  }
+  const auto missing = grid.missing.find({candidate, setting});
+  return right(missing == grid.missing.end() ? "" : to_string(missing->second->standing), column);
+}
+
+/// Where a value stands on a strip between two ends.
+std::size_t place_of(double value, double low, double high) {
+  const double share = high > low ? (value - low) / (high - low) : 0.5;
+  return std::min(strip_width - 1, static_cast<std::size_t>(share * static_cast<double>(strip_width)));
+}
+
+std::string strip_of(const std::vector<double>& values, double low, double high) {
+  constexpr const char* marks[] = {" ", "·", ":", "∴", "#"};
+  std::vector<std::size_t> counts(strip_width, 0);
+  for (const double value : values) ++counts[place_of(value, low, high)];
+  std::string strip;
+  for (const auto count : counts) strip += marks[std::min<std::size_t>(count, 4)];
+  return strip;
+}
+
+std::string cell_details(const Findings& all, CellId cell, const std::vector<double>& values, double low,
+                         double high, const std::string& unit) {
+  const auto q = [&](double p) { return value_text(stats::quantile(values, p), unit); };
+  std::string text = "  " + left(all.candidate(all.cells[cell.place()]).name, 20) + "|" +
+                     strip_of(values, low, high) + "|\n";
+  text += fmt::format("    {} trials: least {}, quarter {}, median {}, three quarters {}, most {}\n",
+                      values.size(), q(0), q(0.25), q(0.5), q(0.75), q(1));
+  constexpr std::size_t first = 6;
+  text += "    in order:";
+  for (std::size_t i = 0; i < std::min(first, values.size()); ++i) text += " " + value_text(values[i], unit);
+  return text + (values.size() > first ? " …\n" : "\n");
+}
+
+}  // namespace
+
+bool is_wide(const Findings& all, WorkloadId workload, MetricId metric) {
+  constexpr std::size_t many = 24;
+  return grid_of(all, workload, metric).findings.size() > many;
+}
+
+std::string folded_block(const Findings& all, WorkloadId workload, MetricId metric_id,
+                         const TextStyle& style) {
+  const auto grid = grid_of(all, workload, metric_id);
+  if (grid.findings.empty()) return {};
+  const auto& metric = all.metrics[metric_id.place()];
+  std::size_t names = 10;
+  for (const auto id : grid.candidates)
+    names = std::max(names, cells_of(all.candidates[id.place()].name) + 1);
+  names = std::min<std::size_t>(names, 30);
+  std::string out = fmt::format(
+      "{}: {}, {} is better; change against the baseline, a setting a column; --only shows more\n",
+      all.workloads[workload.place()].name, metric.name,
+      metric.prefer == Prefer::higher ? "higher" : "lower");
+  const std::size_t fit = std::max<std::size_t>(1, (page_width - names) / (column + 1));
+  for (std::size_t from = 0; from < grid.settings.size(); from += fit) {
+    const auto to = std::min(from + fit, grid.settings.size());
+    if (from > 0) out += "\n";
+    out += left("", names);
+    for (auto s = from; s < to; ++s) {
+      const auto& setting = grid.settings[s];
+      out += " " + right(cells_of(setting) > column ? left(setting, column) : setting, column);
+    }
+    out += "\n";
+    for (const auto id : grid.candidates) {
+      const auto& name = all.candidates[id.place()].name;
+      out += left(cells_of(name) < names ? name : left(name, names - 1), names);
+      for (auto s = from; s < to; ++s) out += " " + entry(all, grid, id, grid.settings[s], style);
+      out += "\n";
+    }
+  }
+  return out;
+}
+
+std::string details(const Findings& all, const Record& record) {
+  std::string out;
+  for (const auto& f : all.findings) {
+    const auto& cell = all.candidate_of(f);
+    if (!is_watched(all, f) || all.candidate(cell).twin_of || all.metric_of(f).exact) continue;
+    std::map<CellId, std::vector<double>> values;
+    for (const auto& trial : record.trials)
+      if (trial.role == Role::counted && trial.outcome == Outcome::ok &&
+          (trial.cell == f.of.baseline || trial.cell == f.of.candidate))
+        for (const auto& reading : trial.readings)
+          if (reading.metric == f.metric) values[trial.cell].push_back(reading.value);
+    if (values.size() < 2) continue;
+    double low = INFINITY, high = -INFINITY;
+    for (const auto& [id, list] : values) {
+      low = std::min(low, std::ranges::min(list));
+      high = std::max(high, std::ranges::max(list));
+    }
+    const auto& unit = all.metric_of(f).unit;
+    const auto where = cell_text(all, cell);
+    out += fmt::format("\nall trials, {}{}: from {} to {}\n", all.metric_of(f).name,
+                       where.empty() ? "" : ", " + where, value_text(low, unit), value_text(high, unit));
+    for (const auto id : {f.of.baseline, f.of.candidate})
+      out += cell_details(all, id, values[id], low, high, unit);
+  }
+  return out;
+}
+
+}  // namespace assay::render

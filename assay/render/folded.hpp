@@ -1,0 +1,21 @@
+#pragma once
+
+#include <string>
+
+#include "assay/model/campaign.hpp"
+#include "assay/render/text.hpp"
+
+namespace assay::render {
+
+/// Whether a workload's findings on a metric are too many for a block with a line each.
+bool is_wide(const Findings& all, WorkloadId workload, MetricId metric);
+
+/// The findings of a workload on a metric with settings as columns and candidates as rows: sign and change.
+/// As many columns stand beside each other as fit; the others follow below. Empty without findings.
+std::string folded_block(const Findings& all, WorkloadId workload, MetricId metric, const TextStyle& style);
+
+/// All trials of each finding's two cells: a strip of dots on a common axis, quantiles, the first trials in
+/// the order in which they ran. `record` is what the findings were judged from.
+std::string details(const Findings& all, const Record& record);
+
+}  // namespace assay::render

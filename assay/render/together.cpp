@@ -1,0 +1,99 @@
+#include <fmt/format.h>
+
+#include <map>
+
+#include "assay/render/more.hpp"
+#include "assay/render/prose.hpp"
+#include "assay/render/units.hpp"
+
+namespace assay::render {
+namespace {
+
+std::string name(const Findings& all, CandidateId id) { return all.candidates[id.place()].name; }
+
+std::string where(const Findings& all, WorkloadId workload, const Setting& setting) {
+  std::string text = all.workloads.size() > 1 ? all.workloads[workload.place()].name : "";
+  if (const auto levels = setting.text(); !levels.empty()) text += (text.empty() ? "" : ", ") + levels;
+  return text.empty() ? text : " (" + text + ")";
+}
+
+std::string overall_lines(const Findings& all) {
+  std::string text;
+  for (const auto& overall : all.overall) {
+    const auto& metric = all.metrics[overall.metric.place()];
+    const auto& f = overall.finding;
+    text += fmt::format("overall, {}, {}: ", name(all, overall.candidate), metric.name);
+    if (!overall.why.empty()) {
+      text += "not told, " + overall.why + "\n";
+      continue;
+    }
+    if (!overall.agree) text += "better here and worse there, so one figure hides much; ";
+    text += fmt::format("{} over {} comparisons of equal weight, {} ({}), {} rounds\n", to_string(f.verdict),
+                        overall.cells, effect_text(f.effect, true, metric.unit),
+                        range_text(f.interval.low, f.interval.high, true, metric.unit), f.rounds);
+  }
+  return text;
+}
+
+std::string turn_lines(const Findings& all) {
+  std::string text;
+  for (const auto& turn : all.turns)
+    text += fmt::format("turn, {}{}, {}: {} up to {}={}, {} from {} on\n", name(all, turn.candidate),
+                        where(all, turn.workload, turn.others), all.metrics[turn.metric.place()].name,
+                        to_string(turn.before), turn.factor, to_string(turn.last), to_string(turn.after),
+                        to_string(turn.first));
+  return text;
+}
+
+std::string group_lines(const Findings& all) {
+  std::map<std::string, std::string> places;  // by members and metric, in order of first appearance
+  std::vector<std::string> order;
+  for (const auto& group : all.groups) {
+    std::string members;
+    for (const auto id : group.members) members += (members.empty() ? "" : " = ") + name(all, id);
+    const auto key = all.metrics[group.metric.place()].name + ": " + members;
+    auto& place = places[key];
+    if (place.empty()) order.push_back(key);
+    place += (place.empty() ? "" : "; ") + [&] {
+      const auto at = where(all, group.workload, group.setting);
+      return at.empty() ? std::string("everywhere") : at.substr(2, at.size() - 3);
+    }();
+  }
+  std::string text;
+  for (const auto& key : order) text += "not told apart, " + key + " on " + places[key] + "\n";
+  return text;
+}
+
+std::string failure_lines(const Findings& all) {
+  std::string text;
+  for (const auto& f : all.failures) {
+    const auto& cell = all.cells[f.of.candidate.place()];
+    const auto at = where(all, cell.workload, cell.setting);
+    text += fmt::format(
+        "failures, {}{}: {} of {} trials, {} of {} of its baseline; {}\n", name(all, cell.candidate), at,
+        f.candidate_failed, f.candidate_trials, f.baseline_failed, f.baseline_trials,
+        f.verdict == Verdict::unclear ? fmt::format("no difference can be told (p = {:.2g})", f.p_adjusted)
+                                      : to_string(f.verdict));
+  }
+  return text;
+}
+
+std::string spread_lines(const Findings& all) {
+  std::string text;
+  for (const auto& f : all.spreads) {
+    const auto& cell = all.cells[f.of.candidate.place()];
+    text += fmt::format("spread, {}{}: {} varies {} from round to round ({} of the baseline's, {} rounds)\n",
+                        name(all, cell.candidate), where(all, cell.workload, cell.setting),
+                        all.metrics[f.metric.place()].name, f.verdict == Verdict::worse ? "more" : "less",
+                        fmt::format("{:.2g} times that", f.ratio), f.rounds);
+  }
+  return text;
+}
+
+}  // namespace
+
+std::string together_lines(const Findings& all) {
+  return overall_lines(all) + turn_lines(all) + group_lines(all) + failure_lines(all) + spread_lines(all);
+}
+
+}  // namespace assay::render

@@ -1,0 +1,69 @@
+'use strict';
+(() => {
+  const data = JSON.parse(document.getElementById('data').textContent);
+  const dark = matchMedia('(prefers-color-scheme: dark)');
+  const colour = name => getComputedStyle(document.documentElement).getPropertyValue('--' + name).trim();
+
+  const config = () => ({
+    background: null,
+    font: 'system-ui, sans-serif',
+    view: {stroke: null},
+    axis: {labelColor: colour('text'), titleColor: colour('dim'), gridColor: colour('line'), domainColor: colour('line'),
+           tickColor: colour('line'), labelLimit: 320, labelFontSize: 12, titleFontWeight: 'normal'},
+    legend: {labelColor: colour('text'), titleColor: colour('dim'), labelLimit: 300},
+    header: {labelColor: colour('text'), titleColor: colour('dim')},
+    range: {category: dark.matches ? ['#82aaff', '#ff9d5c', '#7fd1ae', '#d9a5e8', '#e6d36a', '#9a9fa9', '#f28b9b', '#6fc7d9']
+                                   : ['#1a56c4', '#b34700', '#137a56', '#8438a3', '#7d6a00', '#5d6168', '#b3233c', '#0d7087']},
+  });
+
+  const draw = async (figure, spec) => {
+    const verdicts = {domain: ['better', 'worse', 'same', 'unclear'],
+                      range: ['better', 'worse', 'same', 'unclear'].map(colour)};
+    const own = JSON.parse(JSON.stringify(spec), (key, value) => value === 'VERDICTS' ? verdicts : value === 'INK' ? colour('dim') : value);
+    const room = figure.clientWidth - 44;
+    if (own.width === 'container') own.width = Math.max(260, room);
+    await vegaEmbed(figure, own, {renderer: 'svg', config: config(), tooltip: true,
+                                  actions: {export: {svg: true, png: true}, source: false, compiled: false, editor: false}});
+    figure.dataset.drawn = 'yes';
+  };
+
+  const fail = error => { document.body.dataset.errors = (document.body.dataset.errors || '') + error + '\n'; throw error; };
+  const drawAll = () => Promise.all([...document.querySelectorAll('[data-chart]')].map(
+    figure => data.charts[figure.dataset.chart] ? draw(figure, data.charts[figure.dataset.chart]) : figure.remove())).catch(fail);
+
+  document.addEventListener('click', event => {
+    const button = event.target.closest('button[data-detail]');
+    if (!button) return;
+    const row = button.closest('tr');
+    const open = button.getAttribute('aria-expanded') === 'true';
+    button.setAttribute('aria-expanded', String(!open));
+    button.textContent = open ? 'show' : 'hide';
+    if (open) { row.nextElementSibling.remove(); return; }
+    const detail = document.createElement('tr');
+    detail.className = 'detail';
+    const cell = detail.insertCell();
+    cell.colSpan = row.cells.length;
+    const figure = document.createElement('div');
+    cell.append(figure);
+    row.after(detail);
+    draw(figure, data.details[button.dataset.detail]).catch(fail);
+  });
+
+  const filter = document.getElementById('filter');
+  filter.addEventListener('input', () => {
+    const words = filter.value.toLowerCase().split(/\s+/).filter(Boolean);
+    let shown = 0, all = 0;
+    document.querySelectorAll('tr.detail').forEach(row => row.previousElementSibling.querySelector('button').click());
+    document.querySelectorAll('tr[data-text]').forEach(row => {
+      const fits = words.every(word => row.dataset.text.toLowerCase().includes(word));
+      row.hidden = !fits;
+      all += 1;
+      shown += fits ? 1 : 0;
+    });
+    document.getElementById('shown').textContent = words.length ? `${shown} of ${all} rows` : '';
+  });
+
+  window.addEventListener('error', event => { document.body.dataset.errors = (document.body.dataset.errors || '') + event.message + '\n'; });
+  dark.addEventListener('change', drawAll);
+  drawAll().then(() => { document.body.dataset.ready = 'yes'; });
+})();

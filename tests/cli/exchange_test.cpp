@@ -1,0 +1,194 @@
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include <filesystem>
+#include <nlohmann/json.hpp>
+
+#include "support/tool.hpp"
+
+namespace assay {
+namespace {
+using nlohmann::json;
+using test::assay;
+using test::Scratch;
+using testing::HasSubstr;
+
+/// R's data set `sleep`: extra hours of ten patients under two drugs.
+const std::string sleep_csv = [] {
+  const double first[] = {0.7, -1.6, -0.2, -1.2, -0.1, 3.4, 3.7, 0.8, 0, 2};
+  const double second[] = {1.9, 0.8, 1.1, 0.1, -0.1, 4.4, 5.5, 1.6, 4.6, 3.4};
+  std::string text = "candidate,metric,value,round,prefer\n";
+  for (int i = 0; i < 10; ++i) {
+    text += "one,extra," + std::to_string(first[i]) + "," + std::to_string(i + 1) + ",higher\n";
+    text += "two,extra," + std::to_string(second[i]) + "," + std::to_string(i + 1) + ",higher\n";
+  }
+  return text;
+}();
+
+json imported(const Scratch& scratch, const std::vector<std::string>& arguments) {
+  auto all = std::vector<std::string>{"import", "--json"};
+  all.insert(all.end(), arguments.begin(), arguments.end());
+  const auto ran = assay(scratch, all);
+  EXPECT_EQ(ran.status, 0) << ran.err;
+  return json::parse(ran.out);
+}
+
+TEST(Import, JudgesPairedSamples) {
+  const Scratch scratch;
+  const auto found = imported(scratch, {scratch.file("sleep.csv", sleep_csv), "--difference"})["findings"][0];
+  // R 4.2: with(sleep, wilcox.test(extra[group == 2], extra[group == 1], paired = TRUE, conf.int = TRUE))
+  // says 1.4 (1.05 to 2.95), p = 0.009091, by the normal approximation, since one difference is zero and two
+  // are tied. The exact count here keeps the zero: t = 1 of 10 pairs, 2·P(T ≤ 1) = 2·2/1024.
+  EXPECT_NEAR(found["p"].get<double>(), 2 * 2 / 1024.0, 1e-12);
+  EXPECT_NEAR(found["difference"].get<double>(), 1.3, 0.15);
+  EXPECT_EQ(found["verdict"], "better");
+}
+
+TEST(Import, JudgesUnpairedSamples) {
+  const Scratch scratch;
+  // R's InsectSprays, sprays C and F.
+  const int c[] = {0, 1, 7, 2, 3, 1, 2, 1, 3, 0, 1, 4}, f[] = {11, 9, 15, 22, 15, 16, 13, 10, 26, 26, 24, 13};
+  std::string text = "candidate,metric,value\n";
+  for (const int count : c) text += "C,count," + std::to_string(count) + "\n";
+  for (const int count : f) text += "F,count," + std::to_string(count) + "\n";
+  const auto document = imported(scratch, {scratch.file("sprays.csv", text), "--difference"});
+  const auto found = document["findings"][0];
+  // R 4.2: coin::wilcox_test(count ~ spray, droplevels(subset(InsectSprays, spray %in% c("C", "F"))),
+  // distribution = "exact"): p = 7.396e-07, the least there is, 2/choose(24, 12); wilcox.test's shift is 14
+  // (11 to 20 with ties).
+  EXPECT_NEAR(found["p"].get<double>(), 2 / 2704156.0, 1e-9);
+  EXPECT_NEAR(found["difference"].get<double>(), 13, 1e-9);
+  EXPECT_THAT(found["notes"][0]["text"].get<std::string>(), HasSubstr("not side by side"));
+  EXPECT_EQ(assay(scratch, {"gate"}).status, 2) << "what did not run side by side is not gated";
+}
+
+TEST(Import, TakesFactorsAndJson) {
+  const Scratch scratch;
+  // R's warpbreaks: breaks of two wools under three tensions, as nine looms each.
+  const int breaks[] = {26, 30, 54, 25, 70, 52, 51, 26, 67, 18, 21, 29, 17, 12, 18, 35, 30, 36,
+                        36, 21, 24, 18, 10, 43, 28, 15, 26, 27, 14, 29, 19, 29, 31, 41, 20, 44,
+                        42, 26, 19, 16, 39, 28, 21, 39, 29, 20, 21, 24, 17, 13, 15, 15, 16, 28};
+  json samples = json::array();
+  for (int i = 0; i < 54; ++i)
+    samples.push_back({{"candidate", i < 27 ? "A" : "B"},
+                       {"metric", "breaks"},
+                       {"value", breaks[i]},
+                       {"tension", std::string(1, "LMH"[i / 9 % 3])}});
+  const auto document = imported(scratch, {scratch.file("warp.json", samples.dump()), "--factor", "tension"});
+  ASSERT_EQ(document["findings"].size(), 3U);
+  EXPECT_EQ(document["findings"][0]["setting"]["tension"], "L");
+  // R 4.2: coin::wilcox_test(breaks ~ wool, subset(warpbreaks, tension == "L"), distribution = "exact"): p =
+  // 0.08938708.
+  EXPECT_NEAR(document["findings"][0]["p"].get<double>(), 0.08938708, 1e-8);
+}
+
+TEST(Import, NamesBadRowsByLine) {
+  const Scratch scratch;
+  const auto problem = [&](const std::string& text, const std::vector<std::string>& more = {}) {
+    auto arguments = std::vector<std::string>{"import", scratch.file("s.csv", text)};
+    arguments.insert(arguments.end(), more.begin(), more.end());
+    const auto ran = assay(scratch, arguments);
+    EXPECT_EQ(ran.status, 2);
+    return ran.err;
+  };
+  const std::string head = "candidate,metric,value,round\n";
+  EXPECT_THAT(problem(head + "a,t,1,1\nb,t,x,1\n"), HasSubstr("s.csv:3: \"x\" is not a finite number"));
+  EXPECT_THAT(problem(head + "a,t,nan,1\n"), HasSubstr("s.csv:2: \"nan\" is not a finite number"));
+  EXPECT_THAT(problem(head + "a,t,1\n"), HasSubstr("s.csv:2: 3 fields, and the header has 4"));
+  EXPECT_THAT(problem(head + "a,t,1,1\na,t,2,1\n"), HasSubstr("s.csv:3: a second value"));
+  EXPECT_THAT(problem(head + ",t,1,1\n"), HasSubstr("s.csv:2: a row without a candidate"));
+  EXPECT_THAT(problem(head + "a,t,1,one\n"), HasSubstr("\"one\" is not the number of a round"));
+  EXPECT_THAT(problem("candidate,metric,value,locks\na,t,1,5\n"),
+              HasSubstr("columns that are not known: locks"));
+  EXPECT_THAT(problem("candidate,value\na,1\n"), HasSubstr("there is no column \"metric\""));
+  EXPECT_THAT(problem(head + "a,t,1,1\nb,t,1,1\n", {"--baseline", "c"}), HasSubstr("known here: a, b"));
+  EXPECT_THAT(problem(head + "a,t,1,1\n"), HasSubstr("fewer than two candidates"));
+  EXPECT_THAT(problem(head + "a,\"t,1,1\n"), HasSubstr("this is not CSV"));
+  EXPECT_THAT(problem(""), HasSubstr("nothing"));
+}
+
+/// A quick duel whose findings are kept.
+void measure(const Scratch& scratch) {
+  const auto ran = assay(scratch, {"duel", "--rounds", "7", "--names",
+                                   "<img src=x onerror=alert(1)>,</script>\"'&", "true", "vs", "true"});
+  ASSERT_EQ(ran.status, 0) << ran.err;
+}
+
+TEST(Export, ImportedAgainGivesTheSameFindings) {
+  const Scratch scratch;
+  measure(scratch);
+  const auto before = json::parse(assay(scratch, {"verdict", "--json"}).out);
+  const auto file = scratch.file("all.json", assay(scratch, {"export", "--as", "json"}).out);
+  const auto after = imported(scratch, {file});
+  EXPECT_EQ(after["findings"], before["findings"]);
+  EXPECT_EQ(after["trust"], before["trust"]);
+  EXPECT_NE(after["campaign"]["id"], before["campaign"]["id"]);
+  const auto csv = assay(scratch, {"export"}).out;
+  EXPECT_THAT(csv, HasSubstr("candidate,workload,metric,value,round,unit,prefer\n"));
+  const auto from_csv = imported(scratch, {scratch.file("t.csv", csv)});
+  for (const auto& f : from_csv["findings"])
+    if (f["metric"] == "wall time") {
+      EXPECT_EQ(f["rounds"], 7);
+    }
+}
+
+TEST(Report, WritesAPageAndMarkdownInWhichNamesAreOnlyText) {
+  const Scratch scratch;
+  measure(scratch);
+  ASSERT_EQ(assay(scratch, {"report", "-o", scratch.path("p.html")}).status, 0);
+  const auto whole = test::read_file(scratch.path("p.html"));
+  const auto page = whole.substr(0, whole.find("<script>"));  // before the libraries
+  EXPECT_THAT(page, HasSubstr("&lt;img src=x onerror=alert(1)&gt;"));
+  EXPECT_THAT(page, testing::Not(HasSubstr("<img")));
+  EXPECT_EQ(page.find("</script>\""), std::string::npos) << "of the data, too";
+  const auto markdown = assay(scratch, {"report", "--as", "markdown", "--gate"});
+  EXPECT_THAT(markdown.out, HasSubstr("&lt;img"));
+  EXPECT_THAT(markdown.out, HasSubstr("| candidate | where |"));
+  EXPECT_EQ(assay(scratch, {"report", "--as", "pdf"}).status, 2);
+}
+
+TEST(Report, IsDrawnByABrowser) {
+  const std::string browser = "/usr/bin/chromium";
+  if (!std::filesystem::exists(browser)) GTEST_SKIP() << "there is no Chromium here";
+  const Scratch scratch;
+  measure(scratch);
+  ASSERT_EQ(assay(scratch, {"report", "-o", scratch.path("p.html")}).status, 0);
+  const auto ran =
+      test::run(scratch, {browser, "--headless", "--no-sandbox", "--disable-gpu",
+                          "--virtual-time-budget=20000", "--dump-dom", "file://" + scratch.path("p.html")});
+  EXPECT_THAT(ran.out, HasSubstr("data-ready=\"yes\""));
+  EXPECT_THAT(ran.out, testing::Not(HasSubstr("data-errors")));
+  EXPECT_THAT(ran.out, HasSubstr("<svg"));
+  EXPECT_THAT(ran.out.substr(0, ran.out.find("<script")), testing::Not(HasSubstr("<img")));
+}
+
+TEST(Gate, AnswersByItsExitStatusAndWritesJUnit) {
+  const Scratch scratch;
+  scratch.file("assay.toml", std::string(R"([rounds]
+min = 7
+max = 14
+twin = false
+[gate]
+allow = "50 %"
+undecided = "fail"
+[[candidate]]
+name = "quick"
+run = [")") + BEHAVE + R"(", "spin", "0.005"]
+[[candidate]]
+name = "slow"
+run = [")" + BEHAVE + R"(", "spin", "0.05"]
+[[workload]]
+name = "w"
+)");
+  ASSERT_EQ(assay(scratch, {"run"}).status, 0);
+  const auto ran = assay(scratch, {"gate", "--junit", scratch.path("g.xml")});
+  EXPECT_EQ(ran.status, 1);
+  EXPECT_THAT(ran.out, HasSubstr("the gate does not pass\n  failed: slow, wall time"));
+  EXPECT_THAT(test::read_file(scratch.path("g.xml")), HasSubstr("failures=\"1\""));
+  EXPECT_EQ(assay(scratch, {"gate", "--allow", "9000%"}).status, 2) << "no such share";
+  const auto apart = assay(scratch, {"verdict", "last", "last"});
+  EXPECT_THAT(apart.out, HasSubstr("not side by side"));
+}
+
+}  // namespace
+}  // namespace assay

@@ -1,0 +1,67 @@
+#include "assay/render/folded.hpp"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include "assay/judge/findings.hpp"
+#include "assay/render/markdown.hpp"
+#include "assay/render/page.hpp"
+#include "support/noise.hpp"
+#include "support/records.hpp"
+
+namespace assay::render {
+namespace {
+using test::noisy;
+using test::record_of;
+using testing::HasSubstr;
+
+/// `count` candidates beside the baseline, the last of them absent.
+Record wide(std::size_t count) {
+  std::vector<std::vector<double>> values;
+  for (unsigned i = 0; i <= count; ++i) values.push_back(noisy(1 + 0.1 * i, 8, i + 1));
+  auto record = record_of(values);
+  record.cells.back().standing = Standing::absent;
+  return record;
+}
+
+TEST(WideFindings, FoldIntoColumnsWithinAHundred) {
+  const auto all = judge::judge_record(wide(30));
+  ASSERT_TRUE(is_wide(all, {0}, {0}));
+  EXPECT_FALSE(is_wide(judge::judge_record(wide(20)), {0}, {0}));
+  const auto text = to_text(all, {});
+  EXPECT_THAT(text, HasSubstr("a setting a column"));
+  EXPECT_THAT(text, HasSubstr("absent"));
+  EXPECT_THAT(text, HasSubstr("+10 % !"));
+}
+
+TEST(Details, ShowEveryTrialOnOneAxis) {
+  const auto record = wide(2);
+  const auto text = details(judge::judge_record(record), record);
+  EXPECT_THAT(text, HasSubstr("8 trials: least"));
+  EXPECT_THAT(text, HasSubstr("in order: "));
+}
+
+TEST(Page, SumsUpWhatCantBeSeen) {
+  const auto few = record_of({noisy(1, 50, 1), noisy(1, 50, 2)}),
+             many = record_of({noisy(1, 3000, 1), noisy(1, 3000, 2)});
+  const auto size = [](const Record& record) { return to_page(judge::judge_record(record), record).size(); };
+  EXPECT_LT(size(many), size(few) + 400000) << "six thousand trials";
+}
+
+TEST(Page, HasWhatThereIsToTell) {
+  const auto record = wide(3);
+  const auto page = to_page(judge::judge_record(record), record);
+  for (const char* part :
+       {"<h1>barges</h1>", "rival1", "! worse", "vega-lite", "absent", "assay run assay.toml"})
+    EXPECT_THAT(page, HasSubstr(part));
+  EXPECT_EQ(page.find("http://"), page.find("http://www.w3.org")) << "nothing is fetched";
+}
+
+TEST(Markdown, PutsFewRowsInTheOpenAndManyAway) {
+  EXPECT_THAT(to_markdown(judge::judge_record(wide(3))), testing::Not(HasSubstr("comparisons</summary>")));
+  EXPECT_THAT(to_markdown(judge::judge_record(wide(20))),
+              HasSubstr("<details><summary>19 comparisons</summary>"));
+}
+
+}  // namespace
+}  // namespace assay::render
