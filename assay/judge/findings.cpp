@@ -174,7 +174,7 @@ Findings judge_record(const Record& record) {
   price_in_seconds(record, findings);
   apply_ceilings(record, findings);
   findings.overall = judge_overall(record, findings);
-  findings.groups = find_groups(record);
+  findings.groups = find_groups(record, findings);
   findings.turns = find_turns(record, findings);
   findings.failures = judge_failures(record);
   findings.spreads = judge_spreads(record);

@@ -30,6 +30,14 @@ double p_between(const PairedSeries& series, const Metric& metric, const std::ve
   return schedule::boundary_for(planned, 0.05)->p_value(place, effect.count_of_no_change());
 }
 
+/// Whether a finding between two cells, whichever is the baseline, says that they differ.
+bool called(const Findings& findings, CellId a, CellId b, MetricId metric) {
+  return std::ranges::any_of(findings.findings, [&](const Finding& f) {
+    return f.metric == metric && (f.verdict == Verdict::better || f.verdict == Verdict::worse) &&
+           ((f.of.baseline == a && f.of.candidate == b) || (f.of.baseline == b && f.of.candidate == a));
+  });
+}
+
 using Set = std::set<std::size_t>;
 
 /// All largest sets of members in which every two are `alike` (Bron & Kerbosch).
@@ -52,7 +60,7 @@ void largest_sets(const std::vector<std::vector<bool>>& alike, const Set& chosen
 
 }  // namespace
 
-std::vector<Group> find_groups(const Record& record) {
+std::vector<Group> find_groups(const Record& record, const Findings& findings) {
   std::vector<Group> groups;
   if (record.info.rounds_max == 0) return groups;
   const auto planned = schedule::planned_looks(std::clamp(record.info.rounds_min, 1, record.info.rounds_max),
@@ -75,12 +83,15 @@ std::vector<Group> find_groups(const Record& record) {
           p.push_back(p_between(pair_up({cells[a], cells[b]}, values), record.metrics[m], planned));
       const auto adjusted = stats::adjust_holm(p);
       constexpr double alpha = 0.05;
-      const auto told = std::ranges::count_if(adjusted, [](double q) { return q <= alpha; });
-      if (told == 0 || static_cast<std::size_t>(told) == p.size()) continue;
       std::vector<std::vector<bool>> alike(cells.size(), std::vector<bool>(cells.size(), false));
-      std::size_t at = 0;
+      std::size_t at = 0, told = 0;
       for (std::size_t a = 0; a < cells.size(); ++a)
-        for (std::size_t b = a + 1; b < cells.size(); ++b) alike[a][b] = alike[b][a] = adjusted[at++] > alpha;
+        for (std::size_t b = a + 1; b < cells.size(); ++b) {
+          const bool apart = adjusted[at++] <= alpha || called(findings, cells[a], cells[b], metric);
+          alike[a][b] = alike[b][a] = !apart;
+          told += apart ? 1 : 0;
+        }
+      if (told == 0 || told == p.size()) continue;
       Set all;
       for (std::size_t a = 0; a < cells.size(); ++a) all.insert(a);
       std::vector<Set> sets;

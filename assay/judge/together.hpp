@@ -17,11 +17,12 @@ namespace assay::judge {
 /// as settle().
 std::vector<Overall> judge_overall(const Record& record, const Findings& findings);
 
-/// The groups of three or more sound candidates that can't be told apart, by workload, setting and watched
-/// metric: all pairs are tested by rounds (signed-rank), Holm-adjusted among each other; a group is a largest
-/// set in which no pair was told apart. Only where some pair was and some pair was not. Settings with more
-/// than 12 candidates are left out. Source: Holm 1979; Bron & Kerbosch 1973 (largest sets).
-std::vector<Group> find_groups(const Record& record);
+/// The groups of sound candidates that can't be told apart, where there are three or more, by workload,
+/// setting and watched metric: all pairs are tested by rounds (signed-rank), Holm-adjusted among each other,
+/// and those that a finding calls better or worse are told apart besides; a group is a largest set in which
+/// no pair was. Only where some pair was and some pair was not. Settings with more than 12 candidates are
+/// left out. Source: Holm 1979; Bron & Kerbosch 1973 (largest sets).
+std::vector<Group> find_groups(const Record& record, const Findings& findings);
 
 /// Where a candidate's verdict turns to the opposite along a factor with three levels or two, other levels
 /// equal. Levels that are called neither better nor worse don't count; there must be one turn only.

@@ -66,7 +66,7 @@ TEST(Groups, HoldWhatCantBeToldApartAndOverlap) {
   auto record = record_of({noisy(1, 20, 1), noisy(1, 20, 2), noisy(1.5, 20, 3), noisy(1.5, 20, 4)});
   record.info.rounds_min = 7;
   record.info.rounds_max = 20;
-  const auto groups = find_groups(record);
+  const auto groups = find_groups(record, judge_record(record));
   ASSERT_EQ(groups.size(), 2U);
   EXPECT_THAT(groups[0].members, ElementsAre(CandidateId{0}, CandidateId{1}));
   EXPECT_THAT(groups[1].members, ElementsAre(CandidateId{2}, CandidateId{3}));
