@@ -17,6 +17,10 @@
   });
 
   const draw = async (figure, spec) => {
+    if (typeof vegaEmbed === 'undefined') {
+      figure.textContent = 'Charts are not part of this build of Assay; the tables have all figures.';
+      return;
+    }
     const verdicts = {domain: ['better', 'worse', 'same', 'unclear'],
                       range: ['better', 'worse', 'same', 'unclear'].map(colour)};
     const own = JSON.parse(JSON.stringify(spec), (key, value) => value === 'VERDICTS' ? verdicts : value === 'INK' ? colour('dim') : value);

@@ -25,7 +25,7 @@ The whole example on made-up data:
 What this machine is like to measure on:
   assay conditions
 
-Exit status: 0 done, 2 the request is wrong, 3 nothing could be measured, 130 interrupted.)";
+Exit status: 0 done, 1 the gate did not pass, 2 the request is wrong, 3 nothing could be measured, 130 interrupted.)";
 
 int run(int argc, char** argv) {
   CLI::App app(

@@ -52,15 +52,16 @@ std::string group_lines(const Findings& all) {
     std::string members;
     for (const auto id : group.members) members += (members.empty() ? "" : " = ") + name(all, id);
     const auto key = all.metrics[group.metric.place()].name + ": " + members;
-    auto& place = places[key];
-    if (place.empty()) order.push_back(key);
-    place += (place.empty() ? "" : "; ") + [&] {
-      const auto at = where(all, group.workload, group.setting);
-      return at.empty() ? std::string("everywhere") : at.substr(2, at.size() - 3);
-    }();
+    const auto at = where(all, group.workload, group.setting);
+    const auto [place, fresh] = places.try_emplace(key, at.empty() ? at : at.substr(2, at.size() - 3));
+    if (fresh)
+      order.push_back(key);
+    else
+      place->second += "; " + at.substr(2, at.size() - 3);
   }
   std::string text;
-  for (const auto& key : order) text += "not told apart, " + key + " on " + places[key] + "\n";
+  for (const auto& key : order)
+    text += "not told apart, " + key + (places[key].empty() ? "" : " on " + places[key]) + "\n";
   return text;
 }
 
