@@ -4,6 +4,10 @@
 #include <fstream>
 #include <iterator>
 #include <map>
+#include <set>
+#include <string>
+#include <tuple>
+#include <utility>
 
 #include "assay/build/toolchain.hpp"
 #include "assay/campaign/identity.hpp"
@@ -12,6 +16,7 @@
 #include "assay/measure/digest.hpp"
 #include "assay/measure/program.hpp"
 #include "assay/model/error.hpp"
+#include "assay/plan/matrix.hpp"
 #include "assay/plan/read.hpp"
 
 namespace assay::campaign {

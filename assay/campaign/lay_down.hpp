@@ -1,9 +1,5 @@
 #pragma once
 
-#include <set>
-#include <stop_token>
-#include <string>
-#include <tuple>
 #include <vector>
 
 #include "assay/campaign/carry_out.hpp"
@@ -12,7 +8,6 @@
 #include "assay/campaign/workshop.hpp"
 #include "assay/model/campaign.hpp"
 #include "assay/model/plan.hpp"
-#include "assay/plan/matrix.hpp"
 
 namespace assay::campaign {
 

@@ -7,7 +7,7 @@
 #include <utility>
 
 #include "assay/judge/findings.hpp"
-#include "assay/schedule/looks.hpp"
+#include "assay/judge/pairs.hpp"
 #include "assay/schedule/order.hpp"
 
 namespace assay::campaign {
@@ -25,8 +25,7 @@ class Loop {
        std::stop_token stop)
       : recorder_(recorder), limits_(limits), run_(run), observe_(observe), stop_(std::move(stop)) {
     const auto& info = recorder_.record().info;
-    if (info.rounds_max > 0)
-      looks_ = schedule::planned_looks(std::clamp(info.rounds_min, 1, info.rounds_max), info.rounds_max);
+    if (info.rounds_max > 0) looks_ = judge::looks_of(info);
   }
 
   Ended go() {
@@ -59,7 +58,8 @@ class Loop {
       if (trial.role == Role::counted && round != record.rounds.end() && round->state == RoundState::whole)
         judged.insert(*trial.round);
       for (const auto& reading : trial.readings)
-        if (const auto& name = record.metrics[reading.metric.place()].name; name == "wall time")
+        if (const auto& name = record.metrics[reading.metric.place()].name;
+            name == (abreast() ? "cpu time" : "wall time"))
           spent_before_ += reading.value;
       weigh(trial);
     }

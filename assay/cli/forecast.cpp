@@ -26,7 +26,7 @@ struct Asked {
 
 int forecast(const Asked& asked) {
   const auto plan = read_plan(asked.plan);
-  Watching watching({.kind = "duel",
+  Watching watching({.kind = "plan",
                      .ledger = {},
                      .repeat = {},
                      .when_busy = asked.when_busy,

@@ -36,12 +36,13 @@ int gate(const Asked& asked) {
   auto found = find_campaign(asked.campaign, asked.ledger);
   const auto record = found.ledger.read(found.campaign.id);
   auto findings = judge::judge_record(record);
-  judge::keep_only(findings, parse_only(asked.only));
+  const auto only = parse_only(asked.only);
+  judge::keep_only(findings, only);
   if (record.info.kind == "import" && record.rounds.empty())
     throw Error("these samples did not run side by side, so no gate holds them", "gate",
                 "give them rounds, or look at assay verdict");
   const auto rules = gate_of(record, asked.allow, asked.undecided);
-  const auto result = judge::hold_against(findings, rules);
+  const auto result = judge::hold_against(findings, rules, only);
   std::cout << render::to_text(result, asked.all);
   if (!asked.junit.empty()) {
     std::ofstream file(asked.junit);

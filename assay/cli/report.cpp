@@ -41,8 +41,9 @@ int report(const Asked& asked) {
   auto found = find_campaign(asked.campaign, asked.ledger);
   const auto record = found.ledger.read(found.campaign.id);
   auto findings = judge::judge_record(record);
-  judge::keep_only(findings, parse_only(asked.only));
-  const auto gate = judge::hold_against(findings, gate_of(record, {}, {}));
+  const auto only = parse_only(asked.only);
+  judge::keep_only(findings, only);
+  const auto gate = judge::hold_against(findings, gate_of(record, {}, {}), only);
   const auto text = asked.as == "page"   ? render::to_page(findings, record)
                     : asked.as == "json" ? render::to_json(findings)
                                          : render::to_markdown(findings, asked.gate ? &gate : nullptr);

@@ -95,20 +95,19 @@ int run(const Asked& asked) {
     show_cells(plan);
     return exit_done;
   }
-  auto again = std::vector<std::string>{"assay", "run"};
-  for (const auto& word : options_of(asked.plan)) again.push_back(word);
-  auto go_on = again;
-  go_on.insert(go_on.begin() + 2, "--resume");
+  const auto typed_with = [](std::vector<std::string> words, const PlanAsked& options) {
+    for (const auto& word : options_of(options)) words.push_back(word);
+    return words;
+  };
+  auto go_on = typed_with({"assay", "run", "--resume"}, asked.plan);
   if (!asked.ledger.empty()) go_on.insert(go_on.end(), {"--ledger", asked.ledger});
   // Rounds and budget are named anew where a finding says what would settle it.
-  auto repeat = asked.plan;
-  repeat.rounds.clear();
-  repeat.budget.clear();
-  auto words = std::vector<std::string>{"assay", "run"};
-  for (const auto& word : options_of(repeat)) words.push_back(word);
+  auto afresh = asked.plan;
+  afresh.rounds.clear();
+  afresh.budget.clear();
   return compare(plan, {.kind = "plan",
                         .ledger = asked.ledger.empty() ? plan_ledger(asked.plan.file) : asked.ledger,
-                        .repeat = typed(words),
+                        .repeat = typed(typed_with({"assay", "run"}, afresh)),
                         .when_busy = asked.when_busy,
                         .json = asked.json,
                         .resume = asked.resume,

@@ -2,29 +2,23 @@
 
 #include <algorithm>
 #include <map>
-#include <set>
 
+#include "assay/judge/pairs.hpp"
 #include "assay/model/error.hpp"
 
 namespace assay::judge {
 namespace {
 
-std::set<int> whole_rounds(const Record& record) {
-  std::set<int> whole;
-  for (const auto& round : record.rounds)
-    if (round.state == RoundState::whole) whole.insert(round.number);
-  return whole;
-}
-
-/// The counted trials of one cell, as those of another, with the metrics' new ids.
-void copy_trials(const Record& from, CellId cell, const std::map<MetricId, MetricId>& metrics, CellId as,
-                 Record& into) {
+/// The counted trials of `from`, in the new record's cells and metrics.
+void copy_trials(const Record& from, const std::map<CellId, CellId>& cells,
+                 const std::map<MetricId, MetricId>& metrics, Record& into) {
   const auto whole = whole_rounds(from);
   for (const auto& trial : from.trials) {
-    if (trial.cell != cell || trial.role != Role::counted || trial.outcome != Outcome::ok ||
+    const auto cell = cells.find(trial.cell);
+    if (cell == cells.end() || trial.role != Role::counted || trial.outcome != Outcome::ok ||
         (trial.round && !whole.contains(*trial.round)))
       continue;
-    Trial copy{.cell = as};
+    Trial copy{.cell = cell->second};
     for (const auto& reading : trial.readings)
       if (const auto metric = metrics.find(reading.metric); metric != metrics.end())
         copy.readings.push_back({metric->second, reading.value});
@@ -56,7 +50,8 @@ Record held_apart(const Record& before, const Record& now) {
     record.metrics.push_back(now.metrics[m]);
     record.demands.push_back(now.demands[m]);
   }
-  std::map<CandidateId, CandidateId> pairs;  // of `now` to the earlier one in the new record
+  std::map<CellId, CellId> cells_before, cells_now;  // theirs to the new record's
+  std::map<CandidateId, CandidateId> pairs;          // of `now` to the earlier one in the new record
   const auto add_cell = [&](CandidateId candidate, const Cell& like) {
     record.cells.push_back({.candidate = candidate, .workload = like.workload, .setting = like.setting});
     return CellId{static_cast<std::int64_t>(record.cells.size()) - 1};
@@ -85,12 +80,14 @@ Record held_apart(const Record& before, const Record& now) {
     const CandidateId mine{pair->second.value + 1};
     const auto old_cell = add_cell(pair->second, cell), new_cell = add_cell(mine, cell);
     record.contrasts.push_back({old_cell, new_cell});
-    copy_trials(before, CellId{earlier - before.cells.begin()}, of_before, old_cell, record);
-    copy_trials(now, CellId{static_cast<std::int64_t>(i)}, of_now, new_cell, record);
+    cells_before[CellId{earlier - before.cells.begin()}] = old_cell;
+    cells_now[CellId{static_cast<std::int64_t>(i)}] = new_cell;
   }
   if (record.contrasts.empty())
     throw Error("the two campaigns have no sound cell in common", "verdict",
                 "candidates, workloads and settings are matched by name");
+  copy_trials(before, cells_before, of_before, record);
+  copy_trials(now, cells_now, of_now, record);
   return record;
 }
 

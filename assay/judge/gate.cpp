@@ -4,6 +4,8 @@
 #include <cmath>
 #include <set>
 
+#include "assay/judge/keep_only.hpp"
+#include "assay/judge/trust.hpp"
 #include "assay/model/setting.hpp"
 
 namespace assay::judge {
@@ -16,7 +18,8 @@ std::string per_cent(double share) {
 
 class Holding {
  public:
-  Holding(const Findings& findings, const Gate& gate) : all_(findings), gate_(gate) {}
+  Holding(const Findings& findings, const Gate& gate, const Only& only)
+      : all_(findings), gate_(gate), only_(only) {}
 
   GateResult run() {
     if (all_.provisional) add(GateStatus::undecided, "the campaign", "it was cut off before its end");
@@ -40,19 +43,13 @@ class Holding {
     result_.reasons.push_back({status, about, text});
   }
 
-  std::string name(const Cell& cell) const {
-    auto text = all_.candidate(cell).name;
-    if (all_.workloads.size() > 1) text += " on " + all_.workload(cell).name;
-    if (const auto setting = cell.setting.text(); !setting.empty()) text += ", " + setting;
-    return text;
-  }
-
   void standings() {
-    for (const auto& cell : all_.cells) {
+    for (std::size_t i = 0; i < all_.cells.size(); ++i) {
+      const auto& cell = all_.cells[i];
       if (all_.candidate(cell).twin_of ||
           (cell.standing != Standing::wrong && cell.standing != Standing::failed))
         continue;
-      add(GateStatus::failed, name(cell),
+      add(GateStatus::failed, name_of(all_, CellId{static_cast<std::int64_t>(i)}),
           (cell.standing == Standing::wrong ? "its answer is wrong: " : "it failed: ") +
               cell.detail.substr(0, cell.detail.find('\n')));
     }
@@ -64,7 +61,7 @@ class Holding {
       const auto& cell = all_.candidate_of(f);
       if (all_.candidate(cell).twin_of || !all_.demands[f.metric.place()].watched) continue;
       judged.insert(f.of.candidate);
-      hold(f, name(cell) + ", " + all_.metric_of(f).name);
+      hold(f, name_of(all_, f.of.candidate) + ", " + all_.metric_of(f).name);
     }
     for (std::size_t i = 0; i < all_.cells.size(); ++i) {
       const auto& cell = all_.cells[i];
@@ -74,9 +71,10 @@ class Holding {
                other.workload == cell.workload && other.setting == cell.setting &&
                other.standing == Standing::sound;
       });
+      const CellId id{static_cast<std::int64_t>(i)};
       if (candidate.against && !candidate.twin_of && cell.standing == Standing::sound && compared &&
-          !judged.contains(CellId{static_cast<std::int64_t>(i)}))
-        add(GateStatus::undecided, name(cell), "there are too few rounds to judge it");
+          !judged.contains(id) && is_chosen(all_, cell, only_))
+        add(GateStatus::undecided, name_of(all_, id), "there are too few rounds to judge it");
     }
   }
 
@@ -107,7 +105,7 @@ class Holding {
     using Status = RequirementFinding::Status;
     for (const auto& r : all_.requirements) {
       const auto& demand = *all_.demands[r.metric.place()].require;
-      const auto about = name(all_.cells[r.cell.place()]) + ", " + all_.metrics[r.metric.place()].name;
+      const auto about = name_of(all_, r.cell) + ", " + all_.metrics[r.metric.place()].name;
       const auto text = "required " + demand.text + ", is " + to_string(r.status) + " (typically " +
                         to_string(Level{r.typical}) + ")";
       add(r.status == Status::met      ? GateStatus::passed
@@ -119,11 +117,14 @@ class Holding {
 
   const Findings& all_;
   const Gate& gate_;
+  const Only& only_;
   GateResult result_;
 };
 
 }  // namespace
 
-GateResult hold_against(const Findings& findings, const Gate& gate) { return Holding(findings, gate).run(); }
+GateResult hold_against(const Findings& findings, const Gate& gate, const Only& only) {
+  return Holding(findings, gate, only).run();
+}
 
 }  // namespace assay::judge

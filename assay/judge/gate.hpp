@@ -2,6 +2,7 @@
 
 #include "assay/model/campaign.hpp"
 #include "assay/model/gate.hpp"
+#include "assay/model/only.hpp"
 #include "assay/model/plan.hpp"
 
 namespace assay::judge {
@@ -10,7 +11,8 @@ namespace assay::judge {
 /// end is within what is allowed (`gate.allow`, else the finding's margin), failed when it is called worse
 /// and its estimate is beyond that, else undecided. Requirements: broken fails, undecided stays so. Cells
 /// that are wrong or failed fail; absent ones are no matter. Cells without a finding on a watched metric, and
-/// campaigns that were cut off, are undecided. Twins don't count.
-GateResult hold_against(const Findings& findings, const Gate& gate);
+/// campaigns that were cut off, are undecided. Twins don't count. `only`: what keep_only() left of the
+/// findings.
+GateResult hold_against(const Findings& findings, const Gate& gate, const Only& only = {});
 
 }  // namespace assay::judge

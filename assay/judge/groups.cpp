@@ -63,8 +63,7 @@ void largest_sets(const std::vector<std::vector<bool>>& alike, const Set& chosen
 std::vector<Group> find_groups(const Record& record, const Findings& findings) {
   std::vector<Group> groups;
   if (record.info.rounds_max == 0) return groups;
-  const auto planned = schedule::planned_looks(std::clamp(record.info.rounds_min, 1, record.info.rounds_max),
-                                               record.info.rounds_max);
+  const auto planned = looks_of(record.info);
   std::map<std::pair<WorkloadId, std::string>, std::vector<CellId>> places;
   for (std::size_t i = 0; i < record.cells.size(); ++i) {
     const auto& cell = record.cells[i];

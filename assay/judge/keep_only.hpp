@@ -5,6 +5,9 @@
 
 namespace assay::judge {
 
+/// Whether a cell is among those chosen.
+bool is_chosen(const Findings& findings, const Cell& cell, const Only& only);
+
 /// Takes what is not chosen out of findings that were judged together: their verdicts stay those of the
 /// whole. Throws Error that names --only when nothing is left.
 void keep_only(Findings& findings, const Only& only);

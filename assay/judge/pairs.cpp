@@ -5,9 +5,9 @@
 #include <set>
 
 #include "assay/judge/findings.hpp"
+#include "assay/schedule/looks.hpp"
 
 namespace assay::judge {
-namespace {
 
 std::set<int> whole_rounds(const Record& record) {
   std::set<int> numbers;
@@ -16,7 +16,10 @@ std::set<int> whole_rounds(const Record& record) {
   return numbers;
 }
 
-}  // namespace
+std::vector<int> looks_of(const CampaignInfo& campaign) {
+  return schedule::planned_looks(std::clamp(campaign.rounds_min, 1, campaign.rounds_max),
+                                 campaign.rounds_max);
+}
 
 Evidence evidence_of(const Record& record, MetricId metric, Role role) {
   const auto whole = whole_rounds(record);

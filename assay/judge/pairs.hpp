@@ -1,6 +1,8 @@
 #pragma once
 
 #include <map>
+#include <set>
+#include <vector>
 
 #include "assay/judge/settle.hpp"
 #include "assay/model/campaign.hpp"
@@ -14,6 +16,12 @@ ByCell by_cell(const Evidence& evidence);
 
 /// The rounds in which both cells of a contrast have a value. Cost: linear in the rounds.
 PairedSeries pair_up(const Contrast& of, const ByCell& values);
+
+/// The numbers of the rounds that were not cut off.
+std::set<int> whole_rounds(const Record& record);
+
+/// The round counts at which a campaign that plans looks (its rounds_max is above 0) looks at its data.
+std::vector<int> looks_of(const CampaignInfo& campaign);
 
 /// How many hardware cores the first sitting's machine has, from its facts; 1 when they don't tell.
 double cores_of(const Record& record);

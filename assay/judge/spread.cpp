@@ -77,8 +77,7 @@ std::vector<SpreadFinding> judge_spreads(const Record& record) {
   constexpr int fewest = 10;  // below, the estimated centres weigh too much
   std::vector<SpreadFinding> called;
   if (record.info.rounds_max < fewest) return called;
-  const auto planned = schedule::planned_looks(std::clamp(record.info.rounds_min, 1, record.info.rounds_max),
-                                               record.info.rounds_max);
+  const auto planned = looks_of(record.info);
   const auto boundary = schedule::boundary_for(planned, error_rate);
   for (std::size_t m = 0; m < record.metrics.size(); ++m) {
     const auto& metric = record.metrics[m];

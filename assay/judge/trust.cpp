@@ -86,15 +86,20 @@ void twins_that_differ(const Record& record, Findings& findings) {
   }
 }
 
-}  // namespace
-
-std::string name_of(const Record& record, CellId id) {
-  const auto& cell = record.cells[id.place()];
-  std::string text = record.candidates[cell.candidate.place()].name;
-  if (record.workloads.size() > 1) text += " on " + record.workloads[cell.workload.place()].name;
+/// `all` is a record or findings: they have the same cells, candidates and workloads.
+template <class All>
+std::string name_in(const All& all, CellId id) {
+  const auto& cell = all.cells[id.place()];
+  std::string text = all.candidates[cell.candidate.place()].name;
+  if (all.workloads.size() > 1) text += " on " + all.workloads[cell.workload.place()].name;
   if (const auto setting = cell.setting.text(); !setting.empty()) text += ", " + setting;
   return text;
 }
+
+}  // namespace
+
+std::string name_of(const Record& record, CellId id) { return name_in(record, id); }
+std::string name_of(const Findings& findings, CellId id) { return name_in(findings, id); }
 
 TrustNote warning(const std::string& about, const std::string& text, std::optional<double> figure,
                   std::optional<double> threshold) {

@@ -57,5 +57,6 @@ TrustNote not_exact(const Metric& metric);
 /// How a cell is named in sentences: "heap on orders, locks=800"; without the workload's name when the
 /// campaign has but one workload.
 std::string name_of(const Record& record, CellId cell);
+std::string name_of(const Findings& findings, CellId cell);
 
 }  // namespace assay::judge

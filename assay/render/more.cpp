@@ -65,6 +65,22 @@ std::map<CellId, double> typicals(const Findings& all, const std::string& metric
 
 }  // namespace
 
+std::string bad_twin_text(const Findings& all) {
+  for (const auto& f : all.findings) {
+    const auto& cell = all.candidate_of(f);
+    if (!all.candidate(cell).twin_of || !is_watched(all, f) ||
+        (f.verdict != Verdict::better && f.verdict != Verdict::worse))
+      continue;
+    const auto& metric = all.metric_of(f);
+    const auto where = cell_text(all, cell);
+    return fmt::format("a mere copy of {}{} was called {} ({} {}); distrust changes of that size here",
+                       all.candidate(all.baseline_of(f)).name, where.empty() ? "" : " on " + where,
+                       to_string(f.verdict), metric.name,
+                       effect_text(f.effect, metric.scale == Scale::ratio, metric.unit));
+  }
+  return {};
+}
+
 std::string twin_lines(const Findings& all) {
   std::map<std::pair<CandidateId, MetricId>, std::pair<double, double>> spans;
   for (const auto& f : all.findings) {

@@ -11,6 +11,9 @@ namespace assay::render {
 /// What no change at all looked like: the effects of each twin.
 std::string twin_lines(const Findings& all);
 
+/// That this machine tells a program from its own copy, to be said before all else; empty when it does not.
+std::string bad_twin_text(const Findings& all);
+
 /// How cost grows over sizes, and where a candidate's crosses its baseline's; how throughput scales over
 /// threads.
 std::string trend_lines(const Findings& all);

@@ -63,6 +63,8 @@ class Page {
     page["script"] = part(assay_page_script, assay_page_libraries);
     page["libraries"] = part(assay_page_libraries, assay_page_end);
     page["provisional"] = all_.provisional;
+    if (const auto careful = bad_twin_text(all_); !careful.empty())
+      page["careful"] = "Careful: " + careful + ".";
     sentences_of(page);
     page["blocks"] = blocks();
     page["charts"] = more_charts();

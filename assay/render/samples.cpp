@@ -6,6 +6,8 @@
 #include <nlohmann/json.hpp>
 #include <set>
 
+#include "assay/judge/pairs.hpp"
+
 namespace assay::render {
 namespace {
 
@@ -87,9 +89,7 @@ std::string to_csv(const Record& record) {
   std::string text = "candidate,workload";
   for (const auto& name : names) text += "," + field(name);
   text += ",metric,value,round,unit,prefer\n";
-  std::set<int> whole;
-  for (const auto& round : record.rounds)
-    if (round.state == RoundState::whole) whole.insert(round.number);
+  const auto whole = judge::whole_rounds(record);
   for (const auto& trial : record.trials) {
     const auto& cell = record.cells[trial.cell.place()];
     const auto& candidate = record.candidates[cell.candidate.place()];

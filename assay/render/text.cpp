@@ -98,27 +98,6 @@ std::string also_moved(const Findings& all) {
   return out;
 }
 
-/// Said before all else: this machine tells a program from its own copy.
-std::string bad_twin_line(const Findings& all) {
-  for (const auto& f : all.findings) {
-    const auto& cell = all.candidate_of(f);
-    if (!all.candidate(cell).twin_of || !is_watched(all, f) ||
-        (f.verdict != Verdict::better && f.verdict != Verdict::worse))
-      continue;
-    const auto& metric = all.metric_of(f);
-    const auto where = cell_text(all, cell);
-    return wrap(
-               fmt::format(
-                   "! careful: a mere copy of {}{} was called {} ({} {}); distrust changes of that size here",
-                   all.candidate(all.baseline_of(f)).name, where.empty() ? "" : " on " + where,
-                   to_string(f.verdict), metric.name,
-                   effect_text(f.effect, metric.scale == Scale::ratio, metric.unit)),
-               2) +
-           "\n\n";
-  }
-  return {};
-}
-
 std::string trust(const Findings& all) {
   std::string out;
   for (const auto& note : all.trust)
@@ -142,7 +121,9 @@ std::string findings_on(const Findings& all, WorkloadId workload, MetricId metri
 }  // namespace
 
 std::string to_text(const Findings& all, const TextStyle& style) {
-  std::string out = bad_twin_line(all);
+  std::string out;
+  if (const auto careful = bad_twin_text(all); !careful.empty())
+    out = wrap("! careful: " + careful, 2) + "\n\n";
   if (const auto again = confirmation_lines(all); !again.empty())
     out += "Measured again with fresh data:\n" + hang(again) + "\n";
   out += head(all, style);

@@ -57,6 +57,14 @@ TEST(Page, HasWhatThereIsToTell) {
   EXPECT_EQ(page.find("http://"), page.find("http://www.w3.org")) << "nothing is fetched";
 }
 
+TEST(Page, WarnsFirstOfATwinThatWasCalled) {
+  auto record = record_of({noisy(1, 20, 1), noisy(1.1, 20, 2)});
+  record.candidates[1].twin_of = CandidateId{0};
+  const auto all = judge::judge_record(record);
+  EXPECT_THAT(to_page(all, record), HasSubstr("Careful: a mere copy of list was called worse"));
+  EXPECT_THAT(to_text(all, {}), testing::StartsWith("! careful: a mere copy of list was called worse"));
+}
+
 TEST(Markdown, PutsFewRowsInTheOpenAndManyAway) {
   EXPECT_THAT(to_markdown(judge::judge_record(wide(3))), testing::Not(HasSubstr("comparisons</summary>")));
   EXPECT_THAT(to_markdown(judge::judge_record(wide(20))),
