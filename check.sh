@@ -7,7 +7,7 @@ set -euo pipefail
 cd "$(dirname "$0")"
 source scripts/packages.sh
 install_packages
-cmake --preset dev
-cmake --build --preset dev
+cmake --preset check
+cmake --build --preset check
 if [ "${1:-}" = --tidy ]; then scripts/tidy.sh; fi
-ctest --preset dev -j "$(nproc)"
+ctest --preset check -j "$(nproc)"

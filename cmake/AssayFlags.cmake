@@ -7,8 +7,11 @@ if(ASSAY_STRICT)
   target_compile_options(assay_flags INTERFACE -Werror)
 endif()
 if(ASSAY_SANITIZE)
-  # Without the vptr check: it needs type information that the SOCI library does not export.
-  target_compile_options(assay_flags INTERFACE -fsanitize=address,undefined -fno-sanitize=vptr
-    -fno-sanitize-recover=all -fno-omit-frame-pointer)
+  # Without the vptr check: it needs type information that the SOCI library does not export. Targets with the
+  # property ASSAY_ADDRESSES_ONLY do without the checks for undefined behaviour, which make most of the build's
+  # time where templates of arguments, JSON or expectations are many.
+  set(all_but_addresses $<NOT:$<BOOL:$<TARGET_PROPERTY:ASSAY_ADDRESSES_ONLY>>>)
+  target_compile_options(assay_flags INTERFACE -fsanitize=address -fno-omit-frame-pointer
+    $<${all_but_addresses}:-fsanitize=undefined> $<${all_but_addresses}:-fno-sanitize=vptr> -fno-sanitize-recover=all)
   target_link_options(assay_flags INTERFACE -fsanitize=address,undefined)
 endif()

@@ -16,7 +16,7 @@
 namespace assay::cli {
 namespace {
 
-constexpr const char* examples =
+constexpr const char* again_examples =
     R"(  assay again                            what is unclear or surprising in the last campaign
   assay again --only candidate=heap      every finding on heap
   assay again --unclear --budget 10min   what is unclear, with the rounds it needs
@@ -25,7 +25,7 @@ constexpr const char* examples =
 Commits and the working tree are built as they were then. Fresh data only: what was measured before is
 held against it, not mixed in.)";
 
-struct Asked {
+struct AgainAsked {
   std::string campaign = "last", ledger, only, rounds, budget, when_busy = "wait";
   bool unclear = false, surprising = false, json = false;
 };
@@ -47,7 +47,7 @@ struct Choice {
   int rounds = 0;  ///< that the unclear ones among them need
 };
 
-Choice choose(const Asked& asked, const Findings& findings, const Findings* earlier) {
+Choice choose(const AgainAsked& asked, const Findings& findings, const Findings* earlier) {
   const auto only = parse_only(asked.only);
   const bool all = !asked.unclear && !asked.surprising && !only.empty();
   const bool either = !asked.unclear && !asked.surprising && only.empty();
@@ -75,7 +75,7 @@ Choice choose(const Asked& asked, const Findings& findings, const Findings* earl
   return choice;
 }
 
-int again(const Asked& asked) {
+int again(const AgainAsked& asked) {
   auto found = find_campaign(asked.campaign, asked.ledger);
   const auto record = found.ledger.read(found.campaign.id);
   if (record.info.kind == "contest" || record.info.plan.empty() || record.info.folder.empty())
@@ -121,7 +121,7 @@ int again(const Asked& asked) {
 
 void add_again(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("again", "measure findings afresh: confirmed or not");
-  auto asked = std::make_shared<Asked>();
+  auto asked = std::make_shared<AgainAsked>();
   command->add_option("CAMPAIGN", asked->campaign, "last (default), a name, or the beginning of an id");
   add_only(*command, asked->only);
   command->add_flag("--unclear", asked->unclear, "those that are unclear");
@@ -132,7 +132,7 @@ void add_again(CLI::App& app, Action& action) {
   add_when_busy(*command, asked->when_busy);
   command->add_option("--ledger", asked->ledger, "the ledger to look in");
   command->add_flag("--json", asked->json, "print the findings document");
-  command->footer(examples);
+  command->footer(again_examples);
   command->callback([asked, &action] { action = [asked] { return again(*asked); }; });
 }
 

@@ -22,7 +22,7 @@
 namespace assay::cli {
 namespace {
 
-constexpr const char* examples =
+constexpr const char* conditions_examples =
     R"(  assay conditions           facts, a ten-second probe of the noise, and advice
   assay conditions --quick   without the probe
   assay conditions --json    the same for programs)";
@@ -113,7 +113,7 @@ void add_conditions(CLI::App& app, Action& action) {
   auto quick = std::make_shared<bool>(false), json = std::make_shared<bool>(false);
   command->add_flag("--quick", *quick, "without the ten-second probe of the noise");
   command->add_flag("--json", *json, "print it as JSON");
-  command->footer(examples);
+  command->footer(conditions_examples);
   command->callback([quick, json, &action] { action = [quick, json] { return conditions(*quick, *json); }; });
 }
 

@@ -14,7 +14,7 @@
 namespace assay::cli {
 namespace {
 
-constexpr const char* examples =
+constexpr const char* duel_examples =
     R"(Everything before the first command is an option of the duel; the commands are parted by the word vs,
 and the first is the baseline. Nothing passes through a shell; who wants one writes sh -c '...'.
 
@@ -130,7 +130,7 @@ void add_duel(CLI::App& app, Action& action) {
   command->add_option("--ledger", asked->ledger, "the ledger that keeps the runs");
   command->add_flag("--json", asked->json, "print the findings document");
   command->prefix_command();
-  command->footer(examples);
+  command->footer(duel_examples);
   command->callback([command, asked, &action] {
     auto words = command->remaining();
     if (!words.empty() && words.front() == "--") words.erase(words.begin());

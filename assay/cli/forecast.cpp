@@ -10,7 +10,7 @@
 namespace assay::cli {
 namespace {
 
-constexpr const char* examples =
+constexpr const char* forecast_examples =
     R"(  assay forecast                   how long assay.toml takes, and what it can find
   assay forecast --budget 1h       the same if it were given an hour
   assay forecast --pilots 10       with more pilot rounds, for a surer figure
@@ -18,13 +18,13 @@ constexpr const char* examples =
 Builds and checks every candidate, runs a warm-up and a few pilot rounds, and keeps nothing. The ranges
 in brackets cover what the pilots leave open four times in five.)";
 
-struct Asked {
+struct ForecastAsked {
   PlanAsked plan;
   std::string when_busy = "wait";
   int pilots = 5;
 };
 
-int forecast(const Asked& asked) {
+int forecast(const ForecastAsked& asked) {
   const auto plan = read_plan(asked.plan);
   Watching watching({.kind = "plan",
                      .ledger = {},
@@ -44,11 +44,11 @@ int forecast(const Asked& asked) {
 void add_forecast(CLI::App& app, Action& action) {
   auto* command =
       app.add_subcommand("forecast", "pilot rounds only: how long a plan takes, what it can find");
-  auto asked = std::make_shared<Asked>();
+  auto asked = std::make_shared<ForecastAsked>();
   add_plan_options(*command, asked->plan);
   command->add_option("--pilots", asked->pilots, "pilot rounds (default 5)")->check(CLI::Range(3, 1000));
   add_when_busy(*command, asked->when_busy);
-  command->footer(examples);
+  command->footer(forecast_examples);
   command->callback([asked, &action] { action = [asked] { return forecast(*asked); }; });
 }
 

@@ -18,7 +18,7 @@
 namespace assay::cli {
 namespace {
 
-constexpr const char* examples =
+constexpr const char* gate_examples =
     R"(  assay gate                          the last campaign, by the [gate] of its plan
   assay gate --allow 2% --undecided fail
   assay gate --junit gate.xml         the reasons as JUnit XML besides
@@ -27,12 +27,12 @@ Exit status 0 when it passes, 1 when it does not. Allowed is what the gate says,
 when the interval's bad end lies within that, fails when the change is called worse beyond it, and is undecided in
 between: said loudly either way, and let pass unless told to fail.)";
 
-struct Asked {
+struct GateAsked {
   std::string campaign = "last", ledger, only, allow, undecided, junit;
   bool all = false;
 };
 
-int gate(const Asked& asked) {
+int gate(const GateAsked& asked) {
   auto found = find_campaign(asked.campaign, asked.ledger);
   const auto record = found.ledger.read(found.campaign.id);
   auto findings = judge::judge_record(record);
@@ -71,7 +71,7 @@ Gate gate_of(const Record& record, const std::string& allow, const std::string& 
 
 void add_gate(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("gate", "for CI: does the campaign pass?");
-  auto asked = std::make_shared<Asked>();
+  auto asked = std::make_shared<GateAsked>();
   command->add_option("CAMPAIGN", asked->campaign, "last (default), a name, or the beginning of an id");
   command->add_option("--allow", asked->allow, "the change to the worse that is let pass, like 2%");
   command->add_option("--undecided", asked->undecided, "pass (default) or fail")
@@ -80,7 +80,7 @@ void add_gate(CLI::App& app, Action& action) {
   command->add_flag("--all", asked->all, "name what passed too");
   add_only(*command, asked->only);
   command->add_option("--ledger", asked->ledger, "the ledger to look in");
-  command->footer(examples);
+  command->footer(gate_examples);
   command->callback([asked, &action] { action = [asked] { return gate(*asked); }; });
 }
 

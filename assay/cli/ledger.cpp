@@ -14,7 +14,7 @@
 namespace assay::cli {
 namespace {
 
-constexpr const char* examples = R"(  assay ledger                     lists campaigns, newest first
+constexpr const char* ledger_examples = R"(  assay ledger                     lists campaigns, newest first
   assay ledger name last before    names the last campaign "before"
   assay ledger prune --keep 20     keeps the newest twenty and those with a name
   assay ledger prune 3f2a          takes one campaign out for good)";
@@ -88,7 +88,7 @@ int prune(const std::string& named, const std::string& campaign, int keep) {
   return exit_done;
 }
 
-struct Asked {
+struct LedgerAsked {
   std::string ledger, campaign, label;
   int keep = -1;
 };
@@ -97,10 +97,10 @@ struct Asked {
 
 void add_ledger(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("ledger", "list, name and prune the campaigns that were kept");
-  auto asked = std::make_shared<Asked>();
+  auto asked = std::make_shared<LedgerAsked>();
   command->add_option("--ledger", asked->ledger, "the ledger to look in");
   command->require_subcommand(0, 1);
-  command->footer(examples);
+  command->footer(ledger_examples);
   auto* naming = command->add_subcommand("name", "give a campaign a name");
   naming->add_option("CAMPAIGN", asked->campaign, "last, a name, or the beginning of an id")->required();
   naming->add_option("NAME", asked->label, "its new name")->required();

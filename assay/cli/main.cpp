@@ -11,7 +11,8 @@
 
 namespace {
 
-constexpr const char* examples = R"(A first comparison, nothing to set up; the first command is the baseline:
+constexpr const char* main_examples =
+    R"(A first comparison, nothing to set up; the first command is the baseline:
   assay duel ./old in.txt vs ./new in.txt
 The same from standard input, where the answers must agree:
   assay duel --stdin in.txt --equal ./old vs ./new
@@ -32,7 +33,7 @@ int run(int argc, char** argv) {
       "assay: is this build, commit or implementation really faster than that one, by how much, and can I "
       "believe it?",
       "assay");
-  app.footer(examples);
+  app.footer(main_examples);
   app.set_version_flag("--version", "assay " ASSAY_VERSION, "print the version and stop");
   app.get_formatter()->column_width(32);
   app.require_subcommand(1);

@@ -17,13 +17,13 @@
 namespace assay::cli {
 namespace {
 
-constexpr const char* examples =
+constexpr const char* report_examples =
     R"(  assay report                           a page, assay-ID.html, that opens from disk
   assay report --as markdown             a comment for a pull request, on stdout
   assay report --as markdown --gate      with the answer of the gate
   assay report --as json -o findings.json before)";
 
-struct Asked {
+struct ReportAsked {
   std::string campaign = "last", ledger, only, as = "page", file;
   bool gate = false;
 };
@@ -37,7 +37,7 @@ int write(const std::string& text, const std::string& path) {
   return exit_done;
 }
 
-int report(const Asked& asked) {
+int report(const ReportAsked& asked) {
   auto found = find_campaign(asked.campaign, asked.ledger);
   const auto record = found.ledger.read(found.campaign.id);
   auto findings = judge::judge_record(record);
@@ -60,7 +60,7 @@ int report(const Asked& asked) {
 
 void add_report(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("report", "findings to pass on");
-  auto asked = std::make_shared<Asked>();
+  auto asked = std::make_shared<ReportAsked>();
   command->add_option("CAMPAIGN", asked->campaign, "last (default), a name, or the beginning of an id");
   command->add_option("--as", asked->as, "page (default: one HTML file), markdown or json")
       ->check(CLI::IsMember({"page", "markdown", "json"}));
@@ -68,7 +68,7 @@ void add_report(CLI::App& app, Action& action) {
   command->add_flag("--gate", asked->gate, "with the answer of the plan's gate");
   add_only(*command, asked->only);
   command->add_option("--ledger", asked->ledger, "the ledger to look in");
-  command->footer(examples);
+  command->footer(report_examples);
   command->callback([asked, &action] { action = [asked] { return report(*asked); }; });
 }
 

@@ -14,7 +14,7 @@
 namespace assay::cli {
 namespace {
 
-constexpr const char* examples = R"(  assay run                      carries out assay.toml in this folder
+constexpr const char* run_examples = R"(  assay run                      carries out assay.toml in this folder
   assay run --show plans/a.toml  prints what would be run, and runs nothing
   assay run --rounds 40          with another number of rounds than the plan's
   assay run --candidates main,HEAD,.      compares commits and the working tree, built as [build] says
@@ -36,7 +36,7 @@ A plan says what is compared; the smallest one (docs/plan-file.md has the rest):
 
 Every trial is kept in .assay/ledger.db beside the plan.)";
 
-struct Asked {
+struct RunAsked {
   PlanAsked plan;
   std::string ledger, when_busy = "wait";
   bool show = false, json = false, resume = false;
@@ -89,7 +89,7 @@ void show_cells(const Plan& plan) {
   }
 }
 
-int run(const Asked& asked) {
+int run(const RunAsked& asked) {
   const auto plan = read_plan(asked.plan);
   if (asked.show) {
     show_cells(plan);
@@ -131,7 +131,7 @@ void add_when_busy(CLI::App& command, std::string& choice) {
 
 void add_run(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("run", "carry out a plan file");
-  auto asked = std::make_shared<Asked>();
+  auto asked = std::make_shared<RunAsked>();
   add_plan_options(*command, asked->plan);
   command->add_flag("--resume", asked->resume,
                     "go on where the last campaign of this plan was cut off or interrupted");
@@ -139,7 +139,7 @@ void add_run(CLI::App& app, Action& action) {
   add_when_busy(*command, asked->when_busy);
   command->add_option("--ledger", asked->ledger, "the ledger that keeps the runs");
   command->add_flag("--json", asked->json, "print the findings document");
-  command->footer(examples);
+  command->footer(run_examples);
   command->callback([asked, &action] { action = [asked] { return run(*asked); }; });
 }
 

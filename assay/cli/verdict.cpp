@@ -15,14 +15,14 @@
 namespace assay::cli {
 namespace {
 
-constexpr const char* examples = R"(  assay verdict            the last campaign
+constexpr const char* verdict_examples = R"(  assay verdict            the last campaign
   assay verdict before     the one that was named "before" (assay ledger name)
   assay verdict 3f2a       the one whose id begins so
   assay verdict before last      the last one against "before": nothing of them ran side by side
   assay verdict --trials --only candidate=heap,locks=800     all trials of one cell, and its baseline's
   assay verdict --json     the findings document)";
 
-struct Asked {
+struct VerdictAsked {
   std::string campaign = "last", ledger;
   std::string second, only;
   bool json = false, trials = false;
@@ -36,7 +36,7 @@ void add_confirmations(Findings& findings, ledger::Ledger& ledger) {
       findings.confirmations = judge::confirm(judge::judge_record(ledger.read(other.id)), findings);
 }
 
-int verdict(const Asked& asked) {
+int verdict(const VerdictAsked& asked) {
   auto found = find_campaign(asked.campaign, asked.ledger);
   auto record = found.ledger.read(found.campaign.id);
   if (!asked.second.empty()) {
@@ -55,7 +55,7 @@ int verdict(const Asked& asked) {
 
 void add_verdict(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("verdict", "show the findings of a campaign again");
-  auto asked = std::make_shared<Asked>();
+  auto asked = std::make_shared<VerdictAsked>();
   command->add_option("CAMPAIGN", asked->campaign, "last (default), a name, or the beginning of an id");
   command->add_option("OTHER", asked->second, "a second campaign, held against the first: not side by side");
   add_only(*command, asked->only);
@@ -63,7 +63,7 @@ void add_verdict(CLI::App& app, Action& action) {
   command->add_flag("--trials", asked->trials,
                     "all trials of each finding besides: a strip of dots, quantiles");
   command->add_flag("--json", asked->json, "print the findings document");
-  command->footer(examples);
+  command->footer(verdict_examples);
   command->callback([asked, &action] { action = [asked] { return verdict(*asked); }; });
 }
 

@@ -22,17 +22,11 @@
 namespace assay::judge {
 namespace {
 
-bool positive(const PairedSeries& series) {
-  const auto above_zero = [](double v) { return v > 0; };
-  return std::ranges::all_of(series.baseline, above_zero) &&
-         std::ranges::all_of(series.candidate, above_zero);
-}
-
 /// Why these pairs are not judged, as a note; none when they are.
 std::optional<TrustNote> objection(const Record& record, const PairedSeries& series, const Metric& metric) {
   if (series.rounds.size() < static_cast<std::size_t>(fewest_rounds))
     return too_few_pairs(record, series.of, metric, series.rounds.size());
-  if (metric.scale == Scale::ratio && !positive(series)) return not_positive(record, series.of, metric);
+  if (metric.scale == Scale::ratio && !all_positive(series)) return not_positive(record, series.of, metric);
   if (metric.coarse_below > 0) {
     const double typical = std::min(stats::median(series.baseline), stats::median(series.candidate));
     if (typical < metric.coarse_below) return too_coarse(record, series.of, metric, typical);

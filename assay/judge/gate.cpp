@@ -11,7 +11,7 @@
 namespace assay::judge {
 namespace {
 
-std::string per_cent(double share) {
+std::string signed_change(double share) {
   if (share >= 1) return "×" + to_string(Level{std::round((1 + share) * 10) / 10});
   return (share > 0 ? "+" : "") + to_string(Level{std::round(share * 1000) / 10}) + " %";
 }
@@ -87,9 +87,9 @@ class Holding {
     const double bad_end = lower ? f.interval.high : f.interval.low;
     const auto beyond = [&](double x) { return lower ? x > limit : x < limit; };
     const auto shown = [&](double x) {
-      return ratio ? per_cent(x - 1) : to_string(Level{x}) + " " + metric.unit;
+      return ratio ? signed_change(x - 1) : to_string(Level{x}) + " " + metric.unit;
     };
-    const auto allowed = ratio ? per_cent(limit - 1) + " is allowed" : shown(limit) + " is allowed";
+    const auto allowed = ratio ? signed_change(limit - 1) + " is allowed" : shown(limit) + " is allowed";
     if (!beyond(bad_end))
       add(GateStatus::passed, about, shown(f.effect) + ", at worst " + shown(bad_end) + "; " + allowed);
     else if (f.verdict == Verdict::worse && beyond(f.effect))

@@ -21,10 +21,7 @@ double p_between(const PairedSeries& series, const Metric& metric, const std::ve
   if (reached == planned.begin()) return 1;
   const auto place = static_cast<std::size_t>(reached - planned.begin()) - 1;
   const auto n = static_cast<std::size_t>(planned[place]);
-  const auto above_zero = [](double v) { return v > 0; };
-  if (metric.scale == Scale::ratio && !(std::ranges::all_of(series.baseline, above_zero) &&
-                                        std::ranges::all_of(series.candidate, above_zero)))
-    return 1;
+  if (metric.scale == Scale::ratio && !all_positive(series)) return 1;
   const Question question{.metric = metric};
   const Effect effect(std::span(series.baseline).first(n), std::span(series.candidate).first(n), question);
   return schedule::boundary_for(planned, 0.05)->p_value(place, effect.count_of_no_change());

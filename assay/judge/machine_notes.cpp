@@ -1,10 +1,9 @@
 #include <algorithm>
-#include <array>
 #include <cmath>
-#include <cstdio>
 #include <map>
 #include <string>
 
+#include "assay/judge/figures.hpp"
 #include "assay/judge/findings.hpp"
 #include "assay/judge/pairs.hpp"
 #include "assay/judge/trust.hpp"
@@ -14,26 +13,6 @@
 
 namespace assay::judge {
 namespace {
-
-/// A figure to about three digits.
-std::string digits(double value) {
-  const double size = std::abs(value);
-  std::array<char, 64> text{};
-  std::snprintf(text.data(), text.size(), "%.*f",
-                size >= 99.95    ? 0
-                : size >= 9.995  ? 1
-                : size >= 0.0995 ? 2
-                                 : 4,
-                value);
-  std::string plain = text.data();
-  if (plain.find('.') != std::string::npos) {
-    plain.erase(plain.find_last_not_of('0') + 1);
-    if (plain.back() == '.') plain.pop_back();
-  }
-  return plain;
-}
-
-std::string per_cent(double share) { return digits(share * 100) + " %"; }
 
 class Machine {
  public:

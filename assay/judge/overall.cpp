@@ -31,12 +31,6 @@ PairedSeries mean_of(const std::vector<PairedSeries>& all) {
   return mean;
 }
 
-bool positive(const PairedSeries& series) {
-  const auto above_zero = [](double v) { return v > 0; };
-  return std::ranges::all_of(series.baseline, above_zero) &&
-         std::ranges::all_of(series.candidate, above_zero);
-}
-
 bool disagree(const Findings& findings, CandidateId candidate, MetricId metric) {
   bool better = false, worse = false;
   for (const auto& f : findings.findings) {
@@ -64,7 +58,7 @@ std::vector<Overall> judge_overall(const Record& record, const Findings& finding
       if (record.candidates[cell.candidate.place()].twin_of || baseline.standing != Standing::sound ||
           cell.standing != Standing::sound)
         continue;
-      if (auto series = pair_up(contrast, cells); !series.rounds.empty() && positive(series))
+      if (auto series = pair_up(contrast, cells); !series.rounds.empty() && all_positive(series))
         of[cell.candidate].push_back(std::move(series));
     }
     std::vector<PairedSeries> means;

@@ -9,6 +9,12 @@
 
 namespace assay::judge {
 
+bool all_positive(const PairedSeries& series) {
+  const auto above_zero = [](double v) { return v > 0; };
+  return std::ranges::all_of(series.baseline, above_zero) &&
+         std::ranges::all_of(series.candidate, above_zero);
+}
+
 std::set<int> whole_rounds(const Record& record) {
   std::set<int> numbers;
   for (const auto& round : record.rounds)

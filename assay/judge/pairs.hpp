@@ -17,6 +17,9 @@ ByCell by_cell(const Evidence& evidence);
 /// The rounds in which both cells of a contrast have a value. Cost: linear in the rounds.
 PairedSeries pair_up(const Contrast& of, const ByCell& values);
 
+/// Whether all values of both sides are above zero, as a ratio scale needs.
+bool all_positive(const PairedSeries& series);
+
 /// The numbers of the rounds that were not cut off.
 std::set<int> whole_rounds(const Record& record);
 

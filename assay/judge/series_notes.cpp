@@ -3,6 +3,7 @@
 #include <map>
 #include <numeric>
 
+#include "assay/judge/figures.hpp"
 #include "assay/judge/findings.hpp"
 #include "assay/judge/pairs.hpp"
 #include "assay/judge/trust.hpp"
@@ -12,11 +13,6 @@
 
 namespace assay::judge {
 namespace {
-
-std::string per_cent(double share) {
-  const double size = std::abs(share) * 100;
-  return to_string(Level{size < 10 ? std::round(size * 10) / 10 : std::round(size)}) + " %";
-}
 
 constexpr double surely = 0.01;  ///< p-value from which an oddity is told
 

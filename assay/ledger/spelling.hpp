@@ -17,6 +17,22 @@ std::string spell(About about);
 
 template <class Choice>
 Choice read_choice(const std::string& word);
+template <>
+Prefer read_choice(const std::string& word);
+template <>
+Scale read_choice(const std::string& word);
+template <>
+About read_choice(const std::string& word);
+template <>
+RoundState read_choice(const std::string& word);
+template <>
+CampaignState read_choice(const std::string& word);
+template <>
+Standing read_choice(const std::string& word);
+template <>
+Role read_choice(const std::string& word);
+template <>
+Outcome read_choice(const std::string& word);
 
 /// Cell numbers with spaces between.
 std::string spell(const std::vector<CellId>& cells);

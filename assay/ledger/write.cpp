@@ -167,11 +167,11 @@ std::int64_t store(TrialRow& row, CampaignId campaign, const Trial& trial) {
   return id;
 }
 
-/// Rows of numbers, many to a statement: preparing one for each would take longer than storing them. fmt
+/// RowWriter of numbers, many to a statement: preparing one for each would take longer than storing them. fmt
 /// writes a number in the shortest form that reads back the same.
-class Rows {
+class RowWriter {
  public:
-  Rows(soci::session& sql, const char* statement) : sql_(sql), statement_(statement) {}
+  RowWriter(soci::session& sql, const char* statement) : sql_(sql), statement_(statement) {}
 
   void add(const std::string& row) {
     rows_ += (rows_.empty() ? "" : ",") + row;
@@ -277,10 +277,10 @@ void Ledger::add_trial(CampaignId campaign, const Trial& trial) {
   state_->transact([&] {
     if (!state_->trial_row) state_->trial_row = std::make_unique<TrialRow>(sql);
     const auto id = store(*state_->trial_row, campaign, trial);
-    Rows readings(sql, "INSERT INTO reading (trial, metric, value) VALUES ");
+    RowWriter readings(sql, "INSERT INTO reading (trial, metric, value) VALUES ");
     for (const auto& reading : trial.readings)
       readings.add(fmt::format("({},{},{})", id, reading.metric.value, reading.value));
-    Rows points(sql, "INSERT INTO series (trial, metric, place, at, value) VALUES ");
+    RowWriter points(sql, "INSERT INTO series (trial, metric, place, at, value) VALUES ");
     for (std::size_t i = 0; i < trial.series.size(); ++i) {
       const auto& point = trial.series[i];
       points.add(fmt::format("({},{},{},{},{})", id, point.metric.value, i,

@@ -8,8 +8,8 @@ namespace assay::inline model {
 namespace {
 
 template <class Enum, std::size_t n>
-std::string name_of(Enum value, const std::array<const char*, n>& names) {
-  return names.at(static_cast<std::size_t>(value));
+std::string name_of(Enum value, const std::array<const char*, n>& words) {
+  return words.at(static_cast<std::size_t>(value));
 }
 
 }  // namespace

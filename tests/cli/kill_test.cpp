@@ -18,7 +18,7 @@ namespace {
 using test::Scratch;
 
 /// Two builds that take a moment, checks that take a moment, and rounds of three cells.
-const std::string plan = std::string(R"(
+const std::string long_plan = std::string(R"(
 [plan]
 title = "killed"
 margin = "0.01 %"
@@ -46,7 +46,7 @@ int kills() {
 TEST(Killed, AtAnyMomentACampaignGoesOnAndEndsAsIfItHadNotBeen) {
   const Scratch scratch;
   scratch.file("assay.toml",
-               plan + "[rounds]\nmin = 28\nmax = " + std::to_string(12 * std::max(kills(), 4)) + "\n");
+               long_plan + "[rounds]\nmin = 28\nmax = " + std::to_string(12 * std::max(kills(), 4)) + "\n");
   scratch.file("source/run.sh",
                std::string("#!/bin/sh\nexec ") + BEHAVE + " spin 0.01 touch $1 say 'total 3'\n");
   std::mt19937 random(20260301);

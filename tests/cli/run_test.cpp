@@ -12,7 +12,7 @@ using nlohmann::json;
 using testing::HasSubstr;
 using testing::Not;
 
-const std::string plan = std::string(R"(
+const std::string two_ways = std::string(R"(
 [plan]
 title = "Two ways"
 baseline = "calm"
@@ -37,7 +37,7 @@ check = { equal = "stdout", match = "^total" }
 
 TEST(Run, CarriesOutThePlanOfThisFolder) {
   const Scratch scratch;
-  scratch.file("assay.toml", plan);
+  scratch.file("assay.toml", two_ways);
   const auto ran = assay(scratch, {"run"});
   EXPECT_EQ(ran.status, 0) << ran.err;
   EXPECT_THAT(ran.out, HasSubstr("Two ways"));
@@ -48,7 +48,7 @@ TEST(Run, CarriesOutThePlanOfThisFolder) {
 
 TEST(Run, ShowPrintsCellsAndCommandsAndRunsNothing) {
   const Scratch scratch;
-  scratch.file("plans/assay.toml", plan);
+  scratch.file("plans/assay.toml", two_ways);
   const auto ran = assay(scratch, {"run", "--show", "plans/assay.toml"});
   EXPECT_EQ(ran.status, 0) << ran.err;
   EXPECT_THAT(ran.out, HasSubstr("4 cells, 2 comparisons with calm, a twin of each baseline beside them, 6 "
@@ -59,7 +59,7 @@ TEST(Run, ShowPrintsCellsAndCommandsAndRunsNothing) {
 
 TEST(Verdict, ShowsTheSameAgain) {
   const Scratch scratch;
-  scratch.file("assay.toml", plan);
+  scratch.file("assay.toml", two_ways);
   const auto first = assay(scratch, {"run", "--json"});
   ASSERT_EQ(first.status, 0) << first.err;
   EXPECT_EQ(json::parse(assay(scratch, {"verdict", "--json"}).out), json::parse(first.out));
@@ -70,7 +70,7 @@ TEST(Verdict, ShowsTheSameAgain) {
 
 TEST(Verdict, LastIsTheNewestOfPlanAndDuel) {
   const Scratch scratch;
-  scratch.file("assay.toml", plan);
+  scratch.file("assay.toml", two_ways);
   ASSERT_EQ(assay(scratch, {"run"}).status, 0);
   ASSERT_EQ(
       assay(scratch, {"duel", "--rounds", "6", "--margin", "50%", "sleep", "0.05", "vs", "true"}).status, 0);

@@ -7,21 +7,17 @@
 
 #include "assay/measure/process.hpp"
 #include "assay/model/error.hpp"
+#include "support/behave.hpp"
 #include "support/tool.hpp"
 
 namespace assay::measure {
 namespace {
 
+using test::behave;
 using test::is_alive;
 using test::pids_in;
 using test::Scratch;
 using testing::HasSubstr;
-
-Command behave(std::vector<std::string> steps) {
-  Command command{.program = BEHAVE, .arguments = {"behave"}, .grace = 0.2};
-  command.arguments.insert(command.arguments.end(), steps.begin(), steps.end());
-  return command;
-}
 
 std::vector<ProcessResult> run_abreast(Launcher& launcher, const std::vector<Command>& commands,
                                        const std::stop_token& stop = {}) {

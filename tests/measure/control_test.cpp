@@ -9,19 +9,15 @@
 #include "assay/measure/process.hpp"
 #include "assay/measure/turnstile.hpp"
 #include "assay/model/error.hpp"
+#include "support/behave.hpp"
 #include "support/tool.hpp"
 
 namespace assay::measure {
 namespace {
 
+using test::behave;
 using test::Scratch;
 using testing::HasSubstr;
-
-Command behave(std::vector<std::string> steps) {
-  Command command{.program = BEHAVE, .arguments = {"behave"}};
-  command.arguments.insert(command.arguments.end(), steps.begin(), steps.end());
-  return command;
-}
 
 TEST(Control, PinningLeavesTheCoresNamed) {
   Launcher launcher;

@@ -7,20 +7,16 @@
 #include <thread>
 
 #include "assay/measure/process.hpp"
+#include "support/behave.hpp"
 #include "support/tool.hpp"
 
 namespace assay::measure {
 namespace {
 
+using test::behave;
 using test::is_alive;
 using test::pids_in;
 using test::Scratch;
-
-Command behave(std::vector<std::string> steps, double timeout = 600, double grace = 0.2) {
-  Command command{.program = BEHAVE, .arguments = {"behave"}, .timeout = timeout, .grace = grace};
-  command.arguments.insert(command.arguments.end(), steps.begin(), steps.end());
-  return command;
-}
 
 /// The pids a trial noted; they must be gone, not even zombies of ours.
 void expect_gone(const std::string& file) {
