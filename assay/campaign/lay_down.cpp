@@ -83,7 +83,7 @@ class LayingDown {
     record.factors = plan_.factors;
     record.candidates = candidates_of(plan_);
     for (const auto& workload : plan_.workloads)
-      record.workloads.push_back({workload.name, workload.run, {}});
+      record.workloads.push_back({workload.name, workload.run, {}, workload.weight});
     auto planned = plan::expand_cells(
         plan_, [&](CandidateId id, const Setting& setting) { return workshop_.place(id, setting); });
     record.contrasts = plan::contrasts_of(planned, plan_);

@@ -119,7 +119,7 @@ Record record_of_export(const std::string& text, const std::string& name) try {
     record.candidates.push_back(std::move(candidate));
   }
   for (const auto& w : json.at("workloads"))
-    record.workloads.push_back({w.at("name"), w.at("run"), w.at("doubt")});
+    record.workloads.push_back({w.at("name"), w.at("run"), w.at("doubt"), w.value("weight", 1.0)});
   for (const auto& f : json.at("factors")) {
     const auto role = f.at("role").get<std::string>();
     record.factors.push_back({.name = f.at("name"),

@@ -8,6 +8,7 @@
 #include "assay/cli/command.hpp"
 #include "assay/cli/comparing.hpp"
 #include "assay/cli/whereabouts.hpp"
+#include "assay/judge/apart.hpp"
 #include "assay/judge/findings.hpp"
 #include "assay/judge/keep_only.hpp"
 #include "assay/model/error.hpp"
@@ -22,25 +23,35 @@ constexpr const char* gate_examples =
     R"(  assay gate                          the last campaign, by the [gate] of its plan
   assay gate --allow 2% --undecided fail
   assay gate --junit gate.xml         the reasons as JUnit XML besides
+  assay gate before last --apart      the last campaign against an earlier one, though nothing ran side by side
 
 Exit status 0 when it passes, 1 when it does not. Allowed is what the gate says, else each metric's margin; it passes
 when the interval's bad end lies within that, fails when the change is called worse beyond it, and is undecided in
 between: said loudly either way, and let pass unless told to fail.)";
 
 struct GateAsked {
-  std::string campaign = "last", ledger, only, allow, undecided, junit;
-  bool all = false;
+  std::string campaign = "last", second, ledger, only, allow, undecided, junit;
+  bool all = false, apart = false;
 };
+
+[[noreturn]] void refuse_apart(const std::string& what) {
+  throw Error(what + " did not run side by side, and runs apart in time differ for reasons of their own",
+              "gate",
+              "measure them in one campaign; or add --apart to hold them against the gate all the same");
+}
 
 int gate(const GateAsked& asked) {
   auto found = find_campaign(asked.campaign, asked.ledger);
-  const auto record = found.ledger.read(found.campaign.id);
+  auto record = found.ledger.read(found.campaign.id);
+  if (!asked.second.empty()) {
+    if (!asked.apart) refuse_apart("two campaigns");
+    auto other = find_campaign(asked.second, asked.ledger);
+    record = judge::held_apart(record, other.ledger.read(other.campaign.id));
+  }
   auto findings = judge::judge_record(record);
   const auto only = parse_only(asked.only);
   judge::keep_only(findings, only);
-  if (record.info.kind == "import" && record.rounds.empty())
-    throw Error("these samples did not run side by side, so no gate holds them", "gate",
-                "give them rounds, or look at assay verdict");
+  if (record.rounds.empty() && !asked.apart) refuse_apart("these samples");
   const auto rules = gate_of(record, asked.allow, asked.undecided);
   const auto result = judge::hold_against(findings, rules, only);
   std::cout << render::to_text(result, asked.all);
@@ -73,6 +84,9 @@ void add_gate(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("gate", "for CI: does the campaign pass?");
   auto asked = std::make_shared<GateAsked>();
   command->add_option("CAMPAIGN", asked->campaign, "last (default), a name, or the beginning of an id");
+  command->add_option("OTHER", asked->second, "a second campaign, held against the first; needs --apart");
+  command->add_flag("--apart", asked->apart,
+                    "hold what did not run side by side against the gate all the same");
   command->add_option("--allow", asked->allow, "the change to the worse that is let pass, like 2%");
   command->add_option("--undecided", asked->undecided, "pass (default) or fail")
       ->check(CLI::IsMember({"pass", "fail"}));

@@ -59,7 +59,7 @@ Record held_apart(const Record& before, const Record& now) {
   for (std::size_t i = 0; i < now.cells.size(); ++i) {
     const auto& cell = now.cells[i];
     const auto& candidate = now.candidates[cell.candidate.place()];
-    if (cell.standing != Standing::sound || candidate.twin_of) continue;
+    if (cell.standing == Standing::absent || candidate.twin_of) continue;
     const auto earlier = std::ranges::find_if(before.cells, [&](const Cell& other) {
       const auto& its = before.candidates[other.candidate.place()];
       return !its.twin_of && its.name == candidate.name && other.standing == Standing::sound &&
@@ -79,6 +79,11 @@ Record held_apart(const Record& before, const Record& now) {
     }
     const CandidateId mine{pair->second.value + 1};
     const auto old_cell = add_cell(pair->second, cell), new_cell = add_cell(mine, cell);
+    if (cell.standing != Standing::sound) {  // it was sound before, so this is to be told
+      record.cells.back().standing = cell.standing;
+      record.cells.back().detail = cell.detail;
+      continue;
+    }
     record.contrasts.push_back({old_cell, new_cell});
     cells_before[CellId{earlier - before.cells.begin()}] = old_cell;
     cells_now[CellId{static_cast<std::int64_t>(i)}] = new_cell;

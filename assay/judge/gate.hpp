@@ -11,7 +11,8 @@ namespace assay::judge {
 /// end is within what is allowed (`gate.allow`, else the finding's margin), failed when it is called worse
 /// and its estimate is beyond that, else undecided. Requirements: broken fails, undecided stays so. Cells
 /// that are wrong or failed fail; absent ones are no matter. Cells without a finding on a watched metric, and
-/// campaigns that were cut off, are undecided. Twins don't count. `only`: what keep_only() left of the
+/// campaigns that were cut off, are undecided. Twins don't count. Samples without rounds are held against it
+/// too, with a caution. `only`: what keep_only() left of the
 /// findings.
 GateResult hold_against(const Findings& findings, const Gate& gate, const Only& only = {});
 

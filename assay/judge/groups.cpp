@@ -12,11 +12,12 @@
 namespace assay::judge {
 namespace {
 
-constexpr std::size_t most_candidates = 12;
+constexpr double alpha = 0.05;
 
 /// p of no change between two cells at the last planned look that their common rounds reach; 1 before the
 /// first.
-double p_between(const PairedSeries& series, const Metric& metric, const std::vector<int>& planned) {
+double p_between(const PairedSeries& series, const Metric& metric, const std::vector<int>& planned,
+                 const schedule::Boundary& boundary) {
   const auto reached = std::ranges::upper_bound(planned, static_cast<int>(series.rounds.size()));
   if (reached == planned.begin()) return 1;
   const auto place = static_cast<std::size_t>(reached - planned.begin()) - 1;
@@ -24,7 +25,7 @@ double p_between(const PairedSeries& series, const Metric& metric, const std::ve
   if (metric.scale == Scale::ratio && !all_positive(series)) return 1;
   const Question question{.metric = metric};
   const Effect effect(std::span(series.baseline).first(n), std::span(series.candidate).first(n), question);
-  return schedule::boundary_for(planned, 0.05)->p_value(place, effect.count_of_no_change());
+  return boundary.p_value(place, effect.count_of_no_change());
 }
 
 /// Whether a finding between two cells, whichever is the baseline, says that they differ.
@@ -37,19 +38,31 @@ bool called(const Findings& findings, CellId a, CellId b, MetricId metric) {
 
 using Set = std::set<std::size_t>;
 
-/// All largest sets of members in which every two are `alike` (Bron & Kerbosch).
-void largest_sets(const std::vector<std::vector<bool>>& alike, const Set& chosen, Set open, Set done,
+using Alike = std::vector<std::vector<bool>>;
+
+/// All largest sets of members in which every two are `alike`, but no more than `most` and one.
+void largest_sets(const Alike& alike, const Set& chosen, Set open, Set done, std::size_t most,
                   std::vector<Set>& into) {
   if (open.empty() && done.empty()) into.push_back(chosen);
-  while (!open.empty()) {
-    const auto v = *open.begin();
+  if (open.empty() || into.size() > most) return;
+  // Whoever is like most of the open ones: of those, each largest set with any has it too, or one unlike it.
+  const auto likes = [&](std::size_t v) {
+    return std::ranges::count_if(open, [&](std::size_t u) { return u != v && alike[v][u]; });
+  };
+  auto pivot = *open.begin();
+  for (const auto* set : {&open, &done})
+    for (const auto v : *set)
+      if (likes(v) > likes(pivot)) pivot = v;
+  const auto candidates = open;
+  for (const auto v : candidates) {
+    if (v != pivot && alike[pivot][v]) continue;
     Set with = chosen, next, past;
     with.insert(v);
     for (const auto u : open)
       if (u != v && alike[v][u]) next.insert(u);
     for (const auto u : done)
       if (alike[v][u]) past.insert(u);
-    largest_sets(alike, with, next, past, into);
+    largest_sets(alike, with, next, past, most, into);
     open.erase(v);
     done.insert(v);
   }
@@ -61,6 +74,7 @@ std::vector<Group> find_groups(const Record& record, const Findings& findings) {
   std::vector<Group> groups;
   if (record.info.rounds_max == 0) return groups;
   const auto planned = looks_of(record.info);
+  const auto boundary = schedule::boundary_for(planned, alpha);
   std::map<std::pair<WorkloadId, std::string>, std::vector<CellId>> places;
   for (std::size_t i = 0; i < record.cells.size(); ++i) {
     const auto& cell = record.cells[i];
@@ -72,14 +86,14 @@ std::vector<Group> find_groups(const Record& record, const Findings& findings) {
     if (!record.demands[m].watched || record.metrics[m].exact) continue;
     const auto values = by_cell(evidence_of(record, metric));
     for (const auto& [place, cells] : places) {
-      if (cells.size() < 3 || cells.size() > most_candidates) continue;
+      if (cells.size() < 3) continue;
       std::vector<double> p;
       for (std::size_t a = 0; a < cells.size(); ++a)
         for (std::size_t b = a + 1; b < cells.size(); ++b)
-          p.push_back(p_between(pair_up({cells[a], cells[b]}, values), record.metrics[m], planned));
+          p.push_back(
+              p_between(pair_up({cells[a], cells[b]}, values), record.metrics[m], planned, *boundary));
       const auto adjusted = stats::adjust_holm(p);
-      constexpr double alpha = 0.05;
-      std::vector<std::vector<bool>> alike(cells.size(), std::vector<bool>(cells.size(), false));
+      Alike alike(cells.size(), std::vector<bool>(cells.size(), false));
       std::size_t at = 0, told = 0;
       for (std::size_t a = 0; a < cells.size(); ++a)
         for (std::size_t b = a + 1; b < cells.size(); ++b) {
@@ -91,7 +105,8 @@ std::vector<Group> find_groups(const Record& record, const Findings& findings) {
       Set all;
       for (std::size_t a = 0; a < cells.size(); ++a) all.insert(a);
       std::vector<Set> sets;
-      largest_sets(alike, {}, all, {}, sets);
+      largest_sets(alike, {}, all, {}, cells.size(), sets);
+      if (sets.size() > cells.size()) continue;
       for (const auto& set : sets) {
         if (set.size() < 2) continue;
         Group group{.workload = place.first,

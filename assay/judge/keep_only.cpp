@@ -13,6 +13,7 @@ bool is_chosen(const Findings& findings, const Cell& cell, const Only& only) {
 
 void keep_only(Findings& findings, const Only& only) {
   if (only.empty()) return;
+  findings.narrowed = true;
   const auto chosen = [&](CellId cell) { return is_chosen(findings, findings.cells[cell.place()], only); };
   const auto in_row = [&](CandidateId candidate, WorkloadId workload, const Setting& others) {
     return only.admits("candidate", findings.candidates[candidate.place()].name) &&

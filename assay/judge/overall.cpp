@@ -1,6 +1,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <numeric>
 #include <set>
 
 #include "assay/judge/findings.hpp"
@@ -12,13 +13,30 @@
 namespace assay::judge {
 namespace {
 
+/// Each comparison's share of the whole: its workload's weight, divided among that workload's comparisons.
+std::vector<double> shares_of(const Record& record, const std::vector<PairedSeries>& all) {
+  const auto workload_of = [&](const PairedSeries& series) {
+    return record.cells[series.of.candidate.place()].workload;
+  };
+  std::map<WorkloadId, double> comparisons;
+  for (const auto& series : all) ++comparisons[workload_of(series)];
+  std::vector<double> shares;
+  for (const auto& series : all) {
+    const auto workload = workload_of(series);
+    shares.push_back(record.workloads[workload.place()].weight / comparisons[workload]);
+  }
+  const double whole = std::accumulate(shares.begin(), shares.end(), 0.0);
+  for (auto& share : shares) share /= whole;
+  return shares;
+}
+
 /// The rounds that all of several series have, and the mean log ratio in each, as pairs of 1 and its ratio.
-PairedSeries mean_of(const std::vector<PairedSeries>& all) {
+PairedSeries mean_of(const std::vector<PairedSeries>& all, const std::vector<double>& shares) {
   std::map<int, std::pair<double, std::size_t>> sums;
-  for (const auto& series : all)
-    for (std::size_t i = 0; i < series.rounds.size(); ++i) {
-      auto& [sum, count] = sums[series.rounds[i]];
-      sum += std::log(series.candidate[i] / series.baseline[i]);
+  for (std::size_t s = 0; s < all.size(); ++s)
+    for (std::size_t i = 0; i < all[s].rounds.size(); ++i) {
+      auto& [sum, count] = sums[all[s].rounds[i]];
+      sum += shares[s] * std::log(all[s].candidate[i] / all[s].baseline[i]);
       ++count;
     }
   PairedSeries mean{.of = all.front().of};
@@ -26,7 +44,7 @@ PairedSeries mean_of(const std::vector<PairedSeries>& all) {
     if (sum.second < all.size()) continue;
     mean.rounds.push_back(round);
     mean.baseline.push_back(1);
-    mean.candidate.push_back(std::exp(sum.first / static_cast<double>(all.size())));
+    mean.candidate.push_back(std::exp(sum.first));
   }
   return mean;
 }
@@ -65,7 +83,7 @@ std::vector<Overall> judge_overall(const Record& record, const Findings& finding
     const auto first = result.size();
     for (const auto& [candidate, series] : of) {
       if (series.size() < 2) continue;
-      means.push_back(mean_of(series));
+      means.push_back(mean_of(series, shares_of(record, series)));
       result.push_back({.candidate = candidate,
                         .metric = metric,
                         .cells = series.size(),

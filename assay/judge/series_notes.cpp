@@ -8,6 +8,7 @@
 #include "assay/judge/pairs.hpp"
 #include "assay/judge/trust.hpp"
 #include "assay/stats/location.hpp"
+#include "assay/stats/many.hpp"
 #include "assay/stats/series.hpp"
 #include "assay/stats/unpaired.hpp"
 
@@ -16,34 +17,43 @@ namespace {
 
 constexpr double surely = 0.01;  ///< p-value from which an oddity is told
 
-/// One kind of oddity: the cell where it is worst is named, the others are counted.
+/// One kind of oddity: the cell where it is worst is named, the others are counted. Of many cells some look
+/// odd by chance, so the p-values are taken together (Benjamini–Hochberg).
 class Oddity {
  public:
   explicit Oddity(double threshold) : threshold_(threshold) {}
 
-  /// Counts the cell when its figure is beyond the threshold.
-  void see(CellId cell, double figure) {
-    if (!(std::abs(figure) > threshold_)) return;
-    ++cells_;
-    if (std::abs(figure) <= std::abs(worst_)) return;
-    worst_ = figure;
-    where_ = cell;
+  void see(CellId cell, double figure, double p = 0) {
+    seen_.push_back({cell, figure});
+    p_.push_back(p);
   }
 
   template <class Text>
   void tell(const Record& record, Findings& findings, Text&& text) const {
-    if (cells_ == 0) return;
-    auto words = text(worst_);
-    if (cells_ > 1) words += " (the most of " + std::to_string(cells_) + " cells)";
-    auto note = warning(name_of(record, where_), words, worst_, threshold_);
+    const auto adjusted = stats::adjust_benjamini_hochberg(p_);
+    const Seen* worst = nullptr;
+    int cells = 0;
+    for (std::size_t i = 0; i < seen_.size(); ++i) {
+      if (!(std::abs(seen_[i].figure) > threshold_) || !(adjusted[i] < surely)) continue;
+      ++cells;
+      if (worst == nullptr || std::abs(seen_[i].figure) > std::abs(worst->figure)) worst = &seen_[i];
+    }
+    if (worst == nullptr) return;
+    auto words = text(worst->figure);
+    if (cells > 1) words += " (the most of " + std::to_string(cells) + " cells)";
+    auto note = warning(name_of(record, worst->cell), words, worst->figure, threshold_);
     note.level = TrustNote::Level::note;
     findings.trust.push_back(std::move(note));
   }
 
  private:
-  double threshold_, worst_ = 0;
-  int cells_ = 0;
-  CellId where_;
+  struct Seen {
+    CellId cell;
+    double figure;
+  };
+  double threshold_;
+  std::vector<Seen> seen_;
+  std::vector<double> p_;
 };
 
 /// Every so-manieth value, so that a few hundred are left: what takes all pairs of values would take hours of
@@ -73,19 +83,21 @@ void shapes(const Record& record, MetricId id, const ByCell& cells, Findings& fi
   const auto& metric = record.metrics[id.place()];
   if (metric.scale != Scale::ratio) return;
   Oddity drifting(much_drift), modes(clear_dip), outliers(many_outliers);
+  std::map<std::size_t, stats::OneMode> of_one_mode;  // by how many values
   for (const auto& [cell, all_values] : in_order(cells, metric)) {
     if (all_values.size() < fewest) continue;
     const auto values = thinned(all_values);
     const auto drift = stats::drift(values);
-    if (drift.test.p < surely)
-      drifting.see(cell, std::expm1(drift.slope * static_cast<double>(values.size() - 1)));
+    drifting.see(cell, std::expm1(drift.slope * static_cast<double>(values.size() - 1)), drift.test.p);
     const auto fences = stats::outlier_fences(values);
     const auto beyond =
         std::ranges::count_if(values, [&](double v) { return v < fences.low || v > fences.high; });
     outliers.see(cell, static_cast<double>(beyond) / static_cast<double>(values.size()));
     if (values.size() < fewest_for_modes) continue;
-    constexpr std::size_t draws = 999;
-    if (const auto test = stats::dip_test(values, draws); test.p < surely) modes.see(cell, test.statistic);
+    constexpr std::size_t draws = 4999;
+    const auto [one_mode, fresh] = of_one_mode.try_emplace(values.size(), values.size(), draws);
+    const auto test = one_mode->second.test(values);
+    modes.see(cell, test.statistic, test.p);
   }
   drifting.tell(record, findings, [&](double d) {
     return metric.name + " " + (d > 0 ? "rose" : "fell") + " by " + per_cent(d) +
@@ -113,8 +125,8 @@ void likeness_of_neighbours(const Record& record, MetricId id, const ByCell& cel
     for (std::size_t i = 0; i < series.rounds.size(); ++i)
       if (series.baseline[i] > 0 && series.candidate[i] > 0)
         effects.push_back(std::log(series.candidate[i] / series.baseline[i]));
-    if (effects.size() < fewest || stats::ljung_box(effects).p >= surely) continue;
-    alike.see(contrast.candidate, stats::autocorrelation(effects));
+    if (effects.size() < fewest) continue;
+    alike.see(contrast.candidate, stats::autocorrelation(effects), stats::ljung_box(effects).p);
   }
   alike.tell(record, findings, [&](double r) {
     return "its changes of " + record.metrics[id.place()].name +

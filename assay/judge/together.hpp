@@ -11,17 +11,18 @@ namespace assay::judge {
 // rounds.
 
 /// Each candidate's change over all its comparisons with one baseline on a watched ratio metric, two at
-/// least: in every round that all of them have a pair of, the mean of their log ratios, judged as one paired
-/// finding by the signed-rank test. Comparisons that were settled early have fewer rounds, and then so has
-/// this; `why` says where that leaves too few. The candidates' overalls on a metric are one family. Source:
-/// as settle().
+/// least: in every round that all of them have a pair of, the weighted mean of their log ratios (see
+/// Workload::weight), judged as one paired finding by the signed-rank test. Comparisons that were settled
+/// early have fewer rounds, and then so has this; `why` says where that leaves too few. The candidates'
+/// overalls on a metric are one family. Source: as settle().
 std::vector<Overall> judge_overall(const Record& record, const Findings& findings);
 
 /// The groups of sound candidates that can't be told apart, where there are three or more, by workload,
 /// setting and watched metric: all pairs are tested by rounds (signed-rank), Holm-adjusted among each other,
 /// and those that a finding calls better or worse are told apart besides; a group is a largest set in which
-/// no pair was. Only where some pair was and some pair was not. Settings with more than 12 candidates are
-/// left out. Source: Holm 1979; Bron & Kerbosch 1973 (largest sets).
+/// no pair was. Only where some pair was and some pair was not. Where groups would outnumber the candidates,
+/// they say nothing, and are left out. Source: Holm 1979; Bron & Kerbosch 1973, Tomita et al. 2006 (largest
+/// sets).
 std::vector<Group> find_groups(const Record& record, const Findings& findings);
 
 /// Where a candidate's verdict turns to the opposite along a factor with three levels or two, other levels

@@ -74,7 +74,7 @@ void describe_sizes(Trend& trend, const Curve* baseline) {
   }
 }
 
-void describe_threads(Trend& trend, bool is_time) {
+void describe_threads(Trend& trend, bool is_time, double margin) {
   auto throughput = trend.typical;
   if (is_time)
     for (std::size_t i = 0; i < throughput.size(); ++i) throughput[i] = trend.at[i] / throughput[i];
@@ -83,6 +83,11 @@ void describe_threads(Trend& trend, bool is_time) {
   trend.contention = law.contention;
   trend.coherency = law.coherency;
   if (const auto place = stats::knee(trend.at, throughput)) trend.knee = trend.at[*place];
+  const auto best_beyond = [&](std::size_t i) {
+    return *std::max_element(throughput.begin() + static_cast<std::ptrdiff_t>(i) + 1, throughput.end());
+  };
+  for (std::size_t i = 0; i + 1 < throughput.size() && !trend.plateau; ++i)
+    if (best_beyond(i) <= throughput[i] * (1 + margin)) trend.plateau = trend.at[i];
 }
 
 }  // namespace
@@ -112,7 +117,7 @@ std::vector<Trend> find_trends(const Record& record, const Findings& findings) {
         if (sizes)
           describe_sizes(trend, baseline == curves.end() ? nullptr : &baseline->second.second);
         else
-          describe_threads(trend, metric.unit == "s");
+          describe_threads(trend, metric.unit == "s", record.demands[m].margin.value_or(record.info.margin));
         trends.push_back(std::move(trend));
       }
     }

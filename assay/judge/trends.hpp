@@ -13,7 +13,8 @@ namespace assay::judge {
 /// Over sizes: a power law through the medians with the exponent's interval, the law of growth where it can
 /// be told (and its own exponent at these sizes lies within that interval), and the size at which the
 /// candidate costs what its baseline does, when that lies within a factor of ten of the sizes measured. Over
-/// threads: the universal scalability law and the knee.
+/// threads: the universal scalability law, the knee, and the plateau: the first level beyond which no level
+/// measured does more than the margin better, by medians.
 ///
 /// Source: see stats/fit.hpp.
 std::vector<Trend> find_trends(const Record& record, const Findings& findings);

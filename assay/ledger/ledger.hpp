@@ -40,7 +40,7 @@ struct Look {
 class Ledger {
  public:
   /// The schema that this code writes. Older ledgers are brought up to it, newer ones refused.
-  static constexpr int version = 3;
+  static constexpr int version = 4;
 
   enum class Opening { create, existing };
 

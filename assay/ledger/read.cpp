@@ -81,10 +81,11 @@ void read_candidates(soci::session& sql, std::int64_t id, Record& record) {
                                                           : Factor::Role::option});
   }
   const Rows workloads =
-      (sql.prepare << "SELECT name, run, doubt FROM workload WHERE campaign = :c ORDER BY id", use(id));
+      (sql.prepare << "SELECT name, run, doubt, weight FROM workload WHERE campaign = :c ORDER BY id",
+       use(id));
   for (const auto& row : workloads)
-    record.workloads.push_back(
-        {row.get<std::string>(0), read_texts(row.get<std::string>(1)), row.get<std::string>(2)});
+    record.workloads.push_back({row.get<std::string>(0), read_texts(row.get<std::string>(1)),
+                                row.get<std::string>(2), row.get<double>(3)});
 }
 
 void read_cells_of(soci::session& sql, std::int64_t id, Record& record) {

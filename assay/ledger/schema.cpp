@@ -30,7 +30,8 @@ constexpr std::array<std::string_view, 21> statements = {
     " identity TEXT NOT NULL, compiler TEXT NOT NULL, flags TEXT NOT NULL, options TEXT NOT NULL,"
     " PRIMARY KEY (campaign, id))",
     "CREATE TABLE workload (campaign INTEGER NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
-    " name TEXT NOT NULL, run TEXT NOT NULL, doubt TEXT NOT NULL DEFAULT '', PRIMARY KEY (campaign, id))",
+    " name TEXT NOT NULL, run TEXT NOT NULL, doubt TEXT NOT NULL DEFAULT '',"
+    " weight DOUBLE PRECISION NOT NULL DEFAULT 1, PRIMARY KEY (campaign, id))",
     "CREATE TABLE factor (campaign INTEGER NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
     " name TEXT NOT NULL, role TEXT NOT NULL, PRIMARY KEY (campaign, id))",
     "CREATE TABLE setting (campaign INTEGER NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
@@ -70,7 +71,7 @@ constexpr std::array<std::string_view, 21> statements = {
     " candidate INTEGER NOT NULL, metric INTEGER NOT NULL, number INTEGER NOT NULL, rounds INTEGER NOT NULL,"
     " p DOUBLE PRECISION NOT NULL, p_same DOUBLE PRECISION NOT NULL, decision TEXT NOT NULL,"
     " PRIMARY KEY (campaign, baseline, candidate, metric, number))",
-    "INSERT INTO ledger_info (version) VALUES (3)",
+    "INSERT INTO ledger_info (version) VALUES (4)",
 };
 
 /// From version 1 to 2.
@@ -89,6 +90,12 @@ constexpr std::array<std::string_view, 3> to_version_3 = {
     "UPDATE ledger_info SET version = 3",
 };
 
+/// From version 3 to 4.
+constexpr std::array<std::string_view, 2> to_version_4 = {
+    "ALTER TABLE workload ADD COLUMN weight DOUBLE PRECISION NOT NULL DEFAULT 1",
+    "UPDATE ledger_info SET version = 4",
+};
+
 constexpr std::array<std::string_view, 14> campaign_tables = {
     "look",          "checked", "trial",  "round",    "metric",    "contrast", "cell",
     "setting_value", "setting", "factor", "workload", "candidate", "fact",     "sitting"};
@@ -99,6 +106,7 @@ std::span<const std::string_view> schema() { return statements; }
 std::span<const std::string_view> migration(int from) {
   if (from == 1) return to_version_2;
   if (from == 2) return to_version_3;
+  if (from == 3) return to_version_4;
   return {};
 }
 std::span<const std::string_view> tables_of_a_campaign() { return campaign_tables; }

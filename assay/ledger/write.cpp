@@ -71,8 +71,8 @@ void put_workloads_and_factors(soci::session& sql, std::int64_t campaign, const 
     const auto id = static_cast<std::int64_t>(i);
     const auto name = storable(record.workloads[i].name), run = spell(record.workloads[i].run);
     const auto doubt = storable(record.workloads[i].doubt);
-    sql << "INSERT INTO workload (campaign, id, name, run, doubt) VALUES (:c, :i, :n, :r, :d)", use(campaign),
-        use(id), use(name), use(run), use(doubt);
+    sql << "INSERT INTO workload (campaign, id, name, run, doubt, weight) VALUES (:c, :i, :n, :r, :d, :w)",
+        use(campaign), use(id), use(name), use(run), use(doubt), use(record.workloads[i].weight);
   }
   for (std::size_t i = 0; i < factors.size(); ++i) {
     const auto id = static_cast<std::int64_t>(i);

@@ -16,6 +16,7 @@ struct Workload {
   std::string name;
   std::vector<std::string> run;  ///< as the plan gives it, placeholders unexpanded
   std::string doubt;             ///< why its check proves little; empty: it doesn't
+  double weight = 1;             ///< in a candidate's overall change, shared by its settings; above 0
   bool operator==(const Workload&) const = default;
 };
 
@@ -61,6 +62,7 @@ struct Record {
 struct Findings {
   CampaignInfo campaign;
   bool provisional = false;  ///< more rounds were meant to come
+  bool narrowed = false;     ///< some findings were taken out, and candidates may have none left
   std::size_t rounds = 0;    ///< whole rounds after the warm-up
   double measured_seconds = 0;
   std::vector<Candidate> candidates;

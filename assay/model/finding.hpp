@@ -73,11 +73,12 @@ struct Confirmation {
   Status status = Status::unclear;
 };
 
-/// A candidate's change over all workloads and settings together: per round the mean of the log ratios there.
+/// A candidate's change over all workloads and settings together: per round the weighted mean of the log
+/// ratios there.
 struct Overall {
   CandidateId candidate;
   MetricId metric;
-  std::size_t cells = 0;  ///< comparisons that are in it, each with the same weight
+  std::size_t cells = 0;  ///< comparisons that are in it; those of a workload share its weight evenly
   Finding finding;        ///< effect, interval, p and verdict; its contrast is that of the first cell
   bool agree = true;      ///< no two of the cells are called better and worse
   std::string why;        ///< why there is no finding; empty: there is one
@@ -151,7 +152,8 @@ struct Trend {
   Interval crossing_interval;
   // Over threads: throughput by the universal scalability law.
   std::optional<double> contention, coherency;
-  std::optional<double> knee;  ///< threads beyond which more help less
+  std::optional<double> knee;     ///< threads beyond which more help less
+  std::optional<double> plateau;  ///< threads beyond which none measured does better by more than the margin
 };
 
 std::string to_string(Verdict verdict);

@@ -19,6 +19,7 @@ struct GateResult {
   GateStatus status = GateStatus::passed;  ///< failed when anything failed, else undecided when anything is
   bool passes = true;                      ///< with what the gate makes of undecided
   std::vector<GateReason> reasons;         ///< failed first, then undecided, then passed
+  std::string caution;                     ///< what weakens all of it; empty: nothing does
 };
 
 }  // namespace assay::inline model

@@ -117,6 +117,7 @@ struct PlannedWorkload {
   Check check;
   std::vector<std::string> skip;  ///< names of candidates that don't take part
   double timeout = 600;           ///< seconds; a trial that takes longer counts as failed
+  double weight = 1;              ///< in a candidate's overall change, shared by its settings; above 0
   Control control;
   Work work;
   bool operator==(const PlannedWorkload&) const = default;

@@ -117,13 +117,17 @@ class PlanReader : public CandidateReader {
 
   void workload(const toml::table& table, const std::string& path) {
     auto known = control_keys();
-    known.insert(known.begin(), {"name", "run", "stdin", "check", "skip", "timeout", "work"});
+    known.insert(known.begin(), {"name", "run", "stdin", "check", "skip", "timeout", "weight", "work"});
     keys(table, path, known);
     PlannedWorkload workload{.name = text(table, path, "name"),
                              .run = texts(table, path, "run"),
                              .stdin_file = text(table, path, "stdin")};
     if (table.contains("skip")) workload.skip = texts(table, path, "skip");
     if (table.contains("timeout")) workload.timeout = parsed(table, path, "timeout", parse_duration);
+    if (const auto* node = table.get("weight")) {
+      if (!node->is_number()) wrong_type(*node, path + ".weight", "a number above 0");
+      workload.weight = *node->value<double>();
+    }
     if (const auto* node = table.get("check")) {
       if (!node->is_table()) wrong_type(*node, path + ".check", "a table: { equal = \"stdout\" }");
       check(*node->as_table(), path + ".check", workload.check);

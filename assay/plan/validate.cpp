@@ -162,6 +162,9 @@ class Validator {
       if (!(workload.timeout > 0))
         fail(entry("workload", i) + ".timeout", "a timeout must be longer than nothing",
              "write it like \"30 s\"");
+      if (!(workload.weight > 0) || !std::isfinite(workload.weight))
+        fail(entry("workload", i) + ".weight", "a weight must be a number above 0",
+             "leave it out for the same weight as others");
       check(workload.check, entry("workload", i) + ".check");
       control(workload.control, entry("workload", i));
     }

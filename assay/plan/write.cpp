@@ -128,6 +128,7 @@ toml::table workload(const PlannedWorkload& workload) {
   if (!workload.stdin_file.empty()) table.insert("stdin", workload.stdin_file);
   if (!workload.skip.empty()) table.insert("skip", list(workload.skip));
   table.insert("timeout", duration_text(workload.timeout));
+  if (workload.weight != 1) table.insert("weight", workload.weight);
   control(table, workload.control);
   if (!workload.work.amount.empty()) {
     toml::table work{{"amount", workload.work.amount}, {"unit", workload.work.unit}};

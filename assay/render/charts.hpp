@@ -1,6 +1,7 @@
 #pragma once
 
 #include <nlohmann/json.hpp>
+#include <string>
 
 #include "assay/model/campaign.hpp"
 
@@ -14,15 +15,18 @@ using ChartJson = nlohmann::ordered_json;
 /// The findings' intervals, a row each, on a shared axis: a logarithmic one of ratios, or one of differences.
 ChartJson interval_chart(const Findings& all, const std::vector<const Finding*>& findings);
 
-/// Every trial of these cells on a metric as a dot, cells below each other; of many, quantiles.
-ChartJson trials_chart(const Findings& all, const Record& record, const std::vector<CellId>& cells,
-                       MetricId metric);
-
-/// The same over the rounds, as shares of each cell's typical value.
-ChartJson rounds_chart(const Findings& all, const Record& record, const std::vector<CellId>& cells,
-                       MetricId metric);
-
 /// Typical values over a factor's levels, a line for each candidate, on logarithmic axes.
 ChartJson growth_chart(const Findings& all, const std::vector<const Trend*>& trends);
+
+// Parts that charts share.
+
+/// How a chart names a cell: "heap on orders, locks=200".
+std::string row_name(const Findings& all, const Cell& cell);
+
+/// The axis of a metric's values, from the least to the most.
+ChartJson value_axis(const Metric& metric);
+
+/// A chart that is as wide as the page and has so many rows.
+ChartJson chart_of(std::size_t rows, ChartJson data);
 
 }  // namespace assay::render

@@ -11,6 +11,7 @@
 #include "assay/render/axis.hpp"
 #include "assay/render/prose.hpp"
 #include "assay/render/table.hpp"
+#include "assay/render/trial_values.hpp"
 #include "assay/render/units.hpp"
 #include "assay/stats/location.hpp"
 
@@ -133,16 +134,14 @@ std::string folded_block(const Findings& all, WorkloadId workload, MetricId metr
 }
 
 std::string details(const Findings& all, const Record& record) {
+  const TrialValues trials(record);
   std::string out;
   for (const auto& f : all.findings) {
     const auto& cell = all.candidate_of(f);
     if (!is_watched(all, f) || all.candidate(cell).twin_of || all.metric_of(f).exact) continue;
     std::map<CellId, std::vector<double>> values;
-    for (const auto& trial : record.trials)
-      if (trial.role == Role::counted && trial.outcome == Outcome::ok &&
-          (trial.cell == f.of.baseline || trial.cell == f.of.candidate))
-        for (const auto& reading : trial.readings)
-          if (reading.metric == f.metric) values[trial.cell].push_back(reading.value);
+    for (const auto id : {f.of.baseline, f.of.candidate})
+      if (const auto& series = trials.of(f.metric, id); !series.empty()) values[id] = values_of(series);
     if (values.size() < 2) continue;
     double low = INFINITY, high = -INFINITY;
     for (const auto& [id, list] : values) {

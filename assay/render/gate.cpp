@@ -21,6 +21,7 @@ std::string to_text(const GateResult& gate, bool all) {
                      : gate.status == GateStatus::failed ? "the gate does not pass\n"
                      : gate.passes ? "the gate passes, but something is UNDECIDED: more rounds would tell\n"
                                    : "the gate does not pass: something is undecided\n";
+  if (!gate.caution.empty()) text += "  careful: " + gate.caution + "\n";
   for (const auto& reason : gate.reasons)
     if (all || reason.status != GateStatus::passed)
       text += fmt::format("  {}: {}: {}\n", to_string(reason.status), reason.about, reason.text);
@@ -38,6 +39,10 @@ std::string to_junit(const GateResult& gate, const std::string& title) {
   suite.put("<xmlattr>.tests", gate.reasons.size());
   suite.put("<xmlattr>.failures", failed + (undecided_fails ? undecided : 0));
   suite.put("<xmlattr>.skipped", undecided_fails ? 0 : undecided);
+  if (!gate.caution.empty()) {
+    suite.put("properties.property.<xmlattr>.name", "careful");
+    suite.put("properties.property.<xmlattr>.value", gate.caution);
+  }
   for (const auto& reason : gate.reasons) {
     ptree test;
     test.put("<xmlattr>.classname", "assay");

@@ -102,7 +102,8 @@ Json trend_json(const Findings& all, const Trend& t) {
           {"crossing_interval", t.crossing ? interval_json(t.crossing_interval) : Json(nullptr)},
           {"contention", perhaps(t.contention)},
           {"coherency", perhaps(t.coherency)},
-          {"knee", perhaps(t.knee)}};
+          {"knee", perhaps(t.knee)},
+          {"plateau", perhaps(t.plateau)}};
 }
 
 void add_together(const Findings& all, Json& document) {

@@ -19,7 +19,7 @@ std::string span_of(double low, double high, bool ratio, const std::string& unit
 
 std::string size_text(const Findings& all, const Trend& trend) {
   auto text = fmt::format("{} {}", all.candidates[trend.candidate.place()].name,
-                          trend.law.empty() ? "by a law that can't be told" : "like " + trend.law);
+                          trend.law.empty() ? "by no law that can be told" : "like " + trend.law);
   text += fmt::format(" (exponent {:.2f}", trend.exponent.value_or(0));
   const auto& interval = trend.exponent_interval;
   if (std::isfinite(interval.low) && std::isfinite(interval.high))
@@ -49,6 +49,7 @@ std::string thread_text(const Findings& all, const Trend& trend) {
                           all.candidates[trend.candidate.place()].name, speed, number_text(trend.at.back()),
                           number_text(trend.at.front()));
   if (trend.knee) text += fmt::format(", knee at {}", number_text(*trend.knee));
+  if (trend.plateau) text += fmt::format(", no better beyond {}", number_text(*trend.plateau));
   return text;
 }
 

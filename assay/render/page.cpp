@@ -9,9 +9,11 @@
 #include <sstream>
 
 #include "assay/render/charts.hpp"
+#include "assay/render/evidence.hpp"
 #include "assay/render/more.hpp"
 #include "assay/render/prose.hpp"
 #include "assay/render/table.hpp"
+#include "assay/render/trial_charts.hpp"
 #include "assay/render/units.hpp"
 
 extern "C" {
@@ -54,7 +56,8 @@ data list_of_lines(const std::string& lines) {
 
 class Page {
  public:
-  Page(const Findings& all, const Record& record) : all_(all), record_(record) {}
+  Page(const Findings& all, const Record& record)
+      : all_(all), record_(record), values_(record), trial_charts_(all, values_) {}
 
   std::string write() {
     data page;
@@ -75,7 +78,10 @@ class Page {
     standings(page);
     notes(page);
     provenance(page);
-    page["data"] = in_script({{"charts", charts_}, {"details", details_}});
+    page["data"] = in_script({{"charts", charts_},
+                              {"details", details_},
+                              {"forms", trial_charts_.forms()},
+                              {"values", trial_charts_.values()}});
     mustache form(part(assay_page_template, assay_page_style));
     return form.render(page);
   }
@@ -148,8 +154,11 @@ class Page {
     row["verdict"] = to_string(f.verdict);
     row["sign"] = verdict_text(f.verdict, {}).substr(0, 1);
     if (const auto settle = settle_text(all_, f); !settle.empty()) row["settle"] = settle;
+    if (const auto moved = takes_evidence(all_, f) ? evidence_text(all_, f) : ""; !moved.empty())
+      row["moved"] = "moved too: " + moved;
+    if (metric.exact) return row;  // all its trials are alike
     const auto detail = "d" + std::to_string(details_.size());
-    details_[detail] = trials_chart(all_, record_, {f.of.baseline, f.of.candidate}, f.metric);
+    details_[detail] = trial_charts_.in_rows({f.of.baseline, f.of.candidate}, f.metric);
     row["detail"] = detail;
     return row;
   }
@@ -191,11 +200,10 @@ class Page {
         const auto where = all_.workloads.size() > 1 ? " on " + all_.workloads[w].name : "";
         add("Trials" + where + ": " + all_.metrics[m].name,
             "each dot is a trial; of many trials, the middle half and nine tenths",
-            trials_chart(all_, record_, order, metric));
+            trial_charts_.in_rows(order, metric));
         if (std::ranges::any_of(record_.rounds, [](const auto& r) { return r.number > 0; }))
           add("Over the rounds" + where + ": " + all_.metrics[m].name,
-              "each trial as a share of its cell's typical value",
-              rounds_chart(all_, record_, order, metric));
+              "each trial as a share of its cell's typical value", trial_charts_.over_rounds(order, metric));
       }
     }
     return list;
@@ -283,6 +291,8 @@ class Page {
 
   const Findings& all_;
   const Record& record_;
+  TrialValues values_;
+  TrialCharts trial_charts_;
   ChartJson charts_ = ChartJson::object(), details_ = ChartJson::object();
 };
 

@@ -117,7 +117,7 @@ std::vector<Sentence> sentences(const Findings& all) {
     for (const auto& f : all.findings)
       if (all.candidate_of(f).candidate == id && is_watched(all, f)) mine.push_back(&f);
     const auto reason = left_out(all, id);
-    if (mine.empty() && reason.empty() && !all.candidates[i].against) continue;
+    if (mine.empty() && reason.empty() && (all.narrowed || !all.candidates[i].against)) continue;
     Sentence sentence{.candidate = all.candidates[i].name};
     if (!mine.empty()) {
       sentence.text = mine.size() == 1 ? of_one(all, *mine.front()) : of_many(all, mine);

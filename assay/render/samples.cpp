@@ -132,7 +132,8 @@ std::string record_to_json(const Record& record) {
     document["candidates"].push_back(candidate_json(c, place));
   }
   for (const auto& w : record.workloads)
-    document["workloads"].push_back({{"name", w.name}, {"run", w.run}, {"doubt", w.doubt}});
+    document["workloads"].push_back(
+        {{"name", w.name}, {"run", w.run}, {"doubt", w.doubt}, {"weight", w.weight}});
   document["factors"] = Json::array();
   for (const auto& f : record.factors)
     document["factors"].push_back({{"name", f.name},

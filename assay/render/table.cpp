@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "assay/render/axis.hpp"
+#include "assay/render/evidence.hpp"
 #include "assay/render/prose.hpp"
 #include "assay/render/units.hpp"
 
@@ -150,6 +151,8 @@ std::string block(const Findings& all, WorkloadId workload, MetricId metric_id, 
              right(effect_text(f->effect, ratio, metric.unit), change_width + 2) +
              right(range_text(f->interval.low, f->interval.high, ratio, metric.unit), range_width + 2) +
              "   " + axis.draw(*f) + "  " + verdict_text(f->verdict, style) + "\n";
+      if (const auto moved = takes_evidence(all, *f) ? evidence_text(all, *f, 83) : ""; !moved.empty())
+        out += "    moved too: " + moved + "\n";
       if (const auto settle = settle_text(all, *f); !settle.empty()) out += "    " + settle + "\n";
     }
     if (missing != rows.missing.end())

@@ -6,6 +6,7 @@
 #include <sstream>
 
 #include "assay/render/axis.hpp"
+#include "assay/render/evidence.hpp"
 #include "assay/render/folded.hpp"
 #include "assay/render/more.hpp"
 #include "assay/render/prose.hpp"
@@ -70,34 +71,6 @@ std::string head(const Findings& all, const TextStyle& style) {
   return out;
 }
 
-/// Metrics that are not watched but moved all the same, in a line per candidate.
-std::string also_moved(const Findings& all) {
-  std::string out;
-  for (std::size_t c = 0; c < all.candidates.size(); ++c) {
-    std::string moved;
-    for (std::size_t m = 0; m < all.metrics.size(); ++m) {
-      double low = 0, high = 0;
-      bool any = false;
-      for (const auto& f : all.findings) {
-        const bool mine =
-            all.candidate_of(f).candidate.place() == c && f.metric.place() == m && !all.candidates[c].twin_of;
-        if (!mine || is_watched(all, f) || (f.verdict != Verdict::better && f.verdict != Verdict::worse))
-          continue;
-        low = any ? std::min(low, f.effect) : f.effect;
-        high = any ? std::max(high, f.effect) : f.effect;
-        any = true;
-      }
-      if (!any) continue;
-      const auto& metric = all.metrics[m];
-      const bool ratio = metric.scale == Scale::ratio;
-      const auto from = effect_text(low, ratio, metric.unit), to = effect_text(high, ratio, metric.unit);
-      moved += (moved.empty() ? "" : "; ") + metric.name + " " + (from == to ? from : from + " to " + to);
-    }
-    if (!moved.empty()) out += wrap("also moved, " + all.candidates[c].name + ": " + moved, 2) + "\n";
-  }
-  return out;
-}
-
 std::string trust(const Findings& all) {
   std::string out;
   for (const auto& note : all.trust)
@@ -127,16 +100,21 @@ std::string to_text(const Findings& all, const TextStyle& style) {
   if (const auto again = confirmation_lines(all); !again.empty())
     out += "Measured again with fresh data:\n" + hang(again) + "\n";
   out += head(all, style);
+  bool any_wide = false;  // no room there for what moved besides
   for (std::size_t w = 0; w < all.workloads.size(); ++w)
     for (std::size_t m = 0; m < all.metrics.size(); ++m)
-      if (all.demands[m].watched)
-        out += findings_on(all, WorkloadId{static_cast<std::int64_t>(w)},
-                           MetricId{static_cast<std::int64_t>(m)}, style);
+      if (all.demands[m].watched) {
+        const WorkloadId workload{static_cast<std::int64_t>(w)};
+        const MetricId metric{static_cast<std::int64_t>(m)};
+        any_wide = any_wide || is_wide(all, workload, metric);
+        out += findings_on(all, workload, metric, style);
+      }
   std::string more;
   for (const auto& lines : {together_lines(all), trend_lines(all), requirement_lines(all),
                             first_call_lines(all), twin_lines(all)})
     more += hang(lines);
-  for (const auto& part : {more, also_moved(all), trust(all)})
+  const auto moved = any_wide ? hang(also_moved_lines(all)) : "";
+  for (const auto& part : {more, moved, trust(all)})
     if (!part.empty()) out += "\n" + part;
   return out;
 }

@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <map>
 
 #include "assay/render/more.hpp"
@@ -17,6 +18,17 @@ std::string where(const Findings& all, WorkloadId workload, const Setting& setti
   return text.empty() ? text : " (" + text + ")";
 }
 
+/// How the comparisons of an overall count: "each workload alike", "weighted orders 2, reach 1".
+std::string weights_text(const Findings& all) {
+  if (all.workloads.size() == 1) return "all alike";
+  const auto alike = [&](const Workload& w) { return w.weight == all.workloads.front().weight; };
+  if (std::ranges::all_of(all.workloads, alike)) return "each workload alike";
+  std::string text;
+  for (const auto& w : all.workloads)
+    text += fmt::format("{}{} {:.3g}", text.empty() ? "weighted " : ", ", w.name, w.weight);
+  return text;
+}
+
 std::string overall_lines(const Findings& all) {
   std::string text;
   for (const auto& overall : all.overall) {
@@ -28,8 +40,8 @@ std::string overall_lines(const Findings& all) {
       continue;
     }
     if (!overall.agree) text += "better here and worse there, so one figure hides much; ";
-    text += fmt::format("{} over {} comparisons of equal weight, {} ({}), {} rounds\n", to_string(f.verdict),
-                        overall.cells, effect_text(f.effect, true, metric.unit),
+    text += fmt::format("{} over {} comparisons ({}): {} ({}), {} rounds\n", to_string(f.verdict),
+                        overall.cells, weights_text(all), effect_text(f.effect, true, metric.unit),
                         range_text(f.interval.low, f.interval.high, true, metric.unit), f.rounds);
   }
   return text;

@@ -120,19 +120,28 @@ double dip(std::span<const double> values) {
   return found / (2 * n);
 }
 
-TestResult dip_test(std::span<const double> values, std::size_t draws, std::uint64_t seed) {
-  if (draws == 0) throw DomainError("the dip test needs at least one draw");
-  const double seen = dip(values);
-  std::vector<double> uniform(values.size());
-  std::size_t as_large = 0;
+OneMode::OneMode(std::size_t n, std::size_t draws, std::uint64_t seed) : n_(n) {
+  if (n == 0 || draws == 0) throw DomainError("the dip test needs at least one value and one draw");
+  Random random(seed);
+  std::vector<double> uniform(n);
   for (std::size_t draw = 0; draw < draws; ++draw) {
-    Random random(seed, draw);
     for (auto& u : uniform) u = random.uniform();
-    if (dip(uniform) >= seen) ++as_large;
+    dips_.push_back(dip(uniform));
   }
+  std::ranges::sort(dips_);
+}
+
+TestResult OneMode::test(std::span<const double> values) const {
+  if (values.size() != n_) throw DomainError("these dips are of samples of another size");
+  const double seen = dip(values);
+  const auto as_large = dips_.end() - std::ranges::lower_bound(dips_, seen);
   return {.statistic = seen,
-          .p = static_cast<double>(as_large + 1) / static_cast<double>(draws + 1),
+          .p = static_cast<double>(as_large + 1) / static_cast<double>(dips_.size() + 1),
           .exact = false};
+}
+
+TestResult dip_test(std::span<const double> values, std::size_t draws, std::uint64_t seed) {
+  return OneMode(values.size(), draws, seed).test(values);
 }
 
 }  // namespace assay::stats
