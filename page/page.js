@@ -16,24 +16,50 @@
                                    : ['#1a56c4', '#b34700', '#137a56', '#8438a3', '#7d6a00', '#5d6168', '#b3233c', '#0d7087']},
   });
 
-  const draw = async (figure, spec) => {
+  // Charts of trials refer to a form and to the values of their cells, which are written once.
+  const assemble = chart => {
+    if (chart.lines)
+      return {...chart.spec, data: {values: chart.lines.flatMap(line => line.share.map(
+        (share, i) => ({row: line.row, share, round: line.round[i]})))}};
+    if (!chart.form) return chart;
+    const dots = chart.form.includes(' dots');
+    const values = chart.rows.flatMap(([row, key]) => {
+      const cell = data.values[key];
+      return dots ? cell.all.map((value, i) => ({row, value, round: cell.rounds[i], place: (i % 7) / 7 - 0.43})) : [{row, ...cell, all: null, rounds: null}];
+    });
+    return {...data.forms[chart.form], height: 24 * Math.max(1, chart.rows.length), data: {values}};
+  };
+
+  const draw = async (figure, chart) => {
     if (typeof vegaEmbed === 'undefined') {
       figure.textContent = 'Charts are not part of this build of Assay; the tables have all figures.';
       return;
     }
     const verdicts = {domain: ['better', 'worse', 'same', 'unclear'],
                       range: ['better', 'worse', 'same', 'unclear'].map(colour)};
-    const own = JSON.parse(JSON.stringify(spec), (key, value) => value === 'VERDICTS' ? verdicts : value === 'INK' ? colour('dim') : value);
-    const room = figure.clientWidth - 44;
-    if (own.width === 'container') own.width = Math.max(260, room);
-    await vegaEmbed(figure, own, {renderer: 'svg', config: config(), tooltip: true,
-                                  actions: {export: {svg: true, png: true}, source: false, compiled: false, editor: false}});
+    const {data: values, ...form} = assemble(chart);
+    const spec = JSON.parse(JSON.stringify(form), (key, value) => value === 'VERDICTS' ? verdicts : value === 'INK' ? colour('dim') : value);
+    spec.data = values;
+    if (spec.width === 'container') spec.width = Math.max(260, figure.clientWidth - 44);
+    await vegaEmbed(figure, spec, {renderer: 'svg', config: config(), tooltip: true,
+                                   actions: {export: {svg: true, png: true}, source: false, compiled: false, editor: false}});
     figure.dataset.drawn = 'yes';
   };
 
   const fail = error => { document.body.dataset.errors = (document.body.dataset.errors || '') + error + '\n'; throw error; };
-  const drawAll = () => Promise.all([...document.querySelectorAll('[data-chart]')].map(
-    figure => data.charts[figure.dataset.chart] ? draw(figure, data.charts[figure.dataset.chart]) : figure.remove())).catch(fail);
+  const breathe = () => new Promise(resolve => setTimeout(resolve));
+  // What is in view first, the rest one by one, so that the page can be used meanwhile.
+  const drawAll = async () => {
+    const height = chart => 24 * (chart.rows || chart.data?.values || []).length || 200;
+    const figures = [...document.querySelectorAll('[data-chart]')];
+    for (const figure of figures) if (!figure.dataset.drawn) figure.style.minHeight = height(data.charts[figure.dataset.chart]) + 'px';
+    const inView = figures.filter(figure => { const box = figure.closest('section').getBoundingClientRect(); return box.bottom > 0 && box.top < innerHeight; });
+    for (const figure of new Set([...inView, ...figures])) {
+      await draw(figure, data.charts[figure.dataset.chart]).catch(fail);
+      figure.style.minHeight = '';
+      await breathe();
+    }
+  };
 
   document.addEventListener('click', event => {
     const button = event.target.closest('button[data-detail]');
@@ -69,5 +95,6 @@
 
   window.addEventListener('error', event => { document.body.dataset.errors = (document.body.dataset.errors || '') + event.message + '\n'; });
   dark.addEventListener('change', drawAll);
+  document.body.dataset.opened = Math.round(performance.now());
   drawAll().then(() => { document.body.dataset.ready = 'yes'; });
 })();

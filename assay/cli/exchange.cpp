@@ -73,9 +73,7 @@ int import_samples(Importing asked) {
                           ? campaign::record_of_json(text, asked.file, asked.samples)
                           : campaign::record_of_csv(text, asked.file, asked.samples);
   ledger::Ledger ledger(asked.ledger.empty() ? state_ledger() : asked.ledger);
-  const auto id = ledger.begin(record);
-  for (const auto& round : record.rounds) ledger.add_round(id, round);
-  for (const auto& trial : record.trials) ledger.add_trial(id, trial);
+  ledger.add_whole(record);
   const auto findings = judge::judge_record(record);
   show(findings, asked.json);
   return status_of(findings, {});

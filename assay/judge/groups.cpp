@@ -6,7 +6,6 @@
 #include "assay/judge/findings.hpp"
 #include "assay/judge/pairs.hpp"
 #include "assay/judge/together.hpp"
-#include "assay/schedule/looks.hpp"
 #include "assay/stats/many.hpp"
 
 namespace assay::judge {
@@ -14,26 +13,23 @@ namespace {
 
 constexpr double alpha = 0.05;
 
-/// p of no change between two cells at the last planned look that their common rounds reach; 1 before the
-/// first.
-double p_between(const PairedSeries& series, const Metric& metric, const std::vector<int>& planned,
-                 const schedule::Boundary& boundary) {
-  const auto reached = std::ranges::upper_bound(planned, static_cast<int>(series.rounds.size()));
-  if (reached == planned.begin()) return 1;
-  const auto place = static_cast<std::size_t>(reached - planned.begin()) - 1;
-  const auto n = static_cast<std::size_t>(planned[place]);
-  if (metric.scale == Scale::ratio && !all_positive(series)) return 1;
+/// p of no change between two cells at the last look that their common rounds reach; 1 before the first.
+double p_between(const PairedSeries& series, const Metric& metric, const CampaignInfo& campaign) {
+  const auto look = last_look(campaign, series.rounds.size());
+  if (!look || (metric.scale == Scale::ratio && !all_positive(series))) return 1;
   const Question question{.metric = metric};
-  const Effect effect(std::span(series.baseline).first(n), std::span(series.candidate).first(n), question);
-  return boundary.p_value(place, effect.count_of_no_change());
+  const Effect effect(std::span(series.baseline).first(look->rounds),
+                      std::span(series.candidate).first(look->rounds), question);
+  return look->boundary->p_value(look->place, effect.count_of_no_change());
 }
 
-/// Whether a finding between two cells, whichever is the baseline, says that they differ.
-bool called(const Findings& findings, CellId a, CellId b, MetricId metric) {
-  return std::ranges::any_of(findings.findings, [&](const Finding& f) {
-    return f.metric == metric && (f.verdict == Verdict::better || f.verdict == Verdict::worse) &&
-           ((f.of.baseline == a && f.of.candidate == b) || (f.of.baseline == b && f.of.candidate == a));
-  });
+/// The comparisons that are called better or worse on a metric.
+std::set<Contrast> called_on(const Findings& findings, MetricId metric) {
+  std::set<Contrast> called;
+  for (const auto& f : findings.findings)
+    if (f.metric == metric && (f.verdict == Verdict::better || f.verdict == Verdict::worse))
+      called.insert(f.of);
+  return called;
 }
 
 using Set = std::set<std::size_t>;
@@ -72,9 +68,6 @@ void largest_sets(const Alike& alike, const Set& chosen, Set open, Set done, std
 
 std::vector<Group> find_groups(const Record& record, const Findings& findings) {
   std::vector<Group> groups;
-  if (record.info.rounds_max == 0) return groups;
-  const auto planned = looks_of(record.info);
-  const auto boundary = schedule::boundary_for(planned, alpha);
   std::map<std::pair<WorkloadId, std::string>, std::vector<CellId>> places;
   for (std::size_t i = 0; i < record.cells.size(); ++i) {
     const auto& cell = record.cells[i];
@@ -85,19 +78,20 @@ std::vector<Group> find_groups(const Record& record, const Findings& findings) {
     const MetricId metric{static_cast<std::int64_t>(m)};
     if (!record.demands[m].watched || record.metrics[m].exact) continue;
     const auto values = by_cell(evidence_of(record, metric));
+    const auto called = called_on(findings, metric);
     for (const auto& [place, cells] : places) {
       if (cells.size() < 3) continue;
       std::vector<double> p;
       for (std::size_t a = 0; a < cells.size(); ++a)
         for (std::size_t b = a + 1; b < cells.size(); ++b)
-          p.push_back(
-              p_between(pair_up({cells[a], cells[b]}, values), record.metrics[m], planned, *boundary));
+          p.push_back(p_between(pair_up({cells[a], cells[b]}, values), record.metrics[m], record.info));
       const auto adjusted = stats::adjust_holm(p);
       Alike alike(cells.size(), std::vector<bool>(cells.size(), false));
       std::size_t at = 0, told = 0;
       for (std::size_t a = 0; a < cells.size(); ++a)
         for (std::size_t b = a + 1; b < cells.size(); ++b) {
-          const bool apart = adjusted[at++] <= alpha || called(findings, cells[a], cells[b], metric);
+          const bool apart = adjusted[at++] <= alpha || called.contains({cells[a], cells[b]}) ||
+                             called.contains({cells[b], cells[a]});
           alike[a][b] = alike[b][a] = !apart;
           told += apart ? 1 : 0;
         }

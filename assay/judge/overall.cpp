@@ -66,8 +66,7 @@ std::vector<Overall> judge_overall(const Record& record, const Findings& finding
   for (std::size_t m = 0; m < record.metrics.size(); ++m) {
     const MetricId metric{static_cast<std::int64_t>(m)};
     const auto& what = record.metrics[m];
-    if (!record.demands[m].watched || what.exact || what.scale != Scale::ratio || record.info.rounds_max == 0)
-      continue;
+    if (!record.demands[m].watched || what.exact || what.scale != Scale::ratio) continue;
     const auto cells = by_cell(evidence_of(record, metric));
     std::map<CandidateId, std::vector<PairedSeries>> of;
     for (const auto& contrast : record.contrasts) {
@@ -91,11 +90,17 @@ std::vector<Overall> judge_overall(const Record& record, const Findings& finding
                         .agree = !disagree(findings, candidate, metric),
                         .why = {}});
     }
-    const Family family{
+    if (means.empty()) continue;
+    Family family{
         .question = {.metric = what, .margin = record.demands[m].margin.value_or(record.info.margin)},
         .min_rounds = record.info.rounds_min,
         .max_rounds = record.info.rounds_max};
-    auto judged = settle(means, family, Stage::going);
+    if (family.max_rounds == 0) {  // nothing was planned: all there are, looked at once
+      for (const auto& mean : means)
+        family.max_rounds = std::max(family.max_rounds, static_cast<int>(mean.rounds.size()));
+      family.min_rounds = family.max_rounds = std::max(family.max_rounds, 1);
+    }
+    auto judged = settle(means, family, record.info.rounds_max == 0 ? Stage::ended : Stage::going);
     for (std::size_t i = 0; i < judged.size(); ++i) {
       auto& overall = result[first + i];
       overall.finding = std::move(judged[i]);

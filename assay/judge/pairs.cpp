@@ -5,7 +5,6 @@
 #include <set>
 
 #include "assay/judge/findings.hpp"
-#include "assay/schedule/looks.hpp"
 
 namespace assay::judge {
 
@@ -25,6 +24,17 @@ std::set<int> whole_rounds(const Record& record) {
 std::vector<int> looks_of(const CampaignInfo& campaign) {
   return schedule::planned_looks(std::clamp(campaign.rounds_min, 1, campaign.rounds_max),
                                  campaign.rounds_max);
+}
+
+std::optional<LastLook> last_look(const CampaignInfo& campaign, std::size_t pairs) {
+  const auto n = static_cast<int>(pairs);
+  if (n == 0) return {};
+  const auto looks = campaign.rounds_max == 0 ? std::vector{n} : looks_of(campaign);
+  const auto beyond = std::ranges::upper_bound(looks, n);
+  if (beyond == looks.begin()) return {};
+  return LastLook{.boundary = schedule::boundary_for(looks),
+                  .place = static_cast<std::size_t>(beyond - looks.begin()) - 1,
+                  .rounds = static_cast<std::size_t>(*(beyond - 1))};
 }
 
 Evidence evidence_of(const Record& record, MetricId metric, Role role) {

@@ -1,12 +1,15 @@
 #pragma once
 
 #include <map>
+#include <memory>
+#include <optional>
 #include <set>
 #include <vector>
 
 #include "assay/judge/settle.hpp"
 #include "assay/model/campaign.hpp"
 #include "assay/model/evidence.hpp"
+#include "assay/schedule/looks.hpp"
 
 namespace assay::judge {
 
@@ -25,6 +28,16 @@ std::set<int> whole_rounds(const Record& record);
 
 /// The round counts at which a campaign that plans looks (its rounds_max is above 0) looks at its data.
 std::vector<int> looks_of(const CampaignInfo& campaign);
+
+/// A look at data: its place among the looks of a boundary, and the rounds that it takes.
+struct LastLook {
+  std::shared_ptr<const schedule::Boundary> boundary;
+  std::size_t place = 0, rounds = 0;
+};
+
+/// The last planned look that so many pairs have reached; of a campaign without plans, a single one at all of
+/// them. Empty before the first.
+std::optional<LastLook> last_look(const CampaignInfo& campaign, std::size_t pairs);
 
 /// How many hardware cores the first sitting's machine has, from its facts; 1 when they don't tell.
 double cores_of(const Record& record);

@@ -6,7 +6,6 @@
 #include "assay/judge/findings.hpp"
 #include "assay/judge/pairs.hpp"
 #include "assay/judge/together.hpp"
-#include "assay/schedule/looks.hpp"
 #include "assay/stats/location.hpp"
 #include "assay/stats/many.hpp"
 #include "assay/stats/unpaired.hpp"
@@ -74,11 +73,8 @@ std::vector<FailureFinding> judge_failures(const Record& record) {
 
 std::vector<SpreadFinding> judge_spreads(const Record& record) {
   constexpr double much = 1.5;
-  constexpr int fewest = 10;  // below, the estimated centres weigh too much
+  constexpr std::size_t fewest = 10;  // below, the estimated centres weigh too much
   std::vector<SpreadFinding> called;
-  if (record.info.rounds_max < fewest) return called;
-  const auto planned = looks_of(record.info);
-  const auto boundary = schedule::boundary_for(planned, error_rate);
   for (std::size_t m = 0; m < record.metrics.size(); ++m) {
     const auto& metric = record.metrics[m];
     if (!record.demands[m].watched || metric.exact) continue;
@@ -89,10 +85,9 @@ std::vector<SpreadFinding> judge_spreads(const Record& record) {
     for (const auto& contrast : record.contrasts) {
       if (!between_programs(record, contrast)) continue;
       const auto series = pair_up(contrast, cells);
-      const auto reached = std::ranges::upper_bound(planned, static_cast<int>(series.rounds.size()));
-      if (reached == planned.begin() || *(reached - 1) < fewest) continue;
-      const auto place = static_cast<std::size_t>(reached - planned.begin()) - 1;
-      const auto n = static_cast<std::size_t>(planned[place]);
+      const auto look = last_look(record.info, series.rounds.size());
+      if (!look || look->rounds < fewest) continue;
+      const auto n = look->rounds;
       const auto its = deviations(std::span(series.baseline).first(n), metric),
                  mine = deviations(std::span(series.candidate).first(n), metric);
       if (its.empty() || mine.empty() || !(stats::median(its) > 0)) continue;
@@ -100,7 +95,7 @@ std::vector<SpreadFinding> judge_spreads(const Record& record) {
       const Effect effect(its, mine, question);
       SpreadFinding finding{
           .of = contrast, .metric = id, .rounds = n, .ratio = stats::median(mine) / stats::median(its)};
-      finding.p = boundary->p_value(place, effect.count_of_no_change());
+      finding.p = look->boundary->p_value(look->place, effect.count_of_no_change());
       p.push_back(finding.p);
       family.push_back(finding);
     }

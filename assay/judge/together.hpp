@@ -8,7 +8,7 @@ namespace assay::judge {
 
 // Judgement over many findings. All of these look at planned round counts only, with the boundary of the
 // campaign's looks, so that they hold wherever a campaign stopped; what ended between looks waits for more
-// rounds.
+// rounds. Campaigns without planned looks (imported rounds) are looked at once.
 
 /// Each candidate's change over all its comparisons with one baseline on a watched ratio metric, two at
 /// least: in every round that all of them have a pair of, the weighted mean of their log ratios (see

@@ -56,6 +56,9 @@ class Ledger {
   /// Lays down a new campaign: everything in `record` but rounds and trials.
   CampaignId begin(const Record& record);
 
+  /// Lays down a campaign that is over, with its rounds and trials: all of it or nothing.
+  CampaignId add_whole(const Record& record);
+
   /// Another stretch of work on a campaign, as its next sitting; the campaign is open again.
   void add_sitting(CampaignId campaign, const Sitting& sitting);
 

@@ -12,6 +12,8 @@
 
 namespace assay::ledger {
 
+inline soci::indicator there(bool has_value) { return has_value ? soci::i_ok : soci::i_null; }
+
 /// The statement that stores a trial, prepared once: its values are these members.
 struct TrialRow {
   explicit TrialRow(soci::session& sql);
@@ -30,6 +32,11 @@ struct Ledger::State {
   std::unique_ptr<TrialRow> trial_row;  ///< made with the first trial
 
   [[noreturn]] void fail(const std::exception& error) const;
+
+  // Parts of a transaction.
+  CampaignId put_campaign(const Record& record);
+  void put_round(CampaignId campaign, const Round& round);
+  void put_trial(CampaignId campaign, const Trial& trial);
 
   /// Runs `work` in one transaction: all of it is stored, or nothing.
   template <class Work>

@@ -8,6 +8,7 @@
 #include <optional>
 #include <vector>
 
+#include "assay/render/axis.hpp"
 #include "assay/render/prose.hpp"
 #include "assay/render/units.hpp"
 

@@ -5,10 +5,10 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
-#include <set>
 #include <vector>
 
 #include "assay/render/axis.hpp"
+#include "assay/render/overview.hpp"
 #include "assay/render/prose.hpp"
 #include "assay/render/table.hpp"
 #include "assay/render/trial_values.hpp"
@@ -19,51 +19,6 @@ namespace assay::render {
 namespace {
 
 constexpr std::size_t page_width = 100, column = 13, strip_width = 60;
-
-struct Grid {
-  std::vector<std::string> settings;
-  std::vector<CandidateId> candidates;
-  std::map<std::pair<CandidateId, std::string>, const Finding*> findings;
-  std::map<std::pair<CandidateId, std::string>, const Cell*> missing;
-};
-
-Grid grid_of(const Findings& all, WorkloadId workload, MetricId metric) {
-  Grid grid;
-  const auto add = [](auto& list, const auto& item) {
-    if (std::ranges::count(list, item) == 0) list.push_back(item);
-  };
-  std::set<CandidateId> compared;
-  for (const auto& f : all.findings) {
-    const auto& cell = all.candidate_of(f);
-    if (cell.workload != workload || f.metric != metric || all.candidate(cell).twin_of) continue;
-    grid.findings[{cell.candidate, cell.setting.text()}] = &f;
-    compared.insert(cell.candidate);
-  }
-  for (const auto& cell : all.cells) {
-    if (cell.workload != workload || all.candidate(cell).twin_of) continue;
-    const auto setting = cell.setting.text();
-    if (cell.standing != Standing::sound) grid.missing[{cell.candidate, setting}] = &cell;
-    if (cell.standing != Standing::sound || compared.contains(cell.candidate))
-      add(grid.candidates, cell.candidate);
-    if (cell.standing != Standing::sound || grid.findings.contains({cell.candidate, setting}))
-      add(grid.settings, setting);
-  }
-  return grid;
-}
-
-std::string entry(const Findings& all, const Grid& grid, CandidateId candidate, const std::string& setting,
-                  const TextStyle& style) {
-  if (const auto found = grid.findings.find({candidate, setting}); found != grid.findings.end()) {
-    const auto& f = *found->second;
-    const auto& metric = all.metric_of(f);
-    const auto text = effect_text(f.effect, metric.scale == Scale::ratio, metric.unit) + " " +
-                      verdict_text(f.verdict, {}).substr(0, 1);
-    const auto padded = right(text, column);
-    return style.colour ? colour_of(f.verdict) + padded + "\x1b[0m" : padded;
-  }
-  const auto missing = grid.missing.find({candidate, setting});
-  return right(missing == grid.missing.end() ? "" : to_string(missing->second->standing), column);
-}
 
 /// Where a value stands on a strip between two ends.
 std::size_t place_of(double value, double low, double high) {
@@ -97,36 +52,43 @@ std::string cell_details(const Findings& all, CellId cell, const std::vector<dou
 
 bool is_wide(const Findings& all, WorkloadId workload, MetricId metric) {
   constexpr std::size_t many = 24;
-  return grid_of(all, workload, metric).findings.size() > many;
+  std::size_t entries = 0;
+  for (const auto& row : overview_of(all, metric, workload).rows) entries += row.size();
+  return entries > many;
 }
 
-std::string folded_block(const Findings& all, WorkloadId workload, MetricId metric_id,
+std::string folded_block(const Findings& all, std::optional<WorkloadId> workload, MetricId metric_id,
                          const TextStyle& style) {
-  const auto grid = grid_of(all, workload, metric_id);
-  if (grid.findings.empty()) return {};
+  const auto overview = overview_of(all, metric_id, workload);
+  if (overview.columns.empty()) return {};
   const auto& metric = all.metrics[metric_id.place()];
   std::size_t names = 10;
-  for (const auto id : grid.candidates)
+  for (const auto id : overview.candidates)
     names = std::max(names, cells_of(all.candidates[id.place()].name) + 1);
   names = std::min<std::size_t>(names, 30);
-  std::string out = fmt::format(
-      "{}: {}, {} is better; change against the baseline, a setting a column; --only shows more\n",
-      all.workloads[workload.place()].name, metric.name,
-      metric.prefer == Prefer::higher ? "higher" : "lower");
+  std::string out = fmt::format("{}{}, {} is better; change against the baseline; --only shows more\n",
+                                workload ? all.workloads[workload->place()].name + ": " : "", metric.name,
+                                metric.prefer == Prefer::higher ? "higher" : "lower");
   const std::size_t fit = std::max<std::size_t>(1, (page_width - names) / (column + 1));
-  for (std::size_t from = 0; from < grid.settings.size(); from += fit) {
-    const auto to = std::min(from + fit, grid.settings.size());
+  for (std::size_t from = 0; from < overview.columns.size(); from += fit) {
+    const auto to = std::min(from + fit, overview.columns.size());
     if (from > 0) out += "\n";
     out += left("", names);
-    for (auto s = from; s < to; ++s) {
-      const auto& setting = grid.settings[s];
-      out += " " + right(cells_of(setting) > column ? left(setting, column) : setting, column);
+    for (auto c = from; c < to; ++c) {
+      const auto& title = overview.columns[c];
+      out += " " + right(cells_of(title) > column ? left(title, column) : title, column);
     }
     out += "\n";
-    for (const auto id : grid.candidates) {
-      const auto& name = all.candidates[id.place()].name;
+    for (std::size_t r = 0; r < overview.rows.size(); ++r) {
+      const auto& name = all.candidates[overview.candidates[r].place()].name;
       out += left(cells_of(name) < names ? name : left(name, names - 1), names);
-      for (auto s = from; s < to; ++s) out += " " + entry(all, grid, id, grid.settings[s], style);
+      for (auto c = from; c < to; ++c) {
+        const auto& entry = overview.rows[r][c];
+        const auto text = right(entry_text(all, metric_id, entry), column);
+        out += " " + (style.colour && entry.finding != nullptr
+                          ? colour_of(entry.finding->verdict) + text + "\x1b[0m"
+                          : text);
+      }
       out += "\n";
     }
   }

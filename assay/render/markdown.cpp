@@ -85,7 +85,7 @@ std::string to_markdown(const Findings& all, const GateResult* gate) {
     out += folded("the gate's reasons", list(text.substr(text.find('\n') + 1)));
   }
   out += folded("over all findings",
-                list(together_lines(all) + trend_lines(all) + requirement_lines(all) + twin_lines(all)));
+                list(together_lines(all, 20) + trend_lines(all) + requirement_lines(all) + twin_lines(all)));
   std::string notes;
   for (const auto& note : all.trust) notes += note.about + ": " + note.text + "\n";
   out += folded(fmt::format("{} notes on how far to trust this", all.trust.size()), list(notes));

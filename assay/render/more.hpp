@@ -28,7 +28,8 @@ std::string first_call_lines(const Findings& all);
 /// What measuring again made of each finding, a line each.
 std::string confirmation_lines(const Findings& all);
 
-/// Overall changes, turns along factors, groups that can't be told apart, failure rates, changes of spread.
-std::string together_lines(const Findings& all);
+/// Overall changes, the best first; turns along factors; groups that can't be told apart; failure rates;
+/// changes of spread. Of each kind so many lines at most.
+std::string together_lines(const Findings& findings, std::size_t most);
 
 }  // namespace assay::render

@@ -11,6 +11,7 @@
 #include "assay/render/charts.hpp"
 #include "assay/render/evidence.hpp"
 #include "assay/render/more.hpp"
+#include "assay/render/page_parts.hpp"
 #include "assay/render/prose.hpp"
 #include "assay/render/table.hpp"
 #include "assay/render/trial_charts.hpp"
@@ -68,16 +69,17 @@ class Page {
     page["provisional"] = all_.provisional;
     if (const auto careful = bad_twin_text(all_); !careful.empty())
       page["careful"] = "Careful: " + careful + ".";
-    sentences_of(page);
+    put_sentences(all_, page);
+    put_overviews(all_, page);
     page["blocks"] = blocks();
     page["charts"] = more_charts();
-    const auto together = confirmation_lines(all_) + together_lines(all_) + trend_lines(all_) +
-                          requirement_lines(all_) + twin_lines(all_);
+    const auto together = confirmation_lines(all_) + together_lines(all_, all_.findings.size()) +
+                          trend_lines(all_) + requirement_lines(all_) + twin_lines(all_);
     page["together"] = list_of_lines(together);
     page["has_together"] = !together.empty();
-    standings(page);
-    notes(page);
-    provenance(page);
+    put_standings(all_, page);
+    put_notes(all_, page);
+    put_provenance(all_, record_, page);
     page["data"] = in_script({{"charts", charts_},
                               {"details", details_},
                               {"forms", trial_charts_.forms()},
@@ -91,18 +93,6 @@ class Page {
     const auto name = "c" + std::to_string(charts_.size());
     charts_[name] = std::move(chart);
     return name;
-  }
-
-  void sentences_of(data& page) const {
-    data list(data::type::list);
-    for (const auto& sentence : sentences(all_)) {
-      data entry;
-      entry["candidate"] = sentence.candidate;
-      entry["text"] = sentence.text;
-      entry["verdict"] = to_string(sentence.verdict);
-      list << entry;
-    }
-    page["sentences"] = data(list);
   }
 
   data blocks() {
@@ -222,71 +212,6 @@ class Page {
     for (const auto& [where, trends] : groups)
       add("Growth: " + all_.metrics[metric.place()].name + ", " + where,
           "typical values; both axes are logarithmic", growth_chart(all_, trends));
-  }
-
-  void standings(data& page) const {
-    data list(data::type::list);
-    std::map<std::string, std::pair<std::string, int>> grouped;  // by candidate, standing and reason
-    for (const auto& cell : all_.cells) {
-      if (cell.standing == Standing::sound || all_.candidate(cell).twin_of) continue;
-      auto& [who, count] = grouped[all_.candidate(cell).name + to_string(cell.standing) + cell.detail];
-      if (count++ == 0)
-        who = all_.candidate(cell).name + "\n" + cell_text(all_, cell) + "\n" + to_string(cell.standing) +
-              ": " + cell.detail;
-    }
-    for (const auto& [key, entry] : grouped) {
-      const auto first = entry.first.find('\n'), second = entry.first.find('\n', first + 1);
-      const auto where = entry.first.substr(first + 1, second - first - 1);
-      data item;
-      item["who"] = entry.first.substr(0, first) + (where.empty() ? "" : " on " + where) +
-                    (entry.second > 1 ? fmt::format(" and {} more", entry.second - 1) : "");
-      item["what"] = entry.first.substr(second + 1);
-      list << item;
-    }
-    page["has_standings"] = !grouped.empty();
-    page["standings"] = data(list);
-  }
-
-  void notes(data& page) const {
-    data list(data::type::list);
-    for (const auto& note : all_.trust) {
-      data entry;
-      entry["about"] = note.about;
-      entry["text"] = note.text;
-      entry["level"] = std::string(note.level == TrustNote::Level::warning ? "warning" : "note");
-      list << entry;
-    }
-    page["has_notes"] = !all_.trust.empty();
-    page["notes"] = data(list);
-  }
-
-  void provenance(data& page) const {
-    data candidates(data::type::list);
-    for (const auto& candidate : all_.candidates) {
-      if (candidate.twin_of) continue;
-      data entry;
-      entry["name"] = candidate.name;
-      entry["identity"] = candidate.from.identity;
-      entry["commit"] = candidate.from.commit.substr(0, 10);
-      entry["compiler"] = candidate.from.compiler;
-      entry["flags"] = candidate.from.flags;
-      candidates << entry;
-    }
-    page["candidates"] = data(candidates);
-    data facts(data::type::list);
-    const auto add = [&](const std::string& name, const std::string& value) {
-      data entry;
-      entry["name"] = name;
-      entry["value"] = value;
-      facts << entry;
-    };
-    add("rounds", std::to_string(all_.rounds));
-    add("seed of the order", std::to_string(all_.campaign.seed));
-    if (!record_.sittings.empty())
-      for (const auto& fact : record_.sittings.back().facts)
-        if (fact.name != "fingerprint") add(fact.name, fact.value);
-    page["facts"] = data(facts);
-    if (!all_.campaign.repeat.empty()) page["repeat"] = all_.campaign.repeat;
   }
 
   const Findings& all_;

@@ -6,6 +6,7 @@
 #include <array>
 #include <cmath>
 #include <map>
+#include <set>
 
 #include "assay/render/units.hpp"
 
@@ -95,6 +96,27 @@ std::string left_out(const Findings& all, CandidateId id) {
   return text + others;
 }
 
+std::string summary(const Findings& all) {
+  std::set<CandidateId> candidates, baselines;
+  std::map<Verdict, std::size_t> counts;
+  std::size_t comparisons = 0;
+  for (const auto& f : all.findings) {
+    const auto& cell = all.candidate_of(f);
+    if (!is_watched(all, f) || all.candidate(cell).twin_of) continue;
+    candidates.insert(cell.candidate);
+    baselines.insert(all.baseline_of(f).candidate);
+    ++counts[f.verdict];
+    ++comparisons;
+  }
+  auto text = fmt::format("{} candidates against {}, {} comparisons:", candidates.size(),
+                          baselines.size() == 1 ? all.candidates[baselines.begin()->place()].name
+                                                : fmt::format("{} baselines", baselines.size()),
+                          comparisons);
+  for (const auto& [verdict, count] : counts)
+    text += fmt::format("{} {} {}", verdict == counts.begin()->first ? "" : ",", count, to_string(verdict));
+  return text;
+}
+
 }  // namespace
 
 std::string cell_text(const Findings& all, const Cell& cell) {
@@ -119,6 +141,9 @@ std::vector<Sentence> sentences(const Findings& all) {
     const auto reason = left_out(all, id);
     if (mine.empty() && reason.empty() && (all.narrowed || !all.candidates[i].against)) continue;
     Sentence sentence{.candidate = all.candidates[i].name};
+    sentence.notable = !reason.empty() || std::ranges::any_of(mine, [](const Finding* f) {
+      return f->verdict == Verdict::better || f->verdict == Verdict::worse;
+    });
     if (!mine.empty()) {
       sentence.text = mine.size() == 1 ? of_one(all, *mine.front()) : of_many(all, mine);
       if (std::ranges::all_of(mine, [&](const Finding* f) { return f->verdict == mine.front()->verdict; }))
@@ -129,6 +154,18 @@ std::vector<Sentence> sentences(const Findings& all) {
     result.push_back(std::move(sentence));
   }
   return result;
+}
+
+Said say(const Findings& all) {
+  constexpr std::size_t few = 12;
+  Said said;
+  auto every = sentences(all);
+  if (every.size() > few) said.summary = summary(all);
+  for (auto& sentence : every) {
+    const bool first = said.first.size() < few && (sentence.notable || every.size() <= few);
+    (first ? said.first : said.rest).push_back(std::move(sentence));
+  }
+  return said;
 }
 
 }  // namespace assay::render

@@ -12,11 +12,20 @@ struct Sentence {
   std::string candidate;
   Verdict verdict = Verdict::unclear;  ///< the one that all share; unclear when they differ
   std::string text;
+  bool notable = false;  ///< better or worse somewhere, or left out
 };
 
 /// A sentence for every candidate but the baselines, and for a baseline that is not sound. Candidates that
 /// are left out somewhere get the reason.
 std::vector<Sentence> sentences(const Findings& findings);
+
+/// The sentences with those first that a reader should see. Of more than twelve candidates that is a summary
+/// of all, and the first twelve that are better, worse or left out somewhere.
+struct Said {
+  std::string summary;  ///< "40 candidates against list, 80 comparisons: 3 better, 77 unclear"; of few: empty
+  std::vector<Sentence> first, rest;
+};
+Said say(const Findings& findings);
 
 /// "orders, locks=800"; without the workload's name when there is but one.
 std::string cell_text(const Findings& findings, const Cell& cell);

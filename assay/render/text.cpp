@@ -3,12 +3,14 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <set>
 #include <sstream>
 
 #include "assay/render/axis.hpp"
 #include "assay/render/evidence.hpp"
 #include "assay/render/folded.hpp"
 #include "assay/render/more.hpp"
+#include "assay/render/overview.hpp"
 #include "assay/render/prose.hpp"
 #include "assay/render/table.hpp"
 #include "assay/render/units.hpp"
@@ -59,15 +61,19 @@ std::string paint(const std::string& text, Verdict verdict, const TextStyle& sty
 std::string head(const Findings& all, const TextStyle& style) {
   std::string out;
   if (!all.campaign.title.empty()) out += all.campaign.title + "\n\n";
-  const auto said = sentences(all);
+  const auto said = say(all);
+  if (!said.summary.empty()) out += wrap(said.summary, 2) + "\n";
   std::size_t widest = 0;
-  for (const auto& sentence : said) widest = std::max(widest, cells_of(sentence.candidate));
+  for (const auto& sentence : said.first) widest = std::max(widest, cells_of(sentence.candidate));
   const auto names = std::min<std::size_t>(widest, 30) + 2;
-  for (const auto& sentence : said) {
+  for (const auto& sentence : said.first) {
     const bool fits = cells_of(sentence.candidate) < names;
     out += fits ? left(sentence.candidate, names) : sentence.candidate + "\n" + std::string(names, ' ');
     out += paint(wrap(sentence.text, names), sentence.verdict, style) + "\n";
   }
+  if (const auto more = std::ranges::count_if(said.rest, &Sentence::notable); more > 0)
+    out += fmt::format(
+        "and {} more that are better, worse or left out somewhere; --only candidate=NAME shows one\n", more);
   return out;
 }
 
@@ -84,13 +90,6 @@ std::string trust(const Findings& all) {
          "\n";
 }
 
-/// A block of lines, or of columns where there are too many.
-std::string findings_on(const Findings& all, WorkloadId workload, MetricId metric, const TextStyle& style) {
-  const auto text = is_wide(all, workload, metric) ? folded_block(all, workload, metric, style)
-                                                   : block(all, workload, metric, style);
-  return text.empty() ? text : "\n" + text;
-}
-
 }  // namespace
 
 std::string to_text(const Findings& all, const TextStyle& style) {
@@ -100,17 +99,27 @@ std::string to_text(const Findings& all, const TextStyle& style) {
   if (const auto again = confirmation_lines(all); !again.empty())
     out += "Measured again with fresh data:\n" + hang(again) + "\n";
   out += head(all, style);
-  bool any_wide = false;  // no room there for what moved besides
+  bool any_wide = false;       // no room there for what moved besides
+  std::set<std::size_t> told;  // metrics whose workloads, having one setting each, are columns of one table
   for (std::size_t w = 0; w < all.workloads.size(); ++w)
-    for (std::size_t m = 0; m < all.metrics.size(); ++m)
-      if (all.demands[m].watched) {
-        const WorkloadId workload{static_cast<std::int64_t>(w)};
-        const MetricId metric{static_cast<std::int64_t>(m)};
-        any_wide = any_wide || is_wide(all, workload, metric);
-        out += findings_on(all, workload, metric, style);
+    for (std::size_t m = 0; m < all.metrics.size(); ++m) {
+      if (!all.demands[m].watched || told.contains(m)) continue;
+      const WorkloadId workload{static_cast<std::int64_t>(w)};
+      const MetricId metric{static_cast<std::int64_t>(m)};
+      const bool wide = is_wide(all, workload, metric);
+      any_wide = any_wide || wide;
+      std::string text;
+      if (wide && all.workloads.size() > 1 &&
+          overview_of(all, metric).columns.size() <= all.workloads.size()) {
+        told.insert(m);
+        text = folded_block(all, {}, metric, style);
+      } else {
+        text = wide ? folded_block(all, workload, metric, style) : block(all, workload, metric, style);
       }
+      if (!text.empty()) out += "\n" + text;
+    }
   std::string more;
-  for (const auto& lines : {together_lines(all), trend_lines(all), requirement_lines(all),
+  for (const auto& lines : {together_lines(all, 12), trend_lines(all), requirement_lines(all),
                             first_call_lines(all), twin_lines(all)})
     more += hang(lines);
   const auto moved = any_wide ? hang(also_moved_lines(all)) : "";

@@ -31,7 +31,12 @@ std::string weights_text(const Findings& all) {
 
 std::string overall_lines(const Findings& all) {
   std::string text;
-  for (const auto& overall : all.overall) {
+  auto overalls = all.overall;  // the best first
+  std::ranges::stable_sort(overalls, {}, [&](const Overall& o) {
+    const bool lower = all.metrics[o.metric.place()].prefer != Prefer::higher;
+    return std::pair(o.metric.value, lower ? o.finding.effect : -o.finding.effect);
+  });
+  for (const auto& overall : overalls) {
     const auto& metric = all.metrics[overall.metric.place()];
     const auto& f = overall.finding;
     text += fmt::format("overall, {}, {}: ", name(all, overall.candidate), metric.name);
@@ -57,13 +62,20 @@ std::string turn_lines(const Findings& all) {
   return text;
 }
 
+std::string members_text(const Findings& all, const Group& group) {
+  constexpr std::size_t most = 10;
+  std::string text;
+  for (std::size_t i = 0; i < std::min(group.members.size(), most); ++i)
+    text += (i == 0 ? "" : " = ") + name(all, group.members[i]);
+  if (group.members.size() > most) text += fmt::format(" and {} more", group.members.size() - most);
+  return text;
+}
+
 std::string group_lines(const Findings& all) {
   std::map<std::string, std::string> places;  // by members and metric, in order of first appearance
   std::vector<std::string> order;
   for (const auto& group : all.groups) {
-    std::string members;
-    for (const auto id : group.members) members += (members.empty() ? "" : " = ") + name(all, id);
-    const auto key = all.metrics[group.metric.place()].name + ": " + members;
+    const auto key = all.metrics[group.metric.place()].name + ": " + members_text(all, group);
     const auto at = where(all, group.workload, group.setting);
     const auto [place, fresh] = places.try_emplace(key, at.empty() ? at : at.substr(2, at.size() - 3));
     if (fresh)
@@ -103,10 +115,24 @@ std::string spread_lines(const Findings& all) {
   return text;
 }
 
+/// So many lines, and how many more there are.
+std::string first_lines(const std::string& lines, std::size_t most) {
+  std::size_t end = 0;
+  for (std::size_t i = 0; i < most && end < lines.size(); ++i) end = lines.find('\n', end) + 1;
+  const auto rest = std::count(lines.begin() + static_cast<std::ptrdiff_t>(end), lines.end(), '\n');
+  if (rest == 0) return lines;
+  return lines.substr(0, end) + fmt::format("{}, and {} more; --json and the page have them\n",
+                                            lines.substr(0, lines.find(',')), rest);
+}
+
 }  // namespace
 
-std::string together_lines(const Findings& all) {
-  return overall_lines(all) + turn_lines(all) + group_lines(all) + failure_lines(all) + spread_lines(all);
+std::string together_lines(const Findings& all, std::size_t most) {
+  std::string text;
+  for (const auto& lines :
+       {overall_lines(all), turn_lines(all), group_lines(all), failure_lines(all), spread_lines(all)})
+    text += first_lines(lines, most);
+  return text;
 }
 
 }  // namespace assay::render

@@ -3,6 +3,7 @@
 #include <cstddef>
 #include <cstdint>
 #include <span>
+#include <vector>
 
 #include "assay/stats/bounds.hpp"
 #include "assay/stats/paired.hpp"
