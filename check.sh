@@ -6,7 +6,7 @@
 set -euo pipefail
 cd "$(dirname "$0")"
 source scripts/packages.sh
-install_packages
+install_packages tests
 cmake --preset check
 cmake --build --preset check
 if [ "${1:-}" = --tidy ]; then scripts/tidy.sh; fi

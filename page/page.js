@@ -9,7 +9,7 @@
     font: 'system-ui, sans-serif',
     view: {stroke: null},
     axis: {labelColor: colour('text'), titleColor: colour('dim'), gridColor: colour('line'), domainColor: colour('line'),
-           tickColor: colour('line'), labelLimit: 320, labelFontSize: 12, titleFontWeight: 'normal'},
+           tickColor: colour('line'), labelLimit: 320, labelOverlap: 'greedy', labelFontSize: 12, titleFontWeight: 'normal'},
     legend: {labelColor: colour('text'), titleColor: colour('dim'), labelLimit: 300},
     header: {labelColor: colour('text'), titleColor: colour('dim')},
     range: {category: dark.matches ? ['#82aaff', '#ff9d5c', '#7fd1ae', '#d9a5e8', '#e6d36a', '#9a9fa9', '#f28b9b', '#6fc7d9']

@@ -1,8 +1,10 @@
 # Sourced by demo.sh and check.sh: installs the packages of packages.txt that are missing.
 
+# install_packages [tests]: with those that only tests need.
 install_packages() {
-  local missing
-  missing=$(sed -E 's/#.*//; /^\s*$/d' packages.txt | while read -r name command; do
+  local missing wanted='/^# tests$/,$d'
+  if [ "${1:-}" = tests ]; then wanted=''; fi
+  missing=$(sed -E "$wanted" packages.txt | sed -E 's/#.*//; /^\s*$/d' | while read -r name command; do
     if [ -n "$command" ] && command -v "$command" >/dev/null; then continue; fi
     dpkg-query -W -f='${Status}' "$name" 2>/dev/null | grep -q 'ok installed' || echo "$name"
   done)

@@ -34,11 +34,11 @@ void lay_down_builds(Recorder& recorder, const LaidDown& laid, const MetricIds& 
   const auto contrasts = recorder.record().contrasts;
   const auto& cells = laid.cells;
   for (const auto& contrast : contrasts) {
-    const auto& baseline = cells[contrast.baseline.place()].command.program;
-    const auto& candidate = cells[contrast.candidate.place()].command.program;
+    const auto& baseline = cells[contrast.baseline.place()].program;
+    const auto& candidate = cells[contrast.candidate.place()].program;
     if (!compared.emplace(baseline, candidate).second) continue;
     for (const auto cell : {contrast.baseline, contrast.candidate}) {
-      const auto size = measure::size_of_program(cells[cell.place()].command.program);
+      const auto size = measure::size_of_program(cells[cell.place()].program);
       if (!size || !told.insert(cell).second) continue;
       Trial trial{.cell = cell, .role = Role::build};
       const auto add = [&](const char* name, std::optional<double> value) {

@@ -118,12 +118,12 @@ class LayingDown {
     try {
       laid_.cells.back() = ready(planned);
     } catch (const Error& error) {
-      if (built == nullptr || error.place() != planned.command.front()) throw;
+      if (built == nullptr || error.place() != planned.program) throw;
       cell.standing = Standing::failed;
       cell.detail = "its build yields no such program: " + error.place();
       return;
     }
-    const auto& program = laid_.cells.back().command.program;
+    const auto& program = laid_.cells.back().program;
     if (!candidate.from.exe_digest.empty()) return;
     candidate.from.exe_digest = measure::digest_of_file(program);
     add_notes_of_program(program, candidate.from);
@@ -137,6 +137,7 @@ class LayingDown {
                      .work = planned.work,
                      .throughput = throughput_name(plan_, workload.work)};
     cell.command.program = measure::find_program(planned.command.front(), plan_.folder);
+    cell.program = measure::find_program(planned.program, plan_.folder);
     cell.command.arguments = planned.command;
     cell.command.directory = plan_.folder;
     cell.command.timeout = workload.timeout;

@@ -36,6 +36,7 @@ struct OwnMetric {
 /// What it takes to run a cell whose candidate is a program.
 struct ProcessCell {
   measure::Command command;
+  std::string program;  ///< the file that is compared, which the command may start through others
   Check check;
   std::optional<std::string> expected;  ///< content of the check's file
   Control control;

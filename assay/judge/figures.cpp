@@ -25,4 +25,11 @@ std::string digits(double value) {
 
 std::string per_cent(double share) { return digits(std::abs(share) * 100) + " %"; }
 
+std::string signed_change(double share) {
+  if (share >= 1) return "×" + digits(std::round((1 + share) * 10) / 10);
+  const double tenths = std::round(share * 1000) / 10;
+  if (tenths == 0) return "0 %";
+  return (tenths > 0 ? "+" : "−") + digits(std::abs(tenths)) + " %";
+}
+
 }  // namespace assay::judge

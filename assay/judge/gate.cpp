@@ -4,17 +4,13 @@
 #include <cmath>
 #include <set>
 
+#include "assay/judge/figures.hpp"
 #include "assay/judge/keep_only.hpp"
 #include "assay/judge/trust.hpp"
 #include "assay/model/setting.hpp"
 
 namespace assay::judge {
 namespace {
-
-std::string signed_change(double share) {
-  if (share >= 1) return "×" + to_string(Level{std::round((1 + share) * 10) / 10});
-  return (share > 0 ? "+" : "") + to_string(Level{std::round(share * 1000) / 10}) + " %";
-}
 
 class Holding {
  public:

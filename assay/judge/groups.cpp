@@ -41,7 +41,7 @@ void largest_sets(const Alike& alike, const Set& chosen, Set open, Set done, std
                   std::vector<Set>& into) {
   if (open.empty() && done.empty()) into.push_back(chosen);
   if (open.empty() || into.size() > most) return;
-  // Whoever is like most of the open ones: of those, each largest set with any has it too, or one unlike it.
+  // A largest set has the pivot, or one that is unlike it: only those need trying.
   const auto likes = [&](std::size_t v) {
     return std::ranges::count_if(open, [&](std::size_t u) { return u != v && alike[v][u]; });
   };

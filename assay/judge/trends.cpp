@@ -74,15 +74,23 @@ void describe_sizes(Trend& trend, const Curve* baseline) {
   }
 }
 
-void describe_threads(Trend& trend, bool is_time, double margin) {
+/// `for_each`: every thread does a job of its own, and times are of one; else they share one job.
+void describe_threads(Trend& trend, bool is_time, bool for_each, double margin) {
   auto throughput = trend.typical;
   if (is_time)
-    for (std::size_t i = 0; i < throughput.size(); ++i) throughput[i] = trend.at[i] / throughput[i];
+    for (std::size_t i = 0; i < throughput.size(); ++i)
+      throughput[i] = (for_each ? trend.at[i] : 1) / throughput[i];
+  for (const double does : throughput) trend.throughput.push_back(does / throughput.front());
   if (trend.at.front() < 1) return;
   const auto law = stats::fit_scalability(trend.at, throughput);
   trend.contention = law.contention;
   trend.coherency = law.coherency;
-  if (const auto place = stats::knee(trend.at, throughput)) trend.knee = trend.at[*place];
+  if (const auto place = stats::knee(trend.at, throughput)) {
+    const auto gain = [&](std::size_t from, std::size_t to) {  // of each thread
+      return (throughput[to] - throughput[from]) / (trend.at[to] - trend.at[from]);
+    };
+    if (gain(*place, throughput.size() - 1) < 0.5 * gain(0, *place)) trend.knee = trend.at[*place];
+  }
   const auto best_beyond = [&](std::size_t i) {
     return *std::max_element(throughput.begin() + static_cast<std::ptrdiff_t>(i) + 1, throughput.end());
   };
@@ -117,7 +125,8 @@ std::vector<Trend> find_trends(const Record& record, const Findings& findings) {
         if (sizes)
           describe_sizes(trend, baseline == curves.end() ? nullptr : &baseline->second.second);
         else
-          describe_threads(trend, metric.unit == "s", record.demands[m].margin.value_or(record.info.margin));
+          describe_threads(trend, metric.unit == "s", record.info.kind == "contest",
+                           record.demands[m].margin.value_or(record.info.margin));
         trends.push_back(std::move(trend));
       }
     }

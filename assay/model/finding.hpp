@@ -150,7 +150,8 @@ struct Trend {
   std::string law;                 ///< "n log n"; empty: can't tell
   std::optional<double> crossing;  ///< size
   Interval crossing_interval;
-  // Over threads: throughput by the universal scalability law.
+  // Over threads: throughput, as a multiple of that at the first level, by the universal scalability law.
+  std::vector<double> throughput;
   std::optional<double> contention, coherency;
   std::optional<double> knee;     ///< threads beyond which more help less
   std::optional<double> plateau;  ///< threads beyond which none measured does better by more than the margin

@@ -147,6 +147,12 @@ std::vector<PlannedCell> expand_cells(const Plan& plan, const BuildPlaces& place
           planned.cell.detail = "left out by the plan";
         }
         planned.command = expand_all(workload.run.empty() ? candidate.run : workload.run, values);
+        planned.program = planned.command.empty() ? "" : planned.command.front();
+        const auto names_exe = [&](const std::string& word) {
+          return word.find(values.at("exe")) != std::string::npos;
+        };
+        if (!candidate.exe.empty() && std::ranges::any_of(planned.command, names_exe))
+          planned.program = values.at("exe");
         planned.identify = expand_all(candidate.identify, values);
         planned.check = expand_check(workload.check, values);
         planned.control = expand_control(workload.control, values);

@@ -97,29 +97,32 @@ ChartJson interval_chart(const Findings& all, const std::vector<const Finding*>&
 }
 
 ChartJson growth_chart(const Findings& all, const std::vector<const Trend*>& trends) {
+  const bool threads = !trends.front()->throughput.empty();
   auto rows = ChartJson::array();
   for (const auto* trend : trends)
     for (std::size_t i = 0; i < trend->at.size(); ++i)
       rows.push_back({{"candidate", all.candidates[trend->candidate.place()].name},
                       {"at", trend->at[i]},
-                      {"value", trend->typical[i]}});
+                      {"value", threads ? trend->throughput[i] : trend->typical[i]}});
   auto spec = chart_of(1, std::move(rows));
   spec["height"] = 260;
   spec["mark"] = {{"type", "line"}, {"point", true}};
   auto y = value_axis(all.metrics[trends.front()->metric.place()]);
-  y["scale"] = {{"type", "log"}, {"nice", false}};
-  spec["encoding"] = {{"x",
-                       {{"field", "at"},
-                        {"type", "quantitative"},
-                        {"title", trends.front()->factor},
-                        {"scale", {{"type", "log"}, {"nice", false}}}}},
-                      {"y", y},
-                      {"color", {{"field", "candidate"}, {"type", "nominal"}, {"title", nullptr}}},
-                      {"strokeDash", {{"field", "candidate"}, {"type", "nominal"}, {"title", nullptr}}},
-                      {"tooltip",
-                       {{{"field", "candidate"}},
-                        {{"field", "at"}, {"title", trends.front()->factor}},
-                        {{"field", "value"}}}}};
+  ChartJson scale = {{"type", "log"}, {"nice", false}};
+  if (threads) {
+    scale = {{"zero", true}};
+    y["title"] = "throughput, with " + number_text(trends.front()->at.front()) + " as 1";
+  }
+  y["scale"] = scale;
+  spec["encoding"] = {
+      {"x", {{"field", "at"}, {"type", "quantitative"}, {"title", trends.front()->factor}, {"scale", scale}}},
+      {"y", y},
+      {"color", {{"field", "candidate"}, {"type", "nominal"}, {"title", nullptr}}},
+      {"strokeDash", {{"field", "candidate"}, {"type", "nominal"}, {"title", nullptr}}},
+      {"tooltip",
+       {{{"field", "candidate"}},
+        {{"field", "at"}, {"title", trends.front()->factor}},
+        {{"field", "value"}}}}};
   return spec;
 }
 

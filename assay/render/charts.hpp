@@ -15,7 +15,8 @@ using ChartJson = nlohmann::ordered_json;
 /// The findings' intervals, a row each, on a shared axis: a logarithmic one of ratios, or one of differences.
 ChartJson interval_chart(const Findings& all, const std::vector<const Finding*>& findings);
 
-/// Typical values over a factor's levels, a line for each candidate, on logarithmic axes.
+/// Typical values over a factor's sizes, a line for each candidate, on logarithmic axes; over threads, their
+/// throughput.
 ChartJson growth_chart(const Findings& all, const std::vector<const Trend*>& trends);
 
 // Parts that charts share.

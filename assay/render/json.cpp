@@ -100,6 +100,7 @@ Json trend_json(const Findings& all, const Trend& t) {
           {"law", t.law.empty() ? Json(nullptr) : Json(t.law)},
           {"crossing", perhaps(t.crossing)},
           {"crossing_interval", t.crossing ? interval_json(t.crossing_interval) : Json(nullptr)},
+          {"throughput", t.throughput},
           {"contention", perhaps(t.contention)},
           {"coherency", perhaps(t.coherency)},
           {"knee", perhaps(t.knee)},

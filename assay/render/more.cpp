@@ -20,10 +20,11 @@ std::string span_of(double low, double high, bool ratio, const std::string& unit
 std::string size_text(const Findings& all, const Trend& trend) {
   auto text = fmt::format("{} {}", all.candidates[trend.candidate.place()].name,
                           trend.law.empty() ? "by no law that can be told" : "like " + trend.law);
-  text += fmt::format(" (exponent {:.2f}", trend.exponent.value_or(0));
+  const auto plain = [](double x) { return fmt::format("{}{:.2f}", x < 0 ? "−" : "", std::abs(x)); };
+  text += " (exponent " + plain(trend.exponent.value_or(0));
   const auto& interval = trend.exponent_interval;
   if (std::isfinite(interval.low) && std::isfinite(interval.high))
-    text += fmt::format(", {:.2f} … {:.2f}", interval.low, interval.high);
+    text += fmt::format(", {} … {}", plain(interval.low), plain(interval.high));
   return text + ")";
 }
 
@@ -41,13 +42,9 @@ std::string crossing_text(const Findings& all, const Trend& trend) {
 }
 
 std::string thread_text(const Findings& all, const Trend& trend) {
-  const bool is_time = all.metrics[trend.metric.place()].unit == "s";
-  const double speed =
-      is_time ? trend.typical.front() / trend.typical.back() * (trend.at.back() / trend.at.front())
-              : trend.typical.back() / trend.typical.front();
   auto text = fmt::format("{} does {:.2g} times as much with {} as with {}",
-                          all.candidates[trend.candidate.place()].name, speed, number_text(trend.at.back()),
-                          number_text(trend.at.front()));
+                          all.candidates[trend.candidate.place()].name, trend.throughput.back(),
+                          number_text(trend.at.back()), number_text(trend.at.front()));
   if (trend.knee) text += fmt::format(", knee at {}", number_text(*trend.knee));
   if (trend.plateau) text += fmt::format(", no better beyond {}", number_text(*trend.plateau));
   return text;

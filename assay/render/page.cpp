@@ -205,13 +205,16 @@ class Page {
     for (const auto& trend : all_.trends) {
       if (trend.metric != metric) continue;
       const auto others = trend.others.text();
-      groups[all_.workloads[trend.workload.place()].name + (others.empty() ? "" : ", " + others) + " over " +
+      groups[(trend.exponent ? "Growth: " : "Scaling: ") + all_.metrics[metric.place()].name + ", " +
+             all_.workloads[trend.workload.place()].name + (others.empty() ? "" : ", " + others) + " over " +
              trend.factor]
           .push_back(&trend);
     }
     for (const auto& [where, trends] : groups)
-      add("Growth: " + all_.metrics[metric.place()].name + ", " + where,
-          "typical values; both axes are logarithmic", growth_chart(all_, trends));
+      add(where,
+          trends.front()->throughput.empty() ? "typical values; both axes are logarithmic"
+                                             : "what is done in the same time",
+          growth_chart(all_, trends));
   }
 
   const Findings& all_;

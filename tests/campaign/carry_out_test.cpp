@@ -25,6 +25,17 @@ TEST(CarryOut, ComparesRealProcessesOnEveryMetric) {
   EXPECT_EQ(finding_on(findings, "wall time").rounds, 6U);
 }
 
+TEST(CarryOut, WhatAShellStartsIsTheProgramThatIsCompared) {
+  auto plan = plan_of({{}, {}});
+  plan.candidates[0].exe = "/bin/true";
+  plan.candidates[1].exe = BEHAVE;
+  plan.workloads[0].run = {"/bin/sh", "-c", "exec ${exe}"};
+  const auto findings = carry_out(plan);
+  EXPECT_NE(findings.candidates[0].from.exe_digest, findings.candidates[1].from.exe_digest);
+  EXPECT_NE(finding_on(findings, "program size").effect, 1);
+  for (const auto& note : findings.trust) EXPECT_THAT(note.text, testing::Not(HasSubstr("byte for byte")));
+}
+
 TEST(CarryOut, AWrongAnswerIsLeftOutWithItsReasonAndTheOthersGoOn) {
   const auto findings = carry_out(plan_of({{"say", "total 17"}, {"say", "total 18"}, {"say", "total 17"}},
                                           {.equal = "stdout", .match = "^total"}));

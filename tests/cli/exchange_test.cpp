@@ -1,3 +1,4 @@
+#include <fmt/format.h>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
@@ -59,7 +60,12 @@ TEST(Import, JudgesUnpairedSamples) {
   EXPECT_NEAR(found["p"].get<double>(), 2 / 2704156.0, 1e-9);
   EXPECT_NEAR(found["difference"].get<double>(), 13, 1e-9);
   EXPECT_THAT(found["notes"][0]["text"].get<std::string>(), HasSubstr("not side by side"));
-  EXPECT_EQ(assay(scratch, {"gate"}).status, 2) << "what did not run side by side is not gated";
+  const auto refused = assay(scratch, {"gate"});
+  EXPECT_EQ(refused.status, 2) << "what did not run side by side is not gated";
+  EXPECT_THAT(refused.err, HasSubstr("add --apart"));
+  const auto insisted = assay(scratch, {"gate", "--apart"});
+  EXPECT_EQ(insisted.status, 1) << insisted.out;
+  EXPECT_THAT(insisted.out, HasSubstr("careful: nothing of this ran side by side"));
 }
 
 TEST(Import, TakesFactorsAndJson) {
@@ -156,13 +162,60 @@ TEST(Report, IsDrawnByABrowser) {
   if (test::read_file(scratch.path("p.html")).find("could not be fetched when this was built") !=
       std::string::npos)
     GTEST_SKIP() << "built without the chart libraries";
+  // A reader who filters, and opens the trials of a row by keyboard; what they see is put into the title.
+  auto page = test::read_file(scratch.path("p.html"));
+  page.insert(page.rfind("</body>"), R"(<script>
+addEventListener('load', async () => {
+  const until = async true_now => { while (!true_now()) await new Promise(done => setTimeout(done, 20)); };
+  await until(() => document.body.dataset.ready);
+  const filter = document.getElementById('filter');
+  const rows = () => [...document.querySelectorAll('tr[data-text]')].filter(row => !row.hidden).length;
+  const type = text => { filter.value = text; filter.dispatchEvent(new Event('input')); return rows(); };
+  const all = rows(), none = type('no such row'), some = type('SCRIPT'), again = type('');
+  const button = document.querySelector('button[data-detail]');
+  button.focus();
+  const focused = document.activeElement === button;
+  button.click();
+  await until(() => document.querySelector('tr.detail svg'));
+  const dots = document.querySelectorAll('tr.detail .mark-symbol path').length;
+  const saved = [...document.querySelectorAll('.vega-actions a')].map(a => a.download).filter(Boolean).length;
+  button.click();
+  const closed = !document.querySelector('tr.detail');
+  document.title = JSON.stringify({all, none, some, again, focused, dots, saves: saved > 0, closed});
+});
+</script>)");
+  const auto driven = scratch.file("driven.html", page);
   const auto ran =
-      test::run(scratch, {browser, "--headless", "--no-sandbox", "--disable-gpu",
-                          "--virtual-time-budget=20000", "--dump-dom", "file://" + scratch.path("p.html")});
+      test::run(scratch, {browser, "--headless", "--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage",
+                          "--virtual-time-budget=60000", "--dump-dom", "file://" + driven});
   EXPECT_THAT(ran.out, HasSubstr("data-ready=\"yes\""));
   EXPECT_THAT(ran.out, testing::Not(HasSubstr("data-errors")));
   EXPECT_THAT(ran.out, HasSubstr("<svg"));
   EXPECT_THAT(ran.out.substr(0, ran.out.find("<script")), testing::Not(HasSubstr("<img")));
+  const auto from = ran.out.find("<title>") + 7;
+  const auto seen = ran.out.substr(from, ran.out.find("</title>") - from);
+  EXPECT_EQ(seen,
+            R"({"all":1,"none":0,"some":1,"again":1,"focused":true,"dots":14,"saves":true,"closed":true})");
+}
+
+TEST(Gate, HoldsTwoCampaignsAgainstEachOtherOnlyWhenTold) {
+  const Scratch scratch;
+  const auto import_of = [&](const std::string& name, double value) {
+    std::string text = "candidate,metric,value,round,unit\n";
+    for (int round = 1; round <= 12; ++round)
+      for (const char* candidate : {"list", "heap"})
+        text += fmt::format("{},wall time,{},{},s\n", candidate, value * (1 + 0.001 * (round % 5)), round);
+    (void)imported(scratch, {scratch.file(name, text)});
+  };
+  import_of("before.csv", 1);
+  ASSERT_EQ(assay(scratch, {"ledger", "name", "last", "before"}).status, 0);
+  import_of("slower.csv", 1.05);
+  EXPECT_EQ(assay(scratch, {"gate", "before", "last"}).status, 2);
+  const auto slower = assay(scratch, {"gate", "before", "last", "--apart", "--junit", scratch.path("g.xml")});
+  EXPECT_EQ(slower.status, 1);
+  EXPECT_THAT(slower.out, HasSubstr("careful: nothing of this ran side by side"));
+  EXPECT_THAT(test::read_file(scratch.path("g.xml")), HasSubstr("name=\"careful\""));
+  EXPECT_EQ(assay(scratch, {"gate", "last", "last", "--apart"}).status, 0);
 }
 
 TEST(Gate, AnswersByItsExitStatusAndWritesJUnit) {

@@ -6,9 +6,6 @@
 #include <cmath>
 
 #include "assay/judge/findings.hpp"
-#include "assay/judge/gate.hpp"
-#include "assay/judge/keep_only.hpp"
-#include "assay/judge/trust.hpp"
 #include "assay/stats/random.hpp"
 #include "support/noise.hpp"
 #include "support/records.hpp"
@@ -19,7 +16,6 @@ using test::noisy;
 using test::record_of;
 using testing::ElementsAre;
 using testing::HasSubstr;
-using testing::IsEmpty;
 
 /// Turns candidates 1, 2, … of a record into one candidate on several workloads; 0 stays the baseline of
 /// each.
@@ -63,6 +59,31 @@ TEST(Overall, SaysWhenWorkloadsDisagree) {
   EXPECT_FALSE(judge_overall(record, judge_record(record)).at(0).agree);
 }
 
+TEST(Overall, GivesWorkloadsTheirWeightsWhichSettingsShare) {
+  // Three comparisons of +20 %, +10 % and no change; the last two are settings of one workload.
+  auto record = over_workloads({{noisy(1, 20, 1), noisy(1.2, 20, 2)},
+                                {noisy(5, 20, 3), noisy(5 * 1.1, 20, 4)},
+                                {noisy(5, 20, 5), noisy(5, 20, 6)}});
+  for (const std::size_t cell : {2U, 3U, 4U, 5U}) {
+    record.cells[cell].workload = {1};
+    record.cells[cell].setting.levels["locks"] = std::int64_t{cell < 4 ? 200 : 800};
+  }
+  const auto effect = [&] { return judge_overall(record, judge_record(record)).at(0).finding.effect; };
+  EXPECT_NEAR(effect(), std::sqrt(1.2 * std::sqrt(1.1)), 0.002);
+  record.workloads[0].weight = 3;
+  EXPECT_NEAR(effect(), std::pow(std::pow(1.2, 3) * std::sqrt(1.1), 0.25), 0.002);
+}
+
+TEST(Overall, OfRoundsThatNobodyPlannedIsJudgedAtOnce) {
+  auto record =
+      over_workloads({{noisy(1, 12, 1), noisy(1.2, 12, 2)}, {noisy(5, 12, 3), noisy(5 * 1.1, 12, 4)}});
+  record.info.rounds_min = record.info.rounds_max = 0;
+  const auto overall = judge_overall(record, judge_record(record));
+  ASSERT_EQ(overall.size(), 1U);
+  EXPECT_EQ(overall[0].finding.verdict, Verdict::worse);
+  EXPECT_EQ(overall[0].finding.rounds, 12U);
+}
+
 TEST(Groups, HoldWhatCantBeToldApartAndOverlap) {
   auto record = record_of({noisy(1, 20, 1), noisy(1, 20, 2), noisy(1.5, 20, 3), noisy(1.5, 20, 4)});
   record.info.rounds_min = 7;
@@ -71,6 +92,33 @@ TEST(Groups, HoldWhatCantBeToldApartAndOverlap) {
   ASSERT_EQ(groups.size(), 2U);
   EXPECT_THAT(groups[0].members, ElementsAre(CandidateId{0}, CandidateId{1}));
   EXPECT_THAT(groups[1].members, ElementsAre(CandidateId{2}, CandidateId{3}));
+}
+
+TEST(Groups, AreFoundAmongManyCandidates) {
+  std::vector<std::vector<double>> values;
+  for (unsigned i = 0; i < 30; ++i) values.push_back(noisy(1 + 0.5 * (i / 10), 20, i + 1, 0.001));
+  auto record = record_of(values);
+  record.info.rounds_min = 7;
+  record.info.rounds_max = 20;
+  const auto groups = find_groups(record, judge_record(record));
+  ASSERT_EQ(groups.size(), 3U);
+  for (const auto& group : groups) EXPECT_EQ(group.members.size(), 10U);
+}
+
+TEST(Groups, ThatOutnumberTheCandidatesAreLeftOut) {
+  // Six pairs: each is told from its partner only, so that a largest group takes one of each pair: 2^6
+  // groups.
+  std::vector<std::vector<double>> values(12, std::vector<double>(20));
+  for (std::size_t i = 0; i < 12; ++i)
+    for (std::size_t r = 0; r < 20; ++r) {
+      const auto pair = i / 2;
+      const double wave = std::sin(static_cast<double>((pair + 1) * 7 * r + pair));
+      values[i][r] = std::exp(0.2 * wave + (i % 2 == 0 ? 0 : 0.01));
+    }
+  auto record = record_of(values);
+  record.info.rounds_min = 7;
+  record.info.rounds_max = 20;
+  EXPECT_THAT(find_groups(record, judge_record(record)), testing::IsEmpty());
 }
 
 TEST(Turns, AreFoundWhereTheWinnerChanges) {
@@ -127,143 +175,6 @@ TEST(Spread, IsSeldomCalledWhereThereIsNone) {
     }
     EXPECT_LT(called, 20) << "of 400, " << rounds << " rounds";
   }
-}
-
-std::vector<std::string> notes_on(const Record& record) {
-  Findings findings = judge_record(record);
-  findings.trust.clear();
-  add_series_notes(record, findings);
-  std::vector<std::string> texts;
-  for (const auto& note : findings.trust) texts.push_back(note.text);
-  return texts;
-}
-
-/// A record whose warm-up is like its other rounds.
-Record steady(const std::vector<std::vector<double>>& values) {
-  auto record = record_of(values);
-  for (auto& trial : record.trials)
-    if (trial.role == Role::first) trial.readings[0].value = values[trial.cell.place()][0];
-  return record;
-}
-
-TEST(SeriesNotes, AreSilentOnSteadyValues) {
-  EXPECT_THAT(notes_on(steady({noisy(1, 30, 1), noisy(1, 30, 2)})), IsEmpty());
-}
-
-TEST(SeriesNotes, TellADriftBeyondTheThreshold) {
-  const auto drifting = [](double in_all) {
-    auto one = noisy(1, 30, 1, 0.001), other = noisy(1, 30, 2, 0.001);
-    for (std::size_t i = 0; i < one.size(); ++i) {
-      const double factor = 1 + in_all * static_cast<double>(i) / 29;
-      one[i] *= factor;
-      other[i] *= factor;
-    }
-    return steady({one, other});
-  };
-  EXPECT_THAT(notes_on(drifting(0.045)), IsEmpty());
-  EXPECT_THAT(notes_on(drifting(0.06)), ElementsAre(HasSubstr("rose by 6")));
-}
-
-TEST(SeriesNotes, TellTheFirstRun) {
-  const auto first = [](double ratio) {
-    auto record = steady({noisy(1, 12, 1, 0.001), noisy(1, 12, 2, 0.001)});
-    for (auto& trial : record.trials)
-      if (trial.role == Role::first) trial.readings[0].value = ratio;
-    return record;
-  };
-  EXPECT_THAT(notes_on(first(1.09)), IsEmpty());
-  EXPECT_THAT(notes_on(first(1.12)), ElementsAre(HasSubstr("the first run had 12 % more wall time")));
-}
-
-TEST(SeriesNotes, TellShortTrials) {
-  EXPECT_THAT(notes_on(steady({noisy(0.0052, 12, 1), noisy(0.0052, 12, 2)})), IsEmpty());
-  EXPECT_THAT(notes_on(steady({noisy(0.0048, 12, 1), noisy(0.0052, 12, 2)})),
-              ElementsAre(HasSubstr("starting a program")));
-}
-
-TEST(SeriesNotes, TellOutliersAndModes) {
-  auto values = noisy(1, 30, 1, 0.005);
-  values[3] = 3;
-  EXPECT_THAT(notes_on(steady({values, noisy(1, 30, 2)})), IsEmpty()) << "one of thirty";
-  values[17] = 2.5;
-  EXPECT_THAT(notes_on(steady({values, noisy(1, 30, 2)})), ElementsAre(HasSubstr("far out")));
-  auto two = noisy(1, 40, 1, 0.005);
-  for (std::size_t i = 0; i < two.size(); i += 2) two[i] *= 1.3;
-  EXPECT_THAT(notes_on(steady({two, noisy(1, 40, 2)})),
-              testing::Contains(HasSubstr("around more than one value")));
-}
-
-TEST(SeriesNotes, TellEffectsThatAreAlikeFromRoundToRound) {
-  auto values = noisy(1, 40, 1, 0.001);
-  for (std::size_t i = 0; i < values.size(); ++i)
-    values[i] *= 1 + 0.01 * std::sin(static_cast<double>(i) / 4);
-  EXPECT_THAT(notes_on(steady({noisy(1, 40, 2, 0.001), values})),
-              testing::Contains(HasSubstr("neighbouring rounds are alike")));
-}
-
-TEST(Ceilings, DeclaredOnesMakeSameUnclear) {
-  auto record = record_of({noisy(399, 20, 1, 0.0005), noisy(399.5, 20, 2, 0.0005)}, "rate");
-  record.metrics[0].prefer = Prefer::higher;
-  EXPECT_EQ(judge_record(record).findings.at(0).verdict, Verdict::same);
-  record.demands[0].ceiling = 400;
-  const auto finding = judge_record(record).findings.at(0);
-  EXPECT_EQ(finding.verdict, Verdict::unclear);
-  EXPECT_THAT(finding.to_settle->why, HasSubstr("at the limit of 400"));
-  record.demands[0].ceiling = 410;
-  EXPECT_EQ(judge_record(record).findings.at(0).verdict, Verdict::same) << "more than 1 % away";
-}
-
-TEST(Ceilings, AreSuspectedWhereMostValuesLieAtOneEnd) {
-  auto at_top = [](std::size_t below) {
-    std::vector<double> values(20, 400);
-    for (std::size_t i = 0; i < below; ++i) values[i] = 390 - static_cast<double>(i);
-    auto record = steady({values, values});
-    record.metrics[0].prefer = Prefer::higher;
-    record.metrics[0].name = "rate";
-    return record;
-  };
-  EXPECT_THAT(notes_on(at_top(9)), testing::Contains(HasSubstr("something may limit them")));
-  EXPECT_THAT(notes_on(at_top(10)), testing::Not(testing::Contains(HasSubstr("something may limit them"))));
-}
-
-TEST(Gate, PassesFailsOrIsUndecided) {
-  const auto status = [](double ratio, double noise, const Gate& gate) {
-    const auto record = record_of({noisy(1, 20, 1, noise), noisy(ratio, 20, 2, noise)});
-    return hold_against(judge_record(record), gate);
-  };
-  EXPECT_EQ(status(1, 0.001, {}).status, GateStatus::passed);
-  EXPECT_EQ(status(0.8, 0.01, {}).status, GateStatus::passed) << "better is no matter";
-  EXPECT_EQ(status(1.05, 0.001, {}).status, GateStatus::failed);
-  EXPECT_EQ(status(1.05, 0.001, {.allow = 0.1}).status, GateStatus::passed);
-  const auto open = status(1, 0.1, {});
-  EXPECT_EQ(open.status, GateStatus::undecided);
-  EXPECT_TRUE(open.passes);
-  EXPECT_FALSE(status(1, 0.1, {.undecided_passes = false}).passes);
-}
-
-TEST(Gate, CountsStandingsAndRequirements) {
-  auto record = record_of({noisy(1, 20, 1), noisy(1, 20, 2), noisy(1, 20, 3)});
-  record.cells[2].standing = Standing::wrong;
-  record.cells[2].detail = "line 1";
-  const auto wrong = hold_against(judge_record(record), {});
-  EXPECT_EQ(wrong.status, GateStatus::failed);
-  EXPECT_THAT(wrong.reasons.front().text, HasSubstr("its answer is wrong: line 1"));
-  record.cells[2].standing = Standing::absent;
-  record.demands[0].require = parse_requirement("< 500 ms");
-  const auto broken = hold_against(judge_record(record), {});
-  EXPECT_EQ(broken.status, GateStatus::failed);
-  EXPECT_THAT(broken.reasons.front().text, HasSubstr("required < 500 ms, is broken"));
-}
-
-TEST(Gate, HoldsOnlyWhatIsChosen) {
-  const auto record = record_of({noisy(1, 20, 1), noisy(1, 20, 2), noisy(1.5, 20, 3)});
-  auto all = judge_record(record);
-  EXPECT_EQ(hold_against(all, {}).status, GateStatus::failed);
-  const auto only = parse_only("candidate=rival1");
-  keep_only(all, only);
-  const auto result = hold_against(all, {}, only);
-  EXPECT_EQ(result.status, GateStatus::passed) << result.reasons.front().about;
-  EXPECT_EQ(result.reasons.size(), 1U);
 }
 
 }  // namespace

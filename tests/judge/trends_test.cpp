@@ -80,13 +80,40 @@ TEST(Trends, NeedThreeLevelsAndAFactorOfSizesOrThreads) {
 
 TEST(Trends, OverThreadsFollowTheScalabilityLaw) {
   // Time per call of n threads, each as quick as one but for contention of 5 %.
-  const auto findings = judge_record(over_levels({1, 2, 4, 8}, Factor::Role::threads, [](int c, double n) {
-    return c == 0 ? 1.0 : 1 + 0.05 * (n - 1);
-  }));
+  auto record = over_levels({1, 2, 4, 8}, Factor::Role::threads,
+                            [](int c, double n) { return c == 0 ? 1.0 : 1 + 0.05 * (n - 1); });
+  record.info.kind = "contest";
+  const auto findings = judge_record(record);
   ASSERT_EQ(findings.trends.size(), 2U);
   EXPECT_NEAR(*findings.trends[0].contention, 0, 1e-3);
   EXPECT_NEAR(*findings.trends[1].contention, 0.05, 1e-3);
   EXPECT_FALSE(findings.trends[0].exponent);
+  EXPECT_NEAR(findings.trends[0].throughput.back(), 8, 0.01);
+  // Of one job that the threads share, the same times say that nothing is gained.
+  record.info.kind = "plan";
+  EXPECT_NEAR(judge_record(record).trends[0].throughput.back(), 1, 0.01);
+}
+
+TEST(Trends, OverThreadsHaveAPlateauWhereMoreNoLongerHelp) {
+  // Three threads do half again as much as one, and nothing is gained beyond.
+  const auto plateau_of = [](double beyond) {
+    return judge_record(over_levels({1, 2, 3, 4, 6}, Factor::Role::threads,
+                                    [beyond](int c, double n) {
+                                      const double does = c == 0  ? n
+                                                          : n < 3 ? 1 + 0.25 * (n - 1)
+                                                          : n < 6 ? 1.5
+                                                                  : 1.5 * beyond;
+                                      return 1 / does;
+                                    }))
+        .trends;
+  };
+  EXPECT_FALSE(plateau_of(1)[0].plateau) << "it scales to the last";
+  EXPECT_FALSE(plateau_of(1)[0].knee);
+  EXPECT_EQ(plateau_of(1)[1].knee, 3);
+  EXPECT_EQ(plateau_of(1)[1].plateau, 3);
+  EXPECT_EQ(plateau_of(1.008)[1].plateau, 3) << "within the margin of 1 %";
+  EXPECT_FALSE(plateau_of(1.012)[1].plateau);
+  EXPECT_EQ(plateau_of(0.7)[1].plateau, 3) << "falling counts too";
 }
 
 Record required(const std::vector<double>& baseline, const std::string& limit) {

@@ -63,6 +63,7 @@ Record rich_record() {
                                .compiler = "g",
                                .flags = "-O2",
                                .commit_time = 5};
+  record.workloads[0].weight = 2.5;
   record.sittings[0] = {.boot = "boot", .facts = {{"cores", "2"}, {"fingerprint", "f"}}};
   auto& trial = record.trials[5];
   trial.outcome = Outcome::signalled;

@@ -127,6 +127,8 @@ const std::vector<Malformed> malformed = {
      "no exit status would be a success"},
     {"CheckText", two + "[[workload]]\nname='w'\nrun=['${exe}']\ncheck='equal'\n",
      "expected a table: { equal = \"stdout\" }"},
+    {"WeightZero", two + "[[workload]]\nname='w'\nrun=['${exe}']\nweight=0\n", "a number above 0"},
+    {"WeightText", two + "[[workload]]\nname='w'\nrun=['${exe}']\nweight='2'\n", "a number above 0"},
     {"TimeoutBare", two + "[[workload]]\nname='w'\nrun=['${exe}']\ntimeout='30'\n",
      "\"30\" is not a duration"},
     {"BuildNoSteps", "[build]\nexe='x'\n" + two + work, "p.toml:1:1: [build] has no steps"},

@@ -47,6 +47,7 @@ stdin = "orders.txt"
 check = { equal = "stdout", match = '^total \d+', exit_ok = [0, 3] }
 skip = ["heap"]
 timeout = "30 s"
+weight = 2.5
 
 [[workload]]
 name = "load"
@@ -70,6 +71,7 @@ TEST(ReadPlan, TakesEveryKey) {
   EXPECT_EQ(orders.check, (Check{.equal = "stdout", .match = "^total \\d+", .exit_ok = {0, 3}}));
   EXPECT_EQ(orders.skip, std::vector<std::string>{"heap"});
   EXPECT_EQ(orders.timeout, 30);
+  EXPECT_EQ(orders.weight, 2.5);
   EXPECT_EQ(plan.folder, "/barges");
 }
 

@@ -29,7 +29,7 @@ TEST(WideFindings, FoldIntoColumnsWithinAHundred) {
   ASSERT_TRUE(is_wide(all, {0}, {0}));
   EXPECT_FALSE(is_wide(judge::judge_record(wide(20)), {0}, {0}));
   const auto text = to_text(all, {});
-  EXPECT_THAT(text, HasSubstr("a setting a column"));
+  EXPECT_THAT(text, HasSubstr("change against the baseline; --only"));
   EXPECT_THAT(text, HasSubstr("absent"));
   EXPECT_THAT(text, HasSubstr("+10 % !"));
 }
@@ -46,6 +46,17 @@ TEST(Page, SumsUpWhatCantBeSeen) {
              many = record_of({noisy(1, 3000, 1), noisy(1, 3000, 2)});
   const auto size = [](const Record& record) { return to_page(judge::judge_record(record), record).size(); };
   EXPECT_LT(size(many), size(few) + 400000) << "six thousand trials";
+}
+
+TEST(Page, WritesEachTrialOnceHoweverManyChartsShowIt) {
+  auto values = std::vector<std::vector<double>>(20, noisy(1, 50, 1));
+  values[0] = std::vector<double>(50, 1.25);
+  values[0][7] = 1.23457;  // of the baseline, which every chart shows
+  const auto record = record_of(values);
+  const auto page = to_page(judge::judge_record(record), record);
+  std::size_t times = 0;
+  for (auto at = page.find("1.23457"); at != std::string::npos; at = page.find("1.23457", at + 1)) ++times;
+  EXPECT_EQ(times, 1U);
 }
 
 TEST(Page, HasWhatThereIsToTell) {

@@ -62,7 +62,7 @@ TEST(TrendLines, SayGrowthAndCrossing) {
   all.trends[0].crossing = 5;
   all.trends[0].law.clear();
   EXPECT_THAT(trend_lines(all), HasSubstr("outside the sizes measured"));
-  EXPECT_THAT(trend_lines(all), HasSubstr("by a law that can't be told"));
+  EXPECT_THAT(trend_lines(all), HasSubstr("by no law that can be told"));
 }
 
 TEST(TrendLines, SayHowThreadsScale) {
@@ -73,9 +73,13 @@ TEST(TrendLines, SayHowThreadsScale) {
                  .factor = "threads",
                  .at = {1, 2, 4},
                  .typical = {1, 1, 2},
-                 .knee = 2}};
-  EXPECT_EQ(trend_lines(all),
-            "scaling of time per call over threads: list does 2 times as much with 4 as with 1, knee at 2\n");
+                 .throughput = {1, 2, 2},
+                 .knee = 2,
+                 .plateau = 4}};
+  EXPECT_EQ(
+      trend_lines(all),
+      "scaling of time per call over threads: list does 2 times as much with 4 as with 1, knee at 2, no "
+      "better beyond 4\n");
 }
 
 TEST(RequirementLines, NameTheNearest) {

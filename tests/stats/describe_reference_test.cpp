@@ -124,6 +124,9 @@ TEST(Dip, AgreesWithR) {
 TEST(DipTest, TellsTwoModesFromOne) {
   EXPECT_LT(dip_test(reference("dip.x.two")).p, 0.001);
   EXPECT_GT(dip_test(reference("dip.x.one")).p, 0.05);
+  const auto two = reference("dip.x.two");
+  EXPECT_EQ(OneMode(two.size()).test(two).p, dip_test(two).p);
+  EXPECT_THROW((void)OneMode(two.size() + 1).test(two), DomainError);
 }
 
 TEST(OutlierFences, StandBeyondTheQuartiles) {

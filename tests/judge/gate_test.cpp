@@ -1,0 +1,68 @@
+#include "assay/judge/gate.hpp"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include "assay/judge/findings.hpp"
+#include "assay/judge/keep_only.hpp"
+#include "support/noise.hpp"
+#include "support/records.hpp"
+
+namespace assay::judge {
+namespace {
+using test::noisy;
+using test::record_of;
+using testing::HasSubstr;
+
+TEST(Gate, PassesFailsOrIsUndecided) {
+  const auto status = [](double ratio, double noise, const Gate& gate) {
+    const auto record = record_of({noisy(1, 20, 1, noise), noisy(ratio, 20, 2, noise)});
+    return hold_against(judge_record(record), gate);
+  };
+  EXPECT_EQ(status(1, 0.001, {}).status, GateStatus::passed);
+  EXPECT_EQ(status(0.8, 0.01, {}).status, GateStatus::passed) << "better is no matter";
+  EXPECT_EQ(status(1.05, 0.001, {}).status, GateStatus::failed);
+  EXPECT_EQ(status(1.05, 0.001, {.allow = 0.1}).status, GateStatus::passed);
+  const auto open = status(1, 0.1, {});
+  EXPECT_EQ(open.status, GateStatus::undecided);
+  EXPECT_TRUE(open.passes);
+  EXPECT_FALSE(status(1, 0.1, {.undecided_passes = false}).passes);
+}
+
+TEST(Gate, CountsStandingsAndRequirements) {
+  auto record = record_of({noisy(1, 20, 1), noisy(1, 20, 2), noisy(1, 20, 3)});
+  record.cells[2].standing = Standing::wrong;
+  record.cells[2].detail = "line 1";
+  const auto wrong = hold_against(judge_record(record), {});
+  EXPECT_EQ(wrong.status, GateStatus::failed);
+  EXPECT_THAT(wrong.reasons.front().text, HasSubstr("its answer is wrong: line 1"));
+  record.cells[2].standing = Standing::absent;
+  record.demands[0].require = parse_requirement("< 500 ms");
+  const auto broken = hold_against(judge_record(record), {});
+  EXPECT_EQ(broken.status, GateStatus::failed);
+  EXPECT_THAT(broken.reasons.front().text, HasSubstr("required < 500 ms, is broken"));
+}
+
+TEST(Gate, HoldsOnlyWhatIsChosen) {
+  const auto record = record_of({noisy(1, 20, 1), noisy(1, 20, 2), noisy(1.5, 20, 3)});
+  auto all = judge_record(record);
+  EXPECT_EQ(hold_against(all, {}).status, GateStatus::failed);
+  const auto only = parse_only("candidate=rival1");
+  keep_only(all, only);
+  const auto result = hold_against(all, {}, only);
+  EXPECT_EQ(result.status, GateStatus::passed) << result.reasons.front().about;
+  EXPECT_EQ(result.reasons.size(), 1U);
+}
+
+TEST(Gate, IsCarefulWithWhatDidNotRunSideBySide) {
+  auto record = record_of({noisy(1, 20, 1, 0.001), noisy(1.05, 20, 2, 0.001)});
+  EXPECT_EQ(hold_against(judge_record(record), {}).caution, "");
+  record.rounds.clear();
+  for (auto& trial : record.trials) trial.round.reset();
+  const auto apart = hold_against(judge_record(record), {});
+  EXPECT_EQ(apart.status, GateStatus::failed);
+  EXPECT_THAT(apart.caution, HasSubstr("nothing of this ran side by side"));
+}
+
+}  // namespace
+}  // namespace assay::judge

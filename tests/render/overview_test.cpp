@@ -1,0 +1,133 @@
+#include "assay/render/overview.hpp"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include "assay/judge/findings.hpp"
+#include "assay/judge/keep_only.hpp"
+#include "assay/render/evidence.hpp"
+#include "assay/render/folded.hpp"
+#include "assay/render/more.hpp"
+#include "assay/render/page.hpp"
+#include "assay/render/prose.hpp"
+#include "support/noise.hpp"
+#include "support/records.hpp"
+
+namespace assay::render {
+namespace {
+using test::noisy;
+using test::record_of;
+using testing::ElementsAre;
+using testing::HasSubstr;
+using testing::Not;
+
+/// So many candidates, each 10 % off or like the baseline by turns, on so many workloads.
+Findings many(std::size_t candidates, std::size_t workloads) {
+  auto record = record_of(std::vector<std::vector<double>>((candidates + 1) * workloads, noisy(1, 12, 1)));
+  record.workloads.clear();
+  record.contrasts.clear();
+  record.candidates.resize(candidates + 1);
+  for (std::size_t w = 0; w < workloads; ++w) {
+    record.workloads.push_back({.name = "canal" + std::to_string(w)});
+    for (std::size_t c = 0; c <= candidates; ++c) {
+      const CellId id{static_cast<std::int64_t>(w * (candidates + 1) + c)};
+      record.cells[id.place()] = {.candidate = {static_cast<std::int64_t>(c)},
+                                  .workload = {static_cast<std::int64_t>(w)}};
+      if (c > 0) record.contrasts.push_back({{id.value - static_cast<std::int64_t>(c)}, id});
+    }
+  }
+  unsigned seed = 1;
+  std::vector<std::vector<double>> values;
+  for (std::size_t i = 0; i < record.cells.size(); ++i) {
+    const auto c = i % (candidates + 1);
+    values.push_back(noisy(c % 2 == 1 ? 1.1 : 1, 12, ++seed, 0.001));
+  }
+  for (auto& trial : record.trials)
+    if (trial.role == Role::counted)
+      trial.readings[0].value = values[trial.cell.place()][static_cast<std::size_t>(*trial.round) - 2];
+  return judge::judge_record(record);
+}
+
+TEST(Overview, HasCandidatesDownAndPlacesAcross) {
+  auto all = many(4, 3);
+  all.cells[4 + 5].standing = Standing::wrong;  // rival4 on canal1
+  std::erase_if(all.findings, [](const Finding& f) { return f.of.candidate == CellId{9}; });
+  const auto overview = overview_of(all, {0});
+  EXPECT_THAT(overview.columns, ElementsAre("canal0", "canal1", "canal2"));
+  EXPECT_THAT(overview.candidates,
+              ElementsAre(CandidateId{1}, CandidateId{2}, CandidateId{3}, CandidateId{4}));
+  EXPECT_EQ(entry_text(all, {0}, overview.rows[0][2]), "+10 % !");
+  EXPECT_THAT(entry_text(all, {0}, overview.rows[1][0]), HasSubstr("="));
+  EXPECT_EQ(entry_text(all, {0}, overview.rows[3][1]), "wrong");
+  EXPECT_EQ(overview_of(all, {0}, WorkloadId{0}).columns.size(), 1U);
+}
+
+TEST(Overview, PutsManyWorkloadsIntoOneTable) {
+  const auto text = to_text(many(30, 4), {});
+  EXPECT_THAT(text, HasSubstr("canal0"));
+  EXPECT_THAT(text, Not(HasSubstr("canal0: wall time"))) << "no table for each";
+  for (std::size_t from = 0, end = 0; end < text.size(); from = end + 1) {
+    end = std::min(text.find('\n', from), text.size());
+    EXPECT_LE(end - from, 130U) << text.substr(from, end - from) << ": a hundred columns, signs are longer";
+  }
+}
+
+TEST(Sentences, OfManyCandidatesBeginWithASummary) {
+  EXPECT_EQ(say(many(5, 2)).summary, "");
+  const auto said = say(many(40, 2));
+  EXPECT_EQ(said.summary, "40 candidates against list, 80 comparisons: 40 worse, 40 same");
+  EXPECT_EQ(said.first.size(), 12U);
+  EXPECT_EQ(said.rest.size(), 28U);
+  for (const auto& sentence : said.first) EXPECT_THAT(sentence.text, HasSubstr("worse"));
+  EXPECT_THAT(to_text(many(40, 2), {}), HasSubstr("and 8 more that are better, worse or left out somewhere"));
+}
+
+TEST(Sentences, AreOfChosenCandidatesOnly) {
+  auto all = many(3, 2);
+  judge::keep_only(all, parse_only("candidate=rival2"));
+  const auto said = sentences(all);
+  ASSERT_EQ(said.size(), 1U);
+  EXPECT_EQ(said[0].candidate, "rival2");
+}
+
+/// A record with time, memory and faults of a baseline and a candidate that takes less memory.
+Findings with_memory(double time) {
+  auto record = record_of({noisy(1, 12, 1, 0.001), noisy(time, 12, 2, 0.001)});
+  record.metrics.push_back({.name = "peak memory", .unit = "B"});
+  record.metrics.push_back({.name = "faults"});
+  record.demands.resize(3);
+  for (auto& trial : record.trials) {
+    const bool candidate = trial.cell == CellId{1};
+    const double off = 1 + 0.001 * trial.round.value_or(0);
+    trial.readings.push_back({MetricId{1}, (candidate ? 1.2e6 : 2e6) * off});
+    trial.readings.push_back({MetricId{2}, (candidate ? 110 : 100) * off});
+  }
+  return judge::judge_record(record);
+}
+
+TEST(Evidence, IsWhatElseMovedTheFurthestFirst) {
+  const auto all = with_memory(0.8);
+  const auto& finding = all.findings.front();
+  ASSERT_TRUE(takes_evidence(all, finding));
+  EXPECT_EQ(evidence_text(all, finding), "peak memory −40 %, faults +10 %");
+  EXPECT_EQ(evidence_text(all, finding, 30), "peak memory −40 % and 1 more");
+  EXPECT_THAT(to_text(all, {}), HasSubstr("    moved too: peak memory −40 %, faults +10 %\n"));
+  for (const auto& f : all.findings) EXPECT_EQ(takes_evidence(all, f), f.metric == MetricId{0});
+}
+
+TEST(Evidence, StandsBesideASameToo) {
+  EXPECT_THAT(to_text(with_memory(1), {}), HasSubstr("moved too: peak memory −40 %"));
+}
+
+TEST(Together, LinesAreLimitedAndTheBestComeFirst) {
+  auto all = many(20, 2);
+  ASSERT_EQ(all.overall.size(), 20U);
+  const auto text = together_lines(all, 3);
+  EXPECT_THAT(text, HasSubstr("overall, and 17 more"));
+  EXPECT_THAT(text.substr(0, text.find('\n')), HasSubstr("same over 2 comparisons (each workload alike)"));
+  all.workloads[1].weight = 2;
+  EXPECT_THAT(together_lines(all, 3), HasSubstr("(weighted canal0 1, canal1 2)"));
+}
+
+}  // namespace
+}  // namespace assay::render
