@@ -15,7 +15,8 @@ struct PlannedCell {
   Cell cell;  ///< its ids are places in the plan's candidates and workloads; absent where the workload skips
               ///< it
   std::vector<std::string> command;
-  std::string program;  ///< what is compared: the candidate's exe where its command names it, else what starts
+  std::string
+      program;  ///< what is compared: the candidate's exe where its command names it, else what starts
   std::vector<std::string> identify;      ///< its candidate's, placeholders expanded
   Check check;                            ///< of its workload, placeholders expanded
   Control control;                        ///< of its workload, placeholders expanded

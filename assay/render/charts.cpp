@@ -9,6 +9,25 @@
 namespace assay::render {
 namespace {
 
+/// A logarithmic axis of ratios between the ends of these rows. Where they are near each other it needs to be
+/// told round numbers: left alone it would only name powers and their halves.
+ChartJson ratio_axis(const ChartJson& rows) {
+  double least = 1, most = 1;
+  for (const auto& row : rows) {
+    least = std::min(least, row["low"].get<double>());
+    most = std::max(most, row["high"].get<double>());
+  }
+  ChartJson axis = {{"format", "~r"}};
+  constexpr double near = 3;
+  if (!(most < near * least)) return axis;
+  const double rough = (most - least) / 7, power = std::pow(10, std::floor(std::log10(rough)));
+  const double step = power * (rough > 5 * power ? 10 : rough > 2 * power ? 5 : rough > power ? 2 : 1);
+  axis["values"] = ChartJson::array();
+  for (double tick = std::ceil(least / step) * step; tick <= most; tick += step)
+    axis["values"].push_back(std::round(tick / step) * step);
+  return axis;
+}
+
 constexpr const char* dialect = "https://vega.github.io/schema/vega-lite/v5.json";
 
 }  // namespace
@@ -56,12 +75,12 @@ ChartJson interval_chart(const Findings& all, const std::vector<const Finding*>&
                                  range_text(f->interval.low, f->interval.high, ratio, unit) + ")"},
                     {"verdict", to_string(f->verdict)}});
   }
-  auto spec = chart_of(findings.size(), std::move(rows));
   const ChartJson y = {{"field", "row"}, {"type", "nominal"}, {"sort", order}, {"title", nullptr}};
   ChartJson x = {{"type", "quantitative"},
                  {"title", ratio ? "change, as a ratio to the baseline" : "change"}};
   x["scale"] = ratio ? ChartJson{{"type", "log"}, {"nice", false}} : ChartJson{{"zero", true}};
-  if (ratio) x["axis"] = {{"format", "~r"}};
+  if (ratio) x["axis"] = ratio_axis(rows);
+  auto spec = chart_of(findings.size(), std::move(rows));
   const auto with_field = [](ChartJson axis, const char* field) {
     axis["field"] = field;
     return axis;
@@ -114,15 +133,19 @@ ChartJson growth_chart(const Findings& all, const std::vector<const Trend*>& tre
     y["title"] = "throughput, with " + number_text(trends.front()->at.front()) + " as 1";
   }
   y["scale"] = scale;
-  spec["encoding"] = {
-      {"x", {{"field", "at"}, {"type", "quantitative"}, {"title", trends.front()->factor}, {"scale", scale}}},
-      {"y", y},
-      {"color", {{"field", "candidate"}, {"type", "nominal"}, {"title", nullptr}}},
-      {"strokeDash", {{"field", "candidate"}, {"type", "nominal"}, {"title", nullptr}}},
-      {"tooltip",
-       {{{"field", "candidate"}},
-        {{"field", "at"}, {"title", trends.front()->factor}},
-        {{"field", "value"}}}}};
+  spec["encoding"] = {{"x",
+                       {{"field", "at"},
+                        {"type", "quantitative"},
+                        {"title", trends.front()->factor},
+                        {"axis", {{"values", trends.front()->at}}},
+                        {"scale", scale}}},
+                      {"y", y},
+                      {"color", {{"field", "candidate"}, {"type", "nominal"}, {"title", nullptr}}},
+                      {"strokeDash", {{"field", "candidate"}, {"type", "nominal"}, {"title", nullptr}}},
+                      {"tooltip",
+                       {{{"field", "candidate"}},
+                        {{"field", "at"}, {"title", trends.front()->factor}},
+                        {{"field", "value"}}}}};
   return spec;
 }
 
