@@ -2,6 +2,7 @@
 #include <cmath>
 #include <map>
 #include <numeric>
+#include <utility>
 
 #include "assay/judge/figures.hpp"
 #include "assay/judge/findings.hpp"
@@ -211,12 +212,13 @@ void short_trials(const Record& record, MetricId id, const ByCell& cells, Findin
        .threshold = short_time});
 }
 
-/// Most values of both sides lie at their common end: something limits them.
+/// Most values of both sides lie at their common end: something limits them, and "same" would say too much.
 void suspected_ceilings(const Record& record, MetricId id, const ByCell& cells, Findings& findings) {
   const auto& metric = record.metrics[id.place()];
   if (metric.exact || record.demands[id.place()].ceiling || metric.prefer != Prefer::higher) return;
   constexpr double near = 0.001, most = 0.5;
   constexpr std::size_t fewest = 7;
+  bool told = false;
   for (const auto& contrast : record.contrasts) {
     const auto series = pair_up(contrast, cells);
     if (series.rounds.size() < fewest ||
@@ -231,13 +233,21 @@ void suspected_ceilings(const Record& record, MetricId id, const ByCell& cells, 
     };
     const double share = std::min(at_top(series.baseline), at_top(series.candidate));
     if (share <= most || bottom >= top * (1 - near)) continue;
+    for (auto& f : findings.findings)
+      if (f.of == contrast && f.metric == id && f.verdict == Verdict::same) {
+        f.verdict = Verdict::unclear;
+        f.to_settle =
+            Price{.why =
+                      "most values of both lie at one upper end, where something may limit them and "
+                      "they can't differ"};
+      }
+    if (std::exchange(told, true)) continue;
     findings.trust.push_back(
         {.about = name_of(record, contrast.candidate),
          .text = per_cent(share) + " of the values of " + metric.name +
                  " on both sides lie at one upper end: something may limit them, and hide a difference",
          .figure = share,
          .threshold = most});
-    return;
   }
 }
 

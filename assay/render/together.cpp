@@ -45,9 +45,14 @@ std::string overall_lines(const Findings& all) {
       continue;
     }
     if (!overall.agree) text += "better here and worse there, so one figure hides much; ";
-    text += fmt::format("{} over {} comparisons ({}): {} ({}), {} rounds\n", to_string(f.verdict),
+    const bool fewer = std::ranges::any_of(all.findings, [&](const Finding& of_one) {
+      return of_one.metric == overall.metric && of_one.rounds > f.rounds &&
+             all.candidate_of(of_one).candidate == overall.candidate;
+    });
+    text += fmt::format("{} over {} comparisons ({}): {} ({}), {} rounds{}\n", to_string(f.verdict),
                         overall.cells, weights_text(all), effect_text(f.effect, true, metric.unit),
-                        range_text(f.interval.low, f.interval.high, true, metric.unit), f.rounds);
+                        range_text(f.interval.low, f.interval.high, true, metric.unit), f.rounds,
+                        fewer ? " that all of them have" : "");
   }
   return text;
 }

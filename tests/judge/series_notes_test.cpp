@@ -114,7 +114,7 @@ TEST(SeriesNotes, TellEffectsThatAreAlikeFromRoundToRound) {
   // Slow waves on top of noise, as high as makes neighbours so much alike.
   const auto with_correlation = [&](double wanted) {
     std::vector<double> values, effects;
-    for (double height = 0; height < 0.1; height += 0.00002) {
+    for (double height = 0; height < 0.1; height += 0.0002) {
       values = noise;
       effects.clear();
       for (std::size_t i = 0; i < values.size(); ++i) {
@@ -173,6 +173,10 @@ TEST(Ceilings, AreSuspectedWhereMostValuesLieAtOneEnd) {
     return record;
   };
   EXPECT_THAT(notes_on(at_top(9)), testing::Contains(HasSubstr("something may limit them")));
+  const auto limited = judge_record(at_top(9)).findings.at(0);
+  EXPECT_EQ(limited.verdict, Verdict::unclear);
+  EXPECT_THAT(limited.to_settle->why, HasSubstr("where something may limit them"));
+  EXPECT_EQ(judge_record(at_top(10)).findings.at(0).verdict, Verdict::same);
   EXPECT_THAT(notes_on(at_top(10)), testing::Not(testing::Contains(HasSubstr("something may limit them"))));
 }
 
