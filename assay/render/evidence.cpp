@@ -29,6 +29,14 @@ double moved_by(const Findings& all, const Finding& f) {
   return all.metric_of(f).scale == Scale::ratio && f.effect > 0 ? std::abs(std::log(f.effect)) : 0;
 }
 
+/// Whether a time changed as the finding's own time did, give or take a fifth: that tells nothing new.
+bool goes_along(const Findings& all, const Finding& other, const Finding& finding) {
+  if (all.metric_of(other).unit != "s" || all.metric_of(finding).unit != "s") return false;
+  if (!(other.effect > 0) || !(finding.effect > 0)) return false;
+  const double its = std::log(other.effect), own = std::log(finding.effect);
+  return std::abs(its - own) <= std::max(std::log1p(finding.margin), 0.2 * std::abs(own));
+}
+
 }  // namespace
 
 bool takes_evidence(const Findings& all, const Finding& finding) {
@@ -42,7 +50,8 @@ bool takes_evidence(const Findings& all, const Finding& finding) {
 std::string evidence_text(const Findings& all, const Finding& finding, std::size_t columns) {
   std::vector<const Finding*> moved;
   for (const auto& f : all.findings)
-    if (f.of == finding.of && f.metric != finding.metric && is_called(f)) moved.push_back(&f);
+    if (f.of == finding.of && f.metric != finding.metric && is_called(f) && !goes_along(all, f, finding))
+      moved.push_back(&f);
   std::ranges::stable_sort(moved, std::greater<>{}, [&](const Finding* f) { return moved_by(all, *f); });
   std::string text;
   for (std::size_t i = 0; i < moved.size(); ++i) {

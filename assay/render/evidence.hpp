@@ -11,8 +11,8 @@ namespace assay::render {
 bool takes_evidence(const Findings& findings, const Finding& finding);
 
 /// The other metrics of the same comparison that are called better or worse, the furthest moved first, and as
-/// many as fit into so many columns: "page faults +40 %, cpu time −12 % and 3 more". Empty when none is. No
-/// cause is claimed.
+/// many as fit into so many columns: "page faults +40 %, peak memory −12 % and 3 more". Times that changed
+/// as the finding's own did are left out. Empty when none is left. No cause is claimed.
 std::string evidence_text(const Findings& findings, const Finding& finding, std::size_t columns = 90);
 
 /// Metrics that are not watched but moved all the same, a line per candidate, over all its comparisons.

@@ -91,32 +91,35 @@ TEST(Sentences, AreOfChosenCandidatesOnly) {
 }
 
 /// A record with time, memory and faults of a baseline and a candidate that takes less memory.
-Findings with_memory(double time) {
+Findings with_memory(double time, double cpu_time) {
   auto record = record_of({noisy(1, 12, 1, 0.001), noisy(time, 12, 2, 0.001)});
   record.metrics.push_back({.name = "peak memory", .unit = "B"});
   record.metrics.push_back({.name = "faults"});
-  record.demands.resize(3);
+  record.metrics.push_back({.name = "cpu time", .unit = "s"});
+  record.demands.resize(4);
   for (auto& trial : record.trials) {
     const bool candidate = trial.cell == CellId{1};
     const double off = 1 + 0.001 * trial.round.value_or(0);
     trial.readings.push_back({MetricId{1}, (candidate ? 1.2e6 : 2e6) * off});
     trial.readings.push_back({MetricId{2}, (candidate ? 110 : 100) * off});
+    trial.readings.push_back({MetricId{3}, (candidate ? cpu_time : 1) * off});
   }
   return judge::judge_record(record);
 }
 
 TEST(Evidence, IsWhatElseMovedTheFurthestFirst) {
-  const auto all = with_memory(0.8);
+  const auto all = with_memory(0.8, 0.79);
   const auto& finding = all.findings.front();
   ASSERT_TRUE(takes_evidence(all, finding));
   EXPECT_EQ(evidence_text(all, finding), "peak memory −40 %, faults +10 %");
   EXPECT_EQ(evidence_text(all, finding, 30), "peak memory −40 % and 1 more");
   EXPECT_THAT(to_text(all, {}), HasSubstr("    moved too: peak memory −40 %, faults +10 %\n"));
+  EXPECT_THAT(to_text(with_memory(0.8, 0.6), {}), HasSubstr("cpu time −40 %")) << "more than wall time did";
   for (const auto& f : all.findings) EXPECT_EQ(takes_evidence(all, f), f.metric == MetricId{0});
 }
 
 TEST(Evidence, StandsBesideASameToo) {
-  EXPECT_THAT(to_text(with_memory(1), {}), HasSubstr("moved too: peak memory −40 %"));
+  EXPECT_THAT(to_text(with_memory(1, 1), {}), HasSubstr("moved too: peak memory −40 %"));
 }
 
 TEST(Together, LinesAreLimitedAndTheBestComeFirst) {
