@@ -177,12 +177,15 @@ void places(const Record& record, MetricId id, const ByCell& cells, Findings& fi
   if (of_first_run.empty()) return;
   const double warm_up = std::expm1(stats::median(of_first_run));
   if (std::abs(warm_up) > much)
-    findings.trust.push_back({.about = "this machine",
-                              .text = "the first run had " + per_cent(warm_up) +
-                                      (warm_up > 0 ? " more " : " less ") + metric.name +
-                                      " than later ones; it is left out",
-                              .figure = warm_up,
-                              .threshold = much});
+    findings.trust.push_back(
+        {.about = "this machine",
+         .text = "the first run had " +
+                 (warm_up >= 1
+                      ? digits(1 + warm_up) + " times the " + metric.name + " of"
+                      : per_cent(warm_up) + (warm_up > 0 ? " more " : " less ") + metric.name + " than") +
+                 " later ones; it is left out",
+         .figure = warm_up,
+         .threshold = much});
 }
 
 /// Trials so short that starting the program is much of them.

@@ -63,6 +63,8 @@ TEST(SeriesNotes, TellTheFirstRun) {
   };
   EXPECT_THAT(notes_on(first(1.09)), IsEmpty());
   EXPECT_THAT(notes_on(first(1.12)), ElementsAre(HasSubstr("the first run had 12 % more wall time")));
+  EXPECT_THAT(notes_on(first(3)),
+              ElementsAre(HasSubstr("the first run had 3 times the wall time of later ones")));
 }
 
 TEST(SeriesNotes, TellShortTrials) {
@@ -87,7 +89,7 @@ TEST(SeriesNotes, TellModesWhereTheDipTestDoes) {
   const auto calm = noisy(1, 40, 2);
   const stats::OneMode one_mode(40, 4999);
   int silent = 0, told = 0;
-  for (double apart = 0; apart < 0.03; apart += 0.001) {
+  for (double apart = 0; apart < 0.04; apart += 0.004) {
     auto two = noisy(1, 40, 1, 0.003);
     for (std::size_t i = 0; i < two.size(); i += 2) two[i] *= 1 + apart;
     std::vector<double> p;
@@ -104,8 +106,8 @@ TEST(SeriesNotes, TellModesWhereTheDipTestDoes) {
     else
       EXPECT_THAT(notes_on(steady({calm, two})), testing::Not(contains)) << apart;
   }
-  EXPECT_GT(silent, 3);
-  EXPECT_GT(told, 3);
+  EXPECT_GT(silent, 1);
+  EXPECT_GT(told, 1);
 }
 
 TEST(SeriesNotes, TellEffectsThatAreAlikeFromRoundToRound) {
