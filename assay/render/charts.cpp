@@ -23,8 +23,9 @@ ChartJson ratio_axis(const ChartJson& rows) {
   const double rough = (most - least) / 7, power = std::pow(10, std::floor(std::log10(rough)));
   const double step = power * (rough > 5 * power ? 10 : rough > 2 * power ? 5 : rough > power ? 2 : 1);
   axis["values"] = ChartJson::array();
-  for (double tick = std::ceil(least / step) * step; tick <= most; tick += step)
-    axis["values"].push_back(std::round(tick / step) * step);
+  const auto first = static_cast<int>(std::ceil(least / step)),
+             last = static_cast<int>(std::floor(most / step));
+  for (int tick = first; tick <= last; ++tick) axis["values"].push_back(tick * step);
   return axis;
 }
 

@@ -4,6 +4,7 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <random>
 
 #include "assay/judge/findings.hpp"
 #include "assay/stats/random.hpp"
@@ -92,6 +93,40 @@ TEST(Groups, HoldWhatCantBeToldApartAndOverlap) {
   ASSERT_EQ(groups.size(), 2U);
   EXPECT_THAT(groups[0].members, ElementsAre(CandidateId{0}, CandidateId{1}));
   EXPECT_THAT(groups[1].members, ElementsAre(CandidateId{2}, CandidateId{3}));
+}
+
+TEST(Overall, IsSeldomCalledWhereNothingChanged) {
+  // Seeded, so the same each time. At most 5 % of 600 campaigns may be called; noise of two modes.
+  int called = 0;
+  for (unsigned seed = 0; seed < 600; ++seed) {
+    std::vector<std::vector<double>> values;
+    for (unsigned i = 0; i < 6; ++i) {
+      values.push_back(noisy(1, 20, 6 * seed + i, 0.02));
+      std::mt19937 random(6 * seed + i);
+      for (auto& value : values.back())
+        if (random() % 3 == 0) value *= 1.2;
+    }
+    const auto record =
+        over_workloads({{values[0], values[3]}, {values[1], values[4]}, {values[2], values[5]}});
+    const auto overall = judge_overall(record, Findings{});
+    called +=
+        overall.at(0).finding.verdict == Verdict::worse || overall.at(0).finding.verdict == Verdict::better;
+  }
+  EXPECT_LE(called, 30);
+}
+
+TEST(Groups, AreSeldomMadeOfCandidatesThatAreAlike) {
+  // Seeded, so the same each time. In at most 5 % of 400 campaigns may any pair of five be told apart.
+  int told = 0;
+  for (unsigned seed = 0; seed < 400; ++seed) {
+    std::vector<std::vector<double>> values;
+    for (unsigned i = 0; i < 5; ++i) values.push_back(noisy(1, 20, 5 * seed + i, 0.02));
+    auto record = record_of(values);
+    record.info.rounds_min = 7;
+    record.info.rounds_max = 20;
+    told += find_groups(record, Findings{}).empty() ? 0 : 1;
+  }
+  EXPECT_LE(told, 20);
 }
 
 TEST(Groups, AreFoundAmongManyCandidates) {
