@@ -78,7 +78,8 @@ ProgramNotes notes_of_program(const std::string& path) {
   const auto sections = sections_of(file);
   ProgramNotes notes;
   if (const auto comment = sections.find(".comment"); comment != sections.end())
-    notes.compiler = comment->second.c_str();  // the first; the others are those of objects linked in
+    notes.compiler =
+        comment->second.substr(0, comment->second.find('\0'));  // others are of objects linked in
   std::set<std::string> words;
   for (const char* name : {".debug_str", ".debug_line_str"})
     if (const auto found = sections.find(name); found != sections.end())

@@ -30,7 +30,7 @@ bool is_optimisation(const std::string& word) { return word.starts_with("-O"); }
 bool is_compiler(const std::string& program) {
   const auto name = fs::path(program).filename().string();
   constexpr std::array heads = {"cc", "c++", "gcc", "g++", "clang"};
-  return std::ranges::any_of(heads, [&](const std::string head) {
+  return std::ranges::any_of(heads, [&](const std::string& head) {
     return name == head || name.starts_with(head + "-") || name.starts_with(head + "+");
   });
 }

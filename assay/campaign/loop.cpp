@@ -158,7 +158,7 @@ class Loop {
       if (settled) settled_.insert(contrast);
   }
 
-  void keep(Trial trial) {
+  void keep(const Trial& trial) {
     recorder_.add_trial(trial);
     weigh(trial);
   }

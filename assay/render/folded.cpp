@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <map>
 #include <vector>
 
@@ -105,7 +106,7 @@ std::string details(const Findings& all, const Record& record) {
     for (const auto id : {f.of.baseline, f.of.candidate})
       if (const auto& series = trials.of(f.metric, id); !series.empty()) values[id] = values_of(series);
     if (values.size() < 2) continue;
-    double low = INFINITY, high = -INFINITY;
+    double low = std::numeric_limits<double>::infinity(), high = -std::numeric_limits<double>::infinity();
     for (const auto& [id, list] : values) {
       low = std::min(low, std::ranges::min(list));
       high = std::max(high, std::ranges::max(list));

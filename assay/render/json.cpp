@@ -111,7 +111,7 @@ void add_together(const Findings& all, Json& document) {
   const auto name = [&](CandidateId id) { return all.candidates[id.place()].name; };
   const auto metric_name = [&](MetricId id) { return all.metrics[id.place()].name; };
   const auto workload_name = [&](WorkloadId id) { return all.workloads[id.place()].name; };
-  const auto with_cell = [&](const Contrast& of, Json rest) {
+  const auto with_cell = [&](const Contrast& of, const Json& rest) {
     const auto& cell = all.cells[of.candidate.place()];
     Json entry = {{"candidate", name(cell.candidate)},
                   {"baseline", name(all.cells[of.baseline.place()].candidate)},

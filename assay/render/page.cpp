@@ -90,7 +90,7 @@ class Page {
 
  private:
   std::string keep(ChartJson chart) {
-    const auto name = "c" + std::to_string(charts_.size());
+    auto name = "c" + std::to_string(charts_.size());
     charts_[name] = std::move(chart);
     return name;
   }

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "assay/render/units.hpp"
 #include "assay/stats/location.hpp"
@@ -78,7 +79,7 @@ std::string TrialCharts::form_of(MetricId metric, bool dots, bool logarithmic) {
 ChartJson TrialCharts::in_rows(const std::vector<CellId>& cells, MetricId metric) {
   constexpr double much = 20;
   std::size_t total = 0;
-  double least = INFINITY, most = -INFINITY;
+  double least = std::numeric_limits<double>::infinity(), most = -std::numeric_limits<double>::infinity();
   auto rows = ChartJson::array();
   for (const auto cell : cells) {
     const auto& series = trials_.of(metric, cell);

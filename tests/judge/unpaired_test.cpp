@@ -1,0 +1,55 @@
+#include "assay/judge/unpaired.hpp"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include "assay/stats/unpaired.hpp"
+#include "support/noise.hpp"
+#include "support/records.hpp"
+
+namespace assay::judge {
+namespace {
+using test::noisy;
+using testing::HasSubstr;
+
+/// Samples that did not run side by side.
+Record apart(const std::vector<double>& baseline, const std::vector<double>& candidate) {
+  auto record = test::record_of({{}, {}});
+  record.rounds.clear();
+  record.trials.clear();
+  for (const auto* side : {&baseline, &candidate})
+    for (const double value : *side) {
+      Trial trial{.cell = CellId{side == &baseline ? 0 : 1}, .role = Role::counted};
+      trial.readings = {{MetricId{0}, value}};
+      record.trials.push_back(trial);
+    }
+  return record;
+}
+
+TEST(Unpaired, SaysWhereATestThatLetsSpreadsDifferSaysOtherwise) {
+  int agree = 0, differ = 0;
+  for (unsigned seed = 0; seed < 60; ++seed) {
+    const auto baseline = noisy(1, 6, 2 * seed, 0.1), candidate = noisy(1.03, 30, 2 * seed + 1, 0.01);
+    const auto finding = judge_unpaired(apart(baseline, candidate)).at(0);
+    const bool other = stats::brunner_munzel(candidate, baseline).p <= 0.05;
+    const bool told = finding.notes.size() > 1;
+    EXPECT_EQ(told, other != (finding.p <= 0.05)) << seed;
+    if (told) {
+      EXPECT_THAT(finding.notes[1].text, HasSubstr("lets the spreads differ, says otherwise"));
+    }
+    ++(told ? differ : agree);
+  }
+  EXPECT_GT(agree, 0);
+  EXPECT_GT(differ, 0);
+}
+
+TEST(Unpaired, NeedsThreeValuesOnEachSide) {
+  EXPECT_TRUE(judge_unpaired(apart({1, 2}, {1, 2, 3})).empty());
+  const auto found = judge_unpaired(apart({1, 2, 3}, {1, 2, 3}));
+  ASSERT_EQ(found.size(), 1U);
+  EXPECT_EQ(found[0].verdict, Verdict::unclear);
+  EXPECT_THAT(found[0].notes.at(0).text, HasSubstr("not side by side"));
+}
+
+}  // namespace
+}  // namespace assay::judge
