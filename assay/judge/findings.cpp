@@ -167,13 +167,13 @@ Findings judge_record(const Record& record) {
   for (auto& finding : judge_unpaired(record)) findings.findings.push_back(std::move(finding));
   price_in_seconds(record, findings);
   apply_ceilings(record, findings);
+  findings.trends = find_trends(record, findings);
   findings.overall = judge_overall(record, findings);
   findings.groups = find_groups(record, findings);
   findings.turns = find_turns(record, findings);
   findings.failures = judge_failures(record);
   findings.spreads = judge_spreads(record);
   findings.requirements = judge_requirements(record);
-  findings.trends = find_trends(record, findings);
   add_trust_notes(record, findings);
   return findings;
 }

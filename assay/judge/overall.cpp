@@ -2,6 +2,7 @@
 #include <cmath>
 #include <map>
 #include <numeric>
+#include <optional>
 #include <set>
 
 #include "assay/judge/findings.hpp"
@@ -59,6 +60,21 @@ bool disagree(const Findings& findings, CandidateId candidate, MetricId metric) 
   return better && worse;
 }
 
+/// The factor of sizes with which a candidate's ratio to its baseline changes: the intervals of their
+/// exponents don't touch. Empty when there is none.
+std::string changes_with(const Findings& findings, CandidateId candidate, std::optional<CandidateId> against,
+                         MetricId metric) {
+  for (const auto& mine : findings.trends)
+    for (const auto& its : findings.trends)
+      if (mine.candidate == candidate && its.candidate == against && mine.metric == metric &&
+          its.metric == metric && mine.workload == its.workload && mine.factor == its.factor &&
+          mine.others == its.others && mine.exponent && its.exponent &&
+          (mine.exponent_interval.low > its.exponent_interval.high ||
+           mine.exponent_interval.high < its.exponent_interval.low))
+        return mine.factor;
+  return {};
+}
+
 }  // namespace
 
 std::vector<Overall> judge_overall(const Record& record, const Findings& findings) {
@@ -108,6 +124,10 @@ std::vector<Overall> judge_overall(const Record& record, const Findings& finding
       if (means[i].rounds.size() < static_cast<std::size_t>(fewest_rounds))
         overall.why =
             "only " + std::to_string(means[i].rounds.size()) + " rounds have a pair of all its comparisons";
+      if (const auto factor = changes_with(findings, overall.candidate,
+                                           record.candidates[overall.candidate.place()].against, metric);
+          !factor.empty())
+        overall.why = "its ratio to the baseline changes with " + factor;
     }
   }
   return result;

@@ -51,6 +51,18 @@ TEST(Trends, OverSizesHaveExponentLawAndCrossing) {
   EXPECT_TRUE(findings.trends[1].crossing_interval.contains(100));
 }
 
+TEST(Trends, WhereTheRatioChangesWithSizeNoSingleOneIsQuoted) {
+  const auto overall_of = [](double power) {
+    return judge_record(
+               over_levels({10, 20, 40, 80}, Factor::Role::size,
+                           [power](int c, double n) { return c == 0 ? n : 0.5 * std::pow(n, power); }))
+        .overall;
+  };
+  EXPECT_EQ(overall_of(1).at(0).why, "");
+  EXPECT_NEAR(overall_of(1).at(0).finding.effect, 0.5, 0.001);
+  EXPECT_EQ(overall_of(1.2).at(0).why, "its ratio to the baseline changes with n");
+}
+
 TEST(Trends, ALawThatDoesNotGoWithTheExponentIsNotNamed) {
   const auto findings = judge_record(
       over_levels({10, 20, 40, 80, 160, 320}, Factor::Role::size, [](int, double n) { return 1e3 + n * n; }));
