@@ -23,13 +23,25 @@ double p_between(const PairedSeries& series, const Metric& metric, const Campaig
   return look->boundary->p_value(look->place, effect.count_of_no_change());
 }
 
-/// The comparisons that are called better or worse on a metric.
-std::set<Contrast> called_on(const Findings& findings, MetricId metric) {
-  std::set<Contrast> called;
+/// What findings call on a metric: a cell's baseline, and whether it is better or worse than that.
+using Called = std::map<CellId, std::pair<CellId, Verdict>>;
+
+Called called_on(const Findings& findings, MetricId metric) {
+  Called called;
   for (const auto& f : findings.findings)
     if (f.metric == metric && (f.verdict == Verdict::better || f.verdict == Verdict::worse))
-      called.insert(f.of);
+      called[f.of.candidate] = {f.of.baseline, f.verdict};
   return called;
+}
+
+/// Whether findings tell two cells apart: one is called against the other, or both against a third that
+/// stands between them.
+bool tell_apart(const Called& called, CellId a, CellId b) {
+  const auto of_a = called.find(a), of_b = called.find(b);
+  if (of_a != called.end() && of_a->second.first == b) return true;
+  if (of_b != called.end() && of_b->second.first == a) return true;
+  return of_a != called.end() && of_b != called.end() && of_a->second.first == of_b->second.first &&
+         of_a->second.second != of_b->second.second;
 }
 
 using Set = std::set<std::size_t>;
@@ -90,8 +102,7 @@ std::vector<Group> find_groups(const Record& record, const Findings& findings) {
       std::size_t at = 0, told = 0;
       for (std::size_t a = 0; a < cells.size(); ++a)
         for (std::size_t b = a + 1; b < cells.size(); ++b) {
-          const bool apart = adjusted[at++] <= alpha || called.contains({cells[a], cells[b]}) ||
-                             called.contains({cells[b], cells[a]});
+          const bool apart = adjusted[at++] <= alpha || tell_apart(called, cells[a], cells[b]);
           alike[a][b] = alike[b][a] = !apart;
           told += apart ? 1 : 0;
         }

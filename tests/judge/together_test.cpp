@@ -129,6 +129,14 @@ TEST(Groups, AreSeldomMadeOfCandidatesThatAreAlike) {
   EXPECT_LE(told, 20);
 }
 
+TEST(Groups, KeepApartWhatLiesOnOppositeSidesOfTheBaseline) {
+  // Seven rounds settle each against the baseline; of all pairs together nothing can be told with so few.
+  auto record = record_of({noisy(1, 7, 1, 0.001), noisy(1.1, 7, 2, 0.001), noisy(0.9, 7, 3, 0.001)});
+  record.info.rounds_min = 7;
+  record.info.rounds_max = 60;
+  EXPECT_THAT(find_groups(record, judge_record(record)), testing::IsEmpty()) << "all three are apart";
+}
+
 TEST(Groups, AreFoundAmongManyCandidates) {
   std::vector<std::vector<double>> values;
   for (unsigned i = 0; i < 30; ++i) values.push_back(noisy(1 + 0.5 * (i / 10), 20, i + 1, 0.001));
