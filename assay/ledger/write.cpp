@@ -1,7 +1,4 @@
-#include <fmt/format.h>
-
 #include <chrono>
-#include <cmath>
 #include <map>
 
 #include "assay/ledger/ledger.hpp"
