@@ -64,10 +64,11 @@ TEST(DuelMeasures, ThroughputAndSizes) {
   EXPECT_EQ(finding_on(found, "text size")["verdict"], "same");
 }
 
+// Tenths of a second, so that a trial without a single tick of user time is out of the question.
 TEST(DuelMeasures, UserTimeBelowASecondIsNotJudged) {
   const Scratch scratch;
   const auto ran = assay(scratch, {"duel", "--rounds", "6", "--watch", "user time,cpu time", BEHAVE, "spin",
-                                   "0.01", "vs", BEHAVE, "spin", "0.03"});
+                                   "0.1", "vs", BEHAVE, "spin", "0.15"});
   EXPECT_EQ(ran.status, 0) << ran.err;
   EXPECT_THAT(ran.out, HasSubstr("user time is not judged: the kernel samples it by ticks"));
 }
