@@ -118,7 +118,8 @@ class LayingDown {
     try {
       laid_.cells.back() = ready(planned);
     } catch (const Error& error) {
-      if (built == nullptr || error.place() != planned.program) throw;
+      const bool its_own = error.place() == planned.program || error.place() == planned.command.front();
+      if (built == nullptr || !its_own) throw;
       cell.standing = Standing::failed;
       cell.detail = "its build yields no such program: " + error.place();
       return;

@@ -51,7 +51,7 @@ int gate(const GateAsked& asked) {
   auto findings = judge::judge_record(record);
   const auto only = parse_only(asked.only);
   judge::keep_only(findings, only);
-  if (record.rounds.empty() && !asked.apart) refuse_apart("these samples");
+  if (record.info.kind == "import" && record.rounds.empty() && !asked.apart) refuse_apart("these samples");
   const auto rules = gate_of(record, asked.allow, asked.undecided);
   const auto result = judge::hold_against(findings, rules, only);
   std::cout << render::to_text(result, asked.all);

@@ -18,7 +18,7 @@ class Holding {
       : all_(findings), gate_(gate), only_(only) {}
 
   GateResult run() {
-    if (all_.rounds == 0)
+    if (all_.rounds == 0 && !all_.findings.empty())
       result_.caution =
           "nothing of this ran side by side, so what changed besides the candidates counts as well";
     if (all_.provisional) add(GateStatus::undecided, "the campaign", "it was cut off before its end");

@@ -107,16 +107,8 @@ std::vector<Overall> judge_overall(const Record& record, const Findings& finding
                         .why = {}});
     }
     if (means.empty()) continue;
-    Family family{
-        .question = {.metric = what, .margin = record.demands[m].margin.value_or(record.info.margin)},
-        .min_rounds = record.info.rounds_min,
-        .max_rounds = record.info.rounds_max};
-    if (family.max_rounds == 0) {  // nothing was planned: all there are, looked at once
-      for (const auto& mean : means)
-        family.max_rounds = std::max(family.max_rounds, static_cast<int>(mean.rounds.size()));
-      family.min_rounds = family.max_rounds = std::max(family.max_rounds, 1);
-    }
-    auto judged = settle(means, family, record.info.rounds_max == 0 ? Stage::ended : Stage::going);
+    auto judged = settle(means, rules_for(record, metric, means),
+                         record.info.rounds_max == 0 ? Stage::ended : Stage::going);
     for (std::size_t i = 0; i < judged.size(); ++i) {
       auto& overall = result[first + i];
       overall.finding = std::move(judged[i]);

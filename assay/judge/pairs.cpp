@@ -37,6 +37,40 @@ std::optional<LastLook> last_look(const CampaignInfo& campaign, std::size_t pair
                   .rounds = static_cast<std::size_t>(*(beyond - 1))};
 }
 
+bool is_judged(const Metric& metric) {
+  return metric.prefer != Prefer::neither && metric.about == About::work;
+}
+
+namespace {
+
+/// The supporting metrics that are measured: they divide the error rate of one among them.
+int supporting_metrics(const Record& record) {
+  int count = 0;
+  for (std::size_t i = 0; i < record.metrics.size(); ++i)
+    if (record.metrics[i].supporting && !record.demands[i].watched && is_judged(record.metrics[i]) &&
+        record.demands[i].missing.empty())
+      ++count;
+  return std::max(count, 1);
+}
+
+}  // namespace
+
+Family rules_for(const Record& record, MetricId id, std::span<const PairedSeries> series) {
+  const auto& info = record.info;
+  Family family{.question = {.metric = record.metrics[id.place()],
+                             .margin = record.demands[id.place()].margin.value_or(info.margin)},
+                .min_rounds = info.rounds_min,
+                .max_rounds = info.rounds_max};
+  if (family.question.metric.supporting && !record.demands[id.place()].watched)
+    family.question.level = 1 - (1 - family.question.level) / supporting_metrics(record);
+  if (family.max_rounds > 0) return family;
+  for (const auto& s : series)
+    family.max_rounds = std::max(family.max_rounds, static_cast<int>(s.rounds.size()));
+  family.max_rounds = std::max(family.max_rounds, 1);
+  family.min_rounds = family.max_rounds;
+  return family;
+}
+
 Evidence evidence_of(const Record& record, MetricId metric, Role role) {
   const auto whole = whole_rounds(record);
   Evidence evidence{.metric = metric};

@@ -4,6 +4,7 @@
 #include <memory>
 #include <optional>
 #include <set>
+#include <span>
 #include <vector>
 
 #include "assay/judge/settle.hpp"
@@ -25,6 +26,14 @@ bool all_positive(const PairedSeries& series);
 
 /// The numbers of the rounds that were not cut off.
 std::set<int> whole_rounds(const Record& record);
+
+/// Whether verdicts are given on a metric: a direction is preferred, and it is about the work, not the
+/// machine.
+bool is_judged(const Metric& metric);
+
+/// By what rules these series are judged on a metric: its margin, the campaign's rounds (of one without
+/// plans, all there are, at once), and for supporting metrics their part of the error rate.
+Family rules_for(const Record& record, MetricId metric, std::span<const PairedSeries> series);
 
 /// The round counts at which a campaign that plans looks (its rounds_max is above 0) looks at its data.
 std::vector<int> looks_of(const CampaignInfo& campaign);

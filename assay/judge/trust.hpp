@@ -17,8 +17,7 @@ void add_trust_notes(const Record& record, Findings& findings);
 /// What the machine did to the trials, each note with its figure and threshold.
 ///
 /// - The host took more than 5 % of the machine's CPU time; other programs used more than 10 % of it (told of
-///   trials from 20 ms on); more
-///   were ready to run than there are cores (median over the trials).
+///   trials from 20 ms on); more were ready to run than there are cores (median over the trials).
 /// - The cores' frequency varied by more than 10 %; a core throttled; it ran on battery; it slept.
 /// - Files declared cold stayed in the page cache (more than 1 % of their pages).
 /// - Children's CPU time that nobody waited for; output so large that writing it takes more than 1 % of the
@@ -30,13 +29,12 @@ void add_machine_notes(const Record& record, Findings& findings);
 
 /// What the values themselves show of watched metrics, each note with its figure and threshold: trials
 /// shorter than 5 ms; effects of neighbouring rounds correlated above 0.3 (from 20 rounds on, Ljung–Box p
-/// below 1 %); values at a suspected upper limit on both sides (more than half within 0.1 % of the top, where a `same`
-/// becomes unclear); a
-/// drift of more than 5 % (Mann–Kendall p below 1 %); several modes (dip test p below 1 %, from 20 rounds
-/// on); more than 5 % of the values far out (three interquartile ranges); what runs first in a round differs
-/// by more than the margin (Mann–Whitney p below 1 %); the first run differs by more than 10 %. p-values of
-/// one kind are Benjamini–Hochberg adjusted over the cells; the worst cell is named and the others counted.
-/// Of long series 400 values, evenly taken, are looked at.
+/// below 1 %); values at a suspected upper limit on both sides (more than half within 0.1 % of the top, where
+/// a `same` becomes unclear); a drift of more than 5 % (Mann–Kendall p below 1 %); several modes (dip test p
+/// below 1 %, from 20 rounds on); more than 5 % of the values far out (three interquartile ranges); what runs
+/// first in a round differs by more than the margin (Mann–Whitney p below 1 %); the first run differs by more
+/// than 10 %. p-values of one kind are Benjamini–Hochberg adjusted over the cells; the worst cell is named
+/// and the others counted. Of long series 400 values, evenly taken, are looked at.
 void add_series_notes(const Record& record, Findings& findings);
 
 /// Findings whose two typical values lie within 1 % of the metric's declared ceiling become unclear, for that

@@ -57,6 +57,13 @@ TEST(Gate, HoldsOnlyWhatIsChosen) {
 TEST(Gate, IsCarefulWithWhatDidNotRunSideBySide) {
   auto record = record_of({noisy(1, 20, 1, 0.001), noisy(1.05, 20, 2, 0.001)});
   EXPECT_EQ(hold_against(judge_record(record), {}).caution, "");
+  auto cut_off = record;  // before its first round was whole
+  cut_off.info.state = CampaignState::interrupted;
+  cut_off.rounds.clear();
+  cut_off.trials.clear();
+  const auto open = hold_against(judge_record(cut_off), {});
+  EXPECT_EQ(open.status, GateStatus::undecided);
+  EXPECT_EQ(open.caution, "") << "it was to run side by side";
   record.rounds.clear();
   for (auto& trial : record.trials) trial.round.reset();
   const auto apart = hold_against(judge_record(record), {});
