@@ -11,7 +11,7 @@
 
 #include "assay/contest/contest.hpp"
 #include "assay/contest/opaque.hpp"
-#include "assay/front/present.hpp"
+#include "assay/program/present.hpp"
 #include "assay/render/json.hpp"
 #include "assay/render/text.hpp"
 

@@ -73,13 +73,13 @@ int main() {
   {
     ledger::Ledger ledger((folder / "ledger.db").string());
     Record record;
-    record.info.uid = "bench";
-    record.candidates = {{.name = "true"}};
-    record.workloads = {{"run", {}}};
-    record.cells.emplace_back();
-    record.sittings.emplace_back();
+    record.design.uid = "bench";
+    record.design.candidates = {{.name = "true"}};
+    record.design.workloads = {{"run", {}}};
+    record.design.cells.emplace_back();
+    record.log.sittings.emplace_back();
     for (const auto& metric : process_metrics()) {
-      record.metrics.push_back(metric);
+      record.design.metrics.push_back(metric);
       record.demands.emplace_back();
     }
     const auto campaign = ledger.begin(record);

@@ -31,7 +31,7 @@ class Lock {
     if (file_.get() < 0)
       throw Error("the cache can't be written here", path, "look at the folder's permissions");
     while (flock(file_.get(), LOCK_EX | LOCK_NB) != 0) {
-      if (stop.stop_requested()) throw Interrupted{};
+      if (stop.stop_requested()) throw Stopped{};
       std::this_thread::sleep_for(std::chrono::milliseconds(100));
     }
   }
@@ -166,7 +166,7 @@ void Builder::run_steps(const Order& order, Built& built, const std::stop_token&
       return fails("can't be run: " + error.problem(), {});
     }
     const auto result = launcher_.run(command, stop);
-    if (result.interrupted) throw Interrupted{};
+    if (result.interrupted) throw Stopped{};
     if (result.not_started) return fails("could not be started: " + *result.not_started, {});
     std::string said(result.out->head());
     said += result.err->head();

@@ -45,7 +45,7 @@ class Builder {
   Builder(measure::Launcher& launcher, std::string cache, std::function<void(const std::string&)> say)
       : launcher_(launcher), cache_(std::move(cache)), say_(std::move(say)) {}
 
-  /// Throws Error for a source that is not there or can't be laid out, Interrupted on a stop request. A step
+  /// Throws Error for a source that is not there or can't be laid out, Stopped on a stop request. A step
   /// that fails is told in the result.
   Built build(const Order& order, const std::stop_token& stop);
 

@@ -35,7 +35,7 @@ Git::Said Git::run(const std::string& folder, const std::vector<std::string>& ar
   command.environment->insert(command.environment->end(), {"LC_ALL=C", "GIT_TERMINAL_PROMPT=0"});
   command.environment->insert(command.environment->end(), environment.begin(), environment.end());
   const auto result = launcher_.run(command, stop_);
-  if (result.interrupted) throw Interrupted{};
+  if (result.interrupted) throw Stopped{};
   if (result.not_started) throw Error("git could not be started: " + *result.not_started, folder);
   const auto whole = [](const measure::Capture& capture) {
     std::string text(capture.head());

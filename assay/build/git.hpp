@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "assay/measure/process.hpp"
+#include "assay/model/stopped.hpp"
 
 namespace assay::build {
 
@@ -19,7 +20,7 @@ class Git {
     int status = 0;
     std::string out, err;  ///< without the line break at the end
   };
-  /// Runs `git ARGUMENTS` in a folder, `environment` (`NAME=value`) added. Throws Interrupted on a stop
+  /// Runs `git ARGUMENTS` in a folder, `environment` (`NAME=value`) added. Throws Stopped on a stop
   /// request, Error when it can't be started.
   Said run(const std::string& folder, const std::vector<std::string>& arguments,
            const std::vector<std::string>& environment = {});
@@ -33,9 +34,6 @@ class Git {
   std::stop_token stop_;
   std::string program_;
 };
-
-/// Thrown where a stop request ended the work.
-struct Interrupted {};
 
 /// The names of this process's variables, without those that point git at a repository.
 std::vector<std::string> environment_without_git();

@@ -1,14 +1,13 @@
 #pragma once
 
-#include <functional>
 #include <set>
 #include <stop_token>
 #include <string>
 #include <tuple>
 #include <utility>
 
-#include "assay/campaign/loop.hpp"
-#include "assay/model/campaign.hpp"
+#include "assay/campaign/observer.hpp"
+#include "assay/model/findings.hpp"
 #include "assay/model/outlook.hpp"
 #include "assay/model/plan.hpp"
 
@@ -29,21 +28,11 @@ struct Options {
   /// Rounds that were cut off stay torn; looks that were taken stay spent. One that has ended is judged
   /// again, and nothing is run.
   bool resume = false;
-  /// What to do while another campaign measures on this machine: wait for its end, or go on beside it, which
-  /// is noted in the findings.
-  enum class WhenBusy { wait, go_on };
   WhenBusy when_busy = WhenBusy::go_on;
-  /// Called once when another campaign is at work, with what is done about it.
-  std::function<void(WhenBusy)> busy;
-  /// Called with what there is to know before measuring: builds as they go.
-  std::function<void(const std::string&)> say;
-  /// Called with what is about to be measured, once it is known and before anything runs.
-  std::function<void(const Record&)> begun;
-  /// Called when the answers have been checked, and again when the first few rounds have been measured, with
-  /// what can be expected of the rest.
-  std::function<void(const Outlook&, const Record&)> forecast;
-  /// Called before each trial, never while one runs.
-  Observer observe;
+  /// Tells the observer what can be expected, after the checks and after a few rounds.
+  bool forecasts = false;
+  /// Is told what happens; nobody: nullptr. Must outlive the call.
+  Observer* observer = nullptr;
   /// Ends the running trial and with it the campaign; what was measured is judged, as provisional.
   std::stop_token stop;
 };
@@ -61,8 +50,9 @@ struct Options {
 Findings carry_out(const Plan& plan, const Options& options = {});
 
 /// Builds and checks as carry_out() does, then runs a warm-up and `rounds` pilot rounds (at least 3), and
-/// says what the plan can be expected to find, together with what was measured for it. Nothing is kept.
-/// Throws as carry_out() does, and Error when no pair of cells could be measured.
-std::pair<Outlook, Record> forecast(const Plan& plan, int rounds, const Options& options = {});
+/// says what the plan can be expected to find, together with what was laid down for it. Nothing is kept.
+/// Throws as carry_out() does, and Error when no pair of cells could be measured. Stopped before the end, it
+/// returns what was seen until then.
+std::pair<Outlook, Design> forecast(const Plan& plan, int rounds, const Options& options = {});
 
 }  // namespace assay::campaign

@@ -24,7 +24,7 @@ class Passing {
         const std::string why = std::strerror(errno);
         unlink(path_.c_str());
         throw Error("the answer can't be written for its checker: " + why, path_, "make room there",
-                    Error::Kind::measuring);
+                    Error::Code::measuring);
       }
       content.remove_prefix(static_cast<std::size_t>(put));
     }

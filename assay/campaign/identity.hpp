@@ -3,7 +3,7 @@
 #include <cstdint>
 #include <string>
 
-#include "assay/model/cell.hpp"
+#include "assay/model/log.hpp"
 
 namespace assay::campaign {
 

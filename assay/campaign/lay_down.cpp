@@ -1,6 +1,7 @@
 #include "assay/campaign/lay_down.hpp"
 
 #include <algorithm>
+#include <cmath>
 #include <fstream>
 #include <iterator>
 #include <map>
@@ -18,30 +19,32 @@
 #include "assay/model/error.hpp"
 #include "assay/plan/matrix.hpp"
 #include "assay/plan/read.hpp"
+#include "assay/model/names.hpp"
 
 namespace assay::campaign {
 namespace {
 
-CampaignInfo info_of(const Plan& plan, const Options& options) {
-  CampaignInfo info{.uid = draw_uid(),
-                    .title = plan.title,
-                    .kind = options.kind,
-                    .plan = plan::to_toml(plan),
-                    .seed = plan.seed.value_or(draw_seed()),
-                    .started = milliseconds_now(),
-                    .margin = plan.margin,
-                    .rounds_min = plan.rounds.min,
-                    .rounds_max = plan.rounds.max,
-                    .abreast = plan.rounds.mode == PlannedRounds::Mode::abreast,
-                    .repeat = options.repeat,
-                    .folder = plan.folder,
-                    .again_of = options.again_of};
-  info.plan_digest = measure::digest_of(info.plan);
-  return info;
+Design blank_design(const Plan& plan, const Options& options) {
+  Design design{.uid = draw_uid(),
+                .title = plan.title,
+                .kind = options.kind,
+                .plan = plan::to_toml(plan),
+                .started = milliseconds_now(),
+                .repeat = options.repeat,
+                .folder = plan.folder,
+                .again_of = options.again_of,
+                .rules = {.margin = plan.margin,
+                          .rounds_min = plan.rounds.min,
+                          .rounds_max = plan.rounds.max,
+                          .abreast = plan.rounds.mode == PlannedRounds::Mode::abreast,
+                          .seed = plan.seed.value_or(draw_seed())}};
+  if (plan.rounds.budget) design.rules.budget_ms = std::llround(*plan.rounds.budget * 1000);
+  design.plan_digest = measure::digest_of(design.plan);
+  return design;
 }
 
-std::vector<Candidate> candidates_of(const Plan& plan) {
-  std::vector<Candidate> all;
+Table<CandidateId, Candidate> candidates_of(const Plan& plan) {
+  Table<CandidateId, Candidate> all;
   for (std::size_t i = 0; i < plan.candidates.size(); ++i) {
     const auto& planned = plan.candidates[i];
     Candidate candidate{.name = planned.name,
@@ -49,7 +52,7 @@ std::vector<Candidate> candidates_of(const Plan& plan) {
     candidate.from.exe = planned.exe.empty() ? planned.run.front() : planned.exe;
     candidate.options = planned.run;
     for (const auto& [name, level] : planned.with) candidate.options.push_back(name + "=" + to_string(level));
-    all.push_back(std::move(candidate));
+    all.add(std::move(candidate));
   }
   return all;
 }
@@ -78,65 +81,94 @@ class LayingDown {
       : plan_(plan), workshop_(workshop), launcher_(launcher), options_(options) {}
 
   LaidDown run(const Offer& offer) {
-    auto& record = laid_.record;
-    record.info = info_of(plan_, options_);
-    record.factors = plan_.factors;
-    record.candidates = candidates_of(plan_);
+    auto& design = laid_.record.design;
+    design = blank_design(plan_, options_);
+    design.factors = plan_.factors;
+    design.candidates = candidates_of(plan_);
+    design.metrics = lay_out_metrics(plan_, offer);
     for (const auto& workload : plan_.workloads)
-      record.workloads.push_back({workload.name, workload.run, {}, workload.weight});
-    auto planned = plan::expand_cells(
+      design.workloads.add({.name = workload.name,
+                            .run = workload.run,
+                            .weight = workload.weight,
+                            .digest = measure::digest_of(plan::definition_of(workload))});
+    planned_ = plan::expand_cells(
         plan_, [&](CandidateId id, const Setting& setting) { return workshop_.place(id, setting); });
-    record.contrasts = plan::contrasts_of(planned, plan_);
-    for (const auto& cell : planned) record.cells.push_back(cell.cell);
+    design.contrasts = plan::contrasts_of(planned_, plan_);
+    for (const auto& planned : planned_) design.cells.add(planned.cell);
     if (!options_.chosen.empty())
-      std::erase_if(record.contrasts, [&](const Contrast& contrast) {
-        const auto& cell = record.cells[contrast.candidate.place()];
-        return !options_.chosen.contains({record.candidates[cell.candidate.place()].name,
-                                          record.workloads[cell.workload.place()].name, cell.setting.text()});
+      std::erase_if(design.contrasts, [&](const Contrast& contrast) {
+        return !options_.chosen.contains({design.candidate_of(contrast.candidate).name,
+                                          design.workload_of(contrast.candidate).name,
+                                          design.cells[contrast.candidate].setting.text()});
       });
-    for (std::size_t i = 0; i < planned.size(); ++i) prepare(planned[i], record.cells[i]);
-    ask_who_they_are(planned);
-    if (plan_.rounds.twin) twins(planned);
-    lay_out_metrics(plan_, offer, record);
-    record.sittings.push_back(sitting_here());
+    for (const auto cell : planned_.ids()) {
+      states_.add(planned_[cell].state);
+      laid_.cells.add({.folder = plan_.folder});
+      prepare(cell);
+    }
+    ask_who_they_are();
+    if (plan_.rounds.twin) twins();
+    for (const auto cell : design.cells.ids())
+      if (!states_[cell].is_sound()) laid_.record.log.standings.push_back({cell, states_[cell]});
     return std::move(laid_);
   }
 
  private:
-  void prepare(const plan::PlannedCell& planned, Cell& cell) {
-    const auto* built = workshop_.built(cell.candidate, cell.setting);
-    auto& candidate = laid_.record.candidates[cell.candidate.place()];
+  void prepare(CellId id) {
+    auto& design = laid_.record.design;
+    const auto& planned = planned_[id];
+    const auto* built = workshop_.built(planned.cell.candidate, planned.cell.setting);
+    auto& candidate = design.candidates[planned.cell.candidate];
     if (built != nullptr && candidate.from.commit.empty() && candidate.from.compiler.empty())
       add_provenance(*built, candidate.from);
-    laid_.cells.push_back({.folder = plan_.folder});
-    laid_.build_seconds.push_back(built == nullptr ? 0 : built->seconds);
-    if (built != nullptr && !built->ok) {
-      cell.standing = Standing::failed;
-      cell.detail = built->why;
-    }
-    if (cell.standing != Standing::sound) return;
+    if (built != nullptr && !built->ok) states_[id] = {Standing::failed, built->why};
+    if (!states_[id].is_sound()) return;
     try {
-      laid_.cells.back() = ready(planned);
+      laid_.cells[id] = ready(planned);
     } catch (const Error& error) {
       const bool its_own = error.place() == planned.program || error.place() == planned.command.front();
       if (built == nullptr || !its_own) throw;
-      cell.standing = Standing::failed;
-      cell.detail = "its build yields no such program: " + error.place();
+      states_[id] = {Standing::failed, "its build yields no such program: " + error.place()};
       return;
     }
-    const auto& program = laid_.cells.back().program;
-    if (!candidate.from.exe_digest.empty()) return;
-    candidate.from.exe_digest = measure::digest_of_file(program);
-    add_notes_of_program(program, candidate.from);
+    laid_.cells[id].build_seconds = built == nullptr ? 0 : built->seconds;
+    const auto& program = laid_.cells[id].program;
+    if (candidate.from.exe_digest.empty()) {
+      candidate.from.exe_digest = measure::digest_of_file(program);
+      add_notes_of_program(program, candidate.from);
+    }
+    if (built != nullptr) record_build(planned, *built, program);
+  }
+
+  /// Each candidate has a build for each setting that its steps depend on.
+  void record_build(const plan::PlannedCell& planned, const build::Built& built, const std::string& program) {
+    auto& builds = laid_.record.design.builds;
+    const auto setting = planned.cell.setting.text();
+    if (std::ranges::any_of(builds, [&](const BuildFacts& b) {
+          return b.candidate == planned.cell.candidate && b.setting == setting;
+        }))
+      return;
+    BuildFacts facts{.candidate = planned.cell.candidate,
+                     .setting = setting,
+                     .tree = built.from.tree,
+                     .compiler = built.compiler,
+                     .flags = built.flags,
+                     .exe_digest = measure::digest_of_file(program)};
+    for (const auto& step : plan::expand_steps(plan_, planned.cell.candidate, planned.cell.setting)) {
+      std::string line;
+      for (const auto& word : step) line += (line.empty() ? "" : " ") + word;
+      facts.steps.push_back(std::move(line));
+    }
+    builds.push_back(std::move(facts));
   }
 
   ProcessCell ready(const plan::PlannedCell& planned) const {
-    const auto& workload = plan_.workloads[planned.cell.workload.place()];
+    const auto& workload = plan_.workload(planned.cell.workload);
     ProcessCell cell{.check = planned.check,
                      .control = planned.control,
                      .folder = plan_.folder,
                      .work = planned.work,
-                     .throughput = throughput_name(plan_, workload.work)};
+                     .throughput = measured(throughput_name(plan_, workload.work))};
     cell.command.program = measure::find_program(planned.command.front(), plan_.folder);
     cell.program = measure::find_program(planned.program, plan_.folder);
     cell.command.arguments = planned.command;
@@ -153,35 +185,39 @@ class LayingDown {
     for (std::size_t i = 0; i < plan_.metrics.size(); ++i) {
       const auto& own = plan_.metrics[i];
       const bool here = own.workloads.empty() || std::ranges::count(own.workloads, workload.name) > 0;
-      if (!own.from.empty() && here) cell.metrics.push_back({own, planned.metric_files[i], {}});
+      if (!own.from.empty() && here) cell.metrics.push_back({own, measured(own.metric.name), planned.metric_files[i], {}});
     }
     if (!workload.stdin_file.empty())
       cell.command.stdin_file = measure::find_readable(workload.stdin_file, plan_.folder);
     return cell;
   }
 
+  /// The campaign's metric of this name; empty where it can't be measured.
+  std::optional<MetricId> measured(const std::string& name) const {
+    return laid_.record.design.metrics.find(
+        [&](const Metric& m) { return m.name == name && m.demand.missing.empty(); });
+  }
+
   /// Runs each candidate's `identify` once, and takes out those that are not there.
-  void ask_who_they_are(const std::vector<plan::PlannedCell>& planned) {
+  void ask_who_they_are() {
+    auto& design = laid_.record.design;
     std::set<CandidateId> asked;
-    for (std::size_t i = 0; i < planned.size(); ++i) {
-      const auto& cell = laid_.record.cells[i];
-      if (planned[i].identify.empty() || cell.standing != Standing::sound ||
-          !asked.insert(cell.candidate).second)
+    for (const auto cell : planned_.ids()) {
+      const auto candidate = design.cells[cell].candidate;
+      if (planned_[cell].identify.empty() || !states_[cell].is_sound() || !asked.insert(candidate).second)
         continue;
-      const auto id = cell.candidate;
-      const auto [standing, said] = who_is(planned[i].identify);
-      if (standing == Standing::sound)
-        laid_.record.candidates[id.place()].from.identity = said;
-      else
-        for (auto& other : laid_.record.cells)
-          if (other.candidate == id && other.standing == Standing::sound) {
-            other.standing = standing;
-            other.detail = said;
-          }
+      const auto said = who_is(planned_[cell].identify);
+      if (said.is_sound()) {
+        design.candidates[candidate].from.identity = said.detail;
+        continue;
+      }
+      for (const auto other : design.cells.ids())
+        if (design.cells[other].candidate == candidate && states_[other].is_sound()) states_[other] = said;
     }
   }
 
-  std::pair<Standing, std::string> who_is(const std::vector<std::string>& identify) const {
+  /// How it stands, and what it said.
+  CellState who_is(const std::vector<std::string>& identify) const {
     constexpr int not_here = 77;
     constexpr double patience = 30;
     measure::Command command{.program = measure::find_program(identify.front(), plan_.folder),
@@ -199,26 +235,25 @@ class LayingDown {
     return {Standing::sound, check::printable_line(head.substr(0, head.find('\n')), 100)};
   }
 
-  void twins(std::vector<plan::PlannedCell>& planned) {
-    auto& record = laid_.record;
-    const auto originals = planned.size();
-    plan::add_twins(plan_, planned, record.contrasts);
+  void twins() {
+    auto& design = laid_.record.design;
+    const auto originals = planned_.next();
+    plan::add_twins(plan_, planned_, design.contrasts);
     for (const auto baseline : plan::baselines_of(plan_)) {
-      auto twin = record.candidates[baseline.place()];
+      auto twin = design.candidates[baseline];
       twin.name += " (twin)";
       twin.against = twin.twin_of = baseline;
-      record.candidates.push_back(std::move(twin));
+      design.candidates.add(std::move(twin));
     }
-    std::map<CellId, CellId> copies;
-    for (const auto& contrast : record.contrasts)
-      if (contrast.candidate.place() >= originals) copies[contrast.candidate] = contrast.baseline;
-    for (std::size_t i = originals; i < planned.size(); ++i) {
-      const auto original = copies.at(CellId{static_cast<std::int64_t>(i)}).place();
-      auto cell = record.cells[original];
-      cell.candidate = planned[i].cell.candidate;
-      record.cells.push_back(std::move(cell));
-      laid_.cells.push_back(laid_.cells[original]);
-      laid_.build_seconds.push_back(0);
+    std::map<CellId, CellId> original_of;
+    for (const auto& contrast : design.contrasts)
+      if (contrast.candidate >= originals) original_of[contrast.candidate] = contrast.baseline;
+    for (const auto& [copy, original] : original_of) {
+      design.cells.add(planned_[copy].cell);
+      states_.add(states_[original]);
+      auto cell = laid_.cells[original];
+      cell.build_seconds = 0;
+      laid_.cells.add(std::move(cell));
     }
   }
 
@@ -226,6 +261,8 @@ class LayingDown {
   const Workshop& workshop_;
   measure::Launcher& launcher_;
   const Options& options_;
+  plan::PlannedCells planned_;
+  Table<CellId, CellState> states_;
   LaidDown laid_;
 };
 

@@ -1,21 +1,18 @@
 #pragma once
 
-#include <vector>
-
 #include "assay/campaign/carry_out.hpp"
-#include "assay/campaign/metrics.hpp"
+#include "assay/campaign/offer.hpp"
 #include "assay/campaign/processes.hpp"
 #include "assay/campaign/workshop.hpp"
-#include "assay/model/campaign.hpp"
+#include "assay/model/log.hpp"
 #include "assay/model/plan.hpp"
 
 namespace assay::campaign {
 
 /// A campaign before anything has run: its record, and for each cell what it takes to run it.
 struct LaidDown {
-  Record record;
-  std::vector<ProcessCell> cells;
-  std::vector<double> build_seconds;  ///< by cell; 0 where nothing was built
+  Record record;  ///< without a sitting
+  Table<CellId, ProcessCell> cells;
 };
 
 /// Lays a plan down whose builds are done: expands the cells, gives each baseline its twin, finds every

@@ -43,10 +43,18 @@ void judge_ending(const measure::ProcessResult& result, const ProcessCell& cell,
     says(Outcome::failed, "ended with exit status " + std::to_string(result.exit_status));
 }
 
+/// The answer of a run, whose text is `text`.
+check::Answer answer_of(const measure::ProcessResult& result, std::string_view text) {
+  return {.out = text,
+          .whole = result.out->bytes() <= measure::Capture::kept,
+          .digest = result.out->digest(),
+          .size = result.out->bytes()};
+}
+
 }  // namespace
 
 Processes::Run Processes::stage(CellId cell, Role role, const std::stop_token& stop) {
-  auto& what = cells_[cell.place()];
+  auto& what = cells_[cell];
   Run run{.cell = cell, .trial = {.cell = cell, .role = role}, .command = what.command};
   run.staging = std::make_unique<Staging>(launcher_, what.control, what.folder);
   if (const auto problem = run.staging->begin(stop)) {
@@ -76,7 +84,7 @@ void Processes::run_alone(Run& run, const std::stop_token& stop) {
   run.result = launcher_.run(run.command, stop);
   run.beside = measure::between(before, watch_.now(), run.result.user + run.result.system);
   if (!group) return;
-  const auto id = ids_.find("tree memory");
+  const auto id = ids_.find(metrics::Known::tree_memory);
   if (const auto peak = group->peak(); id && peak) run.trial.readings.push_back({*id, *peak});
 }
 
@@ -100,7 +108,7 @@ void Processes::run_abreast(std::vector<Run>& runs, const std::stop_token& stop)
 
 /// Makes the trial out of what came of the run, and clears up after it.
 void Processes::finish(Run& run) {
-  const auto& what = cells_[run.cell.place()];
+  const auto& what = cells_[run.cell];
   auto& trial = run.trial;
   if (run.ready) {
     judge_ending(run.result, what, trial);
@@ -114,9 +122,9 @@ void Processes::finish(Run& run) {
         trial.output_digest = run.result.out->digest();
       }
       add_readings(run.result, run.beside, what, ids_, trial);
-      if (const auto id = ids_.find("kept warm"); id && !what.control.cold.empty())
+      if (const auto id = ids_.find(metrics::Known::kept_warm); id && !what.control.cold.empty())
         trial.readings.push_back({*id, run.staging->kept_warm()});
-      add_own_metrics(run.result, run.command.directory, what, ids_, trial);
+      add_own_metrics(run.result, run.command.directory, what, trial);
       if (run.beside.suspended && trial.role != Role::check && trial.outcome != Outcome::interrupted) {
         trial.outcome = Outcome::voided;
         trial.detail = "the machine slept during this trial";
@@ -131,54 +139,88 @@ void Processes::finish(Run& run) {
 }
 
 Trial Processes::check(CellId cell, std::optional<CellId> baseline, const std::stop_token& stop) {
+  constexpr int not_here = 77;
   auto run = stage(cell, Role::check, stop);
   if (run.ready) run_alone(run, stop);
   finish(run);
   auto& trial = run.trial;
+  if (trial.outcome == Outcome::failed && trial.exit_status == not_here) {
+    trial.outcome = Outcome::absent;
+    trial.detail = "says that it does not support this (exit status 77)";
+  }
   if (trial.outcome != Outcome::ok) return std::move(trial);
-  const auto& what = cells_[cell.place()];
-  auto& mine = answers_[cell];
-  mine = {run.result.out->head(), trial.output_digest, run.result.out->bytes()};
+  const auto& what = cells_[cell];
+  const auto text = run.result.out->head();
+  const auto mine = answer_of(run.result, text);
+  std::string kept;
   std::optional<check::Answer> expected;
   if (what.expected)
     expected = {*what.expected, true, measure::digest_of(*what.expected), what.expected->size()};
-  else if (baseline)
-    if (const auto known = answers_.find(*baseline); known != answers_.end())
-      expected = known->second.answer();
-  auto wrong = check::what_is_wrong(what.check, mine.answer(), expected);
+  else if (baseline) {
+    if (const auto known = answers_.find(*baseline); known != answers_.end()) {
+      kept = known->second.text();
+      expected = known->second.with(kept);
+    }
+  }
+  auto wrong = check::what_is_wrong(what.check, mine, expected);
   if (wrong)
     *wrong += last_words(run.result);
   else
-    wrong = ask_checker(launcher_, what, mine.answer(), stop);
+    wrong = ask_checker(launcher_, what, mine, stop);
   if (wrong) {
     trial.outcome = Outcome::wrong;
     trial.detail = *wrong;
   } else if (expected && !what.expected && expected->digest != mine.digest) {
-    trial.detail = check::first_difference(mine.head, expected->out, mine.answer().whole && expected->whole);
+    trial.detail = check::first_difference(mine.out, expected->out, mine.whole && expected->whole);
   }
+  answers_.insert_or_assign(cell, KeptAnswer(mine));
   return std::move(trial);
 }
 
 void Processes::hold_against_check(const Heat& heat, Run& run, const std::stop_token& stop) {
   const auto checked = answers_.find(run.cell);
   if (run.trial.outcome != Outcome::ok || !run.result.out || checked == answers_.end() ||
-      checked->second.digest == run.trial.output_digest)
+      checked->second.digest() == run.trial.output_digest)
     return;
-  const auto& what = cells_[run.cell.place()];
-  const Remembered now{run.result.out->head(), run.trial.output_digest, run.result.out->bytes()};
-  auto wrong = check::what_is_wrong(what.check, now.answer(), checked->second.answer());
+  const auto& what = cells_[run.cell];
+  const auto text = run.result.out->head(), kept = checked->second.text();
+  const auto now = answer_of(run.result, text);
+  auto wrong = check::what_is_wrong(what.check, now, checked->second.with(kept));
   if (wrong)
     *wrong += last_words(run.result);
   else
-    wrong = ask_checker(launcher_, what, now.answer(), stop);
+    wrong = ask_checker(launcher_, what, now, stop);
   if (!wrong) return;
   run.trial.outcome = Outcome::wrong;
   run.trial.detail = "its answer changed in round " + std::to_string(heat.round) + ": " + *wrong;
 }
 
-bool Processes::answered_nothing(CellId cell) const {
-  const auto known = answers_.find(cell);
-  return known != answers_.end() && known->second.size == 0;
+bool Processes::is_worth_checking_again(CellId cell) const {
+  // Exit statuses are seen in every trial: at the end only answers are worth another run.
+  const auto& asked = workload_of(cell).check;
+  return asked != Check{.exit_ok = asked.exit_ok};
+}
+
+std::vector<Doubt> Processes::doubts() const {
+  std::vector<Doubt> doubts;
+  if (design_.kind != "plan") return doubts;
+  for (const auto workload : design_.workloads.ids()) {
+    const auto& check = plan_.workload(workload).check;
+    if (!check::passes_on_nothing(check)) continue;
+    const bool nothing = std::ranges::any_of(design_.contrasts, [&](const Contrast& contrast) {
+      const auto known = answers_.find(contrast.baseline);
+      return design_.cells[contrast.baseline].workload == workload && known != answers_.end() &&
+             known->second.size() == 0;
+    });
+    if (nothing)
+      doubts.push_back({workload, "its answer is empty, so its check proves nothing"});
+    else if (!check.match.empty())
+      doubts.push_back(
+          {workload, "its check would pass on an empty answer: \"" + check.match + "\" occurs in one"});
+    else if (check.equal.empty())
+      doubts.push_back({workload, "nothing checks what it answers"});
+  }
+  return doubts;
 }
 
 std::vector<Trial> Processes::run(const Heat& heat, const std::stop_token& stop) {

@@ -9,11 +9,15 @@
 #include <string>
 #include <vector>
 
-#include "assay/campaign/metrics.hpp"
+#include "assay/campaign/offer.hpp"
+#include "assay/campaign/rig.hpp"
+#include "assay/campaign/kept_answer.hpp"
 #include "assay/campaign/staging.hpp"
 #include "assay/check/answer.hpp"
 #include "assay/measure/process.hpp"
 #include "assay/measure/surroundings.hpp"
+#include "assay/metrics/catalogue.hpp"
+#include "assay/model/design.hpp"
 #include "assay/model/plan.hpp"
 #include "assay/model/trial.hpp"
 
@@ -29,6 +33,7 @@ struct FileStamp {
 /// A metric of the user's own, for one cell.
 struct OwnMetric {
   PlannedMetric planned;
+  std::optional<MetricId> id;       ///< none where it is not measured
   std::string file;                 ///< its `from` with placeholders expanded
   std::optional<FileStamp> before;  ///< of the trial that is running
 };
@@ -42,38 +47,36 @@ struct ProcessCell {
   Control control;
   std::string folder;          ///< the plan's
   std::optional<double> work;  ///< amount done by a trial
-  std::string throughput;      ///< the metric's name
+  std::optional<MetricId> throughput;
+  double build_seconds = 0;  ///< 0 where nothing was built
   std::vector<OwnMetric> metrics;
 };
 
-/// Runs cells as processes, one after the other or abreast, and says what each trial came to. The cells are
-/// addressed by their place in the list given.
-class Processes {
+/// Runs cells as programs, one after the other or abreast, and says what each trial came to.
+class Processes : public Rig {
  public:
-  /// `ids` are the record's metrics.
-  Processes(std::vector<ProcessCell> cells, measure::Launcher& launcher, MetricIds ids, Offer offer)
-      : cells_(std::move(cells)), launcher_(launcher), ids_(std::move(ids)), offer_(std::move(offer)) {}
+  /// REQUIRES: `launcher`, `design` and `plan` outlive it.
+  Processes(Table<CellId, ProcessCell> cells, measure::Launcher& launcher, const Design& design,
+            const Plan& plan, Offer offer)
+      : cells_(std::move(cells)),
+        launcher_(launcher),
+        design_(design),
+        plan_(plan),
+        ids_(design.metrics),
+        offer_(std::move(offer)) {}
 
-  /// Runs `cell` once, before anything is timed. `baseline` is the cell whose answer was checked before and
-  /// that this one's is held against; none for a baseline itself. Where equality is not asked for, the first
-  /// difference is put into the trial's detail all the same. The answer is remembered for run().
-  Trial check(CellId cell, std::optional<CellId> baseline, const std::stop_token& stop);
+  /// Where equality is not asked for, the first difference from the baseline's answer is put into the trial's
+  /// detail all the same. The answer is remembered for run().
+  Trial check(CellId cell, std::optional<CellId> baseline, const std::stop_token& stop) override;
 
-  /// A Runner: runs a heat of one cell, or of several abreast. A trial whose answer is no longer the one that
-  /// was checked, where equality was asked for, is wrong.
-  std::vector<Trial> run(const Heat& heat, const std::stop_token& stop);
+  /// A trial whose answer is no longer the one that was checked, where equality was asked for, is wrong.
+  std::vector<Trial> run(const Heat& heat, const std::stop_token& stop) override;
 
-  /// Whether the cell was checked and wrote nothing to standard output.
-  bool answered_nothing(CellId cell) const;
+  bool runs_together() const override { return plan_.rounds.mode == PlannedRounds::Mode::abreast; }
+  bool is_worth_checking_again(CellId cell) const override;
+  std::vector<Doubt> doubts() const override;
 
  private:
-  struct Remembered {
-    std::string head;
-    std::string digest;
-    std::uint64_t size = 0;
-    check::Answer answer() const { return {head, size <= measure::Capture::kept, digest, size}; }
-  };
-
   /// One run in the making: what it needs, and what came of it.
   struct Run {
     CellId cell;
@@ -90,13 +93,18 @@ class Processes {
   void run_abreast(std::vector<Run>& runs, const std::stop_token& stop);
   void finish(Run& run);
   void hold_against_check(const Heat& heat, Run& run, const std::stop_token& stop);
+  const PlannedWorkload& workload_of(CellId cell) const {
+    return plan_.workload(design_.cells[cell].workload);
+  }
 
-  std::vector<ProcessCell> cells_;
+  Table<CellId, ProcessCell> cells_;
   measure::Launcher& launcher_;
-  MetricIds ids_;
+  const Design& design_;
+  const Plan& plan_;
+  metrics::Index ids_;
   Offer offer_;
   measure::Watch watch_;
-  std::map<CellId, Remembered> answers_;
+  std::map<CellId, KeptAnswer> answers_;  ///< of checks
 };
 
 }  // namespace assay::campaign

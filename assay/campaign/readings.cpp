@@ -13,39 +13,40 @@ namespace assay::campaign {
 namespace {
 
 using measure::Counter;
+using metrics::Known;
 
 class Readings {
  public:
-  Readings(const MetricIds& ids, Trial& trial) : ids_(ids), trial_(trial) {}
+  Readings(const metrics::Index& ids, Trial& trial) : ids_(ids), trial_(trial) {}
 
-  void add(const std::string& name, double value) {
-    const auto id = ids_.find(name);
+  void add(Known metric, double value) {
+    const auto id = ids_.find(metric);
     if (id && std::isfinite(value)) trial_.readings.push_back({*id, value});
   }
-  void add(const std::string& name, const std::optional<double>& value) {
-    if (value) add(name, *value);
+  void add(Known metric, const std::optional<double>& value) {
+    if (value) add(metric, *value);
   }
 
  private:
-  const MetricIds& ids_;
+  const metrics::Index& ids_;
   Trial& trial_;
 };
 
 void add_counts(const measure::ProcessResult& result, Readings& to) {
   const auto count = [&](Counter counter) { return result.counts[static_cast<std::size_t>(counter)]; };
-  const auto rate = [&](const char* name, Counter above, Counter below) {
-    if (const auto a = count(above), b = count(below); a && b && *b > 0) to.add(name, *a / *b);
+  const auto rate = [&](Known metric, Counter above, Counter below) {
+    if (const auto a = count(above), b = count(below); a && b && *b > 0) to.add(metric, *a / *b);
   };
-  to.add("instructions", count(Counter::instructions));
-  to.add("cycles", count(Counter::cycles));
-  to.add("branches", count(Counter::branches));
-  to.add("branch misses", count(Counter::branch_misses));
-  to.add("cache references", count(Counter::cache_references));
-  to.add("cache misses", count(Counter::cache_misses));
-  rate("instructions per cycle", Counter::instructions, Counter::cycles);
-  rate("branch miss rate", Counter::branch_misses, Counter::branches);
-  rate("cache miss rate", Counter::cache_misses, Counter::cache_references);
-  if (count(Counter::instructions)) to.add("counted share", result.counted_share);
+  to.add(Known::instructions, count(Counter::instructions));
+  to.add(Known::cycles, count(Counter::cycles));
+  to.add(Known::branches, count(Counter::branches));
+  to.add(Known::branch_misses, count(Counter::branch_misses));
+  to.add(Known::cache_references, count(Counter::cache_references));
+  to.add(Known::cache_misses, count(Counter::cache_misses));
+  rate(Known::instructions_per_cycle, Counter::instructions, Counter::cycles);
+  rate(Known::branch_miss_rate, Counter::branch_misses, Counter::branches);
+  rate(Known::cache_miss_rate, Counter::cache_misses, Counter::cache_references);
+  if (count(Counter::instructions)) to.add(Known::counted_share, result.counted_share);
 }
 
 /// The bytes that a metric is looked for in; empty, with the reason, when they are not there.
@@ -73,42 +74,42 @@ std::optional<std::string> source_of(const OwnMetric& own, const measure::Proces
 }  // namespace
 
 void add_readings(const measure::ProcessResult& result, const measure::Surroundings& beside,
-                  const ProcessCell& cell, const MetricIds& ids, Trial& trial) {
+                  const ProcessCell& cell, const metrics::Index& ids, Trial& trial) {
   Readings to(ids, trial);
   const double cpu = result.user + result.system;
-  to.add("wall time", result.wall);
-  to.add("cpu time", cpu);
-  if (cell.work && result.wall > 0) to.add(cell.throughput, *cell.work / result.wall);
-  to.add("user time", result.user);
-  to.add("system time", result.system);
-  if (result.wall > 0) to.add("cores used", cpu / result.wall);
-  to.add("peak memory", result.peak_memory);
-  to.add("minor faults", result.faults_minor);
-  to.add("major faults", result.faults_major);
-  to.add("voluntary switches", result.switches_voluntary);
-  to.add("involuntary switches", result.switches_involuntary);
-  to.add("bytes read", result.bytes_read);
-  to.add("bytes written", result.bytes_written);
-  if (result.out) to.add("output bytes", static_cast<double>(result.out->bytes()));
+  to.add(Known::wall_time, result.wall);
+  to.add(Known::cpu_time, cpu);
+  if (cell.work && cell.throughput && result.wall > 0)
+    trial.readings.push_back({*cell.throughput, *cell.work / result.wall});
+  to.add(Known::user_time, result.user);
+  to.add(Known::system_time, result.system);
+  if (result.wall > 0) to.add(Known::cores_used, cpu / result.wall);
+  to.add(Known::peak_memory, result.peak_memory);
+  to.add(Known::minor_faults, result.faults_minor);
+  to.add(Known::major_faults, result.faults_major);
+  to.add(Known::voluntary_switches, result.switches_voluntary);
+  to.add(Known::involuntary_switches, result.switches_involuntary);
+  to.add(Known::bytes_read, result.bytes_read);
+  to.add(Known::bytes_written, result.bytes_written);
+  if (result.out) to.add(Known::output_bytes, static_cast<double>(result.out->bytes()));
   add_counts(result, to);
-  to.add("load", beside.load);
-  to.add("stolen time", beside.stolen);
-  to.add("time of others", beside.others);
-  to.add("core frequency", beside.frequency);
-  if (beside.on_battery) to.add("on battery", *beside.on_battery ? 1.0 : 0.0);
-  to.add("throttlings", beside.throttlings);
+  to.add(Known::load, beside.load);
+  to.add(Known::stolen_time, beside.stolen);
+  to.add(Known::time_of_others, beside.others);
+  to.add(Known::core_frequency, beside.frequency);
+  if (beside.on_battery) to.add(Known::on_battery, *beside.on_battery ? 1.0 : 0.0);
+  to.add(Known::throttlings, beside.throttlings);
   const auto clock = result.counts[static_cast<std::size_t>(Counter::task_clock)];
   // It reads up to 5 per cent high for reasons of its own, and what the host takes is in it as well.
   const double stolen = beside.stolen.value_or(0);
   if (clock && *clock * 1e-9 > cpu * 1.1 + 1.5 * stolen + 0.02)
-    to.add("unseen cpu time", *clock * 1e-9 - cpu - stolen);
+    to.add(Known::unseen_cpu_time, *clock * 1e-9 - cpu - stolen);
 }
 
 void add_own_metrics(const measure::ProcessResult& result, const std::string& directory,
-                     const ProcessCell& cell, const MetricIds& ids, Trial& trial) {
+                     const ProcessCell& cell, Trial& trial) {
   for (const auto& own : cell.metrics) {
-    const auto id = ids.find(own.planned.metric.name);
-    if (!id || trial.outcome != Outcome::ok) continue;
+    if (!own.id || trial.outcome != Outcome::ok) continue;
     std::string problem;
     const auto text = source_of(own, result, directory, problem);
     if (!text && problem.empty()) continue;
@@ -120,10 +121,10 @@ void add_own_metrics(const measure::ProcessResult& result, const std::string& di
       trial.detail = found.problem;
       return;
     }
-    trial.readings.push_back({*id, check::pick_one(own.planned.pick, found.occurrences)});
+    trial.readings.push_back({*own.id, check::pick_one(own.planned.pick, found.occurrences)});
     if (found.occurrences.size() > 1)
       for (const auto& one : found.occurrences)
-        trial.series.push_back({.metric = *id, .at = one.at, .value = one.value});
+        trial.series.push_back({.metric = *own.id, .at = one.at, .value = one.value});
   }
 }
 

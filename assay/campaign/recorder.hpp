@@ -1,5 +1,6 @@
 #pragma once
 
+#include <functional>
 #include <map>
 #include <optional>
 #include <string>
@@ -7,11 +8,12 @@
 #include <vector>
 
 #include "assay/ledger/ledger.hpp"
-#include "assay/model/campaign.hpp"
+#include "assay/model/finding.hpp"
+#include "assay/model/log.hpp"
 
 namespace assay::campaign {
 
-/// Lays down what happens in a campaign: in memory, and in a ledger when there is one, where each call is on
+/// Writes down what happens in a campaign: in memory, and in a ledger when there is one, where each call is on
 /// disk when it returns. Every call throws Error when the ledger can't take it; memory is then unchanged.
 class Recorder {
  public:
@@ -19,22 +21,27 @@ class Recorder {
   Recorder(Record record, const std::string& ledger);
 
   /// Goes on with a campaign that `ledger` keeps and that has not ended, in a sitting of its own: `record` is
-  /// what was read of it, with the sitting at its end. Rounds that were cut off are torn.
-  Recorder(Record record, ledger::Ledger ledger, CampaignId id);
+  /// what was read of it, `sitting` the new one. Rounds that were cut off are torn.
+  Recorder(Record record, ledger::Ledger ledger, CampaignId id, Sitting sitting);
 
   const Record& record() const { return record_; }
+  const Design& design() const { return record_.design; }
+  const Log& log() const { return record_.log; }
+  const Table<CellId, CellState>& states() const { return states_; }
 
-  void add_round(const Round& round);
-  void end_round(RoundState state);  ///< of the round added last
+  /// Claims the next round, which is what `plan_of` makes of its number.
+  const Round& claim_round(const std::function<RoundPlan(int number)>& plan_of);
+  void end_round(RoundState state);  ///< of the round claimed last
   void add_trial(Trial trial);
-  void set_standing(CellId cell, Standing standing, const std::string& detail);
-  void set_doubt(WorkloadId workload, const std::string& doubt);
+  void set_state_of(CellId cell, const CellState& state);
+  void add_doubt(const Doubt& doubt);
   /// That planned looks were taken at a finding, with what was decided; nothing when that is known already.
   void add_look(const Finding& finding);
   void set_state(CampaignState state);
 
  private:
   Record record_;
+  Table<CellId, CellState> states_;
   std::optional<ledger::Ledger> ledger_;
   CampaignId id_;
   std::map<std::pair<Contrast, MetricId>, int> looks_;  ///< taken so far

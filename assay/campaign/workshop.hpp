@@ -17,7 +17,7 @@ namespace assay::campaign {
 class Workshop {
  public:
   /// Builds what has to be built, in the plan's order; what fails is told by built(). Throws Error for
-  /// sources that are not there, build::Interrupted on a stop request.
+  /// sources that are not there, Stopped on a stop request.
   Workshop(const Plan& plan, measure::Launcher& launcher, const std::function<void(const std::string&)>& say,
            const std::stop_token& stop);
 

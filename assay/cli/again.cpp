@@ -58,7 +58,7 @@ Choice choose(const AgainAsked& asked, const Findings& findings, const Findings*
     const auto& cell = findings.candidate_of(f);
     const auto& name = findings.candidate(cell).name;
     const auto& workload = findings.workload(cell).name;
-    if (!findings.demands[f.metric.place()].watched || findings.candidate(cell).twin_of) continue;
+    if (!findings.metric_of(f).demand.watched || findings.candidate(cell).twin_of) continue;
     if (!only.admits("candidate", name) || !only.admits("workload", workload) || !only.admits(cell.setting))
       continue;
     const auto surprise = std::ranges::find(odd, i, &judge::Surprise::finding);
@@ -78,7 +78,7 @@ Choice choose(const AgainAsked& asked, const Findings& findings, const Findings*
 int again(const AgainAsked& asked) {
   auto found = find_campaign(asked.campaign, asked.ledger);
   const auto record = found.ledger.read(found.campaign.id);
-  if (record.info.kind == "contest" || record.info.plan.empty() || record.info.folder.empty())
+  if (record.design.kind == "contest" || record.design.plan.empty() || record.design.folder.empty())
     throw Error("this campaign can't be measured again from here", found.campaign.uid.substr(0, 8),
                 "its own program, or assay run, measures it");
   const auto before = judge::judge_record(record);
@@ -88,9 +88,11 @@ int again(const AgainAsked& asked) {
     std::cerr << "assay: nothing here is unclear or surprising; --only chooses findings to confirm\n";
     return exit_done;
   }
-  auto plan = plan::read(record.info.plan, "the campaign's plan", record.info.folder);
-  for (std::size_t i = 0; i < plan.candidates.size() && i < record.candidates.size(); ++i)
-    if (!plan.candidates[i].commit.empty()) plan.candidates[i].commit = record.candidates[i].from.commit;
+  auto plan = plan::read(record.design.plan, "the campaign's plan", record.design.folder);
+  for (std::size_t i = 0; i < plan.candidates.size(); ++i)
+    if (const CandidateId id{static_cast<std::int64_t>(i)};
+        record.design.candidates.holds(id) && !plan.candidates[i].commit.empty())
+      plan.candidates[i].commit = record.design.candidates[id].from.commit;
   constexpr int most = 1000;
   plan.rounds.max = std::min(std::max(plan.rounds.max, choice.rounds), most);
   plan.rounds.budget = {};
@@ -106,7 +108,7 @@ int again(const AgainAsked& asked) {
                      .ledger = found.ledger.path(),
                      .repeat = "assay again",
                      .when_busy = asked.when_busy,
-                     .again_of = record.info.uid,
+                     .again_of = record.design.uid,
                      .go_on = {}});
   auto options = watching.options();
   options.chosen = choice.cells;

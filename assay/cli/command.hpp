@@ -3,8 +3,8 @@
 #include <functional>
 #include <string>
 
-#include "assay/front/asking.hpp"
-#include "assay/model/campaign.hpp"
+#include "assay/program/asking.hpp"
+#include "assay/model/design.hpp"
 #include "assay/model/plan.hpp"
 
 namespace CLI {
@@ -16,11 +16,11 @@ namespace assay::cli {
 /// Runs the chosen command and returns the exit status.
 using Action = std::function<int()>;
 
-using front::exit_done;
+using program::exit_done;
 inline constexpr int exit_gate = 1;  ///< the gate did not pass
-using front::exit_interrupted;
-using front::exit_nothing_measured;
-using front::exit_request;
+using program::exit_interrupted;
+using program::exit_nothing_measured;
+using program::exit_request;
 
 // One function per command, each in a file of its own: adds the command with its options and help to `app`,
 // and sets `action` when the command is chosen.
@@ -38,12 +38,11 @@ void add_demo(CLI::App& app, Action& action);
 void add_conditions(CLI::App& app, Action& action);
 
 /// The gate of a campaign's plan, with what the command line puts in its place. Throws Error.
-Gate gate_of(const Record& record, const std::string& allow, const std::string& undecided);
+Gate gate_of(const Design& design, const std::string& allow, const std::string& undecided);
 
 /// The option that chooses among cells.
 void add_only(CLI::App& command, std::string& choice);
 
-/// The option that says what to do while another campaign measures on this machine.
-void add_when_busy(CLI::App& command, std::string& choice);
+using program::add_when_busy;
 
 }  // namespace assay::cli

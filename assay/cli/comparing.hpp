@@ -4,10 +4,10 @@
 #include <vector>
 
 #include "assay/campaign/carry_out.hpp"
-#include "assay/front/asking.hpp"
-#include "assay/front/progress.hpp"
-#include "assay/front/stopping.hpp"
-#include "assay/model/campaign.hpp"
+#include "assay/program/asking.hpp"
+#include "assay/program/progress.hpp"
+#include "assay/program/stopping.hpp"
+#include "assay/model/findings.hpp"
 #include "assay/model/plan.hpp"
 
 namespace assay::cli {
@@ -27,11 +27,11 @@ class Watching {
  public:
   explicit Watching(const Comparing& how);
   const campaign::Options& options() const { return options_; }
-  front::ProgressLine& progress() { return progress_; }
+  program::ProgressLine& progress() { return progress_; }
 
  private:
-  front::StopOnSignals stopping_;
-  front::ProgressLine progress_;
+  program::StopOnSignals stopping_;
+  program::ProgressLine progress_;
   campaign::Options options_;
 };
 
@@ -41,9 +41,9 @@ int compare(const Plan& plan, const Comparing& how);
 /// The exit status that goes with findings; says so when nothing could be compared, or how to go on.
 int status_of(const Findings& findings, const std::string& go_on);
 
-using front::parse_budget;
-using front::parse_rounds;
-using front::show;
-using front::typed;
+using program::parse_budget;
+using program::parse_rounds;
+using program::show;
+using program::typed;
 
 }  // namespace assay::cli

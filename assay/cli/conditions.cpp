@@ -9,9 +9,9 @@
 #include <memory>
 #include <thread>
 
-#include "assay/campaign/metrics.hpp"
+#include "assay/campaign/offer.hpp"
 #include "assay/cli/command.hpp"
-#include "assay/front/stopping.hpp"
+#include "assay/program/stopping.hpp"
 #include "assay/measure/machine.hpp"
 #include "assay/measure/noise.hpp"
 #include "assay/measure/surroundings.hpp"
@@ -58,24 +58,22 @@ render::SteadinessRow row_of(const measure::NoiseAt& noise) {
 
 /// The metrics that can't be had, those with one reason together.
 std::vector<Fact> missing_here(measure::Launcher& launcher) {
-  Record record;
-  campaign::lay_out_metrics(Plan{.workloads = {{.name = "any"}}}, campaign::what_is_offered(launcher),
-                            record);
   std::vector<Fact> missing;
-  for (std::size_t i = 0; i < record.metrics.size(); ++i) {
-    const auto& why = record.demands[i].missing;
+  for (const auto& metric : campaign::lay_out_metrics(Plan{.workloads = {{.name = "any"}}},
+                                                      campaign::what_is_offered(launcher))) {
+    const auto& why = metric.demand.missing;
     if (why.empty()) continue;
     const auto known = std::ranges::find(missing, why, &Fact::value);
     if (known == missing.end())
       missing.push_back(
-          {why.find("hardware counter") != std::string::npos ? "hardware counters" : record.metrics[i].name,
+          {why.find("hardware counter") != std::string::npos ? "hardware counters" : metric.name,
            why});
   }
   return missing;
 }
 
 int conditions(bool quick, bool json) {
-  front::StopOnSignals stopping;
+  program::StopOnSignals stopping;
   measure::Launcher launcher;
   const measure::Watch watch;
   render::Conditions found{.facts = measure::machine_facts()};

@@ -5,7 +5,7 @@
 #include <iterator>
 #include <memory>
 
-#include "assay/campaign/samples_in.hpp"
+#include "assay/campaign/identity.hpp"
 #include "assay/cli/command.hpp"
 #include "assay/cli/comparing.hpp"
 #include "assay/cli/whereabouts.hpp"
@@ -13,7 +13,9 @@
 #include "assay/measure/program.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/quantity.hpp"
-#include "assay/render/samples.hpp"
+#include "assay/exchange/record_json.hpp"
+#include "assay/exchange/samples.hpp"
+#include "assay/exchange/trials_csv.hpp"
 
 namespace assay::cli {
 namespace {
@@ -36,19 +38,23 @@ struct Exporting {
 int export_trials(const Exporting& asked) {
   auto found = find_campaign(asked.campaign, asked.ledger);
   const auto record = found.ledger.read(found.campaign.id);
-  std::cout << (asked.as == "csv" ? render::to_csv(record) : render::record_to_json(record)) << std::flush;
+  if (asked.as == "csv")
+    exchange::write_csv(record, std::cout);
+  else
+    std::cout << exchange::record_to_json(record);
+  std::cout.flush();
   if (!std::cout) throw Error("not all of it could be written", "standard output", "look at the disk");
   return exit_done;
 }
 
 struct Importing {
   std::string file, margin, ledger;
-  campaign::SamplesAsked samples;
+  exchange::SamplesAsked samples;
   bool json = false;
 };
 
 /// `2%` is relative; a bare number is in the metric's unit.
-void read_margin(const std::string& text, campaign::SamplesAsked& into) {
+void read_margin(const std::string& text, exchange::SamplesAsked& into) {
   double number = 0;
   const auto* const end = text.data() + text.size();
   if (std::from_chars(text.data(), end, number).ptr == end && number > 0) {
@@ -63,15 +69,22 @@ void read_margin(const std::string& text, campaign::SamplesAsked& into) {
   }
 }
 
+/// JSON is an export of ours, or a list of samples.
+Record read_json(std::istream& file, const Importing& asked) {
+  const std::string text{std::istreambuf_iterator<char>(file), {}};
+  return exchange::is_record(text) ? exchange::record_from_json(text, asked.file, asked.samples.uid)
+                                   : exchange::read_json(text, asked.file, asked.samples);
+}
+
 int import_samples(Importing asked) {
   const auto path = measure::find_readable(asked.file, ".");
   std::ifstream file(path, std::ios::binary);
-  const std::string text{std::istreambuf_iterator<char>(file), {}};
+  asked.samples.uid = campaign::draw_uid();
+  asked.samples.started = campaign::milliseconds_now();
   if (!asked.margin.empty()) read_margin(asked.margin, asked.samples);
   if (asked.samples.title.empty()) asked.samples.title = asked.file;
-  const auto record = asked.file.ends_with(".json")
-                          ? campaign::record_of_json(text, asked.file, asked.samples)
-                          : campaign::record_of_csv(text, asked.file, asked.samples);
+  const auto record = asked.file.ends_with(".json") ? read_json(file, asked)
+                                                    : exchange::read_csv(file, asked.file, asked.samples);
   ledger::Ledger ledger(asked.ledger.empty() ? state_ledger() : asked.ledger);
   ledger.add_whole(record);
   const auto findings = judge::judge_record(record);

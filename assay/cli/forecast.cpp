@@ -5,7 +5,7 @@
 #include "assay/cli/command.hpp"
 #include "assay/cli/comparing.hpp"
 #include "assay/cli/plan_asked.hpp"
-#include "assay/render/outlook.hpp"
+#include "assay/report/outlook.hpp"
 
 namespace assay::cli {
 namespace {
@@ -32,10 +32,10 @@ int forecast(const ForecastAsked& asked) {
                      .when_busy = asked.when_busy,
                      .again_of = {},
                      .go_on = {}});
-  const auto [outlook, record] = campaign::forecast(plan, asked.pilots, watching.options());
+  const auto [outlook, design] = campaign::forecast(plan, asked.pilots, watching.options());
   watching.progress().clear();
   if (watching.options().stop.stop_requested()) return exit_interrupted;
-  std::cout << render::to_text(outlook, record);
+  std::cout << report::to_text(outlook, design);
   return exit_done;
 }
 

@@ -51,13 +51,13 @@ int gate(const GateAsked& asked) {
   auto findings = judge::judge_record(record);
   const auto only = parse_only(asked.only);
   judge::keep_only(findings, only);
-  if (record.info.kind == "import" && record.rounds.empty() && !asked.apart) refuse_apart("these samples");
-  const auto rules = gate_of(record, asked.allow, asked.undecided);
+  if (record.design.kind == "import" && record.log.rounds.empty() && !asked.apart) refuse_apart("these samples");
+  const auto rules = gate_of(record.design, asked.allow, asked.undecided);
   const auto result = judge::hold_against(findings, rules, only);
-  std::cout << render::to_text(result, asked.all);
+  std::cout << render::to_text(result, findings.design, asked.all);
   if (!asked.junit.empty()) {
     std::ofstream file(asked.junit);
-    file << render::to_junit(result, findings.campaign.title);
+    file << render::to_junit(result, findings.design);
     file.close();
     if (!file)
       throw Error("the reasons can't be written here", asked.junit, "look at the folder and the disk");
@@ -67,10 +67,10 @@ int gate(const GateAsked& asked) {
 
 }  // namespace
 
-Gate gate_of(const Record& record, const std::string& allow, const std::string& undecided) {
+Gate gate_of(const Design& design, const std::string& allow, const std::string& undecided) {
   Gate rules;
-  if (!record.info.plan.empty() && !record.info.folder.empty())
-    rules = plan::read(record.info.plan, "the campaign's plan", record.info.folder).gate;
+  if (!design.plan.empty() && !design.folder.empty())
+    rules = plan::read(design.plan, "the campaign's plan", design.folder).gate;
   if (!allow.empty()) try {
       rules.allow = parse_share(allow);
     } catch (const Error& error) {

@@ -9,7 +9,9 @@
 #include "assay/cli/command.hpp"
 #include "assay/cli/whereabouts.hpp"
 #include "assay/model/error.hpp"
-#include "assay/render/axis.hpp"
+#include "assay/model/names.hpp"
+#include "assay/report/cells.hpp"
+#include "assay/model/names.hpp"
 
 namespace assay::cli {
 namespace {
@@ -40,14 +42,13 @@ int list(const std::string& named) {
   if (paths.empty()) std::cerr << "assay: no campaign yet; assay duel, or assay run, makes one\n";
   for (const auto& path : paths) {
     std::cout << from_home(path) << "\n";
-    using render::left;
-    using render::right;
+    using report::left;
+    using report::right;
     const auto campaigns = ledger::Ledger(path, ledger::Ledger::Opening::existing).list();
     if (campaigns.empty()) std::cout << "  no campaign\n";
     for (const auto& c : campaigns)
       std::cout << "  " << c.uid.substr(0, 8) << "  " << date_text(c.started) << "  " << left(c.kind, 5)
-                << right(std::to_string(c.rounds), 5) << " rounds" << right(std::to_string(c.trials), 7)
-                << " trials  " << left(to_string(c.state), 12)
+                << right(std::to_string(c.rounds), 5) << " rounds  " << left(to_string(c.state), 12)
                 << (c.label.empty() ? "" : "[" + c.label + "] ") << (c.title.empty() ? c.candidates : c.title)
                 << "\n";
   }
@@ -72,18 +73,23 @@ int prune(const std::string& named, const std::string& campaign, int keep) {
     throw Error("either a campaign or --keep is needed", "ledger prune", "see assay ledger --help");
   if (!campaign.empty()) {
     auto found = find_campaign(campaign, named);
-    found.ledger.remove(found.campaign.id);
+    found.ledger.remove({{found.campaign.id}});
     std::cout << "took out " << found.campaign.uid.substr(0, 8) << "\n";
     return exit_done;
   }
   for (const auto& path : ledgers_in_reach(named)) {
     ledger::Ledger ledger(path, ledger::Ledger::Opening::existing);
     int seen = 0;
+    std::vector<CampaignId> old;
+    std::string told;
     for (const auto& c : ledger.list()) {
       if (++seen <= keep || !c.label.empty()) continue;
-      ledger.remove(c.id);
-      std::cout << "took out " << c.uid.substr(0, 8) << "\n";
+      old.push_back(c.id);
+      told += "took out " + c.uid.substr(0, 8) + "\n";
     }
+    if (old.empty()) continue;
+    ledger.remove(old);
+    std::cout << told;
   }
   return exit_done;
 }

@@ -82,7 +82,7 @@ int main(int argc, char** argv) {
     return status;
   } catch (const assay::Error& error) {
     std::cerr << "assay: " << error.what() << "\n";
-    return error.kind() == assay::Error::Kind::measuring ? assay::cli::exit_nothing_measured
+    return error.code() == assay::Error::Code::measuring ? assay::cli::exit_nothing_measured
                                                          : assay::cli::exit_request;
   } catch (const std::exception& error) {
     std::cerr << "assay: unexpected: " << error.what() << "\n";

@@ -43,12 +43,12 @@ int report(const ReportAsked& asked) {
   auto findings = judge::judge_record(record);
   const auto only = parse_only(asked.only);
   judge::keep_only(findings, only);
-  const auto gate = judge::hold_against(findings, gate_of(record, {}, {}), only);
+  const auto gate = judge::hold_against(findings, gate_of(record.design, {}, {}), only);
   const auto text = asked.as == "page"   ? render::to_page(findings, record)
                     : asked.as == "json" ? render::to_json(findings)
                                          : render::to_markdown(findings, asked.gate ? &gate : nullptr);
   if (asked.as == "page" && asked.file.empty())
-    return write(text, "assay-" + findings.campaign.uid.substr(0, 8) + ".html");
+    return write(text, "assay-" + findings.design.uid.substr(0, 8) + ".html");
   if (asked.file.empty()) {
     std::cout << text;
     return exit_done;

@@ -9,7 +9,7 @@
 #include "assay/cli/plan_asked.hpp"
 #include "assay/cli/whereabouts.hpp"
 #include "assay/plan/matrix.hpp"
-#include "assay/render/units.hpp"
+#include "assay/report/units.hpp"
 
 namespace assay::cli {
 namespace {
@@ -69,22 +69,22 @@ void show_cells(const Plan& plan) {
   const auto contrasts = plan::contrasts_of(cells, plan);
   const auto baselines = plan::baselines_of(plan);
   std::cout << cells.size() << " cells, " << contrasts.size() << " comparisons with "
-            << (baselines.size() == 1 ? plan.candidates[baselines.front().place()].name : "their baselines")
+            << (baselines.size() == 1 ? plan.candidate(baselines.front()).name : "their baselines")
             << ", " << (plan.rounds.twin ? "a twin of each baseline beside them, " : "")
             << (plan.rounds.min < plan.rounds.max ? std::to_string(plan.rounds.min) + " to " : "")
             << plan.rounds.max << " rounds after the warm-up"
-            << (plan.rounds.budget ? ", at most " + render::span_text(*plan.rounds.budget) : "") << "\n";
+            << (plan.rounds.budget ? ", at most " + report::span_text(*plan.rounds.budget) : "") << "\n";
   show_builds(plan);
   std::string group;
   for (const auto& planned : cells) {
     const auto setting = planned.cell.setting.text();
     const auto here =
-        plan.workloads[planned.cell.workload.place()].name + (setting.empty() ? "" : ", " + setting);
+        plan.workload(planned.cell.workload).name + (setting.empty() ? "" : ", " + setting);
     if (here != group) std::cout << "\n" << here << "\n";
     group = here;
-    std::cout << "  " << plan.candidates[planned.cell.candidate.place()].name << ": "
-              << (planned.cell.standing == Standing::sound ? typed(as_in_plan(planned.command, plan.folder))
-                                                           : "absent, " + planned.cell.detail)
+    std::cout << "  " << plan.candidate(planned.cell.candidate).name << ": "
+              << (planned.state.is_sound() ? typed(as_in_plan(planned.command, plan.folder))
+                                                           : "absent, " + planned.state.detail)
               << "\n";
   }
 }
@@ -116,18 +116,6 @@ int run(const RunAsked& asked) {
 }
 
 }  // namespace
-
-void add_when_busy(CLI::App& command, std::string& choice) {
-  command
-      .add_option("--when-busy", choice,
-                  "while another campaign measures on this machine: wait (the default) or go-on")
-      ->check([](const std::string& word) {
-        return word == "wait" || word == "go-on" ? std::string{}
-                                                 : "\"" + word + "\" is neither wait nor go-on";
-      });
-  if (const char* set = std::getenv("ASSAY_WHEN_BUSY"); set != nullptr && std::string(set) == "go-on")
-    choice = set;
-}
 
 void add_run(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("run", "carry out a plan file");

@@ -30,9 +30,9 @@ struct VerdictAsked {
 
 /// What a campaign that measured another's findings again made of them, when that one is still there.
 void add_confirmations(Findings& findings, ledger::Ledger& ledger) {
-  if (findings.campaign.again_of.empty()) return;
+  if (findings.design.again_of.empty()) return;
   for (const auto& other : ledger.list())
-    if (other.uid == findings.campaign.again_of)
+    if (other.uid == findings.design.again_of)
       findings.confirmations = judge::confirm(judge::judge_record(ledger.read(other.id)), findings);
 }
 

@@ -33,14 +33,21 @@ std::vector<std::string> ledgers_in_reach(const std::string& named_ledger) {
 }
 
 Found find_campaign(const std::string& text, const std::string& named_ledger) {
+  // Within a ledger its own order holds, whatever the clock said; of several, the one whose newest campaign began
+  // last comes first.
+  std::vector<std::pair<std::string, std::vector<ledger::Summary>>> lists;  // path, campaigns
+  for (const auto& path : ledgers_in_reach(named_ledger))
+    lists.emplace_back(path, ledger::Ledger(path, ledger::Ledger::Opening::existing).list());
+  std::ranges::stable_sort(lists, std::ranges::greater{}, [](const auto& list) {
+    return list.second.empty() ? 0 : list.second.front().started;
+  });
   std::vector<ledger::Summary> all;
   std::vector<std::pair<std::string, std::string>> where;  // uid, path
-  for (const auto& path : ledgers_in_reach(named_ledger))
-    for (auto& campaign : ledger::Ledger(path, ledger::Ledger::Opening::existing).list()) {
+  for (const auto& [path, campaigns] : lists)
+    for (const auto& campaign : campaigns) {
       where.emplace_back(campaign.uid, path);
-      all.push_back(std::move(campaign));
+      all.push_back(campaign);
     }
-  std::ranges::stable_sort(all, std::ranges::greater{}, &ledger::Summary::started);
   const auto& chosen = ledger::choose(all, text);
   const auto path = std::ranges::find(where, chosen.uid, &std::pair<std::string, std::string>::first)->second;
   return {ledger::Ledger(path, ledger::Ledger::Opening::existing), chosen};

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
+#include <utility>
 
 #include "assay/contest/allocations.hpp"
 #include "assay/contest/clock.hpp"
@@ -12,6 +13,8 @@
 namespace assay::contest {
 namespace {
 
+using metrics::Known;
+
 constexpr double team_slice = 2e-3;  // waking threads takes tens of microseconds
 
 double seconds_now() {
@@ -20,17 +23,6 @@ double seconds_now() {
 
 std::int64_t threads_of(const Setting& setting) {
   return setting.levels.contains("threads") ? setting.integer("threads") : 1;
-}
-
-/// What went wrong, from within a catch block.
-std::string what_was_thrown() {
-  try {
-    throw;
-  } catch (const std::exception& thrown) {
-    return std::string("it threw: ") + thrown.what();
-  } catch (...) {
-    return "it threw something that is no std::exception";
-  }
 }
 
 }  // namespace
@@ -49,23 +41,29 @@ struct Arena::Seat {
   }
 };
 
-Arena::Arena(const Contest::Parts& parts, const Options& options, std::vector<Player> players,
-             std::vector<Cell> cells, ContestMetrics metrics, std::uint64_t seed)
+Arena::Arena(const Contest::Parts& parts, const Options& options, const Design& design,
+             Table<CandidateId, Player> players)
     : parts_(parts),
       options_(options),
+      design_(design),
       players_(std::move(players)),
-      cells_(std::move(cells)),
-      metrics_(std::move(metrics)),
-      random_(seed, 1) {}
+      ids_(design.metrics),
+      random_(design.rules.seed, 1) {}
 
 Arena::~Arena() = default;
+
+void Arena::close() {
+  seats_.clear();
+  teams_.clear();
+  inputs_.clear();
+}
 
 Arena::Seat& Arena::seat(CellId id) {
   auto& place = seats_[id];
   if (place) return *place;
   place = std::make_unique<Seat>();
-  const auto& cell = cells_[id.place()];
-  const auto& player = players_[cell.candidate.place()];
+  const auto& cell = design_.cells[id];
+  const auto& player = players_[cell.candidate];
   place->setting = cell.setting;
   place->pristine = parts_.candidates[player.candidate].callable.get();
   place->steady = place->pristine->fresh();
@@ -87,30 +85,68 @@ Arena::Seat& Arena::seat(CellId id) {
   return *place;
 }
 
-Trial Arena::check(CellId id, std::optional<CellId> baseline, double& took) {
+/// The levels of everything but sizes, by which a slow candidate's larger sizes are known.
+std::string Arena::but_sizes(Setting setting) const {
+  for (const auto& factor : parts_.factors)
+    if (factor.role == Factor::Role::size) setting.levels.erase(factor.name);
+  return setting.text();
+}
+
+/// Whether each size of `larger` is at least that of `smaller`.
+bool Arena::at_least_as_large(const Setting& larger, const Setting& smaller) const {
+  return std::ranges::all_of(parts_.factors, [&](const Factor& factor) {
+    return factor.role != Factor::Role::size ||
+           larger.levels.at(factor.name) >= smaller.levels.at(factor.name);
+  });
+}
+
+const Arena::TooSlow* Arena::too_slow_before(CellId id) const {
+  const auto& cell = design_.cells[id];
+  const auto found = std::ranges::find_if(slow_, [&](const TooSlow& s) {
+    return s.candidate == cell.candidate && but_sizes(s.at) == but_sizes(cell.setting) &&
+           at_least_as_large(cell.setting, s.at);
+  });
+  return found == slow_.end() ? nullptr : &*found;
+}
+
+std::string Arena::too_slow_text(const TooSlow& slow) const {
+  const auto where = slow.at.text();
+  return "a call took " + to_string(Level{std::round(slow.took * 1e4) / 1e4}) + " s" +
+         (where.empty() ? "" : " at " + where) + ", " + to_string(Level{options_.allowance}) +
+         " s are allowed; it is left out there and at all larger sizes";
+}
+
+Trial Arena::check(CellId id, std::optional<CellId> baseline, const std::stop_token&) {
   Trial trial{.cell = id, .role = Role::check};
+  const auto says = [&](Outcome outcome, std::string why) {
+    trial.outcome = outcome;
+    trial.detail = std::move(why);
+    return trial;
+  };
+  if (const auto* slow = too_slow_before(id)) return says(Outcome::absent, too_slow_text(*slow));
   try {
     auto& mine = seat(id);
     void* input = mine.one_input();
     const double start = seconds_now();
     mine.answer = mine.steady->answer(input);
-    took = seconds_now() - start;
+    const double took = seconds_now() - start;
     if (baseline) {
-      const auto wrong = disagreement(parts_, seat(*baseline).answer, mine.answer);
-      if (!wrong.empty()) {
-        trial.outcome = Outcome::wrong;
-        trial.detail = wrong;
-      }
+      auto wrong = disagreement(parts_, seat(*baseline).answer, mine.answer);
+      if (!wrong.empty()) return says(Outcome::wrong, std::move(wrong));
     }
+    if (took <= options_.allowance) return trial;
+    const auto& cell = design_.cells[id];
+    slow_.push_back({cell.candidate, cell.setting, took});
+    return says(Outcome::absent, too_slow_text(slow_.back()));
+  } catch (const Error&) {
+    throw;
   } catch (...) {
-    trial.outcome = Outcome::failed;
-    trial.detail = what_was_thrown();
+    return says(Outcome::failed, what_was_thrown());
   }
-  return trial;
 }
 
-void Arena::add(Trial& trial, const std::string& name, double value) const {
-  if (const auto id = metrics_.find(name); id && std::isfinite(value)) trial.readings.push_back({*id, value});
+void Arena::add(Trial& trial, Known metric, double value) const {
+  if (const auto id = ids_.find(metric); id && std::isfinite(value)) trial.readings.push_back({*id, value});
 }
 
 /// The first call of a copy that was never called, with the clock's cost taken off.
@@ -122,7 +158,7 @@ void Arena::first_call(Seat& seat, int round, Trial& trial) {
   const double took = time_slice(once, 1);
   const double share = options_.budget / std::max(options_.rounds_max, 1);
   seat.first_calls = seat.first_calls && took < 0.1 * share;
-  if (took > 0) add(trial, "first call", took);
+  if (took > 0) add(trial, Known::first_call, took);
 }
 
 /// A slice that is not timed: with the kernel's counters on, and one call with allocations counted.
@@ -135,129 +171,88 @@ void Arena::count(Seat& seat, Trial& trial) {
     start_counting_allocations();
     slice(function, input, 1);
     const auto counted = stop_counting_allocations();
-    add(trial, "allocations", static_cast<double>(counted.calls));
-    add(trial, "allocated bytes", static_cast<double>(counted.bytes));
-    add(trial, "peak allocated", static_cast<double>(counted.peak));
+    add(trial, Known::allocations, static_cast<double>(counted.calls));
+    add(trial, Known::allocated_bytes, static_cast<double>(counted.bytes));
+    add(trial, Known::peak_allocated, static_cast<double>(counted.peak));
   }
   if (!counters_.offers(measure::Counter::instructions) || seat.contender.team != nullptr) return;
   const auto calls = seat.contender.calls;
   counters_.start();
   time_slice(seat.contender, calls);
   const auto counts = counters_.stop();
-  const auto per_call = [&](const char* name, measure::Counter counter) {
+  const auto per_call = [&](Known metric, measure::Counter counter) {
     if (const auto& count = counts[static_cast<std::size_t>(counter)])
-      add(trial, name, *count / static_cast<double>(calls));
+      add(trial, metric, *count / static_cast<double>(calls));
   };
-  per_call("instructions", measure::Counter::instructions);
-  per_call("cycles", measure::Counter::cycles);
-  per_call("branch misses", measure::Counter::branch_misses);
-  per_call("cache misses", measure::Counter::cache_misses);
+  per_call(Known::instructions, measure::Counter::instructions);
+  per_call(Known::cycles, measure::Counter::cycles);
+  per_call(Known::branch_misses, measure::Counter::branch_misses);
+  per_call(Known::cache_misses, measure::Counter::cache_misses);
 }
 
-std::vector<Trial> Arena::play(const Heat& heat, const std::stop_token& stop) {
+/// Everything of a round that comes before its slices.
+void Arena::make_ready(Seat& seat, int round, Trial& trial) {
+  auto& contender = seat.contender;
+  if (contender.calls == 0)
+    calibrate(contender, contender.team != nullptr ? std::max(team_slice, options_.slice) : options_.slice);
+  if (contender.team == nullptr) first_call(seat, round, trial);
+  count(seat, trial);
+  contender.seconds_per_call.clear();
+  contender.calls_made = 0;
+  contender.thrown.clear();
+}
+
+/// What a round's slices come to.
+void Arena::read_slices(const Seat& seat, Trial& trial) const {
+  const auto& contender = seat.contender;
+  trial.calls = static_cast<std::int64_t>(contender.calls_made);
+  const auto& slices = contender.seconds_per_call;
+  if (!contender.thrown.empty() || slices.empty()) {
+    trial.outcome = contender.thrown.empty() ? Outcome::voided : Outcome::failed;
+    trial.detail = contender.thrown.empty() ? "no slice was run" : contender.thrown;
+    return;
+  }
+  const double typical = stats::trimmed_mean(slices, 0.25), mean = stats::mean(slices);
+  const double threads = static_cast<double>(std::max<std::size_t>(contender.of_threads.size(), 1));
+  add(trial, Known::time_per_call, typical);
+  add(trial, Known::mean_time_per_call, mean);
+  const double amount = parts_.amount ? parts_.amount(seat.setting) : 1;
+  if (typical > 0) add(trial, Known::throughput, threads * amount / typical);
+}
+
+std::vector<Trial> Arena::run(const Heat& heat, const std::stop_token& stop) {
   std::vector<Trial> trials;
-  std::vector<Seat*> seats;
-  for (std::size_t i = 0; i < heat.cells.size(); ++i) {
-    trials.push_back({.cell = heat.cells[i],
-                      .round = heat.round,
-                      .role = heat.role,
-                      .position = heat.position + static_cast<int>(i),
-                      .heat = heat.number});
-    seats.push_back(&seat(heat.cells[i]));
-    if (stop.stop_requested()) trials.back().outcome = Outcome::interrupted;
-  }
   std::vector<Contender> playing;
-  std::vector<std::size_t> places;
-  for (std::size_t i = 0; i < trials.size(); ++i) {
-    if (trials[i].outcome != Outcome::ok) continue;
-    try {
-      auto& contender = seats[i]->contender;
-      if (contender.calls == 0)
-        calibrate(contender,
-                  contender.team != nullptr ? std::max(team_slice, options_.slice) : options_.slice);
-      if (contender.team == nullptr) first_call(*seats[i], heat.round, trials[i]);
-      count(*seats[i], trials[i]);
-      contender.seconds_per_call.clear();
-      contender.calls_made = 0;
-      playing.push_back(std::move(contender));
-      places.push_back(i);
-    } catch (...) {
-      trials[i].outcome = Outcome::failed;
-      trials[i].detail = what_was_thrown();
-    }
-  }
-  std::string thrown;
-  try {
-    if (!playing.empty()) run_blocks(playing, options_.budget / std::max(options_.rounds_max, 1), random_);
-  } catch (...) {
-    thrown = what_was_thrown();
-  }
-  for (std::size_t k = 0; k < playing.size(); ++k) {
-    auto& trial = trials[places[k]];
-    auto& contender = seats[places[k]]->contender = std::move(playing[k]);
-    trial.calls = static_cast<std::int64_t>(contender.calls_made);
-    const auto& slices = contender.seconds_per_call;
-    if (!thrown.empty() || slices.empty()) {
-      trial.outcome = thrown.empty() ? Outcome::voided : Outcome::failed;
-      trial.detail = thrown.empty() ? "no slice was run" : thrown;
+  std::vector<std::pair<Trial*, Seat*>> of;  // in the order of those that play
+  trials.reserve(heat.cells.size());
+  for (std::size_t i = 0; i < heat.cells.size(); ++i) {
+    auto& trial = trials.emplace_back(Trial{.cell = heat.cells[i],
+                                            .round = heat.round,
+                                            .role = heat.role,
+                                            .position = heat.position + static_cast<int>(i),
+                                            .heat = heat.number});
+    if (stop.stop_requested()) {
+      trial.outcome = Outcome::interrupted;
       continue;
     }
-    const double typical = stats::trimmed_mean(slices, 0.25), mean = stats::mean(slices);
-    const double threads = static_cast<double>(std::max<std::size_t>(contender.of_threads.size(), 1));
-    add(trial, "time per call", typical);
-    add(trial, "mean time per call", mean);
-    const double amount = parts_.amount ? parts_.amount(seats[places[k]]->setting) : 1;
-    if (typical > 0) add(trial, "throughput", threads * amount / typical);
+    try {
+      auto& its = seat(trial.cell);
+      make_ready(its, heat.round, trial);
+      playing.push_back(std::move(its.contender));
+      of.emplace_back(&trial, &its);
+    } catch (const Error&) {
+      throw;
+    } catch (...) {
+      trial.outcome = Outcome::failed;
+      trial.detail = what_was_thrown();
+    }
+  }
+  if (!playing.empty()) run_blocks(playing, options_.budget / std::max(options_.rounds_max, 1), random_);
+  for (std::size_t k = 0; k < playing.size(); ++k) {
+    of[k].second->contender = std::move(playing[k]);
+    read_slices(*of[k].second, *of[k].first);
   }
   return trials;
-}
-
-std::optional<MetricId> ContestMetrics::find(const std::string& name) const {
-  const auto found = std::ranges::find(metrics, name, &Metric::name);
-  const auto place = found - metrics.begin();
-  if (found == metrics.end() || !demands[static_cast<std::size_t>(place)].missing.empty()) return {};
-  return MetricId{place};
-}
-
-ContestMetrics metrics_of(const Contest::Parts& parts, const Options& options, const OwnCounters& counters) {
-  ContestMetrics all;
-  const auto add_metric = [&](Metric metric, std::string missing = {}) {
-    all.metrics.push_back(std::move(metric));
-    all.demands.push_back({.missing = std::move(missing)});
-  };
-  add_metric({.name = "time per call", .unit = "s"});
-  add_metric({.name = "mean time per call", .unit = "s", .supporting = true});
-  add_metric({.name = "first call", .unit = "s", .supporting = true});
-  const bool has_threads = std::ranges::count(parts.factors, Factor::Role::threads, &Factor::role) > 0;
-  if (parts.amount || has_threads)
-    add_metric({.name = "throughput",
-                .unit = (parts.unit.empty() ? "calls" : parts.unit) + "/s",
-                .prefer = Prefer::higher});
-  const bool counted = start_counting_allocations();
-  if (counted) stop_counting_allocations();
-  const std::string unlinked = counted ? "" : "link assay::allocations to have them counted";
-  add_metric({.name = "allocations", .exact = true}, unlinked);
-  add_metric({.name = "allocated bytes", .unit = "B", .exact = true}, unlinked);
-  add_metric({.name = "peak allocated", .unit = "B", .exact = true}, unlinked);
-  const std::string uncounted =
-      counters.offers(measure::Counter::instructions)
-          ? ""
-          : "the kernel offers no such hardware counter here (" + counters.problem() + ")";
-  for (const auto* name : {"instructions", "cycles", "branch misses", "cache misses"})
-    add_metric({.name = name, .supporting = true}, uncounted);
-  const auto demand_of = [&](const std::string& name) -> Demand& {
-    const auto found = std::ranges::find(all.metrics, name, &Metric::name);
-    if (found == all.metrics.end())
-      throw Error("a contest has no metric \"" + name + "\"", "contest \"" + parts.title + "\"",
-                  "there are time per call, mean time per call, first call, throughput and allocations");
-    auto& demand = all.demands[static_cast<std::size_t>(found - all.metrics.begin())];
-    if (!demand.missing.empty())
-      throw Error("\"" + name + "\" can't be had here: " + demand.missing, "contest \"" + parts.title + "\"");
-    return demand;
-  };
-  for (const auto& name : options.watch) demand_of(name).watched = true;
-  for (const auto& [name, requirement] : parts.requirements) demand_of(name).require = requirement;
-  return all;
 }
 
 }  // namespace assay::contest

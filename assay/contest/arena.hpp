@@ -6,63 +6,66 @@
 #include <string>
 #include <vector>
 
+#include "assay/campaign/rig.hpp"
+#include "assay/contest/lay_down.hpp"
 #include "assay/contest/own_counters.hpp"
 #include "assay/contest/parts.hpp"
 #include "assay/contest/slices.hpp"
+#include "assay/metrics/catalogue.hpp"
+#include "assay/model/design.hpp"
 #include "assay/model/trial.hpp"
 
 namespace assay::contest {
 
-/// The metrics that a contest's rounds give, by their places in a record.
-struct ContestMetrics {
-  std::vector<Metric> metrics;
-  std::vector<Demand> demands;
-  std::optional<MetricId> find(const std::string& name) const;
-};
-
-/// Lays down a contest's metrics; what can't be measured here has its reason. Throws Error for a watched or
-/// required metric that there is not.
-ContestMetrics metrics_of(const Contest::Parts& parts, const Options& options, const OwnCounters& counters);
-
-/// How a cell of a contest is played: which function, and for a twin, which copy of its code.
-struct Player {
-  std::size_t candidate = 0;
-  int copy = 0;
-  bool twin = false;
-};
-
 /// Where contests are played: the inputs of every setting, the functions made ready, the clock.
-class Arena {
+class Arena : public campaign::Rig {
  public:
-  /// `players`: one for each of the record's candidates. `cells` are the record's.
-  Arena(const Contest::Parts& parts, const Options& options, std::vector<Player> players,
-        std::vector<Cell> cells, ContestMetrics metrics, std::uint64_t seed);
-  ~Arena();
+  /// REQUIRES: everything but `players` outlives it.
+  Arena(const Contest::Parts& parts, const Options& options, const Design& design,
+        Table<CandidateId, Player> players);
+  ~Arena() override;
 
-  /// Calls a cell's function once and compares what it returns with the baseline's; a check. `took` is set to
-  /// the seconds of the call.
-  Trial check(CellId cell, std::optional<CellId> baseline, double& took);
+  /// Calls a cell's function once and compares what it returns with the baseline's. One whose candidate took too
+  /// long at a smaller size is absent, and is not called.
+  Trial check(CellId cell, std::optional<CellId> baseline, const std::stop_token& stop) override;
 
-  /// A Runner: the cells of one setting, in slices, for their share of the time.
-  std::vector<Trial> play(const Heat& heat, const std::stop_token& stop);
+  /// The cells of one setting, in slices, for their share of the time.
+  std::vector<Trial> run(const Heat& heat, const std::stop_token& stop) override;
+
+  bool runs_together() const override { return true; }
+  bool is_worth_checking_again(CellId) const override { return true; }
+  void close() override;
 
  private:
   struct Seat;
+  struct TooSlow {
+    CandidateId candidate;
+    Setting at;
+    double took = 0;
+  };
+
   Seat& seat(CellId cell);
+  const TooSlow* too_slow_before(CellId cell) const;
+  std::string too_slow_text(const TooSlow& slow) const;
+  std::string but_sizes(Setting setting) const;
+  bool at_least_as_large(const Setting& larger, const Setting& smaller) const;
+  void make_ready(Seat& seat, int round, Trial& trial);
   void first_call(Seat& seat, int round, Trial& trial);
   void count(Seat& seat, Trial& trial);
-  void add(Trial& trial, const std::string& name, double value) const;
+  void read_slices(const Seat& seat, Trial& trial) const;
+  void add(Trial& trial, metrics::Known metric, double value) const;
 
   const Contest::Parts& parts_;
   const Options& options_;
-  std::vector<Player> players_;
-  std::vector<Cell> cells_;
-  ContestMetrics metrics_;
+  const Design& design_;
+  Table<CandidateId, Player> players_;
+  metrics::Index ids_;
   OwnCounters counters_;
   stats::Random random_;
   std::map<std::string, std::unique_ptr<Input>> inputs_;
   std::map<std::int64_t, std::unique_ptr<Team>> teams_;
   std::map<CellId, std::unique_ptr<Seat>> seats_;
+  std::vector<TooSlow> slow_;
 };
 
 }  // namespace assay::contest

@@ -2,23 +2,28 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdlib>
 
+#include "assay/campaign/begin.hpp"
+#include "assay/campaign/identity.hpp"
+#include "assay/campaign/life.hpp"
+#include "assay/campaign/policy.hpp"
+#include "assay/campaign/turn.hpp"
+#include "assay/contest/arena.hpp"
+#include "assay/contest/lay_down.hpp"
 #include "assay/contest/parts.hpp"
+#include "assay/judge/findings.hpp"
+#include "assay/measure/turnstile.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/requirement.hpp"
-#include "assay/plan/matrix.hpp"
+#include "assay/model/stopped.hpp"
+#include "assay/model/names.hpp"
 
 namespace assay::contest {
 namespace {
 
 [[noreturn]] void refuse(const std::string& title, const std::string& problem, const std::string& remedy) {
   throw Error(problem, "contest \"" + title + "\"", remedy);
-}
-
-std::string shown(const Answer& answer) {
-  constexpr std::size_t most = 60;
-  if (answer.text.empty()) return "another value";
-  return answer.text.size() > most ? answer.text.substr(0, most) + "…" : answer.text;
 }
 
 }  // namespace
@@ -117,36 +122,26 @@ Options& Contest::options() { return parts_->options; }
 const Options& Contest::options() const { return parts_->options; }
 Findings Contest::run() const { return run(parts_->options); }
 
-std::vector<Setting> settings_of(std::vector<Factor> factors) {
-  for (auto& factor : factors)
-    if (factor.role == Factor::Role::size) std::ranges::sort(factor.levels);
-  return plan::all_settings(factors);
-}
-
-std::string disagreement(const Contest::Parts& parts, const Answer& baseline, const Answer& answer) {
-  if (parts.may_differ || (baseline.type == typeid(void) && answer.type == typeid(void))) return {};
-  if (baseline.type != answer.type)
-    return "it returns a value of another type than the baseline; compare them with agree(...) on a common "
-           "type, or say may_differ()";
-  const auto *a = baseline.value.get(), *b = answer.value.get();
-  if (parts.agreement_type) {
-    if (*parts.agreement_type != answer.type)
-      return "it returns a value of another type than agree(...) compares";
-    return parts.same(a, b) ? ""
-                            : "its answer does not agree with the baseline's: " + shown(answer) +
-                                  ", expected " + shown(baseline);
+Findings Contest::run(const Options& options) const {
+  campaign::Observer nobody;
+  auto& observer = options.observer == nullptr ? nobody : *options.observer;
+  auto laid = lay_down(*parts_, options);
+  auto sitting = campaign::sitting_here();
+  measure::Turnstile turnstile;
+  try {
+    const bool part_of_a_plan = std::getenv("ASSAY_SAMPLES") != nullptr;  // which has the turn itself
+    if (!part_of_a_plan)
+      campaign::take_turn(turnstile, options.when_busy, observer, options.stop, sitting);
+  } catch (const Stopped&) {
+    return {.design = std::move(laid.record.design), .state = CampaignState::interrupted, .provisional = true};
   }
-  if (parts.tolerance && answer.distance) {
-    const double distance = answer.distance(a, b);
-    if (distance <= *parts.tolerance) return {};
-    return distance >= 1e300 ? "its answer is not as long as the baseline's, or not a number"
-                             : "its answer differs by " + to_string(Level{distance}) +
-                                   " of its size, allowed are " + to_string(Level{*parts.tolerance});
-  }
-  if (!answer.equal)
-    return "its answers can't be compared: their type has no ==; use agree(...) or may_differ()";
-  if (answer.equal(a, b)) return {};
-  return "its answer is not the baseline's: " + shown(answer) + ", expected " + shown(baseline);
+  laid.record.log.sittings.add(std::move(sitting));
+  auto recorder = campaign::begin(std::move(laid.record), options.ledger, options.resume);
+  if (recorder.log().state == CampaignState::ended) return judge::judge_record(recorder.record());
+  observer.begun(recorder.design());
+  Arena arena(*parts_, options, recorder.design(), std::move(laid.players));
+  campaign::Life life(recorder, arena, observer, options.stop);
+  return life.live(*campaign::until_settled(options.rounds_max, {}, false), false);
 }
 
 }  // namespace assay::contest

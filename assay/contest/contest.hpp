@@ -9,9 +9,9 @@
 #include <utility>
 #include <vector>
 
-#include "assay/campaign/loop.hpp"
+#include "assay/campaign/observer.hpp"
 #include "assay/contest/callable.hpp"
-#include "assay/model/campaign.hpp"
+#include "assay/model/findings.hpp"
 #include "assay/model/plan.hpp"
 
 namespace assay::contest {
@@ -30,9 +30,11 @@ struct Options {
   std::optional<std::uint64_t> seed;                      ///< of the order of slices; empty: drawn
   std::string ledger;                                     ///< path; empty: kept in memory only
   std::string repeat;                                     ///< the command that measures this again
-  std::function<void(const Record&)> begun;               ///< told what is about to run
-  std::function<void(const Record&)> ended;               ///< told everything that was laid down
-  campaign::Observer observe;
+  /// Goes on with the newest run of this contest in the ledger where it was cut off, if there is one.
+  bool resume = false;
+  /// While another campaign measures on this machine. A contest that is a workload of a plan does not ask.
+  campaign::WhenBusy when_busy = campaign::WhenBusy::go_on;
+  campaign::Observer* observer = nullptr;  ///< is told what happens; must outlive the run
   std::stop_token stop;
 };
 
@@ -132,8 +134,8 @@ class Contest {
   Options& options();
   const Options& options() const;
 
-  /// Runs the contest with its own options, or others, and judges. A campaign that measures on this machine
-  /// at the same time is noted. Throws Error for a contest that can't be run: no baseline, no candidate,
+  /// Runs the contest with its own options, or others, and judges. It waits its turn, and goes on with one that was
+  /// cut off, as campaigns of programs do. Throws Error for a contest that can't be run: no baseline, no candidate,
   /// functions that take another input than is made, answers of a type without `==`.
   Findings run() const;
   Findings run(const Options& options) const;

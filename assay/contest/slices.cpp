@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <exception>
 #include <numeric>
 
 #include "assay/contest/clock.hpp"
@@ -65,6 +66,16 @@ void calibrate(Contender& contender, double seconds) {
   contender.calls = calls;
 }
 
+std::string what_was_thrown() {
+  try {
+    throw;
+  } catch (const std::exception& thrown) {
+    return std::string("it threw: ") + thrown.what();
+  } catch (...) {
+    return "it threw something that is no std::exception";
+  }
+}
+
 double run_blocks(std::span<Contender> contenders, double seconds, stats::Random& random) {
   const auto& clock = SliceClock::instance();
   const auto start = clock.now();
@@ -76,10 +87,14 @@ double run_blocks(std::span<Contender> contenders, double seconds, stats::Random
     random.shuffle(std::span(order));
     for (const auto place : order) {
       auto& contender = contenders[place];
-      if (block % contender.every != 0) continue;
-      const double took = time_slice(contender, contender.calls);
-      inside += took;
-      contender.seconds_per_call.push_back(took / static_cast<double>(contender.calls));
+      if (block % contender.every != 0 || !contender.thrown.empty()) continue;
+      try {
+        const double took = time_slice(contender, contender.calls);
+        inside += took;
+        contender.seconds_per_call.push_back(took / static_cast<double>(contender.calls));
+      } catch (...) {
+        contender.thrown = what_was_thrown();
+      }
     }
   }
   return inside;

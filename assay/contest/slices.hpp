@@ -3,6 +3,7 @@
 #include <cstdint>
 #include <memory>
 #include <span>
+#include <string>
 #include <vector>
 
 #include "assay/contest/callable.hpp"
@@ -22,6 +23,7 @@ struct Contender {
   unsigned every = 1;                                 ///< takes part in every so many blocks
   std::vector<double> seconds_per_call;               ///< of each slice since it was last cleared
   std::uint64_t calls_made = 0;
+  std::string thrown;  ///< what it threw, since it was last cleared; it takes no further part
 };
 
 /// Times one slice (of every thread at once, where there are several): seconds, with the cost of reading the
@@ -32,9 +34,13 @@ double time_slice(Contender& contender, std::uint64_t calls);
 /// functions that consume their input are limited to 64 MiB of their own size, and to 10 000.
 void calibrate(Contender& contender, double seconds);
 
+/// What went wrong, in words; to be called from within a catch block.
+std::string what_was_thrown();
+
 /// Runs slices for about `seconds`: blocks in which each contender (those with `every` above 1 in some of
 /// them) has one slice, in an order drawn afresh. At least one block. Nothing but the timing happens between
-/// the slices of a block. Returns the seconds spent inside slices.
+/// the slices of a block. What a contender throws is put into it, and the others go on. Returns the seconds spent
+/// inside slices.
 double run_blocks(std::span<Contender> contenders, double seconds, stats::Random& random);
 
 }  // namespace assay::contest

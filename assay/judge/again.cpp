@@ -6,6 +6,7 @@
 #include <tuple>
 
 #include "assay/model/setting.hpp"
+#include "assay/model/names.hpp"
 
 namespace assay::judge {
 namespace {
@@ -18,16 +19,11 @@ Key key_of(const Findings& all, const Finding& f) {
           cell.setting.text(), all.metric_of(f).name};
 }
 
-bool watched(const Findings& all, const Finding& f) { return all.demands[f.metric.place()].watched; }
+bool watched(const Findings& all, const Finding& f) { return all.metric_of(f).demand.watched; }
 bool is_twin(const Findings& all, const Finding& f) {
   return all.candidate(all.candidate_of(f)).twin_of.has_value();
 }
 bool changed(const Finding& f) { return f.verdict == Verdict::better || f.verdict == Verdict::worse; }
-
-/// How far from no change, whichever way.
-double distance(const Findings& all, const Finding& f) {
-  return std::abs(all.metric_of(f).scale == Scale::ratio ? std::log(f.effect) : f.effect);
-}
 
 const Finding* same_in(const Findings& other, const Key& key) {
   const auto found =
@@ -38,7 +34,7 @@ const Finding* same_in(const Findings& other, const Key& key) {
 std::string within_twin(const Findings& all, const Finding& f) {
   for (const auto& twin : all.findings)
     if (is_twin(all, twin) && twin.metric == f.metric && !all.metric_of(f).exact &&
-        distance(all, f) <= distance(all, twin))
+        f.effect.distance() <= twin.effect.distance())
       return "it is no larger than what no change at all looked like here";
   return {};
 }
@@ -96,7 +92,6 @@ std::vector<Confirmation> confirm(const Findings& before, const Findings& now) {
                    .now = f.verdict,
                    .effect_before = was->effect,
                    .effect_now = f.effect,
-                   .ratio = now.metric_of(f).scale == Scale::ratio,
                    .unit = now.metric_of(f).unit};
     c.status = c.now == Verdict::unclear      ? Status::unclear
                : c.before == Verdict::unclear ? Status::settled

@@ -3,7 +3,7 @@
 #include <string>
 #include <vector>
 
-#include "assay/model/campaign.hpp"
+#include "assay/model/findings.hpp"
 
 namespace assay::judge {
 

@@ -2,97 +2,101 @@
 
 #include <algorithm>
 #include <map>
+#include <optional>
+#include <utility>
 
-#include "assay/judge/pairs.hpp"
 #include "assay/model/error.hpp"
+#include "assay/model/evidence.hpp"
 
 namespace assay::judge {
 namespace {
 
-/// The counted trials of `from`, in the new record's cells and metrics.
-void copy_trials(const Record& from, const std::map<CellId, CellId>& cells,
+/// The values of `from` as trials of the new record's cells and metrics.
+void copy_values(const Record& from, const std::map<CellId, CellId>& cells,
                  const std::map<MetricId, MetricId>& metrics, Record& into) {
-  const auto whole = whole_rounds(from);
-  for (const auto& trial : from.trials) {
-    const auto cell = cells.find(trial.cell);
-    if (cell == cells.end() || trial.role != Role::counted || trial.outcome != Outcome::ok ||
-        (trial.round && !whole.contains(*trial.round)))
-      continue;
-    Trial copy{.cell = cell->second};
-    for (const auto& reading : trial.readings)
-      if (const auto metric = metrics.find(reading.metric); metric != metrics.end())
-        copy.readings.push_back({metric->second, reading.value});
-    into.trials.push_back(std::move(copy));
+  const Evidence evidence(from.design, from.log);
+  using From = Evidence::From;
+  for (const auto& [theirs, ours] : metrics)
+    for (const auto which : {From::judged, From::unpaired}) {
+      const auto& column = evidence.values(theirs, which);
+      for (std::size_t i = 0; i < column.size(); ++i)
+        if (const auto cell = cells.find(column.cell[i]); cell != cells.end())
+          into.log.trials.push_back({.cell = cell->second, .readings = {{ours, column.value[i]}}});
+    }
+}
+
+/// The cell of `before` that a cell of `now` is held against: that of the same names, if it is sound.
+std::optional<CellId> earlier_cell(const Record& before, const Table<CellId, CellState>& states,
+                                   const Design& now, const Cell& cell) {
+  const auto& name = now.candidates[cell.candidate].name;
+  const auto& workload = now.workloads[cell.workload].name;
+  for (const auto id : before.design.cells.ids()) {
+    const auto& other = before.design.cells[id];
+    if (!before.design.is_twin(id) && before.design.candidates[other.candidate].name == name &&
+        states[id].is_sound() && before.design.workloads[other.workload].name == workload &&
+        other.setting == cell.setting)
+      return id;
   }
+  return {};
 }
 
 }  // namespace
 
 Record held_apart(const Record& before, const Record& now) {
   Record record;
-  record.info = now.info;
-  record.info.kind = "apart";
-  record.info.title = "two campaigns, not side by side: " + before.info.uid.substr(0, 8) + " and " +
-                      now.info.uid.substr(0, 8);
-  record.info.state = CampaignState::ended;
-  record.info.rounds_min = record.info.rounds_max = 0;
-  record.info.repeat.clear();
-  record.workloads = now.workloads;
-  record.factors = now.factors;
-  record.sittings = now.sittings;
+  auto& design = record.design;
+  design = now.design;
+  design.kind = "apart";
+  design.title = "two campaigns, not side by side: " + before.design.uid.substr(0, 8) + " and " +
+                 now.design.uid.substr(0, 8);
+  design.rules.rounds_min = design.rules.rounds_max = 0;
+  design.repeat.clear();
+  design.candidates = {};
+  design.cells = {};
+  design.contrasts.clear();
+  design.metrics = {};
+  record.log.state = CampaignState::ended;
+  record.log.sittings = now.log.sittings;
   std::map<MetricId, MetricId> of_now, of_before;
-  for (std::size_t m = 0; m < now.metrics.size(); ++m) {
-    const auto same = std::ranges::find(before.metrics, now.metrics[m].name, &Metric::name);
-    if (!now.demands[m].watched || same == before.metrics.end()) continue;
-    const MetricId id{static_cast<std::int64_t>(record.metrics.size())};
-    of_now[MetricId{static_cast<std::int64_t>(m)}] = id;
-    of_before[MetricId{same - before.metrics.begin()}] = id;
-    record.metrics.push_back(now.metrics[m]);
-    record.demands.push_back(now.demands[m]);
+  for (const auto id : now.design.metrics.ids()) {
+    const auto& metric = now.design.metrics[id];
+    const auto same = before.design.metrics.named(metric.name);
+    if (!metric.demand.watched || !same) continue;
+    of_now[id] = of_before[*same] = design.metrics.add(metric);
   }
-  std::map<CellId, CellId> cells_before, cells_now;  // theirs to the new record's
-  std::map<CandidateId, CandidateId> pairs;          // of `now` to the earlier one in the new record
-  const auto add_cell = [&](CandidateId candidate, const Cell& like) {
-    record.cells.push_back({.candidate = candidate, .workload = like.workload, .setting = like.setting});
-    return CellId{static_cast<std::int64_t>(record.cells.size()) - 1};
-  };
-  for (std::size_t i = 0; i < now.cells.size(); ++i) {
-    const auto& cell = now.cells[i];
-    const auto& candidate = now.candidates[cell.candidate.place()];
-    if (cell.standing == Standing::absent || candidate.twin_of) continue;
-    const auto earlier = std::ranges::find_if(before.cells, [&](const Cell& other) {
-      const auto& its = before.candidates[other.candidate.place()];
-      return !its.twin_of && its.name == candidate.name && other.standing == Standing::sound &&
-             before.workloads[other.workload.place()].name == now.workloads[cell.workload.place()].name &&
-             other.setting == cell.setting;
-    });
-    if (earlier == before.cells.end()) continue;
-    const auto next = CandidateId{static_cast<std::int64_t>(record.candidates.size())};
-    const auto [pair, fresh] = pairs.try_emplace(cell.candidate, next);
-    if (fresh) {
-      auto old = before.candidates[earlier->candidate.place()], fresh_one = candidate;
+  const auto states_before = states_of(before.design, before.log), states_now = states_of(now.design, now.log);
+  std::map<CellId, CellId> cells_before, cells_now;                      // theirs to the new record's
+  std::map<CandidateId, std::pair<CandidateId, CandidateId>> pairs;  // of `now`: before and now in the new record
+  for (const auto id : now.design.cells.ids()) {
+    const auto& cell = now.design.cells[id];
+    const auto& candidate = now.design.candidates[cell.candidate];
+    if (states_now[id].standing == Standing::absent || candidate.twin_of) continue;
+    const auto earlier = earlier_cell(before, states_before, now.design, cell);
+    if (!earlier) continue;
+    if (!pairs.contains(cell.candidate)) {
+      auto old = before.design.candidate_of(*earlier), mine = candidate;
       old.name += " (before)";
       old.against = {};
-      fresh_one.against = next;
-      record.candidates.push_back(std::move(old));
-      record.candidates.push_back(std::move(fresh_one));
+      const auto baseline = design.candidates.add(std::move(old));
+      mine.against = baseline;
+      pairs[cell.candidate] = {baseline, design.candidates.add(std::move(mine))};
     }
-    const CandidateId mine{pair->second.value + 1};
-    const auto old_cell = add_cell(pair->second, cell), new_cell = add_cell(mine, cell);
-    if (cell.standing != Standing::sound) {  // it was sound before, so this is to be told
-      record.cells.back().standing = cell.standing;
-      record.cells.back().detail = cell.detail;
+    const auto [was, is] = pairs.at(cell.candidate);
+    const auto old_cell = design.cells.add({was, cell.workload, cell.setting}),
+               new_cell = design.cells.add({is, cell.workload, cell.setting});
+    if (!states_now[id].is_sound()) {  // it was sound before, so this is to be told
+      record.log.standings.push_back({new_cell, states_now[id]});
       continue;
     }
-    record.contrasts.push_back({old_cell, new_cell});
-    cells_before[CellId{earlier - before.cells.begin()}] = old_cell;
-    cells_now[CellId{static_cast<std::int64_t>(i)}] = new_cell;
+    design.contrasts.push_back({old_cell, new_cell});
+    cells_before[*earlier] = old_cell;
+    cells_now[id] = new_cell;
   }
-  if (record.contrasts.empty())
+  if (design.contrasts.empty())
     throw Error("the two campaigns have no sound cell in common", "verdict",
                 "candidates, workloads and settings are matched by name");
-  copy_trials(before, cells_before, of_before, record);
-  copy_trials(now, cells_now, of_now, record);
+  copy_values(before, cells_before, of_before, record);
+  copy_values(now, cells_now, of_now, record);
   return record;
 }
 

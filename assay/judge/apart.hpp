@@ -1,6 +1,6 @@
 #pragma once
 
-#include "assay/model/campaign.hpp"
+#include "assay/model/findings.hpp"
 
 namespace assay::judge {
 

@@ -14,18 +14,16 @@ struct Seen {
 
 Finding compare(const Contrast& of, const Seen& baseline, const Seen& candidate, const Metric& metric,
                 std::size_t enough) {
-  const bool ratio = metric.scale == Scale::ratio;
   const bool equal = baseline.value == candidate.value;
   Finding finding{.of = of};
-  if (ratio && !equal && !(baseline.value > 0 && candidate.value > 0)) return finding;
+  if (!equal && !(fits(metric.scale, baseline.value) && fits(metric.scale, candidate.value))) return finding;
   finding.rounds = std::min(baseline.times, candidate.times);
   finding.baseline_typical = baseline.value;
   finding.candidate_typical = candidate.value;
-  if (ratio)
-    finding.effect = equal ? 1 : candidate.value / baseline.value;
-  else
-    finding.effect = candidate.value - baseline.value;
-  finding.interval = {finding.effect, finding.effect, 1};
+  finding.effect = equal                            ? Effect::none(metric.scale)
+                   : metric.scale == Scale::ratio ? Effect{metric.scale, candidate.value / baseline.value}
+                                                  : Effect{metric.scale, candidate.value - baseline.value};
+  finding.interval = {finding.effect.value, finding.effect.value, 1};
   finding.margin = 0;
   finding.beyond_margin = !equal;
   finding.p = finding.p_adjusted = equal ? 1 : 0;
@@ -41,28 +39,25 @@ Finding compare(const Contrast& of, const Seen& baseline, const Seen& candidate,
 
 }  // namespace
 
-std::optional<std::vector<Finding>> compare_exactly(const Record& record, MetricId id, bool twins) {
+std::optional<std::vector<Finding>> compare_exactly(const Evidence& evidence, MetricId id, bool twins) {
+  const auto& design = evidence.design;
   std::map<CellId, Seen> seen;
-  for (const auto& trial : record.trials) {
-    if (trial.outcome != Outcome::ok || (trial.role != Role::build && trial.role != Role::counted)) continue;
-    for (const auto& reading : trial.readings) {
-      if (reading.metric != id) continue;
-      auto& cell = seen[trial.cell];
-      if (cell.times > 0 && cell.value != reading.value) return {};
-      cell = {reading.value, cell.times + 1, trial.role == Role::build};
+  for (const auto from : {Evidence::From::built, Evidence::From::judged}) {
+    const auto& values = evidence.values(id, from);
+    for (std::size_t i = 0; i < values.size(); ++i) {
+      auto& cell = seen[values.cell[i]];
+      if (cell.times > 0 && cell.value != values.value[i]) return {};
+      cell = {values.value[i], cell.times + 1, from == Evidence::From::built};
     }
   }
+  const auto enough = static_cast<std::size_t>(std::max(design.rules.rounds_min, 1));
   std::vector<Finding> findings;
-  for (const auto& contrast : record.contrasts) {
-    const auto &baseline = record.cells[contrast.baseline.place()],
-               &candidate = record.cells[contrast.candidate.place()];
-    if (record.candidates[candidate.candidate.place()].twin_of.has_value() != twins) continue;
-    if (baseline.standing != Standing::sound || candidate.standing != Standing::sound) continue;
+  for (const auto& contrast : design.contrasts) {
+    if (design.is_twin(contrast.candidate) != twins || !evidence.is_sound(contrast)) continue;
     const auto mine = seen.find(contrast.candidate), its = seen.find(contrast.baseline);
     findings.push_back(mine == seen.end() || its == seen.end()
                            ? Finding{.of = contrast}
-                           : compare(contrast, its->second, mine->second, record.metrics[id.place()],
-                                     static_cast<std::size_t>(std::max(record.info.rounds_min, 1))));
+                           : compare(contrast, its->second, mine->second, design.metrics[id], enough));
   }
   return findings;
 }

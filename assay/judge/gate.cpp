@@ -1,13 +1,10 @@
 #include "assay/judge/gate.hpp"
 
 #include <algorithm>
-#include <cmath>
 #include <set>
+#include <utility>
 
-#include "assay/judge/figures.hpp"
 #include "assay/judge/keep_only.hpp"
-#include "assay/judge/trust.hpp"
-#include "assay/model/setting.hpp"
 
 namespace assay::judge {
 namespace {
@@ -18,10 +15,8 @@ class Holding {
       : all_(findings), gate_(gate), only_(only) {}
 
   GateResult run() {
-    if (all_.rounds == 0 && !all_.findings.empty())
-      result_.caution =
-          "nothing of this ran side by side, so what changed besides the candidates counts as well";
-    if (all_.provisional) add(GateStatus::undecided, "the campaign", "it was cut off before its end");
+    result_.apart = all_.rounds == 0 && !all_.findings.empty();
+    if (all_.provisional) add({.kind = GateReason::Kind::cut_off, .status = GateStatus::undecided});
     standings();
     findings();
     requirements();
@@ -30,7 +25,7 @@ class Holding {
       return r.status == GateStatus::failed ? 0 : r.status == GateStatus::undecided ? 1 : 2;
     };
     std::ranges::stable_sort(reasons, {}, rank);
-    if (reasons.empty()) add(GateStatus::undecided, "the campaign", "nothing was compared");
+    if (reasons.empty()) add({.kind = GateReason::Kind::nothing_to_do, .status = GateStatus::undecided});
     result_.status = reasons.front().status;
     result_.passes = result_.status == GateStatus::passed ||
                      (result_.status == GateStatus::undecided && gate_.undecided_passes);
@@ -38,80 +33,70 @@ class Holding {
   }
 
  private:
-  void add(GateStatus status, const std::string& about, const std::string& text) {
-    result_.reasons.push_back({status, about, text});
-  }
+  void add(GateReason reason) { result_.reasons.push_back(std::move(reason)); }
+
+  bool is_chosen(CellId id) const { return judge::is_chosen(all_.design, all_.design.cells[id], only_); }
 
   void standings() {
-    for (std::size_t i = 0; i < all_.cells.size(); ++i) {
-      const auto& cell = all_.cells[i];
-      if (all_.candidate(cell).twin_of ||
-          (cell.standing != Standing::wrong && cell.standing != Standing::failed))
+    for (const auto id : all_.design.cells.ids()) {
+      const auto& state = all_.states[id];
+      const bool wrong = state.standing == Standing::wrong;
+      if (all_.design.is_twin(id) || !is_chosen(id) || (!wrong && state.standing != Standing::failed))
         continue;
-      add(GateStatus::failed, name_of(all_, CellId{static_cast<std::int64_t>(i)}),
-          (cell.standing == Standing::wrong ? "its answer is wrong: " : "it failed: ") +
-              cell.detail.substr(0, cell.detail.find('\n')));
+      add({.kind = wrong ? GateReason::Kind::wrong : GateReason::Kind::failed,
+           .status = GateStatus::failed,
+           .subject = id,
+           .said = state.detail});
     }
   }
 
   void findings() {
-    std::set<CellId> judged;
+    const auto& design = all_.design;
+    std::set<CellId> judged, compared;
     for (const auto& f : all_.findings) {
-      const auto& cell = all_.candidate_of(f);
-      if (all_.candidate(cell).twin_of || !all_.demands[f.metric.place()].watched) continue;
+      if (design.is_twin(f.of.candidate) || !all_.metric_of(f).demand.watched) continue;
       judged.insert(f.of.candidate);
-      hold(f, name_of(all_, f.of.candidate) + ", " + all_.metric_of(f).name);
+      hold(f);
     }
-    for (std::size_t i = 0; i < all_.cells.size(); ++i) {
-      const auto& cell = all_.cells[i];
-      const auto& candidate = all_.candidate(cell);
-      const bool compared = std::ranges::any_of(all_.cells, [&](const Cell& other) {
-        return candidate.against && other.candidate == *candidate.against &&
-               other.workload == cell.workload && other.setting == cell.setting &&
-               other.standing == Standing::sound;
-      });
-      const CellId id{static_cast<std::int64_t>(i)};
-      if (candidate.against && !candidate.twin_of && cell.standing == Standing::sound && compared &&
-          !judged.contains(id) && is_chosen(all_, cell, only_))
-        add(GateStatus::undecided, name_of(all_, id), "there are too few rounds to judge it");
-    }
+    for (const auto& contrast : design.contrasts)
+      if (all_.states[contrast.baseline].is_sound()) compared.insert(contrast.candidate);
+    for (const auto id : design.cells.ids())
+      if (compared.contains(id) && !design.is_twin(id) && all_.states[id].is_sound() &&
+          !judged.contains(id) && is_chosen(id))
+        add({.kind = GateReason::Kind::no_finding, .status = GateStatus::undecided, .subject = id});
   }
 
-  void hold(const Finding& f, const std::string& about) {
+  void hold(const Finding& f) {
     const auto& metric = all_.metric_of(f);
-    const bool ratio = metric.scale == Scale::ratio, lower = metric.prefer != Prefer::higher;
-    const double none = ratio ? 1 : 0;
-    const double allow = gate_.allow > 0 && ratio ? gate_.allow : f.margin;
-    const double limit = ratio ? (lower ? 1 + allow : 1 / (1 + allow)) : (lower ? allow : -allow);
-    const double bad_end = lower ? f.interval.high : f.interval.low;
-    const auto beyond = [&](double x) { return lower ? x > limit : x < limit; };
-    const auto shown = [&](double x) {
-      return ratio ? signed_change(x - 1) : to_string(Level{x}) + " " + metric.unit;
-    };
-    const auto allowed = ratio ? signed_change(limit - 1) + " is allowed" : shown(limit) + " is allowed";
-    if (!beyond(bad_end))
-      add(GateStatus::passed, about, shown(f.effect) + ", at worst " + shown(bad_end) + "; " + allowed);
-    else if (f.verdict == Verdict::worse && beyond(f.effect))
-      add(GateStatus::failed, about,
-          shown(f.effect) + " (" + shown(f.interval.low) + " … " + shown(f.interval.high) + "); " + allowed);
+    const bool lower = metric.prefer != Prefer::higher;
+    const double allow = gate_.allow > 0 && f.effect.is_ratio() ? gate_.allow : f.margin;
+    GateReason reason{.kind = GateReason::Kind::change,
+                      .subject = f.of.candidate,
+                      .metric = f.metric,
+                      .effect = f.effect,
+                      .limit = limit_to_the_worse(metric.scale, allow, lower),
+                      .interval = f.interval};
+    const auto beyond = [&](double x) { return lower ? x > reason.limit.value : x < reason.limit.value; };
+    if (!beyond(lower ? f.interval.high : f.interval.low))
+      reason.status = GateStatus::passed;
+    else if (f.verdict == Verdict::worse && beyond(f.effect.value))
+      reason.status = GateStatus::failed;
     else
-      add(GateStatus::undecided, about,
-          (f.effect == none ? "no change seen" : shown(f.effect)) + ", at worst " +
-              (std::isfinite(bad_end) ? shown(bad_end) : "unknown") + "; " + allowed);
+      reason.status = GateStatus::undecided;
+    add(std::move(reason));
   }
 
   void requirements() {
     using Status = RequirementFinding::Status;
-    for (const auto& r : all_.requirements) {
-      const auto& demand = *all_.demands[r.metric.place()].require;
-      const auto about = name_of(all_, r.cell) + ", " + all_.metrics[r.metric.place()].name;
-      const auto text = "required " + demand.text + ", is " + to_string(r.status) + " (typically " +
-                        to_string(Level{r.typical}) + ")";
-      add(r.status == Status::met      ? GateStatus::passed
-          : r.status == Status::broken ? GateStatus::failed
-                                       : GateStatus::undecided,
-          about, text);
-    }
+    for (const auto& r : all_.requirements)
+      add({.kind = GateReason::Kind::requirement,
+           .status = r.status == Status::met      ? GateStatus::passed
+                     : r.status == Status::broken ? GateStatus::failed
+                                                  : GateStatus::undecided,
+           .subject = r.cell,
+           .metric = r.metric,
+           .typical = r.typical,
+           .required = r.status});
   }
 
   const Findings& all_;

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "assay/model/campaign.hpp"
+#include "assay/model/findings.hpp"
 #include "assay/model/gate.hpp"
 #include "assay/model/only.hpp"
 #include "assay/model/plan.hpp"

@@ -1,11 +1,11 @@
+#include "assay/judge/groups.hpp"
+
 #include <algorithm>
 #include <map>
 #include <set>
 
-#include "assay/judge/effect.hpp"
-#include "assay/judge/findings.hpp"
+#include "assay/judge/estimate.hpp"
 #include "assay/judge/pairs.hpp"
-#include "assay/judge/together.hpp"
 #include "assay/stats/many.hpp"
 
 namespace assay::judge {
@@ -14,13 +14,13 @@ namespace {
 constexpr double alpha = 0.05;
 
 /// p of no change between two cells at the last look that their common rounds reach; 1 before the first.
-double p_between(const PairedSeries& series, const Metric& metric, const CampaignInfo& campaign) {
-  const auto look = last_look(campaign, series.rounds.size());
-  if (!look || (metric.scale == Scale::ratio && !all_positive(series))) return 1;
+double p_between(const PairedSeries& series, const Metric& metric, const Rules& rules) {
+  const auto look = last_look(rules, series.rounds.size());
+  if (!look || !all_fit(series, metric.scale)) return 1;
   const Question question{.metric = metric};
-  const Effect effect(std::span(series.baseline).first(look->rounds),
+  const Estimate estimate(std::span(series.baseline).first(look->rounds),
                       std::span(series.candidate).first(look->rounds), question);
-  return look->boundary->p_value(look->place, effect.count_of_no_change());
+  return look->boundary->p_value(look->place, estimate.count_of_no_change());
 }
 
 /// What findings call on a metric: a cell's baseline, and whether it is better or worse than that.
@@ -78,25 +78,23 @@ void largest_sets(const Alike& alike, const Set& chosen, Set open, Set done, std
 
 }  // namespace
 
-std::vector<Group> find_groups(const Record& record, const Findings& findings) {
+std::vector<Group> find_groups(const Evidence& evidence, const Findings& findings) {
+  const auto& design = evidence.design;
   std::vector<Group> groups;
   std::map<std::pair<WorkloadId, std::string>, std::vector<CellId>> places;
-  for (std::size_t i = 0; i < record.cells.size(); ++i) {
-    const auto& cell = record.cells[i];
-    if (cell.standing == Standing::sound && !record.candidates[cell.candidate.place()].twin_of)
-      places[{cell.workload, cell.setting.text()}].push_back(CellId{static_cast<std::int64_t>(i)});
-  }
-  for (std::size_t m = 0; m < record.metrics.size(); ++m) {
-    const MetricId metric{static_cast<std::int64_t>(m)};
-    if (!record.demands[m].watched || record.metrics[m].exact) continue;
-    const auto values = by_cell(evidence_of(record, metric));
+  for (const auto id : design.cells.ids())
+    if (evidence.is_sound(id) && !design.is_twin(id))
+      places[{design.cells[id].workload, design.cells[id].setting.text()}].push_back(id);
+  for (const auto metric : design.metrics.ids()) {
+    if (!design.metrics[metric].demand.watched || design.metrics[metric].exact) continue;
+    const auto values = by_cell(evidence.values(metric));
     const auto called = called_on(findings, metric);
     for (const auto& [place, cells] : places) {
       if (cells.size() < 3) continue;
       std::vector<double> p;
       for (std::size_t a = 0; a < cells.size(); ++a)
         for (std::size_t b = a + 1; b < cells.size(); ++b)
-          p.push_back(p_between(pair_up({cells[a], cells[b]}, values), record.metrics[m], record.info));
+          p.push_back(p_between(pair_up({cells[a], cells[b]}, values), design.metrics[metric], design.rules));
       const auto adjusted = stats::adjust_holm(p);
       Alike alike(cells.size(), std::vector<bool>(cells.size(), false));
       std::size_t at = 0, told = 0;
@@ -115,60 +113,15 @@ std::vector<Group> find_groups(const Record& record, const Findings& findings) {
       for (const auto& set : sets) {
         if (set.size() < 2) continue;
         Group group{.workload = place.first,
-                    .setting = record.cells[cells.front().place()].setting,
+                    .setting = design.cells[cells.front()].setting,
                     .metric = metric,
                     .members = {}};
-        for (const auto a : set) group.members.push_back(record.cells[cells[a].place()].candidate);
+        for (const auto a : set) group.members.push_back(design.cells[cells[a]].candidate);
         groups.push_back(std::move(group));
       }
     }
   }
   return groups;
-}
-
-std::vector<Turn> find_turns(const Record& record, const Findings& findings) {
-  struct Seen {
-    Level level;
-    Verdict verdict;
-  };
-  std::vector<Turn> turns;
-  for (const auto& factor : record.factors)
-    for (std::size_t m = 0; m < record.metrics.size(); ++m) {
-      if (!record.demands[m].watched) continue;
-      std::map<std::tuple<CandidateId, WorkloadId, std::string>, std::pair<Setting, std::vector<Seen>>> rows;
-      for (const auto& f : findings.findings) {
-        const auto& cell = findings.candidate_of(f);
-        const auto level = cell.setting.levels.find(factor.name);
-        if (f.metric.place() != m || findings.candidate(cell).twin_of || level == cell.setting.levels.end() ||
-            (f.verdict != Verdict::better && f.verdict != Verdict::worse))
-          continue;
-        auto others = cell.setting;
-        others.levels.erase(factor.name);
-        auto& [setting, seen] = rows[{cell.candidate, cell.workload, others.text()}];
-        setting = others;
-        seen.push_back({level->second, f.verdict});
-      }
-      for (const auto& [key, row] : rows) {
-        const auto& seen = row.second;
-        std::size_t changes = 0, at = 0;
-        for (std::size_t i = 1; i < seen.size(); ++i)
-          if (seen[i].verdict != seen[i - 1].verdict) {
-            ++changes;
-            at = i;
-          }
-        if (changes != 1) continue;
-        turns.push_back({.candidate = std::get<0>(key),
-                         .workload = std::get<1>(key),
-                         .metric = MetricId{static_cast<std::int64_t>(m)},
-                         .factor = factor.name,
-                         .others = row.first,
-                         .last = seen[at - 1].level,
-                         .first = seen[at].level,
-                         .before = seen[at - 1].verdict,
-                         .after = seen[at].verdict});
-      }
-    }
-  return turns;
 }
 
 }  // namespace assay::judge

@@ -7,8 +7,6 @@
 #include <sstream>
 #include <utility>
 
-#include "assay/judge/trust.hpp"
-
 namespace assay::judge {
 namespace {
 
@@ -24,13 +22,6 @@ bool declared(const Candidate& candidate, const std::string& word) {
 }
 
 bool is_level(const std::string& word) { return word.starts_with("-O"); }
-
-std::string level_text(const std::set<std::string>& flags) {
-  std::string text;
-  for (const auto& word : flags)
-    if (is_level(word)) text += (text.empty() ? "" : " and ") + word;
-  return text == "-O0" ? "without optimisation" : "with " + text;
-}
 
 std::set<std::string> levels_of(const std::set<std::string>& flags) {
   std::set<std::string> levels;
@@ -52,74 +43,75 @@ std::string only_in(const std::set<std::string>& these, const std::set<std::stri
   return count > most ? text + " …" : text;
 }
 
-void compare_flags(const Candidate& candidate, const Candidate& baseline, std::vector<TrustNote>& notes) {
+std::string joined(const std::set<std::string>& words) {
+  std::string text;
+  for (const auto& word : words) text += (text.empty() ? "" : " and ") + word;
+  return text;
+}
+
+Note warning(NoteKind kind, CandidateId candidate, std::string said, std::string said_of_other) {
+  return {.kind = kind,
+          .subject = candidate,
+          .level = Note::Level::warning,
+          .said = std::move(said),
+          .said_of_other = std::move(said_of_other)};
+}
+
+void compare_flags(const Design& design, CandidateId id, std::vector<Note>& notes) {
+  const auto& candidate = design.candidates[id];
+  const auto& baseline = design.candidates[*candidate.against];
   if (candidate.from.flags.empty() || baseline.from.flags.empty()) return;
   const auto mine = words_of(candidate.from.flags), its = words_of(baseline.from.flags);
   const auto my_levels = levels_of(mine), its_levels = levels_of(its);
   const bool meant = std::ranges::all_of(my_levels, [&](const auto& w) { return declared(candidate, w); });
   if (my_levels != its_levels && !my_levels.empty() && !its_levels.empty() && !meant)
-    notes.push_back(warning(candidate.name, "is built " + level_text(mine) + ", " + baseline.name + " " +
-                                                level_text(its) + ": that alone makes a difference"));
-  const auto more = only_in(mine, its, candidate), less = only_in(its, mine, candidate);
-  if (more.empty() && less.empty()) return;
-  auto text = more.empty() ? "is built without " + less + ", which " + baseline.name + " has"
-                           : "is built with " + more + ", which " + baseline.name + " is not";
-  if (!more.empty() && !less.empty()) text += "; it lacks " + less;
-  notes.push_back(warning(candidate.name, text));
+    notes.push_back(warning(NoteKind::other_optimisation, id, joined(my_levels), joined(its_levels)));
+  auto more = only_in(mine, its, candidate), less = only_in(its, mine, candidate);
+  if (!more.empty() || !less.empty())
+    notes.push_back(warning(NoteKind::other_options, id, std::move(more), std::move(less)));
 }
 
 }  // namespace
 
-std::string how_alike(const Record& record, const Candidate& candidate) {
+std::optional<NoteKind> how_alike(const Design& design, const Candidate& candidate) {
   if (!candidate.against || candidate.twin_of || candidate.from.exe_digest.empty()) return {};
-  const auto& baseline = record.candidates[candidate.against->place()];
+  const auto& baseline = design.candidates[*candidate.against];
   const auto &mine = candidate.from, &its = baseline.from;
   const bool told_the_same = baseline.options == candidate.options;
   if (mine.exe_digest != its.exe_digest) return {};
-  if (!mine.commit.empty() && told_the_same) {
-    if (mine.commit == its.commit) return "it is the same commit as " + baseline.name;
-    return "its program is that of " + baseline.name +
-           ", byte for byte: the commits differ in nothing that is built";
-  }
-  if (its.exe != mine.exe)
-    return "its program is that of " + baseline.name + ", byte for byte; was one of them not built anew?";
-  return told_the_same ? "it is " + baseline.name + " itself: the same program, told the same"
-                       : std::string{};
+  if (!mine.commit.empty() && told_the_same)
+    return mine.commit == its.commit ? NoteKind::same_commit : NoteKind::same_commit_program;
+  if (its.exe != mine.exe) return NoteKind::same_program;
+  return told_the_same ? std::optional(NoteKind::same_command) : std::nullopt;
 }
 
-std::vector<TrustNote> unlike_builds(const Record& record) {
-  std::vector<TrustNote> notes;
-  std::map<std::pair<std::string, std::string>, std::string> namesakes;  // by baseline and identity
-  for (const auto& candidate : record.candidates) {
+std::vector<Note> unlike_builds(const Design& design) {
+  std::vector<Note> notes;
+  std::map<std::pair<CandidateId, std::string>, Note> namesakes;  // by baseline and identity
+  for (const auto id : design.candidates.ids()) {
+    const auto& candidate = design.candidates[id];
     if (!candidate.against || candidate.twin_of) continue;
-    const auto& baseline = record.candidates[candidate.against->place()];
-    const auto &mine = candidate.from, &its = baseline.from;
+    const auto &mine = candidate.from, &its = design.candidates[*candidate.against].from;
     if (mine.exe_digest.empty() && !mine.commit.empty()) continue;  // was not built
     if (!mine.compiler.empty() && !its.compiler.empty() && mine.compiler != its.compiler)
-      notes.push_back(warning(candidate.name, "is built by another compiler than " + baseline.name + ": " +
-                                                  mine.compiler + ", not " + its.compiler));
-    compare_flags(candidate, baseline, notes);
-    if (!mine.identity.empty() && mine.identity == its.identity && mine.exe_digest != its.exe_digest) {
-      auto& names = namesakes[{baseline.name, mine.identity}];
-      names += (names.empty() ? "" : ", ") + candidate.name;
-    }
+      notes.push_back(warning(NoteKind::other_compiler, id, mine.compiler, its.compiler));
+    compare_flags(design, id, notes);
+    if (mine.identity.empty() || mine.identity != its.identity || mine.exe_digest == its.exe_digest) continue;
+    const auto [known, fresh] =
+        namesakes.try_emplace({*candidate.against, mine.identity},
+                              Note{.kind = NoteKind::same_identity, .subject = id, .said = mine.identity});
+    if (!fresh) known->second.also.push_back(id);
   }
-  for (const auto& [who, names] : namesakes)
-    notes.push_back({.about = names,
-                     .text = "same identity as " + who.first + ", \"" + who.second +
-                             "\", and other bytes: is each the build it is taken for?"});
+  for (auto& [who, note] : namesakes) notes.push_back(std::move(note));
   return notes;
 }
 
-std::vector<TrustNote> likeness_notes(const Record& record) {
-  std::vector<TrustNote> notes;
-  for (const auto& candidate : record.candidates)
-    if (const auto what = how_alike(record, candidate); !what.empty())
-      notes.push_back(warning(candidate.name, what));
-  std::ranges::move(unlike_builds(record), std::back_inserter(notes));
-  for (const auto& workload : record.workloads)
-    if (!workload.doubt.empty())
-      notes.push_back({.about = "workload " + workload.name, .text = workload.doubt});
+std::vector<Note> likeness_notes(const Design& design) {
+  std::vector<Note> notes;
+  for (const auto id : design.candidates.ids())
+    if (const auto kind = how_alike(design, design.candidates[id]))
+      notes.push_back(warning(*kind, id, {}, {}));
+  std::ranges::move(unlike_builds(design), std::back_inserter(notes));
   return notes;
 }
 

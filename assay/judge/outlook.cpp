@@ -5,8 +5,8 @@
 #include <map>
 #include <vector>
 
-#include "assay/judge/findings.hpp"
 #include "assay/judge/pairs.hpp"
+#include "assay/metrics/catalogue.hpp"
 #include "assay/schedule/forecast.hpp"
 
 namespace assay::judge {
@@ -16,20 +16,26 @@ constexpr std::size_t fewest_pilots = 3;
 
 /// Mean time of a trial of each cell: of its rounds, else of its check. Programs that ran abreast share their
 /// core.
-std::map<CellId, double> times_of(const Record& record) {
-  const auto wall = std::ranges::find(record.metrics, "wall time", &Metric::name);
-  const auto cpu = std::ranges::find(record.metrics, "cpu time", &Metric::name);
+std::map<CellId, double> times_of(const Evidence& evidence) {
+  const auto wall = metrics::find(evidence.design.metrics, metrics::Known::wall_time),
+             cpu = metrics::find(evidence.design.metrics, metrics::Known::cpu_time);
   std::map<CellId, std::pair<double, int>> in_rounds, in_checks;
-  for (const auto& trial : record.trials) {
-    if (trial.role == Role::build || trial.outcome != Outcome::ok) continue;
-    const auto time = trial.heat > 0 ? cpu : wall;
-    auto& [sum, count] = (trial.round ? in_rounds : in_checks)[trial.cell];
-    for (const auto& reading : trial.readings)
-      if (reading.metric.place() == static_cast<std::size_t>(time - record.metrics.begin())) {
-        sum += reading.value;
+  const auto add = [&](const std::optional<MetricId>& metric, Evidence::From from, bool abreast, auto& sums) {
+    if (!metric) return;
+    const auto& column = evidence.values(*metric, from);
+    for (std::size_t i = 0; i < column.size(); ++i)
+      if ((column.position[i] < 0) == abreast) {
+        auto& [sum, count] = sums[column.cell[i]];
+        sum += column.value[i];
         ++count;
       }
+  };
+  using From = Evidence::From;
+  for (const auto from : {From::judged, From::control, From::pilot, From::warm_up}) {
+    add(wall, from, false, in_rounds);
+    add(cpu, from, true, in_rounds);
   }
+  add(wall, From::checked, false, in_checks);
   std::map<CellId, double> times;
   for (const auto* part : {&in_rounds, &in_checks})
     for (const auto& [cell, total] : *part)
@@ -46,7 +52,7 @@ Prospect prospect_of(const PairedSeries& series, MetricId metric, double margin,
   Prospect prospect{.of = series.of, .metric = metric, .margin = margin};
   std::vector<double> effects;
   for (std::size_t i = 0; i < series.rounds.size(); ++i)
-    effects.push_back(std::log(series.candidate[i] / series.baseline[i]));
+    effects.push_back(effect_of_pair(Scale::ratio, series.baseline[i], series.candidate[i]));
   if (std::ranges::all_of(effects, [&](double e) { return e == effects.front(); })) {
     prospect.change = Expected{};
     return prospect;
@@ -61,19 +67,18 @@ Prospect prospect_of(const PairedSeries& series, MetricId metric, double margin,
 
 }  // namespace
 
-Outlook look_ahead(const Record& record, Role role, std::optional<double> budget) {
-  Outlook outlook{
-      .rounds_min = record.info.rounds_min, .rounds_max = record.info.rounds_max, .budget = budget};
-  const auto is_twin = [&](CellId id) {
-    return record.candidates[record.cells[id.place()].candidate.place()].twin_of.has_value();
-  };
-  const auto sound = [&](CellId id) { return record.cells[id.place()].standing == Standing::sound; };
-  const auto times = times_of(record);
+Outlook look_ahead(const Evidence& evidence, Evidence::From pilots, std::optional<double> budget) {
+  const auto& design = evidence.design;
+  Outlook outlook{.rounds_min = design.rules.rounds_min,
+                  .rounds_max = design.rules.rounds_max,
+                  .rounds = design.rules.rounds_max,
+                  .budget = budget};
+  const auto times = times_of(evidence);
   std::vector<Contrast> open;
   std::map<CellId, double> in_round;
-  for (const auto& contrast : record.contrasts) {
-    if (!sound(contrast.baseline) || !sound(contrast.candidate)) continue;
-    if (!is_twin(contrast.candidate)) open.push_back(contrast);
+  for (const auto& contrast : design.contrasts) {
+    if (!evidence.is_sound(contrast)) continue;
+    if (!design.is_twin(contrast.candidate)) open.push_back(contrast);
     for (const auto cell : {contrast.baseline, contrast.candidate}) {
       const auto time = times.find(cell);
       in_round[cell] = time == times.end() ? 0 : time->second;
@@ -83,25 +88,20 @@ Outlook look_ahead(const Record& record, Role role, std::optional<double> budget
   outlook.cells = in_round.size();
   for (const auto& [cell, seconds] : in_round) {
     outlook.round_seconds += seconds;
-    if (!is_twin(cell)) continue;
+    if (!design.is_twin(cell)) continue;
     ++outlook.twins;
     outlook.twin_seconds += seconds;
   }
-  outlook.rounds = record.info.rounds_max;
   if (budget && outlook.round_seconds > 0)  // the warm-up takes one of them
     outlook.rounds = std::clamp(static_cast<int>(*budget / outlook.round_seconds) - 1, 0, outlook.rounds);
-  for (std::size_t m = 0; m < record.metrics.size(); ++m) {
-    const auto& metric = record.metrics[m];
-    const MetricId id{static_cast<std::int64_t>(m)};
-    if (!record.demands[m].watched || metric.scale != Scale::ratio || metric.exact) continue;
-    const auto cells = by_cell(evidence_of(record, id, role));
+  for (const auto id : design.metrics.ids()) {
+    const auto& metric = design.metrics[id];
+    if (!metric.demand.watched || metric.scale == Scale::difference || metric.exact) continue;
+    const auto cells = by_cell(evidence.values(id, pilots));
     for (const auto& contrast : open) {
       const auto series = pair_up(contrast, cells);
-      const auto positive = [](double v) { return v > 0; };
-      if (series.rounds.size() >= fewest_pilots && std::ranges::all_of(series.baseline, positive) &&
-          std::ranges::all_of(series.candidate, positive))
-        outlook.prospects.push_back(prospect_of(series, id,
-                                                record.demands[m].margin.value_or(record.info.margin),
+      if (series.rounds.size() >= fewest_pilots && all_fit(series, metric.scale))
+        outlook.prospects.push_back(prospect_of(series, id, design.margin_of(id),
                                                 static_cast<std::size_t>(outlook.rounds), open.size()));
     }
   }

@@ -1,3 +1,5 @@
+#include "assay/judge/overall.hpp"
+
 #include <algorithm>
 #include <cmath>
 #include <map>
@@ -5,26 +7,22 @@
 #include <optional>
 #include <set>
 
-#include "assay/judge/findings.hpp"
 #include "assay/judge/pairs.hpp"
 #include "assay/judge/settle.hpp"
-#include "assay/judge/together.hpp"
 #include "assay/model/plan.hpp"
 
 namespace assay::judge {
 namespace {
 
 /// Each comparison's share of the whole: its workload's weight, divided among that workload's comparisons.
-std::vector<double> shares_of(const Record& record, const std::vector<PairedSeries>& all) {
-  const auto workload_of = [&](const PairedSeries& series) {
-    return record.cells[series.of.candidate.place()].workload;
-  };
+std::vector<double> shares_of(const Design& design, const std::vector<PairedSeries>& all) {
+  const auto workload_of = [&](const PairedSeries& series) { return design.cells[series.of.candidate].workload; };
   std::map<WorkloadId, double> comparisons;
   for (const auto& series : all) ++comparisons[workload_of(series)];
   std::vector<double> shares;
   for (const auto& series : all) {
     const auto workload = workload_of(series);
-    shares.push_back(record.workloads[workload.place()].weight / comparisons[workload]);
+    shares.push_back(design.workloads[workload].weight / comparisons[workload]);
   }
   const double whole = std::accumulate(shares.begin(), shares.end(), 0.0);
   for (auto& share : shares) share /= whole;
@@ -37,7 +35,7 @@ PairedSeries mean_of(const std::vector<PairedSeries>& all, const std::vector<dou
   for (std::size_t s = 0; s < all.size(); ++s)
     for (std::size_t i = 0; i < all[s].rounds.size(); ++i) {
       auto& [sum, count] = sums[all[s].rounds[i]];
-      sum += shares[s] * std::log(all[s].candidate[i] / all[s].baseline[i]);
+      sum += shares[s] * effect_of_pair(Scale::ratio, all[s].baseline[i], all[s].candidate[i]);
       ++count;
     }
   PairedSeries mean{.of = all.front().of};
@@ -77,49 +75,43 @@ std::string changes_with(const Findings& findings, CandidateId candidate, std::o
 
 }  // namespace
 
-std::vector<Overall> judge_overall(const Record& record, const Findings& findings) {
+std::vector<Overall> judge_overall(const Evidence& evidence, const Findings& findings) {
+  const auto& design = evidence.design;
   std::vector<Overall> result;
-  for (std::size_t m = 0; m < record.metrics.size(); ++m) {
-    const MetricId metric{static_cast<std::int64_t>(m)};
-    const auto& what = record.metrics[m];
-    if (!record.demands[m].watched || what.exact || what.scale != Scale::ratio) continue;
-    const auto cells = by_cell(evidence_of(record, metric));
+  for (const auto metric : design.metrics.ids()) {
+    const auto& what = design.metrics[metric];
+    if (!what.demand.watched || what.exact || what.scale == Scale::difference) continue;
+    const auto cells = by_cell(evidence.values(metric));
     std::map<CandidateId, std::vector<PairedSeries>> of;
-    for (const auto& contrast : record.contrasts) {
-      const auto &baseline = record.cells[contrast.baseline.place()],
-                 &cell = record.cells[contrast.candidate.place()];
-      if (record.candidates[cell.candidate.place()].twin_of || baseline.standing != Standing::sound ||
-          cell.standing != Standing::sound)
-        continue;
-      if (auto series = pair_up(contrast, cells); !series.rounds.empty() && all_positive(series))
-        of[cell.candidate].push_back(std::move(series));
+    for (const auto& contrast : design.contrasts) {
+      if (design.is_twin(contrast.candidate) || !evidence.is_sound(contrast)) continue;
+      if (auto series = pair_up(contrast, cells); !series.rounds.empty() && all_fit(series, what.scale))
+        of[design.cells[contrast.candidate].candidate].push_back(std::move(series));
     }
     std::vector<PairedSeries> means;
     const auto first = result.size();
     for (const auto& [candidate, series] : of) {
       if (series.size() < 2) continue;
-      means.push_back(mean_of(series, shares_of(record, series)));
+      means.push_back(mean_of(series, shares_of(design, series)));
       result.push_back({.candidate = candidate,
                         .metric = metric,
                         .cells = series.size(),
                         .finding = {},
-                        .agree = !disagree(findings, candidate, metric),
-                        .why = {}});
+                        .agree = !disagree(findings, candidate, metric)});
     }
     if (means.empty()) continue;
-    auto judged = settle(means, rules_for(record, metric, means),
-                         record.info.rounds_max == 0 ? Stage::ended : Stage::going);
+    auto judged = settle(means, rules_for(design, metric, means),
+                         design.rules.rounds_max == 0 ? Stage::ended : Stage::going);
     for (std::size_t i = 0; i < judged.size(); ++i) {
       auto& overall = result[first + i];
       overall.finding = std::move(judged[i]);
       overall.finding.metric = metric;
-      if (means[i].rounds.size() < static_cast<std::size_t>(fewest_rounds))
-        overall.why =
-            "only " + std::to_string(means[i].rounds.size()) + " rounds have a pair of all its comparisons";
-      if (const auto factor = changes_with(findings, overall.candidate,
-                                           record.candidates[overall.candidate.place()].against, metric);
-          !factor.empty())
-        overall.why = "its ratio to the baseline changes with " + factor;
+      overall.rounds = means[i].rounds.size();
+      if (overall.rounds < static_cast<std::size_t>(fewest_rounds))
+        overall.obstacle = Overall::Obstacle::too_few_rounds;
+      overall.factor =
+          changes_with(findings, overall.candidate, design.candidates[overall.candidate].against, metric);
+      if (!overall.factor.empty()) overall.obstacle = Overall::Obstacle::changes_with_size;
     }
   }
   return result;

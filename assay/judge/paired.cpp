@@ -1,23 +1,23 @@
 #include "assay/judge/paired.hpp"
 
-#include "assay/judge/effect.hpp"
+#include "assay/judge/estimate.hpp"
 #include "assay/stats/signed_rank.hpp"
 
 namespace assay::judge {
 
 Finding judge_paired(std::span<const double> baseline, std::span<const double> candidate,
                      const Question& question) {
-  const Effect effect(baseline, candidate, question);
-  const stats::SignedRank null(effect.n());
+  const Estimate estimate(baseline, candidate, question);
+  const stats::SignedRank null(estimate.n());
   const double alpha = 1 - question.level;
-  auto finding = effect.describe(null.critical_count(alpha), question.level);
-  finding.p = finding.p_adjusted = null.p_two_sided(effect.count_of_no_change());
-  finding.p_same = null.p_two_sided(effect.count_of_same());
+  auto finding = estimate.describe(null.critical_count(alpha), question.level);
+  finding.p = finding.p_adjusted = null.p_two_sided(estimate.count_of_no_change());
+  finding.p_same = null.p_two_sided(estimate.count_of_same());
   finding.looks = 1;
   if (finding.p_same <= alpha)
     finding.verdict = Verdict::same;
-  else if (finding.p <= alpha && effect.beyond_margin() && question.metric.prefer != Prefer::neither)
-    finding.verdict = effect.direction();
+  else if (finding.p <= alpha && estimate.beyond_margin() && question.metric.prefer != Prefer::neither)
+    finding.verdict = estimate.direction();
   if (finding.verdict != Verdict::unclear) finding.to_settle.reset();
   return finding;
 }

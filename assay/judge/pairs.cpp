@@ -2,67 +2,45 @@
 
 #include <algorithm>
 #include <cstdlib>
-#include <set>
-
-#include "assay/judge/findings.hpp"
 
 namespace assay::judge {
-
-bool all_positive(const PairedSeries& series) {
-  const auto above_zero = [](double v) { return v > 0; };
-  return std::ranges::all_of(series.baseline, above_zero) &&
-         std::ranges::all_of(series.candidate, above_zero);
-}
-
-std::set<int> whole_rounds(const Record& record) {
-  std::set<int> numbers;
-  for (const auto& round : record.rounds)
-    if (round.state == RoundState::whole) numbers.insert(round.number);
-  return numbers;
-}
-
-std::vector<int> looks_of(const CampaignInfo& campaign) {
-  return schedule::planned_looks(std::clamp(campaign.rounds_min, 1, campaign.rounds_max),
-                                 campaign.rounds_max);
-}
-
-std::optional<LastLook> last_look(const CampaignInfo& campaign, std::size_t pairs) {
-  const auto n = static_cast<int>(pairs);
-  if (n == 0) return {};
-  const auto looks = campaign.rounds_max == 0 ? std::vector{n} : looks_of(campaign);
-  const auto beyond = std::ranges::upper_bound(looks, n);
-  if (beyond == looks.begin()) return {};
-  return LastLook{.boundary = schedule::boundary_for(looks),
-                  .place = static_cast<std::size_t>(beyond - looks.begin()) - 1,
-                  .rounds = static_cast<std::size_t>(*(beyond - 1))};
-}
-
-bool is_judged(const Metric& metric) {
-  return metric.prefer != Prefer::neither && metric.about == About::work;
-}
-
 namespace {
 
 /// The supporting metrics that are measured: they divide the error rate of one among them.
-int supporting_metrics(const Record& record) {
-  int count = 0;
-  for (std::size_t i = 0; i < record.metrics.size(); ++i)
-    if (record.metrics[i].supporting && !record.demands[i].watched && is_judged(record.metrics[i]) &&
-        record.demands[i].missing.empty())
-      ++count;
-  return std::max(count, 1);
+int supporting_metrics(const Design& design) {
+  const auto count = std::ranges::count_if(design.metrics, [](const Metric& m) {
+    return m.supporting && !m.demand.watched && m.is_judged() && m.demand.missing.empty();
+  });
+  return std::max(static_cast<int>(count), 1);
 }
 
 }  // namespace
 
-Family rules_for(const Record& record, MetricId id, std::span<const PairedSeries> series) {
-  const auto& info = record.info;
-  Family family{.question = {.metric = record.metrics[id.place()],
-                             .margin = record.demands[id.place()].margin.value_or(info.margin)},
-                .min_rounds = info.rounds_min,
-                .max_rounds = info.rounds_max};
-  if (family.question.metric.supporting && !record.demands[id.place()].watched)
-    family.question.level = 1 - (1 - family.question.level) / supporting_metrics(record);
+bool all_fit(const PairedSeries& series, Scale scale) {
+  const auto good = [scale](double value) { return fits(scale, value); };
+  return std::ranges::all_of(series.baseline, good) && std::ranges::all_of(series.candidate, good);
+}
+
+schedule::LookPlan looks_of(const Rules& rules) { return {rules.rounds_min, rules.rounds_max}; }
+
+std::optional<LastLook> last_look(const Rules& rules, std::size_t pairs) {
+  const auto n = static_cast<int>(pairs);
+  if (n == 0) return {};
+  const auto looks = rules.rounds_max == 0 ? schedule::LookPlan(n, n) : looks_of(rules);
+  const auto place = looks.last_by(n);
+  if (!place) return {};
+  return LastLook{.boundary = schedule::boundary_for({looks.counts().begin(), looks.counts().end()}),
+                  .place = *place,
+                  .rounds = static_cast<std::size_t>(looks.counts()[*place])};
+}
+
+Family rules_for(const Design& design, MetricId id, std::span<const PairedSeries> series) {
+  const auto& metric = design.metrics[id];
+  Family family{.question = {.metric = metric, .margin = design.margin_of(id)},
+                .min_rounds = design.rules.rounds_min,
+                .max_rounds = design.rules.rounds_max};
+  if (metric.supporting && !metric.demand.watched)
+    family.question.level = 1 - (1 - family.question.level) / supporting_metrics(design);
   if (family.max_rounds > 0) return family;
   for (const auto& s : series)
     family.max_rounds = std::max(family.max_rounds, static_cast<int>(s.rounds.size()));
@@ -71,26 +49,10 @@ Family rules_for(const Record& record, MetricId id, std::span<const PairedSeries
   return family;
 }
 
-Evidence evidence_of(const Record& record, MetricId metric, Role role) {
-  const auto whole = whole_rounds(record);
-  Evidence evidence{.metric = metric};
-  for (const auto& trial : record.trials) {
-    const bool judged = trial.role == role && trial.outcome == Outcome::ok && trial.round &&
-                        whole.contains(*trial.round) &&
-                        record.cells[trial.cell.place()].standing == Standing::sound;
-    if (!judged) continue;
-    for (const auto& reading : trial.readings)
-      if (reading.metric == metric)
-        evidence.add(trial.cell, trial.round, record.sittings[trial.sitting.place()].machine, trial.position,
-                     reading.value);
-  }
-  return evidence;
-}
-
-ByCell by_cell(const Evidence& evidence) {
+ByCell by_cell(const Column& values) {
   ByCell cells;
-  for (std::size_t i = 0; i < evidence.size(); ++i)
-    if (evidence.round[i]) cells[evidence.cell[i]][*evidence.round[i]] = evidence.value[i];
+  for (std::size_t i = 0; i < values.size(); ++i)
+    cells[values.cell[i]].try_emplace(values.round[i], values.value[i]);
   return cells;
 }
 
@@ -107,10 +69,10 @@ PairedSeries pair_up(const Contrast& of, const ByCell& cells) {
   return series;
 }
 
-double cores_of(const Record& record) {
-  for (const auto& sitting : record.sittings)
-    for (const auto& fact : sitting.facts)
-      if (fact.name == "cores") return std::max(1.0, std::atof(fact.value.c_str()));
+double cores_of(const Evidence& evidence) {
+  for (const auto& sitting : evidence.sittings())
+    if (const auto cores = sitting.fact("cores"); !cores.empty())
+      return std::max(1.0, std::atof(cores.c_str()));
   return 1;
 }
 

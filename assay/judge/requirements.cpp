@@ -2,7 +2,6 @@
 
 #include <map>
 
-#include "assay/judge/findings.hpp"
 #include "assay/stats/location.hpp"
 
 namespace assay::judge {
@@ -26,17 +25,18 @@ RequirementFinding hold(const std::vector<double>& values, const Requirement& re
 
 }  // namespace
 
-std::vector<RequirementFinding> judge_requirements(const Record& record) {
+std::vector<RequirementFinding> judge_requirements(const Evidence& evidence) {
+  const auto& design = evidence.design;
   std::vector<RequirementFinding> all;
-  for (std::size_t m = 0; m < record.metrics.size(); ++m) {
-    if (!record.demands[m].require) continue;
-    const MetricId metric{static_cast<std::int64_t>(m)};
-    const auto evidence = evidence_of(record, metric);
+  for (const auto metric : design.metrics.ids()) {
+    const auto& require = design.metrics[metric].demand.require;
+    if (!require) continue;
+    const auto& column = evidence.values(metric);
     std::map<CellId, std::vector<double>> values;
-    for (std::size_t i = 0; i < evidence.size(); ++i) values[evidence.cell[i]].push_back(evidence.value[i]);
+    for (std::size_t i = 0; i < column.size(); ++i) values[column.cell[i]].push_back(column.value[i]);
     for (const auto& [cell, of_cell] : values) {
-      if (record.candidates[record.cells[cell.place()].candidate.place()].twin_of) continue;
-      auto found = hold(of_cell, *record.demands[m].require);
+      if (design.is_twin(cell)) continue;
+      auto found = hold(of_cell, *require);
       found.cell = cell;
       found.metric = metric;
       all.push_back(found);

@@ -2,7 +2,8 @@
 
 #include <vector>
 
-#include "assay/model/campaign.hpp"
+#include "assay/model/evidence.hpp"
+#include "assay/model/findings.hpp"
 
 namespace assay::judge {
 
@@ -10,6 +11,6 @@ namespace assay::judge {
 /// interval of the cell's median fulfils the requirement, broken when none of it does, else undecided. The
 /// interval is that of order statistics and assumes independent rounds; unbounded below six rounds. Cells
 /// without values are left out; twins too.
-std::vector<RequirementFinding> judge_requirements(const Record& record);
+std::vector<RequirementFinding> judge_requirements(const Evidence& evidence);
 
 }  // namespace assay::judge

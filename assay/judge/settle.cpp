@@ -3,8 +3,8 @@
 #include <algorithm>
 #include <set>
 
-#include "assay/judge/effect.hpp"
-#include "assay/schedule/looks.hpp"
+#include "assay/judge/estimate.hpp"
+#include "assay/schedule/look_plan.hpp"
 #include "assay/stats/many.hpp"
 
 namespace assay::judge {
@@ -26,8 +26,7 @@ class Settling {
       : series_(series),
         family_(family),
         q_(1 - family.question.level),
-        planned_(schedule::planned_looks(std::max(1, std::min(family.min_rounds, family.max_rounds)),
-                                         family.max_rounds)),
+        planned_(family.min_rounds, family.max_rounds),
         states_(series.size()) {}
 
   std::vector<Finding> run(Stage stage) {
@@ -55,11 +54,13 @@ class Settling {
     const auto at = std::ranges::lower_bound(rounds, round);
     if (at == rounds.end() || *at != round) return false;
     const int n = static_cast<int>(at - rounds.begin()) + 1;
-    const auto place = std::ranges::find(planned_, n);
-    if (place == planned_.end()) return false;
-    look(i, n, planned_, static_cast<std::size_t>(place - planned_.begin()));
+    const auto place = planned_.due_at(n);
+    if (!place) return false;
+    look(i, n, planned_counts(), *place);
     return true;
   }
+
+  std::vector<int> planned_counts() const { return {planned_.counts().begin(), planned_.counts().end()}; }
 
   /// At the last pairs of a finding that ended otherwise than at a planned look: the looks taken, and this
   /// one.
@@ -73,17 +74,17 @@ class Settling {
   }
 
   void look(std::size_t i, int n, const std::vector<int>& looks, std::size_t k) {
-    const auto effect = effect_at(i, n);
+    const auto estimate = estimate_at(i, n);
     const auto boundary = schedule::boundary_for(looks, q_);
     auto& state = states_[i];
     state.looks.push_back(n);
-    state.p = boundary->p_value(k, effect.count_of_no_change());
-    state.p_changed = effect.beyond_margin() ? state.p : 1;
-    state.p_same = boundary->p_value(k, effect.count_of_same());
-    state.direction = effect.direction();
+    state.p = boundary->p_value(k, estimate.count_of_no_change());
+    state.p_changed = estimate.beyond_margin() ? state.p : 1;
+    state.p_same = boundary->p_value(k, estimate.count_of_same());
+    state.direction = estimate.direction();
   }
 
-  Effect effect_at(std::size_t i, int n) const {
+  Estimate estimate_at(std::size_t i, int n) const {
     const auto count = static_cast<std::size_t>(n);
     return {std::span(series_[i].baseline).first(count), std::span(series_[i].candidate).first(count),
             family_.question};
@@ -121,12 +122,11 @@ class Settling {
     const int n = settled ? state.looks.back() : all;
     auto looks = state.looks;
     if (looks.empty() || looks.back() != n) looks.push_back(n);
-    const auto place = std::ranges::find(planned_, n);
-    const std::size_t k =
-        place == planned_.end() ? looks.size() - 1 : static_cast<std::size_t>(place - planned_.begin());
+    const auto place = planned_.due_at(n);
+    const std::size_t k = place.value_or(looks.size() - 1);
     const double alpha = interval_alpha(state.kind);
-    const auto boundary = schedule::boundary_for(place == planned_.end() ? looks : planned_, alpha);
-    auto finding = effect_at(i, n).describe(boundary->critical_count(k), 1 - alpha);
+    const auto boundary = schedule::boundary_for(place ? planned_counts() : looks, alpha);
+    auto finding = estimate_at(i, n).describe(boundary->critical_count(k), 1 - alpha);
     finding.of = series_[i].of;
     finding.p = state.p;
     finding.p_same = state.p_same;
@@ -137,8 +137,8 @@ class Settling {
       finding.verdict = state.direction;
     if (finding.verdict != Verdict::unclear) finding.to_settle.reset();
     // Nothing is decided between looks: the next one that is planned is the soonest.
-    const auto next = std::ranges::upper_bound(planned_, n);
-    if (finding.to_settle && finding.to_settle->rounds > 0 && next != planned_.end())
+    const auto next = planned_.next_after(n);
+    if (finding.to_settle && finding.to_settle->rounds > 0 && next)
       finding.to_settle->rounds = std::max(finding.to_settle->rounds, *next);
     return finding;
   }
@@ -153,7 +153,7 @@ class Settling {
   std::span<const PairedSeries> series_;
   const Family& family_;
   double q_;
-  std::vector<int> planned_;
+  schedule::LookPlan planned_;
   std::vector<State> states_;
 };
 

@@ -4,7 +4,6 @@
 #include <cmath>
 #include <map>
 
-#include "assay/judge/findings.hpp"
 #include "assay/stats/fit.hpp"
 #include "assay/stats/location.hpp"
 
@@ -18,22 +17,16 @@ struct Curve {
 /// Curves of one metric over one factor: by workload, other levels, candidate.
 using Curves = std::map<std::tuple<WorkloadId, std::string, CandidateId>, std::pair<Setting, Curve>>;
 
-std::optional<double> number_of(const Level& level) {
-  if (const auto* whole = std::get_if<std::int64_t>(&level)) return static_cast<double>(*whole);
-  if (const auto* real = std::get_if<double>(&level)) return *real;
-  return {};
-}
-
-Curves curves_of(const Record& record, MetricId metric, const std::string& factor) {
-  const auto evidence = evidence_of(record, metric);
+Curves curves_of(const Evidence& evidence, MetricId metric, const std::string& factor) {
+  const auto& column = evidence.values(metric);
   std::map<CellId, std::vector<double>> values;
-  for (std::size_t i = 0; i < evidence.size(); ++i) values[evidence.cell[i]].push_back(evidence.value[i]);
+  for (std::size_t i = 0; i < column.size(); ++i) values[column.cell[i]].push_back(column.value[i]);
   std::map<std::tuple<WorkloadId, std::string, CandidateId>, std::pair<Setting, std::map<double, double>>>
       found;
   for (const auto& [id, of_cell] : values) {
-    const auto& cell = record.cells[id.place()];
+    const auto& cell = evidence.design.cells[id];
     const auto level = cell.setting.levels.find(factor);
-    if (level == cell.setting.levels.end() || record.candidates[cell.candidate.place()].twin_of) continue;
+    if (level == cell.setting.levels.end() || evidence.design.is_twin(id)) continue;
     const auto at = number_of(level->second);
     const double typical = stats::median(of_cell);
     if (!at || !(*at > 0) || !(typical > 0)) continue;
@@ -100,17 +93,17 @@ void describe_threads(Trend& trend, bool is_time, bool for_each, double margin) 
 
 }  // namespace
 
-std::vector<Trend> find_trends(const Record& record, const Findings& findings) {
+std::vector<Trend> find_trends(const Evidence& evidence) {
+  const auto& design = evidence.design;
   std::vector<Trend> trends;
-  for (const auto& factor : record.factors) {
+  for (const auto& factor : design.factors) {
     if (factor.role == Factor::Role::option) continue;
     const bool sizes = factor.role == Factor::Role::size;
-    for (std::size_t m = 0; m < record.metrics.size(); ++m) {
-      const auto& metric = record.metrics[m];
-      if (!findings.demands[m].watched || metric.scale != Scale::ratio || metric.exact) continue;
+    for (const auto id : design.metrics.ids()) {
+      const auto& metric = design.metrics[id];
+      if (!metric.demand.watched || metric.scale == Scale::difference || metric.exact) continue;
       if (sizes && metric.prefer != Prefer::lower) continue;
-      const MetricId id{static_cast<std::int64_t>(m)};
-      const auto curves = curves_of(record, id, factor.name);
+      const auto curves = curves_of(evidence, id, factor.name);
       for (const auto& [key, entry] : curves) {
         const auto& [workload, others, candidate] = key;
         Trend trend{.candidate = candidate,
@@ -120,13 +113,13 @@ std::vector<Trend> find_trends(const Record& record, const Findings& findings) {
                     .others = entry.first,
                     .at = entry.second.at,
                     .typical = entry.second.typical};
-        const auto& against = record.candidates[candidate.place()].against;
+        const auto& against = design.candidates[candidate].against;
         const auto baseline = against ? curves.find({workload, others, *against}) : curves.end();
         if (sizes)
           describe_sizes(trend, baseline == curves.end() ? nullptr : &baseline->second.second);
         else
-          describe_threads(trend, metric.unit == "s", record.info.kind == "contest",
-                           record.demands[m].margin.value_or(record.info.margin));
+          describe_threads(trend, metric.unit == "s", design.kind == "contest",
+                           design.margin_of(id));
         trends.push_back(std::move(trend));
       }
     }

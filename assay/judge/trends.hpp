@@ -2,7 +2,8 @@
 
 #include <vector>
 
-#include "assay/model/campaign.hpp"
+#include "assay/model/evidence.hpp"
+#include "assay/model/findings.hpp"
 
 namespace assay::judge {
 
@@ -19,6 +20,6 @@ namespace assay::judge {
 /// margin better, by medians.
 ///
 /// Source: see stats/fit.hpp.
-std::vector<Trend> find_trends(const Record& record, const Findings& findings);
+std::vector<Trend> find_trends(const Evidence& evidence);
 
 }  // namespace assay::judge

@@ -4,7 +4,6 @@
 #include <cmath>
 #include <map>
 
-#include "assay/judge/trust.hpp"
 #include "assay/stats/location.hpp"
 #include "assay/stats/many.hpp"
 #include "assay/stats/unpaired.hpp"
@@ -16,22 +15,20 @@ constexpr double level = 0.95;
 
 Finding compare(const std::vector<double>& baseline, const std::vector<double>& candidate,
                 const Metric& metric, double margin) {
-  const bool ratio = metric.scale == Scale::ratio;
   const auto on_scale = [&](std::vector<double> values) {
-    if (ratio)
-      for (auto& v : values) v = std::log(v);
+    for (auto& v : values) v = value_on_test_scale(metric.scale, v);
     return values;
   };
   const auto x = on_scale(candidate), y = on_scale(baseline);
   const auto test = stats::mann_whitney(x, y);
   const auto bounds = stats::shift_interval(x, y, level);
-  const double estimate = stats::shift_estimate(x, y), limit = ratio ? std::log1p(margin) : margin;
-  const auto back = [&](double v) { return ratio ? std::exp(v) : v; };
+  const double estimate = stats::shift_estimate(x, y), limit = margin_on_test_scale(metric.scale, margin);
+  const auto back = [&](double v) { return Effect::of_test_scale(metric.scale, v); };
   Finding f{.rounds = std::min(x.size(), y.size()),
             .baseline_typical = stats::median(baseline),
             .candidate_typical = stats::median(candidate),
             .effect = back(estimate),
-            .interval = {back(bounds.low), back(bounds.high), level},
+            .interval = {back(bounds.low).value, back(bounds.high).value, level},
             .margin = margin,
             .p = test.p,
             .settled = true,
@@ -48,37 +45,39 @@ Finding compare(const std::vector<double>& baseline, const std::vector<double>& 
 
 }  // namespace
 
-std::vector<Finding> judge_unpaired(const Record& record) {
+std::vector<Finding> judge_unpaired(const Evidence& evidence) {
+  const auto& design = evidence.design;
   std::vector<Finding> all;
   constexpr std::size_t fewest = 3;
-  for (std::size_t m = 0; m < record.metrics.size(); ++m) {
-    const auto& metric = record.metrics[m];
-    if (!record.demands[m].watched || metric.prefer == Prefer::neither) continue;
+  for (const auto id : design.metrics.ids()) {
+    const auto& metric = design.metrics[id];
+    if (!metric.demand.watched || metric.prefer == Prefer::neither) continue;
     std::map<CellId, std::vector<double>> values;
-    for (const auto& trial : record.trials)
-      if (trial.role == Role::counted && !trial.round && trial.outcome == Outcome::ok)
-        for (const auto& reading : trial.readings)
-          if (reading.metric.place() == m) values[trial.cell].push_back(reading.value);
+    const auto& column = evidence.values(id, Evidence::From::unpaired);
+    for (std::size_t i = 0; i < column.size(); ++i) values[column.cell[i]].push_back(column.value[i]);
     std::vector<Finding> family;
     std::vector<double> p;
-    for (const auto& contrast : record.contrasts) {
+    for (const auto& contrast : design.contrasts) {
       const auto &baseline = values[contrast.baseline], &candidate = values[contrast.candidate];
       const auto usable = [&](const std::vector<double>& v) {
-        return v.size() >= fewest && (metric.scale == Scale::difference || std::ranges::min(v) > 0);
+        return v.size() >= fewest && fits(metric.scale, std::ranges::min(v));
       };
       if (!usable(baseline) || !usable(candidate)) continue;
-      auto f = compare(baseline, candidate, metric, record.demands[m].margin.value_or(record.info.margin));
+      auto f = compare(baseline, candidate, metric, design.margin_of(id));
       f.of = contrast;
-      f.metric = MetricId{static_cast<std::int64_t>(m)};
-      f.notes.push_back(
-          warning(name_of(record, contrast.candidate),
-                  "not side by side: its values and the baseline's are not paired, so whatever changed "
-                  "between them is in the difference"));
+      f.metric = id;
+      Note note{.kind = NoteKind::not_side_by_side,
+                .subject = contrast.candidate,
+                .level = Note::Level::warning,
+                .metric = id};
+      f.notes.push_back(note);
       const double other = stats::brunner_munzel(candidate, baseline).p;
-      if ((other <= 1 - level) != (f.p <= 1 - level))
-        f.notes.push_back(warning(name_of(record, contrast.candidate),
-                                  "the Brunner-Munzel test, which lets the spreads differ, says otherwise",
-                                  other, 1 - level));
+      if ((other <= 1 - level) != (f.p <= 1 - level)) {
+        note.kind = NoteKind::other_test;
+        note.figure = other;
+        note.threshold = 1 - level;
+        f.notes.push_back(note);
+      }
       p.push_back(f.p);
       family.push_back(std::move(f));
     }

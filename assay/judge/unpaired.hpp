@@ -2,7 +2,8 @@
 
 #include <vector>
 
-#include "assay/model/campaign.hpp"
+#include "assay/model/evidence.hpp"
+#include "assay/model/findings.hpp"
 
 namespace assay::judge {
 
@@ -11,6 +12,6 @@ namespace assay::judge {
 /// scale) with the interval of the same test, Benjamini–Hochberg over the metric's contrasts; verdicts as for
 /// pairs. Nothing ran side by side: each finding carries a note of that, and one where Brunner–Munzel says
 /// otherwise. At least three values on each side.
-std::vector<Finding> judge_unpaired(const Record& record);
+std::vector<Finding> judge_unpaired(const Evidence& evidence);
 
 }  // namespace assay::judge

@@ -1,51 +1,45 @@
 #pragma once
 
 #include <cstdint>
+#include <functional>
 #include <memory>
+#include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
-#include "assay/model/campaign.hpp"
+#include "assay/model/log.hpp"
 
 namespace assay::ledger {
 
 /// A campaign in a list.
 struct Summary {
   CampaignId id;
-  std::string uid, title, kind, label;
+  std::string uid, title, kind, label, plan_digest, repeat;
   std::string candidates;  ///< their names, with "vs" between
   CampaignState state = CampaignState::open;
   std::int64_t started = 0;  ///< milliseconds since 1970
   int rounds = 0;            ///< whole judged ones
-  std::int64_t trials = 0;   ///< without those of builds
-};
-
-/// What was decided on one finding at one planned look at the data.
-struct Look {
-  Contrast of;
-  MetricId metric;
-  int number = 1;     ///< of the look, from 1
-  int rounds = 0;     ///< complete rounds judged
-  double p = 1;       ///< over the looks so far, of no change
-  double p_same = 1;  ///< of an effect at or beyond the margin
-  std::string decision;
 };
 
 /// The store that keeps every trial: one SQLite file in WAL mode with synchronous FULL, so that what a call
-/// has stored is still there after a kill or a power cut. Several processes may have it open.
+/// has stored is still there after a kill or a power cut. Several processes may have it open. One that can't be
+/// written, in a folder or on a mount for reading only, can be read.
 ///
-/// Every call is one transaction. Every call throws Error: when the disk is full, when the file can't be
-/// written, when another process keeps it locked for more than ten seconds. What was stored before stays.
-/// Not to be called from several threads at once.
+/// Every call is one transaction. Every call throws Error, told apart by its code: ledger_full, ledger_read_only,
+/// ledger_busy (another process keeps it locked for more than ten seconds), ledger_damaged, ledger_gone (the file was
+/// moved or deleted since it was opened). What was stored before stays. Not to be called from several threads at
+/// once.
 class Ledger {
  public:
   /// The schema that this code writes. Older ledgers are brought up to it, newer ones refused.
-  static constexpr int version = 4;
+  static constexpr int version = 5;
 
   enum class Opening { create, existing };
 
-  /// Opens the ledger at `path`; with Opening::create makes it, and its folder, if it is not there. Throws
-  /// Error for a file that is no ledger or comes from a newer version; the file is then left as it was.
+  /// Opens the ledger at `path`; with Opening::create makes it, and its folder, if it is not there. Several
+  /// processes may do so at the same time. Throws Error for a file that is no ledger or comes from a newer version;
+  /// the file is then left as it was.
   explicit Ledger(const std::string& path, Opening opening = Opening::create);
   ~Ledger();
   Ledger(Ledger&&) noexcept;
@@ -53,40 +47,53 @@ class Ledger {
 
   const std::string& path() const;
 
-  /// Lays down a new campaign: everything in `record` but rounds and trials.
+  /// Lays down a new campaign: everything in `record` but rounds, trials and looks. This process measures it.
   CampaignId begin(const Record& record);
 
   /// Lays down a campaign that is over, with its rounds and trials: all of it or nothing.
   CampaignId add_whole(const Record& record);
 
-  /// Another stretch of work on a campaign, as its next sitting; the campaign is open again.
+  /// Another stretch of work on a campaign, by this process, as its next sitting; the campaign is open again.
   void add_sitting(CampaignId campaign, const Sitting& sitting);
 
-  /// Claims a round for this campaign. Throws when its number is taken.
-  void add_round(CampaignId campaign, const Round& round);
+  /// Claims the campaign's next round for a sitting: the number is given out here, in the order of claiming, and
+  /// the round is what `plan_of` makes of it.
+  Round claim_round(CampaignId campaign, SittingId sitting,
+                    const std::function<RoundPlan(int number)>& plan_of);
   void set_round_state(CampaignId campaign, int number, RoundState state);
 
   /// Stores a trial with its readings. Throws for a second trial of one cell in one round, and for a reading
   /// that is not finite. Cost: one synchronous write, about 0.1 ms on a solid-state disk.
   void add_trial(CampaignId campaign, const Trial& trial);
 
-  void set_standing(CampaignId campaign, CellId cell, Standing standing, const std::string& detail);
-  void set_doubt(CampaignId campaign, WorkloadId workload, const std::string& doubt);
+  void set_standing(CampaignId campaign, CellId cell, const CellState& state);
+  void set_doubt(CampaignId campaign, const Doubt& doubt);
   void set_state(CampaignId campaign, CampaignState state);
   void set_label(CampaignId campaign, const std::string& label);
   void add_look(CampaignId campaign, const Look& look);
 
-  /// Newest first.
+  /// Newest first, by the order in which they were laid down. Cost: linear in campaigns and rounds; no trial is
+  /// looked at.
   std::vector<Summary> list();
 
-  /// Everything a campaign has laid down. Cost: linear in its trials.
-  Record read(CampaignId campaign);
-  std::vector<Look> looks(CampaignId campaign);
+  /// The plan of a campaign, in the plan file's language.
+  std::string plan_of(CampaignId campaign);
 
-  /// Takes a campaign and its trials out for good, and gives the space back.
-  void remove(CampaignId campaign);
+  /// Who measures a campaign now ("process 4711"); empty when nobody does. A process of this boot is asked for; one
+  /// of another machine is believed to be at work for a minute after it was last heard of.
+  std::optional<std::string> measured_by(CampaignId campaign);
+
+  /// Everything a campaign has laid down. Ids are checked: those that name nothing mean a damaged ledger. Cost:
+  /// linear in its trials.
+  Record read(CampaignId campaign);
+
+  /// Takes campaigns and their trials out for good, and gives the space back; on a full disk too, where a power cut
+  /// meanwhile may damage the ledger. Campaigns that measured their findings again stay, but no longer name them.
+  void remove(std::span<const CampaignId> campaigns);
 
  private:
+  void take_out(std::span<const CampaignId> campaigns);
+
   struct State;
   std::unique_ptr<State> state_;
 };

@@ -5,73 +5,78 @@
 namespace assay::ledger {
 namespace {
 
-constexpr std::array<std::string_view, 21> statements = {
+constexpr std::array<std::string_view, 23> statements = {
     "CREATE TABLE ledger_info (version INTEGER NOT NULL)",
-    "CREATE TABLE machine (id INTEGER PRIMARY KEY, fingerprint TEXT NOT NULL UNIQUE)",
-    "CREATE TABLE campaign (id INTEGER PRIMARY KEY, uid TEXT NOT NULL UNIQUE, title TEXT NOT NULL,"
-    " kind TEXT NOT NULL, label TEXT NOT NULL, plan TEXT NOT NULL, plan_digest TEXT NOT NULL, seed TEXT NOT "
-    "NULL,"
-    " state TEXT NOT NULL, started BIGINT NOT NULL, margin DOUBLE PRECISION NOT NULL,"
-    " rounds_min INTEGER NOT NULL, rounds_max INTEGER NOT NULL, abreast INTEGER NOT NULL DEFAULT 0,"
-    " repeat TEXT NOT NULL, folder TEXT NOT NULL DEFAULT '',"
-    " again_of INTEGER REFERENCES campaign(id))",
-    "CREATE TABLE sitting (campaign INTEGER NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
-    " machine INTEGER NOT NULL REFERENCES machine(id), boot TEXT NOT NULL, started BIGINT NOT NULL,"
-    " seen BIGINT NOT NULL, ended BIGINT, PRIMARY KEY (campaign, id))",
-    "CREATE TABLE fact (campaign INTEGER NOT NULL, sitting INTEGER NOT NULL, name TEXT NOT NULL, value TEXT "
-    "NOT NULL,"
-    " PRIMARY KEY (campaign, sitting, name))",
-    "CREATE TABLE build (id INTEGER PRIMARY KEY, cache_key TEXT NOT NULL UNIQUE, tree TEXT NOT NULL,"
-    " steps TEXT NOT NULL, compiler TEXT NOT NULL, flags TEXT NOT NULL, state TEXT NOT NULL, log_tail TEXT "
-    "NOT NULL)",
-    "CREATE TABLE candidate (campaign INTEGER NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
-    " name TEXT NOT NULL, against INTEGER, twin_of INTEGER, build INTEGER REFERENCES build(id),"
-    " exe TEXT NOT NULL, exe_digest TEXT NOT NULL, commit_id TEXT NOT NULL, commit_time BIGINT,"
-    " identity TEXT NOT NULL, compiler TEXT NOT NULL, flags TEXT NOT NULL, options TEXT NOT NULL,"
-    " PRIMARY KEY (campaign, id))",
-    "CREATE TABLE workload (campaign INTEGER NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
-    " name TEXT NOT NULL, run TEXT NOT NULL, doubt TEXT NOT NULL DEFAULT '',"
-    " weight DOUBLE PRECISION NOT NULL DEFAULT 1, PRIMARY KEY (campaign, id))",
-    "CREATE TABLE factor (campaign INTEGER NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
-    " name TEXT NOT NULL, role TEXT NOT NULL, PRIMARY KEY (campaign, id))",
-    "CREATE TABLE setting (campaign INTEGER NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
-    " text TEXT NOT NULL, PRIMARY KEY (campaign, id))",
-    "CREATE TABLE setting_value (campaign INTEGER NOT NULL, setting INTEGER NOT NULL, factor TEXT NOT NULL,"
-    " kind TEXT NOT NULL, text TEXT NOT NULL, number DOUBLE PRECISION, PRIMARY KEY (campaign, setting, "
-    "factor))",
-    "CREATE TABLE cell (campaign INTEGER NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
-    " candidate INTEGER NOT NULL, workload INTEGER NOT NULL, setting INTEGER NOT NULL, standing TEXT NOT "
-    "NULL,"
-    " detail TEXT NOT NULL, PRIMARY KEY (campaign, id))",
-    "CREATE TABLE contrast (campaign INTEGER NOT NULL REFERENCES campaign(id), baseline INTEGER NOT NULL,"
-    " candidate INTEGER NOT NULL, PRIMARY KEY (campaign, baseline, candidate))",
-    "CREATE TABLE metric (campaign INTEGER NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
-    " name TEXT NOT NULL, unit TEXT NOT NULL, prefer TEXT NOT NULL, scale TEXT NOT NULL, about TEXT NOT NULL,"
-    " exact INTEGER NOT NULL, watched INTEGER NOT NULL, margin DOUBLE PRECISION, ceiling DOUBLE PRECISION,"
-    " require TEXT, missing TEXT, supporting INTEGER NOT NULL DEFAULT 0,"
+    "CREATE TABLE machine (id {id}, fingerprint {text} NOT NULL, mark {text} NOT NULL DEFAULT '', UNIQUE"
+    " (fingerprint, mark))",
+    "CREATE TABLE campaign (id {id}, uid {text} NOT NULL UNIQUE, title {text} NOT NULL, kind {text} NOT"
+    " NULL, label {text} NOT NULL, plan {text} NOT NULL, plan_digest {text} NOT NULL, seed {text} NOT"
+    " NULL, state {text} NOT NULL, started BIGINT NOT NULL, margin DOUBLE PRECISION NOT NULL, rounds_min"
+    " INTEGER NOT NULL, rounds_max INTEGER NOT NULL, abreast INTEGER NOT NULL DEFAULT 0, repeat {text}"
+    " NOT NULL, folder {text} NOT NULL DEFAULT '', again_of BIGINT REFERENCES campaign(id), judge"
+    " INTEGER NOT NULL DEFAULT 1, next_round INTEGER NOT NULL DEFAULT 1, looked INTEGER NOT NULL DEFAULT"
+    " 0, budget_ms BIGINT, opened BIGINT, upto INTEGER, closing {text} NOT NULL DEFAULT '')",
+    "CREATE TABLE sitting (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
+    " machine BIGINT NOT NULL REFERENCES machine(id), boot {text} NOT NULL, token {text}, name {text}"
+    " NOT NULL DEFAULT '', started BIGINT NOT NULL, seen BIGINT NOT NULL, ready BIGINT, ended BIGINT,"
+    " PRIMARY KEY (campaign, id), UNIQUE (campaign, token))",
+    "CREATE TABLE fact (campaign BIGINT NOT NULL, sitting INTEGER NOT NULL, name {text} NOT NULL, value"
+    " {text} NOT NULL, PRIMARY KEY (campaign, sitting, name))",
+    "CREATE TABLE build (id {id}, cache_key {text} NOT NULL UNIQUE, tree {text} NOT NULL, steps {text}"
+    " NOT NULL, compiler {text} NOT NULL, flags {text} NOT NULL, state {text} NOT NULL, log_tail {text}"
+    " NOT NULL)",
+    "CREATE TABLE candidate (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL, name"
+    " {text} NOT NULL, against INTEGER, twin_of INTEGER, build BIGINT REFERENCES build(id), exe {text}"
+    " NOT NULL, exe_digest {text} NOT NULL, commit_id {text} NOT NULL, commit_time BIGINT, identity"
+    " {text} NOT NULL, compiler {text} NOT NULL, flags {text} NOT NULL, options {text} NOT NULL, PRIMARY"
+    " KEY (campaign, id))",
+    "CREATE TABLE built (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
+    " candidate INTEGER NOT NULL, setting {text} NOT NULL, tree {text} NOT NULL, steps {text} NOT NULL,"
+    " compiler {text} NOT NULL, flags {text} NOT NULL, exe_digest {text} NOT NULL, PRIMARY KEY"
+    " (campaign, id))",
+    "CREATE TABLE program (campaign BIGINT NOT NULL, sitting INTEGER NOT NULL, candidate INTEGER NOT"
+    " NULL, exe_digest {text} NOT NULL, PRIMARY KEY (campaign, sitting, candidate))",
+    "CREATE TABLE workload (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL, name"
+    " {text} NOT NULL, run {text} NOT NULL, doubt {text} NOT NULL DEFAULT '', weight DOUBLE PRECISION"
+    " NOT NULL DEFAULT 1, digest {text} NOT NULL DEFAULT '', PRIMARY KEY (campaign, id))",
+    "CREATE TABLE factor (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL, name"
+    " {text} NOT NULL, role {text} NOT NULL, PRIMARY KEY (campaign, id))",
+    "CREATE TABLE setting (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL, text"
+    " {text} NOT NULL, PRIMARY KEY (campaign, id))",
+    "CREATE TABLE setting_value (campaign BIGINT NOT NULL, setting INTEGER NOT NULL, factor {text} NOT"
+    " NULL, kind {text} NOT NULL, text {text} NOT NULL, number DOUBLE PRECISION, PRIMARY KEY (campaign,"
+    " setting, factor))",
+    "CREATE TABLE cell (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL, candidate"
+    " INTEGER NOT NULL, workload INTEGER NOT NULL, setting INTEGER NOT NULL, standing {text} NOT NULL,"
+    " detail {text} NOT NULL, PRIMARY KEY (campaign, id))",
+    "CREATE TABLE contrast (campaign BIGINT NOT NULL REFERENCES campaign(id), baseline INTEGER NOT NULL,"
+    " candidate INTEGER NOT NULL, settled INTEGER, PRIMARY KEY (campaign, baseline, candidate))",
+    "CREATE TABLE metric (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL, name"
+    " {text} NOT NULL, unit {text} NOT NULL, prefer {text} NOT NULL, scale {text} NOT NULL, about {text}"
+    " NOT NULL, exact INTEGER NOT NULL, watched INTEGER NOT NULL, margin DOUBLE PRECISION, ceiling"
+    " DOUBLE PRECISION, require {text}, missing {text}, supporting INTEGER NOT NULL DEFAULT 0,"
     " coarse_below DOUBLE PRECISION NOT NULL DEFAULT 0, PRIMARY KEY (campaign, id))",
-    "CREATE TABLE round (campaign INTEGER NOT NULL REFERENCES campaign(id), number INTEGER NOT NULL,"
-    " sitting INTEGER NOT NULL, state TEXT NOT NULL, trial_order TEXT NOT NULL, PRIMARY KEY (campaign, "
-    "number))",
-    "CREATE TABLE trial (id INTEGER PRIMARY KEY, campaign INTEGER NOT NULL REFERENCES campaign(id),"
-    " round INTEGER, cell INTEGER NOT NULL, sitting INTEGER NOT NULL, role TEXT NOT NULL, position INTEGER "
-    "NOT NULL,"
-    " heat INTEGER NOT NULL, calls BIGINT NOT NULL, outcome TEXT NOT NULL, exit_status INTEGER NOT NULL,"
-    " signal INTEGER NOT NULL, output_bytes BIGINT NOT NULL, output_digest TEXT NOT NULL, leftovers INTEGER "
-    "NOT NULL,"
-    " detail TEXT NOT NULL, UNIQUE (campaign, round, cell))",
-    "CREATE TABLE reading (trial INTEGER NOT NULL REFERENCES trial(id), metric INTEGER NOT NULL,"
-    " value DOUBLE PRECISION NOT NULL, PRIMARY KEY (trial, metric)) WITHOUT ROWID",
-    "CREATE TABLE series (trial INTEGER NOT NULL REFERENCES trial(id), metric INTEGER NOT NULL,"
-    " place INTEGER NOT NULL, at DOUBLE PRECISION, value DOUBLE PRECISION NOT NULL,"
-    " PRIMARY KEY (trial, metric, place)) WITHOUT ROWID",
-    "CREATE TABLE checked (campaign INTEGER NOT NULL REFERENCES campaign(id), cell INTEGER NOT NULL,"
-    " answer_digest TEXT NOT NULL, PRIMARY KEY (campaign, cell))",
-    "CREATE TABLE look (campaign INTEGER NOT NULL REFERENCES campaign(id), baseline INTEGER NOT NULL,"
-    " candidate INTEGER NOT NULL, metric INTEGER NOT NULL, number INTEGER NOT NULL, rounds INTEGER NOT NULL,"
-    " p DOUBLE PRECISION NOT NULL, p_same DOUBLE PRECISION NOT NULL, decision TEXT NOT NULL,"
-    " PRIMARY KEY (campaign, baseline, candidate, metric, number))",
-    "INSERT INTO ledger_info (version) VALUES (4)",
+    "CREATE TABLE round (campaign BIGINT NOT NULL REFERENCES campaign(id), number INTEGER NOT NULL,"
+    " sitting INTEGER NOT NULL, state {text} NOT NULL, role {text} NOT NULL DEFAULT 'counted',"
+    " trial_order {text} NOT NULL, claimed BIGINT NOT NULL DEFAULT 0, heard BIGINT NOT NULL DEFAULT 0,"
+    " due BIGINT NOT NULL DEFAULT 0, closed BIGINT, PRIMARY KEY (campaign, number))",
+    "CREATE TABLE trial (id {id}, campaign BIGINT NOT NULL REFERENCES campaign(id), round INTEGER, cell"
+    " INTEGER NOT NULL, sitting INTEGER NOT NULL, role {text} NOT NULL, position INTEGER NOT NULL, heat"
+    " INTEGER NOT NULL, calls BIGINT NOT NULL, outcome {text} NOT NULL, exit_status INTEGER NOT NULL,"
+    " signal INTEGER NOT NULL, output_bytes BIGINT NOT NULL, output_digest {text} NOT NULL, leftovers"
+    " INTEGER NOT NULL, detail {text} NOT NULL{packed}, UNIQUE (campaign, round, cell))",
+    "{reading}",
+    "CREATE TABLE series (trial BIGINT NOT NULL REFERENCES trial(id), metric INTEGER NOT NULL, place"
+    " INTEGER NOT NULL, at DOUBLE PRECISION, value DOUBLE PRECISION NOT NULL, PRIMARY KEY (trial,"
+    " metric, place)) {clustered}",
+    "CREATE TABLE checked (campaign BIGINT NOT NULL REFERENCES campaign(id), cell INTEGER NOT NULL,"
+    " answer_digest {text} NOT NULL, PRIMARY KEY (campaign, cell))",
+    "CREATE TABLE look (campaign BIGINT NOT NULL REFERENCES campaign(id), baseline INTEGER NOT NULL,"
+    " candidate INTEGER NOT NULL, metric INTEGER NOT NULL, number INTEGER NOT NULL, rounds INTEGER NOT"
+    " NULL, p DOUBLE PRECISION NOT NULL, p_same DOUBLE PRECISION NOT NULL, decision {text} NOT NULL,"
+    " upto INTEGER NOT NULL DEFAULT 0, settled INTEGER NOT NULL DEFAULT 0, PRIMARY KEY (campaign,"
+    " baseline, candidate, metric, number))",
+    "INSERT INTO ledger_info (version) VALUES (5)",
 };
 
 /// From version 1 to 2.
@@ -79,7 +84,7 @@ constexpr std::array<std::string_view, 5> to_version_2 = {
     "ALTER TABLE campaign ADD COLUMN abreast INTEGER NOT NULL DEFAULT 0",
     "ALTER TABLE metric ADD COLUMN supporting INTEGER NOT NULL DEFAULT 0",
     "ALTER TABLE metric ADD COLUMN coarse_below DOUBLE PRECISION NOT NULL DEFAULT 0",
-    "DROP INDEX trial_of_campaign",  // the one of its unique key serves as well
+    "DROP INDEX trial_of_campaign",
     "UPDATE ledger_info SET version = 2",
 };
 
@@ -96,9 +101,48 @@ constexpr std::array<std::string_view, 2> to_version_4 = {
     "UPDATE ledger_info SET version = 4",
 };
 
-constexpr std::array<std::string_view, 14> campaign_tables = {
-    "look",          "checked", "trial",  "round",    "metric",    "contrast", "cell",
-    "setting_value", "setting", "factor", "workload", "candidate", "fact",     "sitting"};
+/// From version 4 to 5.
+constexpr std::array<std::string_view, 29> to_version_5 = {
+    "CREATE TABLE machine5 (id INTEGER PRIMARY KEY, fingerprint TEXT NOT NULL, mark TEXT NOT NULL"
+    " DEFAULT '', UNIQUE (fingerprint, mark))",
+    "INSERT INTO machine5 (id, fingerprint) SELECT id, fingerprint FROM machine",
+    "DROP TABLE machine",
+    "ALTER TABLE machine5 RENAME TO machine",
+    "ALTER TABLE campaign ADD COLUMN judge INTEGER NOT NULL DEFAULT 1",
+    "ALTER TABLE campaign ADD COLUMN next_round INTEGER NOT NULL DEFAULT 1",
+    "ALTER TABLE campaign ADD COLUMN looked INTEGER NOT NULL DEFAULT 0",
+    "ALTER TABLE campaign ADD COLUMN budget_ms BIGINT",
+    "ALTER TABLE campaign ADD COLUMN opened BIGINT",
+    "ALTER TABLE campaign ADD COLUMN upto INTEGER",
+    "ALTER TABLE campaign ADD COLUMN closing TEXT NOT NULL DEFAULT ''",
+    "ALTER TABLE sitting ADD COLUMN token TEXT",
+    "ALTER TABLE sitting ADD COLUMN name TEXT NOT NULL DEFAULT ''",
+    "ALTER TABLE sitting ADD COLUMN ready BIGINT",
+    "CREATE UNIQUE INDEX sitting_token ON sitting (campaign, token)",
+    "CREATE TABLE built (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
+    " candidate INTEGER NOT NULL, setting TEXT NOT NULL, tree TEXT NOT NULL, steps TEXT NOT NULL,"
+    " compiler TEXT NOT NULL, flags TEXT NOT NULL, exe_digest TEXT NOT NULL, PRIMARY KEY (campaign, id))",
+    "CREATE TABLE program (campaign BIGINT NOT NULL, sitting INTEGER NOT NULL, candidate INTEGER NOT"
+    " NULL, exe_digest TEXT NOT NULL, PRIMARY KEY (campaign, sitting, candidate))",
+    "ALTER TABLE workload ADD COLUMN digest TEXT NOT NULL DEFAULT ''",
+    "ALTER TABLE contrast ADD COLUMN settled INTEGER",
+    "ALTER TABLE round ADD COLUMN role TEXT NOT NULL DEFAULT 'counted'",
+    "ALTER TABLE round ADD COLUMN claimed BIGINT NOT NULL DEFAULT 0",
+    "ALTER TABLE round ADD COLUMN heard BIGINT NOT NULL DEFAULT 0",
+    "ALTER TABLE round ADD COLUMN due BIGINT NOT NULL DEFAULT 0",
+    "ALTER TABLE round ADD COLUMN closed BIGINT",
+    "UPDATE round SET role = coalesce((SELECT t.role FROM trial t WHERE t.campaign = round.campaign AND"
+    " t.round = round.number LIMIT 1), 'counted')",
+    "UPDATE campaign SET next_round = 1 + coalesce((SELECT max(number) FROM round r WHERE r.campaign ="
+    " campaign.id), 0)",
+    "ALTER TABLE look ADD COLUMN upto INTEGER NOT NULL DEFAULT 0",
+    "ALTER TABLE look ADD COLUMN settled INTEGER NOT NULL DEFAULT 0",
+    "UPDATE ledger_info SET version = 5",
+};
+
+constexpr std::array<std::string_view, 16> campaign_tables = {
+    "look",          "checked", "trial",  "round",    "metric",    "contrast", "cell",    "setting_value",
+    "setting",       "factor",  "workload", "program", "built",    "candidate", "fact",   "sitting"};
 
 }  // namespace
 
@@ -107,6 +151,7 @@ std::span<const std::string_view> migration(int from) {
   if (from == 1) return to_version_2;
   if (from == 2) return to_version_3;
   if (from == 3) return to_version_4;
+  if (from == 4) return to_version_5;
   return {};
 }
 std::span<const std::string_view> tables_of_a_campaign() { return campaign_tables; }

@@ -22,7 +22,7 @@ Capture::Capture(const char* name) : file_(memfd_create(name, MFD_CLOEXEC)) {
   // Append mode, so that a program which opens /dev/stdout again does not write over what is there.
   if (!file_ || fcntl(file_.get(), F_SETFL, O_APPEND) != 0)
     throw Error(std::string("no memory file for a program's output: ") + std::strerror(errno), {},
-                "look at the limits on open files and memory", Error::Kind::measuring);
+                "look at the limits on open files and memory", Error::Code::measuring);
 }
 
 std::uint64_t Capture::size() const {

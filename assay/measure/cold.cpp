@@ -20,7 +20,7 @@ double drop_from_cache(const std::string& path) {
   struct stat status {};
   if (!file || fstat(file.get(), &status) != 0)
     throw Error(std::string("can't be dropped from the page cache: ") + std::strerror(errno), path,
-                "is the path right, and is it readable?", Error::Kind::measuring);
+                "is the path right, and is it readable?", Error::Code::measuring);
   const auto size = static_cast<std::size_t>(status.st_size);
   if (size == 0) return 0;
   fdatasync(file.get());

@@ -24,7 +24,7 @@ namespace assay::measure {
 
 void fail_launching(const std::string& what) {
   throw Error(what + ": " + std::strerror(errno), "launcher",
-              "look at the limits on processes, files and memory", Error::Kind::measuring);
+              "look at the limits on processes, files and memory", Error::Code::measuring);
 }
 
 void write_all(int fd, const void* bytes, std::size_t count) {
@@ -107,7 +107,7 @@ protocol::Reply Launcher::Link::wait(std::span<ProcessResult> results, int stop_
   protocol::Reply reply;
   if (recv(socket_.get(), &reply, sizeof reply, 0) != static_cast<ssize_t>(sizeof reply))
     throw Error("the launcher process has gone", "launcher", "was it killed for want of memory?",
-                Error::Kind::measuring);
+                Error::Code::measuring);
   return reply;
 }
 

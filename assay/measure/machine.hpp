@@ -3,7 +3,7 @@
 #include <string>
 #include <vector>
 
-#include "assay/model/cell.hpp"
+#include "assay/model/log.hpp"
 
 namespace assay::measure {
 

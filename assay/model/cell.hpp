@@ -23,43 +23,39 @@ struct Provenance {
 /// A build, commit, implementation or configuration being compared.
 struct Candidate {
   std::string name;
-  std::optional<CandidateId> against;  ///< the baseline it is held against; empty for a baseline
+  std::optional<CandidateId> against;  ///< the baseline it is compared with; empty for a baseline
   std::optional<CandidateId> twin_of;  ///< a second copy of that baseline
-  std::vector<std::string> options;  ///< what it alone is told: its own arguments, `name=value` of its `with`
+  std::vector<std::string> options;    ///< what it alone is told: its own arguments, `name=value` of its `with`
   Provenance from;
 
   bool operator==(const Candidate&) const = default;
 };
-
-enum class Standing { sound, wrong, failed, absent };
 
 /// What is measured: candidate × workload × setting.
 struct Cell {
   CandidateId candidate;
   WorkloadId workload;
   Setting setting;
-  Standing standing = Standing::sound;
-  std::string detail;  ///< why it is not sound
 
   bool operator==(const Cell&) const = default;
 };
 
-/// Which cell is held against which.
+/// Which cell is compared with which.
 struct Contrast {
   CellId baseline, candidate;
   auto operator<=>(const Contrast&) const = default;
 };
 
-struct Fact {
-  std::string name, value;
-  bool operator==(const Fact&) const = default;
-};
+/// Whether a cell takes part: `wrong` answers wrongly, `failed` does not run, `absent` does not support this.
+enum class Standing { sound, wrong, failed, absent };
 
-/// One stretch of work on one machine.
-struct Sitting {
-  MachineId machine;
-  std::string boot;  ///< names the machine's boot: a new one means that it was restarted
-  std::vector<Fact> facts;
+/// How a cell stands, with the reason when it is not sound.
+struct CellState {
+  Standing standing = Standing::sound;
+  std::string detail;
+
+  bool is_sound() const { return standing == Standing::sound; }
+  bool operator==(const CellState&) const = default;
 };
 
 }  // namespace assay::inline model

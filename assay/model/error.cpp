@@ -22,12 +22,12 @@ std::string with_offender(const std::string& problem, std::optional<std::size_t>
 
 }  // namespace
 
-Error::Error(const std::string& problem, const std::string& place, const std::string& remedy, Kind kind)
+Error::Error(const std::string& problem, const std::string& place, const std::string& remedy, Code code)
     : std::runtime_error(sentence(problem, place, remedy)),
       problem_(problem),
       place_(place),
       remedy_(remedy),
-      kind_(kind) {}
+      code_(code) {}
 
 DomainError::DomainError(const std::string& problem, std::optional<std::size_t> index, double value)
     : Error(with_offender(problem, index, value)), index_(index), value_(value) {}

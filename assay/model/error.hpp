@@ -8,28 +8,39 @@
 
 namespace assay::inline model {
 
-/// What the caller must put right: says what is wrong, where, and what to do about it.
+/// What the caller must put right: says what is wrong, where, and what to do about it. Programs branch on the
+/// code, never on the text.
 ///
 /// A trial that fails is data, never an Error.
 class Error : public std::runtime_error {
  public:
-  /// Who is asked to act: the person who wrote the request (a plan, an option, a file), or the machine, on
-  /// which nothing could be measured.
-  enum class Kind { request, measuring };
+  enum class Code {
+    request,            ///< the person who wrote the request (a plan, an option, a file) must change it
+    measuring,          ///< nothing could be measured on this machine
+    in_use,             ///< the campaign is being measured elsewhere
+    ledger_missing,     ///< there is no such ledger, or nothing of that name in it
+    ledger_busy,        ///< another process keeps it locked
+    ledger_full,        ///< there is no room to store anything
+    ledger_read_only,   ///< it can't be written here
+    ledger_damaged,     ///< what it holds means nothing
+    ledger_newer,       ///< a newer Assay wrote it
+    ledger_gone,        ///< it was moved or deleted while it was in use
+    ledger_unusable,    ///< any other failure of the database
+  };
 
   /// `problem`: one clause without a full stop. `place`: a file with line and column, an option, a candidate;
   /// may be empty. `remedy`: what to do; may be empty.
   explicit Error(const std::string& problem, const std::string& place = {}, const std::string& remedy = {},
-                 Kind kind = Kind::request);
+                 Code code = Code::request);
 
   const std::string& problem() const { return problem_; }
   const std::string& place() const { return place_; }
   const std::string& remedy() const { return remedy_; }
-  Kind kind() const { return kind_; }
+  Code code() const { return code_; }
 
  private:
   std::string problem_, place_, remedy_;
-  Kind kind_;
+  Code code_;
 };
 
 /// A number that a statistic is not defined for.

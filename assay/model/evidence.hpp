@@ -1,30 +1,94 @@
 #pragma once
 
 #include <cstddef>
+#include <map>
 #include <optional>
+#include <set>
+#include <string>
+#include <utility>
 #include <vector>
 
-#include "assay/model/ids.hpp"
+#include "assay/model/design.hpp"
+#include "assay/model/log.hpp"
 
 namespace assay::inline model {
 
-/// The values of one metric, in columns of one length: all that judging sees of a campaign.
-struct Evidence {
-  MetricId metric;
+/// Values of one metric, in columns of one length, in the order in which they were measured.
+struct Column {
   std::vector<CellId> cell;
-  std::vector<std::optional<int>> round;
+  std::vector<int> round;   ///< 0 where there is none
+  std::vector<int> repeat;  ///< from 0: values that a cell has had in this round before
   std::vector<MachineId> machine;
-  std::vector<int> position;
+  std::vector<int> position;  ///< in its round, from 0; −1 where several ran at once
   std::vector<double> value;
 
   std::size_t size() const { return value.size(); }
-  void add(CellId in_cell, std::optional<int> in_round, MachineId on, int at, double measured) {
-    cell.push_back(in_cell);
-    round.push_back(in_round);
-    machine.push_back(on);
-    position.push_back(at);
-    value.push_back(measured);
-  }
+};
+
+/// What a cell's trials show besides values.
+struct CellEvidence {
+  std::size_t trials = 0, failed = 0;                   ///< in judged rounds; without those that were voided
+  std::size_t trials_with_leftovers = 0, leftovers = 0;  ///< processes that were left running, of all trials
+  double output_bytes = 0;                               ///< of judged trials, in all
+  bool was_checked = false;
+  std::string answer_digest;      ///< of its check
+  std::string answer_difference;  ///< from the baseline's, as the check saw it; empty: none, or not looked for
+};
+
+/// The numbers of the rounds that count, ascending: whole ones below the lowest that is still open. (Numbers are
+/// given out before outcomes exist; judging whichever rounds are done would favour the quick ones.)
+std::set<int> whole_rounds(const Log& log);
+
+/// All that judging sees of a campaign's log, made once. Trials are sorted here, by one predicate, into those that
+/// are judged and those that tell something else; nothing below looks at trials again.
+///
+/// REQUIRES: `design` outlives it. Cost: one pass over the trials. Safe to read from several threads.
+class Evidence {
+ public:
+  Evidence(const Design& design, const Log& log);
+
+  const Design& design;
+
+  /// What a value comes from.
+  enum class From {
+    judged,    ///< counted trials that ended well, in rounds that count, of cells that are sound
+    control,   ///< the same of rounds in turns of a campaign that runs abreast
+    pilot,     ///< the same of pilot rounds
+    warm_up,   ///< the same of a sitting's first round
+    unpaired,  ///< counted trials without rounds, as imports have them
+    built,     ///< of builds
+    checked,   ///< of checks
+  };
+  /// Empty where there are no values.
+  const Column& values(MetricId metric, From from = From::judged) const;
+
+  const CellEvidence& of(CellId cell) const { return cells_[cell]; }
+  const CellState& state(CellId cell) const { return states_[cell]; }
+  bool is_sound(CellId cell) const { return states_[cell].is_sound(); }
+  bool is_sound(const Contrast& of) const { return is_sound(of.baseline) && is_sound(of.candidate); }
+  const Table<CellId, CellState>& states() const { return states_; }
+
+  std::size_t rounds() const { return rounds_; }         ///< that count and hold judged trials
+  CampaignState campaign_state() const { return campaign_state_; }
+  bool has_ended() const { return campaign_state_ == CampaignState::ended; }
+  const std::string& doubt(WorkloadId workload) const { return doubts_[workload]; }
+  const Table<SittingId, Sitting>& sittings() const { return sittings_; }
+  /// Why trials were voided, and how many.
+  const std::map<std::string, std::size_t>& voids() const { return voids_; }
+
+ private:
+  void sort_in(const Trial& trial, const std::set<int>& whole);
+
+  CampaignState campaign_state_;
+  Table<CellId, CellState> states_;
+  Table<CellId, CellEvidence> cells_;
+  Table<WorkloadId, std::string> doubts_;
+  Table<SittingId, Sitting> sittings_;
+  std::map<std::pair<From, MetricId>, Column> columns_;
+  std::map<std::string, std::size_t> voids_;
+  std::map<std::pair<CellId, int>, int> seen_;  ///< judged trials of a cell in a round
+  std::set<int> rounds_with_trials_;
+  std::size_t rounds_ = 0;
 };
 
 }  // namespace assay::inline model

@@ -6,12 +6,12 @@
 #include <vector>
 
 #include "assay/model/cell.hpp"
+#include "assay/model/effect.hpp"
 #include "assay/model/ids.hpp"
+#include "assay/model/note.hpp"
 #include "assay/model/setting.hpp"
 
 namespace assay::inline model {
-
-enum class Verdict { better, worse, same, unclear };
 
 /// A closed interval for an effect. An end may be infinite.
 struct Interval {
@@ -22,24 +22,22 @@ struct Interval {
 
 /// What it would take to settle an unclear finding.
 struct Price {
-  int rounds = 0;      ///< in all, not on top; 0: not within any number worth running, see `why`
+  /// Why no number of rounds is given.
+  enum class Obstacle {
+    none,            ///< `rounds` are given
+    too_few_rounds,  ///< to tell how many are needed
+    near_margin,     ///< not within any number worth running
+    one_upper_end,   ///< most values of both sides lie at one upper end: something may limit them
+    ceiling,         ///< both sides are at the metric's declared ceiling
+  };
+  int rounds = 0;      ///< in all, not on top
   double seconds = 0;  ///< of measuring it all again; 0 when unknown
-  std::string why;     ///< in words, when no number of rounds is given
-};
-
-/// A plain sentence about something that weakens a finding, with the figure it rests on.
-struct TrustNote {
-  enum class Level { note, warning };
-  std::string about;  ///< the candidate, cell or machine concerned
-  Level level = Level::note;
-  std::string text;
-  std::optional<double> figure, threshold;
+  Obstacle obstacle = Obstacle::none;
 };
 
 /// A contrast judged on one metric.
 ///
-/// On a ratio scale `effect` and `interval` are ratios candidate / baseline (1 is no change); on a difference
-/// scale they are candidate − baseline, in the metric's unit (0 is no change).
+/// `interval` is on the scale of `effect`: of ratios candidate / baseline, or of differences in the metric's unit.
 struct Finding {
   Contrast of;
   MetricId metric;
@@ -47,7 +45,7 @@ struct Finding {
   bool beyond_margin = false;                          ///< the whole interval lies beyond the margin
   std::size_t rounds = 0;                              ///< complete pairs judged
   double baseline_typical = 0, candidate_typical = 0;  ///< medians
-  double effect = 1;
+  Effect effect;
   Interval interval;
   double margin = 0;
   double p = 1;           ///< of no change
@@ -57,16 +55,15 @@ struct Finding {
   int looks = 0;          ///< looks that were taken at it
   std::string method;
   std::optional<Price> to_settle;  ///< of unclear findings
-  std::vector<TrustNote> notes;
+  std::vector<Note> notes;
 };
 
 /// A finding measured again with fresh data.
 struct Confirmation {
   std::string candidate, baseline, cell, metric;  ///< names; cell: "orders, locks=200"
   Verdict before = Verdict::unclear, now = Verdict::unclear;
-  double effect_before = 1, effect_now = 1;
-  bool ratio = true;  ///< the effects are ratios; else differences in `unit`
-  std::string unit;
+  Effect effect_before, effect_now;
+  std::string unit;  ///< of differences
   /// confirmed: the same verdict, not unclear. refuted: another one. unclear: it can't be told now. settled:
   /// it was unclear, and is told now.
   enum class Status { confirmed, refuted, unclear, settled };
@@ -81,7 +78,11 @@ struct Overall {
   std::size_t cells = 0;  ///< comparisons that are in it; those of a workload share its weight evenly
   Finding finding;        ///< effect, interval, p and verdict; its contrast is that of the first cell
   bool agree = true;      ///< no two of the cells are called better and worse
-  std::string why;        ///< why there is no finding; empty: there is one
+  /// Why no figure is quoted.
+  enum class Obstacle { none, too_few_rounds, changes_with_size };
+  Obstacle obstacle = Obstacle::none;
+  std::size_t rounds = 0;  ///< that have a pair of all its comparisons
+  std::string factor;      ///< the size with which its ratio to the baseline changes
 };
 
 /// Candidates, the baseline among them, that can't be told apart. Groups overlap: of three, the first may be
@@ -157,9 +158,5 @@ struct Trend {
   std::optional<double> plateau;  ///< threads beyond which none measured does better by more than the margin
 };
 
-std::string to_string(Verdict verdict);
-std::string to_string(RequirementFinding::Status status);
-std::string to_string(Confirmation::Status status);
-std::string to_string(Standing standing);
 
 }  // namespace assay::inline model

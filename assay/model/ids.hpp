@@ -1,18 +1,16 @@
 #pragma once
 
 #include <compare>
-#include <cstddef>
 #include <cstdint>
 
 namespace assay::inline model {
 
-/// A number that names one thing of one kind within a campaign: its place, from 0, in the campaign's list of
+/// A number that names one thing of one kind within a campaign: its place, from 0, in the campaign's Table of
 /// that kind. Ids of different kinds don't mix.
 template <class Tag>
 struct Id {
   std::int64_t value = 0;
   auto operator<=>(const Id&) const = default;
-  std::size_t place() const { return static_cast<std::size_t>(value); }
 };
 
 using CandidateId = Id<struct CandidateTag>;

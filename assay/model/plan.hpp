@@ -1,5 +1,6 @@
 #pragma once
 
+#include <cstddef>
 #include <cstdint>
 #include <map>
 #include <optional>
@@ -7,6 +8,7 @@
 #include <vector>
 
 #include "assay/model/factor.hpp"
+#include "assay/model/ids.hpp"
 #include "assay/model/metric.hpp"
 #include "assay/model/pick.hpp"
 #include "assay/model/requirement.hpp"
@@ -48,7 +50,7 @@ struct PlannedCandidate {
   std::string name;
   /// Its program, for `${exe}`: with a slash relative to the plan's folder, else found through PATH.
   std::string exe;
-  /// Its whole command, used by workloads that have none of their own.
+  /// Its whole command, on every workload, in place of the workload's.
   std::vector<std::string> run;
   /// Fixes the level of a factor, or adds a placeholder, for this candidate.
   std::map<std::string, Level> with;
@@ -112,7 +114,7 @@ struct PlannedMetric {
 
 struct PlannedWorkload {
   std::string name;
-  std::vector<std::string> run;  ///< argument list with placeholders; empty: each candidate's own `run`
+  std::vector<std::string> run;  ///< of candidates without a `run` of their own: argument list with placeholders
   std::string stdin_file;        ///< opened afresh for each trial; empty: nothing to read
   Check check;
   std::vector<std::string> skip;  ///< names of candidates that don't take part
@@ -163,10 +165,19 @@ struct Plan {
   Gate gate;
   std::optional<std::uint64_t> seed;  ///< of the order of trials; empty: drawn, and kept with the campaign
   std::string folder;                 ///< empty: the working directory of the caller
+
+  /// Ids of a plan's candidates and workloads are their places in its lists.
+  const PlannedCandidate& candidate(CandidateId id) const { return candidates.at(static_cast<std::size_t>(id.value)); }
+  PlannedCandidate& candidate(CandidateId id) { return candidates.at(static_cast<std::size_t>(id.value)); }
+  const PlannedWorkload& workload(WorkloadId id) const { return workloads.at(static_cast<std::size_t>(id.value)); }
+
   bool operator==(const Plan&) const = default;
 };
 
 /// The rounds below which the paired test cannot tell anything at the 5 % level, whatever the data.
 inline constexpr int fewest_rounds = 6;
+
+/// The most programs that can run abreast, twins included.
+inline constexpr std::size_t most_abreast = 16;
 
 }  // namespace assay::inline model

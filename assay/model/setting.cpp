@@ -24,6 +24,12 @@ std::string to_string(const Level& level) {
       level);
 }
 
+std::optional<double> number_of(const Level& level) {
+  if (const auto* whole = std::get_if<std::int64_t>(&level)) return static_cast<double>(*whole);
+  if (const auto* real = std::get_if<double>(&level)) return *real;
+  return {};
+}
+
 std::string Setting::text() const {
   std::string text;
   for (const auto& [name, level] : levels) {

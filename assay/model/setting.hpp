@@ -2,6 +2,7 @@
 
 #include <cstdint>
 #include <map>
+#include <optional>
 #include <string>
 #include <variant>
 
@@ -12,6 +13,9 @@ using Level = std::variant<bool, std::int64_t, double, std::string>;
 
 /// As a plan writes it: `true`, `800`, `0.5`, `on`. Doubles in the shortest form that reads back the same.
 std::string to_string(const Level& level);
+
+/// A level as a number; empty where it is none.
+std::optional<double> number_of(const Level& level);
 
 /// One choice of a level for every factor.
 struct Setting {

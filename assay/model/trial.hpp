@@ -1,10 +1,8 @@
 #pragma once
 
 #include <cstdint>
-#include <functional>
 #include <optional>
 #include <span>
-#include <stop_token>
 #include <string>
 #include <vector>
 
@@ -12,20 +10,26 @@
 
 namespace assay::inline model {
 
-/// torn: cut off by an interrupt or kill; its trials are kept, not judged.
-enum class RoundState { open, whole, torn };
-
-/// One pass over the open cells in a fresh random order: the block that pairs trials.
-struct Round {
-  int number = 1;  ///< from 1; the first is the warm-up
-  SittingId sitting;
-  RoundState state = RoundState::open;
-  std::vector<CellId> order;
-};
-
 /// first: in the warm-up round, kept apart. counted: judged. control: in a round in turns of a campaign that
 /// runs abreast, held against the counted ones.
 enum class Role { build, check, pilot, first, counted, control };
+
+/// torn: cut off by an interrupt or kill; its trials are kept, not judged.
+enum class RoundState { open, whole, torn };
+
+/// What a round runs.
+struct RoundPlan {
+  Role role = Role::counted;
+  std::vector<CellId> order;
+};
+
+/// One pass over the open cells in a fresh random order: the block that pairs trials.
+struct Round : RoundPlan {
+  int number = 1;  ///< from 1; the first is the warm-up
+  SittingId sitting;
+  RoundState state = RoundState::open;
+};
+
 /// over_limit: ended badly at its memory limit. voided: it says nothing, since the machine slept meanwhile or
 /// what ran beside it could not start.
 enum class Outcome { ok, wrong, failed, timed_out, signalled, over_limit, absent, interrupted, voided };
@@ -70,13 +74,5 @@ struct Heat {
   int position = 0;  ///< of the first of its cells in the round
   int number = 0;    ///< from 1 among the round's heats that run abreast; 0: in turns
 };
-
-/// What the round loop calls: runs the heat's cells now and returns a trial for each, in the same order. On a
-/// stop request it ends them and returns them as interrupted. Throws Error only for what the caller must fix.
-using Runner = std::function<std::vector<Trial>(const Heat&, const std::stop_token&)>;
-
-/// Names as the ledger and the findings document spell them.
-std::string to_string(Outcome outcome);
-std::string to_string(Role role);
 
 }  // namespace assay::inline model

@@ -103,7 +103,7 @@ CandidateId baseline_of(const Plan& plan) {
 std::optional<CandidateId> baseline_of(const Plan& plan, CandidateId candidate) {
   const auto baseline = baseline_of(plan);
   if (candidate == baseline) return {};
-  const auto& against = plan.candidates[candidate.place()].against;
+  const auto& against = plan.candidate(candidate).against;
   const auto found = std::ranges::find(plan.candidates, against, &PlannedCandidate::name);
   return against.empty() || found == plan.candidates.end() ? baseline
                                                            : CandidateId{found - plan.candidates.begin()};
@@ -118,7 +118,7 @@ std::vector<CandidateId> baselines_of(const Plan& plan) {
 }
 
 std::vector<std::vector<std::string>> expand_steps(const Plan& plan, CandidateId id, const Setting& setting) {
-  const auto& candidate = plan.candidates[id.place()];
+  const auto& candidate = plan.candidate(id);
   auto values = levels_for(candidate, setting, plan.folder);
   for (const char* name : {"source", "out", "jobs"}) values[name] = "${" + std::string(name) + "}";
   std::vector<std::vector<std::string>> steps;
@@ -126,75 +126,95 @@ std::vector<std::vector<std::string>> expand_steps(const Plan& plan, CandidateId
   return steps;
 }
 
-std::vector<PlannedCell> expand_cells(const Plan& plan, const BuildPlaces& places) {
-  std::vector<PlannedCell> cells;
+namespace {
+
+/// The command of a candidate on a workload: its own, else the workload's.
+const std::vector<std::string>& command_of(const PlannedCandidate& candidate, const PlannedWorkload& workload) {
+  return candidate.run.empty() ? workload.run : candidate.run;
+}
+
+PlannedCell expand_cell(const Plan& plan, const Cell& cell, const BuildPlace& place) {
+  const auto& workload = plan.workload(cell.workload);
+  const auto& candidate = plan.candidate(cell.candidate);
+  const auto values = values_for(candidate, cell.setting, plan.folder, place);
+  PlannedCell planned{.cell = cell};
+  if (std::ranges::count(workload.skip, candidate.name) > 0)
+    planned.state = {Standing::absent, "left out by the plan"};
+  planned.command = expand_all(command_of(candidate, workload), values);
+  planned.program = planned.command.empty() ? "" : planned.command.front();
+  const auto names_exe = [&](const std::string& word) {
+    return word.find(values.at("exe")) != std::string::npos;
+  };
+  if (!candidate.exe.empty() && std::ranges::any_of(planned.command, names_exe))
+    planned.program = values.at("exe");
+  planned.identify = expand_all(candidate.identify, values);
+  planned.check = expand_check(workload.check, values);
+  planned.control = expand_control(workload.control, values);
+  planned.work = work_done(workload.work, values);
+  for (const auto& metric : plan.metrics) planned.metric_files.push_back(expand(metric.from, values));
+  return planned;
+}
+
+}  // namespace
+
+PlannedCells expand_cells(const Plan& plan, const BuildPlaces& places) {
+  PlannedCells cells;
   const auto settings = all_settings(plan.factors);
   for (std::size_t w = 0; w < plan.workloads.size(); ++w)
     for (const auto& setting : settings)
       for (std::size_t c = 0; c < plan.candidates.size(); ++c) {
-        const auto& workload = plan.workloads[w];
-        const auto& candidate = plan.candidates[c];
         const CandidateId id{static_cast<std::int64_t>(c)};
-        if (!takes_part(candidate, setting)) continue;
-        const bool built = places && !candidate.build.steps.empty();
-        const auto values =
-            values_for(candidate, setting, plan.folder, built ? places(id, setting) : BuildPlace{});
-        PlannedCell planned;
-        planned.cell = {
+        if (!takes_part(plan.candidate(id), setting)) continue;
+        const bool built = places && !plan.candidate(id).build.steps.empty();
+        const Cell cell{
             .candidate = id, .workload = WorkloadId{static_cast<std::int64_t>(w)}, .setting = setting};
-        if (std::ranges::count(workload.skip, candidate.name) > 0) {
-          planned.cell.standing = Standing::absent;
-          planned.cell.detail = "left out by the plan";
-        }
-        planned.command = expand_all(workload.run.empty() ? candidate.run : workload.run, values);
-        planned.program = planned.command.empty() ? "" : planned.command.front();
-        const auto names_exe = [&](const std::string& word) {
-          return word.find(values.at("exe")) != std::string::npos;
-        };
-        if (!candidate.exe.empty() && std::ranges::any_of(planned.command, names_exe))
-          planned.program = values.at("exe");
-        planned.identify = expand_all(candidate.identify, values);
-        planned.check = expand_check(workload.check, values);
-        planned.control = expand_control(workload.control, values);
-        planned.work = work_done(workload.work, values);
-        for (const auto& metric : plan.metrics) planned.metric_files.push_back(expand(metric.from, values));
-        cells.push_back(std::move(planned));
+        cells.add(expand_cell(plan, cell, built ? places(id, setting) : BuildPlace{}));
       }
   return cells;
 }
 
-std::vector<Contrast> contrasts_of(const std::vector<PlannedCell>& cells, const Plan& plan) {
+std::vector<Contrast> contrasts_of(const PlannedCells& cells, const Plan& plan) {
   std::map<std::tuple<CandidateId, WorkloadId, std::string>, CellId> places;
-  for (std::size_t i = 0; i < cells.size(); ++i) {
-    const auto& cell = cells[i].cell;
-    places[{cell.candidate, cell.workload, cell.setting.text()}] = CellId{static_cast<std::int64_t>(i)};
+  for (const auto id : cells.ids()) {
+    const auto& cell = cells[id].cell;
+    places[{cell.candidate, cell.workload, cell.setting.text()}] = id;
   }
   std::vector<Contrast> contrasts;
-  for (std::size_t i = 0; i < cells.size(); ++i) {
-    const auto& cell = cells[i].cell;
+  for (const auto id : cells.ids()) {
+    const auto& cell = cells[id].cell;
     const auto baseline = baseline_of(plan, cell.candidate);
-    if (!baseline || cell.standing != Standing::sound) continue;
+    if (!baseline || !cells[id].state.is_sound()) continue;
     const auto partner = places.find({*baseline, cell.workload, cell.setting.text()});
-    if (partner != places.end() && cells[partner->second.place()].cell.standing == Standing::sound)
-      contrasts.push_back({partner->second, CellId{static_cast<std::int64_t>(i)}});
+    if (partner != places.end() && cells[partner->second].state.is_sound())
+      contrasts.push_back({partner->second, id});
   }
   return contrasts;
 }
 
-void add_twins(const Plan& plan, std::vector<PlannedCell>& cells, std::vector<Contrast>& contrasts) {
+void add_twins(const Plan& plan, PlannedCells& cells, std::vector<Contrast>& contrasts) {
   std::set<CellId> in_use;
   for (const auto& contrast : contrasts) in_use.insert(contrast.baseline);
   auto twin = static_cast<std::int64_t>(plan.candidates.size());
   for (const auto baseline : baselines_of(plan)) {
     for (const auto original : in_use) {
-      if (cells[original.place()].cell.candidate != baseline) continue;
-      auto copy = cells[original.place()];
+      if (cells[original].cell.candidate != baseline) continue;
+      auto copy = cells[original];
       copy.cell.candidate = CandidateId{twin};
-      contrasts.push_back({original, CellId{static_cast<std::int64_t>(cells.size())}});
-      cells.push_back(std::move(copy));
+      contrasts.push_back({original, cells.add(std::move(copy))});
     }
     ++twin;
   }
+}
+
+std::vector<std::string> remarks_on(const Plan& plan) {
+  std::vector<std::string> remarks;
+  const bool all_have_their_own =
+      std::ranges::all_of(plan.candidates, [](const PlannedCandidate& c) { return !c.run.empty(); });
+  for (const auto& workload : plan.workloads)
+    if (all_have_their_own && !workload.run.empty())
+      remarks.push_back("workload " + workload.name +
+                        ": its run serves nobody, since every candidate has a run of its own");
+  return remarks;
 }
 
 }  // namespace assay::plan

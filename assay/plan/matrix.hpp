@@ -7,14 +7,15 @@
 
 #include "assay/model/cell.hpp"
 #include "assay/model/plan.hpp"
+#include "assay/model/table.hpp"
 
 namespace assay::plan {
 
 /// A cell with what it takes to run it.
 struct PlannedCell {
-  Cell cell;  ///< its ids are places in the plan's candidates and workloads; absent where the workload skips
-              ///< it
-  std::vector<std::string> command;
+  Cell cell;         ///< its ids are places in the plan's candidates and workloads
+  CellState state;   ///< absent where the workload skips it
+  std::vector<std::string> command;  ///< the candidate's own `run`, else the workload's
   std::string
       program;  ///< what is compared: the candidate's exe where its command names it, else what starts
   std::vector<std::string> identify;      ///< its candidate's, placeholders expanded
@@ -28,6 +29,7 @@ struct PlannedCell {
 struct BuildPlace {
   std::string source = "<source>", out = "<out>";
 };
+using PlannedCells = Table<CellId, PlannedCell>;
 using BuildPlaces = std::function<BuildPlace(CandidateId, const Setting&)>;
 
 /// Every choice of a level for each factor, the first factor varying slowest. One empty setting without
@@ -43,7 +45,7 @@ bool takes_part(const PlannedCandidate& candidate, const Setting& setting);
 /// `places`: where builds are; without it `${source}` and `${out}` are shown as such.
 ///
 /// Throws Error for placeholders without a value. Cost: cells × length of their commands.
-std::vector<PlannedCell> expand_cells(const Plan& plan, const BuildPlaces& places = {});
+PlannedCells expand_cells(const Plan& plan, const BuildPlaces& places = {});
 
 /// A candidate's build steps for a setting, with every placeholder expanded but `${source}`, `${out}` and
 /// `${jobs}`: equal texts are one build. Throws as expand_cells().
@@ -52,7 +54,7 @@ std::vector<std::vector<std::string>> expand_steps(const Plan& plan, CandidateId
 
 /// Each candidate's cell beside its baseline's of the same workload and setting. Candidates without a
 /// partner there have no contrast.
-std::vector<Contrast> contrasts_of(const std::vector<PlannedCell>& cells, const Plan& plan);
+std::vector<Contrast> contrasts_of(const PlannedCells& cells, const Plan& plan);
 
 /// The place of the plan's baseline among its candidates.
 CandidateId baseline_of(const Plan& plan);
@@ -65,6 +67,9 @@ std::vector<CandidateId> baselines_of(const Plan& plan);
 
 /// Copies the cells of each baseline for a twin of it. The twins' ids come after those of the plan's
 /// candidates, in the order of baselines_of(); each copy is held against its original.
-void add_twins(const Plan& plan, std::vector<PlannedCell>& cells, std::vector<Contrast>& contrasts);
+void add_twins(const Plan& plan, PlannedCells& cells, std::vector<Contrast>& contrasts);
+
+/// What a valid plan says to no effect, a sentence each, to be told before anything runs.
+std::vector<std::string> remarks_on(const Plan& plan);
 
 }  // namespace assay::plan

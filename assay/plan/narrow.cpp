@@ -54,7 +54,7 @@ void narrow(Plan& plan, const Only& only) {
   for (std::size_t i = 0; i < plan.candidates.size(); ++i)
     if (only.admits("candidate", plan.candidates[i].name))
       if (const auto baseline = baseline_of(plan, CandidateId{static_cast<std::int64_t>(i)}))
-        needed.insert(plan.candidates[baseline->place()].name);
+        needed.insert(plan.candidate(*baseline).name);
   needed.insert(plan.baseline);
   std::erase_if(plan.candidates, [&](const PlannedCandidate& c) {
     const bool ruled_out = std::ranges::any_of(plan.factors, [&](const Factor& factor) {

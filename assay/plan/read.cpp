@@ -7,6 +7,7 @@
 #include <fstream>
 #include <iterator>
 
+#include "assay/metrics/catalogue.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/quantity.hpp"
 #include "assay/model/requirement.hpp"
@@ -205,7 +206,7 @@ class PlanReader : public CandidateReader {
                          .json = text(table, path, "json"),
                          .workloads = texts(table, path, "workloads")};
     const auto name = text(table, path, "name");
-    if (const auto* own = find_process_metric(name)) metric.metric = *own;
+    if (const auto* own = metrics::find_row(name); own != nullptr && own->of_programs) metric.metric = own->metric;
     metric.metric.name = name;
     if (table.contains("unit")) metric.metric.unit = text(table, path, "unit");
     if (table.contains("prefer")) {

@@ -4,18 +4,25 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <set>
 #include <vector>
 
 #include "assay/check/extract.hpp"
+#include "assay/metrics/catalogue.hpp"
 #include "assay/model/error.hpp"
-#include "assay/model/metric.hpp"
 #include "assay/plan/matrix.hpp"
 #include "assay/plan/near_miss.hpp"
 #include "assay/plan/placeholders.hpp"
 
 namespace assay::plan {
 namespace {
+
+/// Whether every run of a program tells this metric, so that no plan can define it.
+bool is_built_in(const std::string& name) {
+  const auto* row = metrics::find_row(name);
+  return row != nullptr && row->of_programs && row->needs != metrics::Needs::work;
+}
 
 class Validator {
  public:
@@ -26,7 +33,7 @@ class Validator {
     factors();
     workloads();
     rounds_and_margin();
-    metrics();
+    own_metrics();
     watched();
     placeholders();
   }
@@ -113,7 +120,7 @@ class Validator {
     if (std::ranges::count(candidate_names_, candidate.against) == 0)
       refuse("\"" + candidate.against + "\" is not among the candidates",
              meant_or_known(candidate.against, candidate_names_));
-    if (candidate.name == plan_.candidates[baseline_of(plan_).place()].name)
+    if (candidate.name == plan_.candidate(baseline_of(plan_)).name)
       refuse("the plan's baseline \"" + candidate.name + "\" is held against another",
              "leave against out, or choose another baseline");
     auto at = candidate.against;
@@ -213,7 +220,7 @@ class Validator {
     }
   }
 
-  void metrics() const {
+  void own_metrics() const {
     std::vector<Metric> named;
     for (const auto& metric : plan_.metrics) named.push_back(metric.metric);
     names(named, "metric");
@@ -221,11 +228,11 @@ class Validator {
     for (std::size_t i = 0; i < plan_.metrics.size(); ++i) {
       const auto& metric = plan_.metrics[i];
       const auto path = entry("metric", i);
-      const auto* own = find_process_metric(metric.metric.name);
+      const bool own = is_built_in(metric.metric.name);
       if (metric.margin && !(*metric.margin > 0 && *metric.margin < 10))
         fail(path + ".margin", "the margin must be above 0 % and below 1000 %", "write it like \"1 %\"");
-      if (own == nullptr && metric.metric.name == "throughput" && metric.from.empty()) continue;
-      if (own != nullptr) {
+      if (!own && metric.from.empty() && metrics::find_row(metric.metric.name) != nullptr) continue;
+      if (own) {
         if (!metric.from.empty())
           fail(path + ".from", "\"" + metric.metric.name + "\" is measured by Assay itself",
                "leave from out to refine it, or choose another name");
@@ -271,9 +278,9 @@ class Validator {
 
   /// Every metric that this plan can yield.
   std::vector<Metric> all_metrics() const {
-    std::vector<Metric> all(process_metrics().begin(), process_metrics().end());
+    auto all = metrics::process_metrics();
     if (std::ranges::any_of(plan_.workloads, [](const auto& w) { return !w.work.amount.empty(); }))
-      all.push_back({.name = "throughput", .prefer = Prefer::higher});
+      all.push_back(metrics::row_of(metrics::Known::throughput).metric);
     for (const auto& own : plan_.metrics) {
       const auto found = std::ranges::find(all, own.metric.name, &Metric::name);
       if (found == all.end())
@@ -298,7 +305,8 @@ class Validator {
       if (metric->prefer == Prefer::neither)
         fail("plan.watch", "\"" + name + "\" can't be watched: neither more nor less of it is better",
              "watch what it stands for");
-      if (abreast && !holds_abreast(name))
+      const auto* row = metrics::find_row(name);
+      if (abreast && row != nullptr && !row->holds_abreast)
         fail("plan.watch", "\"" + name + "\" can't be told of candidates that run abreast: they share a core",
              "watch cpu time, or use mode = \"turns\"");
     }
@@ -306,19 +314,36 @@ class Validator {
 
   /// Expands every command, one workload at a time, so that an unknown placeholder is told with its place.
   void placeholders() const {
-    std::size_t cells = 0;
+    std::size_t contrasts = 0;
     for (std::size_t i = 0; i < plan_.workloads.size(); ++i) {
+      std::size_t abreast = 0;
       Plan one = plan_;
       one.workloads = {plan_.workloads[i]};
       try {
-        const auto expanded = expand_cells(one);
-        cells += contrasts_of(expanded, one).size();
+        const auto cells = expand_cells(one);
+        contrasts += contrasts_of(cells, one).size();
+        abreast = most_at_once(one, cells);
       } catch (const Error& error) {
         fail(entry("workload", i) + ".run", error.problem(), error.remedy());
       }
+      if (plan_.rounds.mode == PlannedRounds::Mode::abreast && abreast > most_abreast)
+        fail("rounds.mode",
+             std::to_string(abreast) + " programs can't run abreast" +
+                 (plan_.rounds.twin ? ", twins included" : ""),
+             "up to " + std::to_string(most_abreast) + " can; compare fewer, or use mode = \"turns\"");
     }
-    if (cells == 0)
+    if (contrasts == 0)
       fail("workload", "no candidate is left to compare with the baseline", "look at skip and with");
+  }
+
+  /// Programs that run abreast are those of one workload and setting, with the twin of each baseline.
+  static std::size_t most_at_once(const Plan& plan, const PlannedCells& cells) {
+    std::map<std::string, std::size_t> at_once;
+    for (const auto& planned : cells)
+      if (planned.state.is_sound()) ++at_once[planned.cell.setting.text()];
+    std::size_t most = 0;
+    for (const auto& [setting, programs] : at_once) most = std::max(most, programs);
+    return most + (plan.rounds.twin ? baselines_of(plan).size() : 0);
   }
 
   const Plan& plan_;

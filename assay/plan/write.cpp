@@ -156,6 +156,15 @@ toml::table workload(const PlannedWorkload& workload) {
 
 }  // namespace
 
+std::string definition_of(const PlannedWorkload& planned) {
+  auto nameless = planned;
+  nameless.name.clear();
+  nameless.weight = 1;
+  std::ostringstream out;
+  out << workload(nameless);
+  return out.str();
+}
+
 std::string to_toml(const Plan& plan) {
   toml::table root;
   root.insert("plan", head(plan));

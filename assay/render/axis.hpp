@@ -13,7 +13,7 @@ class Axis {
  public:
   /// Spans the finite interval ends and estimates of `findings`, no change, and the margin. `width` from 12
   /// on.
-  Axis(const std::vector<const Finding*>& findings, bool is_ratio, std::size_t width);
+  Axis(const std::vector<const Finding*>& findings, Scale scale, std::size_t width);
 
   /// The interval as a line with its estimate as a dot, and no change as a bar: `  ├──●─┤   │    `. An end
   /// that is out of sight is an arrow. Always `width` cells.
@@ -23,19 +23,12 @@ class Axis {
   std::string legend(const std::string& unit) const;
 
  private:
-  double position(double effect) const;
+  double position(double effect) const { return Effect{scale_, effect}.on_test_scale(); }
   std::size_t column(double effect) const;
 
-  bool is_ratio_;
+  Scale scale_;
   std::size_t width_;
-  double low_ = 0, high_ = 0;  ///< in log ratios, or differences
+  double low_ = 0, high_ = 0;  ///< on the tests' scale
 };
-
-/// How many terminal cells a UTF-8 text takes, each character counted as one.
-std::size_t cells_of(const std::string& text);
-
-/// Text filled with spaces to `width` cells, or cut to it with "…".
-std::string left(const std::string& text, std::size_t width);
-std::string right(const std::string& text, std::size_t width);
 
 }  // namespace assay::render

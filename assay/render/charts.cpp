@@ -3,10 +3,13 @@
 #include <algorithm>
 #include <cmath>
 
-#include "assay/render/prose.hpp"
-#include "assay/render/units.hpp"
+#include "assay/report/sentences.hpp"
+#include "assay/report/units.hpp"
+#include "assay/model/names.hpp"
 
 namespace assay::render {
+
+using namespace report;  // its words
 namespace {
 
 /// A logarithmic axis of ratios between the ends of these rows. Where they are near each other it needs to be
@@ -53,15 +56,16 @@ ChartJson chart_of(std::size_t rows, ChartJson data) {
 }
 
 ChartJson interval_chart(const Findings& all, const std::vector<const Finding*>& findings) {
-  const bool ratio = all.metric_of(*findings.front()).scale == Scale::ratio;
+  const auto scale = all.metric_of(*findings.front()).scale;
+  const bool ratio = Effect::none(scale).is_ratio();
   const auto& unit = all.metric_of(*findings.front()).unit;
   double widest = ratio ? 0.02 : 0;  // how far to draw; ends that are unknown are cut there
   for (const auto* f : findings)
-    for (const double x : {f->interval.low, f->effect, f->interval.high})
-      if (std::isfinite(x) && (!ratio || x > 0)) widest = std::max(widest, std::abs(ratio ? std::log(x) : x));
+    for (const double x : {f->interval.low, f->effect.value, f->interval.high})
+      if (std::isfinite(x) && fits(scale, x)) widest = std::max(widest, Effect{scale, x}.distance());
   const auto shown = [&](double x) {
-    if (!ratio) return std::clamp(x, -widest, widest);
-    return std::exp(std::clamp(x > 0 ? std::log(x) : -widest, -widest, widest));
+    const double at = fits(scale, x) ? Effect{scale, x}.on_test_scale() : -widest;
+    return Effect::of_test_scale(scale, std::clamp(at, -widest, widest)).value;
   };
   auto rows = ChartJson::array();
   auto order = ChartJson::array();
@@ -70,10 +74,9 @@ ChartJson interval_chart(const Findings& all, const std::vector<const Finding*>&
     order.push_back(name);
     rows.push_back({{"row", name},
                     {"low", shown(f->interval.low)},
-                    {"effect", shown(f->effect)},
+                    {"effect", shown(f->effect.value)},
                     {"high", shown(f->interval.high)},
-                    {"text", effect_text(f->effect, ratio, unit) + " (" +
-                                 range_text(f->interval.low, f->interval.high, ratio, unit) + ")"},
+                    {"text", effect_text(f->effect, unit) + " (" + range_text(f->interval, scale, unit) + ")"},
                     {"verdict", to_string(f->verdict)}});
   }
   const ChartJson y = {{"field", "row"}, {"type", "nominal"}, {"sort", order}, {"title", nullptr}};
@@ -121,13 +124,13 @@ ChartJson growth_chart(const Findings& all, const std::vector<const Trend*>& tre
   auto rows = ChartJson::array();
   for (const auto* trend : trends)
     for (std::size_t i = 0; i < trend->at.size(); ++i)
-      rows.push_back({{"candidate", all.candidates[trend->candidate.place()].name},
+      rows.push_back({{"candidate", all.design.candidates[trend->candidate].name},
                       {"at", trend->at[i]},
                       {"value", threads ? trend->throughput[i] : trend->typical[i]}});
   auto spec = chart_of(1, std::move(rows));
   spec["height"] = 260;
   spec["mark"] = {{"type", "line"}, {"point", true}};
-  auto y = value_axis(all.metrics[trends.front()->metric.place()]);
+  auto y = value_axis(all.design.metrics[trends.front()->metric]);
   ChartJson scale = {{"type", "log"}, {"nice", false}};
   if (threads) {
     scale = {{"zero", true}};

@@ -3,7 +3,7 @@
 #include <nlohmann/json.hpp>
 #include <string>
 
-#include "assay/model/campaign.hpp"
+#include "assay/model/findings.hpp"
 
 namespace assay::render {
 

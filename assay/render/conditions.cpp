@@ -6,9 +6,12 @@
 #include <nlohmann/json.hpp>
 
 #include "assay/render/axis.hpp"
-#include "assay/render/units.hpp"
+#include "assay/report/cells.hpp"
+#include "assay/report/units.hpp"
 
 namespace assay::render {
+
+using namespace report;  // its words
 namespace {
 
 std::string share_of(const std::optional<double>& share) {

@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-#include "assay/model/cell.hpp"
+#include "assay/model/log.hpp"
 
 namespace assay::render {
 

@@ -8,18 +8,20 @@
 #include <map>
 #include <vector>
 
-#include "assay/render/axis.hpp"
-#include "assay/render/overview.hpp"
-#include "assay/render/prose.hpp"
+#include "assay/report/cells.hpp"
+#include "assay/report/overview.hpp"
+#include "assay/report/sentences.hpp"
 #include "assay/render/table.hpp"
 #include "assay/render/trial_values.hpp"
-#include "assay/render/units.hpp"
+#include "assay/report/units.hpp"
 #include "assay/stats/location.hpp"
 
 namespace assay::render {
+
+using namespace report;  // its words
 namespace {
 
-constexpr std::size_t page_width = 100, column = 13, strip_width = 60;
+constexpr std::size_t column = 13, strip_width = 60;
 
 /// Where a value stands on a strip between two ends.
 std::size_t place_of(double value, double low, double high) {
@@ -39,7 +41,7 @@ std::string strip_of(const std::vector<double>& values, double low, double high)
 std::string cell_details(const Findings& all, CellId cell, const std::vector<double>& values, double low,
                          double high, const std::string& unit) {
   const auto q = [&](double p) { return value_text(stats::quantile(values, p), unit); };
-  std::string text = "  " + left(all.candidate(all.cells[cell.place()]).name, 20) + "|" +
+  std::string text = "  " + left(all.candidate(all.design.cells[cell]).name, 20) + "|" +
                      strip_of(values, low, high) + "|\n";
   text += fmt::format("    {} trials: least {}, quarter {}, median {}, three quarters {}, most {}\n",
                       values.size(), q(0), q(0.25), q(0.5), q(0.75), q(1));
@@ -62,15 +64,15 @@ std::string folded_block(const Findings& all, std::optional<WorkloadId> workload
                          const TextStyle& style) {
   const auto overview = overview_of(all, metric_id, workload);
   if (overview.columns.empty()) return {};
-  const auto& metric = all.metrics[metric_id.place()];
+  const auto& metric = all.design.metrics[metric_id];
   std::size_t names = 10;
   for (const auto id : overview.candidates)
-    names = std::max(names, cells_of(all.candidates[id.place()].name) + 1);
+    names = std::max(names, cells_of(all.design.candidates[id].name) + 1);
   names = std::min<std::size_t>(names, 30);
   std::string out = fmt::format("{}{}, {} is better; change against the baseline; --only shows more\n",
-                                workload ? all.workloads[workload->place()].name + ": " : "", metric.name,
+                                workload ? all.design.workloads[*workload].name + ": " : "", metric.name,
                                 metric.prefer == Prefer::higher ? "higher" : "lower");
-  const std::size_t fit = std::max<std::size_t>(1, (page_width - names) / (column + 1));
+  const std::size_t fit = std::max<std::size_t>(1, (text_width - names) / (column + 1));
   for (std::size_t from = 0; from < overview.columns.size(); from += fit) {
     const auto to = std::min(from + fit, overview.columns.size());
     if (from > 0) out += "\n";
@@ -81,7 +83,7 @@ std::string folded_block(const Findings& all, std::optional<WorkloadId> workload
     }
     out += "\n";
     for (std::size_t r = 0; r < overview.rows.size(); ++r) {
-      const auto& name = all.candidates[overview.candidates[r].place()].name;
+      const auto& name = all.design.candidates[overview.candidates[r]].name;
       out += left(cells_of(name) < names ? name : left(name, names - 1), names);
       for (auto c = from; c < to; ++c) {
         const auto& entry = overview.rows[r][c];

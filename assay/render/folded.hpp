@@ -3,7 +3,7 @@
 #include <optional>
 #include <string>
 
-#include "assay/model/campaign.hpp"
+#include "assay/model/findings.hpp"
 #include "assay/render/text.hpp"
 
 namespace assay::render {

@@ -1,4 +1,5 @@
 #include "assay/render/gate.hpp"
+#include "assay/model/names.hpp"
 
 #include <fmt/format.h>
 
@@ -7,8 +8,15 @@
 #include <boost/property_tree/xml_parser.hpp>
 #include <sstream>
 
+#include "assay/report/notes.hpp"
+
 namespace assay::render {
+
+using namespace report;  // its words
 namespace {
+
+constexpr const char* apart_caution =
+    "nothing of this ran side by side, so what changed besides the candidates counts as well";
 
 std::size_t count(const GateResult& gate, GateStatus status) {
   return static_cast<std::size_t>(std::ranges::count(gate.reasons, status, &GateReason::status));
@@ -16,44 +24,57 @@ std::size_t count(const GateResult& gate, GateStatus status) {
 
 }  // namespace
 
-std::string to_text(const GateResult& gate, bool all) {
-  std::string text = gate.status == GateStatus::passed   ? "the gate passes\n"
-                     : gate.status == GateStatus::failed ? "the gate does not pass\n"
-                     : gate.passes ? "the gate passes, but something is UNDECIDED: more rounds would tell\n"
-                                   : "the gate does not pass: something is undecided\n";
-  if (!gate.caution.empty()) text += "  careful: " + gate.caution + "\n";
-  for (const auto& reason : gate.reasons)
-    if (all || reason.status != GateStatus::passed)
-      text += fmt::format("  {}: {}: {}\n", to_string(reason.status), reason.about, reason.text);
+std::string headline(const GateResult& gate) {
+  return gate.status == GateStatus::passed   ? "the gate passes"
+         : gate.status == GateStatus::failed ? "the gate does not pass"
+         : gate.passes ? "the gate passes, but something is UNDECIDED: more rounds would tell"
+                       : "the gate does not pass: something is undecided";
+}
+
+std::vector<std::string> reasons_of(const GateResult& gate, const Design& design, bool all) {
+  std::vector<std::string> lines;
+  if (gate.apart) lines.push_back(std::string("careful: ") + apart_caution);
+  for (const auto& reason : gate.reasons) {
+    if (!all && reason.status == GateStatus::passed) continue;
+    const auto [about, text] = worded(design, reason);
+    lines.push_back(fmt::format("{}: {}: {}", to_string(reason.status), about, text));
+  }
   const auto passed = count(gate, GateStatus::passed);
-  if (!all && passed > 0) text += fmt::format("  passed: {} of {}\n", passed, gate.reasons.size());
+  if (!all && passed > 0) lines.push_back(fmt::format("passed: {} of {}", passed, gate.reasons.size()));
+  return lines;
+}
+
+std::string to_text(const GateResult& gate, const Design& design, bool all) {
+  auto text = headline(gate) + "\n";
+  for (const auto& line : reasons_of(gate, design, all)) text += "  " + line + "\n";
   return text;
 }
 
-std::string to_junit(const GateResult& gate, const std::string& title) {
+std::string to_junit(const GateResult& gate, const Design& design) {
   using boost::property_tree::ptree;
   ptree suite;
   const bool undecided_fails = gate.status == GateStatus::undecided && !gate.passes;
   const auto failed = count(gate, GateStatus::failed), undecided = count(gate, GateStatus::undecided);
-  suite.put("<xmlattr>.name", title.empty() ? "assay gate" : title);
+  suite.put("<xmlattr>.name", design.title.empty() ? "assay gate" : design.title);
   suite.put("<xmlattr>.tests", gate.reasons.size());
   suite.put("<xmlattr>.failures", failed + (undecided_fails ? undecided : 0));
   suite.put("<xmlattr>.skipped", undecided_fails ? 0 : undecided);
-  if (!gate.caution.empty()) {
+  if (gate.apart) {
     suite.put("properties.property.<xmlattr>.name", "careful");
-    suite.put("properties.property.<xmlattr>.value", gate.caution);
+    suite.put("properties.property.<xmlattr>.value", apart_caution);
   }
   for (const auto& reason : gate.reasons) {
     ptree test;
     test.put("<xmlattr>.classname", "assay");
-    test.put("<xmlattr>.name", reason.about);
+    const auto [about, text] = worded(design, reason);
+    test.put("<xmlattr>.name", about);
     const bool undecided_one = reason.status == GateStatus::undecided;
     if (reason.status == GateStatus::failed || (undecided_one && undecided_fails))
-      test.put("failure.<xmlattr>.message", reason.text);
+      test.put("failure.<xmlattr>.message", text);
     else if (undecided_one)
-      test.put("skipped.<xmlattr>.message", reason.text);
+      test.put("skipped.<xmlattr>.message", text);
     else
-      test.put("system-out", reason.text);
+      test.put("system-out", text);
     suite.add_child("testcase", test);
   }
   ptree root;

@@ -1,9 +1,14 @@
 #include "assay/render/json.hpp"
+#include "assay/model/names.hpp"
 
 #include <cmath>
-#include <nlohmann/json.hpp>
+
+#include "assay/codec/json.hpp"
+#include "assay/report/notes.hpp"
 
 namespace assay::render {
+
+using namespace report;  // its words
 namespace {
 
 using Json = nlohmann::ordered_json;
@@ -11,51 +16,46 @@ using Json = nlohmann::ordered_json;
 Json finite(double value) { return std::isfinite(value) ? Json(value) : Json(nullptr); }
 Json perhaps(const std::optional<double>& value) { return value ? Json(*value) : Json(nullptr); }
 
-Json setting_json(const Setting& setting) {
-  Json object = Json::object();
-  for (const auto& [name, level] : setting.levels)
-    std::visit([&, &key = name](const auto& value) { object[key] = value; }, level);
-  return object;
-}
+using codec::setting_json;
 
-const char* prefer_text(Prefer prefer) {
-  return prefer == Prefer::lower ? "lower" : prefer == Prefer::higher ? "higher" : "neither";
-}
-
-Json note_json(const TrustNote& note) {
-  return {{"about", note.about},
-          {"level", note.level == TrustNote::Level::note ? "note" : "warning"},
-          {"text", note.text},
+Json note_json(const Design& design, const Note& note) {
+  const auto [about, text] = worded(design, note);
+  return {{"about", about},
+          {"kind", to_string(note.kind)},
+          {"level", to_string(note.level)},
+          {"text", text},
           {"figure", perhaps(note.figure)},
           {"threshold", perhaps(note.threshold)}};
 }
 
-Json settle_json(const std::optional<Price>& price) {
+Json settle_json(const Findings& all, const Finding& finding) {
+  const auto& price = finding.to_settle;
   if (!price) return nullptr;
+  const bool possible = price->obstacle == Price::Obstacle::none;
   return {{"rounds", price->rounds > 0 ? Json(price->rounds) : Json(nullptr)},
           {"seconds", price->seconds > 0 ? Json(price->seconds) : Json(nullptr)},
-          {"why", price->why}};
+          {"why", possible ? std::string{} : settle_text(all, finding)}};
 }
 
 Json finding_json(const Findings& all, const Finding& finding) {
   const auto& cell = all.candidate_of(finding);
   const auto& metric = all.metric_of(finding);
-  const bool ratio = metric.scale == Scale::ratio;
+  const bool ratio = finding.effect.is_ratio();
   Json notes = Json::array();
-  for (const auto& note : finding.notes) notes.push_back(note_json(note));
+  for (const auto& note : finding.notes) notes.push_back(note_json(all.design, note));
   return {{"workload", all.workload(cell).name},
           {"setting", setting_json(cell.setting)},
           {"metric", metric.name},
           {"unit", metric.unit},
-          {"prefer", prefer_text(metric.prefer)},
+          {"prefer", to_string(metric.prefer)},
           {"baseline", all.candidate(all.baseline_of(finding)).name},
           {"candidate", all.candidate(cell).name},
           {"twin", all.candidate(cell).twin_of.has_value()},
           {"rounds", finding.rounds},
           {"baseline_typical", finding.baseline_typical},
           {"candidate_typical", finding.candidate_typical},
-          {"ratio", ratio ? finite(finding.effect) : Json(nullptr)},
-          {"difference", ratio ? Json(nullptr) : finite(finding.effect)},
+          {"ratio", ratio ? finite(finding.effect.value) : Json(nullptr)},
+          {"difference", ratio ? Json(nullptr) : finite(finding.effect.value)},
           {"interval",
            {ratio && finding.interval.low == 0 ? Json(nullptr) : finite(finding.interval.low),
             finite(finding.interval.high)}},
@@ -67,19 +67,31 @@ Json finding_json(const Findings& all, const Finding& finding) {
           {"verdict", to_string(finding.verdict)},
           {"beyond_margin", finding.beyond_margin},
           {"method", finding.method},
-          {"settle", settle_json(finding.to_settle)},
+          {"settle", settle_json(all, finding)},
           {"notes", std::move(notes)}};
+}
+
+std::string why_not_told(const Overall& o) {
+  switch (o.obstacle) {
+    case Overall::Obstacle::too_few_rounds:
+      return "only " + std::to_string(o.rounds) + " rounds have a pair of all its comparisons";
+    case Overall::Obstacle::changes_with_size:
+      return "its ratio to the baseline changes with " + o.factor;
+    case Overall::Obstacle::none:
+      break;
+  }
+  return {};
 }
 
 Json interval_json(const Interval& interval) { return {finite(interval.low), finite(interval.high)}; }
 
 Json requirement_json(const Findings& all, const RequirementFinding& r) {
-  const auto& cell = all.cells[r.cell.place()];
+  const auto& cell = all.design.cells[r.cell];
   return {{"workload", all.workload(cell).name},
           {"setting", setting_json(cell.setting)},
           {"candidate", all.candidate(cell).name},
-          {"metric", all.metrics[r.metric.place()].name},
-          {"require", all.demands[r.metric.place()].require->text},
+          {"metric", all.design.metrics[r.metric].name},
+          {"require", all.design.metrics[r.metric].demand.require->text},
           {"status", to_string(r.status)},
           {"rounds", r.rounds},
           {"typical", r.typical},
@@ -88,9 +100,9 @@ Json requirement_json(const Findings& all, const RequirementFinding& r) {
 }
 
 Json trend_json(const Findings& all, const Trend& t) {
-  return {{"workload", all.workloads[t.workload.place()].name},
-          {"candidate", all.candidates[t.candidate.place()].name},
-          {"metric", all.metrics[t.metric.place()].name},
+  return {{"workload", all.design.workloads[t.workload].name},
+          {"candidate", all.design.candidates[t.candidate].name},
+          {"metric", all.design.metrics[t.metric].name},
           {"factor", t.factor},
           {"others", setting_json(t.others)},
           {"at", t.at},
@@ -108,13 +120,13 @@ Json trend_json(const Findings& all, const Trend& t) {
 }
 
 void add_together(const Findings& all, Json& document) {
-  const auto name = [&](CandidateId id) { return all.candidates[id.place()].name; };
-  const auto metric_name = [&](MetricId id) { return all.metrics[id.place()].name; };
-  const auto workload_name = [&](WorkloadId id) { return all.workloads[id.place()].name; };
+  const auto name = [&](CandidateId id) { return all.design.candidates[id].name; };
+  const auto metric_name = [&](MetricId id) { return all.design.metrics[id].name; };
+  const auto workload_name = [&](WorkloadId id) { return all.design.workloads[id].name; };
   const auto with_cell = [&](const Contrast& of, const Json& rest) {
-    const auto& cell = all.cells[of.candidate.place()];
+    const auto& cell = all.design.cells[of.candidate];
     Json entry = {{"candidate", name(cell.candidate)},
-                  {"baseline", name(all.cells[of.baseline.place()].candidate)},
+                  {"baseline", name(all.design.cells[of.baseline].candidate)},
                   {"workload", workload_name(cell.workload)},
                   {"setting", setting_json(cell.setting)}};
     entry.update(rest);
@@ -128,11 +140,11 @@ void add_together(const Findings& all, Json& document) {
                                    {"comparisons", o.cells},
                                    {"agree", o.agree},
                                    {"rounds", o.finding.rounds},
-                                   {"ratio", o.why.empty() ? finite(o.finding.effect) : Json(nullptr)},
+                                   {"ratio", o.obstacle == Overall::Obstacle::none ? finite(o.finding.effect.value) : Json(nullptr)},
                                    {"interval", interval_json(o.finding.interval)},
                                    {"p", o.finding.p},
                                    {"verdict", to_string(o.finding.verdict)},
-                                   {"why", o.why}});
+                                   {"why", why_not_told(o)}});
   for (const auto& g : all.groups) {
     Json members = Json::array();
     for (const auto id : g.members) members.push_back(name(id));
@@ -181,31 +193,31 @@ void add_together(const Findings& all, Json& document) {
 std::string to_json(const Findings& all) {
   Json document = {{"format", 1},
                    {"campaign",
-                    {{"id", all.campaign.uid},
-                     {"title", all.campaign.title},
-                     {"kind", all.campaign.kind},
-                     {"state", to_string(all.campaign.state)},
+                    {{"id", all.design.uid},
+                     {"title", all.design.title},
+                     {"kind", all.design.kind},
+                     {"state", to_string(all.state)},
                      {"provisional", all.provisional},
                      {"rounds", all.rounds},
-                     {"seed", std::to_string(all.campaign.seed)},
-                     {"margin", all.campaign.margin}}}};
+                     {"seed", std::to_string(all.design.rules.seed)},
+                     {"margin", all.design.rules.margin}}}};
   document["findings"] = Json::array();
   for (const auto& finding : all.findings) document["findings"].push_back(finding_json(all, finding));
   document["standings"] = Json::array();
-  for (const auto& cell : all.cells)
-    if (cell.standing != Standing::sound)
-      document["standings"].push_back({{"candidate", all.candidate(cell).name},
-                                       {"workload", all.workload(cell).name},
-                                       {"setting", setting_json(cell.setting)},
-                                       {"standing", to_string(cell.standing)},
-                                       {"detail", cell.detail}});
+  for (const auto id : all.design.cells.ids())
+    if (const auto& state = all.states[id]; !state.is_sound())
+      document["standings"].push_back({{"candidate", all.design.candidate_of(id).name},
+                                       {"workload", all.design.workload_of(id).name},
+                                       {"setting", setting_json(all.design.cells[id].setting)},
+                                       {"standing", to_string(state.standing)},
+                                       {"detail", state.detail}});
   document["requirements"] = Json::array();
   for (const auto& r : all.requirements) document["requirements"].push_back(requirement_json(all, r));
   document["trends"] = Json::array();
   for (const auto& t : all.trends) document["trends"].push_back(trend_json(all, t));
   add_together(all, document);
   document["candidates"] = Json::array();
-  for (const auto& c : all.candidates)
+  for (const auto& c : all.design.candidates)
     document["candidates"].push_back({{"name", c.name},
                                       {"twin", c.twin_of.has_value()},
                                       {"identity", c.from.identity},
@@ -213,12 +225,12 @@ std::string to_json(const Findings& all) {
                                       {"compiler", c.from.compiler},
                                       {"flags", c.from.flags}});
   document["missing"] = Json::array();
-  for (std::size_t i = 0; i < all.metrics.size(); ++i)
-    if (!all.demands[i].missing.empty())
-      document["missing"].push_back({{"metric", all.metrics[i].name}, {"why", all.demands[i].missing}});
+  for (const auto& metric : all.design.metrics)
+    if (!metric.demand.missing.empty())
+      document["missing"].push_back({{"metric", metric.name}, {"why", metric.demand.missing}});
   document["trust"] = Json::array();
-  for (const auto& note : all.trust) document["trust"].push_back(note_json(note));
-  return document.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+  for (const auto& note : all.trust) document["trust"].push_back(note_json(all.design, note));
+  return codec::text_of(document, 2) + "\n";
 }
 
 }  // namespace assay::render

@@ -2,7 +2,7 @@
 
 #include <string>
 
-#include "assay/model/campaign.hpp"
+#include "assay/model/findings.hpp"
 
 namespace assay::render {
 

@@ -6,12 +6,16 @@
 #include <string_view>
 
 #include "assay/render/gate.hpp"
-#include "assay/render/more.hpp"
-#include "assay/render/prose.hpp"
+#include "assay/report/notes.hpp"
+#include "assay/report/together.hpp"
+#include "assay/report/lines.hpp"
+#include "assay/report/sentences.hpp"
 #include "assay/render/table.hpp"
-#include "assay/render/units.hpp"
+#include "assay/report/units.hpp"
 
 namespace assay::render {
+
+using namespace report;  // its words
 namespace {
 
 /// Markup in a text shown as it is; one line.
@@ -36,13 +40,12 @@ std::string table(const Findings& all) {
     const auto& cell = all.candidate_of(f);
     if (!is_watched(all, f) || all.candidate(cell).twin_of) continue;
     const auto& metric = all.metric_of(f);
-    const bool ratio = metric.scale == Scale::ratio;
     const auto where = cell_text(all, cell);
     out += fmt::format("| {} | {} | {} | {} | {} | {} | {} |\n", plain(all.candidate(cell).name),
                        plain(where), plain(metric.name), cell_value_text(f.baseline_typical, metric.unit),
                        cell_value_text(f.candidate_typical, metric.unit),
-                       effect_text(f.effect, ratio, metric.unit) + " (" +
-                           range_text(f.interval.low, f.interval.high, ratio, metric.unit) + ")",
+                       effect_text(f.effect, metric.unit) + " (" +
+                           range_text(f.interval, metric.scale, metric.unit) + ")",
                        plain(verdict_text(f.verdict, {})));
   }
   if (out.empty()) return out;
@@ -56,39 +59,44 @@ std::string folded(const std::string& title, const std::string& body) {
   return "<details><summary>" + title + "</summary>\n\n" + body + "\n</details>\n\n";
 }
 
-std::string list(const std::string& lines) {
+std::string list(const std::vector<std::string>& lines) {
   std::string out;
-  std::size_t at = 0;
-  while (at < lines.size()) {
-    const auto end = std::min(lines.find('\n', at), lines.size());
-    if (end > at) out += "- " + plain(lines.substr(at, end - at)) + "\n";
-    at = end + 1;
-  }
+  for (const auto& line : lines) out += "- " + plain(line) + "\n";
+  return out;
+}
+
+/// Several texts as one, each on a line of its own.
+std::string plain(const std::vector<std::string>& lines) {
+  std::string out;
+  for (const auto& line : lines) out += (out.empty() ? "" : "<br>") + plain(line);
   return out;
 }
 
 }  // namespace
 
 std::string to_markdown(const Findings& all, const GateResult* gate) {
-  std::string out = "### " + plain(all.campaign.title.empty() ? "Findings" : all.campaign.title) + "\n\n";
-  if (gate != nullptr) out += "**" + plain(to_text(*gate).substr(0, to_text(*gate).find('\n'))) + "**\n\n";
+  std::string out = "### " + plain(all.design.title.empty() ? "Findings" : all.design.title) + "\n\n";
+  if (gate != nullptr) out += "**" + plain(headline(*gate)) + "**\n\n";
   if (all.provisional) out += "**Provisional**: the campaign was cut off.\n\n";
   for (const auto& sentence : sentences(all))
-    out += "- **" + plain(sentence.candidate) + "**: " + plain(sentence.text) + "\n";
+    out += "- **" + plain(sentence.candidate) + "**: " + plain(sentence.lines) + "\n";
   out += "\n";
   const auto rows = table(all);
   const auto count = static_cast<std::size_t>(std::ranges::count(rows, '\n'));
   constexpr std::size_t few = 10;
   out += count <= few + 2 ? rows + "\n" : folded(fmt::format("{} comparisons", count - 2), rows);
-  if (gate != nullptr) {
-    const auto text = to_text(*gate, true);
-    out += folded("the gate's reasons", list(text.substr(text.find('\n') + 1)));
+  if (gate != nullptr) out += folded("the gate's reasons", list(reasons_of(*gate, all.design, true)));
+  std::vector<std::string> over_all;
+  for (const auto& lines :
+       {together_lines(all, 20), trend_lines(all), requirement_lines(all), twin_lines(all)})
+    over_all.insert(over_all.end(), lines.begin(), lines.end());
+  out += folded("over all findings", list(over_all));
+  std::vector<std::string> notes;
+  for (const auto& note : all.trust) {
+    const auto [about, text] = worded(all.design, note);
+    notes.push_back(about + ": " + text);
   }
-  out += folded("over all findings",
-                list(together_lines(all, 20) + trend_lines(all) + requirement_lines(all) + twin_lines(all)));
-  std::string notes;
-  for (const auto& note : all.trust) notes += note.about + ": " + note.text + "\n";
-  out += folded(fmt::format("{} notes on how far to trust this", all.trust.size()), list(notes));
+  out += folded(fmt::format("{} notes on how far to trust this", notes.size()), list(notes));
   return out;
 }
 

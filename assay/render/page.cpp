@@ -9,13 +9,17 @@
 #include <sstream>
 
 #include "assay/render/charts.hpp"
-#include "assay/render/evidence.hpp"
-#include "assay/render/more.hpp"
+#include "assay/report/evidence.hpp"
+#include "assay/report/lines.hpp"
 #include "assay/render/page_parts.hpp"
-#include "assay/render/prose.hpp"
+#include "assay/report/names.hpp"
+#include "assay/report/notes.hpp"
+#include "assay/report/together.hpp"
+#include "assay/report/sentences.hpp"
 #include "assay/render/table.hpp"
 #include "assay/render/trial_charts.hpp"
-#include "assay/render/units.hpp"
+#include "assay/report/units.hpp"
+#include "assay/model/names.hpp"
 
 extern "C" {
 extern const char assay_page_template[], assay_page_style[], assay_page_script[], assay_page_libraries[],
@@ -23,6 +27,8 @@ extern const char assay_page_template[], assay_page_style[], assay_page_script[]
 }
 
 namespace assay::render {
+
+using namespace report;  // its words
 namespace {
 
 using kainjow::mustache::data;
@@ -44,10 +50,9 @@ std::string in_script(const ChartJson& json) {
   return safe;
 }
 
-data list_of_lines(const std::string& lines) {
+data list_of_lines(const std::vector<std::string>& lines) {
   data list(data::type::list);
-  std::istringstream in(lines);
-  for (std::string line; std::getline(in, line);) {
+  for (const auto& line : lines) {
     data entry;
     entry["text"] = line;
     list << entry;
@@ -62,7 +67,7 @@ class Page {
 
   std::string write() {
     data page;
-    page["title"] = all_.campaign.title.empty() ? std::string("Findings") : all_.campaign.title;
+    page["title"] = all_.design.title.empty() ? std::string("Findings") : all_.design.title;
     page["style"] = part(assay_page_style, assay_page_script);
     page["script"] = part(assay_page_script, assay_page_libraries);
     page["libraries"] = part(assay_page_libraries, assay_page_end);
@@ -73,8 +78,10 @@ class Page {
     put_overviews(all_, page);
     page["blocks"] = blocks();
     page["charts"] = more_charts();
-    const auto together = confirmation_lines(all_) + together_lines(all_, all_.findings.size()) +
-                          trend_lines(all_) + requirement_lines(all_) + twin_lines(all_);
+    std::vector<std::string> together;
+    for (const auto& lines : {confirmation_lines(all_), together_lines(all_, all_.findings.size()),
+                              trend_lines(all_), requirement_lines(all_), twin_lines(all_)})
+      together.insert(together.end(), lines.begin(), lines.end());
     page["together"] = list_of_lines(together);
     page["has_together"] = !together.empty();
     put_standings(all_, page);
@@ -97,29 +104,29 @@ class Page {
 
   data blocks() {
     data list(data::type::list);
-    for (std::size_t w = 0; w < all_.workloads.size(); ++w)
-      for (std::size_t m = 0; m < all_.metrics.size(); ++m) {
-        if (!all_.demands[m].watched) continue;
+    for (const auto w : all_.design.workloads.ids())
+      for (const auto m : all_.design.metrics.ids()) {
+        if (!all_.design.metrics[m].demand.watched) continue;
         std::vector<const Finding*> here;
         for (const auto& f : all_.findings)
-          if (f.metric.place() == m && all_.candidate_of(f).workload.place() == w &&
-              !all_.candidate(all_.candidate_of(f)).twin_of)
+          if (f.metric == m && all_.candidate_of(f).workload == w && !all_.design.is_twin(f.of.candidate))
             here.push_back(&f);
         if (here.empty()) continue;
-        const auto& metric = all_.metrics[m];
-        const auto& name = all_.workloads[w].name;
+        const auto& metric = all_.design.metrics[m];
+        const auto& name = all_.design.workloads[w].name;
         data block;
-        block["heading"] = (all_.workloads.size() > 1 ? name + ": " : "") + metric.name;
+        block["heading"] = (all_.design.workloads.size() > 1 ? name + ": " : "") + metric.name;
         block["legend"] =
             fmt::format("{} is better; {}", metric.prefer == Prefer::higher ? "higher" : "lower",
                         metric.exact ? "compared exactly"
-                        : metric.scale == Scale::ratio
+                        : here.front()->effect.is_ratio()
                             ? fmt::format("a change matters from {:.3g} % on", here.front()->margin * 100)
                             : "differences");
         data rows(data::type::list);
         for (const auto* f : here) rows << row(*f, metric);
-        for (const auto& cell : all_.cells)
-          if (cell.workload.place() == w && cell.standing != Standing::sound && !all_.candidate(cell).twin_of)
+        for (const auto cell : all_.design.cells.ids())
+          if (all_.design.cells[cell].workload == w && !all_.states[cell].is_sound() &&
+              !all_.design.is_twin(cell))
             rows << missing(cell);
         block["rows"] = data(rows);
         block["chart"] = keep(interval_chart(all_, here));
@@ -129,7 +136,6 @@ class Page {
   }
 
   data row(const Finding& f, const Metric& metric) {
-    const bool ratio = metric.scale == Scale::ratio;
     const auto& cell = all_.candidate_of(f);
     data row;
     row["candidate"] = all_.candidate(cell).name;
@@ -139,10 +145,10 @@ class Page {
     row["baseline"] =
         all_.candidate(all_.baseline_of(f)).name + " " + cell_value_text(f.baseline_typical, metric.unit);
     row["typical"] = cell_value_text(f.candidate_typical, metric.unit);
-    row["change"] = effect_text(f.effect, ratio, metric.unit);
-    row["interval"] = range_text(f.interval.low, f.interval.high, ratio, metric.unit);
+    row["change"] = effect_text(f.effect, metric.unit);
+    row["interval"] = range_text(f.interval, metric.scale, metric.unit);
     row["verdict"] = to_string(f.verdict);
-    row["sign"] = verdict_text(f.verdict, {}).substr(0, 1);
+    row["sign"] = sign_of(f.verdict);
     if (const auto settle = settle_text(all_, f); !settle.empty()) row["settle"] = settle;
     if (const auto moved = takes_evidence(all_, f) ? evidence_text(all_, f) : ""; !moved.empty())
       row["moved"] = "moved too: " + moved;
@@ -153,15 +159,17 @@ class Page {
     return row;
   }
 
-  data missing(const Cell& cell) const {
+  data missing(CellId id) const {
+    const auto& cell = all_.design.cells[id];
+    const auto standing = to_string(all_.states[id].standing);
     data row;
     row["candidate"] = all_.candidate(cell).name;
     row["setting"] = cell.setting.text();
     row["search"] = all_.candidate(cell).name + " " + all_.workload(cell).name + " " + cell.setting.text() +
-                    " " + to_string(cell.standing);
+                    " " + standing;
     for (const char* empty : {"baseline", "change", "interval"}) row[empty] = std::string("–");
     row["typical"] = std::string("–");
-    row["verdict"] = to_string(cell.standing);
+    row["verdict"] = standing;
     row["sign"] = std::string{};
     return row;
   }
@@ -175,24 +183,23 @@ class Page {
       entry["chart"] = keep(std::move(chart));
       list << entry;
     };
-    for (std::size_t m = 0; m < all_.metrics.size(); ++m) {
-      if (!all_.demands[m].watched) continue;
-      const MetricId metric{static_cast<std::int64_t>(m)};
+    for (const auto metric : all_.design.metrics.ids()) {
+      if (!all_.design.metrics[metric].demand.watched) continue;
       growth(metric, add);
-      for (std::size_t w = 0; w < all_.workloads.size(); ++w) {
+      for (const auto w : all_.design.workloads.ids()) {
         std::set<CellId> cells;
         for (const auto& f : all_.findings)
-          if (f.metric == metric && all_.candidate_of(f).workload.place() == w)
+          if (f.metric == metric && all_.candidate_of(f).workload == w)
             cells.insert({f.of.baseline, f.of.candidate});
         constexpr std::size_t most_cells = 40;  // lines and rows that can be told apart
-        if (cells.empty() || cells.size() > most_cells || all_.metrics[m].exact) continue;
+        if (cells.empty() || cells.size() > most_cells || all_.design.metrics[metric].exact) continue;
         const std::vector<CellId> order(cells.begin(), cells.end());
-        const auto where = all_.workloads.size() > 1 ? " on " + all_.workloads[w].name : "";
-        add("Trials" + where + ": " + all_.metrics[m].name,
+        const auto where = all_.design.workloads.size() > 1 ? " on " + all_.design.workloads[w].name : "";
+        add("Trials" + where + ": " + all_.design.metrics[metric].name,
             "each dot is a trial; of many trials, the middle half and nine tenths",
             trial_charts_.in_rows(order, metric));
-        if (std::ranges::any_of(record_.rounds, [](const auto& r) { return r.number > 0; }))
-          add("Over the rounds" + where + ": " + all_.metrics[m].name,
+        if (std::ranges::any_of(record_.log.rounds, [](const auto& r) { return r.number > 0; }))
+          add("Over the rounds" + where + ": " + all_.design.metrics[metric].name,
               "each trial as a share of its cell's typical value", trial_charts_.over_rounds(order, metric));
       }
     }
@@ -205,8 +212,8 @@ class Page {
     for (const auto& trend : all_.trends) {
       if (trend.metric != metric) continue;
       const auto others = trend.others.text();
-      groups[(trend.exponent ? "Growth: " : "Scaling: ") + all_.metrics[metric.place()].name + ", " +
-             all_.workloads[trend.workload.place()].name + (others.empty() ? "" : ", " + others) + " over " +
+      groups[(trend.exponent ? "Growth: " : "Scaling: ") + all_.design.metrics[metric].name + ", " +
+             all_.design.workloads[trend.workload].name + (others.empty() ? "" : ", " + others) + " over " +
              trend.factor]
           .push_back(&trend);
     }

@@ -2,14 +2,19 @@
 
 #include <fmt/format.h>
 
-#include <map>
+#include <algorithm>
+#include <vector>
 
-#include "assay/render/overview.hpp"
-#include "assay/render/prose.hpp"
+#include "assay/report/notes.hpp"
+#include "assay/report/overview.hpp"
+#include "assay/report/sentences.hpp"
 #include "assay/render/table.hpp"
-#include "assay/render/units.hpp"
+#include "assay/report/units.hpp"
+#include "assay/model/names.hpp"
 
 namespace assay::render {
+
+using namespace report;  // its words
 
 using kainjow::mustache::data;
 
@@ -19,7 +24,9 @@ void put_sentences(const Findings& all, data& page) {
     for (const auto& sentence : sentences) {
       data entry;
       entry["candidate"] = sentence.candidate;
-      entry["text"] = sentence.text;
+      std::string text;
+      for (const auto& line : sentence.lines) text += (text.empty() ? "" : "\n") + line;
+      entry["text"] = text;
       entry["verdict"] = to_string(sentence.verdict);
       list << entry;
     }
@@ -35,12 +42,11 @@ void put_sentences(const Findings& all, data& page) {
 
 void put_overviews(const Findings& all, data& page) {
   data list(data::type::list);
-  for (std::size_t m = 0; m < all.metrics.size(); ++m) {
-    if (!all.demands[m].watched) continue;
-    const MetricId id{static_cast<std::int64_t>(m)};
+  for (const auto id : all.design.metrics.ids()) {
+    if (!all.design.metrics[id].demand.watched) continue;
     const auto overview = overview_of(all, id);
     if (overview.columns.size() < 2 || overview.candidates.size() < 3) continue;
-    const auto& metric = all.metrics[m];
+    const auto& metric = all.design.metrics[id];
     data columns(data::type::list), rows(data::type::list);
     for (const auto& column : overview.columns) columns << data("name", column);
     for (std::size_t r = 0; r < overview.rows.size(); ++r) {
@@ -52,7 +58,7 @@ void put_overviews(const Findings& all, data& page) {
         cells << cell;
       }
       data row;
-      row["candidate"] = all.candidates[overview.candidates[r].place()].name;
+      row["candidate"] = all.design.candidates[overview.candidates[r]].name;
       row["cells"] = data(cells);
       rows << row;
     }
@@ -67,21 +73,29 @@ void put_overviews(const Findings& all, data& page) {
 
 void put_standings(const Findings& all, data& page) {
   data list(data::type::list);
-  std::map<std::string, std::pair<std::string, int>> grouped;  // by candidate, standing and reason
-  for (const auto& cell : all.cells) {
-    if (cell.standing == Standing::sound || all.candidate(cell).twin_of) continue;
-    auto& [who, count] = grouped[all.candidate(cell).name + to_string(cell.standing) + cell.detail];
-    if (count++ == 0)
-      who = all.candidate(cell).name + "\n" + cell_text(all, cell) + "\n" + to_string(cell.standing) + ": " +
-            cell.detail;
+  struct Left {
+    std::string candidate, where;
+    CellState state;
+    std::size_t more = 0;
+  };
+  std::vector<Left> grouped;  // by candidate and reason
+  for (const auto id : all.design.cells.ids()) {
+    const auto& state = all.states[id];
+    if (state.is_sound() || all.design.is_twin(id)) continue;
+    const auto& candidate = all.design.candidate_of(id).name;
+    const auto known = std::ranges::find_if(
+        grouped, [&](const Left& left) { return left.candidate == candidate && left.state == state; });
+    if (known == grouped.end())
+      grouped.push_back({candidate, cell_text(all, all.design.cells[id]), state});
+    else
+      ++known->more;
   }
-  for (const auto& [key, entry] : grouped) {
-    const auto first = entry.first.find('\n'), second = entry.first.find('\n', first + 1);
-    const auto where = entry.first.substr(first + 1, second - first - 1);
+  std::ranges::stable_sort(grouped, {}, &Left::candidate);
+  for (const auto& left : grouped) {
     data item;
-    item["who"] = entry.first.substr(0, first) + (where.empty() ? "" : " on " + where) +
-                  (entry.second > 1 ? fmt::format(" and {} more", entry.second - 1) : "");
-    item["what"] = entry.first.substr(second + 1);
+    item["who"] = left.candidate + (left.where.empty() ? "" : " on " + left.where) +
+                  (left.more > 0 ? fmt::format(" and {} more", left.more) : "");
+    item["what"] = to_string(left.state.standing) + ": " + left.state.detail;
     list << item;
   }
   page["has_standings"] = !grouped.empty();
@@ -92,9 +106,10 @@ void put_notes(const Findings& all, data& page) {
   data list(data::type::list);
   for (const auto& note : all.trust) {
     data entry;
-    entry["about"] = note.about;
-    entry["text"] = note.text;
-    entry["level"] = std::string(note.level == TrustNote::Level::warning ? "warning" : "note");
+    const auto [about, text] = worded(all.design, note);
+    entry["about"] = about;
+    entry["text"] = text;
+    entry["level"] = to_string(note.level);
     list << entry;
   }
   page["has_notes"] = !all.trust.empty();
@@ -103,7 +118,7 @@ void put_notes(const Findings& all, data& page) {
 
 void put_provenance(const Findings& all, const Record& record, data& page) {
   data candidates(data::type::list);
-  for (const auto& candidate : all.candidates) {
+  for (const auto& candidate : all.design.candidates) {
     if (candidate.twin_of) continue;
     data entry;
     entry["name"] = candidate.name;
@@ -122,12 +137,12 @@ void put_provenance(const Findings& all, const Record& record, data& page) {
     facts << entry;
   };
   add("rounds", std::to_string(all.rounds));
-  add("seed of the order", std::to_string(all.campaign.seed));
-  if (!record.sittings.empty())
-    for (const auto& fact : record.sittings.back().facts)
+  add("seed of the order", std::to_string(all.design.rules.seed));
+  if (!record.log.sittings.empty())
+    for (const auto& fact : record.log.sittings.back().facts)
       if (fact.name != "fingerprint") add(fact.name, fact.value);
   page["facts"] = data(facts);
-  if (!all.campaign.repeat.empty()) page["repeat"] = all.campaign.repeat;
+  if (!all.design.repeat.empty()) page["repeat"] = all.design.repeat;
 }
 
 }  // namespace assay::render

@@ -2,7 +2,7 @@
 
 #include <kainjow/mustache.hpp>
 
-#include "assay/model/campaign.hpp"
+#include "assay/model/findings.hpp"
 
 namespace assay::render {
 

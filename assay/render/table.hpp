@@ -2,7 +2,7 @@
 
 #include <string>
 
-#include "assay/model/campaign.hpp"
+#include "assay/model/findings.hpp"
 #include "assay/render/text.hpp"
 
 namespace assay::render {
@@ -16,8 +16,5 @@ std::string verdict_text(Verdict verdict, const TextStyle& style);
 
 /// The terminal code that begins a verdict's colour: blue for better, orange for worse, none otherwise.
 std::string colour_of(Verdict verdict);
-
-/// The command that would settle an unclear finding, or why none would.
-std::string settle_text(const Findings& findings, const Finding& finding);
 
 }  // namespace assay::render

@@ -6,19 +6,23 @@
 #include <set>
 #include <sstream>
 
-#include "assay/render/axis.hpp"
-#include "assay/render/evidence.hpp"
+#include "assay/report/cells.hpp"
+#include "assay/report/notes.hpp"
+#include "assay/report/together.hpp"
+#include "assay/report/evidence.hpp"
 #include "assay/render/folded.hpp"
-#include "assay/render/more.hpp"
-#include "assay/render/overview.hpp"
-#include "assay/render/prose.hpp"
+#include "assay/report/lines.hpp"
+#include "assay/report/overview.hpp"
+#include "assay/report/sentences.hpp"
 #include "assay/render/table.hpp"
-#include "assay/render/units.hpp"
+#include "assay/report/units.hpp"
+#include "assay/model/names.hpp"
 
 namespace assay::render {
+
+using namespace report;  // its words
 namespace {
 
-constexpr std::size_t page_width = 100;
 
 /// Breaks a text at spaces; its own line breaks stay. Lines after the first are indented.
 std::string wrap(const std::string& text, std::size_t indent) {
@@ -31,7 +35,7 @@ std::string wrap(const std::string& text, std::size_t indent) {
     std::istringstream words(line);
     bool line_start = true;
     for (std::string word; words >> word; line_start = false) {
-      if (!line_start && used + 1 + cells_of(word) > page_width) {
+      if (!line_start && used + 1 + cells_of(word) > text_width) {
         out += "\n" + std::string(indent, ' ');
         used = indent;
         line_start = true;
@@ -43,24 +47,27 @@ std::string wrap(const std::string& text, std::size_t indent) {
   return out;
 }
 
-/// Wraps each line of a text, the lines that follow on indented.
-std::string hang(const std::string& text) {
+/// Wraps each line, what follows on indented.
+std::string hang(const std::vector<std::string>& lines) {
   std::string out;
-  std::istringstream lines(text);
-  for (std::string line; std::getline(lines, line);) out += wrap(line, 2) + "\n";
+  for (const auto& line : lines) out += wrap(line, 2) + "\n";
   return out;
 }
 
-/// Colours the verdict at the head of a sentence.
-std::string paint(const std::string& text, Verdict verdict, const TextStyle& style) {
-  const auto word = to_string(verdict);
-  if (!style.colour || !text.starts_with(word)) return text;
-  return colour_of(verdict) + word + "\x1b[0m" + text.substr(word.size());
+/// A sentence's lines, the verdict at its head coloured.
+std::string set_sentence(const Sentence& sentence, std::size_t indent, const TextStyle& style) {
+  std::string text;
+  for (const auto& line : sentence.lines)
+    text += (text.empty() ? "" : "\n" + std::string(indent, ' ')) + wrap(line, indent);
+  const auto word = to_string(sentence.verdict);
+  if (style.colour && text.starts_with(word))
+    text = colour_of(sentence.verdict) + word + "\x1b[0m" + text.substr(word.size());
+  return text;
 }
 
 std::string head(const Findings& all, const TextStyle& style) {
   std::string out;
-  if (!all.campaign.title.empty()) out += all.campaign.title + "\n\n";
+  if (!all.design.title.empty()) out += all.design.title + "\n\n";
   const auto said = say(all);
   if (!said.summary.empty()) out += wrap(said.summary, 2) + "\n";
   std::size_t widest = 0;
@@ -69,7 +76,7 @@ std::string head(const Findings& all, const TextStyle& style) {
   for (const auto& sentence : said.first) {
     const bool fits = cells_of(sentence.candidate) < names;
     out += fits ? left(sentence.candidate, names) : sentence.candidate + "\n" + std::string(names, ' ');
-    out += paint(wrap(sentence.text, names), sentence.verdict, style) + "\n";
+    out += set_sentence(sentence, names, style) + "\n";
   }
   if (const auto more = std::ranges::count_if(said.rest, &Sentence::notable); more > 0)
     out += fmt::format(
@@ -79,12 +86,14 @@ std::string head(const Findings& all, const TextStyle& style) {
 
 std::string trust(const Findings& all) {
   std::string out;
-  for (const auto& note : all.trust)
-    out += wrap(fmt::format("note, {}: {}", note.about, note.text), 2) + "\n";
+  for (const auto& note : all.trust) {
+    const auto [about, text] = worded(all.design, note);
+    out += wrap(fmt::format("note, {}: {}", about, text), 2) + "\n";
+  }
   if (!all.provisional) return out;
   return out +
          wrap(fmt::format("note: provisional, the campaign was {} after {} whole rounds",
-                          all.campaign.state == CampaignState::interrupted ? "interrupted" : "cut off",
+                          all.state == CampaignState::interrupted ? "interrupted" : "cut off",
                           all.rounds),
               2) +
          "\n";
@@ -100,18 +109,16 @@ std::string to_text(const Findings& all, const TextStyle& style) {
     out += "Measured again with fresh data:\n" + hang(again) + "\n";
   out += head(all, style);
   bool any_wide = false;       // no room there for what moved besides
-  std::set<std::size_t> told;  // metrics whose workloads, having one setting each, are columns of one table
-  for (std::size_t w = 0; w < all.workloads.size(); ++w)
-    for (std::size_t m = 0; m < all.metrics.size(); ++m) {
-      if (!all.demands[m].watched || told.contains(m)) continue;
-      const WorkloadId workload{static_cast<std::int64_t>(w)};
-      const MetricId metric{static_cast<std::int64_t>(m)};
+  std::set<MetricId> told;     // metrics whose workloads, having one setting each, are columns of one table
+  for (const auto workload : all.design.workloads.ids())
+    for (const auto metric : all.design.metrics.ids()) {
+      if (!all.design.metrics[metric].demand.watched || told.contains(metric)) continue;
       const bool wide = is_wide(all, workload, metric);
       any_wide = any_wide || wide;
       std::string text;
-      if (wide && all.workloads.size() > 1 &&
-          overview_of(all, metric).columns.size() <= all.workloads.size()) {
-        told.insert(m);
+      if (wide && all.design.workloads.size() > 1 &&
+          overview_of(all, metric).columns.size() <= all.design.workloads.size()) {
+        told.insert(metric);
         text = folded_block(all, {}, metric, style);
       } else {
         text = wide ? folded_block(all, workload, metric, style) : block(all, workload, metric, style);
@@ -122,7 +129,7 @@ std::string to_text(const Findings& all, const TextStyle& style) {
   for (const auto& lines : {together_lines(all, 12), trend_lines(all), requirement_lines(all),
                             first_call_lines(all), twin_lines(all)})
     more += hang(lines);
-  const auto moved = any_wide ? hang(also_moved_lines(all)) : "";
+  const auto moved = any_wide ? hang(also_moved_lines(all)) : std::string{};
   for (const auto& part : {more, moved, trust(all)})
     if (!part.empty()) out += "\n" + part;
   return out;

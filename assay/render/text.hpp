@@ -1,10 +1,14 @@
 #pragma once
 
+#include <cstddef>
 #include <string>
 
-#include "assay/model/campaign.hpp"
+#include "assay/model/findings.hpp"
 
 namespace assay::render {
+
+/// Columns of a text.
+inline constexpr std::size_t text_width = 100;
 
 /// How text for a terminal is set.
 struct TextStyle {

@@ -4,10 +4,12 @@
 #include <cmath>
 #include <limits>
 
-#include "assay/render/units.hpp"
+#include "assay/report/units.hpp"
 #include "assay/stats/location.hpp"
 
 namespace assay::render {
+
+using namespace report;  // its words
 namespace {
 
 constexpr std::size_t most_dots = 2000;  // of one chart: more can't be told apart
@@ -49,7 +51,7 @@ std::string TrialCharts::form_of(MetricId metric, bool dots, bool logarithmic) {
   if (forms_.contains(name)) return name;
   auto spec = chart_of(1, ChartJson::array());
   const ChartJson y = {{"field", "row"}, {"type", "nominal"}, {"sort", nullptr}, {"title", nullptr}};
-  auto x = value_axis(all_.metrics[metric.place()]);
+  auto x = value_axis(all_.design.metrics[metric]);
   if (logarithmic) x["scale"] = {{"type", "log"}, {"nice", false}};
   if (dots) {
     spec["mark"] = {{"type", "point"}, {"filled", true}, {"size", 28}, {"opacity", 0.7}};
@@ -89,7 +91,7 @@ ChartJson TrialCharts::in_rows(const std::vector<CellId>& cells, MetricId metric
       least = std::min(least, value);
       most = std::max(most, value);
     }
-    rows.push_back({row_name(all_, all_.cells[cell.place()]), key_of(cell, metric)});
+    rows.push_back({row_name(all_, all_.design.cells[cell]), key_of(cell, metric)});
   }
   const bool logarithmic = least > 0 && most > much * least;
   return {{"form", form_of(metric, total <= most_dots, logarithmic)}, {"rows", std::move(rows)}};
@@ -114,7 +116,7 @@ ChartJson TrialCharts::over_rounds(const std::vector<CellId>& cells, MetricId me
       rounds.push_back(series[i].first);
       shares.push_back(rounded(stats::median(here) / typical));
     }
-    lines.push_back({{"row", row_name(all_, all_.cells[cell.place()])},
+    lines.push_back({{"row", row_name(all_, all_.design.cells[cell])},
                      {"round", std::move(rounds)},
                      {"share", std::move(shares)}});
   }

@@ -1,13 +1,19 @@
 #include "assay/render/trial_values.hpp"
 
+#include "assay/model/evidence.hpp"
+
 namespace assay::render {
 
 TrialValues::TrialValues(const Record& record) {
-  for (const auto& trial : record.trials) {
-    if (trial.role != Role::counted || trial.outcome != Outcome::ok) continue;
-    for (const auto& reading : trial.readings)
-      if (record.demands[reading.metric.place()].watched)
-        series_[{reading.metric, trial.cell}].emplace_back(trial.round.value_or(0), reading.value);
+  const Evidence evidence(record.design, record.log);
+  using From = Evidence::From;
+  for (const auto metric : record.design.metrics.ids()) {
+    if (!record.design.metrics[metric].demand.watched) continue;
+    for (const auto from : {From::judged, From::unpaired}) {
+      const auto& values = evidence.values(metric, from);
+      for (std::size_t i = 0; i < values.size(); ++i)
+        series_[{metric, values.cell[i]}].emplace_back(values.round[i], values.value[i]);
+    }
   }
 }
 

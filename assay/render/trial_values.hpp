@@ -4,7 +4,7 @@
 #include <utility>
 #include <vector>
 
-#include "assay/model/campaign.hpp"
+#include "assay/model/findings.hpp"
 
 namespace assay::render {
 

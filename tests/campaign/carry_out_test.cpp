@@ -31,7 +31,7 @@ TEST(CarryOut, WhatAShellStartsIsTheProgramThatIsCompared) {
   plan.candidates[1].exe = BEHAVE;
   plan.workloads[0].run = {"/bin/sh", "-c", "exec ${exe}"};
   const auto findings = carry_out(plan);
-  EXPECT_NE(findings.candidates[0].from.exe_digest, findings.candidates[1].from.exe_digest);
+  EXPECT_NE(findings.design.candidates[0].from.exe_digest, findings.design.candidates[1].from.exe_digest);
   EXPECT_NE(finding_on(findings, "program size").effect, 1);
   for (const auto& note : findings.trust) EXPECT_THAT(note.text, testing::Not(HasSubstr("byte for byte")));
 }
@@ -39,31 +39,31 @@ TEST(CarryOut, WhatAShellStartsIsTheProgramThatIsCompared) {
 TEST(CarryOut, AWrongAnswerIsLeftOutWithItsReasonAndTheOthersGoOn) {
   const auto findings = carry_out(plan_of({{"say", "total 17"}, {"say", "total 18"}, {"say", "total 17"}},
                                           {.equal = "stdout", .match = "^total"}));
-  EXPECT_EQ(findings.cells[1].standing, Standing::wrong);
-  EXPECT_THAT(findings.cells[1].detail, HasSubstr("line 1: \"total 18\", expected \"total 17\""));
-  EXPECT_EQ(findings.cells[2].standing, Standing::sound);
+  EXPECT_EQ(findings.design.cells[1].standing, Standing::wrong);
+  EXPECT_THAT(findings.design.cells[1].detail, HasSubstr("line 1: \"total 18\", expected \"total 17\""));
+  EXPECT_EQ(findings.design.cells[2].standing, Standing::sound);
   EXPECT_EQ(finding_on(findings, "wall time").of.candidate, CellId{2});
 }
 
 TEST(CarryOut, AFailureShowsTheEndOfItsStderr) {
   const auto findings =
       carry_out(plan_of({{"say", "x"}, {"complain", "no such lock", "exit", "4"}, {"signal", "6"}}));
-  EXPECT_EQ(findings.cells[1].standing, Standing::failed);
-  EXPECT_THAT(findings.cells[1].detail, HasSubstr("exit status 4\nno such lock"));
-  EXPECT_THAT(findings.cells[2].detail, HasSubstr("ended by signal 6"));
+  EXPECT_EQ(findings.design.cells[1].standing, Standing::failed);
+  EXPECT_THAT(findings.design.cells[1].detail, HasSubstr("exit status 4\nno such lock"));
+  EXPECT_THAT(findings.design.cells[2].detail, HasSubstr("ended by signal 6"));
   EXPECT_TRUE(findings.findings.empty());
 }
 
 TEST(CarryOut, ExitStatusesOfSuccessCanBeNamedAnd77MeansAbsent) {
   auto plan = plan_of({{"exit", "3"}, {"exit", "3"}, {"exit", "77"}}, {.exit_ok = {0, 3}});
   const auto findings = carry_out(plan);
-  EXPECT_EQ(findings.cells[1].standing, Standing::sound);
-  EXPECT_EQ(findings.cells[2].standing, Standing::absent);
+  EXPECT_EQ(findings.design.cells[1].standing, Standing::sound);
+  EXPECT_EQ(findings.design.cells[2].standing, Standing::absent);
 }
 
 TEST(CarryOut, WithoutEqualDifferingOutputsAreANote) {
   const auto findings = carry_out(plan_of({{"say", "a"}, {"say", "b"}}));
-  EXPECT_EQ(findings.cells[1].standing, Standing::sound);
+  EXPECT_EQ(findings.design.cells[1].standing, Standing::sound);
   ASSERT_FALSE(findings.trust.empty());
   EXPECT_THAT(findings.trust[0].text, HasSubstr("line 1: \"b\", expected \"a\""));
 }
@@ -72,24 +72,24 @@ TEST(CarryOut, AnAnswerThatChangesInMidCampaignIsCaught) {
   const Scratch scratch;
   const auto findings =
       carry_out(plan_of({{"say", "run 1"}, {"count-runs", scratch.path("runs")}}, {.equal = "stdout"}));
-  EXPECT_EQ(findings.cells[1].standing, Standing::wrong);
+  EXPECT_EQ(findings.design.cells[1].standing, Standing::wrong);
   EXPECT_THAT(
-      findings.cells[1].detail,
+      findings.design.cells[1].detail,
       HasSubstr("its answer changed in round 1: its output is not the baseline's: line 1: \"run 2\""));
 }
 
 TEST(CarryOut, AProgramThatWearsOutIsLeftOut) {
   const Scratch scratch;
   const auto findings = carry_out(plan_of({{"say", "x"}, {"fail-from", scratch.path("runs"), "4"}}));
-  EXPECT_EQ(findings.cells[1].standing, Standing::failed);
-  EXPECT_THAT(findings.cells[1].detail, HasSubstr("worn out"));
+  EXPECT_EQ(findings.design.cells[1].standing, Standing::failed);
+  EXPECT_THAT(findings.design.cells[1].detail, HasSubstr("worn out"));
 }
 
 TEST(CarryOut, ATrialOverItsTimeLimitFails) {
   auto plan = plan_of({{"say", "x"}, {"sleep", "60"}});
   plan.workloads[0].timeout = 0.2;
   const auto findings = carry_out(plan);
-  EXPECT_THAT(findings.cells[1].detail, HasSubstr("longer than its time limit of 0.2 s"));
+  EXPECT_THAT(findings.design.cells[1].detail, HasSubstr("longer than its time limit of 0.2 s"));
 }
 
 TEST(CarryOut, KeepsEveryTrialInTheLedger) {
@@ -98,7 +98,7 @@ TEST(CarryOut, KeepsEveryTrialInTheLedger) {
   ledger::Ledger ledger(scratch.path("l.db"), ledger::Ledger::Opening::existing);
   const auto all = ledger.list();
   ASSERT_EQ(all.size(), 1U);
-  EXPECT_EQ(all[0].uid, findings.campaign.uid);
+  EXPECT_EQ(all[0].uid, findings.design.uid);
   EXPECT_EQ(all[0].rounds, 6);
   EXPECT_EQ(all[0].trials, 2 + 2 * 7);
   EXPECT_EQ(all[0].state, CampaignState::ended);
@@ -129,7 +129,7 @@ TEST(CarryOut, AStopRequestGivesProvisionalFindings) {
   plan.rounds = {.min = 50, .max = 50};
   const auto findings = carry_out(plan, options);
   EXPECT_TRUE(findings.provisional);
-  EXPECT_EQ(findings.campaign.state, CampaignState::interrupted);
+  EXPECT_EQ(findings.state, CampaignState::interrupted);
   EXPECT_EQ(findings.rounds, 6U);
 }
 

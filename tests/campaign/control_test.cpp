@@ -52,11 +52,11 @@ TEST(Control, AFailingStepFailsTheTrialWithItsLastWords) {
   plan.workloads[0].control.before.run = {"sh", "-c",
                                           "if [ ${candidate} = c1 ]; then echo no lock >&2; exit 3; fi"};
   auto findings = carry_out(plan);
-  EXPECT_EQ(findings.cells[0].standing, Standing::sound);
-  EXPECT_THAT(findings.cells[1].detail, HasSubstr("its step before ended with exit status 3\nno lock"));
+  EXPECT_EQ(findings.design.cells[0].standing, Standing::sound);
+  EXPECT_THAT(findings.design.cells[1].detail, HasSubstr("its step before ended with exit status 3\nno lock"));
   plan.workloads[0].control = {.after = {.run = {"sleep", "60"}, .timeout = 0.1}};
   findings = carry_out(plan);
-  EXPECT_THAT(findings.cells[0].detail, HasSubstr("its step after took longer than its time limit"));
+  EXPECT_THAT(findings.design.cells[0].detail, HasSubstr("its step after took longer than its time limit"));
   plan.workloads[0].control = {.before = {.run = {"./no-such-step"}}};
   EXPECT_THROW(carry_out(plan), Error) << "found out before anything runs";
 }
@@ -69,7 +69,7 @@ TEST(Control, AFreshFolderIsEmptyAndGoneAfterwards) {
   control.before.run = {"sh", "-c",
                         "ls -A | wc -l >> " + scratch.path("entries") + "; pwd >> " + scratch.path("where")};
   const auto record = record_of(plan);
-  for (const auto& trial : record.trials) EXPECT_EQ(trial.outcome, Outcome::ok) << trial.detail;
+  for (const auto& trial : record.log.trials) EXPECT_EQ(trial.outcome, Outcome::ok) << trial.detail;
   EXPECT_EQ(test::read_file(scratch.path("entries")).find_first_not_of("0\n"), std::string::npos);
   std::ifstream where(scratch.path("where"));
   for (std::string folder; std::getline(where, folder);)
@@ -80,18 +80,18 @@ TEST(Control, TheMemoryLimitIsNamedWhereItEndsAProgram) {
   auto plan = plan_of({{"say", "x"}, {"devour"}});
   plan.workloads[0].control.memory_limit = 64U << 20U;
   const auto record = record_of(plan);
-  EXPECT_EQ(record.cells[1].standing, Standing::failed);
-  EXPECT_THAT(record.cells[1].detail, HasSubstr("memory was limited to 64 MiB"));
-  EXPECT_THAT(record.cells[1].detail, HasSubstr("no memory left"));
+  EXPECT_EQ(record.design.cells[1].standing, Standing::failed);
+  EXPECT_THAT(record.design.cells[1].detail, HasSubstr("memory was limited to 64 MiB"));
+  EXPECT_THAT(record.design.cells[1].detail, HasSubstr("no memory left"));
 }
 
 TEST(Control, DiscardedOutputIsStillCheckedOnce) {
   auto plan = plan_of({{"say", "total 17"}, {"say", "total 18"}, {"say", "total 17"}}, {.equal = "stdout"});
   plan.workloads[0].control.keep_output = false;
   const auto record = record_of(plan);
-  EXPECT_EQ(record.cells[1].standing, Standing::wrong);
-  EXPECT_EQ(record.cells[2].standing, Standing::sound);
-  for (const auto& trial : record.trials) EXPECT_TRUE(trial.role != Role::counted || trial.output_bytes == 0);
+  EXPECT_EQ(record.design.cells[1].standing, Standing::wrong);
+  EXPECT_EQ(record.design.cells[2].standing, Standing::sound);
+  for (const auto& trial : record.log.trials) EXPECT_TRUE(trial.role != Role::counted || trial.output_bytes == 0);
 }
 
 TEST(Control, ThroughputComesFromDeclaredWork) {
@@ -111,9 +111,9 @@ TEST(Control, ThroughputComesFromDeclaredWork) {
 TEST(Control, ConditionsAreKeptWithEachTrial) {
   const auto record = record_of(plan_of({{"say", "x"}, {"say", "x"}}));
   std::map<std::string, int> readings;
-  for (const auto& trial : record.trials)
+  for (const auto& trial : record.log.trials)
     if (trial.role == Role::counted)
-      for (const auto& reading : trial.readings) ++readings[record.metrics[reading.metric.place()].name];
+      for (const auto& reading : trial.readings) ++readings[record.design.metrics[reading.metric].name];
   for (const auto* name :
        {"load", "stolen time", "time of others", "wall time", "minor faults", "bytes read"})
     EXPECT_EQ(readings[name], 12) << name;
@@ -141,15 +141,15 @@ TEST(Abreast, CandidatesRunTogetherAndSomeRoundsInTurns) {
   plan.rounds = {.min = 8, .max = 8, .mode = PlannedRounds::Mode::abreast};
   const auto record = record_of(plan);
   int judged = 0, control = 0;
-  for (const auto& trial : record.trials) {
+  for (const auto& trial : record.log.trials) {
     judged += trial.role == Role::counted ? 1 : 0;
     control += trial.role == Role::control ? 1 : 0;
     EXPECT_EQ(trial.heat, trial.role == Role::counted || trial.role == Role::first ? 1 : 0);
   }
   EXPECT_EQ(judged, 16);
   EXPECT_EQ(control, 6) << "rounds 4, 7 and 10";
-  EXPECT_EQ(record.rounds.size(), 12U);
-  EXPECT_TRUE(record.info.abreast);
+  EXPECT_EQ(record.log.rounds.size(), 12U);
+  EXPECT_TRUE(record.design.rules.abreast);
 }
 
 TEST(Abreast, ComparesCpuTimeAndRefusesWallTime) {
@@ -174,9 +174,9 @@ TEST(Abreast, AProgramThatCannotStartVoidsTheTrialsBesideIt) {
                                           "test $(wc -l < ${folder}/n-${candidate}) -lt 4"};
   plan.folder = scratch.path();
   const auto record = record_of(plan);
-  EXPECT_EQ(record.cells[0].standing, Standing::sound) << record.cells[0].detail;
-  EXPECT_EQ(record.cells[1].standing, Standing::failed);
-  EXPECT_GT(std::ranges::count(record.trials, Outcome::voided, &Trial::outcome), 0);
+  EXPECT_EQ(record.design.cells[0].standing, Standing::sound) << record.design.cells[0].detail;
+  EXPECT_EQ(record.design.cells[1].standing, Standing::failed);
+  EXPECT_GT(std::ranges::count(record.log.trials, Outcome::voided, &Trial::outcome), 0);
 }
 
 TEST(WhenBusy, GoesOnBesideAnotherCampaignAndSaysSo) {
@@ -200,12 +200,12 @@ TEST(WhenBusy, WaitsUntilItsTurnOrAStopRequest) {
                   .busy = [&](Options::WhenBusy) { source.request_stop(); },
                   .stop = source.get_token()};
   auto findings = carry_out(plan_of({{"say", "x"}, {"say", "x"}}), options);
-  EXPECT_EQ(findings.campaign.state, CampaignState::interrupted);
+  EXPECT_EQ(findings.state, CampaignState::interrupted);
   std::jthread helper;
   options = {.when_busy = Options::WhenBusy::wait,
              .busy = [&](Options::WhenBusy) { helper = std::jthread([&] { other.reset(); }); }};
   findings = carry_out(plan_of({{"say", "x"}, {"say", "x"}}), options);
-  EXPECT_EQ(findings.campaign.state, CampaignState::ended);
+  EXPECT_EQ(findings.state, CampaignState::ended);
 }
 
 }  // namespace

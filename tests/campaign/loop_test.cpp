@@ -13,8 +13,8 @@ namespace {
 
 Recorder recorder_for(std::size_t candidates) {
   auto record = test::record_of(std::vector<std::vector<double>>(candidates, {1.0}));
-  record.rounds.clear();
-  record.trials.clear();
+  record.log.rounds.clear();
+  record.log.trials.clear();
   return Recorder(record, {});
 }
 
@@ -31,16 +31,16 @@ TEST(RoundLoop, RunsEveryOpenCellOnceInEachRoundInFreshOrder) {
       [](const Heat& heat, const std::stop_token&) { return std::vector{ok_trial(heat)}; }, {}, {});
   EXPECT_EQ(ended, Ended::rounds);
   const auto& record = recorder.record();
-  ASSERT_EQ(record.rounds.size(), 21U);
-  ASSERT_EQ(record.trials.size(), 21U * 4);
+  ASSERT_EQ(record.log.rounds.size(), 21U);
+  ASSERT_EQ(record.log.trials.size(), 21U * 4);
   std::set<std::vector<CellId>> orders;
-  for (const auto& round : record.rounds) {
+  for (const auto& round : record.log.rounds) {
     EXPECT_EQ(round.state, RoundState::whole);
     orders.insert(round.order);
   }
   EXPECT_GT(orders.size(), 5U);
   std::map<std::pair<int, CellId>, int> seen;
-  for (const auto& trial : record.trials) {
+  for (const auto& trial : record.log.trials) {
     EXPECT_EQ((++seen[{*trial.round, trial.cell}]), 1);
     EXPECT_EQ(trial.role, *trial.round == 1 ? Role::first : Role::counted)
         << "the first round is the warm-up";
@@ -58,10 +58,10 @@ TEST(RoundLoop, ACellThatKeepsFailingLeavesAndTheOthersGoOn) {
     return std::vector{trial};
   };
   EXPECT_EQ(go_through_rounds(recorder, {.rounds = 10}, run, {}, {}), Ended::rounds);
-  EXPECT_EQ(recorder.record().cells[2].standing, Standing::failed);
-  EXPECT_EQ(recorder.record().cells[2].detail, "broken");
-  EXPECT_EQ(std::ranges::count(recorder.record().trials, CellId{2}, &Trial::cell), failures_in_a_row);
-  EXPECT_EQ(std::ranges::count(recorder.record().trials, CellId{1}, &Trial::cell), 11);
+  EXPECT_EQ(recorder.record().design.cells[2].standing, Standing::failed);
+  EXPECT_EQ(recorder.record().design.cells[2].detail, "broken");
+  EXPECT_EQ(std::ranges::count(recorder.record().log.trials, CellId{2}, &Trial::cell), failures_in_a_row);
+  EXPECT_EQ(std::ranges::count(recorder.record().log.trials, CellId{1}, &Trial::cell), 11);
 }
 
 TEST(RoundLoop, ACellFoundWrongLeavesAtOnceAndNothingIsLeftWithoutRivals) {
@@ -72,8 +72,8 @@ TEST(RoundLoop, ACellFoundWrongLeavesAtOnceAndNothingIsLeftWithoutRivals) {
     return std::vector{trial};
   };
   EXPECT_EQ(go_through_rounds(recorder, {.rounds = 10}, run, {}, {}), Ended::nothing_left);
-  EXPECT_EQ(recorder.record().cells[1].standing, Standing::wrong);
-  EXPECT_EQ(recorder.record().rounds.size(), 3U);
+  EXPECT_EQ(recorder.record().design.cells[1].standing, Standing::wrong);
+  EXPECT_EQ(recorder.record().log.rounds.size(), 3U);
 }
 
 TEST(RoundLoop, AStopRequestTearsTheRoundAndKeepsItsTrials) {
@@ -88,15 +88,15 @@ TEST(RoundLoop, AStopRequestTearsTheRoundAndKeepsItsTrials) {
     return std::vector{trial};
   };
   EXPECT_EQ(go_through_rounds(recorder, {.rounds = 10}, run, {}, source.get_token()), Ended::stopped);
-  EXPECT_EQ(recorder.record().rounds.back().state, RoundState::torn);
-  EXPECT_EQ(recorder.record().trials.size(), 3U * 4 + 2);
+  EXPECT_EQ(recorder.record().log.rounds.back().state, RoundState::torn);
+  EXPECT_EQ(recorder.record().log.trials.size(), 3U * 4 + 2);
 }
 
 TEST(RoundLoop, ABudgetEndsTheRounds) {
   auto recorder = recorder_for(2);
   const Runner run = [](const Heat& heat, const std::stop_token&) { return std::vector{ok_trial(heat)}; };
   EXPECT_EQ(go_through_rounds(recorder, {.rounds = 100000, .budget = 0.05}, run, {}, {}), Ended::budget);
-  EXPECT_GE(recorder.record().rounds.size(), 1U);
+  EXPECT_GE(recorder.record().log.rounds.size(), 1U);
 }
 
 TEST(RoundLoop, TellsHowFarItIsBeforeEachTrial) {

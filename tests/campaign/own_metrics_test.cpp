@@ -46,8 +46,8 @@ TEST(OwnMetrics, ASeriesIsKeptWithItsTimesAndPickedFrom) {
   ledger::Ledger ledger(scratch.path("l.db"));
   const auto record = ledger.read(ledger.list().at(0).id);
   const auto trial = std::ranges::find_if(
-      record.trials, [](const Trial& t) { return t.role == Role::counted && t.cell == CellId{0}; });
-  ASSERT_NE(trial, record.trials.end());
+      record.log.trials, [](const Trial& t) { return t.role == Role::counted && t.cell == CellId{0}; });
+  ASSERT_NE(trial, record.log.trials.end());
   ASSERT_EQ(trial->series.size(), 3U);
   EXPECT_EQ(trial->series[1].at, 1.5);
   EXPECT_EQ(trial->series[1].value, 30);
@@ -73,24 +73,24 @@ TEST(OwnMetrics, AFileLeftFromBeforeIsNotTheTrials) {
   plan.folder = scratch.path();
   plan.metrics = {rate("old.txt")};
   const auto findings = carry_out(plan);
-  EXPECT_EQ(findings.cells[0].standing, Standing::failed);
-  EXPECT_THAT(findings.cells[0].detail, HasSubstr("rate: the trial did not write old.txt"));
+  EXPECT_EQ(findings.design.cells[0].standing, Standing::failed);
+  EXPECT_THAT(findings.design.cells[0].detail, HasSubstr("rate: the trial did not write old.txt"));
 }
 
 TEST(OwnMetrics, APatternThatMatchesNothingIsAnErrorOfThatTrial) {
   auto plan = plan_of({{"say", "rate 5"}, {"say", "speed 5"}});
   plan.metrics = {rate()};
   const auto findings = carry_out(plan);
-  EXPECT_EQ(findings.cells[0].standing, Standing::sound);
-  EXPECT_EQ(findings.cells[1].standing, Standing::failed);
-  EXPECT_THAT(findings.cells[1].detail, HasSubstr("nothing matches its pattern, which begins \"speed 5\""));
+  EXPECT_EQ(findings.design.cells[0].standing, Standing::sound);
+  EXPECT_EQ(findings.design.cells[1].standing, Standing::failed);
+  EXPECT_THAT(findings.design.cells[1].detail, HasSubstr("nothing matches its pattern, which begins \"speed 5\""));
 }
 
 TEST(OwnMetrics, OutputTooLongToKeepIsSaid) {
   auto plan = plan_of({{"say", "rate 5"}, {"say", "rate 5", "write", "20000000"}});
   plan.metrics = {rate()};
   const auto findings = carry_out(plan);
-  EXPECT_THAT(findings.cells[1].detail, HasSubstr("stdout is longer than 16 MiB"));
+  EXPECT_THAT(findings.design.cells[1].detail, HasSubstr("stdout is longer than 16 MiB"));
 }
 
 TEST(OwnMetrics, OneOfAssaysOwnIsRefined) {
@@ -122,7 +122,7 @@ TEST(OwnMetrics, OnlyTheWorkloadsNamedYieldThem) {
   plan.metrics = {rate()};
   plan.metrics[0].workloads = {"told"};
   const auto findings = carry_out(plan);
-  for (const auto& cell : findings.cells) EXPECT_EQ(cell.standing, Standing::sound) << cell.detail;
+  for (const auto& cell : findings.design.cells) EXPECT_EQ(cell.standing, Standing::sound) << cell.detail;
   EXPECT_EQ(finding_on(findings, "rate").rounds, 6U);
 }
 

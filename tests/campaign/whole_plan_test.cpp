@@ -19,9 +19,9 @@ TEST(Twins, AreMeasuredBesideTheirBaselineAndJudgedApart) {
   auto plan = plan_of({{"say", "x"}, {"say", "x"}, {"say", "x"}});
   plan.rounds.twin = true;
   const auto findings = carry_out(plan);
-  ASSERT_EQ(findings.candidates.size(), 4U);
-  EXPECT_EQ(findings.candidates[3].name, "c0 (twin)");
-  EXPECT_EQ(findings.candidates[3].twin_of, CandidateId{0});
+  ASSERT_EQ(findings.design.candidates.size(), 4U);
+  EXPECT_EQ(findings.design.candidates[3].name, "c0 (twin)");
+  EXPECT_EQ(findings.design.candidates[3].twin_of, CandidateId{0});
   int twins = 0;
   for (const auto& f : findings.findings)
     twins += findings.metric_of(f).name == "wall time" && findings.candidate(findings.candidate_of(f)).twin_of
@@ -48,10 +48,10 @@ TEST(Identify, IsAskedStoredAndMayMeanAbsence) {
   plan.candidates[1].identify = {"sh", "-c", "exit 77"};
   plan.candidates[2].identify = {"sh", "-c", "echo no >&2; exit 1"};
   const auto findings = carry_out(plan);
-  EXPECT_EQ(findings.candidates[0].from.identity, "towpath 0.4");
-  EXPECT_EQ(findings.cells[1].standing, Standing::absent);
-  EXPECT_EQ(findings.cells[2].standing, Standing::failed);
-  EXPECT_THAT(findings.cells[2].detail, HasSubstr("asked who it is"));
+  EXPECT_EQ(findings.design.candidates[0].from.identity, "towpath 0.4");
+  EXPECT_EQ(findings.design.cells[1].standing, Standing::absent);
+  EXPECT_EQ(findings.design.cells[2].standing, Standing::failed);
+  EXPECT_THAT(findings.design.cells[2].detail, HasSubstr("asked who it is"));
 }
 
 TEST(Builds, ThatFailLeaveTheOthersGoing) {
@@ -67,11 +67,11 @@ TEST(Builds, ThatFailLeaveTheOthersGoing) {
   plan.candidates[2].build.steps = {{"sh", "-c", "echo sluice jammed; exit 1"}};
   plan.candidates[3].build.steps = {{"true"}};
   const auto findings = carry_out(plan);
-  EXPECT_EQ(findings.cells[0].standing, Standing::sound);
-  EXPECT_EQ(findings.cells[1].standing, Standing::sound);
-  EXPECT_EQ(findings.cells[2].standing, Standing::failed);
-  EXPECT_THAT(findings.cells[2].detail, HasSubstr("sluice jammed"));
-  EXPECT_THAT(findings.cells[3].detail, HasSubstr("its build yields no such program"));
+  EXPECT_EQ(findings.design.cells[0].standing, Standing::sound);
+  EXPECT_EQ(findings.design.cells[1].standing, Standing::sound);
+  EXPECT_EQ(findings.design.cells[2].standing, Standing::failed);
+  EXPECT_THAT(findings.design.cells[2].detail, HasSubstr("sluice jammed"));
+  EXPECT_THAT(findings.design.cells[3].detail, HasSubstr("its build yields no such program"));
   EXPECT_EQ(finding_on(findings, "wall time").rounds, 6U);
   EXPECT_THAT(test::read_file(scratch.path(".assay/.gitignore")), HasSubstr("*"));
 }
@@ -97,8 +97,8 @@ TEST(Checks, ThatProveLittleArePointedOut) {
     std::vector<std::string> said;
     const auto findings = carry_out(plan_of({{"say", word}, {"say", word}}, check),
                                     {.say = [&](const std::string& text) { said.push_back(text); }});
-    EXPECT_EQ(findings.workloads[0].doubt.empty(), said.empty());
-    return findings.workloads[0].doubt;
+    EXPECT_EQ(findings.design.workloads[0].doubt.empty(), said.empty());
+    return findings.design.workloads[0].doubt;
   };
   EXPECT_THAT(doubt("x", {}), HasSubstr("nothing checks"));
   EXPECT_THAT(doubt("x", {.match = "x*"}), HasSubstr("would pass on an empty answer"));
@@ -114,8 +114,8 @@ TEST(Checks, AreMadeAgainAtTheEnd) {
                             "echo x >> " + scratch.path("runs") + "; test $(wc -l < " + scratch.path("runs") +
                                 ") -gt 8 && echo nothing || echo total 3"};
   const auto findings = carry_out(plan);
-  EXPECT_EQ(findings.cells[1].standing, Standing::wrong);
-  EXPECT_THAT(findings.cells[1].detail, HasSubstr("at the end, "));
+  EXPECT_EQ(findings.design.cells[1].standing, Standing::wrong);
+  EXPECT_THAT(findings.design.cells[1].detail, HasSubstr("at the end, "));
 }
 
 TEST(Forecast, SaysWhatARoundTakesAndWhatCanBeSettled) {
@@ -131,7 +131,7 @@ TEST(Forecast, SaysWhatARoundTakesAndWhatCanBeSettled) {
   ASSERT_EQ(outlook.prospects.size(), 1U);
   ASSERT_TRUE(outlook.prospects[0].change.has_value());
   EXPECT_GT(outlook.prospects[0].change->typical, 0);
-  for (const auto& trial : record.trials) EXPECT_NE(trial.role, Role::counted);
+  for (const auto& trial : record.log.trials) EXPECT_NE(trial.role, Role::counted);
 }
 
 /// Stops a campaign when it has come so far.
@@ -166,13 +166,13 @@ TEST(Resuming, GoesOnToWhatAnUninterruptedCampaignOfTheSameTrialsSays) {
   const auto campaigns = ledger.list();
   ASSERT_EQ(campaigns.size(), 1U);
   const auto record = ledger.read(campaigns[0].id);
-  EXPECT_EQ(record.sittings.size(), 3U);
-  EXPECT_EQ(record.info.state, CampaignState::ended);
+  EXPECT_EQ(record.log.sittings.size(), 3U);
+  EXPECT_EQ(record.log.state, CampaignState::ended);
   // Every cell of every whole round exactly once; the order is that of the seed.
   std::map<int, int> trials;
-  for (const auto& trial : record.trials)
+  for (const auto& trial : record.log.trials)
     if (trial.round) ++trials[*trial.round];
-  for (const auto& round : record.rounds) {
+  for (const auto& round : record.log.rounds) {
     if (round.state == RoundState::whole) {
       EXPECT_EQ(trials[round.number], 2);
     }

@@ -66,12 +66,12 @@ TEST(Killed, AtAnyMomentACampaignGoesOnAndEndsAsIfItHadNotBeen) {
   const auto all = ledger.list();
   ASSERT_EQ(all.size(), 1U) << "a campaign that was laid down is gone on with, never begun again";
   const auto record = ledger.read(all[0].id);
-  EXPECT_EQ(record.info.state, CampaignState::ended);
+  EXPECT_EQ(record.log.state, CampaignState::ended);
   std::map<std::pair<int, CellId>, int> times;
-  for (const auto& trial : record.trials)
+  for (const auto& trial : record.log.trials)
     if (trial.round) ++times[{*trial.round, trial.cell}];
   int number = 0;
-  for (const auto& round : record.rounds) {
+  for (const auto& round : record.log.rounds) {
     EXPECT_EQ(round.number, ++number) << "no number is left out";
     EXPECT_NE(round.state, RoundState::open);
     for (const auto cell : round.order) {

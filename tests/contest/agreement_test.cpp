@@ -20,9 +20,9 @@ TEST(Agreement, IsByEqualityUnlessToldOtherwise) {
   contest.baseline("right", [] { return 17; });
   contest.candidate("wrong", [] { return 18; }).candidate("also right", [] { return 17; });
   const auto findings = contest.run();
-  EXPECT_EQ(findings.cells[1].standing, Standing::wrong);
-  EXPECT_THAT(findings.cells[1].detail, HasSubstr("not the baseline's: 18, expected 17"));
-  EXPECT_EQ(findings.cells[2].standing, Standing::sound);
+  EXPECT_EQ(findings.design.cells[1].standing, Standing::wrong);
+  EXPECT_THAT(findings.design.cells[1].detail, HasSubstr("not the baseline's: 18, expected 17"));
+  EXPECT_EQ(findings.design.cells[2].standing, Standing::sound);
 }
 
 std::string standing_of(Contest& contest) {

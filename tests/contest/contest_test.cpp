@@ -52,7 +52,7 @@ TEST(Contest, TellsTheSlowerFromTheQuicker) {
   const auto& f = finding_on(findings, "time per call");
   EXPECT_EQ(f.verdict, Verdict::worse);
   EXPECT_GT(f.effect, 3) << "ten times the work";
-  EXPECT_EQ(findings.campaign.kind, "contest");
+  EXPECT_EQ(findings.design.kind, "contest");
   EXPECT_EQ(findings.rounds, 7U);
 }
 
@@ -70,7 +70,7 @@ TEST(Contest, TheInputIsMadeOncePerSettingAndShared) {
   const auto findings = contest.run();
   EXPECT_EQ(made, 3) << "once to look at its type, once for each size";
   EXPECT_EQ(seen.size(), 2U);
-  EXPECT_EQ(findings.cells.size(), 4U);
+  EXPECT_EQ(findings.design.cells.size(), 4U);
 }
 
 TEST(Contest, FunctionsThatConsumeTheirInputGetAFreshCopyForEachCall) {
@@ -98,7 +98,7 @@ TEST(Contest, InputsThatCannotBeCopiedAreMadeAnew) {
   contest.baseline("a", take).candidate("b", take);
   const auto findings = contest.run();
   EXPECT_EQ(empty, 0);
-  EXPECT_EQ(findings.cells[1].standing, Standing::sound) << findings.cells[1].detail;
+  EXPECT_EQ(findings.design.cells[1].standing, Standing::sound) << findings.design.cells[1].detail;
 }
 
 TEST(Contest, TheFirstCallIsThatOfACopyThatWasNeverCalled) {
@@ -128,11 +128,11 @@ TEST(Contest, AFunctionThatThrowsIsLeftOutAndTheOthersGoOn) {
   contest.candidate("worse", [calls] { return ++*calls > 2000 ? throw 5 : 1; });
   contest.candidate("good", [] { return 1; });
   const auto findings = contest.run();
-  EXPECT_EQ(findings.cells[1].standing, Standing::failed);
-  EXPECT_THAT(findings.cells[1].detail, HasSubstr("it threw: the lock is shut"));
-  EXPECT_EQ(findings.cells[2].standing, Standing::failed);
-  EXPECT_THAT(findings.cells[2].detail, HasSubstr("no std::exception"));
-  EXPECT_EQ(findings.cells[3].standing, Standing::sound) << findings.cells[3].detail;
+  EXPECT_EQ(findings.design.cells[1].standing, Standing::failed);
+  EXPECT_THAT(findings.design.cells[1].detail, HasSubstr("it threw: the lock is shut"));
+  EXPECT_EQ(findings.design.cells[2].standing, Standing::failed);
+  EXPECT_THAT(findings.design.cells[2].detail, HasSubstr("no std::exception"));
+  EXPECT_EQ(findings.design.cells[3].standing, Standing::sound) << findings.design.cells[3].detail;
 }
 
 TEST(Sizes, ACandidateThatGetsTooSlowLeavesLargerOnesAndItIsSaid) {
@@ -144,7 +144,7 @@ TEST(Sizes, ACandidateThatGetsTooSlowLeavesLargerOnesAndItIsSaid) {
   contest.candidate("linear", [](int n) { return units(n); });
   const auto findings = contest.run();
   std::map<std::int64_t, std::string> linear;
-  for (const auto& cell : findings.cells)
+  for (const auto& cell : findings.design.cells)
     if (cell.candidate.value == 1)
       linear[cell.setting.integer("size")] = to_string(cell.standing) + " " + cell.detail;
   EXPECT_THAT(linear[2], HasSubstr("sound"));
@@ -194,10 +194,10 @@ TEST(Twins, AreTheSameCodeOnceMoreAndASecondInstantiation) {
   contest.options().twin = true;
   contest.baseline("a", [] { return units(50); }).candidate("b", [] { return units(60); });
   const auto findings = contest.run();
-  ASSERT_EQ(findings.candidates.size(), 4U);
-  EXPECT_EQ(findings.candidates[2].name, "a, once more");
-  EXPECT_EQ(findings.candidates[3].name, "a, placed anew");
-  EXPECT_TRUE(findings.candidates[3].twin_of);
+  ASSERT_EQ(findings.design.candidates.size(), 4U);
+  EXPECT_EQ(findings.design.candidates[2].name, "a, once more");
+  EXPECT_EQ(findings.design.candidates[3].name, "a, placed anew");
+  EXPECT_TRUE(findings.design.candidates[3].twin_of);
 }
 
 TEST(Work, GivesThroughputAndRequirementsAreJudgedApart) {
@@ -223,10 +223,10 @@ TEST(ContestLedger, KeepsEveryRound) {
   const auto findings = contest.run();
   ledger::Ledger ledger(scratch.path("l.db"));
   const auto record = ledger.read(ledger.list().at(0).id);
-  EXPECT_EQ(record.info.kind, "contest");
-  EXPECT_EQ(record.factors.at(0).role, Factor::Role::size);
-  EXPECT_EQ(std::ranges::count(record.trials, Role::counted, &Trial::role), 4 * 7);
-  EXPECT_GT(record.trials.back().calls, 0);
+  EXPECT_EQ(record.design.kind, "contest");
+  EXPECT_EQ(record.design.factors.at(0).role, Factor::Role::size);
+  EXPECT_EQ(std::ranges::count(record.log.trials, Role::counted, &Trial::role), 4 * 7);
+  EXPECT_GT(record.log.trials.back().calls, 0);
 }
 
 TEST(Contest, ChoosesLevelsAndStopsWhenAsked) {

@@ -11,12 +11,12 @@ namespace {
 
 Record sizes(double baseline, double candidate, Prefer prefer = Prefer::lower) {
   auto record = test::record_of({std::vector<double>(7, 1.0), std::vector<double>(7, 1.0)});
-  record.metrics.push_back({.name = "text size", .unit = "B", .prefer = prefer, .exact = true});
+  record.design.metrics.push_back({.name = "text size", .unit = "B", .prefer = prefer, .exact = true});
   record.demands.push_back({.watched = true});
   for (const auto& [cell, value] : {std::pair{CellId{0}, baseline}, {CellId{1}, candidate}}) {
     Trial trial{.cell = cell, .role = Role::build};
     trial.readings = {{MetricId{1}, value}};
-    record.trials.push_back(trial);
+    record.log.trials.push_back(trial);
   }
   return record;
 }
@@ -44,14 +44,14 @@ TEST(ExactMetrics, ZeroIsComparedWithZeroOnly) {
 
 TEST(ExactMetrics, AValueOnOneSideOnlyGivesNoFinding) {
   auto record = sizes(10, 20);
-  record.trials.pop_back();
+  record.log.trials.pop_back();
   EXPECT_EQ(compare_exactly(record, MetricId{1}, false)->at(0).rounds, 0U);
 }
 
 TEST(ExactMetrics, OneThatVariesIsNotExact) {
   auto record = sizes(10, 20);
-  record.trials.push_back(record.trials.back());
-  record.trials.back().readings[0].value = 21;
+  record.log.trials.push_back(record.log.trials.back());
+  record.log.trials.back().readings[0].value = 21;
   EXPECT_FALSE(compare_exactly(record, MetricId{1}, false));
 }
 
@@ -59,10 +59,10 @@ TEST(SupportingMetrics, ShareOneErrorRate) {
   const std::vector<double> low = {1, 1, 1, 1, 1, 1, 1, 1}, high = {2, 2, 2, 2, 2, 2, 2, 2};
   auto record = test::record_of({low, high}, "minor faults");
   record.demands[0].watched = false;
-  record.metrics[0].supporting = true;
+  record.design.metrics[0].supporting = true;
   EXPECT_EQ(judge_record(record).findings.at(0).verdict, Verdict::worse) << "p = 2/256 alone";
   for (int i = 0; i < 9; ++i) {
-    record.metrics.push_back({.name = "other " + std::to_string(i), .supporting = true});
+    record.design.metrics.push_back({.name = "other " + std::to_string(i), .supporting = true});
     record.demands.emplace_back();
   }
   EXPECT_EQ(judge_record(record).findings.at(0).verdict, Verdict::unclear) << "2/256 is above 5 %/10";
@@ -74,12 +74,12 @@ TEST(SupportingMetrics, ShareOneErrorRate) {
 TEST(CoarseMetrics, AreNotJudgedBelowTheirLimit) {
   const std::vector<double> low = {0.98, 0.98, 0.98, 0.98, 0.98, 0.98, 0.98}, high(7, 2.0);
   auto record = test::record_of({low, high}, "user time");
-  record.metrics[0].coarse_below = 1;
+  record.design.metrics[0].coarse_below = 1;
   auto findings = judge_record(record);
   EXPECT_TRUE(findings.findings.empty());
   ASSERT_EQ(findings.trust.size(), 2U);  // the other is about the warm-up
   EXPECT_THAT(findings.trust[0].text, testing::HasSubstr("too coarse below a second"));
-  record.metrics[0].coarse_below = 0.97;
+  record.design.metrics[0].coarse_below = 0.97;
   EXPECT_EQ(judge_record(record).findings.size(), 1U);
 }
 

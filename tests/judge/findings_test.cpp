@@ -44,7 +44,7 @@ TEST(JudgeRecord, TheWarmUpIsKeptApart) {
 
 TEST(JudgeRecord, AFailedTrialTakesItsPairOutAndIsNoted) {
   auto record = record_of({ten, times(0.8)});
-  for (auto& trial : record.trials)
+  for (auto& trial : record.log.trials)
     if (trial.cell == CellId{1} && trial.round == 4) trial.outcome = Outcome::failed;
   const auto findings = judge_record(record);
   EXPECT_EQ(findings.findings.at(0).rounds, 9U);
@@ -54,8 +54,8 @@ TEST(JudgeRecord, AFailedTrialTakesItsPairOutAndIsNoted) {
 
 TEST(JudgeRecord, TornRoundsAreNotJudged) {
   auto record = record_of({ten, times(0.8)});
-  record.rounds.back().state = RoundState::torn;
-  record.info.state = CampaignState::interrupted;
+  record.log.rounds.back().state = RoundState::torn;
+  record.log.state = CampaignState::interrupted;
   const auto findings = judge_record(record);
   EXPECT_EQ(findings.findings.at(0).rounds, 9U);
   EXPECT_TRUE(findings.provisional);
@@ -71,7 +71,7 @@ TEST(JudgeRecord, TooFewPairsGiveANoteInPlaceOfAFinding) {
 
 TEST(JudgeRecord, CandidatesThatAreNotSoundAreLeftOutAndTheOthersGoOn) {
   auto record = record_of({ten, times(0.8), times(0.5)});
-  record.cells[2].standing = Standing::wrong;
+  record.design.cells[2].standing = Standing::wrong;
   const auto findings = judge_record(record);
   ASSERT_EQ(findings.findings.size(), 1U);
   EXPECT_EQ(findings.candidate_of(findings.findings[0]).candidate, CandidateId{1});
@@ -81,13 +81,13 @@ TEST(JudgeRecord, SaysWhenOutputsDifferProcessesWereLeftOrProgramsAreTheSame) {
   auto record = record_of({ten, times(0.8)});
   Trial check{.cell = {0}, .role = Role::check};
   check.output_digest = "a";
-  record.trials.push_back(check);
+  record.log.trials.push_back(check);
   check.cell = {1};
   check.output_digest = "b";
-  record.trials.push_back(check);
-  record.trials[3].leftovers = 2;
-  record.candidates[0].from = {.exe = "./old", .exe_digest = "same"};
-  record.candidates[1].from = {.exe = "./new", .exe_digest = "same"};
+  record.log.trials.push_back(check);
+  record.log.trials[3].leftovers = 2;
+  record.design.candidates[0].from = {.exe = "./old", .exe_digest = "same"};
+  record.design.candidates[1].from = {.exe = "./new", .exe_digest = "same"};
   std::string all;
   for (const auto& note : judge_record(record).trust) all += note.text + "\n";
   EXPECT_THAT(all, HasSubstr("its output differs from the baseline's"));

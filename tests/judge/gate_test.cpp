@@ -31,12 +31,12 @@ TEST(Gate, PassesFailsOrIsUndecided) {
 
 TEST(Gate, CountsStandingsAndRequirements) {
   auto record = record_of({noisy(1, 20, 1), noisy(1, 20, 2), noisy(1, 20, 3)});
-  record.cells[2].standing = Standing::wrong;
-  record.cells[2].detail = "line 1";
+  record.design.cells[2].standing = Standing::wrong;
+  record.design.cells[2].detail = "line 1";
   const auto wrong = hold_against(judge_record(record), {});
   EXPECT_EQ(wrong.status, GateStatus::failed);
   EXPECT_THAT(wrong.reasons.front().text, HasSubstr("its answer is wrong: line 1"));
-  record.cells[2].standing = Standing::absent;
+  record.design.cells[2].standing = Standing::absent;
   record.demands[0].require = parse_requirement("< 500 ms");
   const auto broken = hold_against(judge_record(record), {});
   EXPECT_EQ(broken.status, GateStatus::failed);
@@ -64,8 +64,8 @@ TEST(Gate, IsCarefulWithWhatDidNotRunSideBySide) {
   const auto open = hold_against(judge_record(cut_off), {});
   EXPECT_EQ(open.status, GateStatus::undecided);
   EXPECT_EQ(open.caution, "") << "it was to run side by side";
-  record.rounds.clear();
-  for (auto& trial : record.trials) trial.round.reset();
+  record.log.rounds.clear();
+  for (auto& trial : record.log.trials) trial.round.reset();
   const auto apart = hold_against(judge_record(record), {});
   EXPECT_EQ(apart.status, GateStatus::failed);
   EXPECT_THAT(apart.caution, HasSubstr("nothing of this ran side by side"));

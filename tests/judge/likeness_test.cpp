@@ -17,8 +17,8 @@ using testing::IsEmpty;
 
 Record two_builds(const Provenance& baseline, const Provenance& candidate) {
   auto record = record_of({{1, 1}, {1, 1}});
-  record.candidates[0].from = baseline;
-  record.candidates[1].from = candidate;
+  record.design.candidates[0].from = baseline;
+  record.design.candidates[1].from = candidate;
   return record;
 }
 
@@ -42,7 +42,7 @@ TEST(Likeness, TakesOptionsOfTheCandidatesOwnAsMeant) {
   auto record =
       two_builds({.exe_digest = "a", .flags = "-O2"}, {.exe_digest = "b", .flags = "-O3 -march=native"});
   EXPECT_EQ(said(record).size(), 2U);
-  record.candidates[1].options = {"level=-O3", "tuned=-march=native"};
+  record.design.candidates[1].options = {"level=-O3", "tuned=-march=native"};
   EXPECT_THAT(said(record), IsEmpty());
 }
 
@@ -73,9 +73,9 @@ TEST(Likeness, NamesTheSameProgramTheSameCommitAndTheSameIdentity) {
 
 TEST(Outlooks, TellTimeTwinsAndWhatTheBudgetAllows) {
   auto record = record_of({{1, 1.01, 0.99, 1}, {1, 1, 1.02, 0.98}, {1, 1, 1, 1.01}});
-  record.info.rounds_min = 7;
-  record.info.rounds_max = 60;
-  record.candidates[2].twin_of = CandidateId{0};
+  record.design.rules.rounds_min = 7;
+  record.design.rules.rounds_max = 60;
+  record.design.candidates[2].twin_of = CandidateId{0};
   const auto outlook = look_ahead(record, Role::counted, 300);
   EXPECT_EQ(outlook.cells, 3U);
   EXPECT_EQ(outlook.twins, 1U);
@@ -105,7 +105,7 @@ std::vector<double> around(double ratio) {
 TEST(Surprises, AreChangesNoLargerThanTheTwins) {
   auto record = record_of({around(1), around(1.02), around(1.03)});
   EXPECT_THAT(surprises(judge_record(record), nullptr), IsEmpty());
-  record.candidates[2].twin_of = CandidateId{0};
+  record.design.candidates[2].twin_of = CandidateId{0};
   const auto odd = surprises(judge_record(record), nullptr);
   ASSERT_EQ(odd.size(), 1U);
   EXPECT_THAT(odd[0].why, HasSubstr("what no change at all looked like"));

@@ -13,12 +13,12 @@ namespace {
 /// Two candidates of one second each, ten rounds, on two cores; every counted trial has these readings too.
 Record record_with(const std::vector<std::pair<std::string, double>>& readings) {
   auto record = test::record_of({std::vector<double>(10, 1.0), std::vector<double>(10, 1.0)});
-  record.sittings[0].facts = {{"cores", "2"}};
+  record.log.sittings[0].facts = {{"cores", "2"}};
   for (const auto& [name, value] : readings) {
-    const MetricId id{static_cast<std::int64_t>(record.metrics.size())};
-    record.metrics.push_back({.name = name, .prefer = Prefer::neither, .about = About::machine});
+    const MetricId id{static_cast<std::int64_t>(record.design.metrics.size())};
+    record.design.metrics.push_back({.name = name, .prefer = Prefer::neither, .about = About::machine});
     record.demands.emplace_back();
-    for (auto& trial : record.trials) trial.readings.push_back({id, value});
+    for (auto& trial : record.log.trials) trial.readings.push_back({id, value});
   }
   return record;
 }
@@ -61,7 +61,7 @@ INSTANTIATE_TEST_SUITE_P(
 TEST(MachineNotes, OthersAreNotToldOfAroundVeryShortTrials) {
   auto record = record_with({{"time of others", 0.015}});
   const auto scale = [&](double wall) {
-    for (auto& trial : record.trials) trial.readings[0].value = wall;
+    for (auto& trial : record.log.trials) trial.readings[0].value = wall;
   };
   scale(0.0199);
   EXPECT_EQ(note_in(judge_record(record), "other programs"), nullptr);
@@ -71,7 +71,7 @@ TEST(MachineNotes, OthersAreNotToldOfAroundVeryShortTrials) {
 
 TEST(MachineNotes, AFrequencyThatVariesIsNoted) {
   auto record = record_with({{"core frequency", 2e9}});
-  const auto set_last = [&](double hz) { record.trials.back().readings.back().value = hz; };
+  const auto set_last = [&](double hz) { record.log.trials.back().readings.back().value = hz; };
   set_last(2.19e9);
   EXPECT_EQ(note_in(judge_record(record), "frequency varied"), nullptr);
   set_last(2.21e9);
@@ -80,17 +80,17 @@ TEST(MachineNotes, AFrequencyThatVariesIsNoted) {
 
 TEST(MachineNotes, SharesAreOfAllTrialsTogetherNotOfEach) {
   auto record = record_with({{"stolen time", 0}});
-  record.trials.back().readings.back().value = 1;  // a lot in one, little over all
+  record.log.trials.back().readings.back().value = 1;  // a lot in one, little over all
   EXPECT_EQ(note_in(judge_record(record), "its host took"), nullptr);
 }
 
 TEST(MachineNotes, TimeOfUnwaitedChildrenInAnyCheckIsNoted) {
   auto record = record_with({{"unseen cpu time", 0}});
-  for (auto& trial : record.trials) trial.readings.pop_back();
+  for (auto& trial : record.log.trials) trial.readings.pop_back();
   EXPECT_EQ(note_in(judge_record(record), "nobody waited for"), nullptr);
   Trial check{.cell = {1}, .role = Role::check};
   check.readings = {{MetricId{1}, 0.25}};
-  record.trials.push_back(check);
+  record.log.trials.push_back(check);
   const auto findings = judge_record(record);
   const auto* note = note_in(findings, "0.25 s of CPU time are of children that nobody waited for");
   ASSERT_NE(note, nullptr);
@@ -100,7 +100,7 @@ TEST(MachineNotes, TimeOfUnwaitedChildrenInAnyCheckIsNoted) {
 TEST(MachineNotes, LargeOutputIsNotedByWhatItCosts) {
   auto record = record_with({});
   const auto set = [&](std::uint64_t bytes) {
-    for (auto& trial : record.trials)
+    for (auto& trial : record.log.trials)
       if (trial.cell == CellId{1}) trial.output_bytes = bytes;
   };
   set(16'600'000);  // at 0.6 ns a byte 9.96 ms of a second
@@ -111,7 +111,7 @@ TEST(MachineNotes, LargeOutputIsNotedByWhatItCosts) {
 
 TEST(MachineNotes, VoidTrialsAreCountedAndDoNotCountAsFailures) {
   auto record = record_with({});
-  auto& trial = record.trials.back();
+  auto& trial = record.log.trials.back();
   trial.outcome = Outcome::voided;
   trial.detail = "the machine slept during this trial";
   const auto findings = judge_record(record);
@@ -125,14 +125,14 @@ Findings abreast_with(const std::vector<double>& in_turns) {
   std::vector<double> a(10, 1.0), b(10);
   for (std::size_t i = 0; i < b.size(); ++i) b[i] = 1.1 * (1 + 0.001 * static_cast<double>(i));
   auto record = test::record_of({a, b}, "cpu time");
-  record.info.abreast = true;
+  record.design.rules.abreast = true;
   int number = 100;
   for (const double ratio : in_turns) {
-    record.rounds.push_back({.number = ++number, .state = RoundState::whole, .order = {{0}, {1}}});
+    record.log.rounds.push_back({.number = ++number, .state = RoundState::whole, .order = {{0}, {1}}});
     for (const auto& [cell, value] : {std::pair{CellId{0}, 1.0}, {CellId{1}, ratio}}) {
       Trial trial{.cell = cell, .round = number, .role = Role::control};
       trial.readings = {{MetricId{0}, value}};
-      record.trials.push_back(trial);
+      record.log.trials.push_back(trial);
     }
   }
   return judge_record(record);

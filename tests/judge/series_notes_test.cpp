@@ -31,8 +31,8 @@ std::vector<std::string> notes_on(const Record& record) {
 /// A record whose warm-up is like its other rounds.
 Record steady(const std::vector<std::vector<double>>& values) {
   auto record = record_of(values);
-  for (auto& trial : record.trials)
-    if (trial.role == Role::first) trial.readings[0].value = values[trial.cell.place()][0];
+  for (auto& trial : record.log.trials)
+    if (trial.role == Role::first) trial.readings[0].value = values[trial.cell][0];
   return record;
 }
 
@@ -57,7 +57,7 @@ TEST(SeriesNotes, TellADriftBeyondTheThreshold) {
 TEST(SeriesNotes, TellTheFirstRun) {
   const auto first = [](double ratio) {
     auto record = steady({noisy(1, 12, 1, 0.001), noisy(1, 12, 2, 0.001)});
-    for (auto& trial : record.trials)
+    for (auto& trial : record.log.trials)
       if (trial.role == Role::first) trial.readings[0].value = ratio;
     return record;
   };
@@ -135,7 +135,7 @@ TEST(SeriesNotes, TellEffectsThatAreAlikeFromRoundToRound) {
 TEST(SeriesNotes, TellWhatRunningFirstInARoundDoes) {
   const auto first_is_off = [](double by) {
     auto record = steady({noisy(1, 30, 1, 0.0005), noisy(1, 30, 2, 0.0005)});
-    for (auto& trial : record.trials) {
+    for (auto& trial : record.log.trials) {
       trial.position = static_cast<int>(trial.cell.value + *trial.round) % 2;
       if (trial.position == 0) trial.readings[0].value *= 1 + by;
     }
@@ -155,7 +155,7 @@ TEST(SeriesNotes, AreNotMadeByTheNumberOfCells) {
 
 TEST(Ceilings, DeclaredOnesMakeSameUnclear) {
   auto record = record_of({noisy(399, 20, 1, 0.0005), noisy(399.5, 20, 2, 0.0005)}, "rate");
-  record.metrics[0].prefer = Prefer::higher;
+  record.design.metrics[0].prefer = Prefer::higher;
   EXPECT_EQ(judge_record(record).findings.at(0).verdict, Verdict::same);
   record.demands[0].ceiling = 402.9;
   const auto finding = judge_record(record).findings.at(0);
@@ -170,8 +170,8 @@ TEST(Ceilings, AreSuspectedWhereMostValuesLieAtOneEnd) {
     std::vector<double> values(20, 400);
     for (std::size_t i = 0; i < below; ++i) values[i] = 390 - static_cast<double>(i);
     auto record = steady({values, values});
-    record.metrics[0].prefer = Prefer::higher;
-    record.metrics[0].name = "rate";
+    record.design.metrics[0].prefer = Prefer::higher;
+    record.design.metrics[0].name = "rate";
     return record;
   };
   EXPECT_THAT(notes_on(at_top(9)), testing::Contains(HasSubstr("something may limit them")));

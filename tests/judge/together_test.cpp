@@ -27,17 +27,17 @@ Record over_workloads(const std::vector<std::pair<std::vector<double>, std::vect
     values.push_back(candidate);
   }
   auto record = record_of(values);
-  record.info.rounds_min = 7;
-  record.info.rounds_max = 20;
-  record.candidates.resize(2);
-  record.workloads.clear();
-  record.contrasts.clear();
+  record.design.rules.rounds_min = 7;
+  record.design.rules.rounds_max = 20;
+  record.design.candidates.resize(2);
+  record.design.workloads.clear();
+  record.design.contrasts.clear();
   for (std::size_t w = 0; w < pairs.size(); ++w) {
-    record.workloads.push_back({"w" + std::to_string(w), {}, {}});
+    record.design.workloads.push_back({"w" + std::to_string(w), {}, {}});
     for (const std::int64_t c : {0, 1})
-      record.cells[2 * w + static_cast<std::size_t>(c)] = {.candidate = {c},
+      record.design.cells[2 * w + static_cast<std::size_t>(c)] = {.candidate = {c},
                                                            .workload = {static_cast<std::int64_t>(w)}};
-    record.contrasts.push_back({{static_cast<std::int64_t>(2 * w)}, {static_cast<std::int64_t>(2 * w + 1)}});
+    record.design.contrasts.push_back({{static_cast<std::int64_t>(2 * w)}, {static_cast<std::int64_t>(2 * w + 1)}});
   }
   return record;
 }
@@ -66,19 +66,19 @@ TEST(Overall, GivesWorkloadsTheirWeightsWhichSettingsShare) {
                                 {noisy(5, 20, 3), noisy(5 * 1.1, 20, 4)},
                                 {noisy(5, 20, 5), noisy(5, 20, 6)}});
   for (const std::size_t cell : {2U, 3U, 4U, 5U}) {
-    record.cells[cell].workload = {1};
-    record.cells[cell].setting.levels["locks"] = std::int64_t{cell < 4 ? 200 : 800};
+    record.design.cells[cell].workload = {1};
+    record.design.cells[cell].setting.levels["locks"] = std::int64_t{cell < 4 ? 200 : 800};
   }
   const auto effect = [&] { return judge_overall(record, judge_record(record)).at(0).finding.effect; };
   EXPECT_NEAR(effect(), std::sqrt(1.2 * std::sqrt(1.1)), 0.002);
-  record.workloads[0].weight = 3;
+  record.design.workloads[0].weight = 3;
   EXPECT_NEAR(effect(), std::pow(std::pow(1.2, 3) * std::sqrt(1.1), 0.25), 0.002);
 }
 
 TEST(Overall, OfRoundsThatNobodyPlannedIsJudgedAtOnce) {
   auto record =
       over_workloads({{noisy(1, 12, 1), noisy(1.2, 12, 2)}, {noisy(5, 12, 3), noisy(5 * 1.1, 12, 4)}});
-  record.info.rounds_min = record.info.rounds_max = 0;
+  record.design.rules.rounds_min = record.design.rules.rounds_max = 0;
   const auto overall = judge_overall(record, judge_record(record));
   ASSERT_EQ(overall.size(), 1U);
   EXPECT_EQ(overall[0].finding.verdict, Verdict::worse);
@@ -87,8 +87,8 @@ TEST(Overall, OfRoundsThatNobodyPlannedIsJudgedAtOnce) {
 
 TEST(Groups, HoldWhatCantBeToldApartAndOverlap) {
   auto record = record_of({noisy(1, 20, 1), noisy(1, 20, 2), noisy(1.5, 20, 3), noisy(1.5, 20, 4)});
-  record.info.rounds_min = 7;
-  record.info.rounds_max = 20;
+  record.design.rules.rounds_min = 7;
+  record.design.rules.rounds_max = 20;
   const auto groups = find_groups(record, judge_record(record));
   ASSERT_EQ(groups.size(), 2U);
   EXPECT_THAT(groups[0].members, ElementsAre(CandidateId{0}, CandidateId{1}));
@@ -122,8 +122,8 @@ TEST(Groups, AreSeldomMadeOfCandidatesThatAreAlike) {
     std::vector<std::vector<double>> values;
     for (unsigned i = 0; i < 5; ++i) values.push_back(noisy(1, 20, 5 * seed + i, 0.02));
     auto record = record_of(values);
-    record.info.rounds_min = 7;
-    record.info.rounds_max = 20;
+    record.design.rules.rounds_min = 7;
+    record.design.rules.rounds_max = 20;
     told += find_groups(record, Findings{}).empty() ? 0 : 1;
   }
   EXPECT_LE(told, 20);
@@ -132,8 +132,8 @@ TEST(Groups, AreSeldomMadeOfCandidatesThatAreAlike) {
 TEST(Groups, KeepApartWhatLiesOnOppositeSidesOfTheBaseline) {
   // Seven rounds settle each against the baseline; of all pairs together nothing can be told with so few.
   auto record = record_of({noisy(1, 7, 1, 0.001), noisy(1.1, 7, 2, 0.001), noisy(0.9, 7, 3, 0.001)});
-  record.info.rounds_min = 7;
-  record.info.rounds_max = 60;
+  record.design.rules.rounds_min = 7;
+  record.design.rules.rounds_max = 60;
   EXPECT_THAT(find_groups(record, judge_record(record)), testing::IsEmpty()) << "all three are apart";
 }
 
@@ -141,8 +141,8 @@ TEST(Groups, AreFoundAmongManyCandidates) {
   std::vector<std::vector<double>> values;
   for (unsigned i = 0; i < 30; ++i) values.push_back(noisy(1 + 0.5 * (i / 10), 20, i + 1, 0.001));
   auto record = record_of(values);
-  record.info.rounds_min = 7;
-  record.info.rounds_max = 20;
+  record.design.rules.rounds_min = 7;
+  record.design.rules.rounds_max = 20;
   const auto groups = find_groups(record, judge_record(record));
   ASSERT_EQ(groups.size(), 3U);
   for (const auto& group : groups) EXPECT_EQ(group.members.size(), 10U);
@@ -159,8 +159,8 @@ TEST(Groups, ThatOutnumberTheCandidatesAreLeftOut) {
       values[i][r] = std::exp(0.2 * wave + (i % 2 == 0 ? 0 : 0.01));
     }
   auto record = record_of(values);
-  record.info.rounds_min = 7;
-  record.info.rounds_max = 20;
+  record.design.rules.rounds_min = 7;
+  record.design.rules.rounds_max = 20;
   EXPECT_THAT(find_groups(record, judge_record(record)), testing::IsEmpty());
 }
 
@@ -168,12 +168,12 @@ TEST(Turns, AreFoundWhereTheWinnerChanges) {
   auto record = over_workloads({{noisy(1, 20, 1), noisy(1.3, 20, 2)},
                                 {noisy(1, 20, 3), noisy(1.2, 20, 4)},
                                 {noisy(1, 20, 5), noisy(0.5, 20, 6)}});
-  record.workloads.resize(1);
-  record.factors = {{.name = "locks", .levels = {}, .role = Factor::Role::size}};
+  record.design.workloads.resize(1);
+  record.design.factors = {{.name = "locks", .levels = {}, .role = Factor::Role::size}};
   const std::int64_t sizes[] = {200, 800, 3200};
-  for (std::size_t i = 0; i < record.cells.size(); ++i) {
-    record.cells[i].workload = {0};
-    record.cells[i].setting.levels["locks"] = sizes[i / 2];
+  for (std::size_t i = 0; i < record.design.cells.size(); ++i) {
+    record.design.cells[i].workload = {0};
+    record.design.cells[i].setting.levels["locks"] = sizes[i / 2];
   }
   const auto turns = judge_record(record).turns;
   ASSERT_EQ(turns.size(), 1U);
@@ -186,7 +186,7 @@ TEST(Turns, AreFoundWhereTheWinnerChanges) {
 TEST(Failures, AreComparedByFishersExactTest) {
   auto record = record_of({noisy(1, 20, 1), noisy(1, 20, 2)});
   int failed = 0;
-  for (auto& trial : record.trials)
+  for (auto& trial : record.log.trials)
     if (trial.cell == CellId{1} && trial.role == Role::counted && failed++ < 8)
       trial.outcome = Outcome::failed;
   const auto failures = judge_failures(record);
@@ -198,8 +198,8 @@ TEST(Failures, AreComparedByFishersExactTest) {
 
 TEST(Spread, IsCalledWhenACandidateJitters) {
   auto record = record_of({noisy(1, 40, 1, 0.01), noisy(1, 40, 2, 0.08)});
-  record.info.rounds_min = 7;
-  record.info.rounds_max = 40;
+  record.design.rules.rounds_min = 7;
+  record.design.rules.rounds_max = 40;
   const auto spreads = judge_spreads(record);
   ASSERT_EQ(spreads.size(), 1U);
   EXPECT_GT(spreads[0].ratio, 3);
@@ -212,8 +212,8 @@ TEST(Spread, IsSeldomCalledWhereThereIsNone) {
     int called = 0;
     for (unsigned seed = 0; seed < 400; ++seed) {
       auto record = record_of({noisy(1, rounds, 2 * seed + 1), noisy(1, rounds, 2 * seed + 2)});
-      record.info.rounds_min = 7;
-      record.info.rounds_max = static_cast<int>(rounds);
+      record.design.rules.rounds_min = 7;
+      record.design.rules.rounds_max = static_cast<int>(rounds);
       called += judge_spreads(record).empty() ? 0 : 1;
     }
     EXPECT_LT(called, 20) << "of 400, " << rounds << " rounds";

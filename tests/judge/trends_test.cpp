@@ -15,23 +15,23 @@ namespace {
 Record over_levels(const std::vector<std::int64_t>& levels, Factor::Role role,
                    const std::function<double(int, double)>& cost) {
   auto record = test::record_of({std::vector<double>(7, 1.0), std::vector<double>(7, 1.0)});
-  record.factors = {{.name = "n", .levels = {}, .role = role}};
-  record.cells.clear();
-  record.contrasts.clear();
-  record.trials.clear();
+  record.design.factors = {{.name = "n", .levels = {}, .role = role}};
+  record.design.cells.clear();
+  record.design.contrasts.clear();
+  record.log.trials.clear();
   for (const auto level : levels)
     for (int candidate = 0; candidate < 2; ++candidate) {
-      const CellId id{static_cast<std::int64_t>(record.cells.size())};
+      const CellId id{static_cast<std::int64_t>(record.design.cells.size())};
       Cell cell{.candidate = {candidate}};
       cell.setting.levels["n"] = level;
-      record.cells.push_back(cell);
-      if (candidate == 1) record.contrasts.push_back({{id.value - 1}, id});
-      for (const auto& round : record.rounds) {
+      record.design.cells.push_back(cell);
+      if (candidate == 1) record.design.contrasts.push_back({{id.value - 1}, id});
+      for (const auto& round : record.log.rounds) {
         Trial trial{
             .cell = id, .round = round.number, .role = round.number == 1 ? Role::first : Role::counted};
         const double noise = 1 + 1e-4 * std::sin(static_cast<double>(round.number * 7 + id.value));
         trial.readings = {{MetricId{0}, noise * cost(candidate, static_cast<double>(level))}};
-        record.trials.push_back(trial);
+        record.log.trials.push_back(trial);
       }
     }
   return record;
@@ -94,7 +94,7 @@ TEST(Trends, OverThreadsFollowTheScalabilityLaw) {
   // Time per call of n threads, each as quick as one but for contention of 5 %.
   auto record = over_levels({1, 2, 4, 8}, Factor::Role::threads,
                             [](int c, double n) { return c == 0 ? 1.0 : 1 + 0.05 * (n - 1); });
-  record.info.kind = "contest";
+  record.design.kind = "contest";
   const auto findings = judge_record(record);
   ASSERT_EQ(findings.trends.size(), 2U);
   EXPECT_NEAR(*findings.trends[0].contention, 0, 1e-3);
@@ -102,7 +102,7 @@ TEST(Trends, OverThreadsFollowTheScalabilityLaw) {
   EXPECT_FALSE(findings.trends[0].exponent);
   EXPECT_NEAR(findings.trends[0].throughput.back(), 8, 0.01);
   // Of one job that the threads share, the same times say that nothing is gained.
-  record.info.kind = "plan";
+  record.design.kind = "plan";
   EXPECT_NEAR(judge_record(record).trends[0].throughput.back(), 1, 0.01);
 }
 
@@ -165,7 +165,7 @@ TEST(TwinNote, ATwinThatIsCalledDifferentIsSaidFirst) {
     b.push_back(1.05 + 0.001 * i);
   }
   auto record = test::record_of({a, b});
-  record.candidates[1].twin_of = CandidateId{0};
+  record.design.candidates[1].twin_of = CandidateId{0};
   const auto findings = judge_record(record);
   ASSERT_FALSE(findings.trust.empty());
   EXPECT_NE(findings.trust[0].text.find("this copy of the baseline is called worse (by 4.98 %)"),

@@ -15,13 +15,13 @@ using testing::HasSubstr;
 /// Samples that did not run side by side.
 Record apart(const std::vector<double>& baseline, const std::vector<double>& candidate) {
   auto record = test::record_of({{}, {}});
-  record.rounds.clear();
-  record.trials.clear();
+  record.log.rounds.clear();
+  record.log.trials.clear();
   for (const auto* side : {&baseline, &candidate})
     for (const double value : *side) {
       Trial trial{.cell = CellId{side == &baseline ? 0 : 1}, .role = Role::counted};
       trial.readings = {{MetricId{0}, value}};
-      record.trials.push_back(trial);
+      record.log.trials.push_back(trial);
     }
   return record;
 }

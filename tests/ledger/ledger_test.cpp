@@ -38,34 +38,34 @@ CampaignId store(Ledger& ledger, const Record& record) {
   blank.trials.clear();
   blank.info.state = CampaignState::open;
   const auto id = ledger.begin(blank);
-  for (const auto& round : record.rounds) {
+  for (const auto& round : record.log.rounds) {
     Round open = round;
     open.state = RoundState::open;
     ledger.add_round(id, open);
-    for (const auto& trial : record.trials)
+    for (const auto& trial : record.log.trials)
       if (trial.round == round.number) ledger.add_trial(id, trial);
     ledger.set_round_state(id, round.number, round.state);
   }
-  ledger.set_state(id, record.info.state);
+  ledger.set_state(id, record.log.state);
   return id;
 }
 
 Record rich_record() {
   auto record = record_of({{1, 2, 3, 4, 5, 6, 7}, {1.5, 2.5, 3.5, 4.5, 5.5, 6.5, 7.5}});
-  record.info.seed = 4'611'686'018'427'387'903;
-  for (auto& cell : record.cells)
+  record.design.rules.seed = 4'611'686'018'427'387'903;
+  for (auto& cell : record.design.cells)
     cell.setting.levels = {
         {"locks", std::int64_t{800}}, {"cache", std::string("on")}, {"deep", true}, {"share", 0.25}};
-  record.candidates[1].from = {.exe = "./a b",
+  record.design.candidates[1].from = {.exe = "./a b",
                                .exe_digest = "d",
                                .identity = "v1",
                                .commit = "c",
                                .compiler = "g",
                                .flags = "-O2",
                                .commit_time = 5};
-  record.workloads[0].weight = 2.5;
-  record.sittings[0] = {.boot = "boot", .facts = {{"cores", "2"}, {"fingerprint", "f"}}};
-  auto& trial = record.trials[5];
+  record.design.workloads[0].weight = 2.5;
+  record.log.sittings[0] = {.boot = "boot", .facts = {{"cores", "2"}, {"fingerprint", "f"}}};
+  auto& trial = record.log.trials[5];
   trial.outcome = Outcome::signalled;
   trial.signal = 11;
   trial.detail = "ended by \"signal\"\nline two \xff";
@@ -81,17 +81,17 @@ TEST(Ledger, GivesBackEverythingThatWasLaidDown) {
   Ledger ledger(scratch.path("deep/folder/ledger.db"));
   const auto id = store(ledger, record);
   const auto back = Ledger(scratch.path("deep/folder/ledger.db"), Ledger::Opening::existing).read(id);
-  EXPECT_EQ(back.info.seed, record.info.seed);
+  EXPECT_EQ(back.info.seed, record.design.rules.seed);
   EXPECT_EQ(back.info.state, CampaignState::ended);
-  EXPECT_EQ(back.candidates, record.candidates);
-  EXPECT_EQ(back.workloads, record.workloads);
-  EXPECT_EQ(back.cells, record.cells);
-  EXPECT_EQ(back.contrasts, record.contrasts);
-  EXPECT_EQ(back.metrics, record.metrics);
-  EXPECT_EQ(back.sittings.at(0).facts, record.sittings[0].facts);
-  ASSERT_EQ(back.rounds.size(), record.rounds.size());
-  EXPECT_EQ(back.rounds[2].order, record.rounds[2].order);
-  ASSERT_EQ(back.trials.size(), record.trials.size());
+  EXPECT_EQ(back.candidates, record.design.candidates);
+  EXPECT_EQ(back.workloads, record.design.workloads);
+  EXPECT_EQ(back.cells, record.design.cells);
+  EXPECT_EQ(back.contrasts, record.design.contrasts);
+  EXPECT_EQ(back.metrics, record.design.metrics);
+  EXPECT_EQ(back.sittings.at(0).facts, record.log.sittings[0].facts);
+  ASSERT_EQ(back.rounds.size(), record.log.rounds.size());
+  EXPECT_EQ(back.rounds[2].order, record.log.rounds[2].order);
+  ASSERT_EQ(back.trials.size(), record.log.trials.size());
   const auto& trial = back.trials[5];
   EXPECT_EQ(trial.outcome, Outcome::signalled);
   EXPECT_EQ(trial.signal, 11);
@@ -101,22 +101,22 @@ TEST(Ledger, GivesBackEverythingThatWasLaidDown) {
   ASSERT_EQ(trial.series.size(), 2U);
   EXPECT_EQ(trial.series[0].at, 0.5);
   EXPECT_FALSE(trial.series[1].at);
-  EXPECT_EQ(trial.readings.at(0).value, record.trials[5].readings.at(0).value);
+  EXPECT_EQ(trial.readings.at(0).value, record.log.trials[5].readings.at(0).value);
 }
 
 TEST(Ledger, KeepsWhatMetricsAreMissingAndHowCampaignsRan) {
   const Scratch scratch;
   auto record = record_of({{1, 2}, {1, 2}});
-  record.info.abreast = true;
-  record.metrics[0].supporting = true;
-  record.metrics[0].coarse_below = 1;
+  record.design.rules.abreast = true;
+  record.design.metrics[0].supporting = true;
+  record.design.metrics[0].coarse_below = 1;
   record.demands[0] = {.watched = true, .margin = 0.02, .missing = "none here"};
-  record.trials[0].role = Role::control;
-  record.trials[1].outcome = Outcome::voided;
+  record.log.trials[0].role = Role::control;
+  record.log.trials[1].outcome = Outcome::voided;
   Ledger ledger(scratch.path("ledger.db"));
   const auto back = ledger.read(store(ledger, record));
   EXPECT_TRUE(back.info.abreast);
-  EXPECT_EQ(back.metrics, record.metrics);
+  EXPECT_EQ(back.metrics, record.design.metrics);
   EXPECT_EQ(back.demands, record.demands);
   EXPECT_EQ(back.trials[0].role, Role::control);
   EXPECT_EQ(back.trials[1].outcome, Outcome::voided);
@@ -142,8 +142,8 @@ TEST(Ledger, BringsAnOlderOneUpToDateAndLosesNothing) {
   }
   Ledger ledger(path, Ledger::Opening::existing);
   const auto back = ledger.read(id);
-  EXPECT_EQ(back.trials.size(), record.trials.size());
-  EXPECT_EQ(back.metrics, record.metrics);
+  EXPECT_EQ(back.trials.size(), record.log.trials.size());
+  EXPECT_EQ(back.metrics, record.design.metrics);
   EXPECT_FALSE(back.info.abreast);
   EXPECT_EQ(Ledger(path).list().size(), 1U) << "opened again";
 }
@@ -178,9 +178,9 @@ TEST(Ledger, TakesACellOnceInARound) {
   Ledger ledger(scratch.path("ledger.db"));
   const auto record = record_of({{1, 2}, {1, 2}});
   const auto id = store(ledger, record);
-  EXPECT_THROW(ledger.add_trial(id, record.trials[0]), Error);
-  EXPECT_THROW(ledger.add_round(id, record.rounds[0]), Error);
-  EXPECT_EQ(ledger.read(id).trials.size(), record.trials.size());
+  EXPECT_THROW(ledger.add_trial(id, record.log.trials[0]), Error);
+  EXPECT_THROW(ledger.add_round(id, record.log.rounds[0]), Error);
+  EXPECT_EQ(ledger.read(id).trials.size(), record.log.trials.size());
 }
 
 TEST(Ledger, RefusesReadingsThatAreNotFinite) {
@@ -253,7 +253,7 @@ TEST(Ledger, IsSafeAtOnceAfterEachCall) {
   const auto record = record_of({{1, 2}, {1, 2}});
   const auto id = store(writer, record);
   Ledger reader(scratch.path("ledger.db"), Ledger::Opening::existing);
-  EXPECT_EQ(reader.read(id).trials.size(), record.trials.size());
+  EXPECT_EQ(reader.read(id).trials.size(), record.log.trials.size());
   soci::session raw(*soci::factory_sqlite3(), "dbname=" + scratch.path("ledger.db"));
   std::string mode;
   raw << "PRAGMA journal_mode", soci::into(mode);
@@ -266,7 +266,7 @@ int fill_a_small_disk(const std::string& folder) {
   Ledger ledger(folder + "/ledger.db");
   const auto record = record_of({{1, 2}, {1, 2}});
   const auto id = store(ledger, record);
-  std::size_t stored = record.trials.size();
+  std::size_t stored = record.log.trials.size();
   Trial trial{.cell = {0}, .role = Role::check, .detail = std::string(20000, 'x')};
   for (int i = 0; i < 1000; ++i) {
     const auto said = message_of([&] { ledger.add_trial(id, trial); });

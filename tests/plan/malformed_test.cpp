@@ -184,7 +184,7 @@ TEST_P(MalformedPlan, IsRefusedWithPlaceAndRemedy) {
     FAIL() << "was taken";
   } catch (const Error& error) {
     EXPECT_THAT(error.what(), testing::HasSubstr(GetParam().message));
-    EXPECT_EQ(error.kind(), Error::Kind::request);
+    EXPECT_EQ(error.code(), Error::Code::request);
     for (const char c : std::string(error.what()))
       EXPECT_GE(static_cast<unsigned char>(c), 0x20) << error.what();
   }

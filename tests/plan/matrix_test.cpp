@@ -37,8 +37,8 @@ TEST(Contrasts, HoldEachCellAgainstItsBaselinesOfTheSameSetting) {
   const auto contrasts = contrasts_of(cells, plan);
   EXPECT_EQ(contrasts.size(), 3U + 1U);
   for (const auto& contrast : contrasts) {
-    const auto &baseline = cells[contrast.baseline.place()].cell,
-               &candidate = cells[contrast.candidate.place()].cell;
+    const auto &baseline = cells[contrast.baseline].cell,
+               &candidate = cells[contrast.candidate].cell;
     EXPECT_EQ(baseline.setting, candidate.setting);
     EXPECT_EQ(baseline.workload, candidate.workload);
     EXPECT_EQ(baseline.candidate, CandidateId{0});

@@ -115,8 +115,8 @@ TEST(AWholePlan, GivesEachBaselineInUseATwin) {
   // list in both workloads and sizes; v0.4, heap's baseline, only where heap takes part.
   EXPECT_EQ(contrasts.size() - before, 4U + 2U);
   for (auto i = before; i < contrasts.size(); ++i) {
-    const auto &twin = cells[contrasts[i].candidate.place()],
-               &original = cells[contrasts[i].baseline.place()];
+    const auto &twin = cells[contrasts[i].candidate],
+               &original = cells[contrasts[i].baseline];
     EXPECT_EQ(twin.command, original.command);
     EXPECT_EQ(twin.cell.setting, original.cell.setting);
     EXPECT_GE(twin.cell.candidate.place(), plan.candidates.size());

@@ -1,4 +1,4 @@
-#include "assay/render/more.hpp"
+#include "assay/report/lines.hpp"
 
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
@@ -15,12 +15,12 @@ using testing::Not;
 
 Findings with_candidates() {
   Findings all;
-  all.candidates = {{.name = "list"},
+  all.design.candidates = {{.name = "list"},
                     {.name = "heap", .against = CandidateId{0}},
                     {.name = "list, once more", .against = CandidateId{0}, .twin_of = CandidateId{0}}};
-  all.workloads = {{"routes", {}}};
-  for (std::int64_t c = 0; c < 3; ++c) all.cells.push_back({.candidate = {c}});
-  all.metrics = {{.name = "time per call", .unit = "s"},
+  all.design.workloads = {{"routes", {}}};
+  for (std::int64_t c = 0; c < 3; ++c) all.design.cells.push_back({.candidate = {c}});
+  all.design.metrics = {{.name = "time per call", .unit = "s"},
                  {.name = "first call", .unit = "s", .supporting = true}};
   all.demands = {{.watched = true}, {}};
   return all;

@@ -1,15 +1,15 @@
-#include "assay/render/overview.hpp"
+#include "assay/report/overview.hpp"
 
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include "assay/judge/findings.hpp"
 #include "assay/judge/keep_only.hpp"
-#include "assay/render/evidence.hpp"
+#include "assay/report/evidence.hpp"
 #include "assay/render/folded.hpp"
-#include "assay/render/more.hpp"
+#include "assay/report/lines.hpp"
 #include "assay/render/page.hpp"
-#include "assay/render/prose.hpp"
+#include "assay/report/sentences.hpp"
 #include "support/noise.hpp"
 #include "support/records.hpp"
 
@@ -24,33 +24,33 @@ using testing::Not;
 /// So many candidates, each 10 % off or like the baseline by turns, on so many workloads.
 Findings many(std::size_t candidates, std::size_t workloads) {
   auto record = record_of(std::vector<std::vector<double>>((candidates + 1) * workloads, noisy(1, 12, 1)));
-  record.workloads.clear();
-  record.contrasts.clear();
-  record.candidates.resize(candidates + 1);
+  record.design.workloads.clear();
+  record.design.contrasts.clear();
+  record.design.candidates.resize(candidates + 1);
   for (std::size_t w = 0; w < workloads; ++w) {
-    record.workloads.push_back({.name = "canal" + std::to_string(w)});
+    record.design.workloads.push_back({.name = "canal" + std::to_string(w)});
     for (std::size_t c = 0; c <= candidates; ++c) {
       const CellId id{static_cast<std::int64_t>(w * (candidates + 1) + c)};
-      record.cells[id.place()] = {.candidate = {static_cast<std::int64_t>(c)},
+      record.design.cells[id] = {.candidate = {static_cast<std::int64_t>(c)},
                                   .workload = {static_cast<std::int64_t>(w)}};
-      if (c > 0) record.contrasts.push_back({{id.value - static_cast<std::int64_t>(c)}, id});
+      if (c > 0) record.design.contrasts.push_back({{id.value - static_cast<std::int64_t>(c)}, id});
     }
   }
   unsigned seed = 1;
   std::vector<std::vector<double>> values;
-  for (std::size_t i = 0; i < record.cells.size(); ++i) {
+  for (std::size_t i = 0; i < record.design.cells.size(); ++i) {
     const auto c = i % (candidates + 1);
     values.push_back(noisy(c % 2 == 1 ? 1.1 : 1, 12, ++seed, 0.001));
   }
-  for (auto& trial : record.trials)
+  for (auto& trial : record.log.trials)
     if (trial.role == Role::counted)
-      trial.readings[0].value = values[trial.cell.place()][static_cast<std::size_t>(*trial.round) - 2];
+      trial.readings[0].value = values[trial.cell][static_cast<std::size_t>(*trial.round) - 2];
   return judge::judge_record(record);
 }
 
 TEST(Overview, HasCandidatesDownAndPlacesAcross) {
   auto all = many(4, 3);
-  all.cells[4 + 5].standing = Standing::wrong;  // rival4 on canal1
+  all.design.cells[4 + 5].standing = Standing::wrong;  // rival4 on canal1
   std::erase_if(all.findings, [](const Finding& f) { return f.of.candidate == CellId{9}; });
   const auto overview = overview_of(all, {0});
   EXPECT_THAT(overview.columns, ElementsAre("canal0", "canal1", "canal2"));
@@ -93,11 +93,11 @@ TEST(Sentences, AreOfChosenCandidatesOnly) {
 /// A record with time, memory and faults of a baseline and a candidate that takes less memory.
 Findings with_memory(double time, double cpu_time) {
   auto record = record_of({noisy(1, 12, 1, 0.001), noisy(time, 12, 2, 0.001)});
-  record.metrics.push_back({.name = "peak memory", .unit = "B"});
-  record.metrics.push_back({.name = "faults"});
-  record.metrics.push_back({.name = "cpu time", .unit = "s"});
+  record.design.metrics.push_back({.name = "peak memory", .unit = "B"});
+  record.design.metrics.push_back({.name = "faults"});
+  record.design.metrics.push_back({.name = "cpu time", .unit = "s"});
   record.demands.resize(4);
-  for (auto& trial : record.trials) {
+  for (auto& trial : record.log.trials) {
     const bool candidate = trial.cell == CellId{1};
     const double off = 1 + 0.001 * trial.round.value_or(0);
     trial.readings.push_back({MetricId{1}, (candidate ? 1.2e6 : 2e6) * off});
@@ -128,7 +128,7 @@ TEST(Together, LinesAreLimitedAndTheBestComeFirst) {
   const auto text = together_lines(all, 3);
   EXPECT_THAT(text, HasSubstr("overall, and 17 more"));
   EXPECT_THAT(text.substr(0, text.find('\n')), HasSubstr("same over 2 comparisons (each workload alike)"));
-  all.workloads[1].weight = 2;
+  all.design.workloads[1].weight = 2;
   EXPECT_THAT(together_lines(all, 3), HasSubstr("(weighted canal0 1, canal1 2)"));
 }
 

@@ -8,7 +8,7 @@
 #include "assay/render/axis.hpp"
 #include "assay/render/json.hpp"
 #include "assay/render/text.hpp"
-#include "assay/render/units.hpp"
+#include "assay/report/units.hpp"
 #include "support/records.hpp"
 
 namespace assay::render {
@@ -61,8 +61,8 @@ Findings example() {
     noisy[i] *= i % 2 == 0 ? 1.2 : 0.8;
   }
   auto record = test::record_of({ten, better, noisy, ten});
-  record.cells[3].standing = Standing::wrong;
-  record.cells[3].detail = "line 1: \"total 18\", expected \"total 17\"\nlast words";
+  record.design.cells[3].standing = Standing::wrong;
+  record.design.cells[3].detail = "line 1: \"total 18\", expected \"total 17\"\nlast words";
   return judge::judge_record(record);
 }
 
@@ -92,7 +92,7 @@ TEST(Text, ColoursBetterBlueWhenAskedTo) {
 TEST(Text, SaysThatAnInterruptedCampaignIsProvisional) {
   auto findings = example();
   findings.provisional = true;
-  findings.campaign.state = CampaignState::interrupted;
+  findings.state = CampaignState::interrupted;
   EXPECT_THAT(to_text(findings),
               HasSubstr("provisional, the campaign was interrupted after 10 whole rounds"));
 }

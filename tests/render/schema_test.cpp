@@ -87,10 +87,10 @@ TEST(FindingsSchema, HoldsForWhatIsPrinted) {
     better[i] *= 0.7 + 0.001 * static_cast<double>(i);
   }
   auto record = test::record_of({ten, noisy, better, ten});
-  for (auto& cell : record.cells)
+  for (auto& cell : record.design.cells)
     cell.setting.levels = {{"locks", std::int64_t{800}}, {"deep", true}, {"mode", std::string("x")}};
-  record.cells[3].standing = Standing::failed;
-  record.trials[3].leftovers = 1;
+  record.design.cells[3].standing = Standing::failed;
+  record.log.trials[3].leftovers = 1;
   const auto document = json::parse(to_json(judge::judge_record(record)));
   EXPECT_EQ(document["findings"].size(), 2U);
   EXPECT_EQ(document["standings"].size(), 1U);

@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-#include "assay/model/campaign.hpp"
+#include "assay/model/findings.hpp"
 #include "assay/model/plan.hpp"
 
 namespace assay::test {

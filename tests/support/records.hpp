@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-#include "assay/model/campaign.hpp"
+#include "assay/model/findings.hpp"
 
 namespace assay::test {
 
@@ -20,17 +20,17 @@ inline Record record_of(const std::vector<std::vector<double>>& values,
                  .state = CampaignState::ended,
                  .started = 1'700'000'000,
                  .repeat = "assay run assay.toml"};
-  record.workloads = {{"orders", {"${exe}"}}};
-  record.metrics = {{.name = metric, .unit = "s"}};
+  record.design.workloads = {{"orders", {"${exe}"}}};
+  record.design.metrics = {{.name = metric, .unit = "s"}};
   record.demands = {{.watched = true}};
-  record.sittings.emplace_back();
+  record.log.sittings.emplace_back();
   for (std::size_t i = 0; i < values.size(); ++i) {
     const auto id = static_cast<std::int64_t>(i);
-    record.candidates.push_back({.name = i == 0 ? "list" : "rival" + std::to_string(i)});
-    record.cells.push_back({.candidate = {id}});
+    record.design.candidates.push_back({.name = i == 0 ? "list" : "rival" + std::to_string(i)});
+    record.design.cells.push_back({.candidate = {id}});
     if (i == 0) continue;
-    record.candidates.back().against = CandidateId{0};
-    record.contrasts.push_back({{0}, {id}});
+    record.design.candidates.back().against = CandidateId{0};
+    record.design.contrasts.push_back({{0}, {id}});
   }
   const auto rounds = values.front().size();
   for (std::size_t r = 0; r <= rounds; ++r) {
@@ -41,9 +41,9 @@ inline Record record_of(const std::vector<std::vector<double>>& values,
       Trial trial{.cell = cell, .round = round.number, .role = r == 0 ? Role::first : Role::counted};
       trial.position = static_cast<int>(i);
       trial.readings = {{MetricId{0}, r == 0 ? 99.0 : values[i][r - 1]}};
-      record.trials.push_back(trial);
+      record.log.trials.push_back(trial);
     }
-    record.rounds.push_back(round);
+    record.log.rounds.push_back(round);
   }
   return record;
 }

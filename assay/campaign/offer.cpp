@@ -1,0 +1,150 @@
+#include "assay/campaign/offer.hpp"
+
+#include <algorithm>
+#include <set>
+
+#include "assay/measure/group.hpp"
+#include "assay/metrics/catalogue.hpp"
+#include "assay/model/error.hpp"
+
+namespace assay::campaign {
+namespace {
+
+using measure::Counter;
+using metrics::Known;
+using metrics::Needs;
+
+/// The counter that a metric is read from, or the scarcer of two.
+Counter counter_of(Known metric) {
+  switch (metric) {
+    case Known::cycles:
+    case Known::instructions_per_cycle:
+      return Counter::cycles;
+    case Known::branches:
+    case Known::branch_miss_rate:
+      return Counter::branches;
+    case Known::branch_misses:
+      return Counter::branch_misses;
+    case Known::cache_references:
+    case Known::cache_miss_rate:
+      return Counter::cache_references;
+    case Known::cache_misses:
+      return Counter::cache_misses;
+    default:
+      return Counter::instructions;
+  }
+}
+
+/// Why a metric of Assay's own can't be had of these programs here; empty when it can.
+std::string why_missing(const metrics::Row& row, const Plan& plan, const Offer& offer) {
+  const bool abreast = plan.rounds.mode == PlannedRounds::Mode::abreast;
+  if (abreast && !row.holds_abreast) return "it can't be told of programs that share a core";
+  switch (row.needs) {
+    case Needs::counters:
+      if (abreast) return "counters are not read of programs that run abreast";
+      if (std::ranges::count(offer.counters, counter_of(row.id)) == 0)
+        return "the kernel offers no such hardware counter here" +
+               (offer.counting_problem.empty() ? "" : " (" + offer.counting_problem + ")");
+      return {};
+    case Needs::control_group:
+      if (offer.group_parent.empty() || abreast)
+        return "no control group for a trial; peak memory is that of the largest process";
+      return {};
+    case Needs::io_accounting:
+      return offer.bytes ? "" : "the kernel does not tell";
+    case Needs::output:
+      return std::ranges::none_of(plan.workloads, [](const auto& w) { return w.control.keep_output; })
+                 ? "output is discarded"
+                 : "";
+    case Needs::nothing:
+    case Needs::work:
+    case Needs::calls:
+    case Needs::allocator:
+      return {};
+  }
+  return {};
+}
+
+/// Assay's own metrics, throughput once for each unit of work, and the plan's.
+std::vector<Metric> all_metrics(const Plan& plan, const Offer& offer) {
+  std::vector<Metric> all;
+  for (const auto& row : metrics::catalogue()) {
+    if (!row.of_programs) continue;
+    std::vector<Metric> of_row;
+    std::set<std::string> units;
+    if (row.needs == Needs::work) {
+      for (const auto& workload : plan.workloads)
+        if (!workload.work.amount.empty() && units.insert(workload.work.unit).second) {
+          of_row.push_back(row.metric);
+          of_row.back().name = throughput_name(plan, workload.work);
+          of_row.back().unit = workload.work.unit + "/s";
+        }
+    } else {
+      of_row.push_back(row.metric);
+    }
+    for (auto& metric : of_row) {
+      metric.demand.missing = why_missing(row, plan, offer);
+      all.push_back(std::move(metric));
+    }
+  }
+  for (const auto& own : plan.metrics)
+    if (!own.from.empty()) all.push_back(own.metric);
+  return all;
+}
+
+}  // namespace
+
+Offer what_is_offered(measure::Launcher& launcher) {
+  Offer offer;
+  measure::Command nothing{.program = measure::spinner_path(), .arguments = {"spin", "spin", "100000"}};
+  nothing.counting = {Counter::instructions,  Counter::cycles,           Counter::branches,
+                      Counter::branch_misses, Counter::cache_references, Counter::cache_misses};
+  const auto result = launcher.run(nothing);
+  for (const auto counter : nothing.counting)
+    if (result.counts[static_cast<std::size_t>(counter)]) offer.counters.push_back(counter);
+  offer.counting_problem = launcher.counting_problem();
+  offer.bytes = result.bytes_read.has_value();
+  offer.group_parent = measure::group_parent();
+  return offer;
+}
+
+Table<MetricId, Metric> lay_out_metrics(const Plan& plan, const Offer& offer) {
+  const bool abreast = plan.rounds.mode == PlannedRounds::Mode::abreast;
+  const auto watch = !plan.watch.empty()
+                         ? plan.watch
+                         : std::vector{metrics::name_of(abreast ? Known::cpu_time : Known::wall_time)};
+  Table<MetricId, Metric> table;
+  for (auto& metric : all_metrics(plan, offer)) {
+    auto& demand = metric.demand;
+    demand.watched = std::ranges::any_of(watch, [&](const auto& name) {
+      const auto* row = metrics::find_row(name);
+      return metric.name == name || (row != nullptr && row->metric.name == name && metrics::is(metric, row->id));
+    });
+    for (const auto& refined : plan.metrics)
+      if (refined.metric.name == metric.name) {
+        demand.margin = refined.margin;
+        demand.ceiling = refined.ceiling;
+        demand.require = refined.require;
+        const auto* row = metrics::find_row(metric.name);
+        if (row == nullptr || row->needs == Needs::work || !refined.from.empty()) continue;
+        const auto asked = demand;
+        metric = refined.metric;
+        metric.demand = asked;
+      }
+    if (demand.watched && !demand.missing.empty())
+      throw Error("\"" + metric.name + "\" can't be watched here: " + demand.missing, "plan.watch",
+                  "watch another metric, or measure on another machine");
+    table.add(std::move(metric));
+  }
+  return table;
+}
+
+std::string throughput_name(const Plan& plan, const Work& work) {
+  const auto& name = metrics::name_of(Known::throughput);
+  std::set<std::string> units;
+  for (const auto& workload : plan.workloads)
+    if (!workload.work.amount.empty()) units.insert(workload.work.unit);
+  return units.size() > 1 ? name + " of " + work.unit : name;
+}
+
+}  // namespace assay::campaign

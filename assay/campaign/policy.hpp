@@ -1,0 +1,63 @@
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <set>
+#include <vector>
+
+#include "assay/model/design.hpp"
+#include "assay/model/log.hpp"
+#include "assay/model/trial.hpp"
+
+namespace assay::campaign {
+
+/// Why rounds came to their end. settled: every finding was, before the rounds ran out. nothing_left: no pair of
+/// sound cells is left.
+enum class Ended { rounds, budget, stopped, settled, nothing_left };
+
+/// How far the rounds have come.
+struct SoFar {
+  const Design& design;
+  const Table<CellId, CellState>& states;
+  const std::set<Contrast>& settled;  ///< on every watched metric
+  int judged = 0;                     ///< whole judged rounds, of earlier sittings too
+  int begun_here = 0;                 ///< rounds of this sitting
+  double spent = 0;                   ///< seconds of measuring, of earlier sittings too
+  double longest_round = 0;           ///< seconds
+};
+
+/// Decides which cells run in the next round, or that it is over. Pure: the same for the same arguments.
+class Policy {
+ public:
+  virtual ~Policy() = default;
+
+  /// Why there is no next round; empty when there is one.
+  virtual std::optional<Ended> over(const SoFar& so_far) const = 0;
+  /// The cells of the next round.
+  virtual std::vector<CellId> cells(const SoFar& so_far) const = 0;
+  /// What the trials of round `number` are; the first of a sitting is a warm-up whatever this says.
+  virtual Role role(int number) const = 0;
+  /// Whether planned looks are taken, so that findings settle.
+  virtual bool looks() const = 0;
+  /// Judged rounds, at most.
+  virtual int rounds() const = 0;
+  /// Seconds of measuring, at most.
+  virtual std::optional<double> budget() const { return {}; }
+};
+
+/// Measures until all is settled, the rounds have been run, or the next round would likely go beyond the budget.
+/// `abreast`: every few rounds one is run in turns, as a control.
+std::unique_ptr<Policy> until_settled(int rounds, std::optional<double> budget, bool abreast);
+
+/// Measures all sound cells for so many rounds, whatever they show.
+std::unique_ptr<Policy> fixed_rounds(int rounds);
+
+/// The same as pilots: nothing is looked at.
+std::unique_ptr<Policy> pilot_rounds(int rounds);
+
+/// The cells that are worth running: sound, and in a contrast that is not among `settled` and whose other
+/// cell is sound too. Twins go along with the others, and are not run for themselves.
+std::vector<CellId> open_cells(const Design& design, const Table<CellId, CellState>& states,
+                               const std::set<Contrast>& settled = {});
+
+}  // namespace assay::campaign

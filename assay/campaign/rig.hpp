@@ -1,0 +1,40 @@
+#pragma once
+
+#include <optional>
+#include <stop_token>
+#include <vector>
+
+#include "assay/model/log.hpp"
+#include "assay/model/trial.hpp"
+
+namespace assay::campaign {
+
+/// Whatever runs trials: programs, functions, services. Cells are those of the campaign's design. Throws Error
+/// only for what the caller must fix: a trial that fails is data.
+class Rig {
+ public:
+  virtual ~Rig() = default;
+
+  /// Runs `cell` once, untimed, and says whether its answer is right: a trial of role `check`, whose outcome is
+  /// `absent` when the cell does not support this. `baseline` is the cell whose answer was checked before and
+  /// that this one's is compared with; none for a baseline itself.
+  virtual Trial check(CellId cell, std::optional<CellId> baseline, const std::stop_token& stop) = 0;
+
+  /// Runs the cells of a heat now and returns a trial for each, in the same order. On a stop request it ends
+  /// them and returns them as interrupted.
+  virtual std::vector<Trial> run(const Heat& heat, const std::stop_token& stop) = 0;
+
+  /// Whether the cells of one workload and setting are run at once.
+  virtual bool runs_together() const = 0;
+
+  /// Whether checking a cell once more at the end could tell anything that its trials did not.
+  virtual bool is_worth_checking_again(CellId cell) const = 0;
+
+  /// What the workloads' checks leave open, once they have been run.
+  virtual std::vector<Doubt> doubts() const { return {}; }
+
+  /// Gives back what trials need. Called once, when no more will be run.
+  virtual void close() {}
+};
+
+}  // namespace assay::campaign

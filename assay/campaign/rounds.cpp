@@ -1,0 +1,203 @@
+#include "assay/campaign/rounds.hpp"
+
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+#include <string>
+#include <utility>
+
+#include "assay/judge/findings.hpp"
+#include "assay/judge/pairs.hpp"
+#include "assay/metrics/catalogue.hpp"
+#include "assay/model/evidence.hpp"
+#include "assay/schedule/order.hpp"
+
+namespace assay::campaign {
+
+Clock steady_clock() {
+  return [] {
+    return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count();
+  };
+}
+
+Rounds::Rounds(Recorder& recorder, Rig& rig, const Policy& policy, Observer& observer, std::stop_token stop,
+               Clock clock)
+    : recorder_(recorder),
+      rig_(rig),
+      policy_(policy),
+      observer_(observer),
+      stop_(std::move(stop)),
+      clock_(std::move(clock)),
+      start_(clock_()) {
+  always_due_ = std::ranges::any_of(recorder_.design().metrics,
+                                    [](const Metric& m) { return m.exact && m.demand.watched; });
+  take_up();
+}
+
+Ended Rounds::run() {
+  while (true)
+    if (const auto ended = step()) return *ended;
+}
+
+std::optional<Ended> Rounds::step() {
+  const auto now = so_far();
+  if (const auto over = policy_.over(now)) return over;
+  const auto began = clock_();
+  ++begun_here_;
+  auto role = Role::first;
+  if (!run_round(policy_.cells(now), role)) return Ended::stopped;
+  longest_round_ = std::max(longest_round_, clock_() - began);
+  if (role != Role::counted && role != Role::pilot) return {};
+  ++judged_;
+  if (policy_.looks() && is_due()) look();
+  return {};
+}
+
+void Rounds::take_up() {
+  const auto& log = recorder_.log();
+  const auto& design = recorder_.design();
+  const auto time = metrics::find(
+      design.metrics, design.rules.abreast ? metrics::Known::cpu_time : metrics::Known::wall_time);
+  const auto whole = whole_rounds(log);
+  std::set<int> judged;
+  for (std::size_t i = 0; i < log.trials.size(); ++i) {  // standings may change meanwhile, trials don't
+    const auto& trial = log.trials[i];
+    if (!trial.round) continue;
+    if (trial.role == Role::counted && whole.contains(*trial.round)) judged.insert(*trial.round);
+    for (const auto& reading : trial.readings)
+      if (reading.metric == time) spent_before_ += reading.value;
+    weigh(trial);
+  }
+  judged_ = static_cast<int>(judged.size());
+  if (judged_ > 0 && policy_.looks()) look();
+}
+
+SoFar Rounds::so_far() const {
+  return {.design = recorder_.design(),
+          .states = recorder_.states(),
+          .settled = settled_,
+          .judged = judged_,
+          .begun_here = begun_here_,
+          .spent = spent(),
+          .longest_round = longest_round_};
+}
+
+/// What runs at once: each cell by itself, or those of one workload and setting.
+std::vector<std::vector<CellId>> Rounds::heats_of(const std::vector<CellId>& order, Role role) const {
+  std::vector<std::vector<CellId>> heats;
+  std::map<std::pair<WorkloadId, std::string>, std::size_t> places;
+  for (const auto cell : order) {
+    if (!rig_.runs_together() || role == Role::control) {
+      heats.push_back({cell});
+      continue;
+    }
+    const auto& what = recorder_.design().cells[cell];
+    const auto [place, fresh] = places.try_emplace({what.workload, what.setting.text()}, heats.size());
+    if (fresh) heats.emplace_back();
+    heats[place->second].push_back(cell);
+  }
+  return heats;
+}
+
+/// False when it was torn. `role` is set to what its trials were.
+bool Rounds::run_round(const std::vector<CellId>& cells, Role& role) {
+  std::vector<std::vector<CellId>> heats;
+  const auto round = recorder_.claim_round([&](int number) {
+    RoundPlan plan{.role = begun_here_ == 1 ? Role::first : policy_.role(number)};
+    heats = heats_of(schedule::order_of_round(recorder_.design().rules.seed, number, cells), plan.role);
+    for (const auto& heat : heats) plan.order.insert(plan.order.end(), heat.begin(), heat.end());
+    return plan;
+  });
+  role = round.role;
+  std::size_t position = 0;
+  int heats_at_once = 0;
+  for (auto& heat_cells : heats) {
+    const auto at = position;
+    position += heat_cells.size();
+    std::erase_if(heat_cells, [&](CellId cell) { return !recorder_.states()[cell].is_sound(); });
+    if (heat_cells.empty()) continue;
+    tell(at, round.order.size(), heat_cells.front());
+    const bool at_once = heat_cells.size() > 1;
+    heats_at_once += at_once ? 1 : 0;
+    auto trials = rig_.run({.round = round.number,
+                            .role = role,
+                            .cells = heat_cells,
+                            .position = static_cast<int>(at),
+                            .number = at_once ? heats_at_once : 0},
+                           stop_);
+    const bool interrupted = std::ranges::count(trials, Outcome::interrupted, &Trial::outcome) > 0;
+    for (auto& trial : trials) {
+      recorder_.add_trial(std::move(trial));
+      weigh(recorder_.log().trials.back());
+    }
+    if (interrupted || stop_.stop_requested()) {
+      const bool complete = !interrupted && position == round.order.size();
+      recorder_.end_round(complete ? RoundState::whole : RoundState::torn);
+      return false;
+    }
+  }
+  recorder_.end_round(RoundState::whole);
+  return true;
+}
+
+/// Whether a finding may have come to a planned look: each has a pair from every judged round, but for those in
+/// which a trial failed.
+bool Rounds::is_due() const {
+  const auto& rules = recorder_.design().rules;
+  return always_due_ ||
+         (rules.rounds_max > 0 && judge::looks_of(rules).any_due(judged_ - without_pair_, judged_));
+}
+
+/// Takes the looks that are due, and sees which contrasts are settled on all that is watched.
+void Rounds::look() {
+  std::map<Contrast, bool> all_settled;
+  settled_findings_ = findings_ = 0;
+  const Evidence evidence(recorder_.design(), recorder_.log());
+  for (const auto& finding : judge::watched_so_far(recorder_.design(), evidence)) {
+    ++findings_;
+    settled_findings_ += finding.settled ? 1 : 0;
+    const auto [entry, fresh] = all_settled.try_emplace(finding.of, true);
+    entry->second = entry->second && finding.settled;
+    recorder_.add_look(finding);
+  }
+  for (const auto& [contrast, settled] : all_settled)
+    if (settled) settled_.insert(contrast);
+}
+
+/// Takes a cell out whose trial was wrong, or the last of too many that failed.
+void Rounds::weigh(const Trial& trial) {
+  if (trial.outcome == Outcome::voided) ++without_pair_;
+  if (trial.outcome == Outcome::interrupted || trial.outcome == Outcome::voided) return;
+  const auto cell = trial.cell;
+  const bool ok = trial.outcome == Outcome::ok;
+  without_pair_ += ok ? 0 : 1;
+  auto& failures = failures_[cell];
+  failures = ok ? 0 : failures + 1;
+  if (!recorder_.states()[cell].is_sound()) return;
+  if (trial.outcome == Outcome::wrong)
+    recorder_.set_state_of(cell, {Standing::wrong, trial.detail});
+  else if (failures >= failures_in_a_row)
+    recorder_.set_state_of(cell, {Standing::failed, trial.detail});
+}
+
+void Rounds::tell(std::size_t position, std::size_t cells, CellId next) const {
+  Progress progress{.phase = Progress::Phase::measuring,
+                    .cell = next,
+                    .done = judged_,
+                    .planned = policy_.rounds(),
+                    .settled = settled_findings_,
+                    .findings = findings_,
+                    .spent = spent()};
+  const double gone = begun_here_ - 1 + static_cast<double>(position) / static_cast<double>(cells);
+  if (gone >= 1) {
+    const int to_come = policy_.rounds() - judged_;
+    const double rounds_left =
+        schedule::rounds_in_all(to_come, recorder_.design().rules.abreast) - 1 - (gone - std::floor(gone));
+    progress.left = (clock_() - start_) / gone * std::max(0.0, rounds_left);
+    if (const auto budget = policy_.budget())
+      progress.left = std::min(*progress.left, std::max(0.0, *budget - progress.spent));
+  }
+  observer_.progress(progress);
+}
+
+}  // namespace assay::campaign

@@ -1,0 +1,72 @@
+#pragma once
+
+#include <functional>
+#include <map>
+#include <optional>
+#include <set>
+#include <stop_token>
+#include <vector>
+
+#include "assay/campaign/observer.hpp"
+#include "assay/campaign/policy.hpp"
+#include "assay/campaign/recorder.hpp"
+#include "assay/campaign/rig.hpp"
+
+namespace assay::campaign {
+
+/// A cell whose trials fail this many times in a row leaves the campaign as failed.
+inline constexpr int failures_in_a_row = 3;
+
+/// Seconds since some moment.
+using Clock = std::function<double()>;
+Clock steady_clock();
+
+/// The one round loop, a round at a time. Each round runs the cells that the policy names once, in an order drawn
+/// afresh; the first of a sitting is a warm-up. A campaign that has rounds already is gone on with: what they
+/// spent, decided and failed counts. Every trial is recorded when it ends. A cell leaves when it is found wrong, or
+/// fails failures_in_a_row times, or when its findings on all watched metrics are settled and no other contrast
+/// needs it; rounds stay paired. A stop request tears the running round.
+///
+/// REQUIRES: everything it is given outlives it. Throws what the rig and the recorder do.
+class Rounds {
+ public:
+  /// Takes up what the recorder's rounds did.
+  Rounds(Recorder& recorder, Rig& rig, const Policy& policy, Observer& observer, std::stop_token stop,
+         Clock clock = steady_clock());
+
+  /// Runs one round, or says why there is none.
+  std::optional<Ended> step();
+
+  /// Runs all.
+  Ended run();
+
+  int judged() const { return judged_; }
+
+ private:
+  void take_up();
+  SoFar so_far() const;
+  double spent() const { return spent_before_ + clock_() - start_; }
+  std::vector<std::vector<CellId>> heats_of(const std::vector<CellId>& order, Role role) const;
+  bool run_round(const std::vector<CellId>& cells, Role& role);
+  bool is_due() const;
+  void look();
+  void weigh(const Trial& trial);
+  void tell(std::size_t position, std::size_t cells, CellId next) const;
+
+  Recorder& recorder_;
+  Rig& rig_;
+  const Policy& policy_;
+  Observer& observer_;
+  std::stop_token stop_;
+  Clock clock_;
+  double start_;
+  double longest_round_ = 0;
+  std::map<CellId, int> failures_;
+  std::set<Contrast> settled_;
+  double spent_before_ = 0;  ///< in earlier sittings
+  bool always_due_ = false;  ///< exact metrics are settled without looks
+  int without_pair_ = 0;     ///< trials that gave none
+  int begun_here_ = 0, judged_ = 0, settled_findings_ = 0, findings_ = 0;
+};
+
+}  // namespace assay::campaign

@@ -1,0 +1,156 @@
+#pragma once
+
+#include <type_traits>
+
+#include "assay/model/design.hpp"
+#include "assay/model/log.hpp"
+
+/// The fields of the values that are stored or handed over, a list for each: ledgers, exports and imports spell
+/// values by these lists, so that a new field is one line here.
+///
+/// `fields(value, visit)` calls visit(name, reference) for each field, in order; the reference is const when the
+/// value is. Names are those of the ledger's columns and of an export's keys; they don't change once released.
+namespace assay::codec {
+
+template <class Self, class Value>
+concept Is = std::is_same_v<std::remove_const_t<Self>, Value>;
+
+template <Is<Provenance> Self, class Visit>
+void fields(Self& p, Visit&& visit) {
+  visit("exe", p.exe);
+  visit("exe_digest", p.exe_digest);
+  visit("commit_id", p.commit);
+  visit("commit_time", p.commit_time);
+  visit("identity", p.identity);
+  visit("compiler", p.compiler);
+  visit("flags", p.flags);
+}
+
+template <Is<Candidate> Self, class Visit>
+void fields(Self& c, Visit&& visit) {
+  visit("name", c.name);
+  visit("against", c.against);
+  visit("twin_of", c.twin_of);
+  visit("options", c.options);
+  fields(c.from, visit);
+}
+
+template <Is<BuildFacts> Self, class Visit>
+void fields(Self& b, Visit&& visit) {
+  visit("candidate", b.candidate);
+  visit("setting", b.setting);
+  visit("tree", b.tree);
+  visit("steps", b.steps);
+  visit("compiler", b.compiler);
+  visit("flags", b.flags);
+  visit("exe_digest", b.exe_digest);
+}
+
+template <Is<Workload> Self, class Visit>
+void fields(Self& w, Visit&& visit) {
+  visit("name", w.name);
+  visit("run", w.run);
+  visit("weight", w.weight);
+  visit("digest", w.digest);
+}
+
+/// Without its levels, which the cells have.
+template <Is<Factor> Self, class Visit>
+void fields(Self& f, Visit&& visit) {
+  visit("name", f.name);
+  visit("role", f.role);
+}
+
+template <Is<Contrast> Self, class Visit>
+void fields(Self& c, Visit&& visit) {
+  visit("baseline", c.baseline);
+  visit("candidate", c.candidate);
+}
+
+template <Is<Demand> Self, class Visit>
+void fields(Self& d, Visit&& visit) {
+  visit("watched", d.watched);
+  visit("margin", d.margin);
+  visit("ceiling", d.ceiling);
+  visit("require", d.require);
+  visit("missing", d.missing);
+}
+
+template <Is<Metric> Self, class Visit>
+void fields(Self& m, Visit&& visit) {
+  visit("name", m.name);
+  visit("unit", m.unit);
+  visit("prefer", m.prefer);
+  visit("scale", m.scale);
+  visit("about", m.about);
+  visit("exact", m.exact);
+  visit("supporting", m.supporting);
+  visit("coarse_below", m.coarse_below);
+  fields(m.demand, visit);
+}
+
+template <Is<Rules> Self, class Visit>
+void fields(Self& r, Visit&& visit) {
+  visit("seed", r.seed);
+  visit("margin", r.margin);
+  visit("rounds_min", r.rounds_min);
+  visit("rounds_max", r.rounds_max);
+  visit("abreast", r.abreast);
+  visit("budget_ms", r.budget_ms);
+}
+
+/// What a campaign is called, without its tables.
+template <Is<Design> Self, class Visit>
+void fields(Self& d, Visit&& visit) {
+  visit("uid", d.uid);
+  visit("title", d.title);
+  visit("kind", d.kind);
+  visit("plan", d.plan);
+  visit("plan_digest", d.plan_digest);
+  visit("started", d.started);
+  visit("repeat", d.repeat);
+  visit("folder", d.folder);
+  fields(d.rules, visit);
+}
+
+/// Without its readings and series.
+template <Is<Trial> Self, class Visit>
+void fields(Self& t, Visit&& visit) {
+  visit("round", t.round);
+  visit("cell", t.cell);
+  visit("sitting", t.sitting);
+  visit("role", t.role);
+  visit("position", t.position);
+  visit("heat", t.heat);
+  visit("calls", t.calls);
+  visit("outcome", t.outcome);
+  visit("exit_status", t.exit_status);
+  visit("signal", t.signal);
+  visit("output_bytes", t.output_bytes);
+  visit("output_digest", t.output_digest);
+  visit("leftovers", t.leftovers);
+  visit("detail", t.detail);
+}
+
+template <Is<Look> Self, class Visit>
+void fields(Self& l, Visit&& visit) {
+  visit("baseline", l.of.baseline);
+  visit("candidate", l.of.candidate);
+  visit("metric", l.metric);
+  visit("number", l.number);
+  visit("rounds", l.rounds);
+  visit("p", l.p);
+  visit("p_same", l.p_same);
+  visit("decision", l.decision);
+}
+
+/// Without the order of its trials.
+template <Is<Round> Self, class Visit>
+void fields(Self& r, Visit&& visit) {
+  visit("number", r.number);
+  visit("sitting", r.sitting);
+  visit("state", r.state);
+  visit("role", r.role);
+}
+
+}  // namespace assay::codec

@@ -1,0 +1,239 @@
+#include "assay/exchange/gathering.hpp"
+
+#include <algorithm>
+#include <array>
+#include <charconv>
+#include <cmath>
+#include <optional>
+#include <utility>
+
+#include "assay/model/error.hpp"
+#include "assay/model/names.hpp"
+
+namespace assay::exchange {
+namespace {
+
+template <class Number>
+std::optional<Number> whole_text(std::string_view text, bool& too_large) {
+  Number number{};
+  const auto* const end = text.data() + text.size();
+  const auto [stop, failed] = std::from_chars(text.data(), end, number);
+  too_large = stop == end && failed == std::errc::result_out_of_range;
+  if (text.empty() || stop != end || failed != std::errc{}) return {};
+  return number;
+}
+
+constexpr std::array own_columns = {"candidate", "workload", "metric", "value", "round", "unit", "prefer"};
+
+}  // namespace
+
+Gathering::Gathering(const SamplesAsked& asked, std::string name) : asked_(asked), name_(std::move(name)) {
+  record_.design = {.uid = asked.uid,
+                    .title = asked.title,
+                    .kind = "import",
+                    .started = asked.started,
+                    .rules = {.margin = asked.margin}};
+  record_.log.state = CampaignState::ended;
+  record_.log.sittings.add({});
+  for (const auto& factor : asked.factors)
+    record_.design.factors.push_back({.name = factor, .levels = {}});
+}
+
+void Gathering::refuse(std::size_t line, std::size_t column, const std::string& problem,
+                       const std::string& remedy) const {
+  throw Error(problem, name_ + ":" + std::to_string(line) + ", column " + names_.at(column), remedy);
+}
+
+void Gathering::set_columns(const std::vector<std::string>& names, const std::string& place) {
+  std::string unknown;
+  columns_.clear();
+  for (const auto& name : names) {
+    const auto own = std::ranges::find(own_columns, name);
+    if (own != own_columns.end()) {
+      columns_.push_back(static_cast<Column>(own - own_columns.begin()));
+      continue;
+    }
+    columns_.push_back(Column::factor);
+    if (std::ranges::count(asked_.factors, name) == 0) unknown += (unknown.empty() ? "" : ", ") + name;
+  }
+  if (!unknown.empty())
+    throw Error("columns that are not known: " + unknown, place,
+                "--factor NAME takes one as a factor; the others must go");
+  for (const char* needed : {"candidate", "metric", "value"})
+    if (std::ranges::count(names, needed) == 0)
+      throw Error(std::string("there is no column \"") + needed + "\"", place,
+                  "the columns are candidate,workload,metric,value and, if there are, round,unit,prefer and "
+                  "factors");
+  for (const auto& factor : asked_.factors)
+    if (std::ranges::count(names, factor) == 0)
+      throw Error("there is no column \"" + factor + "\" for --factor", place);
+  names_ = names;
+}
+
+std::size_t Gathering::column_of(Column wanted) const {
+  return static_cast<std::size_t>(std::ranges::find(columns_, wanted) - columns_.begin());
+}
+
+std::string_view Gathering::field(const std::vector<std::string>& fields, Column wanted) const {
+  const auto column = column_of(wanted);
+  return column < fields.size() ? std::string_view(fields[column]) : std::string_view{};
+}
+
+void Gathering::add(const std::vector<std::string>& fields, std::size_t line) {
+  for (const auto needed : {Column::candidate, Column::metric})
+    if (field(fields, needed).empty())
+      refuse(line, column_of(needed), "a row without a " + names_.at(column_of(needed)), "give it one");
+  const auto text = field(fields, Column::value);
+  bool too_large = false;
+  const auto value = whole_text<double>(text, too_large);
+  if (!value || !std::isfinite(*value))
+    refuse(line, column_of(Column::value),
+           too_large ? "\"" + std::string(text) + "\" is beyond what a number of double precision can hold"
+                     : "\"" + std::string(text) + "\" is not a finite number",
+           too_large ? "use another unit" : "write it like 0.412; leave out rows without a value");
+  const auto cell = cell_of(fields, line);
+  const auto metric = metric_of(fields, line);
+  if (!fits(Scale::ratio, *value)) record_.design.metrics[metric].scale = Scale::difference;
+  std::optional<int> round;
+  if (const auto number = field(fields, Column::round); !number.empty()) {
+    round = whole_text<int>(number, too_large);
+    if (!round || *round < 0)
+      refuse(line, column_of(Column::round),
+             "\"" + std::string(number) + "\" " +
+                 (too_large ? "is too large for the number of a round" : "is not the number of a round"),
+             "rounds are whole numbers from 0 to 2147483647");
+  }
+  put(cell, metric, round, *value, line);
+}
+
+CellId Gathering::cell_of(const std::vector<std::string>& fields, std::size_t line) {
+  std::string key;
+  for (std::size_t i = 0; i < columns_.size(); ++i)
+    if (columns_[i] == Column::candidate || columns_[i] == Column::workload || columns_[i] == Column::factor)
+      (key += fields[i]) += '\0';
+  if (key == key_) return last_cell_;
+  const auto [known, fresh] = cells_.try_emplace(key, record_.design.cells.next());
+  key_ = key;
+  last_cell_ = known->second;
+  if (!fresh) return last_cell_;
+  auto& design = record_.design;
+  const std::string candidate(field(fields, Column::candidate));
+  std::string workload(field(fields, Column::workload));
+  if (workload.empty()) workload = "samples";
+  Cell cell;
+  const auto its_candidate = design.candidates.named(candidate);
+  cell.candidate = its_candidate ? *its_candidate : design.candidates.add({.name = candidate});
+  const auto its_workload = design.workloads.named(workload);
+  cell.workload = its_workload ? *its_workload : design.workloads.add({.name = workload});
+  for (std::size_t i = 0; i < columns_.size(); ++i) {
+    if (columns_[i] != Column::factor || fields[i].empty()) continue;
+    bool too_large = false;
+    if (fields[i] == "true" || fields[i] == "false")
+      cell.setting.levels[names_[i]] = fields[i] == "true";
+    else if (const auto whole = whole_text<std::int64_t>(fields[i], too_large))
+      cell.setting.levels[names_[i]] = *whole;
+    else if (too_large)
+      refuse(line, i, fields[i] + " is too large for a whole number", "write it in another unit, or as text");
+    else if (const auto number = whole_text<double>(fields[i], too_large); number && std::isfinite(*number))
+      cell.setting.levels[names_[i]] = *number;
+    else if (too_large)
+      refuse(line, i, fields[i] + " is beyond what a number of double precision can hold",
+             "write it in another unit, or as text");
+    else
+      cell.setting.levels[names_[i]] = fields[i];
+  }
+  // Levels that are written otherwise may be the same: 800 and 0800.
+  if (const auto same = design.cells.find([&](const Cell& other) { return other == cell; }))
+    known->second = last_cell_ = *same;
+  else
+    design.cells.add(std::move(cell));
+  return last_cell_;
+}
+
+MetricId Gathering::metric_of(const std::vector<std::string>& fields, std::size_t line) {
+  const auto name = field(fields, Column::metric), unit = field(fields, Column::unit);
+  const auto prefer = field(fields, Column::prefer);
+  const auto direction = prefer.empty() ? Prefer::lower : read_name<Prefer>(prefer);
+  if (!direction)
+    refuse(line, column_of(Column::prefer), "prefer is \"" + std::string(prefer) + "\"",
+           "write lower, higher or neither");
+  auto& metrics = record_.design.metrics;
+  const bool same_as_before = metrics.holds(last_metric_) && metrics[last_metric_].name == name;
+  const auto known = same_as_before ? std::optional(last_metric_) : metrics.named(name);
+  if (!known)
+    return last_metric_ =
+               metrics.add({.name = std::string(name), .unit = std::string(unit), .prefer = *direction});
+  last_metric_ = *known;
+  if (metrics[*known].unit != unit || metrics[*known].prefer != *direction)
+    refuse(line, column_of(Column::metric),
+           "metric \"" + std::string(name) + "\" had another unit or direction before",
+           "one metric has one of each");
+  return *known;
+}
+
+/// Values of one cell in one round are one trial.
+void Gathering::put(CellId cell, MetricId metric, std::optional<int> round, double value, std::size_t line) {
+  auto& trials = record_.log.trials;
+  if (!round) {
+    trials.push_back({.cell = cell, .readings = {{metric, value}}});
+    return;
+  }
+  rounds_.insert(*round);
+  const auto key = (static_cast<std::uint64_t>(cell.value) << 32U) | static_cast<std::uint64_t>(*round);
+  const auto [place, fresh] = trials_.try_emplace(key, trials.size());
+  if (fresh) trials.push_back({.cell = cell, .round = round});
+  auto& readings = trials[place->second].readings;
+  if (std::ranges::count(readings, metric, &Reading::metric) > 0)
+    refuse(line, column_of(Column::round),
+           "a second value of this metric for the same candidate in round " + std::to_string(*round),
+           "each round has one value of each");
+  readings.push_back({metric, value});
+}
+
+void Gathering::choose_baseline() {
+  auto& design = record_.design;
+  if (design.candidates.size() < 2)
+    throw Error("there is nothing to compare: fewer than two candidates", name_);
+  const auto base =
+      asked_.baseline.empty() ? std::optional(CandidateId{0}) : design.candidates.named(asked_.baseline);
+  if (!base) {
+    std::string known;
+    for (const auto& candidate : design.candidates) known += (known.empty() ? "" : ", ") + candidate.name;
+    throw Error("\"" + asked_.baseline + "\" is not among the candidates", "--baseline",
+                "known here: " + known);
+  }
+  for (const auto id : design.candidates.ids())
+    if (id != *base) design.candidates[id].against = base;
+  for (const auto id : design.cells.ids()) {
+    const auto& cell = design.cells[id];
+    if (cell.candidate == *base) continue;
+    const auto partner = design.cells.find([&](const Cell& other) {
+      return other.candidate == *base && other.workload == cell.workload && other.setting == cell.setting;
+    });
+    if (partner) design.contrasts.push_back({*partner, id});
+  }
+  if (design.contrasts.empty())
+    throw Error("no candidate has values beside the baseline's", name_,
+                "workloads and factors must be the same");
+}
+
+Record Gathering::finish() {
+  choose_baseline();
+  for (auto& metric : record_.design.metrics) {
+    if (asked_.difference) metric.scale = Scale::difference;
+    metric.demand.watched = metric.prefer != Prefer::neither;
+    constexpr double any = 1e-300;
+    if (metric.scale == Scale::difference)
+      metric.demand.margin = asked_.absolute_margin > 0 ? asked_.absolute_margin : any;
+  }
+  std::vector<int> numbers(rounds_.begin(), rounds_.end());
+  std::ranges::sort(numbers);
+  for (const int number : numbers) {
+    auto& round = record_.log.rounds.emplace_back();
+    round.number = number;
+    round.state = RoundState::whole;
+  }
+  return std::move(record_);
+}
+
+}  // namespace assay::exchange

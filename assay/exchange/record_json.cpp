@@ -1,0 +1,201 @@
+#include "assay/exchange/record_json.hpp"
+
+#include <algorithm>
+#include <vector>
+
+#include "assay/codec/json.hpp"
+#include "assay/model/error.hpp"
+#include "assay/model/validity.hpp"
+#include "assay/model/names.hpp"
+
+namespace assay::exchange {
+namespace {
+
+using codec::Damaged;
+using codec::fields_from_json;
+using codec::fields_json;
+using codec::Json;
+using codec::OrderedJson;
+
+constexpr const char* format_1 = "assay record 1";
+constexpr const char* format_2 = "assay record 2";
+
+/// `program`: the same number for the same path, which is not told.
+OrderedJson candidate_json(const Candidate& candidate, std::vector<std::string>& programs) {
+  auto json = fields_json(candidate, {"exe"});
+  const auto known = std::ranges::find(programs, candidate.from.exe);
+  json["program"] = known - programs.begin();
+  if (known == programs.end()) programs.push_back(candidate.from.exe);
+  return json;
+}
+
+OrderedJson trial_json(const Trial& trial) {
+  auto json = fields_json(trial, {"detail"});
+  if (trial.outcome == Outcome::voided) json["detail"] = trial.detail;  // no program's words
+  json["readings"] = OrderedJson::array();
+  for (const auto& reading : trial.readings)
+    json["readings"].push_back({reading.metric.value, reading.value});
+  return json;
+}
+
+const Json& part(const Json& json, const char* name) {
+  const auto found = json.find(name);
+  if (found == json.end()) throw Damaged("\"" + std::string(name) + "\" is missing in it");
+  return *found;
+}
+
+const Json& list(const Json& json, const char* name) {
+  const auto& found = part(json, name);
+  if (!found.is_array()) throw Damaged("\"" + std::string(name) + "\" is no list");
+  return found;
+}
+
+std::int64_t whole(const Json& json) {
+  std::int64_t number = 0;
+  codec::field_from_json(json, number);
+  return number;
+}
+
+template <class T>
+T read(const Json& json) {
+  T value{};
+  fields_from_json(json, value);
+  return value;
+}
+
+/// A document of the format before, as the current one has it.
+Json upgraded(Json document) {
+  const auto rename = [](Json& object, const char* from, const char* to) {
+    if (!object.is_object() || !object.contains(from)) return;
+    object[to] = object[from];
+    object.erase(from);
+  };
+  for (auto& candidate : document["candidates"]) rename(candidate, "commit", "commit_id");
+  for (auto& metric : document["metrics"])
+    if (metric.is_object() && metric.contains("machine"))
+      metric["about"] = metric["machine"] == true ? "machine" : "work";
+  return document;
+}
+
+void read_design(const Json& json, Design& design) {
+  fields_from_json(json, design);
+  for (const auto& c : list(json, "candidates")) {
+    auto candidate = read<Candidate>(c);
+    candidate.from.exe = "program " + std::to_string(whole(part(c, "program")));
+    design.candidates.add(std::move(candidate));
+  }
+  for (const auto& w : list(json, "workloads")) design.workloads.add(read<Workload>(w));
+  for (const auto& f : list(json, "factors")) design.factors.push_back(read<Factor>(f));
+  for (const auto& c : list(json, "cells"))
+    design.cells.add({.candidate = {whole(part(c, "candidate"))},
+                      .workload = {whole(part(c, "workload"))},
+                      .setting = codec::setting_of(part(c, "setting"))});
+  for (const auto& c : list(json, "contrasts")) {
+    if (!c.is_array() || c.size() != 2) throw Damaged("a contrast in it is no pair of cells");
+    design.contrasts.push_back({CellId{whole(c[0])}, CellId{whole(c[1])}});
+  }
+  for (const auto& m : list(json, "metrics")) design.metrics.add(read<Metric>(m));
+}
+
+void read_log(const Json& json, Log& log) {
+  codec::field_from_json(part(json, "state"), log.state);
+  WorkloadId workload;
+  for (const auto& w : list(json, "workloads")) {
+    std::string doubt;
+    if (w.contains("doubt")) codec::field_from_json(w["doubt"], doubt);
+    if (!doubt.empty()) log.doubts.push_back({workload, doubt});
+    ++workload.value;
+  }
+  CellId cell;
+  for (const auto& c : list(json, "cells")) {
+    CellState state;
+    codec::field_from_json(part(c, "standing"), state.standing);
+    codec::field_from_json(part(c, "detail"), state.detail);
+    if (!state.is_sound()) log.standings.push_back({cell, std::move(state)});
+    ++cell.value;
+  }
+  for (const auto& s : list(json, "sittings")) {
+    if (!s.is_object()) throw Damaged("a sitting in it is no object");
+    Sitting sitting;
+    for (const auto& [name, value] : s.items()) {
+      auto& fact = sitting.facts.emplace_back(Fact{.name = name, .value = {}});
+      codec::field_from_json(value, fact.value);
+    }
+    log.sittings.add(std::move(sitting));
+  }
+  for (const auto& r : list(json, "rounds")) fields_from_json(r, log.rounds.emplace_back());
+  for (const auto& t : list(json, "trials")) {
+    auto& trial = log.trials.emplace_back();
+    fields_from_json(t, trial);
+    for (const auto& reading : list(t, "readings")) {
+      if (!reading.is_array() || reading.size() != 2) throw Damaged("a reading in it is no pair");
+      auto& read = trial.readings.emplace_back(Reading{.metric = {whole(reading[0])}});
+      codec::field_from_json(reading[1], read.value);
+    }
+  }
+}
+
+}  // namespace
+
+std::string record_to_json(const Record& record) {
+  const auto& design = record.design;
+  OrderedJson document = {{"format", format_2}};
+  document.update(fields_json(design, {"uid", "plan", "plan_digest", "repeat", "folder"}));
+  document["state"] = to_string(record.log.state);
+  for (const char* name :
+       {"candidates", "workloads", "factors", "cells", "contrasts", "metrics", "sittings", "rounds", "trials"})
+    document[name] = OrderedJson::array();
+  std::vector<std::string> programs;
+  for (const auto& candidate : design.candidates)
+    document["candidates"].push_back(candidate_json(candidate, programs));
+  for (const auto id : design.workloads.ids()) {
+    auto json = fields_json(design.workloads[id]);
+    json["doubt"] = doubt_about(record.log, id);
+    document["workloads"].push_back(std::move(json));
+  }
+  for (const auto& factor : design.factors) document["factors"].push_back(fields_json(factor));
+  const auto states = states_of(design, record.log);
+  for (const auto id : design.cells.ids())
+    document["cells"].push_back({{"candidate", design.cells[id].candidate.value},
+                                 {"workload", design.cells[id].workload.value},
+                                 {"setting", codec::setting_json(design.cells[id].setting)},
+                                 {"standing", to_string(states[id].standing)},
+                                 {"detail", states[id].detail}});
+  for (const auto& contrast : design.contrasts)
+    document["contrasts"].push_back({contrast.baseline.value, contrast.candidate.value});
+  for (const auto& metric : design.metrics) document["metrics"].push_back(fields_json(metric));
+  for (const auto& sitting : record.log.sittings) {
+    auto facts = OrderedJson::object();
+    for (const auto& fact : sitting.facts) facts[fact.name] = fact.value;
+    document["sittings"].push_back(std::move(facts));
+  }
+  for (const auto& round : record.log.rounds) document["rounds"].push_back(fields_json(round));
+  for (const auto& trial : record.log.trials) document["trials"].push_back(trial_json(trial));
+  return codec::text_of(document, 1) + "\n";
+}
+
+bool is_record(const std::string& text) {
+  constexpr std::size_t enough = 200;  // the format stands first
+  const auto head = text.substr(0, enough);
+  return head.find(format_1) != std::string::npos || head.find(format_2) != std::string::npos;
+}
+
+Record record_from_json(const std::string& text, const std::string& name, const std::string& uid) try {
+  auto document = codec::parse_json(text);
+  if (!document) throw Damaged("it is no JSON, or nests too deeply");
+  const auto format = document->value("format", std::string{});
+  if (format != format_1 && format != format_2) throw Damaged("it is none");
+  if (format == format_1) document = upgraded(std::move(*document));
+  Record record;
+  read_design(*document, record.design);
+  read_log(*document, record.log);
+  record.design.uid = uid;
+  if (const auto wrong = what_is_invalid(record); !wrong.empty()) throw Damaged(wrong);
+  return record;
+} catch (const Error& error) {
+  throw Error("this export is damaged: " + error.problem(), name, "export it again");
+} catch (const Json::exception& error) {
+  throw Error("this export is damaged: " + std::string(error.what()), name, "export it again");
+}
+
+}  // namespace assay::exchange

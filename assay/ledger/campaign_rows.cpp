@@ -1,0 +1,242 @@
+#include "assay/ledger/campaign_rows.hpp"
+
+#include <chrono>
+#include <map>
+#include <string>
+#include <vector>
+
+#include "assay/ledger/rows.hpp"
+
+namespace assay::ledger {
+namespace {
+
+using soci::into;
+using soci::use;
+using Rows = soci::rowset<soci::row>;
+using Kind = Column::Kind;
+
+/// Columns that come before a value's own.
+std::vector<Column> with_key(std::vector<Column> key, const std::vector<Column>& columns) {
+  key.insert(key.end(), columns.begin(), columns.end());
+  return key;
+}
+
+const std::vector<Column> key_columns = {{"campaign", Kind::whole}, {"id", Kind::whole}};
+
+/// Every thing of a table as a row under its number.
+template <class Things>
+void put_all(soci::session& sql, const std::string& table, CampaignId campaign, const Things& things) {
+  using T = typename Things::value_type;
+  Insert insert(sql, table, with_key(key_columns, columns_of(T{})));
+  std::int64_t id = 0;
+  for (const auto& thing : things) {
+    std::vector<Value> values = {campaign.value, id++};
+    for (auto& value : values_of(thing)) values.push_back(std::move(value));
+    insert.run(values);
+  }
+}
+
+/// The other way. Throws Damaged where numbers are missing.
+template <class Keep>
+void read_all(soci::session& sql, const std::string& table, const std::string& columns, CampaignId campaign,
+              Keep&& keep) {
+  const Rows rows = (sql.prepare << "SELECT id, " + columns + " FROM " + table +
+                                        " WHERE campaign = :c ORDER BY id",
+                     use(campaign.value));
+  std::int64_t expected = 0;
+  for (const auto& row : rows) {
+    if (codec::read_whole(value_of(row, 0)) != expected++)
+      throw codec::Damaged("a " + table + " is missing in it");
+    keep(row);
+  }
+}
+
+template <class T, class Into>
+void read_things(soci::session& sql, const std::string& table, CampaignId campaign, Into&& add) {
+  read_all(sql, table, names_of_columns<T>(), campaign, [&](const soci::row& row) {
+    T thing{};
+    read_row(row, 1, thing);
+    add(std::move(thing));
+  });
+}
+
+/// The machine's number in this ledger, which is made if need be.
+std::int64_t machine_number(soci::session& sql, const std::string& fingerprint) {
+  std::int64_t id = 0;
+  sql << "INSERT INTO machine (fingerprint) VALUES (:f) ON CONFLICT DO NOTHING", use(fingerprint);
+  sql << "SELECT id FROM machine WHERE fingerprint = :f AND mark = ''", use(fingerprint), into(id);
+  return id;
+}
+
+void put_settings_and_cells(soci::session& sql, CampaignId campaign, const Record& record) {
+  const auto states = states_of(record.design, record.log);
+  Insert setting_row(sql, "setting", with_key(key_columns, {{"text", Kind::text}}));
+  Insert level_row(sql, "setting_value",
+                   {{"campaign", Kind::whole},
+                    {"setting", Kind::whole},
+                    {"factor", Kind::text},
+                    {"kind", Kind::text},
+                    {"text", Kind::text},
+                    {"number", Kind::number}});
+  Insert cell_row(sql, "cell",
+                  with_key(key_columns, {{"candidate", Kind::whole},
+                                         {"workload", Kind::whole},
+                                         {"setting", Kind::whole},
+                                         {"standing", Kind::text},
+                                         {"detail", Kind::text}}));
+  std::map<std::string, std::int64_t> settings;
+  for (const auto id : record.design.cells.ids()) {
+    const auto& cell = record.design.cells[id];
+    const auto [setting, fresh] =
+        settings.try_emplace(cell.setting.text(), static_cast<std::int64_t>(settings.size()));
+    if (fresh) {
+      setting_row.run({campaign.value, setting->second, cell.setting.text()});
+      for (const auto& [factor, level] : cell.setting.levels)
+        level_row.run({campaign.value, setting->second, factor, codec::kind_of(level), to_string(level),
+                       codec::to_value(number_of(level))});
+    }
+    cell_row.run({campaign.value, id.value, cell.candidate.value, cell.workload.value, setting->second,
+                  to_string(states[id].standing), states[id].detail});
+  }
+}
+
+void read_cells(soci::session& sql, CampaignId campaign, Record& record) {
+  std::map<std::int64_t, Setting> settings;
+  const Rows listed = (sql.prepare << "SELECT id FROM setting WHERE campaign = :c", use(campaign.value));
+  for (const auto& row : listed) settings[codec::read_whole(value_of(row, 0))];
+  const Rows levels =
+      (sql.prepare << "SELECT setting, factor, kind, text FROM setting_value WHERE campaign = :c",
+       use(campaign.value));
+  for (const auto& row : levels)
+    settings[codec::read_whole(value_of(row, 0))].levels[codec::read_text(value_of(row, 1))] =
+        codec::read_level(codec::read_text(value_of(row, 2)), codec::read_text(value_of(row, 3)));
+  read_all(sql, "cell", "candidate, workload, setting, standing, detail", campaign, [&](const soci::row& row) {
+    Cell cell;
+    codec::from_value(value_of(row, 1), cell.candidate);
+    codec::from_value(value_of(row, 2), cell.workload);
+    const auto setting = settings.find(codec::read_whole(value_of(row, 3)));
+    if (setting == settings.end()) throw codec::Damaged("a setting is missing in it");
+    cell.setting = setting->second;
+    CellState state;
+    codec::from_value(value_of(row, 4), state.standing);
+    codec::from_value(value_of(row, 5), state.detail);
+    const auto id = record.design.cells.add(std::move(cell));
+    if (!state.is_sound()) record.log.standings.push_back({id, std::move(state)});
+  });
+}
+
+void read_sittings(soci::session& sql, CampaignId campaign, Log& log) {
+  read_all(sql, "sitting", "machine, boot", campaign, [&](const soci::row& row) {
+    Sitting sitting;
+    codec::from_value(value_of(row, 1), sitting.machine);
+    codec::from_value(value_of(row, 2), sitting.boot);
+    log.sittings.add(std::move(sitting));
+  });
+  const Rows facts =
+      (sql.prepare << "SELECT sitting, name, value FROM fact WHERE campaign = :c ORDER BY sitting, name",
+       use(campaign.value));
+  for (const auto& row : facts) {
+    SittingId sitting;
+    codec::from_value(value_of(row, 0), sitting);
+    if (!log.sittings.holds(sitting)) throw codec::Damaged("a sitting is missing in it");
+    log.sittings[sitting].facts.push_back(
+        {codec::read_text(value_of(row, 1)), codec::read_text(value_of(row, 2))});
+  }
+}
+
+}  // namespace
+
+std::int64_t milliseconds_now() {
+  using namespace std::chrono;
+  return duration_cast<milliseconds>(system_clock::now().time_since_epoch()).count();
+}
+
+CampaignId put_campaign(soci::session& sql, const Record& record, const std::string& token) {
+  const auto& design = record.design;
+  Insert row(sql, "campaign",
+             with_key({{"label", Kind::text}, {"state", Kind::text}, {"next_round", Kind::whole}},
+                      columns_of(design)),
+             "id");
+  std::int64_t next_round = 1;
+  for (const auto& round : record.log.rounds) next_round = std::max<std::int64_t>(next_round, round.number + 1);
+  std::vector<Value> values = {std::string{}, to_string(record.log.state), next_round};
+  for (auto& value : values_of(design)) values.push_back(std::move(value));
+  const CampaignId campaign{row.run(values)};
+  if (!design.again_of.empty())
+    sql << "UPDATE campaign SET again_of = (SELECT o.id FROM campaign o WHERE o.uid = :u) WHERE id = :c",
+        use(design.again_of), use(campaign.value);
+  for (const auto id : record.log.sittings.ids())
+    put_sitting(sql, campaign, id, record.log.sittings[id], token);
+  put_all(sql, "candidate", campaign, design.candidates);
+  put_all(sql, "built", campaign, design.builds);
+  put_all(sql, "workload", campaign, design.workloads);
+  for (const auto& doubt : record.log.doubts)
+    sql << "UPDATE workload SET doubt = :d WHERE campaign = :c AND id = :i", use(doubt.text),
+        use(campaign.value), use(doubt.workload.value);
+  put_all(sql, "factor", campaign, design.factors);
+  put_settings_and_cells(sql, campaign, record);
+  Insert contrast_row(sql, "contrast", with_key({{"campaign", Kind::whole}}, columns_of(Contrast{})));
+  for (const auto& contrast : design.contrasts)
+    contrast_row.run({campaign.value, contrast.baseline.value, contrast.candidate.value});
+  put_all(sql, "metric", campaign, design.metrics);
+  return campaign;
+}
+
+void put_sitting(soci::session& sql, CampaignId campaign, SittingId id, const Sitting& sitting,
+                 const std::string& token) {
+  const auto fingerprint = sitting.fact("fingerprint");
+  const auto machine = machine_number(sql, fingerprint.empty() ? "unknown" : fingerprint);
+  const auto now = milliseconds_now();
+  Insert row(sql, "sitting",
+             with_key(key_columns, {{"machine", Kind::whole},
+                                    {"boot", Kind::text},
+                                    {"token", Kind::text},
+                                    {"started", Kind::whole},
+                                    {"seen", Kind::whole}}));
+  row.run({campaign.value, id.value, machine, sitting.boot, token.empty() ? Value{} : Value{token}, now, now});
+  Insert fact_row(sql, "fact",
+                  {{"campaign", Kind::whole},
+                   {"sitting", Kind::whole},
+                   {"name", Kind::text},
+                   {"value", Kind::text}});
+  for (const auto& fact : sitting.facts) fact_row.run({campaign.value, id.value, fact.name, fact.value});
+}
+
+Record read_campaign(soci::session& sql, CampaignId campaign) {
+  Record record;
+  auto& design = record.design;
+  const Rows heads =
+      (sql.prepare << "SELECT state, coalesce((SELECT o.uid FROM campaign o WHERE o.id = campaign.again_of), ''), " +
+                          names_of_columns<Design>() + " FROM campaign WHERE id = :c",
+       use(campaign.value));
+  for (const auto& row : heads) {
+    codec::from_value(value_of(row, 0), record.log.state);
+    codec::from_value(value_of(row, 1), design.again_of);
+    read_row(row, 2, design);
+  }
+  read_things<Candidate>(sql, "candidate", campaign,
+                         [&](Candidate&& candidate) { design.candidates.add(std::move(candidate)); });
+  read_things<BuildFacts>(sql, "built", campaign,
+                          [&](BuildFacts&& build) { design.builds.push_back(std::move(build)); });
+  read_all(sql, "workload", "doubt, " + names_of_columns<Workload>(), campaign, [&](const soci::row& row) {
+    Workload workload;
+    read_row(row, 2, workload);
+    std::string doubt;
+    codec::from_value(value_of(row, 1), doubt);
+    const auto id = design.workloads.add(std::move(workload));
+    if (!doubt.empty()) record.log.doubts.push_back({id, std::move(doubt)});
+  });
+  read_things<Factor>(sql, "factor", campaign,
+                      [&](Factor&& factor) { design.factors.push_back(std::move(factor)); });
+  read_cells(sql, campaign, record);
+  const Rows contrasts = (sql.prepare << "SELECT " + names_of_columns<Contrast>() +
+                                             " FROM contrast WHERE campaign = :c ORDER BY candidate, baseline",
+                          use(campaign.value));
+  for (const auto& row : contrasts) read_row(row, 0, design.contrasts.emplace_back());
+  read_things<Metric>(sql, "metric", campaign,
+                      [&](Metric&& metric) { design.metrics.add(std::move(metric)); });
+  read_sittings(sql, campaign, record.log);
+  return record;
+}
+
+}  // namespace assay::ledger

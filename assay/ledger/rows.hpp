@@ -1,0 +1,94 @@
+#pragma once
+
+#include <soci/soci.h>
+
+#include <memory>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "assay/codec/fields.hpp"
+#include "assay/codec/value.hpp"
+
+/// Values as rows of tables: their fields (codec/fields.hpp) are the columns. Included by this module's own sources
+/// only.
+namespace assay::ledger {
+
+using codec::Value;
+
+/// A column of an insert: its name, and the kind of its values.
+struct Column {
+  enum class Kind { whole, number, text };
+  std::string name;
+  Kind kind = Kind::whole;
+};
+
+template <class T>
+constexpr Column::Kind kind_of_column() {
+  if constexpr (codec::is_optional<T>)
+    return kind_of_column<typename T::value_type>();
+  else if constexpr (std::is_floating_point_v<T>)
+    return Column::Kind::number;
+  else if constexpr (codec::is_id<T> || (std::is_integral_v<T> && !std::is_same_v<T, std::uint64_t>))
+    return Column::Kind::whole;
+  else
+    return Column::Kind::text;
+}
+
+/// The columns of a value's fields.
+template <class T>
+std::vector<Column> columns_of(const T& value) {
+  std::vector<Column> columns;
+  codec::fields(value, [&]<class F>(const char* name, const F&) {
+    columns.push_back({name, kind_of_column<F>()});
+  });
+  return columns;
+}
+
+template <class T>
+std::vector<Value> values_of(const T& value) {
+  std::vector<Value> values;
+  codec::fields(value, [&](const char*, const auto& field) { values.push_back(codec::to_value(field)); });
+  return values;
+}
+
+/// A statement that puts one row into a table, prepared once; numbers are bound as they are, not as decimal text.
+class Insert {
+ public:
+  /// `returning` names a column whose value run() returns.
+  Insert(soci::session& sql, const std::string& table, const std::vector<Column>& columns,
+         const std::string& returning = {});
+  ~Insert();
+  Insert(const Insert&) = delete;
+  Insert& operator=(const Insert&) = delete;
+
+  /// Values in the order of the columns. Returns the returned column's value.
+  std::int64_t run(const std::vector<Value>& values);
+
+ private:
+  struct Slot;
+  std::vector<std::unique_ptr<Slot>> slots_;
+  std::int64_t returned_ = 0;
+  bool returns_;
+  soci::statement statement_;
+};
+
+/// A column of a row that was read.
+Value value_of(const soci::row& row, std::size_t column);
+
+/// Reads one value from a row whose columns are its fields, from `first` on. Returns the next column.
+template <class T>
+std::size_t read_row(const soci::row& row, std::size_t first, T& value) {
+  codec::fields(value, [&](const char*, auto& field) { codec::from_value(value_of(row, first++), field); });
+  return first;
+}
+
+/// The names of a value's columns, with commas between.
+template <class T>
+std::string names_of_columns() {
+  std::string names;
+  for (const auto& column : columns_of(T{})) names += (names.empty() ? "" : ", ") + column.name;
+  return names;
+}
+
+}  // namespace assay::ledger

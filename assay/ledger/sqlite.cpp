@@ -1,0 +1,154 @@
+#include <soci/sqlite3/soci-sqlite3.h>
+#include <sqlite3.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <array>
+#include <filesystem>
+#include <utility>
+
+#include "assay/ledger/dialect.hpp"
+
+namespace assay::ledger {
+namespace {
+
+constexpr std::array<std::pair<std::string_view, std::string_view>, 5> meanings = {{
+    {"{id}", "INTEGER PRIMARY KEY"},
+    {"{clustered}", "WITHOUT ROWID"},
+    {"{text}", "TEXT"},
+    {"{packed}", ""},
+    {"{reading}",
+     "CREATE TABLE reading (trial BIGINT NOT NULL REFERENCES trial(id), metric INTEGER NOT NULL,"
+     " value DOUBLE PRECISION NOT NULL, PRIMARY KEY (trial, metric)) WITHOUT ROWID"},
+}};
+
+/// A path as a URI's: what has a meaning there is written by its number.
+std::string uri_of(const std::string& path) {
+  constexpr const char* digits = "0123456789ABCDEF";
+  std::string uri = "file:";
+  for (const char c : std::filesystem::absolute(path).string()) {
+    const auto byte = static_cast<unsigned char>(c);
+    if (std::isalnum(byte) != 0 || c == '/' || c == '.' || c == '-' || c == '_')
+      uri += c;
+    else
+      uri += {'%', digits[byte / 16], digits[byte % 16]};
+  }
+  return uri;
+}
+
+/// Whether a file can be made in the folder of a path: SQLite needs to, beside one that it writes.
+bool is_writable(const std::string& path) {
+  const auto folder = std::filesystem::absolute(path).parent_path();
+  std::error_code failed;
+  const bool file = !std::filesystem::exists(path, failed) || access(path.c_str(), W_OK) == 0;
+  return file && access(folder.c_str(), W_OK | X_OK) == 0;
+}
+
+class Sqlite : public Dialect {
+ public:
+  void connect(soci::session& sql, const std::string& path, bool create) override {
+    path_ = path;
+    reads_only_ = !create && !is_writable(path);
+    // A file that nobody can write does not change: it needs no lock and no file beside it. With a journal of
+    // changes beside it, that has to be read too.
+    std::error_code failed;
+    const bool journal = std::filesystem::exists(path + "-wal", failed);
+    const auto name = reads_only_ ? uri_of(path) + (journal ? "?mode=ro" : "?immutable=1") : uri_of(path);
+    sql.open(*soci::factory_sqlite3(), "dbname=\"" + name + "\" timeout=10");
+    if (reads_only_) return;
+    // The time limit for locks holds from here on.
+    std::string mode;
+    sql << "PRAGMA journal_mode=WAL", soci::into(mode);
+    sql << "PRAGMA synchronous=FULL";
+    sql << "PRAGMA foreign_keys=ON";
+    remember();
+  }
+
+  bool reads_only() const override { return reads_only_; }
+
+  std::string in_words(std::string_view statement) const override {
+    std::string text(statement);
+    for (const auto& [word, meaning] : meanings)
+      for (auto at = text.find(word); at != std::string::npos; at = text.find(word, at))
+        text.replace(at, word.size(), meaning);
+    return text;
+  }
+
+  bool has_tables(soci::session& sql) const override {
+    int tables = 0;
+    sql << "SELECT count(*) FROM sqlite_master WHERE type = 'table'", soci::into(tables);
+    return tables > 0;
+  }
+  bool has_ledger(soci::session& sql) const override {
+    int tables = 0;
+    sql << "SELECT count(*) FROM sqlite_master WHERE type = 'table' AND name = 'ledger_info'",
+        soci::into(tables);
+    return tables > 0;
+  }
+
+  void begin_writing(soci::session& sql) const override { sql << "BEGIN IMMEDIATE"; }
+
+  void check_references(soci::session& sql, bool on) const override {
+    sql << std::string("PRAGMA foreign_keys=") + (on ? "ON" : "OFF");
+  }
+
+  void compact(soci::session& sql) const override { sql << "VACUUM"; }
+
+  void spare_disk(soci::session& sql, bool on) const override {
+    std::string mode;
+    sql << std::string("PRAGMA temp_store=") + (on ? "MEMORY" : "DEFAULT");
+    sql << std::string("PRAGMA journal_mode=") + (on ? "MEMORY" : "WAL"), soci::into(mode);
+  }
+
+  Error::Code code_of(soci::session& sql, const std::exception& error) const override {
+    int code = SQLITE_ERROR;
+    if (const auto* own = dynamic_cast<const soci::sqlite3_soci_error*>(&error)) {
+      code = own->result();
+    } else if (const auto* backend = static_cast<soci::sqlite3_session_backend*>(sql.get_backend());
+               backend != nullptr && backend->conn_ != nullptr) {
+      code = sqlite_api::sqlite3_errcode(backend->conn_);
+    }
+    switch (code & 0xff) {
+      case SQLITE_FULL:
+        return Error::Code::ledger_full;
+      case SQLITE_BUSY:
+      case SQLITE_LOCKED:
+        return Error::Code::ledger_busy;
+      case SQLITE_READONLY:
+      case SQLITE_CANTOPEN:
+      case SQLITE_PERM:
+        return Error::Code::ledger_read_only;
+      case SQLITE_NOTADB:
+      case SQLITE_CORRUPT:
+        return Error::Code::ledger_damaged;
+      case SQLITE_IOERR:
+        return is_there() ? Error::Code::ledger_unusable : Error::Code::ledger_gone;
+      default:
+        return Error::Code::ledger_unusable;
+    }
+  }
+
+  bool is_there() const override {
+    struct stat now {};
+    return stat(path_.c_str(), &now) == 0 && now.st_ino == inode_ && now.st_dev == device_;
+  }
+
+ private:
+  void remember() {
+    struct stat now {};
+    if (stat(path_.c_str(), &now) != 0) return;
+    inode_ = now.st_ino;
+    device_ = now.st_dev;
+  }
+
+  std::string path_;
+  bool reads_only_ = false;
+  ino_t inode_ = 0;
+  dev_t device_ = 0;
+};
+
+}  // namespace
+
+std::unique_ptr<Dialect> sqlite_dialect() { return std::make_unique<Sqlite>(); }
+
+}  // namespace assay::ledger

@@ -1,0 +1,131 @@
+#include "assay/ledger/trial_rows.hpp"
+
+#include <cmath>
+#include <sstream>
+#include <unordered_map>
+
+#include "assay/ledger/campaign_rows.hpp"
+#include "assay/model/error.hpp"
+
+namespace assay::ledger {
+namespace {
+
+using soci::use;
+using Rows = soci::rowset<soci::row>;
+using Kind = Column::Kind;
+
+std::vector<Column> columns_under_campaign(std::vector<Column> columns) {
+  columns.insert(columns.begin(), {"campaign", Kind::whole});
+  return columns;
+}
+
+/// Cell numbers with spaces between.
+std::string write_order(const std::vector<CellId>& cells) {
+  std::string text;
+  for (const auto cell : cells) text += (text.empty() ? "" : " ") + std::to_string(cell.value);
+  return text;
+}
+
+std::vector<CellId> read_order(const std::string& text) {
+  std::vector<CellId> cells;
+  std::istringstream words(text);
+  for (std::int64_t id = 0; words >> id;) cells.push_back({id});
+  return cells;
+}
+
+void refuse_what_is_not_finite(const Trial& trial) {
+  for (const auto& reading : trial.readings)
+    if (!std::isfinite(reading.value))
+      throw DomainError("a reading is not a finite number", static_cast<std::size_t>(reading.metric.value),
+                        reading.value);
+  for (const auto& point : trial.series)
+    if (!std::isfinite(point.value) || !std::isfinite(point.at.value_or(0)))
+      throw DomainError("a point of a series is not a finite number",
+                        static_cast<std::size_t>(point.metric.value), point.value);
+}
+
+}  // namespace
+
+TrialRows::TrialRows(soci::session& sql)
+    : trial_(sql, "trial", columns_under_campaign(columns_of(Trial{})), "id"),
+      reading_(sql, "reading",
+               {{"trial", Kind::whole}, {"metric", Kind::whole}, {"value", Kind::number}}),
+      point_(sql, "series",
+             {{"trial", Kind::whole},
+              {"metric", Kind::whole},
+              {"place", Kind::whole},
+              {"at", Kind::number},
+              {"value", Kind::number}}) {}
+
+void TrialRows::put(CampaignId campaign, const Trial& trial) {
+  refuse_what_is_not_finite(trial);
+  auto values = values_of(trial);
+  values.insert(values.begin(), campaign.value);
+  const auto id = trial_.run(values);
+  for (const auto& reading : trial.readings) reading_.run({id, reading.metric.value, reading.value});
+  std::int64_t place = 0;
+  for (const auto& point : trial.series)
+    point_.run({id, point.metric.value, place++, codec::to_value(point.at), point.value});
+}
+
+void put_round(soci::session& sql, CampaignId campaign, const Round& round) {
+  auto columns = columns_under_campaign(columns_of(round));
+  columns.push_back({"trial_order", Kind::text});
+  columns.push_back({"claimed", Kind::whole});
+  auto values = values_of(round);
+  values.insert(values.begin(), campaign.value);
+  values.emplace_back(write_order(round.order));
+  values.emplace_back(milliseconds_now());
+  Insert(sql, "round", columns).run(values);
+}
+
+void put_look(soci::session& sql, CampaignId campaign, const Look& look) {
+  auto values = values_of(look);
+  values.insert(values.begin(), campaign.value);
+  Insert(sql, "look", columns_under_campaign(columns_of(look))).run(values);
+}
+
+void read_rounds_and_trials(soci::session& sql, CampaignId campaign, Log& log) {
+  const Rows rounds = (sql.prepare << "SELECT trial_order, " + names_of_columns<Round>() +
+                                          " FROM round WHERE campaign = :c ORDER BY number",
+                       use(campaign.value));
+  for (const auto& row : rounds) {
+    auto& round = log.rounds.emplace_back();
+    round.order = read_order(codec::read_text(value_of(row, 0)));
+    read_row(row, 1, round);
+  }
+  std::unordered_map<std::int64_t, std::size_t> places;
+  const Rows trials = (sql.prepare << "SELECT id, " + names_of_columns<Trial>() +
+                                          " FROM trial WHERE campaign = :c ORDER BY id",
+                       use(campaign.value));
+  for (const auto& row : trials) {
+    places[codec::read_whole(value_of(row, 0))] = log.trials.size();
+    read_row(row, 1, log.trials.emplace_back());
+  }
+  const Rows readings =
+      (sql.prepare << "SELECT r.trial, r.metric, r.value FROM reading r JOIN trial t ON t.id = r.trial"
+                      " WHERE t.campaign = :c ORDER BY r.trial, r.metric",
+       use(campaign.value));
+  for (const auto& row : readings) {
+    auto& reading = log.trials[places.at(codec::read_whole(value_of(row, 0)))].readings.emplace_back();
+    codec::from_value(value_of(row, 1), reading.metric);
+    reading.value = codec::read_number(value_of(row, 2));
+  }
+  const Rows points =
+      (sql.prepare << "SELECT s.trial, s.metric, s.at, s.value FROM series s JOIN trial t ON t.id = s.trial"
+                      " WHERE t.campaign = :c ORDER BY s.trial, s.metric, s.place",
+       use(campaign.value));
+  for (const auto& row : points) {
+    auto& point = log.trials[places.at(codec::read_whole(value_of(row, 0)))].series.emplace_back();
+    codec::from_value(value_of(row, 1), point.metric);
+    codec::from_value(value_of(row, 2), point.at);
+    point.value = codec::read_number(value_of(row, 3));
+  }
+  const Rows looks = (sql.prepare << "SELECT " + names_of_columns<Look>() +
+                                         " FROM look WHERE campaign = :c"
+                                         " ORDER BY metric, candidate, baseline, number",
+                      use(campaign.value));
+  for (const auto& row : looks) read_row(row, 0, log.looks.emplace_back());
+}
+
+}  // namespace assay::ledger

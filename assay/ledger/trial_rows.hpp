@@ -1,0 +1,29 @@
+#pragma once
+
+#include <soci/soci.h>
+
+#include "assay/ledger/rows.hpp"
+#include "assay/model/log.hpp"
+
+/// Rounds, trials and looks as rows. Included by this module's own sources only. Each call is a part of the caller's
+/// transaction.
+namespace assay::ledger {
+
+/// The statements that store trials, prepared once.
+class TrialRows {
+ public:
+  explicit TrialRows(soci::session& sql);
+  /// Throws DomainError for a reading or point that is no finite number; nothing is stored then.
+  void put(CampaignId campaign, const Trial& trial);
+
+ private:
+  Insert trial_, reading_, point_;
+};
+
+void put_round(soci::session& sql, CampaignId campaign, const Round& round);
+void put_look(soci::session& sql, CampaignId campaign, const Look& look);
+
+/// All of a campaign's. Throws codec::Damaged.
+void read_rounds_and_trials(soci::session& sql, CampaignId campaign, Log& log);
+
+}  // namespace assay::ledger

@@ -1,0 +1,143 @@
+#include "assay/metrics/catalogue.hpp"
+
+#include <algorithm>
+#include <array>
+
+namespace assay::metrics {
+namespace {
+
+/// What most rows have in common; the rest is said with each.
+struct Traits {
+  Needs needs = Needs::nothing;
+  Prefer prefer = Prefer::lower;
+  Scale scale = Scale::ratio;
+  About about = About::work;
+  bool exact = false, supporting = false;
+  double coarse_below = 0;
+  bool of_programs = true, of_functions = false, holds_abreast = true;
+};
+
+Row make(Known id, const char* name, const char* unit, const Traits& traits = {}) {
+  return {.id = id,
+          .metric = {.name = name,
+                     .unit = unit,
+                     .prefer = traits.prefer,
+                     .scale = traits.scale,
+                     .about = traits.about,
+                     .exact = traits.exact,
+                     .supporting = traits.supporting,
+                     .coarse_below = traits.coarse_below},
+          .needs = traits.needs,
+          .of_programs = traits.of_programs,
+          .of_functions = traits.of_functions,
+          .holds_abreast = traits.holds_abreast};
+}
+
+constexpr Traits supporting{.supporting = true};
+constexpr Traits switches{.supporting = true, .holds_abreast = false};
+constexpr Traits bytes{.needs = Needs::io_accounting, .supporting = true};
+constexpr Traits counted{.needs = Needs::counters, .supporting = true};
+constexpr Traits counted_of_both{.needs = Needs::counters, .supporting = true, .of_functions = true};
+constexpr Traits per_core{
+    .needs = Needs::counters, .supporting = true, .of_functions = true, .holds_abreast = false};
+constexpr Traits per_cycle{
+    .needs = Needs::counters, .prefer = Prefer::neither, .supporting = true, .holds_abreast = false};
+constexpr Traits sampled{.supporting = true, .coarse_below = 1};
+constexpr Traits size{.exact = true};
+constexpr Traits machine{.prefer = Prefer::neither, .scale = Scale::difference, .about = About::machine};
+constexpr Traits shown{.prefer = Prefer::neither, .scale = Scale::difference};
+constexpr Traits called{.needs = Needs::calls, .of_programs = false, .of_functions = true};
+constexpr Traits also_called{
+    .needs = Needs::calls, .supporting = true, .of_programs = false, .of_functions = true};
+constexpr Traits allocated{
+    .needs = Needs::allocator, .exact = true, .of_programs = false, .of_functions = true};
+
+}  // namespace
+
+std::span<const Row> catalogue() {
+  using enum Known;
+  static const std::array rows = {
+      make(wall_time, "wall time", "s", {.holds_abreast = false}),
+      make(cpu_time, "cpu time", "s"),
+      make(throughput, "throughput", "",
+           {.needs = Needs::work, .prefer = Prefer::higher, .of_functions = true, .holds_abreast = false}),
+      make(user_time, "user time", "s", sampled),
+      make(system_time, "system time", "s", sampled),
+      make(cores_used, "cores used", "", {.prefer = Prefer::neither, .holds_abreast = false}),
+      make(peak_memory, "peak memory", "B"),
+      make(tree_memory, "tree memory", "B", {.needs = Needs::control_group}),
+      make(minor_faults, "minor faults", "", supporting),
+      make(major_faults, "major faults", "", supporting),
+      make(voluntary_switches, "voluntary switches", "", switches),
+      make(involuntary_switches, "involuntary switches", "", switches),
+      make(bytes_read, "bytes read", "B", bytes),
+      make(bytes_written, "bytes written", "B", bytes),
+      make(output_bytes, "output bytes", "B",
+           {.needs = Needs::output, .prefer = Prefer::neither, .scale = Scale::difference}),
+      make(instructions, "instructions", "", counted_of_both),
+      make(cycles, "cycles", "", per_core),
+      make(branches, "branches", "", counted),
+      make(branch_misses, "branch misses", "", counted_of_both),
+      make(cache_references, "cache references", "", counted),
+      make(cache_misses, "cache misses", "", counted_of_both),
+      make(instructions_per_cycle, "instructions per cycle", "", per_cycle),
+      make(branch_miss_rate, "branch miss rate", "", counted),
+      make(cache_miss_rate, "cache miss rate", "", counted),
+      make(build_time, "build time", "s", shown),
+      make(program_size, "program size", "B", size),
+      make(text_size, "text size", "B", size),
+      make(data_size, "data size", "B", size),
+      make(load, "load", "", machine),
+      make(stolen_time, "stolen time", "s", machine),
+      make(time_of_others, "time of others", "s", machine),
+      make(core_frequency, "core frequency", "Hz", machine),
+      make(on_battery, "on battery", "", machine),
+      make(throttlings, "throttlings", "", machine),
+      make(kept_warm, "kept warm", "", machine),
+      make(counted_share, "counted share", "", machine),
+      make(unseen_cpu_time, "unseen cpu time", "s", machine),
+      make(time_per_call, "time per call", "s", called),
+      make(mean_time_per_call, "mean time per call", "s", also_called),
+      make(first_call, "first call", "s", also_called),
+      make(allocations, "allocations", "", allocated),
+      make(allocated_bytes, "allocated bytes", "B", allocated),
+      make(peak_allocated, "peak allocated", "B", allocated),
+  };
+  return rows;
+}
+
+const Row& row_of(Known metric) {
+  const auto rows = catalogue();
+  return *std::ranges::find(rows, metric, &Row::id);
+}
+
+const std::string& name_of(Known metric) { return row_of(metric).metric.name; }
+
+const Row* find_row(const std::string& name) {
+  const auto rows = catalogue();
+  const auto found = std::ranges::find(rows, name, [](const Row& row) { return row.metric.name; });
+  if (found != rows.end()) return &*found;
+  return name.starts_with(name_of(Known::throughput) + " of ") ? &row_of(Known::throughput) : nullptr;
+}
+
+std::vector<Metric> process_metrics() {
+  std::vector<Metric> all;
+  for (const auto& row : catalogue())
+    if (row.of_programs && row.needs != Needs::work) all.push_back(row.metric);
+  return all;
+}
+
+bool is(const Metric& metric, Known known) {
+  const auto& name = name_of(known);
+  return metric.name == name || (known == Known::throughput && metric.name.starts_with(name + " of "));
+}
+
+Index::Index(const Table<MetricId, Metric>& metrics) : ids_(catalogue().size()) {
+  for (const auto& row : catalogue()) ids_[static_cast<std::size_t>(row.id)] = metrics::find(metrics, row.id);
+}
+
+std::optional<MetricId> find(const Table<MetricId, Metric>& metrics, Known known) {
+  return metrics.find([&](const Metric& m) { return is(m, known) && m.demand.missing.empty(); });
+}
+
+}  // namespace assay::metrics

@@ -1,0 +1,124 @@
+#pragma once
+
+#include <cstddef>
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "assay/model/ids.hpp"
+#include "assay/model/metric.hpp"
+#include "assay/model/table.hpp"
+
+/// Every metric that Assay measures itself, a row each. A new one is a row here, and its reading where it is
+/// measured (campaign/readings.cpp, contest/arena.cpp).
+namespace assay::metrics {
+
+enum class Known {
+  wall_time,
+  cpu_time,
+  throughput,
+  user_time,
+  system_time,
+  cores_used,
+  peak_memory,
+  tree_memory,
+  minor_faults,
+  major_faults,
+  voluntary_switches,
+  involuntary_switches,
+  bytes_read,
+  bytes_written,
+  output_bytes,
+  instructions,
+  cycles,
+  branches,
+  branch_misses,
+  cache_references,
+  cache_misses,
+  instructions_per_cycle,
+  branch_miss_rate,
+  cache_miss_rate,
+  build_time,
+  program_size,
+  text_size,
+  data_size,
+  load,
+  stolen_time,
+  time_of_others,
+  core_frequency,
+  on_battery,
+  throttlings,
+  kept_warm,
+  counted_share,
+  unseen_cpu_time,
+  time_per_call,
+  mean_time_per_call,
+  first_call,
+  allocations,
+  allocated_bytes,
+  peak_allocated,
+};
+
+/// What a metric takes to be measured.
+enum class Needs {
+  nothing,        ///< every run of a program tells it
+  work,           ///< a declared amount of work
+  counters,       ///< hardware event counters
+  control_group,  ///< one for each trial
+  io_accounting,  ///< the kernel's account of bytes read and written
+  output,         ///< that output is kept
+  calls,          ///< functions called in process
+  allocator,      ///< the counting operator new (assay::allocations)
+};
+
+struct Row {
+  Known id;
+  Metric metric;         ///< as Assay measures it: name, unit, direction, scale
+  Needs needs;
+  bool of_programs;      ///< measured of programs
+  bool of_functions;     ///< measured of functions in a contest
+  bool holds_abreast;    ///< means something for programs that share a core with others at the time
+};
+
+/// All rows, in the order in which metrics are shown.
+///
+/// - `user time`, `system time`: the kernel samples them by ticks, so they are not judged below a second.
+/// - `peak memory`: of the largest process. `tree memory`: of all together, where a control group can be had.
+/// - `bytes read`, `bytes written`: through system calls, starting the program included.
+/// - `instructions` to `cache miss rate`: hardware counters, user space only.
+/// - `kept warm`: the share of files declared cold that stayed in the page cache. `unseen cpu time`: of
+///   children whose parent would not wait for them, told by checks; it is not in cpu time.
+/// - `build time`: of all its build steps, once; shown, not judged.
+/// - `program size`, `text size`, `data size`: of the candidate's program file; exact.
+/// - `time per call` to `peak allocated`: of functions in a contest.
+std::span<const Row> catalogue();
+
+const Row& row_of(Known metric);
+const std::string& name_of(Known metric);
+
+/// The row of a name: its own, or "throughput of UNIT". nullptr when Assay measures nothing of that name.
+const Row* find_row(const std::string& name);
+
+/// The metrics that programs yield, in order.
+std::vector<Metric> process_metrics();
+
+/// The metric of a campaign that is this one; empty when it has none, or it is not measured there. Of several
+/// throughputs the first.
+std::optional<MetricId> find(const Table<MetricId, Metric>& metrics, Known metric);
+
+/// A campaign's metrics by what they are, made once for looking up many times.
+class Index {
+ public:
+  explicit Index(const Table<MetricId, Metric>& metrics);
+  /// Empty when the campaign has none, or it is not measured there.
+  std::optional<MetricId> find(Known metric) const { return ids_[static_cast<std::size_t>(metric)]; }
+
+ private:
+  std::vector<std::optional<MetricId>> ids_;
+};
+
+/// Whether a campaign's metric is this one.
+bool is(const Metric& metric, Known known);
+
+}  // namespace assay::metrics

@@ -1,0 +1,91 @@
+#pragma once
+
+#include <cstddef>
+#include <optional>
+#include <string>
+#include <variant>
+#include <vector>
+
+#include "assay/model/effect.hpp"
+#include "assay/model/ids.hpp"
+
+namespace assay::inline model {
+
+enum class Verdict { better, worse, same, unclear };
+
+struct WholeCampaign {
+  bool operator==(const WholeCampaign&) const = default;
+};
+struct ThisMachine {
+  bool operator==(const ThisMachine&) const = default;
+};
+
+/// What a note or a reason is about.
+using Subject = std::variant<WholeCampaign, ThisMachine, CandidateId, CellId, WorkloadId, MetricId>;
+
+enum class NoteKind {
+  // Before anything is measured.
+  same_commit,          ///< a candidate is the commit that its baseline is
+  same_commit_program,  ///< two commits give one program, byte for byte
+  same_program,         ///< two paths hold one program, byte for byte
+  same_command,         ///< a candidate is its baseline, told the same
+  other_compiler,       ///< `said` and `said_of_other` name them
+  other_optimisation,   ///< likewise
+  other_options,        ///< `said`: options of its own; `said_of_other`: those that only its baseline has
+  same_identity,        ///< candidates (`also`) say that they are what their baseline says it is (`said`)
+  doubtful_check,       ///< `said`: why a workload's check proves little
+  // What trials show.
+  output_differs,   ///< from the baseline's; `said`: where
+  left_processes,   ///< running, `figure` of them in `count` trials
+  failed_at_times,  ///< `figure` of `count` trials
+  twin_called,      ///< a copy of the baseline has a verdict
+  too_few_rounds,   ///< `figure` of at least `threshold`
+  not_positive,     ///< values that a ratio can't be made of
+  too_coarse,       ///< for how coarsely the kernel samples it
+  not_exact,        ///< a metric that was declared exact varied
+  at_ceiling,
+  not_side_by_side,  ///< values without rounds
+  other_test,        ///< Brunner–Munzel's test says otherwise, with p = `figure`
+  // What the values show, by metric. `count`: cells that show it, of which the subject does most.
+  drift,           ///< by `figure` from the first rounds to the last
+  several_modes,   ///< values gather around more than one
+  outliers,        ///< a share of `figure` lies far out
+  alike_rounds,    ///< effects of neighbouring rounds are correlated by `figure`
+  first_in_round,  ///< differs by `figure` from what runs later
+  first_run,       ///< likewise, from later runs
+  short_trials,    ///< `figure` seconds
+  one_upper_end,   ///< a share of `figure` of the values of both sides lies at one upper end
+  // What the machine did.
+  stolen_time,       ///< a share of `figure`, by its host
+  busy,              ///< a share of `figure` was used by others
+  load,              ///< of `figure` on `threshold` cores
+  frequency,         ///< varied by `figure`
+  throttled,         ///< `figure` times
+  on_battery,
+  stayed_cached,     ///< a share of `figure` of a file that was declared cold
+  counters_shared,   ///< counters were off for a share of `figure`
+  beside_another,    ///< campaign
+  unseen_children,   ///< `figure` seconds of CPU time
+  costly_output,     ///< a share of `figure` of the wall time
+  void_trials,       ///< `figure` of them; `said`: why
+  abreast_distorts,  ///< effect `figure` abreast; in turns from `low` to `high`
+};
+
+/// Something that weakens a finding or should be known, with the figure it rests on. Worded by report/.
+struct Note {
+  enum class Level { note, warning };
+
+  NoteKind kind = NoteKind::same_commit;
+  Subject subject;
+  Level level = Level::note;
+  std::optional<MetricId> metric;
+  std::optional<double> figure, threshold;
+  double low = 0, high = 0;
+  std::size_t count = 1;
+  std::optional<Effect> effect;  ///< of a twin that was called
+  Verdict verdict = Verdict::unclear;
+  std::vector<CandidateId> also;  ///< further candidates of whom it is true
+  std::string said, said_of_other;  ///< what is not Assay's own: a program's words, a compiler's options
+};
+
+}  // namespace assay::inline model

@@ -1,0 +1,81 @@
+#include "assay/program/asking.hpp"
+
+#include <unistd.h>
+
+#include <CLI/CLI.hpp>
+#include <algorithm>
+#include <charconv>
+#include <cstdlib>
+#include <iostream>
+#include <string_view>
+
+#include "assay/model/error.hpp"
+#include "assay/model/quantity.hpp"
+#include "assay/render/json.hpp"
+#include "assay/render/text.hpp"
+
+namespace assay::program {
+
+std::string typed(const std::vector<std::string>& arguments) {
+  std::string line;
+  for (const auto& argument : arguments) {
+    const bool plain = !argument.empty() && std::ranges::all_of(argument, [](unsigned char c) {
+      return std::isalnum(c) != 0 ||
+             std::string_view("_-./=,:+@%").find(static_cast<char>(c)) != std::string_view::npos || c >= 0x80;
+    });
+    std::string quoted = argument;
+    if (!plain) {
+      for (auto at = quoted.find('\''); at != std::string::npos; at = quoted.find('\'', at + 4))
+        quoted.replace(at, 1, "'\\''");
+      quoted = "'" + quoted + "'";
+    }
+    line += (line.empty() ? "" : " ") + quoted;
+  }
+  return line;
+}
+
+PlannedRounds parse_rounds(const std::string& text) {
+  const auto dots = text.find("..");
+  const auto number = [&](const std::string& digits) {
+    int value = 0;
+    const auto [end, failed] = std::from_chars(digits.data(), digits.data() + digits.size(), value);
+    if (failed != std::errc{} || end != digits.data() + digits.size() || value < 1)
+      throw Error("\"" + text + "\" is not a number of rounds", "--rounds",
+                  "write 20, or a range like 7..60");
+    return value;
+  };
+  if (dots == std::string::npos) return {.min = number(text), .max = number(text)};
+  return {.min = number(text.substr(0, dots)), .max = number(text.substr(dots + 2))};
+}
+
+double parse_budget(const std::string& text) {
+  try {
+    return parse_duration(text);
+  } catch (const Error& error) {
+    throw Error(error.problem(), "--budget", error.remedy());
+  }
+}
+
+void show(const Findings& findings, bool json) {
+  const bool colour = isatty(STDOUT_FILENO) == 1 && std::getenv("NO_COLOR") == nullptr;
+  std::cout << (json ? render::to_json(findings) : render::to_text(findings, {.colour = colour}))
+            << std::flush;
+}
+
+void add_when_busy(CLI::App& command, std::string& choice) {
+  command
+      .add_option("--when-busy", choice,
+                  "while another campaign measures on this machine: wait (the default) or go-on")
+      ->check([](const std::string& word) {
+        return word == "wait" || word == "go-on" ? std::string{}
+                                                 : "\"" + word + "\" is neither wait nor go-on";
+      });
+  if (const char* set = std::getenv("ASSAY_WHEN_BUSY"); set != nullptr && std::string(set) == "go-on")
+    choice = set;
+}
+
+campaign::WhenBusy when_busy_of(const std::string& choice) {
+  return choice == "go-on" ? campaign::WhenBusy::go_on : campaign::WhenBusy::wait;
+}
+
+}  // namespace assay::program

@@ -1,0 +1,124 @@
+#include "assay/program/present.hpp"
+
+#include <CLI/CLI.hpp>
+#include <iostream>
+
+#include "assay/program/asking.hpp"
+#include "assay/program/progress.hpp"
+#include "assay/program/samples.hpp"
+#include "assay/program/stopping.hpp"
+#include "assay/model/error.hpp"
+#include "assay/model/quantity.hpp"
+
+namespace assay::program {
+namespace {
+
+struct Asked {
+  std::string rounds, budget, margin, allowance, ledger;
+  std::vector<std::string> only;
+  std::int64_t seed = -1;
+  std::string when_busy = "wait";
+  bool no_twin = false, json = false, resume = false;
+};
+
+void add_options(CLI::App& app, Asked& asked) {
+  app.add_option("--rounds", asked.rounds,
+                 "judged rounds, like 7..60 (from 7 on it ends when all is settled)");
+  app.add_option("--budget", asked.budget, "measuring time for each setting, like 2s");
+  app.add_option("--margin", asked.margin, "the smallest change that matters, like 0.1%");
+  app.add_option("--allowance", asked.allowance,
+                 "the longest a call may take, like 200ms; what takes longer leaves larger sizes");
+  app.add_option("--only", asked.only, "a level that is run, like locks=400; may be repeated")
+      ->expected(1)
+      ->take_all();
+  app.add_option("--seed", asked.seed, "seed of the order of slices")->check(CLI::NonNegativeNumber);
+  app.add_flag("--no-twin", asked.no_twin,
+               "without the copies of the baseline that show what no change looks like");
+  app.add_option("--ledger", asked.ledger, "a ledger that keeps the rounds");
+  app.add_flag("--resume", asked.resume, "go on where the last run in the ledger was cut off");
+  add_when_busy(app, asked.when_busy);
+  app.add_flag("--json", asked.json, "print the findings document");
+}
+
+/// The contest's own options, with what was asked for in their place.
+contest::Options merged(contest::Options options, const Asked& asked) {
+  if (!asked.rounds.empty()) {
+    const auto rounds = parse_rounds(asked.rounds);
+    options.rounds_min = rounds.min;
+    options.rounds_max = rounds.max;
+  }
+  if (!asked.budget.empty()) options.budget = parse_budget(asked.budget);
+  if (!asked.margin.empty()) options.margin = parse_share(asked.margin);
+  if (!asked.allowance.empty()) options.allowance = parse_duration(asked.allowance);
+  for (const auto& pair : asked.only) {
+    const auto equal = pair.find('=');
+    if (equal == std::string::npos)
+      throw Error("\"" + pair + "\" does not choose a level", "--only", "write it like locks=400");
+    options.only.emplace_back(pair.substr(0, equal), pair.substr(equal + 1));
+  }
+  if (asked.seed >= 0) options.seed = static_cast<std::uint64_t>(asked.seed);
+  if (asked.no_twin) options.twin = false;
+  if (!asked.ledger.empty()) options.ledger = asked.ledger;
+  options.resume = asked.resume;
+  options.when_busy = when_busy_of(asked.when_busy);
+  return options;
+}
+
+/// Shows progress, and hands the samples over when all is measured.
+class Watching : public ProgressLine {
+ public:
+  void ended(const Record& record) override { hand_over_samples(record); }
+};
+
+/// The command without the options that settling a finding names anew.
+std::vector<std::string> without_rounds(const std::vector<std::string>& command) {
+  std::vector<std::string> kept;
+  for (std::size_t i = 0; i < command.size(); ++i) {
+    const auto& word = command[i];
+    if (word == "--rounds" || word == "--budget") {
+      ++i;
+      continue;
+    }
+    if (!word.starts_with("--rounds=") && !word.starts_with("--budget=") && word != "--resume")
+      kept.push_back(word);
+  }
+  return kept;
+}
+
+int carry_on(const contest::Contest& contest, const Asked& asked, const std::vector<std::string>& command) {
+  auto options = merged(contest.options(), asked);
+  options.repeat = typed(without_rounds(command));
+  StopOnSignals stopping;
+  Watching watching;
+  options.observer = &watching;
+  options.stop = stopping.token();
+  const auto findings = contest.run(options);
+  watching.clear();
+  show(findings, asked.json);
+  if (findings.state == CampaignState::interrupted) {
+    if (!options.ledger.empty()) std::cerr << "assay: kept; --resume goes on with it\n";
+    return exit_interrupted;
+  }
+  return findings.findings.empty() ? exit_nothing_measured : exit_done;
+}
+
+}  // namespace
+
+int present(const contest::Contest& contest, int argc, char** argv) {
+  CLI::App app("a contest of functions: " + contest.title());
+  Asked asked;
+  add_options(app, asked);
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::ParseError& error) {
+    return app.exit(error) == 0 ? exit_done : exit_request;
+  }
+  try {
+    return carry_on(contest, asked, {argv, argv + argc});
+  } catch (const Error& error) {
+    std::cerr << error.what() << "\n";
+    return error.code() == Error::Code::measuring ? exit_nothing_measured : exit_request;
+  }
+}
+
+}  // namespace assay::program

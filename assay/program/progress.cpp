@@ -1,0 +1,82 @@
+#include "assay/program/progress.hpp"
+
+#include <unistd.h>
+
+#include <iostream>
+#include <sstream>
+
+#include "assay/judge/likeness.hpp"
+#include "assay/report/cells.hpp"
+#include "assay/report/names.hpp"
+#include "assay/report/notes.hpp"
+#include "assay/report/outlook.hpp"
+#include "assay/report/units.hpp"
+
+namespace assay::program {
+namespace {
+
+using Phase = campaign::Progress::Phase;
+
+std::string line_for(const campaign::Progress& progress, const std::string& cell) {
+  const auto of = std::to_string(progress.done) + " of " + std::to_string(progress.planned);
+  if (progress.phase == Phase::checking) return "checking the work, " + of + " done; now " + cell;
+  std::string line = "round " + of + " done";
+  if (progress.settled > 0)
+    line += ", " + std::to_string(progress.settled) + " of " + std::to_string(progress.findings) + " settled";
+  if (progress.left) line += ", at most " + report::span_text(*progress.left) + " left";
+  return line + "; now " + cell;
+}
+
+}  // namespace
+
+ProgressLine::ProgressLine() : terminal_(isatty(STDERR_FILENO) == 1) {}
+
+ProgressLine::~ProgressLine() { clear(); }
+
+void ProgressLine::said(const std::string& text) {
+  clear();
+  std::istringstream lines(text);
+  for (std::string line; std::getline(lines, line);) std::cerr << "assay: " << line << "\n";
+}
+
+void ProgressLine::busy(campaign::WhenBusy what) {
+  said(std::string("another campaign is measuring on this machine; ") +
+       (what == campaign::WhenBusy::wait
+            ? "waiting for its end (--when-busy go-on measures beside it)"
+            : "going on beside it"));
+}
+
+void ProgressLine::begun(const Design& design) {
+  names_ = design;
+  for (const auto& candidate : design.candidates)
+    if (!candidate.from.identity.empty() && !candidate.twin_of)
+      said(candidate.name + " is " + candidate.from.identity);
+  for (const auto& note : judge::likeness_notes(design)) {
+    const auto [about, text] = report::worded(design, note);
+    said((note.level == Note::Level::warning ? "careful, " : "") + about + ": " + text);
+  }
+}
+
+void ProgressLine::forecast(const Outlook& outlook, const Design& design) {
+  said(report::outlook_lines(outlook, design));
+}
+
+void ProgressLine::progress(const campaign::Progress& progress) {
+  constexpr auto now_and_then = std::chrono::seconds(10);
+  const auto now = std::chrono::steady_clock::now();
+  if (!terminal_ && now - last_ < now_and_then) return;
+  last_ = now;
+  const auto line = line_for(progress, report::cell_name(names_, progress.cell));
+  if (terminal_)
+    std::cerr << "\r\x1b[K" << (report::cells_of(line) > 99 ? report::left(line, 99) : line) << std::flush;
+  else
+    std::cerr << "assay: " << line << "\n";
+  shown_ = true;
+}
+
+void ProgressLine::clear() {
+  if (terminal_ && shown_) std::cerr << "\r\x1b[K" << std::flush;
+  shown_ = false;
+}
+
+}  // namespace assay::program

@@ -1,0 +1,37 @@
+#pragma once
+
+#include <chrono>
+#include <string>
+
+#include "assay/campaign/observer.hpp"
+#include "assay/model/design.hpp"
+
+namespace assay::program {
+
+/// Shows how far a campaign has come, on stderr: one line that is written over on a terminal, else a plain
+/// line every ten seconds; what is said, and what can be expected, on lines of their own.
+class ProgressLine : public campaign::Observer {
+ public:
+  ProgressLine();
+  ~ProgressLine() override;
+  ProgressLine(const ProgressLine&) = delete;
+  ProgressLine& operator=(const ProgressLine&) = delete;
+
+  void said(const std::string& text) override;
+  void busy(campaign::WhenBusy what) override;
+  /// Says who the candidates are, and warns of unlike builds and of comparing a program with itself.
+  void begun(const Design& design) override;
+  void forecast(const Outlook& outlook, const Design& design) override;
+  void progress(const campaign::Progress& progress) override;
+
+  /// Takes the line off the terminal.
+  void clear();
+
+ private:
+  Design names_;
+  bool terminal_;
+  bool shown_ = false;
+  std::chrono::steady_clock::time_point last_ = std::chrono::steady_clock::now();
+};
+
+}  // namespace assay::program

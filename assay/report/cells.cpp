@@ -1,0 +1,42 @@
+#include "assay/report/cells.hpp"
+
+#include <algorithm>
+
+namespace assay::report {
+
+std::size_t cells_of(const std::string& text) {
+  return static_cast<std::size_t>(
+      std::ranges::count_if(text, [](char c) { return (static_cast<unsigned char>(c) & 0xC0U) != 0x80; }));
+}
+
+namespace {
+
+std::string cut(const std::string& text, std::size_t width) {
+  if (cells_of(text) <= width) return text;
+  std::string shorter;
+  std::size_t cells = 0;
+  for (const char c : text) {
+    if ((static_cast<unsigned char>(c) & 0xC0U) != 0x80 && ++cells == width) break;
+    shorter += c;
+  }
+  return shorter + "…";
+}
+
+std::string filling(const std::string& text, std::size_t width) {
+  const auto used = cells_of(text);
+  return std::string(used < width ? width - used : 0, ' ');
+}
+
+}  // namespace
+
+std::string left(const std::string& text, std::size_t width) {
+  const auto fits = cut(text, width);
+  return fits + filling(fits, width);
+}
+
+std::string right(const std::string& text, std::size_t width) {
+  const auto fits = cut(text, width);
+  return filling(fits, width) + fits;
+}
+
+}  // namespace assay::report

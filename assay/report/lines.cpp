@@ -1,0 +1,188 @@
+#include "assay/report/lines.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+#include "assay/metrics/catalogue.hpp"
+#include "assay/report/sentences.hpp"
+#include "assay/report/units.hpp"
+#include "assay/model/names.hpp"
+
+namespace assay::report {
+namespace {
+
+std::string size_text(const Findings& all, const Trend& trend) {
+  auto text = fmt::format("{} {}", all.design.candidates[trend.candidate].name,
+                          trend.law.empty() ? "by no law that can be told" : "like " + trend.law);
+  const auto plain = [](double x) { return fmt::format("{}{:.2f}", x < 0 ? "−" : "", std::abs(x)); };
+  text += " (exponent " + plain(trend.exponent.value_or(0));
+  const auto& interval = trend.exponent_interval;
+  if (std::isfinite(interval.low) && std::isfinite(interval.high))
+    text += fmt::format(", {} … {}", plain(interval.low), plain(interval.high));
+  return text + ")";
+}
+
+std::string crossing_text(const Findings& all, const Trend& trend) {
+  const auto& candidate = all.design.candidates[trend.candidate];
+  auto text = fmt::format("{} costs what {} does at about {} {}", candidate.name,
+                          all.design.candidates[*candidate.against].name, number_text(*trend.crossing),
+                          trend.factor);
+  const auto& interval = trend.crossing_interval;
+  if (std::isfinite(interval.high) && interval.low > 0)
+    text += fmt::format(" ({} … {})", number_text(interval.low), number_text(interval.high));
+  if (*trend.crossing < trend.at.front() || *trend.crossing > trend.at.back())
+    text += ", outside the sizes measured";
+  return text;
+}
+
+std::string thread_text(const Findings& all, const Trend& trend) {
+  auto text = fmt::format("{} does {:.2g} times as much with {} as with {}",
+                          all.design.candidates[trend.candidate].name, trend.throughput.back(),
+                          number_text(trend.at.back()), number_text(trend.at.front()));
+  if (trend.knee) text += fmt::format(", knee at {}", number_text(*trend.knee));
+  if (trend.plateau) text += fmt::format(", no better beyond {}", number_text(*trend.plateau));
+  return text;
+}
+
+/// Medians of a cell on one metric, from the findings that name it.
+std::map<CellId, double> typicals(const Findings& all, metrics::Known metric) {
+  std::map<CellId, double> found;
+  for (const auto& f : all.findings)
+    if (metrics::is(all.metric_of(f), metric)) {
+      found[f.of.baseline] = f.baseline_typical;
+      found[f.of.candidate] = f.candidate_typical;
+    }
+  return found;
+}
+
+}  // namespace
+
+std::vector<std::string> twin_lines(const Findings& all) {
+  std::map<std::pair<CandidateId, MetricId>, std::pair<const Finding*, const Finding*>> spans;
+  for (const auto& f : all.findings) {
+    const auto id = all.candidate_of(f).candidate;
+    if (!all.design.candidates[id].twin_of || !is_watched(all, f) || all.metric_of(f).exact) continue;
+    auto& [low, high] = spans.try_emplace({id, f.metric}, &f, &f).first->second;
+    if (f.effect.value < low->effect.value) low = &f;
+    if (f.effect.value > high->effect.value) high = &f;
+  }
+  std::string text;
+  for (const auto& [key, span] : spans) {
+    const auto& metric = all.design.metrics[key.second];
+    text += fmt::format("{}{}, {} {}", text.empty() ? "" : "; ", all.design.candidates[key.first].name,
+                        metric.name, span_of_effects(span.first->effect, span.second->effect, metric.unit));
+  }
+  if (text.empty()) return {};
+  return {"no change at all looked like this: " + text};
+}
+
+std::vector<std::string> trend_lines(const Findings& all) {
+  std::map<std::string, std::string> lines;  // by what they are about, in the order met
+  std::vector<std::string> order;
+  const auto add = [&](const std::string& head, const std::string& text) {
+    auto& line = lines[head];
+    if (line.empty()) order.push_back(head);
+    line += (line.empty() ? "" : "; ") + text;
+  };
+  for (const auto& trend : all.trends) {
+    std::string where = trend.others.text();
+    if (all.design.workloads.size() > 1)
+      where = all.design.workloads[trend.workload].name + (where.empty() ? "" : ", " + where);
+    const auto about = all.design.metrics[trend.metric].name + (where.empty() ? "" : " (" + where + ")");
+    if (trend.exponent) {
+      add("growth of " + about + " over " + trend.factor, size_text(all, trend));
+      if (trend.crossing) add("crossing of " + about + " over " + trend.factor, crossing_text(all, trend));
+    } else {
+      add("scaling of " + about + " over " + trend.factor, thread_text(all, trend));
+    }
+  }
+  std::vector<std::string> all_lines;
+  for (const auto& head : order) all_lines.push_back(head + ": " + lines[head]);
+  return all_lines;
+}
+
+std::vector<std::string> requirement_lines(const Findings& all) {
+  using Status = RequirementFinding::Status;
+  std::vector<std::string> lines;
+  for (const auto metric : all.design.metrics.ids()) {
+    const auto& what = all.design.metrics[metric];
+    if (!what.demand.require) continue;
+    std::map<CandidateId, std::map<Status, std::vector<const RequirementFinding*>>> found;
+    for (const auto& r : all.requirements)
+      if (r.metric == metric) found[all.design.cells[r.cell].candidate][r.status].push_back(&r);
+    for (const auto& [candidate, by_status] : found) {
+      auto text = fmt::format("required, {} {}: {}", what.name, what.demand.require->text,
+                              all.design.candidates[candidate].name);
+      for (const auto& [status, list] : by_status) {
+        const auto& worst = **std::ranges::min_element(list, {}, [](const auto* r) { return r->spare; });
+        const auto where = cell_text(all, all.design.cells[worst.cell]);
+        text += fmt::format(", {}{}{} ({}, {:.0f} % {})", to_string(status),
+                            list.size() > 1 ? fmt::format(" in {}, the nearest", list.size()) : "",
+                            where.empty() ? "" : " at " + where, value_text(worst.typical, what.unit),
+                            std::abs(worst.spare) * 100, worst.spare >= 0 ? "to spare" : "beyond");
+      }
+      lines.push_back(std::move(text));
+    }
+  }
+  return lines;
+}
+
+std::vector<std::string> first_call_lines(const Findings& all) {
+  using metrics::Known;
+  const auto first = typicals(all, Known::first_call), steady = typicals(all, Known::time_per_call);
+  std::vector<std::string> lines;
+  for (const auto& f : all.findings) {
+    if (!metrics::is(all.metric_of(f), Known::first_call) || all.design.is_twin(f.of.candidate)) continue;
+    const auto *candidate = &f.of.candidate, *baseline = &f.of.baseline;
+    if (!steady.contains(*candidate) || !steady.contains(*baseline)) continue;
+    const double dearer = first.at(*candidate) - first.at(*baseline);
+    const double gain = steady.at(*baseline) - steady.at(*candidate);
+    constexpr double much = 10;  // times its own steady call; caches and branch prediction make up less
+    if (first.at(*candidate) < much * steady.at(*candidate)) continue;
+    const auto where = cell_text(all, all.candidate_of(f));
+    auto text = fmt::format("first call, {}{}: {} against {} of {}, then {} a call against {}",
+                            all.candidate(all.candidate_of(f)).name, where.empty() ? "" : " at " + where,
+                            value_text(first.at(*candidate), "s"), value_text(first.at(*baseline), "s"),
+                            all.candidate(all.baseline_of(f)).name, value_text(steady.at(*candidate), "s"),
+                            value_text(steady.at(*baseline), "s"));
+    if (dearer > 0 && gain > 0)
+      text += fmt::format("; it pays from {} calls on", number_text(std::ceil(1 + dearer / gain)));
+    lines.push_back(std::move(text));
+  }
+  return lines;
+}
+
+std::vector<std::string> confirmation_lines(const Findings& all) {
+  using Status = Confirmation::Status;
+  std::vector<std::string> lines;
+  for (const auto& c : all.confirmations) {
+    const auto before = effect_text(c.effect_before, c.unit), now = effect_text(c.effect_now, c.unit);
+    auto text = c.candidate +
+                (all.design.workloads.size() > 1 || c.cell.find(',') != std::string::npos ? " on " + c.cell : "") +
+                ", " + c.metric + ": ";
+    switch (c.status) {
+      case Status::confirmed:
+        text += fmt::format("{} confirmed: {}, now {}", to_string(c.now), before, now);
+        break;
+      case Status::refuted:
+        text += fmt::format("{} not confirmed: {}, now {}, which is {}", to_string(c.before), before, now,
+                            to_string(c.now));
+        break;
+      case Status::settled:
+        text += fmt::format("was unclear, and is {} now: {}", to_string(c.now), now);
+        break;
+      case Status::unclear:
+        text += fmt::format("{}; now unclear: {}",
+                            c.before == Verdict::unclear ? "was unclear" : "was called " + to_string(c.before),
+                            now);
+        break;
+    }
+    lines.push_back(std::move(text));
+  }
+  return lines;
+}
+
+}  // namespace assay::report

@@ -1,0 +1,309 @@
+#include "assay/report/notes.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "assay/model/names.hpp"
+#include "assay/report/names.hpp"
+#include "assay/report/sentences.hpp"
+#include "assay/report/units.hpp"
+
+namespace assay::report {
+namespace {
+
+/// To about three digits, without zeros at the end: "0.31", "12.4", "1200".
+std::string digits(double value) {
+  const double size = std::abs(value);
+  auto plain = fmt::format("{:.{}f}", value, size >= 99.95 ? 0 : size >= 9.995 ? 1 : size >= 0.0995 ? 2 : 4);
+  if (plain.find('.') != std::string::npos) {
+    plain.erase(plain.find_last_not_of('0') + 1);
+    if (plain.back() == '.') plain.pop_back();
+  }
+  return plain;
+}
+
+/// The size of a share in per cent, whatever its sign: -0.052 gives "5.2 %".
+std::string share_text_of(double share) { return digits(std::abs(share) * 100) + " %"; }
+
+/// A change by a share with its sign: "+4.9 %", "−0.3 %", "0 %"; "×2.1" from twice on.
+std::string signed_change(double share) {
+  if (share >= 1) return "×" + digits(std::round((1 + share) * 10) / 10);
+  const double tenths = std::round(share * 1000) / 10;
+  if (tenths == 0) return "0 %";
+  return (tenths > 0 ? "+" : "−") + digits(std::abs(tenths)) + " %";
+}
+
+std::string shown(double value) { return to_string(Level{value}); }
+
+std::string most_of(std::size_t cells, const char* how = "the most of") {
+  return cells > 1 ? fmt::format(" ({} {} cells)", how, cells) : std::string{};
+}
+
+std::string level_text(const std::string& levels) {
+  return levels == "-O0" ? "without optimisation" : "with " + levels;
+}
+
+/// The words of one note, with its figures at hand.
+class Words {
+ public:
+  Words(const Design& design, const Note& note)
+      : design_(design), note_(note), figure_(note.figure.value_or(0)), count_(note.count) {
+    if (note.metric) metric_ = design.metrics[*note.metric].name;
+    if (const auto* candidate = std::get_if<CandidateId>(&note.subject))
+      if (const auto against = design.candidates[*candidate].against)
+        baseline_ = design.candidates[*against].name;
+  }
+
+  std::string text() const {
+    switch (note_.kind) {
+      case NoteKind::same_commit:
+        return "it is the same commit as " + baseline_;
+      case NoteKind::same_commit_program:
+        return "its program is that of " + baseline_ +
+               ", byte for byte: the commits differ in nothing that is built";
+      case NoteKind::same_program:
+        return "its program is that of " + baseline_ + ", byte for byte; was one of them not built anew?";
+      case NoteKind::same_command:
+        return "it is " + baseline_ + " itself: the same program, told the same";
+      case NoteKind::other_compiler:
+        return "is built by another compiler than " + baseline_ + ": " + note_.said + ", not " +
+               note_.said_of_other;
+      case NoteKind::other_optimisation:
+        return "is built " + level_text(note_.said) + ", " + baseline_ + " " + level_text(note_.said_of_other) +
+               ": that alone makes a difference";
+      case NoteKind::other_options:
+        if (note_.said.empty())
+          return "is built without " + note_.said_of_other + ", which " + baseline_ + " has";
+        return "is built with " + note_.said + ", which " + baseline_ + " is not" +
+               (note_.said_of_other.empty() ? "" : "; it lacks " + note_.said_of_other);
+      case NoteKind::same_identity:
+        return "same identity as " + baseline_ + ", \"" + note_.said +
+               "\", and other bytes: is each the build it is taken for?";
+      case NoteKind::doubtful_check:
+        return note_.said;
+      case NoteKind::output_differs:
+        return "its output differs from the baseline's" + (note_.said.empty() ? "" : " (" + note_.said + ")") +
+               ", so the two may not have done the same job";
+      case NoteKind::left_processes:
+        return fmt::format("left processes running in {} of its trials; they were killed ({:.0f} in all) and what "
+                           "they would have done is not measured",
+                           count_, figure_);
+      case NoteKind::failed_at_times:
+        return fmt::format("failed in {:.0f} of {} trials; those rounds are left out", figure_, count_);
+      case NoteKind::twin_called:
+        return metric_ + " of this copy of the baseline is called " + to_string(note_.verdict) +
+               (note_.effect && note_.effect->is_ratio()
+                    ? " (by " + shown(std::round(std::abs(figure_) * 1e4) / 100) + " %)"
+                    : "") +
+               ": distrust changes of that size here";
+      case NoteKind::too_few_rounds:
+        return fmt::format("{} is not judged: only {:.0f} complete rounds with the baseline, {:.0f} are needed",
+                           metric_, figure_, note_.threshold.value_or(0));
+      case NoteKind::not_positive:
+        return metric_ + " is not judged: some of its values are not above zero";
+      case NoteKind::too_coarse:
+        return metric_ +
+               " is not judged: the kernel samples it by ticks, too coarse below a second; watch cpu time";
+      case NoteKind::not_exact:
+        return "was declared exact, but varied from trial to trial; it is judged as noisy";
+      case NoteKind::at_ceiling:
+        return "at its ceiling";
+      case NoteKind::not_side_by_side:
+        return "not side by side: its values and the baseline's are not paired, so whatever changed between "
+               "them is in the difference";
+      case NoteKind::other_test:
+        return "the Brunner-Munzel test, which lets the spreads differ, says otherwise";
+      case NoteKind::drift:
+        return metric_ + " " + (figure_ > 0 ? "rose" : "fell") + " by " + share_text_of(figure_) +
+               " from the first rounds to the last; pairs cancel that, typical values don't" + most_of(count_);
+      case NoteKind::several_modes:
+        return metric_ +
+               " gathers around more than one value, as of two states of the program or machine; see its "
+               "trials" +
+               most_of(count_);
+      case NoteKind::outliers:
+        return share_text_of(figure_) + " of its values of " + metric_ +
+               " lie far out; they are kept, and weigh no more than their rank" + most_of(count_);
+      case NoteKind::alike_rounds:
+        return "its changes of " + metric_ + " in neighbouring rounds are alike (correlation " +
+               shown(std::round(figure_ * 100) / 100) + "), so its interval may be too narrow" +
+               most_of(count_);
+      case NoteKind::first_in_round:
+        return "what runs first in a round has " + share_text_of(figure_) + " " + (figure_ > 0 ? "more " : "less ") +
+               metric_ + " than what runs later; the order is shuffled, so no candidate gains by it";
+      case NoteKind::first_run:
+        return "the first run had " +
+               (figure_ >= 1 ? digits(1 + figure_) + " times the " + metric_ + " of"
+                             : share_text_of(figure_) + (figure_ > 0 ? " more " : " less ") + metric_ + " than") +
+               " later ones; it is left out";
+      case NoteKind::short_trials:
+        return "a trial takes " + shown(std::round(figure_ * 1e5) / 100) +
+               " ms, and starting a program is much of that: a change of the work itself is larger than it "
+               "shows" +
+               most_of(count_, "the shortest of");
+      case NoteKind::one_upper_end:
+        return share_text_of(figure_) + " of the values of " + metric_ +
+               " on both sides lie at one upper end: something may limit them, and hide a difference";
+      case NoteKind::stolen_time:
+        return "its host took " + share_text_of(figure_) + " of its CPU time from it during the trials";
+      case NoteKind::busy:
+        return "other programs used " + share_text_of(figure_) + " of its CPU time during the trials";
+      case NoteKind::load:
+        return "a load of " + digits(figure_) + " was on its " + digits(note_.threshold.value_or(1)) +
+               " cores when trials began (median)";
+      case NoteKind::frequency:
+        return "its cores' frequency varied by " + share_text_of(figure_);
+      case NoteKind::throttled:
+        return "its cores throttled " + digits(figure_) + " times during the trials";
+      case NoteKind::on_battery:
+        return "it ran on battery";
+      case NoteKind::stayed_cached:
+        return "of a file declared cold, up to " + share_text_of(figure_) + " stayed in the page cache";
+      case NoteKind::counters_shared:
+        return "its hardware counters took turns and were on for " + share_text_of(1 - figure_) +
+               " of the time; counts are scaled up";
+      case NoteKind::beside_another:
+        return "another campaign was measuring on it at the same time";
+      case NoteKind::unseen_children:
+        return digits(figure_) +
+               " s of CPU time are of children that nobody waited for, and not in cpu time";
+      case NoteKind::costly_output:
+        return "writing its output takes about " + share_text_of(figure_) +
+               " of its wall time; with keep_output = false it goes nowhere, at less cost";
+      case NoteKind::void_trials:
+        return fmt::format("{:.0f} trials are void: {}", figure_, note_.said);
+      case NoteKind::abreast_distorts:
+        return "abreast its " + metric_ + " is " + digits(figure_) + " of the baseline's, in turns " +
+               digits(note_.low) + " to " + digits(note_.high) +
+               ": they get in each other's way; measure in turns";
+    }
+    return {};
+  }
+
+ private:
+  const Design& design_;
+  const Note& note_;
+  double figure_;
+  std::size_t count_;
+  std::string metric_, baseline_;
+};
+
+/// To two digits, upwards: what is estimated roughly should look so.
+int rounded_up(double value) {
+  double step = 1;
+  while (value > 100 * step) step *= 10;
+  return static_cast<int>(std::ceil(value / step) * step);
+}
+
+/// The command that measures a campaign again with so many rounds. Of a contest they share a fixed budget, which has
+/// to grow with them; options stand at its end, and before the words of a comparison.
+std::string command_with(const Design& design, int rounds, double seconds) {
+  const auto& repeat = design.repeat;
+  if (repeat.empty()) return {};
+  auto options = fmt::format(" --rounds 7..{}", rounds);
+  if (design.kind == "contest") {
+    const double share = static_cast<double>(design.rules.budget_ms.value_or(2000)) / 1000 /
+                         std::max(design.rules.rounds_max, 1);
+    return repeat + options + fmt::format(" --budget {}s", rounded_up(std::ceil(share * rounds)));
+  }
+  if (seconds > 0) options += fmt::format(" --budget {}s", rounded_up(std::ceil(1.5 * seconds)));
+  const auto verb_end = std::min(repeat.size(), repeat.find(' ', repeat.find(' ') + 1));
+  return repeat.substr(0, verb_end) + options + repeat.substr(verb_end);
+}
+
+}  // namespace
+
+Worded worded(const Design& design, const Note& note) {
+  auto about = subject_name(design, note.subject);
+  for (const auto also : note.also) about += ", " + design.candidates[also].name;
+  return {std::move(about), Words(design, note).text()};
+}
+
+Worded worded(const Design& design, const GateReason& reason) {
+  auto about = subject_name(design, reason.subject);
+  if (reason.metric) about += ", " + design.metrics[*reason.metric].name;
+  const auto first_line = [&] {
+    const auto lines = lines_of(reason.said);
+    return lines.empty() ? std::string{} : lines.front();
+  };
+  switch (reason.kind) {
+    case GateReason::Kind::wrong:
+      return {about, "its answer is wrong: " + first_line()};
+    case GateReason::Kind::failed:
+      return {about, "it failed: " + first_line()};
+    case GateReason::Kind::no_finding:
+      return {about, "there are too few rounds to judge it"};
+    case GateReason::Kind::cut_off:
+      return {about, "it was cut off before its end"};
+    case GateReason::Kind::nothing_to_do:
+      return {about, "nothing was compared"};
+    case GateReason::Kind::requirement: {
+      const auto& demand = design.metrics[*reason.metric].demand;
+      return {about, "required " + (demand.require ? demand.require->text : "") + ", is " +
+                         to_string(reason.required) + " (typically " + shown(reason.typical) + ")"};
+    }
+    case GateReason::Kind::change:
+      break;
+  }
+  const auto& metric = design.metrics[*reason.metric];
+  const auto change = [&](double value) {
+    const Effect effect{metric.scale, value};
+    return effect.is_ratio() ? signed_change(effect.change()) : shown(value) + " " + metric.unit;
+  };
+  const double bad_end = metric.prefer == Prefer::higher ? reason.interval.low : reason.interval.high;
+  const auto allowed = change(reason.limit.value) + " is allowed";
+  switch (reason.status) {
+    case GateStatus::passed:
+      return {about, change(reason.effect.value) + ", at worst " + change(bad_end) + "; " + allowed};
+    case GateStatus::failed:
+      return {about, change(reason.effect.value) + " (" + change(reason.interval.low) + " … " +
+                         change(reason.interval.high) + "); " + allowed};
+    case GateStatus::undecided:
+      break;
+  }
+  const bool none = reason.effect == Effect::none(metric.scale);
+  return {about, (none ? "no change seen" : change(reason.effect.value)) + ", at worst " +
+                     (std::isfinite(bad_end) ? change(bad_end) : "unknown") + "; " + allowed};
+}
+
+std::string settle_text(const Findings& all, const Finding& f) {
+  if (!f.to_settle) return {};
+  switch (f.to_settle->obstacle) {
+    case Price::Obstacle::too_few_rounds:
+      return "too few rounds to tell how many are needed";
+    case Price::Obstacle::near_margin:
+      return "not within any sensible number of rounds: the effect is near the margin";
+    case Price::Obstacle::one_upper_end:
+      return "most values of both lie at one upper end, where something may limit them and they can't differ";
+    case Price::Obstacle::ceiling: {
+      const auto& metric = all.metric_of(f);
+      return "both are at the limit of " + shown(metric.demand.ceiling.value_or(0)) + " " + metric.unit +
+             ", where they can't differ";
+    }
+    case Price::Obstacle::none:
+      break;
+  }
+  const auto rounds = rounded_up(f.to_settle->rounds);
+  auto text = fmt::format("about {} rounds would settle it", rounds);
+  if (f.to_settle->seconds > 0) text += " (" + span_text(f.to_settle->seconds) + ")";
+  const auto command = command_with(all.design, rounds, f.to_settle->seconds);
+  return command.empty() ? text : text + ": " + command;
+}
+
+std::string bad_twin_text(const Findings& all) {
+  for (const auto& f : all.findings) {
+    if (!all.design.is_twin(f.of.candidate) || !is_watched(all, f) ||
+        (f.verdict != Verdict::better && f.verdict != Verdict::worse))
+      continue;
+    const auto& metric = all.metric_of(f);
+    const auto where = cell_text(all, all.candidate_of(f));
+    return fmt::format("a mere copy of {}{} was called {} ({} {}); distrust changes of that size here",
+                       all.candidate(all.baseline_of(f)).name, where.empty() ? "" : " on " + where,
+                       to_string(f.verdict), metric.name, effect_text(f.effect, metric.unit));
+  }
+  return {};
+}
+
+}  // namespace assay::report

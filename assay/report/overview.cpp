@@ -1,0 +1,56 @@
+#include "assay/report/overview.hpp"
+
+#include <map>
+#include <set>
+
+#include "assay/report/sentences.hpp"
+#include "assay/report/names.hpp"
+#include "assay/report/units.hpp"
+#include "assay/model/names.hpp"
+
+namespace assay::report {
+
+Overview overview_of(const Findings& all, MetricId metric, std::optional<WorkloadId> workload) {
+  const auto column_of = [&](const Cell& cell) {
+    return workload ? cell.setting.text() : cell_text(all, cell);
+  };
+  std::map<std::pair<CandidateId, std::string>, Overview::Entry> entries;
+  std::set<CandidateId> told;
+  for (const auto& f : all.findings) {
+    const auto& cell = all.candidate_of(f);
+    if (f.metric != metric || all.candidate(cell).twin_of || (workload && cell.workload != *workload))
+      continue;
+    entries[{cell.candidate, column_of(cell)}].finding = &f;
+    told.insert(cell.candidate);
+  }
+  Overview overview;
+  if (entries.empty()) return overview;
+  std::set<std::string> seen;
+  for (const auto cell_id : all.design.cells.ids()) {
+    const auto& cell = all.design.cells[cell_id];
+    if (all.candidate(cell).twin_of || (workload && cell.workload != *workload)) continue;
+    const auto column = column_of(cell);
+    if (!all.states[cell_id].is_sound()) {
+      entries[{cell.candidate, column}].standing = all.states[cell_id].standing;
+      told.insert(cell.candidate);
+    }
+    if (entries.contains({cell.candidate, column}) && seen.insert(column).second)
+      overview.columns.push_back(column);
+  }
+  for (const auto id : told) {
+    overview.candidates.push_back(id);
+    auto& row = overview.rows.emplace_back();
+    for (const auto& column : overview.columns) {
+      const auto found = entries.find({id, column});
+      row.push_back(found == entries.end() ? Overview::Entry{} : found->second);
+    }
+  }
+  return overview;
+}
+
+std::string entry_text(const Findings& all, MetricId id, const Overview::Entry& entry) {
+  if (entry.finding == nullptr) return entry.standing ? to_string(*entry.standing) : "";
+  return effect_text(entry.finding->effect, all.design.metrics[id].unit) + " " + sign_of(entry.finding->verdict);
+}
+
+}  // namespace assay::report

@@ -1,0 +1,39 @@
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "assay/model/findings.hpp"
+
+namespace assay::report {
+
+/// What is said of one candidate in a sentence, over all its watched findings.
+struct Sentence {
+  std::string candidate;
+  Verdict verdict = Verdict::unclear;  ///< the one that all share; unclear when they differ
+  std::vector<std::string> lines;
+  bool notable = false;  ///< better or worse somewhere, or left out
+};
+
+/// A text's lines.
+std::vector<std::string> lines_of(const std::string& text);
+
+/// A sentence for every candidate but the baselines, and for a baseline that is not sound. Candidates that
+/// are left out somewhere get the reason.
+std::vector<Sentence> sentences(const Findings& findings);
+
+/// The sentences with those first that a reader should see. Of more than twelve candidates that is a summary
+/// of all, and the first twelve that are better, worse or left out somewhere.
+struct Said {
+  std::string summary;  ///< "40 candidates against list, 80 comparisons: 3 better, 77 unclear"; of few: empty
+  std::vector<Sentence> first, rest;
+};
+Said say(const Findings& findings);
+
+/// "orders, locks=800"; without the workload's name when there is but one.
+std::string cell_text(const Findings& findings, const Cell& cell);
+
+/// Whether verdicts are given on the finding's metric in this campaign.
+bool is_watched(const Findings& findings, const Finding& finding);
+
+}  // namespace assay::report

@@ -1,0 +1,161 @@
+#include "assay/report/together.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <vector>
+
+#include "assay/report/names.hpp"
+#include "assay/report/units.hpp"
+#include "assay/model/names.hpp"
+
+namespace assay::report {
+namespace {
+
+std::string name(const Findings& all, CandidateId id) { return all.design.candidates[id].name; }
+
+std::string where(const Findings& all, WorkloadId workload, const Setting& setting) {
+  return place_name(all.design, {.workload = workload, .setting = setting});
+}
+
+std::string in_brackets(const std::string& where) { return where.empty() ? where : " (" + where + ")"; }
+
+/// How the comparisons of an overall count: "each workload alike", "weighted orders 2, reach 1".
+std::string weights_text(const Findings& all) {
+  if (all.design.workloads.size() == 1) return "all alike";
+  const auto alike = [&](const Workload& w) { return w.weight == all.design.workloads.front().weight; };
+  if (std::ranges::all_of(all.design.workloads, alike)) return "each workload alike";
+  std::string text;
+  for (const auto& w : all.design.workloads)
+    text += fmt::format("{}{} {:.3g}", text.empty() ? "weighted " : ", ", w.name, w.weight);
+  return text;
+}
+
+std::string overall_line(const Findings& all, const Overall& overall) {
+  const auto& metric = all.design.metrics[overall.metric];
+  const auto& f = overall.finding;
+  auto text = fmt::format("overall, {}, {}: ", name(all, overall.candidate), metric.name);
+  switch (overall.obstacle) {
+    case Overall::Obstacle::too_few_rounds:
+      return text + fmt::format("not told, only {} rounds have a pair of all its comparisons", overall.rounds);
+    case Overall::Obstacle::changes_with_size:
+      return text + "not told, its ratio to the baseline changes with " + overall.factor;
+    case Overall::Obstacle::none:
+      break;
+  }
+  if (!overall.agree) text += "better here and worse there, so one figure hides much; ";
+  const bool fewer = std::ranges::any_of(all.findings, [&](const Finding& of_one) {
+    return of_one.metric == overall.metric && of_one.rounds > f.rounds &&
+           all.candidate_of(of_one).candidate == overall.candidate;
+  });
+  return text + fmt::format("{} over {} comparisons ({}): {} ({}), {} rounds{}", to_string(f.verdict),
+                            overall.cells, weights_text(all), effect_text(f.effect, metric.unit),
+                            range_text(f.interval, metric.scale, metric.unit), f.rounds,
+                            fewer ? " that all of them have" : "");
+}
+
+std::vector<std::string> overall_lines(const Findings& all) {
+  auto overalls = all.overall;  // the best first
+  std::ranges::stable_sort(overalls, {}, [&](const Overall& o) {
+    const bool lower = all.design.metrics[o.metric].prefer != Prefer::higher;
+    return std::pair(o.metric.value, lower ? o.finding.effect.value : -o.finding.effect.value);
+  });
+  std::vector<std::string> lines;
+  for (const auto& overall : overalls) lines.push_back(overall_line(all, overall));
+  return lines;
+}
+
+std::vector<std::string> turn_lines(const Findings& all) {
+  std::vector<std::string> lines;
+  for (const auto& turn : all.turns)
+    lines.push_back(fmt::format("turn, {}{}, {}: {} up to {}={}, {} from {} on", name(all, turn.candidate),
+                                in_brackets(where(all, turn.workload, turn.others)),
+                                all.design.metrics[turn.metric].name, to_string(turn.before), turn.factor,
+                                to_string(turn.last), to_string(turn.after), to_string(turn.first)));
+  return lines;
+}
+
+std::string members_text(const Findings& all, const Group& group) {
+  constexpr std::size_t most = 10;
+  std::string text;
+  for (std::size_t i = 0; i < std::min(group.members.size(), most); ++i)
+    text += (i == 0 ? "" : " = ") + name(all, group.members[i]);
+  if (group.members.size() > most) text += fmt::format(" and {} more", group.members.size() - most);
+  return text;
+}
+
+/// Groups of the same members are one line, whatever the places.
+std::vector<std::string> group_lines(const Findings& all) {
+  struct Line {
+    MetricId metric;
+    std::vector<CandidateId> members;
+    std::string head, places;
+  };
+  std::vector<Line> found;
+  for (const auto& group : all.groups) {
+    const auto at = where(all, group.workload, group.setting);
+    const auto known = std::ranges::find_if(found, [&](const Line& line) {
+      return line.metric == group.metric && line.members == group.members;
+    });
+    if (known == found.end())
+      found.push_back({group.metric, group.members,
+                       all.design.metrics[group.metric].name + ": " + members_text(all, group), at});
+    else if (!at.empty())
+      known->places += (known->places.empty() ? "" : "; ") + at;
+  }
+  std::vector<std::string> lines;
+  for (const auto& line : found)
+    lines.push_back("not told apart, " + line.head + (line.places.empty() ? "" : " on " + line.places));
+  return lines;
+}
+
+std::vector<std::string> failure_lines(const Findings& all) {
+  std::vector<std::string> lines;
+  for (const auto& f : all.failures) {
+    const auto& cell = all.design.cells[f.of.candidate];
+    const auto told = f.verdict == Verdict::unclear
+                          ? fmt::format("no difference can be told (p = {:.2g})", f.p_adjusted)
+                          : to_string(f.verdict);
+    lines.push_back(fmt::format("failures, {}{}: {} of {} trials, {} of {} of its baseline; {}",
+                                name(all, cell.candidate), in_brackets(where(all, cell.workload, cell.setting)),
+                                f.candidate_failed, f.candidate_trials, f.baseline_failed, f.baseline_trials,
+                                told));
+  }
+  return lines;
+}
+
+std::vector<std::string> spread_lines(const Findings& all) {
+  std::vector<std::string> lines;
+  for (const auto& f : all.spreads) {
+    const auto& cell = all.design.cells[f.of.candidate];
+    lines.push_back(
+        fmt::format("spread, {}{}: {} varies {} from round to round ({:.2g} times that of the baseline's, {} rounds)",
+                    name(all, cell.candidate), in_brackets(where(all, cell.workload, cell.setting)),
+                    all.design.metrics[f.metric].name, f.verdict == Verdict::worse ? "more" : "less", f.ratio,
+                    f.rounds));
+  }
+  return lines;
+}
+
+/// Adds so many lines of a kind, and how many more there are.
+void add_first(const std::string& kind, const std::vector<std::string>& lines, std::size_t most,
+               std::vector<std::string>& into) {
+  const auto shown = std::min(lines.size(), most);
+  into.insert(into.end(), lines.begin(), lines.begin() + static_cast<std::ptrdiff_t>(shown));
+  if (shown < lines.size())
+    into.push_back(fmt::format("{}, and {} more; --json and the page have them", kind, lines.size() - shown));
+}
+
+}  // namespace
+
+std::vector<std::string> together_lines(const Findings& all, std::size_t most) {
+  std::vector<std::string> lines;
+  add_first("overall", overall_lines(all), most, lines);
+  add_first("turn", turn_lines(all), most, lines);
+  add_first("not told apart", group_lines(all), most, lines);
+  add_first("failures", failure_lines(all), most, lines);
+  add_first("spread", spread_lines(all), most, lines);
+  return lines;
+}
+
+}  // namespace assay::report

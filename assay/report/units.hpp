@@ -1,0 +1,36 @@
+#pragma once
+
+#include <string>
+
+#include "assay/model/effect.hpp"
+#include "assay/model/finding.hpp"
+
+namespace assay::report {
+
+/// Three significant digits without exponent where a person would write none: "412", "0.0031", "1.2e+09".
+std::string number_text(double value);
+
+/// A value in the unit a person reads: 0.4123 "s" is "412 ms", 1.4e9 "B" is "1.30 GiB", 0.5 "" is "0.5".
+std::string value_text(double value, const std::string& unit);
+
+/// A value for a column whose head names the unit: like value_text for seconds and bytes, else a number
+/// alone, from 10 000 on in thousands (k), millions (M) or milliards (G).
+std::string cell_value_text(double value, const std::string& unit);
+
+/// A span of time for plans and progress: "0.4 s", "38 s", "4 min 10 s", "2 h 05 min".
+std::string span_text(double seconds);
+
+/// A ratio as a change: 0.925 is "−7.5 %", 1.0012 is "+0.12 %", 3.4 is "×3.4", 0.001 is "÷1 000". From a
+/// factor of 2 on as a factor. Infinite and zero ratios as "any".
+std::string change_text(double ratio);
+
+/// A change on either scale: change_text of a ratio, or the signed difference in its unit.
+std::string effect_text(const Effect& effect, const std::string& unit);
+
+/// An interval of such changes: "−41 … −2.4 %".
+std::string range_text(const Interval& interval, Scale scale, const std::string& unit);
+
+/// From one change to another: "−12 % to ÷3.2", or the one that both are.
+std::string span_of_effects(const Effect& low, const Effect& high, const std::string& unit);
+
+}  // namespace assay::report
