@@ -4,6 +4,7 @@
 
 #include "assay/judge/findings.hpp"
 #include "assay/judge/paired.hpp"
+#include "assay/model/names.hpp"
 
 namespace assay {
 

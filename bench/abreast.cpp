@@ -84,7 +84,7 @@ void planted(measure::Launcher& launcher, double rate) {
           judge::judge_paired(sides.baseline, sides.candidate, {.metric = {.name = "cpu time", .unit = "s"}});
       const double truth = (start + 0.08 * (1 + change)) / (start + 0.08);
       fmt::print("{:>7.0f} % {:>8.2f} % {:>10} {:>8.2f} % {:>9.2f} to {:>6.2f} %  {}\n", change * 100,
-                 (truth - 1) * 100, name(way), (f.effect - 1) * 100, (f.interval.low - 1) * 100,
+                 (truth - 1) * 100, name(way), (f.effect.value - 1) * 100, (f.interval.low - 1) * 100,
                  (f.interval.high - 1) * 100, f.interval.contains(truth) ? "" : "missed");
     }
 }
@@ -124,7 +124,7 @@ void sharing(measure::Launcher& launcher, const char* self) {
     const auto sides = measure_pair(launcher, walker("1"), walker("2"), way, 20, 13);
     const auto f =
         judge::judge_paired(sides.baseline, sides.candidate, {.metric = {.name = "cpu time", .unit = "s"}});
-    fmt::print("{:>10} {:>8.1f} % ({:.1f} to {:.1f} %)\n", name(way), (f.effect - 1) * 100,
+    fmt::print("{:>10} {:>8.1f} % ({:.1f} to {:.1f} %)\n", name(way), (f.effect.value - 1) * 100,
                (f.interval.low - 1) * 100, (f.interval.high - 1) * 100);
   }
 }

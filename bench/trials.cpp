@@ -12,6 +12,7 @@
 
 #include "assay/ledger/ledger.hpp"
 #include "assay/measure/process.hpp"
+#include "assay/metrics/catalogue.hpp"
 #include "assay/stats/location.hpp"
 
 namespace {
@@ -76,12 +77,9 @@ int main() {
     record.design.uid = "bench";
     record.design.candidates = {{.name = "true"}};
     record.design.workloads = {{"run", {}}};
-    record.design.cells.emplace_back();
-    record.log.sittings.emplace_back();
-    for (const auto& metric : process_metrics()) {
-      record.design.metrics.push_back(metric);
-      record.demands.emplace_back();
-    }
+    record.design.cells.add({});
+    record.log.sittings.add({});
+    for (const auto& metric : metrics::process_metrics()) record.design.metrics.add(metric);
     const auto campaign = ledger.begin(record);
     measure::Launcher launcher;
     const measure::Command command{.program = "/bin/true", .arguments = {"true"}};

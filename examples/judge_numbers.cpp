@@ -10,6 +10,6 @@ int main() {
   const std::vector<double> after = {391, 388, 402, 396, 385, 399, 418, 390, 389, 404};
   const auto finding = assay::judge_paired(before, after, {.metric = {"travel time", "min"}, .margin = 0.01});
   std::cout << "the new timetable is " << assay::to_string(finding.verdict) << ": travel time times "
-            << finding.effect << ", 95 % interval " << finding.interval.low << " to " << finding.interval.high
-            << ", p = " << finding.p << "\n";
+            << finding.effect.value << ", 95 % interval " << finding.interval.low << " to "
+            << finding.interval.high << ", p = " << finding.p << "\n";
 }

@@ -55,7 +55,8 @@ void refuse_other_machine(const Sitting& was, const Sitting& now) {
   std::string what;
   for (const char* name : {"processor", "cores", "memory MiB", "architecture"})
     if (was.fact(name) != now.fact(name))
-      what += (what.empty() ? "" : "; ") + std::string(name) + " " + now.fact(name) + ", was " + was.fact(name);
+      what +=
+          (what.empty() ? "" : "; ") + std::string(name) + " " + now.fact(name) + ", was " + was.fact(name);
   throw Error("this is another machine: " + what, "--resume", afresh);
 }
 

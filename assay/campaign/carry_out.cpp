@@ -38,7 +38,8 @@ void record_builds(Recorder& recorder, const Table<CellId, ProcessCell>& cells) 
   std::set<std::pair<std::string, std::string>> compared;
   std::set<CellId> told;
   for (const auto& contrast : design.contrasts) {
-    if (!compared.emplace(cells[contrast.baseline].program, cells[contrast.candidate].program).second) continue;
+    if (!compared.emplace(cells[contrast.baseline].program, cells[contrast.candidate].program).second)
+      continue;
     for (const auto cell : {contrast.baseline, contrast.candidate}) {
       const auto size = measure::size_of_program(cells[cell].program);
       if (!size || !told.insert(cell).second) continue;
@@ -74,8 +75,8 @@ class Campaign {
     for (const auto& remark : plan::remarks_on(plan_)) observer_.said(remark);
     auto sitting = sitting_here();
     take_turn(turnstile_, options.when_busy, observer_, options.stop, sitting);
-    const Workshop workshop(plan_, launcher_, [&](const std::string& text) { observer_.said(text); },
-                            options.stop);
+    const Workshop workshop(
+        plan_, launcher_, [&](const std::string& text) { observer_.said(text); }, options.stop);
     auto laid = lay_down(plan_, workshop, launcher_, offer_, options);
     laid.record.log.sittings.add(std::move(sitting));
     recorder_.emplace(begin(std::move(laid.record), ledger, options.resume));
@@ -111,8 +112,7 @@ Findings carry_out(const Plan& plan, const Options& options) try {
   Campaign campaign(plan, options, options.ledger);
   if (campaign.has_ended()) return judge::judge_record(campaign.record());
   const auto& rounds = campaign.plan().rounds;
-  const auto policy =
-      until_settled(rounds.max, rounds.budget, rounds.mode == PlannedRounds::Mode::abreast);
+  const auto policy = until_settled(rounds.max, rounds.budget, rounds.mode == PlannedRounds::Mode::abreast);
   return campaign.life().live(*policy, options.forecasts);
 } catch (const Stopped&) {
   return {.design = {.title = plan.title, .kind = options.kind},

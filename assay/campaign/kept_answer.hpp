@@ -9,8 +9,8 @@
 
 namespace assay::campaign {
 
-/// An answer that was checked, kept until others are compared with it: a long one in a file without a name, so
-/// that memory does not grow with the cells of a campaign.
+/// An answer that was checked, kept until others are compared with it: a long one in a file without a name,
+/// so that memory does not grow with the cells of a campaign.
 class KeptAnswer {
  public:
   /// Longer ones go to disk.

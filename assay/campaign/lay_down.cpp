@@ -17,9 +17,9 @@
 #include "assay/measure/digest.hpp"
 #include "assay/measure/program.hpp"
 #include "assay/model/error.hpp"
+#include "assay/model/names.hpp"
 #include "assay/plan/matrix.hpp"
 #include "assay/plan/read.hpp"
-#include "assay/model/names.hpp"
 
 namespace assay::campaign {
 namespace {
@@ -185,7 +185,8 @@ class LayingDown {
     for (std::size_t i = 0; i < plan_.metrics.size(); ++i) {
       const auto& own = plan_.metrics[i];
       const bool here = own.workloads.empty() || std::ranges::count(own.workloads, workload.name) > 0;
-      if (!own.from.empty() && here) cell.metrics.push_back({own, measured(own.metric.name), planned.metric_files[i], {}});
+      if (!own.from.empty() && here)
+        cell.metrics.push_back({own, measured(own.metric.name), planned.metric_files[i], {}});
     }
     if (!workload.stdin_file.empty())
       cell.command.stdin_file = measure::find_readable(workload.stdin_file, plan_.folder);

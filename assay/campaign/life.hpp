@@ -15,8 +15,8 @@
 
 namespace assay::campaign {
 
-/// The life of a campaign that has been laid down, the same for programs, functions and services: check the work,
-/// forecast, measure in rounds, check the work again, judge.
+/// The life of a campaign that has been laid down, the same for programs, functions and services: check the
+/// work, forecast, measure in rounds, check the work again, judge.
 ///
 /// REQUIRES: what it is given outlives it.
 class Life {
@@ -28,13 +28,14 @@ class Life {
         stop_(std::move(stop)),
         clock_(std::move(clock)) {}
 
-  /// All of it. `forecasts`: tells the observer what can be expected, after the checks and after three judged rounds.
+  /// All of it. `forecasts`: tells the observer what can be expected, after the checks and after three judged
+  /// rounds.
   Findings live(const Policy& policy, bool forecasts);
 
   // --- the steps, for those who want only some ---------------------------------------------------------
 
-  /// Checks every sound cell, each baseline before what is compared with it; those that are wrong, fail or are
-  /// absent are recorded so, for reasons that begin with `when`. Throws Stopped.
+  /// Checks every sound cell, each baseline before what is compared with it; those that are wrong, fail or
+  /// are absent are recorded so, for reasons that begin with `when`. Throws Stopped.
   void check(const std::string& when = {});
   /// Records what the checks leave open, and says it.
   void doubt_checks();

@@ -26,8 +26,8 @@ struct Progress {
 /// noted in the findings.
 enum class WhenBusy { wait, go_on };
 
-/// Is told what happens to a campaign. Every call comes from the thread that carries it out, never while a trial
-/// runs; the values are good during the call only. What a call throws ends the campaign.
+/// Is told what happens to a campaign. Every call comes from the thread that carries it out, never while a
+/// trial runs; the values are good during the call only. What a call throws ends the campaign.
 class Observer {
  public:
   virtual ~Observer() = default;

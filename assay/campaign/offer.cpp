@@ -118,7 +118,8 @@ Table<MetricId, Metric> lay_out_metrics(const Plan& plan, const Offer& offer) {
     auto& demand = metric.demand;
     demand.watched = std::ranges::any_of(watch, [&](const auto& name) {
       const auto* row = metrics::find_row(name);
-      return metric.name == name || (row != nullptr && row->metric.name == name && metrics::is(metric, row->id));
+      return metric.name == name ||
+             (row != nullptr && row->metric.name == name && metrics::is(metric, row->id));
     });
     for (const auto& refined : plan.metrics)
       if (refined.metric.name == metric.name) {

@@ -21,8 +21,9 @@ struct Offer {
 /// Finds out by running a program that does nothing. Cost: a few milliseconds.
 Offer what_is_offered(measure::Launcher& launcher);
 
-/// The metrics of a plan: Assay's own, throughput where work is declared, and the plan's. What can't be measured
-/// here is there too, with the reason. Throws Error for a watched metric that can't be measured here.
+/// The metrics of a plan: Assay's own, throughput where work is declared, and the plan's. What can't be
+/// measured here is there too, with the reason. Throws Error for a watched metric that can't be measured
+/// here.
 Table<MetricId, Metric> lay_out_metrics(const Plan& plan, const Offer& offer);
 
 /// The name of a workload's throughput: "throughput", and "throughput of UNIT" where a plan counts several.

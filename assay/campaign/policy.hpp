@@ -11,8 +11,8 @@
 
 namespace assay::campaign {
 
-/// Why rounds came to their end. settled: every finding was, before the rounds ran out. nothing_left: no pair of
-/// sound cells is left.
+/// Why rounds came to their end. settled: every finding was, before the rounds ran out. nothing_left: no pair
+/// of sound cells is left.
 enum class Ended { rounds, budget, stopped, settled, nothing_left };
 
 /// How far the rounds have come.
@@ -45,8 +45,8 @@ class Policy {
   virtual std::optional<double> budget() const { return {}; }
 };
 
-/// Measures until all is settled, the rounds have been run, or the next round would likely go beyond the budget.
-/// `abreast`: every few rounds one is run in turns, as a control.
+/// Measures until all is settled, the rounds have been run, or the next round would likely go beyond the
+/// budget. `abreast`: every few rounds one is run in turns, as a control.
 std::unique_ptr<Policy> until_settled(int rounds, std::optional<double> budget, bool abreast);
 
 /// Measures all sound cells for so many rounds, whatever they show.

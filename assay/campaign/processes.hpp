@@ -9,9 +9,9 @@
 #include <string>
 #include <vector>
 
+#include "assay/campaign/kept_answer.hpp"
 #include "assay/campaign/offer.hpp"
 #include "assay/campaign/rig.hpp"
-#include "assay/campaign/kept_answer.hpp"
 #include "assay/campaign/staging.hpp"
 #include "assay/check/answer.hpp"
 #include "assay/measure/process.hpp"

@@ -1,8 +1,9 @@
 #include "assay/campaign/recorder.hpp"
-#include "assay/model/names.hpp"
 
 #include <algorithm>
 #include <utility>
+
+#include "assay/model/names.hpp"
 
 namespace assay::campaign {
 

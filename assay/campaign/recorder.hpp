@@ -13,8 +13,8 @@
 
 namespace assay::campaign {
 
-/// Writes down what happens in a campaign: in memory, and in a ledger when there is one, where each call is on
-/// disk when it returns. Every call throws Error when the ledger can't take it; memory is then unchanged.
+/// Writes down what happens in a campaign: in memory, and in a ledger when there is one, where each call is
+/// on disk when it returns. Every call throws Error when the ledger can't take it; memory is then unchanged.
 class Recorder {
  public:
   /// `record` is everything that is known beforehand. An empty `ledger` keeps the campaign in memory only.

@@ -9,15 +9,15 @@
 
 namespace assay::campaign {
 
-/// Whatever runs trials: programs, functions, services. Cells are those of the campaign's design. Throws Error
-/// only for what the caller must fix: a trial that fails is data.
+/// Whatever runs trials: programs, functions, services. Cells are those of the campaign's design. Throws
+/// Error only for what the caller must fix: a trial that fails is data.
 class Rig {
  public:
   virtual ~Rig() = default;
 
-  /// Runs `cell` once, untimed, and says whether its answer is right: a trial of role `check`, whose outcome is
-  /// `absent` when the cell does not support this. `baseline` is the cell whose answer was checked before and
-  /// that this one's is compared with; none for a baseline itself.
+  /// Runs `cell` once, untimed, and says whether its answer is right: a trial of role `check`, whose outcome
+  /// is `absent` when the cell does not support this. `baseline` is the cell whose answer was checked before
+  /// and that this one's is compared with; none for a baseline itself.
   virtual Trial check(CellId cell, std::optional<CellId> baseline, const std::stop_token& stop) = 0;
 
   /// Runs the cells of a heat now and returns a trial for each, in the same order. On a stop request it ends

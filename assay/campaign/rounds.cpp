@@ -140,8 +140,8 @@ bool Rounds::run_round(const std::vector<CellId>& cells, Role& role) {
   return true;
 }
 
-/// Whether a finding may have come to a planned look: each has a pair from every judged round, but for those in
-/// which a trial failed.
+/// Whether a finding may have come to a planned look: each has a pair from every judged round, but for those
+/// in which a trial failed.
 bool Rounds::is_due() const {
   const auto& rules = recorder_.design().rules;
   return always_due_ ||

@@ -21,11 +21,11 @@ inline constexpr int failures_in_a_row = 3;
 using Clock = std::function<double()>;
 Clock steady_clock();
 
-/// The one round loop, a round at a time. Each round runs the cells that the policy names once, in an order drawn
-/// afresh; the first of a sitting is a warm-up. A campaign that has rounds already is gone on with: what they
-/// spent, decided and failed counts. Every trial is recorded when it ends. A cell leaves when it is found wrong, or
-/// fails failures_in_a_row times, or when its findings on all watched metrics are settled and no other contrast
-/// needs it; rounds stay paired. A stop request tears the running round.
+/// The one round loop, a round at a time. Each round runs the cells that the policy names once, in an order
+/// drawn afresh; the first of a sitting is a warm-up. A campaign that has rounds already is gone on with:
+/// what they spent, decided and failed counts. Every trial is recorded when it ends. A cell leaves when it is
+/// found wrong, or fails failures_in_a_row times, or when its findings on all watched metrics are settled and
+/// no other contrast needs it; rounds stay paired. A stop request tears the running round.
 ///
 /// REQUIRES: everything it is given outlives it. Throws what the rig and the recorder do.
 class Rounds {

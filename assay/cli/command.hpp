@@ -3,9 +3,9 @@
 #include <functional>
 #include <string>
 
-#include "assay/program/asking.hpp"
 #include "assay/model/design.hpp"
 #include "assay/model/plan.hpp"
+#include "assay/program/asking.hpp"
 
 namespace CLI {
 class App;

@@ -37,7 +37,8 @@ int compare(const Plan& plan, const Comparing& how) {
     return status_of(findings, how.go_on);
   } catch (const Error& error) {
     if (error.code() != Error::Code::ledger_full || how.go_on.empty()) throw;
-    throw Error(error.problem(), error.place(), error.remedy() + "; then go on with " + how.go_on, error.code());
+    throw Error(error.problem(), error.place(), error.remedy() + "; then go on with " + how.go_on,
+                error.code());
   }
 }
 

@@ -4,11 +4,11 @@
 #include <vector>
 
 #include "assay/campaign/carry_out.hpp"
+#include "assay/model/findings.hpp"
+#include "assay/model/plan.hpp"
 #include "assay/program/asking.hpp"
 #include "assay/program/progress.hpp"
 #include "assay/program/stopping.hpp"
-#include "assay/model/findings.hpp"
-#include "assay/model/plan.hpp"
 
 namespace assay::cli {
 

@@ -11,11 +11,11 @@
 
 #include "assay/campaign/offer.hpp"
 #include "assay/cli/command.hpp"
-#include "assay/program/stopping.hpp"
 #include "assay/measure/machine.hpp"
 #include "assay/measure/noise.hpp"
 #include "assay/measure/surroundings.hpp"
 #include "assay/model/error.hpp"
+#include "assay/program/stopping.hpp"
 #include "assay/schedule/forecast.hpp"
 #include "assay/stats/location.hpp"
 
@@ -59,15 +59,14 @@ render::SteadinessRow row_of(const measure::NoiseAt& noise) {
 /// The metrics that can't be had, those with one reason together.
 std::vector<Fact> missing_here(measure::Launcher& launcher) {
   std::vector<Fact> missing;
-  for (const auto& metric : campaign::lay_out_metrics(Plan{.workloads = {{.name = "any"}}},
-                                                      campaign::what_is_offered(launcher))) {
+  for (const auto& metric :
+       campaign::lay_out_metrics(Plan{.workloads = {{.name = "any"}}}, campaign::what_is_offered(launcher))) {
     const auto& why = metric.demand.missing;
     if (why.empty()) continue;
     const auto known = std::ranges::find(missing, why, &Fact::value);
     if (known == missing.end())
       missing.push_back(
-          {why.find("hardware counter") != std::string::npos ? "hardware counters" : metric.name,
-           why});
+          {why.find("hardware counter") != std::string::npos ? "hardware counters" : metric.name, why});
   }
   return missing;
 }

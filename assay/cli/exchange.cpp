@@ -9,13 +9,13 @@
 #include "assay/cli/command.hpp"
 #include "assay/cli/comparing.hpp"
 #include "assay/cli/whereabouts.hpp"
+#include "assay/exchange/record_json.hpp"
+#include "assay/exchange/samples.hpp"
+#include "assay/exchange/trials_csv.hpp"
 #include "assay/judge/findings.hpp"
 #include "assay/measure/program.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/quantity.hpp"
-#include "assay/exchange/record_json.hpp"
-#include "assay/exchange/samples.hpp"
-#include "assay/exchange/trials_csv.hpp"
 
 namespace assay::cli {
 namespace {

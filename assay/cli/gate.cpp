@@ -51,7 +51,8 @@ int gate(const GateAsked& asked) {
   auto findings = judge::judge_record(record);
   const auto only = parse_only(asked.only);
   judge::keep_only(findings, only);
-  if (record.design.kind == "import" && record.log.rounds.empty() && !asked.apart) refuse_apart("these samples");
+  if (record.design.kind == "import" && record.log.rounds.empty() && !asked.apart)
+    refuse_apart("these samples");
   const auto rules = gate_of(record.design, asked.allow, asked.undecided);
   const auto result = judge::hold_against(findings, rules, only);
   std::cout << render::to_text(result, findings.design, asked.all);

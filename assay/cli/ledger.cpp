@@ -11,7 +11,6 @@
 #include "assay/model/error.hpp"
 #include "assay/model/names.hpp"
 #include "assay/report/cells.hpp"
-#include "assay/model/names.hpp"
 
 namespace assay::cli {
 namespace {

@@ -69,8 +69,8 @@ void show_cells(const Plan& plan) {
   const auto contrasts = plan::contrasts_of(cells, plan);
   const auto baselines = plan::baselines_of(plan);
   std::cout << cells.size() << " cells, " << contrasts.size() << " comparisons with "
-            << (baselines.size() == 1 ? plan.candidate(baselines.front()).name : "their baselines")
-            << ", " << (plan.rounds.twin ? "a twin of each baseline beside them, " : "")
+            << (baselines.size() == 1 ? plan.candidate(baselines.front()).name : "their baselines") << ", "
+            << (plan.rounds.twin ? "a twin of each baseline beside them, " : "")
             << (plan.rounds.min < plan.rounds.max ? std::to_string(plan.rounds.min) + " to " : "")
             << plan.rounds.max << " rounds after the warm-up"
             << (plan.rounds.budget ? ", at most " + report::span_text(*plan.rounds.budget) : "") << "\n";
@@ -78,13 +78,12 @@ void show_cells(const Plan& plan) {
   std::string group;
   for (const auto& planned : cells) {
     const auto setting = planned.cell.setting.text();
-    const auto here =
-        plan.workload(planned.cell.workload).name + (setting.empty() ? "" : ", " + setting);
+    const auto here = plan.workload(planned.cell.workload).name + (setting.empty() ? "" : ", " + setting);
     if (here != group) std::cout << "\n" << here << "\n";
     group = here;
     std::cout << "  " << plan.candidate(planned.cell.candidate).name << ": "
               << (planned.state.is_sound() ? typed(as_in_plan(planned.command, plan.folder))
-                                                           : "absent, " + planned.state.detail)
+                                           : "absent, " + planned.state.detail)
               << "\n";
   }
 }

@@ -33,8 +33,8 @@ std::vector<std::string> ledgers_in_reach(const std::string& named_ledger) {
 }
 
 Found find_campaign(const std::string& text, const std::string& named_ledger) {
-  // Within a ledger its own order holds, whatever the clock said; of several, the one whose newest campaign began
-  // last comes first.
+  // Within a ledger its own order holds, whatever the clock said; of several, the one whose newest campaign
+  // began last comes first.
   std::vector<std::pair<std::string, std::vector<ledger::Summary>>> lists;  // path, campaigns
   for (const auto& path : ledgers_in_reach(named_ledger))
     lists.emplace_back(path, ledger::Ledger(path, ledger::Ledger::Opening::existing).list());

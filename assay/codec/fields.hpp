@@ -5,11 +5,12 @@
 #include "assay/model/design.hpp"
 #include "assay/model/log.hpp"
 
-/// The fields of the values that are stored or handed over, a list for each: ledgers, exports and imports spell
-/// values by these lists, so that a new field is one line here.
+/// The fields of the values that are stored or handed over, a list for each: ledgers, exports and imports
+/// spell values by these lists, so that a new field is one line here.
 ///
-/// `fields(value, visit)` calls visit(name, reference) for each field, in order; the reference is const when the
-/// value is. Names are those of the ledger's columns and of an export's keys; they don't change once released.
+/// `fields(value, visit)` calls visit(name, reference) for each field, in order; the reference is const when
+/// the value is. Names are those of the ledger's columns and of an export's keys; they don't change once
+/// released.
 namespace assay::codec {
 
 template <class Self, class Value>

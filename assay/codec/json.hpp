@@ -17,7 +17,8 @@ using OrderedJson = nlohmann::ordered_json;
 /// What nests deeper is no document of anybody's.
 inline constexpr int deepest = 100;
 
-/// Parses text from outside. Empty when it is no JSON, or nests deeper than `deepest`; neither throws nor recurses.
+/// Parses text from outside. Empty when it is no JSON, or nests deeper than `deepest`; neither throws nor
+/// recurses.
 std::optional<Json> parse_json(std::string_view text);
 
 /// A level as JSON has it: true, 800, 0.5, "on"; and back. Throws Damaged for what is no level.

@@ -15,8 +15,8 @@
 #include "assay/model/requirement.hpp"
 #include "assay/model/setting.hpp"
 
-/// One field as a database or a document holds it: nothing, a whole number, a number, or text. Enumerators are
-/// their names, lists of texts and seeds are text, ids are numbers.
+/// One field as a database or a document holds it: nothing, a whole number, a number, or text. Enumerators
+/// are their names, lists of texts and seeds are text, ids are numbers.
 namespace assay::codec {
 
 using Value = std::variant<std::monostate, std::int64_t, double, std::string>;

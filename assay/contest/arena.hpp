@@ -25,8 +25,8 @@ class Arena : public campaign::Rig {
         Table<CandidateId, Player> players);
   ~Arena() override;
 
-  /// Calls a cell's function once and compares what it returns with the baseline's. One whose candidate took too
-  /// long at a smaller size is absent, and is not called.
+  /// Calls a cell's function once and compares what it returns with the baseline's. One whose candidate took
+  /// too long at a smaller size is absent, and is not called.
   Trial check(CellId cell, std::optional<CellId> baseline, const std::stop_token& stop) override;
 
   /// The cells of one setting, in slices, for their share of the time.

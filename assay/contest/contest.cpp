@@ -15,9 +15,9 @@
 #include "assay/judge/findings.hpp"
 #include "assay/measure/turnstile.hpp"
 #include "assay/model/error.hpp"
+#include "assay/model/names.hpp"
 #include "assay/model/requirement.hpp"
 #include "assay/model/stopped.hpp"
-#include "assay/model/names.hpp"
 
 namespace assay::contest {
 namespace {
@@ -130,10 +130,10 @@ Findings Contest::run(const Options& options) const {
   measure::Turnstile turnstile;
   try {
     const bool part_of_a_plan = std::getenv("ASSAY_SAMPLES") != nullptr;  // which has the turn itself
-    if (!part_of_a_plan)
-      campaign::take_turn(turnstile, options.when_busy, observer, options.stop, sitting);
+    if (!part_of_a_plan) campaign::take_turn(turnstile, options.when_busy, observer, options.stop, sitting);
   } catch (const Stopped&) {
-    return {.design = std::move(laid.record.design), .state = CampaignState::interrupted, .provisional = true};
+    return {
+        .design = std::move(laid.record.design), .state = CampaignState::interrupted, .provisional = true};
   }
   laid.record.log.sittings.add(std::move(sitting));
   auto recorder = campaign::begin(std::move(laid.record), options.ledger, options.resume);

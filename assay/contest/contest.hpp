@@ -134,9 +134,9 @@ class Contest {
   Options& options();
   const Options& options() const;
 
-  /// Runs the contest with its own options, or others, and judges. It waits its turn, and goes on with one that was
-  /// cut off, as campaigns of programs do. Throws Error for a contest that can't be run: no baseline, no candidate,
-  /// functions that take another input than is made, answers of a type without `==`.
+  /// Runs the contest with its own options, or others, and judges. It waits its turn, and goes on with one
+  /// that was cut off, as campaigns of programs do. Throws Error for a contest that can't be run: no
+  /// baseline, no candidate, functions that take another input than is made, answers of a type without `==`.
   Findings run() const;
   Findings run(const Options& options) const;
 

@@ -39,8 +39,8 @@ std::string what_was_thrown();
 
 /// Runs slices for about `seconds`: blocks in which each contender (those with `every` above 1 in some of
 /// them) has one slice, in an order drawn afresh. At least one block. Nothing but the timing happens between
-/// the slices of a block. What a contender throws is put into it, and the others go on. Returns the seconds spent
-/// inside slices.
+/// the slices of a block. What a contender throws is put into it, and the others go on. Returns the seconds
+/// spent inside slices.
 double run_blocks(std::span<Contender> contenders, double seconds, stats::Random& random);
 
 }  // namespace assay::contest

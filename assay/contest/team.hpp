@@ -22,7 +22,8 @@ class Team {
   std::size_t size() const { return threads_.size(); }
 
   /// Lets every thread do work(its number) at the same time; returns the seconds from their start to the end
-  /// of the last. What `work` throws on any of them is thrown here, when all have ended: the first of several.
+  /// of the last. What `work` throws on any of them is thrown here, when all have ended: the first of
+  /// several.
   double run(const std::function<void(std::size_t)>& work);
 
  private:

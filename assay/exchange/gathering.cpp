@@ -35,8 +35,7 @@ Gathering::Gathering(const SamplesAsked& asked, std::string name) : asked_(asked
                     .rules = {.margin = asked.margin}};
   record_.log.state = CampaignState::ended;
   record_.log.sittings.add({});
-  for (const auto& factor : asked.factors)
-    record_.design.factors.push_back({.name = factor, .levels = {}});
+  for (const auto& factor : asked.factors) record_.design.factors.push_back({.name = factor, .levels = {}});
 }
 
 void Gathering::refuse(std::size_t line, std::size_t column, const std::string& problem,

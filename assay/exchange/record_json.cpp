@@ -5,8 +5,8 @@
 
 #include "assay/codec/json.hpp"
 #include "assay/model/error.hpp"
-#include "assay/model/validity.hpp"
 #include "assay/model/names.hpp"
+#include "assay/model/validity.hpp"
 
 namespace assay::exchange {
 namespace {
@@ -142,8 +142,8 @@ std::string record_to_json(const Record& record) {
   OrderedJson document = {{"format", format_2}};
   document.update(fields_json(design, {"uid", "plan", "plan_digest", "repeat", "folder"}));
   document["state"] = to_string(record.log.state);
-  for (const char* name :
-       {"candidates", "workloads", "factors", "cells", "contrasts", "metrics", "sittings", "rounds", "trials"})
+  for (const char* name : {"candidates", "workloads", "factors", "cells", "contrasts", "metrics", "sittings",
+                           "rounds", "trials"})
     document[name] = OrderedJson::array();
   std::vector<std::string> programs;
   for (const auto& candidate : design.candidates)

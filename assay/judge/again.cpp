@@ -5,8 +5,8 @@
 #include <optional>
 #include <tuple>
 
-#include "assay/model/setting.hpp"
 #include "assay/model/names.hpp"
+#include "assay/model/setting.hpp"
 
 namespace assay::judge {
 namespace {

@@ -64,9 +64,11 @@ Record held_apart(const Record& before, const Record& now) {
     if (!metric.demand.watched || !same) continue;
     of_now[id] = of_before[*same] = design.metrics.add(metric);
   }
-  const auto states_before = states_of(before.design, before.log), states_now = states_of(now.design, now.log);
-  std::map<CellId, CellId> cells_before, cells_now;                      // theirs to the new record's
-  std::map<CandidateId, std::pair<CandidateId, CandidateId>> pairs;  // of `now`: before and now in the new record
+  const auto states_before = states_of(before.design, before.log),
+             states_now = states_of(now.design, now.log);
+  std::map<CellId, CellId> cells_before, cells_now;  // theirs to the new record's
+  std::map<CandidateId, std::pair<CandidateId, CandidateId>>
+      pairs;  // of `now`: before and now in the new record
   for (const auto id : now.design.cells.ids()) {
     const auto& cell = now.design.cells[id];
     const auto& candidate = now.design.candidates[cell.candidate];

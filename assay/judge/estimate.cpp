@@ -26,7 +26,8 @@ std::vector<double> effects(std::span<const double> baseline, std::span<const do
 
 }  // namespace
 
-Estimate::Estimate(std::span<const double> baseline, std::span<const double> candidate, const Question& question)
+Estimate::Estimate(std::span<const double> baseline, std::span<const double> candidate,
+                   const Question& question)
     : scale_(question.metric.scale),
       prefer_(question.metric.prefer),
       asked_margin_(question.margin),
@@ -72,8 +73,7 @@ Price price_of(double estimate, double half_width, double margin, std::size_t n)
   const double room = size > margin ? size : margin - size;
   const double needed =
       std::ceil(to_be_fairly_sure * static_cast<double>(n) * std::pow(half_width / room, 2));
-  if (!(needed <= most_rounds_proposed))
-    return {.obstacle = Price::Obstacle::near_margin};
+  if (!(needed <= most_rounds_proposed)) return {.obstacle = Price::Obstacle::near_margin};
   return {.rounds = std::max(static_cast<int>(needed), static_cast<int>(n) + 1)};
 }
 

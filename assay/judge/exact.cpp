@@ -20,7 +20,7 @@ Finding compare(const Contrast& of, const Seen& baseline, const Seen& candidate,
   finding.rounds = std::min(baseline.times, candidate.times);
   finding.baseline_typical = baseline.value;
   finding.candidate_typical = candidate.value;
-  finding.effect = equal                            ? Effect::none(metric.scale)
+  finding.effect = equal                          ? Effect::none(metric.scale)
                    : metric.scale == Scale::ratio ? Effect{metric.scale, candidate.value / baseline.value}
                                                   : Effect{metric.scale, candidate.value - baseline.value};
   finding.interval = {finding.effect.value, finding.effect.value, 1};

@@ -87,9 +87,9 @@ std::vector<Finding> judge_family(const Evidence& evidence, MetricId id, bool tw
 /// cells for all the rounds it needs, the others for as many as they had.
 void price_in_seconds(const Evidence& evidence, Findings& into) {
   // Programs that ran abreast have no wall time of their own; their CPU times on one core add up to it.
-  const auto time = metrics::find(evidence.design.metrics, evidence.design.rules.abreast
-                                                               ? metrics::Known::cpu_time
-                                                               : metrics::Known::wall_time);
+  const auto time =
+      metrics::find(evidence.design.metrics,
+                    evidence.design.rules.abreast ? metrics::Known::cpu_time : metrics::Known::wall_time);
   if (!time) return;
   std::map<CellId, std::pair<double, int>> spent;
   const auto& times = evidence.values(*time);

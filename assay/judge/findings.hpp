@@ -16,8 +16,8 @@ std::vector<Finding> watched_so_far(const Design& design, const Evidence& eviden
 /// gets no finding and a note instead. All findings on a metric are one family, twins another; the
 /// supporting metrics divide one error rate among them. Exact metrics are compared directly.
 ///
-/// The one way from what was measured to what is shown, for a campaign that has just ended and for one read back
-/// from the ledger alike. Pure: no clock, no file.
+/// The one way from what was measured to what is shown, for a campaign that has just ended and for one read
+/// back from the ledger alike. Pure: no clock, no file.
 Findings judge(const Design& design, const Evidence& evidence);
 
 /// The same from a whole record.

@@ -19,7 +19,7 @@ double p_between(const PairedSeries& series, const Metric& metric, const Rules& 
   if (!look || !all_fit(series, metric.scale)) return 1;
   const Question question{.metric = metric};
   const Estimate estimate(std::span(series.baseline).first(look->rounds),
-                      std::span(series.candidate).first(look->rounds), question);
+                          std::span(series.candidate).first(look->rounds), question);
   return look->boundary->p_value(look->place, estimate.count_of_no_change());
 }
 

@@ -59,8 +59,7 @@ class Machine {
       tell(NoteKind::stolen_time, sum(Known::stolen_time) / time, 0.05);
       // Around shorter trials, starting them is most of what there is besides.
       constexpr double long_enough = 0.02;
-      if (stats::median(times) >= long_enough)
-        tell(NoteKind::busy, sum(Known::time_of_others) / time, 0.1);
+      if (stats::median(times) >= long_enough) tell(NoteKind::busy, sum(Known::time_of_others) / time, 0.1);
     }
     if (const auto& load = values(Known::load); !load.empty())
       tell(NoteKind::load, stats::median(load), cores);
@@ -79,9 +78,8 @@ class Machine {
       tell(NoteKind::counters_shared, 1 - std::ranges::min(counted), 0.1);
     for (const auto& sitting : evidence_.sittings())
       if (!sitting.fact("beside another campaign").empty())
-        findings_.trust.push_back({.kind = NoteKind::beside_another,
-                                   .subject = ThisMachine{},
-                                   .level = Note::Level::warning});
+        findings_.trust.push_back(
+            {.kind = NoteKind::beside_another, .subject = ThisMachine{}, .level = Note::Level::warning});
   }
 
   void programs() {

@@ -16,7 +16,9 @@ namespace {
 
 /// Each comparison's share of the whole: its workload's weight, divided among that workload's comparisons.
 std::vector<double> shares_of(const Design& design, const std::vector<PairedSeries>& all) {
-  const auto workload_of = [&](const PairedSeries& series) { return design.cells[series.of.candidate].workload; };
+  const auto workload_of = [&](const PairedSeries& series) {
+    return design.cells[series.of.candidate].workload;
+  };
   std::map<WorkloadId, double> comparisons;
   for (const auto& series : all) ++comparisons[workload_of(series)];
   std::vector<double> shares;

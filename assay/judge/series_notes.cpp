@@ -177,11 +177,8 @@ class Looking {
   }
 
   void tell_of_machine(NoteKind kind, double figure, double threshold) {
-    findings_.trust.push_back({.kind = kind,
-                               .subject = ThisMachine{},
-                               .metric = id_,
-                               .figure = figure,
-                               .threshold = threshold});
+    findings_.trust.push_back(
+        {.kind = kind, .subject = ThisMachine{}, .metric = id_, .figure = figure, .threshold = threshold});
   }
 
   /// Trials so short that starting the program is much of them.

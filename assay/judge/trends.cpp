@@ -118,8 +118,7 @@ std::vector<Trend> find_trends(const Evidence& evidence) {
         if (sizes)
           describe_sizes(trend, baseline == curves.end() ? nullptr : &baseline->second.second);
         else
-          describe_threads(trend, metric.unit == "s", design.kind == "contest",
-                           design.margin_of(id));
+          describe_threads(trend, metric.unit == "s", design.kind == "contest", design.margin_of(id));
         trends.push_back(std::move(trend));
       }
     }

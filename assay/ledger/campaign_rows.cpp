@@ -40,9 +40,9 @@ void put_all(soci::session& sql, const std::string& table, CampaignId campaign, 
 template <class Keep>
 void read_all(soci::session& sql, const std::string& table, const std::string& columns, CampaignId campaign,
               Keep&& keep) {
-  const Rows rows = (sql.prepare << "SELECT id, " + columns + " FROM " + table +
-                                        " WHERE campaign = :c ORDER BY id",
-                     use(campaign.value));
+  const Rows rows =
+      (sql.prepare << "SELECT id, " + columns + " FROM " + table + " WHERE campaign = :c ORDER BY id",
+       use(campaign.value));
   std::int64_t expected = 0;
   for (const auto& row : rows) {
     if (codec::read_whole(value_of(row, 0)) != expected++)
@@ -110,19 +110,20 @@ void read_cells(soci::session& sql, CampaignId campaign, Record& record) {
   for (const auto& row : levels)
     settings[codec::read_whole(value_of(row, 0))].levels[codec::read_text(value_of(row, 1))] =
         codec::read_level(codec::read_text(value_of(row, 2)), codec::read_text(value_of(row, 3)));
-  read_all(sql, "cell", "candidate, workload, setting, standing, detail", campaign, [&](const soci::row& row) {
-    Cell cell;
-    codec::from_value(value_of(row, 1), cell.candidate);
-    codec::from_value(value_of(row, 2), cell.workload);
-    const auto setting = settings.find(codec::read_whole(value_of(row, 3)));
-    if (setting == settings.end()) throw codec::Damaged("a setting is missing in it");
-    cell.setting = setting->second;
-    CellState state;
-    codec::from_value(value_of(row, 4), state.standing);
-    codec::from_value(value_of(row, 5), state.detail);
-    const auto id = record.design.cells.add(std::move(cell));
-    if (!state.is_sound()) record.log.standings.push_back({id, std::move(state)});
-  });
+  read_all(sql, "cell", "candidate, workload, setting, standing, detail", campaign,
+           [&](const soci::row& row) {
+             Cell cell;
+             codec::from_value(value_of(row, 1), cell.candidate);
+             codec::from_value(value_of(row, 2), cell.workload);
+             const auto setting = settings.find(codec::read_whole(value_of(row, 3)));
+             if (setting == settings.end()) throw codec::Damaged("a setting is missing in it");
+             cell.setting = setting->second;
+             CellState state;
+             codec::from_value(value_of(row, 4), state.standing);
+             codec::from_value(value_of(row, 5), state.detail);
+             const auto id = record.design.cells.add(std::move(cell));
+             if (!state.is_sound()) record.log.standings.push_back({id, std::move(state)});
+           });
 }
 
 void read_sittings(soci::session& sql, CampaignId campaign, Log& log) {
@@ -158,7 +159,8 @@ CampaignId put_campaign(soci::session& sql, const Record& record, const std::str
                       columns_of(design)),
              "id");
   std::int64_t next_round = 1;
-  for (const auto& round : record.log.rounds) next_round = std::max<std::int64_t>(next_round, round.number + 1);
+  for (const auto& round : record.log.rounds)
+    next_round = std::max<std::int64_t>(next_round, round.number + 1);
   std::vector<Value> values = {std::string{}, to_string(record.log.state), next_round};
   for (auto& value : values_of(design)) values.push_back(std::move(value));
   const CampaignId campaign{row.run(values)};
@@ -193,12 +195,11 @@ void put_sitting(soci::session& sql, CampaignId campaign, SittingId id, const Si
                                     {"token", Kind::text},
                                     {"started", Kind::whole},
                                     {"seen", Kind::whole}}));
-  row.run({campaign.value, id.value, machine, sitting.boot, token.empty() ? Value{} : Value{token}, now, now});
-  Insert fact_row(sql, "fact",
-                  {{"campaign", Kind::whole},
-                   {"sitting", Kind::whole},
-                   {"name", Kind::text},
-                   {"value", Kind::text}});
+  row.run(
+      {campaign.value, id.value, machine, sitting.boot, token.empty() ? Value{} : Value{token}, now, now});
+  Insert fact_row(
+      sql, "fact",
+      {{"campaign", Kind::whole}, {"sitting", Kind::whole}, {"name", Kind::text}, {"value", Kind::text}});
   for (const auto& fact : sitting.facts) fact_row.run({campaign.value, id.value, fact.name, fact.value});
 }
 
@@ -206,14 +207,18 @@ Record read_campaign(soci::session& sql, CampaignId campaign) {
   Record record;
   auto& design = record.design;
   const Rows heads =
-      (sql.prepare << "SELECT state, coalesce((SELECT o.uid FROM campaign o WHERE o.id = campaign.again_of), ''), " +
-                          names_of_columns<Design>() + " FROM campaign WHERE id = :c",
+      (sql.prepare
+           << "SELECT state, coalesce((SELECT o.uid FROM campaign o WHERE o.id = campaign.again_of), ''), " +
+                  names_of_columns<Design>() + " FROM campaign WHERE id = :c",
        use(campaign.value));
+  bool found = false;
   for (const auto& row : heads) {
+    found = true;
     codec::from_value(value_of(row, 0), record.log.state);
     codec::from_value(value_of(row, 1), design.again_of);
     read_row(row, 2, design);
   }
+  if (!found) throw Error("the campaign is no longer in the ledger", "", "see what there is: assay ledger");
   read_things<Candidate>(sql, "candidate", campaign,
                          [&](Candidate&& candidate) { design.candidates.add(std::move(candidate)); });
   read_things<BuildFacts>(sql, "built", campaign,
@@ -229,9 +234,10 @@ Record read_campaign(soci::session& sql, CampaignId campaign) {
   read_things<Factor>(sql, "factor", campaign,
                       [&](Factor&& factor) { design.factors.push_back(std::move(factor)); });
   read_cells(sql, campaign, record);
-  const Rows contrasts = (sql.prepare << "SELECT " + names_of_columns<Contrast>() +
-                                             " FROM contrast WHERE campaign = :c ORDER BY candidate, baseline",
-                          use(campaign.value));
+  const Rows contrasts =
+      (sql.prepare << "SELECT " + names_of_columns<Contrast>() +
+                          " FROM contrast WHERE campaign = :c ORDER BY candidate, baseline",
+       use(campaign.value));
   for (const auto& row : contrasts) read_row(row, 0, design.contrasts.emplace_back());
   read_things<Metric>(sql, "metric", campaign,
                       [&](Metric&& metric) { design.metrics.add(std::move(metric)); });

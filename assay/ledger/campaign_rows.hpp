@@ -6,12 +6,12 @@
 
 #include "assay/model/log.hpp"
 
-/// A campaign as rows, but for its rounds and trials. Included by this module's own sources only. Each call is a part
-/// of the caller's transaction.
+/// A campaign as rows, but for its rounds and trials. Included by this module's own sources only. Each call
+/// is a part of the caller's transaction.
 namespace assay::ledger {
 
-/// Lays down everything in `record` but rounds, trials and looks, and returns the campaign's number. `token` names
-/// the process that measures it; empty: nobody does.
+/// Lays down everything in `record` but rounds, trials and looks, and returns the campaign's number. `token`
+/// names the process that measures it; empty: nobody does.
 CampaignId put_campaign(soci::session& sql, const Record& record, const std::string& token);
 
 /// A sitting as the campaign's next.

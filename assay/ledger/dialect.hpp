@@ -22,8 +22,9 @@ class Dialect {
   /// Whether nothing can be stored through this connection.
   virtual bool reads_only() const = 0;
 
-  /// A statement of the schema in this database's words: `{id}` a key that numbers itself, `{text}` texts ordered by
-  /// their bytes, `{clustered}` rows stored by their key, `{packed}` and `{reading}` how readings are kept.
+  /// A statement of the schema in this database's words: `{id}` a key that numbers itself, `{text}` texts
+  /// ordered by their bytes, `{clustered}` rows stored by their key, `{packed}` and `{reading}` how readings
+  /// are kept.
   virtual std::string in_words(std::string_view statement) const = 0;
 
   /// Whether the database has tables of anybody's, and those of a ledger.
@@ -36,8 +37,8 @@ class Dialect {
   virtual void check_references(soci::session& sql, bool on) const = 0;
   /// Gives the space of what was taken out back.
   virtual void compact(soci::session& sql) const = 0;
-  /// From here on, or no longer, needs no room on disk for what is only taken out: a power cut meanwhile may damage the
-  /// store. For a disk that is full.
+  /// From here on, or no longer, needs no room on disk for what is only taken out: a power cut meanwhile may
+  /// damage the store. For a disk that is full.
   virtual void spare_disk(soci::session& sql, bool on) const = 0;
 
   /// What went wrong, by the database's own codes.

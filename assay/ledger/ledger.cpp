@@ -37,8 +37,8 @@ void refuse_other_files(const std::string& path) {
     throw Error("this file is not a ledger", path, "name another one, or move it away to start a new one");
 }
 
-/// When a process of this boot began, in clock ticks since then; empty when there is no such process. With its
-/// number it names a process for good.
+/// When a process of this boot began, in clock ticks since then; empty when there is no such process. With
+/// its number it names a process for good.
 std::string birth_of(long pid) {
   std::ifstream file("/proc/" + std::to_string(pid) + "/stat");
   std::string line;
@@ -53,9 +53,7 @@ std::string birth_of(long pid) {
 }
 
 /// Names this process: its number, and when it began.
-std::string token_of_this_process() {
-  return std::to_string(getpid()) + ":" + birth_of(getpid());
-}
+std::string token_of_this_process() { return std::to_string(getpid()) + ":" + birth_of(getpid()); }
 
 std::string boot_now() {
   std::ifstream file("/proc/sys/kernel/random/boot_id");
@@ -110,8 +108,8 @@ struct Ledger::State {
   template <class Work>
   auto write(Work&& work) {
     if (dialect->reads_only())
-      throw Error("the ledger can't be written here", path, "look at the permissions of the file and its folder",
-                  Error::Code::ledger_read_only);
+      throw Error("the ledger can't be written here", path,
+                  "look at the permissions of the file and its folder", Error::Code::ledger_read_only);
     if (!dialect->is_there()) fail_gone();
     return transact([&] { dialect->begin_writing(sql); }, work);
   }
@@ -182,13 +180,13 @@ struct Ledger::State {
     return found;
   }
 
-  /// Makes the tables, or brings them up to this version: inside one transaction, in which the version is looked at
-  /// again, so that of several processes one does it and the others find it done.
+  /// Makes the tables, or brings them up to this version: inside one transaction, in which the version is
+  /// looked at again, so that of several processes one does it and the others find it done.
   void bring_up_to_date() {
     if (stored_version() == version) return;
     if (dialect->reads_only())
-      throw Error("this ledger was written by an older Assay, and can't be brought up to date where it is", path,
-                  "copy it to where it can be written", Error::Code::ledger_read_only);
+      throw Error("this ledger was written by an older Assay, and can't be brought up to date where it is",
+                  path, "copy it to where it can be written", Error::Code::ledger_read_only);
     dialect->check_references(sql, false);
     write([&] {
       const int found = stored_version();
@@ -279,8 +277,8 @@ void Ledger::set_round_state(CampaignId campaign, int number, RoundState state) 
   const auto word = to_string(state);
   const auto now = milliseconds_now();
   state_->write([&] {
-    sql << "UPDATE round SET state = :s, closed = :n WHERE campaign = :c AND number = :k", use(word), use(now),
-        use(campaign.value), use(number);
+    sql << "UPDATE round SET state = :s, closed = :n WHERE campaign = :c AND number = :k", use(word),
+        use(now), use(campaign.value), use(number);
   });
 }
 
@@ -323,7 +321,8 @@ void Ledger::set_state(CampaignId campaign, CampaignState state) {
 void Ledger::set_label(CampaignId campaign, const std::string& label) {
   auto& sql = state_->sql;
   const auto text = codec::storable(label);
-  state_->write([&] { sql << "UPDATE campaign SET label = :l WHERE id = :c", use(text), use(campaign.value); });
+  state_->write(
+      [&] { sql << "UPDATE campaign SET label = :l WHERE id = :c", use(text), use(campaign.value); });
 }
 
 void Ledger::add_look(CampaignId campaign, const Look& look) {
@@ -335,9 +334,10 @@ std::vector<Summary> Ledger::list() {
   return state_->read([&] {
     std::vector<Summary> all;
     const Rows rows =
-        (sql.prepare << "SELECT c.id, c.uid, c.title, c.kind, c.label, c.plan_digest, c.repeat, c.state, c.started,"
-                        " (SELECT count(*) FROM round r WHERE r.campaign = c.id AND r.state = 'whole'"
-                        "  AND r.role = 'counted') FROM campaign c ORDER BY c.id DESC");
+        (sql.prepare
+         << "SELECT c.id, c.uid, c.title, c.kind, c.label, c.plan_digest, c.repeat, c.state, c.started,"
+            " (SELECT count(*) FROM round r WHERE r.campaign = c.id AND r.state = 'whole'"
+            "  AND r.role = 'counted') FROM campaign c ORDER BY c.id DESC");
     for (const auto& row : rows) {
       Summary summary;
       codec::from_value(value_of(row, 0), summary.id);
@@ -378,7 +378,8 @@ std::optional<std::string> Ledger::measured_by(CampaignId campaign) {
   std::int64_t seen = 0;
   soci::indicator has_token = soci::i_null, found = soci::i_null;
   state_->read([&] {
-    sql << "SELECT token, boot, seen FROM sitting WHERE campaign = :c AND ended IS NULL ORDER BY id DESC LIMIT 1",
+    sql << "SELECT token, boot, seen FROM sitting WHERE campaign = :c AND ended IS NULL ORDER BY id DESC "
+           "LIMIT 1",
         use(campaign.value), into(token, has_token), into(boot, found), into(seen);
     if (!sql.got_data()) found = soci::i_null;
   });

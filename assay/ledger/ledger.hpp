@@ -23,13 +23,13 @@ struct Summary {
 };
 
 /// The store that keeps every trial: one SQLite file in WAL mode with synchronous FULL, so that what a call
-/// has stored is still there after a kill or a power cut. Several processes may have it open. One that can't be
-/// written, in a folder or on a mount for reading only, can be read.
+/// has stored is still there after a kill or a power cut. Several processes may have it open. One that can't
+/// be written, in a folder or on a mount for reading only, can be read.
 ///
-/// Every call is one transaction. Every call throws Error, told apart by its code: ledger_full, ledger_read_only,
-/// ledger_busy (another process keeps it locked for more than ten seconds), ledger_damaged, ledger_gone (the file was
-/// moved or deleted since it was opened). What was stored before stays. Not to be called from several threads at
-/// once.
+/// Every call is one transaction. Every call throws Error, told apart by its code: ledger_full,
+/// ledger_read_only, ledger_busy (another process keeps it locked for more than ten seconds), ledger_damaged,
+/// ledger_gone (the file was moved or deleted since it was opened). What was stored before stays. Not to be
+/// called from several threads at once.
 class Ledger {
  public:
   /// The schema that this code writes. Older ledgers are brought up to it, newer ones refused.
@@ -38,8 +38,8 @@ class Ledger {
   enum class Opening { create, existing };
 
   /// Opens the ledger at `path`; with Opening::create makes it, and its folder, if it is not there. Several
-  /// processes may do so at the same time. Throws Error for a file that is no ledger or comes from a newer version;
-  /// the file is then left as it was.
+  /// processes may do so at the same time. Throws Error for a file that is no ledger or comes from a newer
+  /// version; the file is then left as it was.
   explicit Ledger(const std::string& path, Opening opening = Opening::create);
   ~Ledger();
   Ledger(Ledger&&) noexcept;
@@ -56,8 +56,8 @@ class Ledger {
   /// Another stretch of work on a campaign, by this process, as its next sitting; the campaign is open again.
   void add_sitting(CampaignId campaign, const Sitting& sitting);
 
-  /// Claims the campaign's next round for a sitting: the number is given out here, in the order of claiming, and
-  /// the round is what `plan_of` makes of it.
+  /// Claims the campaign's next round for a sitting: the number is given out here, in the order of claiming,
+  /// and the round is what `plan_of` makes of it.
   Round claim_round(CampaignId campaign, SittingId sitting,
                     const std::function<RoundPlan(int number)>& plan_of);
   void set_round_state(CampaignId campaign, int number, RoundState state);
@@ -72,23 +72,24 @@ class Ledger {
   void set_label(CampaignId campaign, const std::string& label);
   void add_look(CampaignId campaign, const Look& look);
 
-  /// Newest first, by the order in which they were laid down. Cost: linear in campaigns and rounds; no trial is
-  /// looked at.
+  /// Newest first, by the order in which they were laid down. Cost: linear in campaigns and rounds; no trial
+  /// is looked at.
   std::vector<Summary> list();
 
   /// The plan of a campaign, in the plan file's language.
   std::string plan_of(CampaignId campaign);
 
-  /// Who measures a campaign now ("process 4711"); empty when nobody does. A process of this boot is asked for; one
-  /// of another machine is believed to be at work for a minute after it was last heard of.
+  /// Who measures a campaign now ("process 4711"); empty when nobody does. A process of this boot is asked
+  /// for; one of another machine is believed to be at work for a minute after it was last heard of.
   std::optional<std::string> measured_by(CampaignId campaign);
 
-  /// Everything a campaign has laid down. Ids are checked: those that name nothing mean a damaged ledger. Cost:
-  /// linear in its trials.
+  /// Everything a campaign has laid down. Ids are checked: those that name nothing mean a damaged ledger.
+  /// Cost: linear in its trials.
   Record read(CampaignId campaign);
 
-  /// Takes campaigns and their trials out for good, and gives the space back; on a full disk too, where a power cut
-  /// meanwhile may damage the ledger. Campaigns that measured their findings again stay, but no longer name them.
+  /// Takes campaigns and their trials out for good, and gives the space back; on a full disk too, where a
+  /// power cut meanwhile may damage the ledger. Campaigns that measured their findings again stay, but no
+  /// longer name them.
   void remove(std::span<const CampaignId> campaigns);
 
  private:

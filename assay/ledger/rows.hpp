@@ -10,8 +10,8 @@
 #include "assay/codec/fields.hpp"
 #include "assay/codec/value.hpp"
 
-/// Values as rows of tables: their fields (codec/fields.hpp) are the columns. Included by this module's own sources
-/// only.
+/// Values as rows of tables: their fields (codec/fields.hpp) are the columns. Included by this module's own
+/// sources only.
 namespace assay::ledger {
 
 using codec::Value;
@@ -52,7 +52,8 @@ std::vector<Value> values_of(const T& value) {
   return values;
 }
 
-/// A statement that puts one row into a table, prepared once; numbers are bound as they are, not as decimal text.
+/// A statement that puts one row into a table, prepared once; numbers are bound as they are, not as decimal
+/// text.
 class Insert {
  public:
   /// `returning` names a column whose value run() returns.

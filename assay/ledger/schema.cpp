@@ -141,8 +141,8 @@ constexpr std::array<std::string_view, 29> to_version_5 = {
 };
 
 constexpr std::array<std::string_view, 16> campaign_tables = {
-    "look",          "checked", "trial",  "round",    "metric",    "contrast", "cell",    "setting_value",
-    "setting",       "factor",  "workload", "program", "built",    "candidate", "fact",   "sitting"};
+    "look",    "checked", "trial",    "round",   "metric", "contrast",  "cell", "setting_value",
+    "setting", "factor",  "workload", "program", "built",  "candidate", "fact", "sitting"};
 
 }  // namespace
 

@@ -5,12 +5,12 @@
 
 namespace assay::ledger {
 
-/// The statements that make an empty ledger of the current version, in order, in the words of Dialect::in_words().
-/// Things of a campaign are numbered within it, from 0, as in the model.
+/// The statements that make an empty ledger of the current version, in order, in the words of
+/// Dialect::in_words(). Things of a campaign are numbered within it, from 0, as in the model.
 std::span<const std::string_view> schema();
 
-/// The statements that bring a ledger of version `from` up to the next one, in order. Versions before 5 were of
-/// SQLite only.
+/// The statements that bring a ledger of version `from` up to the next one, in order. Versions before 5 were
+/// of SQLite only.
 std::span<const std::string_view> migration(int from);
 
 /// Tables that hold a campaign's rows under its number, the dependent ones first.

@@ -48,8 +48,7 @@ void refuse_what_is_not_finite(const Trial& trial) {
 
 TrialRows::TrialRows(soci::session& sql)
     : trial_(sql, "trial", columns_under_campaign(columns_of(Trial{})), "id"),
-      reading_(sql, "reading",
-               {{"trial", Kind::whole}, {"metric", Kind::whole}, {"value", Kind::number}}),
+      reading_(sql, "reading", {{"trial", Kind::whole}, {"metric", Kind::whole}, {"value", Kind::number}}),
       point_(sql, "series",
              {{"trial", Kind::whole},
               {"metric", Kind::whole},

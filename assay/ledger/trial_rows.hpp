@@ -5,8 +5,8 @@
 #include "assay/ledger/rows.hpp"
 #include "assay/model/log.hpp"
 
-/// Rounds, trials and looks as rows. Included by this module's own sources only. Each call is a part of the caller's
-/// transaction.
+/// Rounds, trials and looks as rows. Included by this module's own sources only. Each call is a part of the
+/// caller's transaction.
 namespace assay::ledger {
 
 /// The statements that store trials, prepared once.

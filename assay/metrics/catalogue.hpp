@@ -74,11 +74,11 @@ enum class Needs {
 
 struct Row {
   Known id;
-  Metric metric;         ///< as Assay measures it: name, unit, direction, scale
+  Metric metric;  ///< as Assay measures it: name, unit, direction, scale
   Needs needs;
-  bool of_programs;      ///< measured of programs
-  bool of_functions;     ///< measured of functions in a contest
-  bool holds_abreast;    ///< means something for programs that share a core with others at the time
+  bool of_programs;    ///< measured of programs
+  bool of_functions;   ///< measured of functions in a contest
+  bool holds_abreast;  ///< means something for programs that share a core with others at the time
 };
 
 /// All rows, in the order in which metrics are shown.

@@ -25,7 +25,7 @@ struct Candidate {
   std::string name;
   std::optional<CandidateId> against;  ///< the baseline it is compared with; empty for a baseline
   std::optional<CandidateId> twin_of;  ///< a second copy of that baseline
-  std::vector<std::string> options;    ///< what it alone is told: its own arguments, `name=value` of its `with`
+  std::vector<std::string> options;  ///< what it alone is told: its own arguments, `name=value` of its `with`
   Provenance from;
 
   bool operator==(const Candidate&) const = default;

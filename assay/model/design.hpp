@@ -16,7 +16,7 @@ struct Workload {
   std::string name;
   std::vector<std::string> run;  ///< as the plan gives it, placeholders unexpanded
   double weight = 1;             ///< in a candidate's overall change, shared by its settings; above 0
-  std::string digest;            ///< of all that defines it: equal digests are the same work. Empty: not known
+  std::string digest;  ///< of all that defines it: equal digests are the same work. Empty: not known
   bool operator==(const Workload&) const = default;
 };
 
@@ -33,7 +33,7 @@ struct BuildFacts {
 
 /// By what rules a campaign is measured and judged.
 struct Rules {
-  double margin = 0.01;  ///< the smallest relative change that matters
+  double margin = 0.01;                ///< the smallest relative change that matters
   int rounds_min = 0, rounds_max = 0;  ///< judged rounds that were planned; 0: all there are, looked at once
   bool abreast = false;    ///< candidates ran at once on one core; some rounds in turns, as a control
   std::uint64_t seed = 0;  ///< of the order of trials
@@ -46,9 +46,9 @@ struct Rules {
 struct Design {
   std::string uid;  ///< 16 hexadecimal digits
   std::string title;
-  std::string kind;         ///< "duel", "plan", …
-  std::string plan;         ///< the plan, in the plan file's own language
-  std::string plan_digest;  ///< equal digests are the same plan
+  std::string kind;          ///< "duel", "plan", …
+  std::string plan;          ///< the plan, in the plan file's own language
+  std::string plan_digest;   ///< equal digests are the same plan
   std::int64_t started = 0;  ///< milliseconds since 1970
   std::string repeat;        ///< the command that measures this again
   std::string folder;        ///< where relative paths of the plan start

@@ -6,7 +6,9 @@ namespace assay::inline model {
 
 Effect Effect::none(Scale scale) { return {scale, scale == Scale::ratio ? 1.0 : 0.0}; }
 
-Effect Effect::of_test_scale(Scale scale, double x) { return {scale, scale == Scale::ratio ? std::exp(x) : x}; }
+Effect Effect::of_test_scale(Scale scale, double x) {
+  return {scale, scale == Scale::ratio ? std::exp(x) : x};
+}
 
 double Effect::on_test_scale() const { return scale == Scale::ratio ? std::log(value) : value; }
 

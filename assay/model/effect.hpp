@@ -17,13 +17,15 @@ struct Effect {
   /// The effect that lies at `x` on the scale that tests work on: a logarithm of a ratio, or a difference.
   static Effect of_test_scale(Scale scale, double x);
 
-  /// Where it lies on the scale that tests work on. 0 is no change, and swapping the two sides changes the sign.
+  /// Where it lies on the scale that tests work on. 0 is no change, and swapping the two sides changes the
+  /// sign.
   double on_test_scale() const;
 
   /// How far from no change, whichever way, on the tests' scale.
   double distance() const;
 
-  /// The change alone: a share of the baseline's value on a ratio scale (0.05 is 5 % more), else the difference.
+  /// The change alone: a share of the baseline's value on a ratio scale (0.05 is 5 % more), else the
+  /// difference.
   double change() const;
 
   bool is_ratio() const { return scale == Scale::ratio; }
@@ -42,8 +44,8 @@ double effect_of_pair(Scale scale, double baseline, double candidate);
 /// A value that fits as the tests see it: its logarithm on a ratio scale, else itself.
 double value_on_test_scale(Scale scale, double value);
 
-/// The largest effect to the worse that is allowed: `allowed` is relative on a ratio scale (0.02 is 2 %), else in
-/// the metric's unit. `lower_is_better` says which way worse is.
+/// The largest effect to the worse that is allowed: `allowed` is relative on a ratio scale (0.02 is 2 %),
+/// else in the metric's unit. `lower_is_better` says which way worse is.
 Effect limit_to_the_worse(Scale scale, double allowed, bool lower_is_better);
 
 }  // namespace assay::inline model

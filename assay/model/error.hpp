@@ -15,17 +15,17 @@ namespace assay::inline model {
 class Error : public std::runtime_error {
  public:
   enum class Code {
-    request,            ///< the person who wrote the request (a plan, an option, a file) must change it
-    measuring,          ///< nothing could be measured on this machine
-    in_use,             ///< the campaign is being measured elsewhere
-    ledger_missing,     ///< there is no such ledger, or nothing of that name in it
-    ledger_busy,        ///< another process keeps it locked
-    ledger_full,        ///< there is no room to store anything
-    ledger_read_only,   ///< it can't be written here
-    ledger_damaged,     ///< what it holds means nothing
-    ledger_newer,       ///< a newer Assay wrote it
-    ledger_gone,        ///< it was moved or deleted while it was in use
-    ledger_unusable,    ///< any other failure of the database
+    request,           ///< the person who wrote the request (a plan, an option, a file) must change it
+    measuring,         ///< nothing could be measured on this machine
+    in_use,            ///< the campaign is being measured elsewhere
+    ledger_missing,    ///< there is no such ledger, or nothing of that name in it
+    ledger_busy,       ///< another process keeps it locked
+    ledger_full,       ///< there is no room to store anything
+    ledger_read_only,  ///< it can't be written here
+    ledger_damaged,    ///< what it holds means nothing
+    ledger_newer,      ///< a newer Assay wrote it
+    ledger_gone,       ///< it was moved or deleted while it was in use
+    ledger_unusable,   ///< any other failure of the database
   };
 
   /// `problem`: one clause without a full stop. `place`: a file with line and column, an option, a candidate;

@@ -8,8 +8,8 @@ namespace {
 
 using From = Evidence::From;
 
-/// Where a trial's values belong; empty where they are not looked at. The one place that decides which trials are
-/// judged.
+/// Where a trial's values belong; empty where they are not looked at. The one place that decides which trials
+/// are judged.
 std::optional<From> place_of(const Trial& trial, bool is_sound, const std::set<int>& whole) {
   if (trial.outcome != Outcome::ok) return {};
   if (trial.role == Role::build) return From::built;

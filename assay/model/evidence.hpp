@@ -27,20 +27,21 @@ struct Column {
 
 /// What a cell's trials show besides values.
 struct CellEvidence {
-  std::size_t trials = 0, failed = 0;                   ///< in judged rounds; without those that were voided
+  std::size_t trials = 0, failed = 0;                    ///< in judged rounds; without those that were voided
   std::size_t trials_with_leftovers = 0, leftovers = 0;  ///< processes that were left running, of all trials
   double output_bytes = 0;                               ///< of judged trials, in all
   bool was_checked = false;
-  std::string answer_digest;      ///< of its check
-  std::string answer_difference;  ///< from the baseline's, as the check saw it; empty: none, or not looked for
+  std::string answer_digest;  ///< of its check
+  std::string
+      answer_difference;  ///< from the baseline's, as the check saw it; empty: none, or not looked for
 };
 
-/// The numbers of the rounds that count, ascending: whole ones below the lowest that is still open. (Numbers are
-/// given out before outcomes exist; judging whichever rounds are done would favour the quick ones.)
+/// The numbers of the rounds that count, ascending: whole ones below the lowest that is still open. (Numbers
+/// are given out before outcomes exist; judging whichever rounds are done would favour the quick ones.)
 std::set<int> whole_rounds(const Log& log);
 
-/// All that judging sees of a campaign's log, made once. Trials are sorted here, by one predicate, into those that
-/// are judged and those that tell something else; nothing below looks at trials again.
+/// All that judging sees of a campaign's log, made once. Trials are sorted here, by one predicate, into those
+/// that are judged and those that tell something else; nothing below looks at trials again.
 ///
 /// REQUIRES: `design` outlives it. Cost: one pass over the trials. Safe to read from several threads.
 class Evidence {
@@ -68,7 +69,7 @@ class Evidence {
   bool is_sound(const Contrast& of) const { return is_sound(of.baseline) && is_sound(of.candidate); }
   const Table<CellId, CellState>& states() const { return states_; }
 
-  std::size_t rounds() const { return rounds_; }         ///< that count and hold judged trials
+  std::size_t rounds() const { return rounds_; }  ///< that count and hold judged trials
   CampaignState campaign_state() const { return campaign_state_; }
   bool has_ended() const { return campaign_state_ == CampaignState::ended; }
   const std::string& doubt(WorkloadId workload) const { return doubts_[workload]; }

@@ -37,7 +37,8 @@ struct Price {
 
 /// A contrast judged on one metric.
 ///
-/// `interval` is on the scale of `effect`: of ratios candidate / baseline, or of differences in the metric's unit.
+/// `interval` is on the scale of `effect`: of ratios candidate / baseline, or of differences in the metric's
+/// unit.
 struct Finding {
   Contrast of;
   MetricId metric;
@@ -157,6 +158,5 @@ struct Trend {
   std::optional<double> knee;     ///< threads beyond which more help less
   std::optional<double> plateau;  ///< threads beyond which none measured does better by more than the margin
 };
-
 
 }  // namespace assay::inline model

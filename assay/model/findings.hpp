@@ -14,9 +14,9 @@ struct Findings {
   Design design;  ///< of the campaign that was judged
   CampaignState state = CampaignState::open;
   Table<CellId, CellState> states;  ///< how each cell stands
-  bool provisional = false;  ///< more rounds were meant to come
-  bool narrowed = false;     ///< some findings were taken out, and candidates may have none left
-  std::size_t rounds = 0;    ///< whole rounds after the warm-up
+  bool provisional = false;         ///< more rounds were meant to come
+  bool narrowed = false;            ///< some findings were taken out, and candidates may have none left
+  std::size_t rounds = 0;           ///< whole rounds after the warm-up
   double measured_seconds = 0;
   std::vector<Finding> findings;
   std::vector<RequirementFinding> requirements;

@@ -29,7 +29,7 @@ struct GateReason {
   std::optional<MetricId> metric;
   Effect effect, limit;  ///< the change seen, and the largest that is allowed
   Interval interval;
-  double typical = 0;                                                            ///< of a requirement
+  double typical = 0;                                                           ///< of a requirement
   RequirementFinding::Status required = RequirementFinding::Status::undecided;  ///< likewise
   std::string said;
 };

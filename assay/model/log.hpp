@@ -68,7 +68,6 @@ struct Log {
   std::vector<Look> looks;
 };
 
-
 /// How each cell stands now. Cost: linear in cells and changes.
 Table<CellId, CellState> states_of(const Design& design, const Log& log);
 

@@ -24,27 +24,47 @@ struct Named {
 template <class Choice>
 std::span<const Named<Choice>> names_of();
 
-template <> std::span<const Named<About>> names_of();
-template <> std::span<const Named<CampaignState>> names_of();
-template <> std::span<const Named<Confirmation::Status>> names_of();
-template <> std::span<const Named<Factor::Role>> names_of();
-template <> std::span<const Named<GateStatus>> names_of();
-template <> std::span<const Named<Note::Level>> names_of();
-template <> std::span<const Named<NoteKind>> names_of();
-template <> std::span<const Named<Outcome>> names_of();
-template <> std::span<const Named<Pick::How>> names_of();
-template <> std::span<const Named<PlannedRounds::Mode>> names_of();
-template <> std::span<const Named<Prefer>> names_of();
-template <> std::span<const Named<RequirementFinding::Status>> names_of();
-template <> std::span<const Named<Role>> names_of();
-template <> std::span<const Named<RoundState>> names_of();
-template <> std::span<const Named<Scale>> names_of();
-template <> std::span<const Named<Standing>> names_of();
-template <> std::span<const Named<Verdict>> names_of();
+template <>
+std::span<const Named<About>> names_of();
+template <>
+std::span<const Named<CampaignState>> names_of();
+template <>
+std::span<const Named<Confirmation::Status>> names_of();
+template <>
+std::span<const Named<Factor::Role>> names_of();
+template <>
+std::span<const Named<GateStatus>> names_of();
+template <>
+std::span<const Named<Note::Level>> names_of();
+template <>
+std::span<const Named<NoteKind>> names_of();
+template <>
+std::span<const Named<Outcome>> names_of();
+template <>
+std::span<const Named<Pick::How>> names_of();
+template <>
+std::span<const Named<PlannedRounds::Mode>> names_of();
+template <>
+std::span<const Named<Prefer>> names_of();
+template <>
+std::span<const Named<RequirementFinding::Status>> names_of();
+template <>
+std::span<const Named<Role>> names_of();
+template <>
+std::span<const Named<RoundState>> names_of();
+template <>
+std::span<const Named<Scale>> names_of();
+template <>
+std::span<const Named<Standing>> names_of();
+template <>
+std::span<const Named<Verdict>> names_of();
 
 /// An enumeration with a table of names.
 template <class Choice>
-concept HasNames = requires { names_of<Choice>(); } && std::is_enum_v<Choice>;
+concept HasNames = requires {
+  names_of<Choice>();
+}
+&&std::is_enum_v<Choice>;
 
 template <HasNames Choice>
 std::string to_string(Choice value) {

@@ -56,11 +56,11 @@ enum class NoteKind {
   short_trials,    ///< `figure` seconds
   one_upper_end,   ///< a share of `figure` of the values of both sides lies at one upper end
   // What the machine did.
-  stolen_time,       ///< a share of `figure`, by its host
-  busy,              ///< a share of `figure` was used by others
-  load,              ///< of `figure` on `threshold` cores
-  frequency,         ///< varied by `figure`
-  throttled,         ///< `figure` times
+  stolen_time,  ///< a share of `figure`, by its host
+  busy,         ///< a share of `figure` was used by others
+  load,         ///< of `figure` on `threshold` cores
+  frequency,    ///< varied by `figure`
+  throttled,    ///< `figure` times
   on_battery,
   stayed_cached,     ///< a share of `figure` of a file that was declared cold
   counters_shared,   ///< counters were off for a share of `figure`
@@ -84,7 +84,7 @@ struct Note {
   std::size_t count = 1;
   std::optional<Effect> effect;  ///< of a twin that was called
   Verdict verdict = Verdict::unclear;
-  std::vector<CandidateId> also;  ///< further candidates of whom it is true
+  std::vector<CandidateId> also;    ///< further candidates of whom it is true
   std::string said, said_of_other;  ///< what is not Assay's own: a program's words, a compiler's options
 };
 

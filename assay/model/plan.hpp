@@ -114,8 +114,9 @@ struct PlannedMetric {
 
 struct PlannedWorkload {
   std::string name;
-  std::vector<std::string> run;  ///< of candidates without a `run` of their own: argument list with placeholders
-  std::string stdin_file;        ///< opened afresh for each trial; empty: nothing to read
+  std::vector<std::string>
+      run;                 ///< of candidates without a `run` of their own: argument list with placeholders
+  std::string stdin_file;  ///< opened afresh for each trial; empty: nothing to read
   Check check;
   std::vector<std::string> skip;  ///< names of candidates that don't take part
   double timeout = 600;           ///< seconds; a trial that takes longer counts as failed
@@ -167,9 +168,13 @@ struct Plan {
   std::string folder;                 ///< empty: the working directory of the caller
 
   /// Ids of a plan's candidates and workloads are their places in its lists.
-  const PlannedCandidate& candidate(CandidateId id) const { return candidates.at(static_cast<std::size_t>(id.value)); }
+  const PlannedCandidate& candidate(CandidateId id) const {
+    return candidates.at(static_cast<std::size_t>(id.value));
+  }
   PlannedCandidate& candidate(CandidateId id) { return candidates.at(static_cast<std::size_t>(id.value)); }
-  const PlannedWorkload& workload(WorkloadId id) const { return workloads.at(static_cast<std::size_t>(id.value)); }
+  const PlannedWorkload& workload(WorkloadId id) const {
+    return workloads.at(static_cast<std::size_t>(id.value));
+  }
 
   bool operator==(const Plan&) const = default;
 };

@@ -2,8 +2,8 @@
 
 namespace assay::inline model {
 
-/// Thrown by work that was asked to stop before it was done. The one way in which a stop request is told; what
-/// runs trials returns them as interrupted instead.
+/// Thrown by work that was asked to stop before it was done. The one way in which a stop request is told;
+/// what runs trials returns them as interrupted instead.
 struct Stopped {};
 
 }  // namespace assay::inline model

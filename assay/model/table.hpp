@@ -5,21 +5,20 @@
 #include <cstdint>
 #include <initializer_list>
 #include <optional>
-#include <ranges>
 #include <utility>
 #include <vector>
 
 namespace assay::inline model {
 
-/// Things of one kind, each named by the Id under which it was added. Ids count from 0; a thing keeps its Id for
-/// good.
+/// Things of one kind, each named by the Id under which it was added. Ids count from 0; a thing keeps its Id
+/// for good.
 ///
 ///   Table<CellId, Cell> cells;
 ///   const CellId id = cells.add({.candidate = list});
 ///   cells[id].setting;
 ///
-/// Looking up an Id that the table does not hold throws std::out_of_range: ids that come from a file are checked
-/// with holds() where they are read.
+/// Looking up an Id that the table does not hold throws std::out_of_range: ids that come from a file are
+/// checked with holds() where they are read.
 template <class Id, class T>
 class Table {
  public:
@@ -54,10 +53,33 @@ class Table {
   T& back() { return rows_.back(); }
 
   /// Every Id, in order; does not refer to the table.
-  auto ids() const {
-    return std::views::iota(std::int64_t{0}, static_cast<std::int64_t>(rows_.size())) |
-           std::views::transform([](std::int64_t value) { return Id{value}; });
-  }
+  class Ids {
+   public:
+    class iterator {
+     public:
+      using value_type = Id;
+      using difference_type = std::int64_t;
+      iterator() = default;
+      explicit iterator(std::int64_t value) : value_(value) {}
+      Id operator*() const { return Id{value_}; }
+      iterator& operator++() {
+        ++value_;
+        return *this;
+      }
+      iterator operator++(int) { return iterator{value_++}; }
+      bool operator==(const iterator&) const = default;
+
+     private:
+      std::int64_t value_ = 0;
+    };
+    explicit Ids(std::int64_t size) : size_(size) {}
+    iterator begin() const { return iterator{0}; }
+    iterator end() const { return iterator{size_}; }
+
+   private:
+    std::int64_t size_;
+  };
+  Ids ids() const { return Ids(static_cast<std::int64_t>(rows_.size())); }
 
   /// The Id that the next thing will have.
   Id next() const { return Id{static_cast<std::int64_t>(rows_.size())}; }

@@ -50,8 +50,9 @@ void look_at_design(const Design& design, Looking& looking) {
     looking.has(design.cells, contrast.candidate, "cell");
   }
   for (const auto& metric : design.metrics)
-    looking.demand(!metric.demand.margin || (std::isfinite(*metric.demand.margin) && *metric.demand.margin > 0),
-                   "the margin of " + metric.name + " makes no sense");
+    looking.demand(
+        !metric.demand.margin || (std::isfinite(*metric.demand.margin) && *metric.demand.margin > 0),
+        "the margin of " + metric.name + " makes no sense");
 }
 
 void look_at_log(const Design& design, const Log& log, Looking& looking) {

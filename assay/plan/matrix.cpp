@@ -129,7 +129,8 @@ std::vector<std::vector<std::string>> expand_steps(const Plan& plan, CandidateId
 namespace {
 
 /// The command of a candidate on a workload: its own, else the workload's.
-const std::vector<std::string>& command_of(const PlannedCandidate& candidate, const PlannedWorkload& workload) {
+const std::vector<std::string>& command_of(const PlannedCandidate& candidate,
+                                           const PlannedWorkload& workload) {
   return candidate.run.empty() ? workload.run : candidate.run;
 }
 

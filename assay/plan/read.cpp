@@ -206,7 +206,8 @@ class PlanReader : public CandidateReader {
                          .json = text(table, path, "json"),
                          .workloads = texts(table, path, "workloads")};
     const auto name = text(table, path, "name");
-    if (const auto* own = metrics::find_row(name); own != nullptr && own->of_programs) metric.metric = own->metric;
+    if (const auto* own = metrics::find_row(name); own != nullptr && own->of_programs)
+      metric.metric = own->metric;
     metric.metric.name = name;
     if (table.contains("unit")) metric.metric.unit = text(table, path, "unit");
     if (table.contains("prefer")) {

@@ -3,8 +3,8 @@
 #include <string>
 #include <vector>
 
-#include "assay/model/findings.hpp"
 #include "assay/campaign/observer.hpp"
+#include "assay/model/findings.hpp"
 #include "assay/model/plan.hpp"
 
 namespace CLI {
@@ -31,7 +31,8 @@ PlannedRounds parse_rounds(const std::string& text);
 /// Reads a measuring time. Throws Error that names --budget.
 double parse_budget(const std::string& text);
 
-/// The option that says what to do while another campaign measures on this machine; ASSAY_WHEN_BUSY sets its default.
+/// The option that says what to do while another campaign measures on this machine; ASSAY_WHEN_BUSY sets its
+/// default.
 void add_when_busy(CLI::App& command, std::string& choice);
 campaign::WhenBusy when_busy_of(const std::string& choice);
 

@@ -3,12 +3,12 @@
 #include <CLI/CLI.hpp>
 #include <iostream>
 
+#include "assay/model/error.hpp"
+#include "assay/model/quantity.hpp"
 #include "assay/program/asking.hpp"
 #include "assay/program/progress.hpp"
 #include "assay/program/samples.hpp"
 #include "assay/program/stopping.hpp"
-#include "assay/model/error.hpp"
-#include "assay/model/quantity.hpp"
 
 namespace assay::program {
 namespace {

@@ -41,9 +41,8 @@ void ProgressLine::said(const std::string& text) {
 
 void ProgressLine::busy(campaign::WhenBusy what) {
   said(std::string("another campaign is measuring on this machine; ") +
-       (what == campaign::WhenBusy::wait
-            ? "waiting for its end (--when-busy go-on measures beside it)"
-            : "going on beside it"));
+       (what == campaign::WhenBusy::wait ? "waiting for its end (--when-busy go-on measures beside it)"
+                                         : "going on beside it"));
 }
 
 void ProgressLine::begun(const Design& design) {

@@ -19,11 +19,13 @@ std::string to_samples(const Record& record) {
     const auto setting = codec::setting_json(cell.setting);
     for (const auto& reading : trial.readings) {
       const auto& metric = record.design.metrics[reading.metric];
-      const codec::OrderedJson line = {
-          {"contest", record.design.title}, {"candidate", record.design.candidates[cell.candidate].name},
-          {"setting", setting},           {"metric", metric.name},
-          {"unit", metric.unit},          {"round", trial.round.value_or(0)},
-          {"value", reading.value}};
+      const codec::OrderedJson line = {{"contest", record.design.title},
+                                       {"candidate", record.design.candidates[cell.candidate].name},
+                                       {"setting", setting},
+                                       {"metric", metric.name},
+                                       {"unit", metric.unit},
+                                       {"round", trial.round.value_or(0)},
+                                       {"value", reading.value}};
       lines += codec::text_of(line, -1) + "\n";
     }
   }

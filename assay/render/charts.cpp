@@ -3,9 +3,9 @@
 #include <algorithm>
 #include <cmath>
 
+#include "assay/model/names.hpp"
 #include "assay/report/sentences.hpp"
 #include "assay/report/units.hpp"
-#include "assay/model/names.hpp"
 
 namespace assay::render {
 
@@ -72,12 +72,13 @@ ChartJson interval_chart(const Findings& all, const std::vector<const Finding*>&
   for (const auto* f : findings) {
     const auto name = row_name(all, all.candidate_of(*f));
     order.push_back(name);
-    rows.push_back({{"row", name},
-                    {"low", shown(f->interval.low)},
-                    {"effect", shown(f->effect.value)},
-                    {"high", shown(f->interval.high)},
-                    {"text", effect_text(f->effect, unit) + " (" + range_text(f->interval, scale, unit) + ")"},
-                    {"verdict", to_string(f->verdict)}});
+    rows.push_back(
+        {{"row", name},
+         {"low", shown(f->interval.low)},
+         {"effect", shown(f->effect.value)},
+         {"high", shown(f->interval.high)},
+         {"text", effect_text(f->effect, unit) + " (" + range_text(f->interval, scale, unit) + ")"},
+         {"verdict", to_string(f->verdict)}});
   }
   const ChartJson y = {{"field", "row"}, {"type", "nominal"}, {"sort", order}, {"title", nullptr}};
   ChartJson x = {{"type", "quantitative"},

@@ -8,11 +8,11 @@
 #include <map>
 #include <vector>
 
+#include "assay/render/table.hpp"
+#include "assay/render/trial_values.hpp"
 #include "assay/report/cells.hpp"
 #include "assay/report/overview.hpp"
 #include "assay/report/sentences.hpp"
-#include "assay/render/table.hpp"
-#include "assay/render/trial_values.hpp"
 #include "assay/report/units.hpp"
 #include "assay/stats/location.hpp"
 
@@ -41,8 +41,8 @@ std::string strip_of(const std::vector<double>& values, double low, double high)
 std::string cell_details(const Findings& all, CellId cell, const std::vector<double>& values, double low,
                          double high, const std::string& unit) {
   const auto q = [&](double p) { return value_text(stats::quantile(values, p), unit); };
-  std::string text = "  " + left(all.candidate(all.design.cells[cell]).name, 20) + "|" +
-                     strip_of(values, low, high) + "|\n";
+  std::string text =
+      "  " + left(all.candidate(all.design.cells[cell]).name, 20) + "|" + strip_of(values, low, high) + "|\n";
   text += fmt::format("    {} trials: least {}, quarter {}, median {}, three quarters {}, most {}\n",
                       values.size(), q(0), q(0.25), q(0.5), q(0.75), q(1));
   constexpr std::size_t first = 6;

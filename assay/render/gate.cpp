@@ -1,5 +1,4 @@
 #include "assay/render/gate.hpp"
-#include "assay/model/names.hpp"
 
 #include <fmt/format.h>
 
@@ -8,6 +7,7 @@
 #include <boost/property_tree/xml_parser.hpp>
 #include <sstream>
 
+#include "assay/model/names.hpp"
 #include "assay/report/notes.hpp"
 
 namespace assay::render {

@@ -11,8 +11,8 @@ namespace assay::render {
 /// A gate's answer in a sentence, without a full stop.
 std::string headline(const GateResult& gate);
 
-/// Its reasons, a line each; those that passed are counted unless `all` asks for them. `design` is that of the
-/// campaign that was held against it.
+/// Its reasons, a line each; those that passed are counted unless `all` asks for them. `design` is that of
+/// the campaign that was held against it.
 std::vector<std::string> reasons_of(const GateResult& gate, const Design& design, bool all);
 
 /// Both.

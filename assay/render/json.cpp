@@ -1,9 +1,9 @@
 #include "assay/render/json.hpp"
-#include "assay/model/names.hpp"
 
 #include <cmath>
 
 #include "assay/codec/json.hpp"
+#include "assay/model/names.hpp"
 #include "assay/report/notes.hpp"
 
 namespace assay::render {
@@ -20,12 +20,8 @@ using codec::setting_json;
 
 Json note_json(const Design& design, const Note& note) {
   const auto [about, text] = worded(design, note);
-  return {{"about", about},
-          {"kind", to_string(note.kind)},
-          {"level", to_string(note.level)},
-          {"text", text},
-          {"figure", perhaps(note.figure)},
-          {"threshold", perhaps(note.threshold)}};
+  return {{"about", about}, {"kind", to_string(note.kind)},   {"level", to_string(note.level)},
+          {"text", text},   {"figure", perhaps(note.figure)}, {"threshold", perhaps(note.threshold)}};
 }
 
 Json settle_json(const Findings& all, const Finding& finding) {
@@ -135,16 +131,17 @@ void add_together(const Findings& all, Json& document) {
   for (const char* key : {"overall", "groups", "turns", "failures", "spreads", "confirmations"})
     document[key] = Json::array();
   for (const auto& o : all.overall)
-    document["overall"].push_back({{"candidate", name(o.candidate)},
-                                   {"metric", metric_name(o.metric)},
-                                   {"comparisons", o.cells},
-                                   {"agree", o.agree},
-                                   {"rounds", o.finding.rounds},
-                                   {"ratio", o.obstacle == Overall::Obstacle::none ? finite(o.finding.effect.value) : Json(nullptr)},
-                                   {"interval", interval_json(o.finding.interval)},
-                                   {"p", o.finding.p},
-                                   {"verdict", to_string(o.finding.verdict)},
-                                   {"why", why_not_told(o)}});
+    document["overall"].push_back(
+        {{"candidate", name(o.candidate)},
+         {"metric", metric_name(o.metric)},
+         {"comparisons", o.cells},
+         {"agree", o.agree},
+         {"rounds", o.finding.rounds},
+         {"ratio", o.obstacle == Overall::Obstacle::none ? finite(o.finding.effect.value) : Json(nullptr)},
+         {"interval", interval_json(o.finding.interval)},
+         {"p", o.finding.p},
+         {"verdict", to_string(o.finding.verdict)},
+         {"why", why_not_told(o)}});
   for (const auto& g : all.groups) {
     Json members = Json::array();
     for (const auto id : g.members) members.push_back(name(id));

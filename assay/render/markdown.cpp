@@ -6,11 +6,11 @@
 #include <string_view>
 
 #include "assay/render/gate.hpp"
-#include "assay/report/notes.hpp"
-#include "assay/report/together.hpp"
-#include "assay/report/lines.hpp"
-#include "assay/report/sentences.hpp"
 #include "assay/render/table.hpp"
+#include "assay/report/lines.hpp"
+#include "assay/report/notes.hpp"
+#include "assay/report/sentences.hpp"
+#include "assay/report/together.hpp"
 #include "assay/report/units.hpp"
 
 namespace assay::render {
@@ -41,12 +41,12 @@ std::string table(const Findings& all) {
     if (!is_watched(all, f) || all.candidate(cell).twin_of) continue;
     const auto& metric = all.metric_of(f);
     const auto where = cell_text(all, cell);
-    out += fmt::format("| {} | {} | {} | {} | {} | {} | {} |\n", plain(all.candidate(cell).name),
-                       plain(where), plain(metric.name), cell_value_text(f.baseline_typical, metric.unit),
-                       cell_value_text(f.candidate_typical, metric.unit),
-                       effect_text(f.effect, metric.unit) + " (" +
-                           range_text(f.interval, metric.scale, metric.unit) + ")",
-                       plain(verdict_text(f.verdict, {})));
+    out += fmt::format(
+        "| {} | {} | {} | {} | {} | {} | {} |\n", plain(all.candidate(cell).name), plain(where),
+        plain(metric.name), cell_value_text(f.baseline_typical, metric.unit),
+        cell_value_text(f.candidate_typical, metric.unit),
+        effect_text(f.effect, metric.unit) + " (" + range_text(f.interval, metric.scale, metric.unit) + ")",
+        plain(verdict_text(f.verdict, {})));
   }
   if (out.empty()) return out;
   return "| candidate | where | metric | baseline | here | change | verdict "

@@ -8,18 +8,18 @@
 #include <set>
 #include <sstream>
 
+#include "assay/model/names.hpp"
 #include "assay/render/charts.hpp"
-#include "assay/report/evidence.hpp"
-#include "assay/report/lines.hpp"
 #include "assay/render/page_parts.hpp"
-#include "assay/report/names.hpp"
-#include "assay/report/notes.hpp"
-#include "assay/report/together.hpp"
-#include "assay/report/sentences.hpp"
 #include "assay/render/table.hpp"
 #include "assay/render/trial_charts.hpp"
+#include "assay/report/evidence.hpp"
+#include "assay/report/lines.hpp"
+#include "assay/report/names.hpp"
+#include "assay/report/notes.hpp"
+#include "assay/report/sentences.hpp"
+#include "assay/report/together.hpp"
 #include "assay/report/units.hpp"
-#include "assay/model/names.hpp"
 
 extern "C" {
 extern const char assay_page_template[], assay_page_style[], assay_page_script[], assay_page_libraries[],

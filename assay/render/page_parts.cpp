@@ -5,12 +5,12 @@
 #include <algorithm>
 #include <vector>
 
+#include "assay/model/names.hpp"
+#include "assay/render/table.hpp"
 #include "assay/report/notes.hpp"
 #include "assay/report/overview.hpp"
 #include "assay/report/sentences.hpp"
-#include "assay/render/table.hpp"
 #include "assay/report/units.hpp"
-#include "assay/model/names.hpp"
 
 namespace assay::render {
 

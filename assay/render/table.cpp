@@ -8,14 +8,14 @@
 #include <set>
 #include <vector>
 
+#include "assay/model/names.hpp"
 #include "assay/render/axis.hpp"
 #include "assay/report/cells.hpp"
+#include "assay/report/evidence.hpp"
 #include "assay/report/names.hpp"
 #include "assay/report/notes.hpp"
-#include "assay/report/evidence.hpp"
 #include "assay/report/sentences.hpp"
 #include "assay/report/units.hpp"
-#include "assay/model/names.hpp"
 
 namespace assay::render {
 
@@ -25,9 +25,9 @@ namespace {
 constexpr std::size_t typical_width = 9, change_width = 8, range_width = 18, axis_width = 26;
 
 struct Rows {
-  std::vector<std::string> settings;                        // texts, in the plan's order
-  std::map<std::string, std::vector<CellId>> missing;       // by setting: cells that are not sound
-  std::map<std::string, std::vector<const Finding*>> of;    // by setting
+  std::vector<std::string> settings;                      // texts, in the plan's order
+  std::map<std::string, std::vector<CellId>> missing;     // by setting: cells that are not sound
+  std::map<std::string, std::vector<const Finding*>> of;  // by setting
   std::vector<const Finding*> all;
 };
 
@@ -131,16 +131,16 @@ std::string block(const Findings& all, WorkloadId workload, MetricId metric_id, 
       out += left("  " + all.candidate(all.candidate_of(*f)).name, names) +
              right(cell_value_text(f->candidate_typical, metric.unit), typical_width + 2) +
              right(effect_text(f->effect, metric.unit), change_width + 2) +
-             right(range_text(f->interval, metric.scale, metric.unit), range_width + 2) +
-             "   " + axis.draw(*f) + "  " + verdict_text(f->verdict, style) + "\n";
+             right(range_text(f->interval, metric.scale, metric.unit), range_width + 2) + "   " +
+             axis.draw(*f) + "  " + verdict_text(f->verdict, style) + "\n";
       if (const auto moved = takes_evidence(all, *f) ? evidence_text(all, *f, 83) : ""; !moved.empty())
         out += "    moved too: " + moved + "\n";
       if (const auto settle = settle_text(all, *f); !settle.empty()) out += "    " + settle + "\n";
     }
     if (missing != rows.missing.end())
       for (const auto cell : missing->second)
-        out += left("  " + all.design.candidate_of(cell).name, names) + right("–", typical_width + 2) + "   " +
-               missing_text(all.states[cell]) + "\n";
+        out += left("  " + all.design.candidate_of(cell).name, names) + right("–", typical_width + 2) +
+               "   " + missing_text(all.states[cell]) + "\n";
   }
   return out;
 }

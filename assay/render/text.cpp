@@ -6,23 +6,22 @@
 #include <set>
 #include <sstream>
 
-#include "assay/report/cells.hpp"
-#include "assay/report/notes.hpp"
-#include "assay/report/together.hpp"
-#include "assay/report/evidence.hpp"
+#include "assay/model/names.hpp"
 #include "assay/render/folded.hpp"
+#include "assay/render/table.hpp"
+#include "assay/report/cells.hpp"
+#include "assay/report/evidence.hpp"
 #include "assay/report/lines.hpp"
+#include "assay/report/notes.hpp"
 #include "assay/report/overview.hpp"
 #include "assay/report/sentences.hpp"
-#include "assay/render/table.hpp"
+#include "assay/report/together.hpp"
 #include "assay/report/units.hpp"
-#include "assay/model/names.hpp"
 
 namespace assay::render {
 
 using namespace report;  // its words
 namespace {
-
 
 /// Breaks a text at spaces; its own line breaks stay. Lines after the first are indented.
 std::string wrap(const std::string& text, std::size_t indent) {
@@ -93,8 +92,7 @@ std::string trust(const Findings& all) {
   if (!all.provisional) return out;
   return out +
          wrap(fmt::format("note: provisional, the campaign was {} after {} whole rounds",
-                          all.state == CampaignState::interrupted ? "interrupted" : "cut off",
-                          all.rounds),
+                          all.state == CampaignState::interrupted ? "interrupted" : "cut off", all.rounds),
               2) +
          "\n";
 }
@@ -108,8 +106,8 @@ std::string to_text(const Findings& all, const TextStyle& style) {
   if (const auto again = confirmation_lines(all); !again.empty())
     out += "Measured again with fresh data:\n" + hang(again) + "\n";
   out += head(all, style);
-  bool any_wide = false;       // no room there for what moved besides
-  std::set<MetricId> told;     // metrics whose workloads, having one setting each, are columns of one table
+  bool any_wide = false;    // no room there for what moved besides
+  std::set<MetricId> told;  // metrics whose workloads, having one setting each, are columns of one table
   for (const auto workload : all.design.workloads.ids())
     for (const auto metric : all.design.metrics.ids()) {
       if (!all.design.metrics[metric].demand.watched || told.contains(metric)) continue;

@@ -25,7 +25,9 @@ std::string change_text(const Findings& all, const Finding& f) {
 }
 
 /// How far a ratio lies from no change; differences come last.
-double moved_by(const Finding& f) { return f.effect.is_ratio() && f.effect.value > 0 ? f.effect.distance() : 0; }
+double moved_by(const Finding& f) {
+  return f.effect.is_ratio() && f.effect.value > 0 ? f.effect.distance() : 0;
+}
 
 /// Whether a time changed as the finding's own time did, give or take a fifth: that tells nothing new.
 bool goes_along(const Findings& all, const Finding& other, const Finding& finding) {
@@ -41,7 +43,8 @@ bool takes_evidence(const Findings& all, const Finding& finding) {
   const auto& metrics = all.design.metrics;
   std::optional<MetricId> first;
   for (const auto id : metrics.ids())
-    if (metrics[id].demand.watched && (!first || (is_pace(metrics[id]) && !is_pace(metrics[*first])))) first = id;
+    if (metrics[id].demand.watched && (!first || (is_pace(metrics[id]) && !is_pace(metrics[*first]))))
+      first = id;
   return first == finding.metric && !all.candidate(all.candidate_of(finding)).twin_of;
 }
 

@@ -7,9 +7,9 @@
 #include <map>
 
 #include "assay/metrics/catalogue.hpp"
+#include "assay/model/names.hpp"
 #include "assay/report/sentences.hpp"
 #include "assay/report/units.hpp"
-#include "assay/model/names.hpp"
 
 namespace assay::report {
 namespace {
@@ -27,9 +27,9 @@ std::string size_text(const Findings& all, const Trend& trend) {
 
 std::string crossing_text(const Findings& all, const Trend& trend) {
   const auto& candidate = all.design.candidates[trend.candidate];
-  auto text = fmt::format("{} costs what {} does at about {} {}", candidate.name,
-                          all.design.candidates[*candidate.against].name, number_text(*trend.crossing),
-                          trend.factor);
+  auto text =
+      fmt::format("{} costs what {} does at about {} {}", candidate.name,
+                  all.design.candidates[*candidate.against].name, number_text(*trend.crossing), trend.factor);
   const auto& interval = trend.crossing_interval;
   if (std::isfinite(interval.high) && interval.low > 0)
     text += fmt::format(" ({} … {})", number_text(interval.low), number_text(interval.high));
@@ -160,9 +160,10 @@ std::vector<std::string> confirmation_lines(const Findings& all) {
   std::vector<std::string> lines;
   for (const auto& c : all.confirmations) {
     const auto before = effect_text(c.effect_before, c.unit), now = effect_text(c.effect_now, c.unit);
-    auto text = c.candidate +
-                (all.design.workloads.size() > 1 || c.cell.find(',') != std::string::npos ? " on " + c.cell : "") +
-                ", " + c.metric + ": ";
+    auto text =
+        c.candidate +
+        (all.design.workloads.size() > 1 || c.cell.find(',') != std::string::npos ? " on " + c.cell : "") +
+        ", " + c.metric + ": ";
     switch (c.status) {
       case Status::confirmed:
         text += fmt::format("{} confirmed: {}, now {}", to_string(c.now), before, now);
@@ -175,9 +176,9 @@ std::vector<std::string> confirmation_lines(const Findings& all) {
         text += fmt::format("was unclear, and is {} now: {}", to_string(c.now), now);
         break;
       case Status::unclear:
-        text += fmt::format("{}; now unclear: {}",
-                            c.before == Verdict::unclear ? "was unclear" : "was called " + to_string(c.before),
-                            now);
+        text += fmt::format(
+            "{}; now unclear: {}",
+            c.before == Verdict::unclear ? "was unclear" : "was called " + to_string(c.before), now);
         break;
     }
     lines.push_back(std::move(text));

@@ -71,8 +71,8 @@ class Words {
         return "is built by another compiler than " + baseline_ + ": " + note_.said + ", not " +
                note_.said_of_other;
       case NoteKind::other_optimisation:
-        return "is built " + level_text(note_.said) + ", " + baseline_ + " " + level_text(note_.said_of_other) +
-               ": that alone makes a difference";
+        return "is built " + level_text(note_.said) + ", " + baseline_ + " " +
+               level_text(note_.said_of_other) + ": that alone makes a difference";
       case NoteKind::other_options:
         if (note_.said.empty())
           return "is built without " + note_.said_of_other + ", which " + baseline_ + " has";
@@ -84,12 +84,14 @@ class Words {
       case NoteKind::doubtful_check:
         return note_.said;
       case NoteKind::output_differs:
-        return "its output differs from the baseline's" + (note_.said.empty() ? "" : " (" + note_.said + ")") +
+        return "its output differs from the baseline's" +
+               (note_.said.empty() ? "" : " (" + note_.said + ")") +
                ", so the two may not have done the same job";
       case NoteKind::left_processes:
-        return fmt::format("left processes running in {} of its trials; they were killed ({:.0f} in all) and what "
-                           "they would have done is not measured",
-                           count_, figure_);
+        return fmt::format(
+            "left processes running in {} of its trials; they were killed ({:.0f} in all) and what "
+            "they would have done is not measured",
+            count_, figure_);
       case NoteKind::failed_at_times:
         return fmt::format("failed in {:.0f} of {} trials; those rounds are left out", figure_, count_);
       case NoteKind::twin_called:
@@ -99,8 +101,9 @@ class Words {
                     : "") +
                ": distrust changes of that size here";
       case NoteKind::too_few_rounds:
-        return fmt::format("{} is not judged: only {:.0f} complete rounds with the baseline, {:.0f} are needed",
-                           metric_, figure_, note_.threshold.value_or(0));
+        return fmt::format(
+            "{} is not judged: only {:.0f} complete rounds with the baseline, {:.0f} are needed", metric_,
+            figure_, note_.threshold.value_or(0));
       case NoteKind::not_positive:
         return metric_ + " is not judged: some of its values are not above zero";
       case NoteKind::too_coarse:
@@ -117,7 +120,8 @@ class Words {
         return "the Brunner-Munzel test, which lets the spreads differ, says otherwise";
       case NoteKind::drift:
         return metric_ + " " + (figure_ > 0 ? "rose" : "fell") + " by " + share_text_of(figure_) +
-               " from the first rounds to the last; pairs cancel that, typical values don't" + most_of(count_);
+               " from the first rounds to the last; pairs cancel that, typical values don't" +
+               most_of(count_);
       case NoteKind::several_modes:
         return metric_ +
                " gathers around more than one value, as of two states of the program or machine; see its "
@@ -131,12 +135,14 @@ class Words {
                shown(std::round(figure_ * 100) / 100) + "), so its interval may be too narrow" +
                most_of(count_);
       case NoteKind::first_in_round:
-        return "what runs first in a round has " + share_text_of(figure_) + " " + (figure_ > 0 ? "more " : "less ") +
-               metric_ + " than what runs later; the order is shuffled, so no candidate gains by it";
+        return "what runs first in a round has " + share_text_of(figure_) + " " +
+               (figure_ > 0 ? "more " : "less ") + metric_ +
+               " than what runs later; the order is shuffled, so no candidate gains by it";
       case NoteKind::first_run:
         return "the first run had " +
-               (figure_ >= 1 ? digits(1 + figure_) + " times the " + metric_ + " of"
-                             : share_text_of(figure_) + (figure_ > 0 ? " more " : " less ") + metric_ + " than") +
+               (figure_ >= 1
+                    ? digits(1 + figure_) + " times the " + metric_ + " of"
+                    : share_text_of(figure_) + (figure_ > 0 ? " more " : " less ") + metric_ + " than") +
                " later ones; it is left out";
       case NoteKind::short_trials:
         return "a trial takes " + shown(std::round(figure_ * 1e5) / 100) +
@@ -167,8 +173,7 @@ class Words {
       case NoteKind::beside_another:
         return "another campaign was measuring on it at the same time";
       case NoteKind::unseen_children:
-        return digits(figure_) +
-               " s of CPU time are of children that nobody waited for, and not in cpu time";
+        return digits(figure_) + " s of CPU time are of children that nobody waited for, and not in cpu time";
       case NoteKind::costly_output:
         return "writing its output takes about " + share_text_of(figure_) +
                " of its wall time; with keep_output = false it goes nowhere, at less cost";
@@ -197,8 +202,8 @@ int rounded_up(double value) {
   return static_cast<int>(std::ceil(value / step) * step);
 }
 
-/// The command that measures a campaign again with so many rounds. Of a contest they share a fixed budget, which has
-/// to grow with them; options stand at its end, and before the words of a comparison.
+/// The command that measures a campaign again with so many rounds. Of a contest they share a fixed budget,
+/// which has to grow with them; options stand at its end, and before the words of a comparison.
 std::string command_with(const Design& design, int rounds, double seconds) {
   const auto& repeat = design.repeat;
   if (repeat.empty()) return {};

@@ -77,8 +77,8 @@ std::string outlook_lines(const Outlook& o, const Design& design) {
       text += fmt::format("{}: nothing can be settled in {}, more are needed\n", design.metrics[metric].name,
                           plural(static_cast<std::size_t>(o.rounds), "round"));
     else if (on_metric.size() == 1 || !most->change)
-      text += fmt::format("{}: changes from {} on can be settled in {} rounds ({})\n", design.metrics[metric].name,
-                          share(least->change->typical), o.rounds, named(least));
+      text += fmt::format("{}: changes from {} on can be settled in {} rounds ({})\n",
+                          design.metrics[metric].name, share(least->change->typical), o.rounds, named(least));
     else
       text += fmt::format("{}: changes from {} ({}) to {} ({}) on can be settled in {} rounds\n",
                           design.metrics[metric].name, share(least->change->typical), named(least),
@@ -100,8 +100,9 @@ std::string to_text(const Outlook& o, const Design& design) {
       }
     if (on_metric.empty()) continue;
     widest = std::min<std::size_t>(widest, 40);
-    text += fmt::format("\n{}, margin {}\n{}{}{}\n", design.metrics[metric].name, share(on_metric.front()->margin),
-                        left("", widest + 2), left(fmt::format("settled in {} rounds from", o.rounds), 32),
+    text += fmt::format("\n{}, margin {}\n{}{}{}\n", design.metrics[metric].name,
+                        share(on_metric.front()->margin), left("", widest + 2),
+                        left(fmt::format("settled in {} rounds from", o.rounds), 32),
                         "rounds for \"same\", if nothing changed");
     for (const auto* p : on_metric) {
       const auto change = !p->change ? "nothing"

@@ -3,10 +3,10 @@
 #include <map>
 #include <set>
 
-#include "assay/report/sentences.hpp"
-#include "assay/report/names.hpp"
-#include "assay/report/units.hpp"
 #include "assay/model/names.hpp"
+#include "assay/report/names.hpp"
+#include "assay/report/sentences.hpp"
+#include "assay/report/units.hpp"
 
 namespace assay::report {
 
@@ -50,7 +50,8 @@ Overview overview_of(const Findings& all, MetricId metric, std::optional<Workloa
 
 std::string entry_text(const Findings& all, MetricId id, const Overview::Entry& entry) {
   if (entry.finding == nullptr) return entry.standing ? to_string(*entry.standing) : "";
-  return effect_text(entry.finding->effect, all.design.metrics[id].unit) + " " + sign_of(entry.finding->verdict);
+  return effect_text(entry.finding->effect, all.design.metrics[id].unit) + " " +
+         sign_of(entry.finding->verdict);
 }
 
 }  // namespace assay::report

@@ -9,9 +9,9 @@
 #include <set>
 #include <sstream>
 
+#include "assay/model/names.hpp"
 #include "assay/report/names.hpp"
 #include "assay/report/units.hpp"
-#include "assay/model/names.hpp"
 
 namespace assay::report {
 namespace {
@@ -121,9 +121,7 @@ std::string summary(const Findings& all) {
 
 std::string cell_text(const Findings& all, const Cell& cell) { return place_name(all.design, cell); }
 
-bool is_watched(const Findings& all, const Finding& finding) {
-  return all.metric_of(finding).demand.watched;
-}
+bool is_watched(const Findings& all, const Finding& finding) { return all.metric_of(finding).demand.watched; }
 
 std::vector<std::string> lines_of(const std::string& text) {
   std::vector<std::string> lines;

@@ -5,9 +5,9 @@
 #include <algorithm>
 #include <vector>
 
+#include "assay/model/names.hpp"
 #include "assay/report/names.hpp"
 #include "assay/report/units.hpp"
-#include "assay/model/names.hpp"
 
 namespace assay::report {
 namespace {
@@ -37,7 +37,8 @@ std::string overall_line(const Findings& all, const Overall& overall) {
   auto text = fmt::format("overall, {}, {}: ", name(all, overall.candidate), metric.name);
   switch (overall.obstacle) {
     case Overall::Obstacle::too_few_rounds:
-      return text + fmt::format("not told, only {} rounds have a pair of all its comparisons", overall.rounds);
+      return text +
+             fmt::format("not told, only {} rounds have a pair of all its comparisons", overall.rounds);
     case Overall::Obstacle::changes_with_size:
       return text + "not told, its ratio to the baseline changes with " + overall.factor;
     case Overall::Obstacle::none:
@@ -117,9 +118,9 @@ std::vector<std::string> failure_lines(const Findings& all) {
                           ? fmt::format("no difference can be told (p = {:.2g})", f.p_adjusted)
                           : to_string(f.verdict);
     lines.push_back(fmt::format("failures, {}{}: {} of {} trials, {} of {} of its baseline; {}",
-                                name(all, cell.candidate), in_brackets(where(all, cell.workload, cell.setting)),
-                                f.candidate_failed, f.candidate_trials, f.baseline_failed, f.baseline_trials,
-                                told));
+                                name(all, cell.candidate),
+                                in_brackets(where(all, cell.workload, cell.setting)), f.candidate_failed,
+                                f.candidate_trials, f.baseline_failed, f.baseline_trials, told));
   }
   return lines;
 }
@@ -128,11 +129,10 @@ std::vector<std::string> spread_lines(const Findings& all) {
   std::vector<std::string> lines;
   for (const auto& f : all.spreads) {
     const auto& cell = all.design.cells[f.of.candidate];
-    lines.push_back(
-        fmt::format("spread, {}{}: {} varies {} from round to round ({:.2g} times that of the baseline's, {} rounds)",
-                    name(all, cell.candidate), in_brackets(where(all, cell.workload, cell.setting)),
-                    all.design.metrics[f.metric].name, f.verdict == Verdict::worse ? "more" : "less", f.ratio,
-                    f.rounds));
+    lines.push_back(fmt::format(
+        "spread, {}{}: {} varies {} from round to round ({:.2g} times that of the baseline's, {} rounds)",
+        name(all, cell.candidate), in_brackets(where(all, cell.workload, cell.setting)),
+        all.design.metrics[f.metric].name, f.verdict == Verdict::worse ? "more" : "less", f.ratio, f.rounds));
   }
   return lines;
 }

@@ -10,8 +10,8 @@
 
 namespace assay::schedule {
 
-/// The planned looks of a campaign, and the one rule of when a look is due: when a finding's complete pairs reach a
-/// planned count. Cost of every call: the number of looks.
+/// The planned looks of a campaign, and the one rule of when a look is due: when a finding's complete pairs
+/// reach a planned count. Cost of every call: the number of looks.
 class LookPlan {
  public:
   /// `min` is taken into 1 … max; max is at least 1. Throws DomainError otherwise.

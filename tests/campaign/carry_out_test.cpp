@@ -5,7 +5,9 @@
 
 #include "assay/ledger/ledger.hpp"
 #include "assay/model/error.hpp"
+#include "support/observing.hpp"
 #include "support/plans.hpp"
+#include "support/records.hpp"
 #include "support/tool.hpp"
 
 namespace assay::campaign {
@@ -21,75 +23,77 @@ TEST(CarryOut, ComparesRealProcessesOnEveryMetric) {
   EXPECT_EQ(findings.rounds, 6U);
   const auto& memory = finding_on(findings, "peak memory");
   EXPECT_EQ(memory.verdict, Verdict::worse);
-  EXPECT_GT(memory.effect, 5);
+  EXPECT_GT(memory.effect.value, 5);
   EXPECT_EQ(finding_on(findings, "wall time").rounds, 6U);
 }
 
 TEST(CarryOut, WhatAShellStartsIsTheProgramThatIsCompared) {
   auto plan = plan_of({{}, {}});
+  for (auto& candidate : plan.candidates) candidate.run.clear();
   plan.candidates[0].exe = "/bin/true";
   plan.candidates[1].exe = BEHAVE;
   plan.workloads[0].run = {"/bin/sh", "-c", "exec ${exe}"};
   const auto findings = carry_out(plan);
-  EXPECT_NE(findings.design.candidates[0].from.exe_digest, findings.design.candidates[1].from.exe_digest);
-  EXPECT_NE(finding_on(findings, "program size").effect, 1);
-  for (const auto& note : findings.trust) EXPECT_THAT(note.text, testing::Not(HasSubstr("byte for byte")));
+  EXPECT_NE(findings.design.candidates[CandidateId{0}].from.exe_digest,
+            findings.design.candidates[CandidateId{1}].from.exe_digest);
+  EXPECT_NE(finding_on(findings, "program size").effect.value, 1);
+  EXPECT_EQ(std::ranges::count(findings.trust, NoteKind::same_program, &Note::kind), 0);
 }
 
 TEST(CarryOut, AWrongAnswerIsLeftOutWithItsReasonAndTheOthersGoOn) {
   const auto findings = carry_out(plan_of({{"say", "total 17"}, {"say", "total 18"}, {"say", "total 17"}},
                                           {.equal = "stdout", .match = "^total"}));
-  EXPECT_EQ(findings.design.cells[1].standing, Standing::wrong);
-  EXPECT_THAT(findings.design.cells[1].detail, HasSubstr("line 1: \"total 18\", expected \"total 17\""));
-  EXPECT_EQ(findings.design.cells[2].standing, Standing::sound);
+  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::wrong);
+  EXPECT_THAT(findings.states[CellId{1}].detail, HasSubstr("line 1: \"total 18\", expected \"total 17\""));
+  EXPECT_EQ(findings.states[CellId{2}].standing, Standing::sound);
   EXPECT_EQ(finding_on(findings, "wall time").of.candidate, CellId{2});
 }
 
 TEST(CarryOut, AFailureShowsTheEndOfItsStderr) {
   const auto findings =
       carry_out(plan_of({{"say", "x"}, {"complain", "no such lock", "exit", "4"}, {"signal", "6"}}));
-  EXPECT_EQ(findings.design.cells[1].standing, Standing::failed);
-  EXPECT_THAT(findings.design.cells[1].detail, HasSubstr("exit status 4\nno such lock"));
-  EXPECT_THAT(findings.design.cells[2].detail, HasSubstr("ended by signal 6"));
+  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::failed);
+  EXPECT_THAT(findings.states[CellId{1}].detail, HasSubstr("exit status 4\nno such lock"));
+  EXPECT_THAT(findings.states[CellId{2}].detail, HasSubstr("ended by signal 6"));
   EXPECT_TRUE(findings.findings.empty());
 }
 
 TEST(CarryOut, ExitStatusesOfSuccessCanBeNamedAnd77MeansAbsent) {
   auto plan = plan_of({{"exit", "3"}, {"exit", "3"}, {"exit", "77"}}, {.exit_ok = {0, 3}});
   const auto findings = carry_out(plan);
-  EXPECT_EQ(findings.design.cells[1].standing, Standing::sound);
-  EXPECT_EQ(findings.design.cells[2].standing, Standing::absent);
+  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::sound);
+  EXPECT_EQ(findings.states[CellId{2}].standing, Standing::absent);
 }
 
 TEST(CarryOut, WithoutEqualDifferingOutputsAreANote) {
   const auto findings = carry_out(plan_of({{"say", "a"}, {"say", "b"}}));
-  EXPECT_EQ(findings.design.cells[1].standing, Standing::sound);
+  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::sound);
   ASSERT_FALSE(findings.trust.empty());
-  EXPECT_THAT(findings.trust[0].text, HasSubstr("line 1: \"b\", expected \"a\""));
+  EXPECT_THAT(test::notes_of(findings)[0], HasSubstr("line 1: \"b\", expected \"a\""));
 }
 
 TEST(CarryOut, AnAnswerThatChangesInMidCampaignIsCaught) {
   const Scratch scratch;
   const auto findings =
       carry_out(plan_of({{"say", "run 1"}, {"count-runs", scratch.path("runs")}}, {.equal = "stdout"}));
-  EXPECT_EQ(findings.design.cells[1].standing, Standing::wrong);
+  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::wrong);
   EXPECT_THAT(
-      findings.design.cells[1].detail,
+      findings.states[CellId{1}].detail,
       HasSubstr("its answer changed in round 1: its output is not the baseline's: line 1: \"run 2\""));
 }
 
 TEST(CarryOut, AProgramThatWearsOutIsLeftOut) {
   const Scratch scratch;
   const auto findings = carry_out(plan_of({{"say", "x"}, {"fail-from", scratch.path("runs"), "4"}}));
-  EXPECT_EQ(findings.design.cells[1].standing, Standing::failed);
-  EXPECT_THAT(findings.design.cells[1].detail, HasSubstr("worn out"));
+  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::failed);
+  EXPECT_THAT(findings.states[CellId{1}].detail, HasSubstr("worn out"));
 }
 
 TEST(CarryOut, ATrialOverItsTimeLimitFails) {
   auto plan = plan_of({{"say", "x"}, {"sleep", "60"}});
   plan.workloads[0].timeout = 0.2;
   const auto findings = carry_out(plan);
-  EXPECT_THAT(findings.design.cells[1].detail, HasSubstr("longer than its time limit of 0.2 s"));
+  EXPECT_THAT(findings.states[CellId{1}].detail, HasSubstr("longer than its time limit of 0.2 s"));
 }
 
 TEST(CarryOut, KeepsEveryTrialInTheLedger) {
@@ -100,7 +104,9 @@ TEST(CarryOut, KeepsEveryTrialInTheLedger) {
   ASSERT_EQ(all.size(), 1U);
   EXPECT_EQ(all[0].uid, findings.design.uid);
   EXPECT_EQ(all[0].rounds, 6);
-  EXPECT_EQ(all[0].trials, 2 + 2 * 7);
+  const auto record = ledger.read(all[0].id);
+  EXPECT_EQ(std::ranges::count_if(record.log.trials, [](const Trial& t) { return t.role != Role::build; }),
+            2 + 2 * 7);
   EXPECT_EQ(all[0].state, CampaignState::ended);
 }
 
@@ -108,7 +114,9 @@ TEST(CarryOut, TellsWhatIsMissingBeforeAnythingRuns) {
   auto plan = plan_of({{"say", "x"}, {"say", "x"}});
   plan.candidates[1].run = {"./no-such-program"};
   bool begun = false;
-  const Options options{.begun = [&](const Record&) { begun = true; }};
+  test::Observing observing;
+  observing.on_begun = [&](const Design&) { begun = true; };
+  const Options options{.observer = &observing};
   EXPECT_THROW(carry_out(plan, options), Error);
   plan = plan_of({{"cat"}, {"cat"}});
   plan.workloads[0].stdin_file = "/nowhere.txt";
@@ -120,11 +128,11 @@ TEST(CarryOut, TellsWhatIsMissingBeforeAnythingRuns) {
 
 TEST(CarryOut, AStopRequestGivesProvisionalFindings) {
   std::stop_source source;
-  const Options options{.observe =
-                            [&](const Progress& p) {
-                              if (p.done == 6) source.request_stop();
-                            },
-                        .stop = source.get_token()};
+  test::Observing observing;
+  observing.on_progress = [&](const Progress& p) {
+    if (p.done == 6) source.request_stop();
+  };
+  const Options options{.observer = &observing, .stop = source.get_token()};
   auto plan = plan_of({{"say", "x"}, {"say", "x"}});
   plan.rounds = {.min = 50, .max = 50};
   const auto findings = carry_out(plan, options);

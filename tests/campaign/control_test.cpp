@@ -11,7 +11,9 @@
 #include "assay/ledger/ledger.hpp"
 #include "assay/measure/turnstile.hpp"
 #include "assay/model/error.hpp"
+#include "support/observing.hpp"
 #include "support/plans.hpp"
+#include "support/records.hpp"
 #include "support/tool.hpp"
 #include "support/turn.hpp"
 
@@ -52,11 +54,12 @@ TEST(Control, AFailingStepFailsTheTrialWithItsLastWords) {
   plan.workloads[0].control.before.run = {"sh", "-c",
                                           "if [ ${candidate} = c1 ]; then echo no lock >&2; exit 3; fi"};
   auto findings = carry_out(plan);
-  EXPECT_EQ(findings.design.cells[0].standing, Standing::sound);
-  EXPECT_THAT(findings.design.cells[1].detail, HasSubstr("its step before ended with exit status 3\nno lock"));
+  EXPECT_EQ(findings.states[CellId{0}].standing, Standing::sound);
+  EXPECT_THAT(findings.states[CellId{1}].detail,
+              HasSubstr("its step before ended with exit status 3\nno lock"));
   plan.workloads[0].control = {.after = {.run = {"sleep", "60"}, .timeout = 0.1}};
   findings = carry_out(plan);
-  EXPECT_THAT(findings.design.cells[0].detail, HasSubstr("its step after took longer than its time limit"));
+  EXPECT_THAT(findings.states[CellId{0}].detail, HasSubstr("its step after took longer than its time limit"));
   plan.workloads[0].control = {.before = {.run = {"./no-such-step"}}};
   EXPECT_THROW(carry_out(plan), Error) << "found out before anything runs";
 }
@@ -80,18 +83,19 @@ TEST(Control, TheMemoryLimitIsNamedWhereItEndsAProgram) {
   auto plan = plan_of({{"say", "x"}, {"devour"}});
   plan.workloads[0].control.memory_limit = 64U << 20U;
   const auto record = record_of(plan);
-  EXPECT_EQ(record.design.cells[1].standing, Standing::failed);
-  EXPECT_THAT(record.design.cells[1].detail, HasSubstr("memory was limited to 64 MiB"));
-  EXPECT_THAT(record.design.cells[1].detail, HasSubstr("no memory left"));
+  EXPECT_EQ(test::state_of(record, CellId{1}).standing, Standing::failed);
+  EXPECT_THAT(test::state_of(record, CellId{1}).detail, HasSubstr("memory was limited to 64 MiB"));
+  EXPECT_THAT(test::state_of(record, CellId{1}).detail, HasSubstr("no memory left"));
 }
 
 TEST(Control, DiscardedOutputIsStillCheckedOnce) {
   auto plan = plan_of({{"say", "total 17"}, {"say", "total 18"}, {"say", "total 17"}}, {.equal = "stdout"});
   plan.workloads[0].control.keep_output = false;
   const auto record = record_of(plan);
-  EXPECT_EQ(record.design.cells[1].standing, Standing::wrong);
-  EXPECT_EQ(record.design.cells[2].standing, Standing::sound);
-  for (const auto& trial : record.log.trials) EXPECT_TRUE(trial.role != Role::counted || trial.output_bytes == 0);
+  EXPECT_EQ(test::state_of(record, CellId{1}).standing, Standing::wrong);
+  EXPECT_EQ(test::state_of(record, CellId{2}).standing, Standing::sound);
+  for (const auto& trial : record.log.trials)
+    EXPECT_TRUE(trial.role != Role::counted || trial.output_bytes == 0);
 }
 
 TEST(Control, ThroughputComesFromDeclaredWork) {
@@ -159,7 +163,7 @@ TEST(Abreast, ComparesCpuTimeAndRefusesWallTime) {
   EXPECT_EQ(findings.rounds, 6U);
   const auto& f = test::finding_on(findings, "cpu time");
   EXPECT_EQ(f.verdict, Verdict::worse);
-  EXPECT_GT(f.effect, 2);
+  EXPECT_GT(f.effect.value, 2);
   for (const auto& finding : findings.findings) EXPECT_NE(findings.metric_of(finding).name, "wall time");
   plan.watch = {"wall time"};
   EXPECT_THROW(carry_out(plan), Error);
@@ -174,8 +178,9 @@ TEST(Abreast, AProgramThatCannotStartVoidsTheTrialsBesideIt) {
                                           "test $(wc -l < ${folder}/n-${candidate}) -lt 4"};
   plan.folder = scratch.path();
   const auto record = record_of(plan);
-  EXPECT_EQ(record.design.cells[0].standing, Standing::sound) << record.design.cells[0].detail;
-  EXPECT_EQ(record.design.cells[1].standing, Standing::failed);
+  EXPECT_EQ(test::state_of(record, CellId{0}).standing, Standing::sound)
+      << test::state_of(record, CellId{0}).detail;
+  EXPECT_EQ(test::state_of(record, CellId{1}).standing, Standing::failed);
   EXPECT_GT(std::ranges::count(record.log.trials, Outcome::voided, &Trial::outcome), 0);
 }
 
@@ -183,27 +188,26 @@ TEST(WhenBusy, GoesOnBesideAnotherCampaignAndSaysSo) {
   measure::Turnstile other;
   if (!test::take_turn(other)) GTEST_SKIP() << "a campaign is at work on this machine";
   int told = 0;
-  Options options;
-  options.busy = [&](Options::WhenBusy what) { told += what == Options::WhenBusy::go_on ? 1 : 0; };
+  test::Observing observing;
+  observing.on_busy = [&](campaign::WhenBusy what) { told += what == campaign::WhenBusy::go_on ? 1 : 0; };
+  const Options options{.observer = &observing};
   const auto findings = carry_out(plan_of({{"say", "x"}, {"say", "x"}}), options);
   EXPECT_EQ(told, 1);
-  EXPECT_TRUE(std::ranges::any_of(findings.trust, [](const TrustNote& note) {
-    return note.text.find("another campaign was measuring") != std::string::npos;
-  }));
+  EXPECT_EQ(std::ranges::count(findings.trust, NoteKind::beside_another, &Note::kind), 1);
 }
 
 TEST(WhenBusy, WaitsUntilItsTurnOrAStopRequest) {
   auto other = std::make_unique<measure::Turnstile>();
   if (!test::take_turn(*other)) GTEST_SKIP() << "a campaign is at work on this machine";
   std::stop_source source;
-  Options options{.when_busy = Options::WhenBusy::wait,
-                  .busy = [&](Options::WhenBusy) { source.request_stop(); },
-                  .stop = source.get_token()};
+  test::Observing observing;
+  observing.on_busy = [&](campaign::WhenBusy) { source.request_stop(); };
+  Options options{.when_busy = campaign::WhenBusy::wait, .observer = &observing, .stop = source.get_token()};
   auto findings = carry_out(plan_of({{"say", "x"}, {"say", "x"}}), options);
   EXPECT_EQ(findings.state, CampaignState::interrupted);
   std::jthread helper;
-  options = {.when_busy = Options::WhenBusy::wait,
-             .busy = [&](Options::WhenBusy) { helper = std::jthread([&] { other.reset(); }); }};
+  observing.on_busy = [&](campaign::WhenBusy) { helper = std::jthread([&] { other.reset(); }); };
+  options = {.when_busy = campaign::WhenBusy::wait, .observer = &observing};
   findings = carry_out(plan_of({{"say", "x"}, {"say", "x"}}), options);
   EXPECT_EQ(findings.state, CampaignState::ended);
 }

@@ -3,6 +3,7 @@
 
 #include "assay/campaign/carry_out.hpp"
 #include "assay/ledger/ledger.hpp"
+#include "assay/metrics/catalogue.hpp"
 #include "assay/model/error.hpp"
 #include "assay/plan/read.hpp"
 #include "support/plans.hpp"
@@ -29,7 +30,7 @@ TEST(OwnMetrics, ANumberOnStdoutIsJudged) {
   const auto findings = carry_out(plan);
   const auto& f = finding_on(findings, "rate");
   EXPECT_EQ(f.verdict, Verdict::better);
-  EXPECT_DOUBLE_EQ(f.effect, 1.5);
+  EXPECT_DOUBLE_EQ(f.effect.value, 1.5);
   EXPECT_EQ(f.baseline_typical, 100);
 }
 
@@ -73,29 +74,30 @@ TEST(OwnMetrics, AFileLeftFromBeforeIsNotTheTrials) {
   plan.folder = scratch.path();
   plan.metrics = {rate("old.txt")};
   const auto findings = carry_out(plan);
-  EXPECT_EQ(findings.design.cells[0].standing, Standing::failed);
-  EXPECT_THAT(findings.design.cells[0].detail, HasSubstr("rate: the trial did not write old.txt"));
+  EXPECT_EQ(findings.states[CellId{0}].standing, Standing::failed);
+  EXPECT_THAT(findings.states[CellId{0}].detail, HasSubstr("rate: the trial did not write old.txt"));
 }
 
 TEST(OwnMetrics, APatternThatMatchesNothingIsAnErrorOfThatTrial) {
   auto plan = plan_of({{"say", "rate 5"}, {"say", "speed 5"}});
   plan.metrics = {rate()};
   const auto findings = carry_out(plan);
-  EXPECT_EQ(findings.design.cells[0].standing, Standing::sound);
-  EXPECT_EQ(findings.design.cells[1].standing, Standing::failed);
-  EXPECT_THAT(findings.design.cells[1].detail, HasSubstr("nothing matches its pattern, which begins \"speed 5\""));
+  EXPECT_EQ(findings.states[CellId{0}].standing, Standing::sound);
+  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::failed);
+  EXPECT_THAT(findings.states[CellId{1}].detail,
+              HasSubstr("nothing matches its pattern, which begins \"speed 5\""));
 }
 
 TEST(OwnMetrics, OutputTooLongToKeepIsSaid) {
   auto plan = plan_of({{"say", "rate 5"}, {"say", "rate 5", "write", "20000000"}});
   plan.metrics = {rate()};
   const auto findings = carry_out(plan);
-  EXPECT_THAT(findings.design.cells[1].detail, HasSubstr("stdout is longer than 16 MiB"));
+  EXPECT_THAT(findings.states[CellId{1}].detail, HasSubstr("stdout is longer than 16 MiB"));
 }
 
 TEST(OwnMetrics, OneOfAssaysOwnIsRefined) {
   auto plan = plan_of({{"touch", "10"}, {"touch", "13"}});
-  plan.metrics = {{.metric = *find_process_metric("peak memory"), .margin = 0.9}};
+  plan.metrics = {{.metric = metrics::find_row("peak memory")->metric, .margin = 0.9}};
   plan.watch = {"peak memory"};
   const auto findings = carry_out(plan);
   EXPECT_EQ(finding_on(findings, "peak memory").verdict, Verdict::same) << "a third more is within 90 %";
@@ -110,19 +112,21 @@ TEST(OwnMetrics, AnExactOneThatVariesIsJudgedAsNoisyAndSaidSo) {
   plan.watch = {"rate"};
   const auto findings = carry_out(plan);
   EXPECT_NE(finding_on(findings, "rate").method, "compared directly");
-  EXPECT_TRUE(std::ranges::any_of(findings.trust, [](const TrustNote& note) {
-    return note.text.find("was declared exact, but varied") != std::string::npos;
-  }));
+  EXPECT_GE(std::ranges::count(findings.trust, NoteKind::not_exact, &Note::kind), 1);
 }
 
 TEST(OwnMetrics, OnlyTheWorkloadsNamedYieldThem) {
   auto plan = plan_of({{}, {}});
+  for (auto& candidate : plan.candidates) {
+    candidate.run.clear();
+    candidate.exe = BEHAVE;
+  }
   plan.workloads = {{.name = "told", .run = {BEHAVE, "say", "rate 5"}},
                     {.name = "silent", .run = {BEHAVE, "say", "x"}}};
   plan.metrics = {rate()};
   plan.metrics[0].workloads = {"told"};
   const auto findings = carry_out(plan);
-  for (const auto& cell : findings.design.cells) EXPECT_EQ(cell.standing, Standing::sound) << cell.detail;
+  for (const auto& state : findings.states) EXPECT_TRUE(state.is_sound()) << state.detail;
   EXPECT_EQ(finding_on(findings, "rate").rounds, 6U);
 }
 

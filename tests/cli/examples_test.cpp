@@ -3,6 +3,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "support/findings_json.hpp"
 #include "support/tool.hpp"
 
 namespace assay::test {
@@ -65,13 +66,6 @@ json contest(const std::string& name, std::vector<std::string> options = {}) {
   const auto ran = run(scratch, options);
   EXPECT_EQ(ran.status, 0) << ran.err;
   return json::parse(ran.out, nullptr, false);
-}
-
-json finding_on(const json& document, const std::string& metric) {
-  for (const auto& finding : document["findings"])
-    if (finding["metric"] == metric && !finding["twin"]) return finding;
-  ADD_FAILURE() << "no finding on " << metric;
-  return {};
 }
 
 TEST(Examples, ShortestRouteTellsGrowthAndTheBetterSearch) {

@@ -98,11 +98,13 @@ TEST(Import, NamesBadRowsByLine) {
     return ran.err;
   };
   const std::string head = "candidate,metric,value,round\n";
-  EXPECT_THAT(problem(head + "a,t,1,1\nb,t,x,1\n"), HasSubstr("s.csv:3: \"x\" is not a finite number"));
-  EXPECT_THAT(problem(head + "a,t,nan,1\n"), HasSubstr("s.csv:2: \"nan\" is not a finite number"));
+  EXPECT_THAT(problem(head + "a,t,1,1\nb,t,x,1\n"),
+              HasSubstr("s.csv:3, column value: \"x\" is not a finite number"));
+  EXPECT_THAT(problem(head + "a,t,nan,1\n"),
+              HasSubstr("s.csv:2, column value: \"nan\" is not a finite number"));
   EXPECT_THAT(problem(head + "a,t,1\n"), HasSubstr("s.csv:2: 3 fields, and the header has 4"));
-  EXPECT_THAT(problem(head + "a,t,1,1\na,t,2,1\n"), HasSubstr("s.csv:3: a second value"));
-  EXPECT_THAT(problem(head + ",t,1,1\n"), HasSubstr("s.csv:2: a row without a candidate"));
+  EXPECT_THAT(problem(head + "a,t,1,1\na,t,2,1\n"), HasSubstr("s.csv:3, column round: a second value"));
+  EXPECT_THAT(problem(head + ",t,1,1\n"), HasSubstr("s.csv:2, column candidate: a row without a candidate"));
   EXPECT_THAT(problem(head + "a,t,1,one\n"), HasSubstr("\"one\" is not the number of a round"));
   EXPECT_THAT(problem("candidate,metric,value,locks\na,t,1,5\n"),
               HasSubstr("columns that are not known: locks"));

@@ -11,6 +11,7 @@
 
 #include "assay/judge/findings.hpp"
 #include "assay/ledger/ledger.hpp"
+#include "assay/model/names.hpp"
 #include "support/tool.hpp"
 
 namespace assay {
@@ -88,7 +89,7 @@ TEST(Killed, AtAnyMomentACampaignGoesOnAndEndsAsIfItHadNotBeen) {
   for (const auto& f : findings.findings) {
     if (findings.metric_of(f).name != "wall time") continue;
     int kept = 0;
-    for (const auto& look : ledger.looks(all[0].id))
+    for (const auto& look : record.log.looks)
       if (look.of == f.of && look.metric == f.metric) {
         ++kept;
         if (look.number == f.looks) {

@@ -8,6 +8,7 @@
 #include <thread>
 
 #include "assay/measure/turnstile.hpp"
+#include "support/findings_json.hpp"
 #include "support/tool.hpp"
 #include "support/turn.hpp"
 
@@ -28,13 +29,6 @@ json duel(const Scratch& scratch, std::vector<std::string> options, const std::v
   const auto ran = assay(scratch, options);
   EXPECT_EQ(ran.status, 0) << ran.err << ran.out;
   return json::parse(ran.out, nullptr, false);
-}
-
-json finding_on(const json& document, const std::string& metric) {
-  for (const auto& finding : document["findings"])
-    if (finding["metric"] == metric) return finding;
-  ADD_FAILURE() << "no finding on " << metric;
-  return {{"ratio", 0.0}, {"verdict", ""}, {"candidate_typical", 0.0}, {"baseline_typical", 0.0}};
 }
 
 TEST(DuelMeasures, MemoryFaultsAndBytes) {

@@ -6,6 +6,7 @@
 
 #include "assay/contest/contest.hpp"
 #include "assay/model/error.hpp"
+#include "assay/model/names.hpp"
 
 namespace assay::contest {
 namespace {
@@ -20,17 +21,17 @@ TEST(Agreement, IsByEqualityUnlessToldOtherwise) {
   contest.baseline("right", [] { return 17; });
   contest.candidate("wrong", [] { return 18; }).candidate("also right", [] { return 17; });
   const auto findings = contest.run();
-  EXPECT_EQ(findings.design.cells[1].standing, Standing::wrong);
-  EXPECT_THAT(findings.design.cells[1].detail, HasSubstr("not the baseline's: 18, expected 17"));
-  EXPECT_EQ(findings.design.cells[2].standing, Standing::sound);
+  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::wrong);
+  EXPECT_THAT(findings.states[CellId{1}].detail, HasSubstr("not the baseline's: 18, expected 17"));
+  EXPECT_EQ(findings.states[CellId{2}].standing, Standing::sound);
 }
 
 std::string standing_of(Contest& contest) {
   contest.options().twin = false;
   contest.options().rounds_min = contest.options().rounds_max = 6;
   contest.options().budget = 0.006;
-  const auto cell = contest.run().cells.at(1);
-  return to_string(cell.standing) + ": " + cell.detail;
+  const auto cell = contest.run().states[CellId{1}];
+  return std::string(to_string(cell.standing)) + ": " + cell.detail;
 }
 
 TEST(Agreement, WithinAToleranceForNumbersAndRanges) {
@@ -77,7 +78,7 @@ TEST(Agreement, AnAnswerThatChangesIsCaughtAtTheEnd) {
   contest.baseline("a", [] { return 0; });
   contest.candidate("b", [calls] { return ++*calls > 1000 ? 1 : 0; });
   EXPECT_THAT(standing_of(contest),
-              HasSubstr("wrong: at the end its answer is not the baseline's: 1, expected 0"));
+              HasSubstr("wrong: at the end, its answer is not the baseline's: 1, expected 0"));
 }
 
 TEST(Requirement, ReadsLimitsWithTheirUnits) {

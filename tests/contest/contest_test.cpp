@@ -10,6 +10,8 @@
 
 #include "assay/ledger/ledger.hpp"
 #include "assay/model/error.hpp"
+#include "assay/model/names.hpp"
+#include "support/observing.hpp"
 #include "support/plans.hpp"
 #include "support/tool.hpp"
 
@@ -51,7 +53,7 @@ TEST(Contest, TellsTheSlowerFromTheQuicker) {
   const auto findings = contest.run();
   const auto& f = finding_on(findings, "time per call");
   EXPECT_EQ(f.verdict, Verdict::worse);
-  EXPECT_GT(f.effect, 3) << "ten times the work";
+  EXPECT_GT(f.effect.value, 3) << "ten times the work";
   EXPECT_EQ(findings.design.kind, "contest");
   EXPECT_EQ(findings.rounds, 7U);
 }
@@ -98,7 +100,7 @@ TEST(Contest, InputsThatCannotBeCopiedAreMadeAnew) {
   contest.baseline("a", take).candidate("b", take);
   const auto findings = contest.run();
   EXPECT_EQ(empty, 0);
-  EXPECT_EQ(findings.design.cells[1].standing, Standing::sound) << findings.design.cells[1].detail;
+  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::sound) << findings.states[CellId{1}].detail;
 }
 
 TEST(Contest, TheFirstCallIsThatOfACopyThatWasNeverCalled) {
@@ -116,7 +118,7 @@ TEST(Contest, TheFirstCallIsThatOfACopyThatWasNeverCalled) {
   const auto& first = finding_on(findings, "first call");
   const auto& steady = finding_on(findings, "time per call");
   EXPECT_GT(first.candidate_typical, 20 * steady.candidate_typical);
-  EXPECT_GT(first.effect, 5);
+  EXPECT_GT(first.effect.value, 5);
   EXPECT_EQ(steady.verdict, Verdict::better);
 }
 
@@ -128,11 +130,11 @@ TEST(Contest, AFunctionThatThrowsIsLeftOutAndTheOthersGoOn) {
   contest.candidate("worse", [calls] { return ++*calls > 2000 ? throw 5 : 1; });
   contest.candidate("good", [] { return 1; });
   const auto findings = contest.run();
-  EXPECT_EQ(findings.design.cells[1].standing, Standing::failed);
-  EXPECT_THAT(findings.design.cells[1].detail, HasSubstr("it threw: the lock is shut"));
-  EXPECT_EQ(findings.design.cells[2].standing, Standing::failed);
-  EXPECT_THAT(findings.design.cells[2].detail, HasSubstr("no std::exception"));
-  EXPECT_EQ(findings.design.cells[3].standing, Standing::sound) << findings.design.cells[3].detail;
+  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::failed);
+  EXPECT_THAT(findings.states[CellId{1}].detail, HasSubstr("it threw: the lock is shut"));
+  EXPECT_EQ(findings.states[CellId{2}].standing, Standing::failed);
+  EXPECT_THAT(findings.states[CellId{2}].detail, HasSubstr("no std::exception"));
+  EXPECT_EQ(findings.states[CellId{3}].standing, Standing::sound) << findings.states[CellId{3}].detail;
 }
 
 TEST(Sizes, ACandidateThatGetsTooSlowLeavesLargerOnesAndItIsSaid) {
@@ -144,9 +146,10 @@ TEST(Sizes, ACandidateThatGetsTooSlowLeavesLargerOnesAndItIsSaid) {
   contest.candidate("linear", [](int n) { return units(n); });
   const auto findings = contest.run();
   std::map<std::int64_t, std::string> linear;
-  for (const auto& cell : findings.design.cells)
-    if (cell.candidate.value == 1)
-      linear[cell.setting.integer("size")] = to_string(cell.standing) + " " + cell.detail;
+  for (const auto id : findings.design.cells.ids())
+    if (const auto& cell = findings.design.cells[id]; cell.candidate.value == 1)
+      linear[cell.setting.integer("size")] =
+          std::string(to_string(findings.states[id].standing)) + " " + findings.states[id].detail;
   EXPECT_THAT(linear[2], HasSubstr("sound"));
   EXPECT_THAT(linear[1000000], HasSubstr("absent a call took"));
   EXPECT_THAT(linear[100000000], HasSubstr("at size=1000000, 0.001 s are allowed")) << "not even tried there";
@@ -195,9 +198,9 @@ TEST(Twins, AreTheSameCodeOnceMoreAndASecondInstantiation) {
   contest.baseline("a", [] { return units(50); }).candidate("b", [] { return units(60); });
   const auto findings = contest.run();
   ASSERT_EQ(findings.design.candidates.size(), 4U);
-  EXPECT_EQ(findings.design.candidates[2].name, "a, once more");
-  EXPECT_EQ(findings.design.candidates[3].name, "a, placed anew");
-  EXPECT_TRUE(findings.design.candidates[3].twin_of);
+  EXPECT_EQ(findings.design.candidates[CandidateId{2}].name, "a, once more");
+  EXPECT_EQ(findings.design.candidates[CandidateId{3}].name, "a, placed anew");
+  EXPECT_TRUE(findings.design.candidates[CandidateId{3}].twin_of);
 }
 
 TEST(Work, GivesThroughputAndRequirementsAreJudgedApart) {
@@ -236,7 +239,7 @@ TEST(Contest, ChoosesLevelsAndStopsWhenAsked) {
   contest.baseline("a", units).candidate("b", units);
   auto options = contest.options();
   options.only = {{"n", "20"}};
-  EXPECT_EQ(contest.run(options).cells.size(), 2U);
+  EXPECT_EQ(contest.run(options).design.cells.size(), 2U);
   options.only = {{"n", "25"}};
   EXPECT_THAT(message_of([&] { contest.run(options); }), HasSubstr("25 is not a level of n"));
   options.only = {{"m", "25"}};
@@ -244,9 +247,11 @@ TEST(Contest, ChoosesLevelsAndStopsWhenAsked) {
   std::stop_source source;
   options = contest.options();
   options.stop = source.get_token();
-  options.observe = [&](const campaign::Progress& p) {
+  test::Observing observer;
+  observer.on_progress = [&](const campaign::Progress& p) {
     if (p.done == 3 && p.phase == campaign::Progress::Phase::measuring) source.request_stop();
   };
+  options.observer = &observer;
   EXPECT_TRUE(contest.run(options).provisional);
 }
 

@@ -2,6 +2,8 @@
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
+
 #include "assay/contest/clock.hpp"
 #include "assay/contest/own_counters.hpp"
 

@@ -5,6 +5,7 @@
 #include <map>
 #include <regex>
 #include <set>
+#include <sstream>
 #include <string>
 #include <vector>
 
@@ -13,28 +14,26 @@ namespace fs = std::filesystem;
 
 const fs::path source = ASSAY_SOURCE;
 
-/// What each module may include besides itself; the modules lower in the house stand later.
-const std::map<std::string, std::set<std::string>> arrows = {
-    {"model", {}},
-    {"stats", {"model"}},
-    {"schedule", {"stats", "model"}},
-    {"judge", {"schedule", "stats", "model"}},
-    {"check", {"stats", "model"}},
-    {"plan", {"check", "stats", "model"}},
-    {"ledger", {"model"}},
-    {"measure", {"model"}},
-    {"build", {"measure", "model"}},
-    {"campaign", {"build", "measure", "ledger", "plan", "check", "judge", "schedule", "stats", "model"}},
-    {"render", {"judge", "schedule", "stats", "model"}},
-    {"contest",
-     {"campaign", "build", "measure", "ledger", "plan", "check", "judge", "schedule", "stats", "model"}},
-    {"front",
-     {"render", "contest", "campaign", "build", "measure", "ledger", "plan", "check", "judge", "schedule",
-      "stats", "model"}},
-    {"cli",
-     {"front", "contest", "render", "campaign", "build", "measure", "ledger", "plan", "check", "judge",
-      "schedule", "stats", "model"}},
-};
+/// What each module may include besides itself, as its CMakeLists.txt says: "name:used,used;name:…".
+std::map<std::string, std::set<std::string>> arrows_of(const std::string& list) {
+  std::map<std::string, std::set<std::string>> arrows;
+  std::istringstream modules(list);
+  for (std::string module; std::getline(modules, module, ';');) {
+    const auto colon = module.find(':');
+    auto& uses = arrows[module.substr(0, colon)];
+    std::istringstream names(module.substr(colon + 1));
+    for (std::string name; std::getline(names, name, ',');) uses.insert(name);
+  }
+  return arrows;
+}
+
+const auto arrows = [] {
+  auto all = arrows_of(ASSAY_MODULE_ARROWS);
+  // The tool is a user of the library that has the program's parts besides.
+  all["cli"] = {"program"};
+  all["cli"].insert(all["program"].begin(), all["program"].end());
+  return all;
+}();
 
 struct Include {
   std::string file, module, target;
@@ -77,6 +76,7 @@ TEST(House, EveryIncludeFollowsTheArrows) {
 }
 
 TEST(House, TheArrowsHaveNoCircle) {
+  ASSERT_GT(arrows.size(), 15U);
   for (const auto& [module, below] : arrows)
     for (const auto& other : below) {
       ASSERT_TRUE(arrows.contains(other)) << other;

@@ -1,3 +1,4 @@
+#include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include "support/tool.hpp"
@@ -18,7 +19,7 @@ int main() {
   try {
     assay::read_plan("none.toml");
   } catch (const assay::Error&) {
-    std::printf("%s %.1f\n", assay::to_string(finding.verdict).c_str(), finding.effect);
+    std::printf("%s %.1f\n", assay::to_string(finding.verdict).c_str(), finding.effect.value);
   }
 }
 )";

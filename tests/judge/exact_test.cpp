@@ -11,8 +11,8 @@ namespace {
 
 Record sizes(double baseline, double candidate, Prefer prefer = Prefer::lower) {
   auto record = test::record_of({std::vector<double>(7, 1.0), std::vector<double>(7, 1.0)});
-  record.design.metrics.push_back({.name = "text size", .unit = "B", .prefer = prefer, .exact = true});
-  record.demands.push_back({.watched = true});
+  record.design.metrics.add(
+      {.name = "text size", .unit = "B", .prefer = prefer, .exact = true, .demand = {.watched = true}});
   for (const auto& [cell, value] : {std::pair{CellId{0}, baseline}, {CellId{1}, candidate}}) {
     Trial trial{.cell = cell, .role = Role::build};
     trial.readings = {{MetricId{1}, value}};
@@ -26,7 +26,7 @@ const Finding& size_finding(const Findings& all) { return all.findings.back(); }
 TEST(ExactMetrics, AnyDifferenceIsAVerdictAndNoneIsSame) {
   auto findings = judge_record(sizes(1000, 1001));
   EXPECT_EQ(size_finding(findings).verdict, Verdict::worse);
-  EXPECT_DOUBLE_EQ(size_finding(findings).effect, 1.001);
+  EXPECT_DOUBLE_EQ(size_finding(findings).effect.value, 1.001);
   EXPECT_DOUBLE_EQ(size_finding(findings).interval.low, 1.001);
   EXPECT_EQ(size_finding(findings).margin, 0);
   EXPECT_TRUE(size_finding(findings).settled);
@@ -39,47 +39,47 @@ TEST(ExactMetrics, AnyDifferenceIsAVerdictAndNoneIsSame) {
 
 TEST(ExactMetrics, ZeroIsComparedWithZeroOnly) {
   EXPECT_EQ(size_finding(judge_record(sizes(0, 0))).verdict, Verdict::same);
-  EXPECT_EQ(compare_exactly(sizes(0, 5), MetricId{1}, false)->at(0).rounds, 0U);
+  const auto unequal = sizes(0, 5);
+  EXPECT_EQ(compare_exactly(test::evidence_of(unequal), MetricId{1}, false)->at(0).rounds, 0U);
 }
 
 TEST(ExactMetrics, AValueOnOneSideOnlyGivesNoFinding) {
   auto record = sizes(10, 20);
   record.log.trials.pop_back();
-  EXPECT_EQ(compare_exactly(record, MetricId{1}, false)->at(0).rounds, 0U);
+  EXPECT_EQ(compare_exactly(test::evidence_of(record), MetricId{1}, false)->at(0).rounds, 0U);
 }
 
 TEST(ExactMetrics, OneThatVariesIsNotExact) {
   auto record = sizes(10, 20);
   record.log.trials.push_back(record.log.trials.back());
   record.log.trials.back().readings[0].value = 21;
-  EXPECT_FALSE(compare_exactly(record, MetricId{1}, false));
+  EXPECT_FALSE(compare_exactly(test::evidence_of(record), MetricId{1}, false));
 }
 
 TEST(SupportingMetrics, ShareOneErrorRate) {
   const std::vector<double> low = {1, 1, 1, 1, 1, 1, 1, 1}, high = {2, 2, 2, 2, 2, 2, 2, 2};
   auto record = test::record_of({low, high}, "minor faults");
-  record.demands[0].watched = false;
-  record.design.metrics[0].supporting = true;
+  record.design.metrics[MetricId{0}].demand.watched = false;
+  record.design.metrics[MetricId{0}].supporting = true;
   EXPECT_EQ(judge_record(record).findings.at(0).verdict, Verdict::worse) << "p = 2/256 alone";
   for (int i = 0; i < 9; ++i) {
-    record.design.metrics.push_back({.name = "other " + std::to_string(i), .supporting = true});
-    record.demands.emplace_back();
+    record.design.metrics.add({.name = "other " + std::to_string(i), .supporting = true});
   }
   EXPECT_EQ(judge_record(record).findings.at(0).verdict, Verdict::unclear) << "2/256 is above 5 %/10";
-  for (auto& demand : record.demands) demand.missing = "not here";
-  record.demands[0].missing.clear();
+  for (auto& metric : record.design.metrics) metric.demand.missing = "not here";
+  record.design.metrics[MetricId{0}].demand.missing.clear();
   EXPECT_EQ(judge_record(record).findings.at(0).verdict, Verdict::worse) << "what is missing does not count";
 }
 
 TEST(CoarseMetrics, AreNotJudgedBelowTheirLimit) {
   const std::vector<double> low = {0.98, 0.98, 0.98, 0.98, 0.98, 0.98, 0.98}, high(7, 2.0);
   auto record = test::record_of({low, high}, "user time");
-  record.design.metrics[0].coarse_below = 1;
+  record.design.metrics[MetricId{0}].coarse_below = 1;
   auto findings = judge_record(record);
   EXPECT_TRUE(findings.findings.empty());
   ASSERT_EQ(findings.trust.size(), 2U);  // the other is about the warm-up
-  EXPECT_THAT(findings.trust[0].text, testing::HasSubstr("too coarse below a second"));
-  record.design.metrics[0].coarse_below = 0.97;
+  EXPECT_THAT(test::notes_of(findings)[0], testing::HasSubstr("too coarse below a second"));
+  record.design.metrics[MetricId{0}].coarse_below = 0.97;
   EXPECT_EQ(judge_record(record).findings.size(), 1U);
 }
 

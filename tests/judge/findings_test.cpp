@@ -37,9 +37,11 @@ TEST(JudgeRecord, AdjustsPOverTheFindingsOfAMetric) {
 
 TEST(JudgeRecord, TheWarmUpIsKeptApart) {
   const auto record = record_of({ten, times(0.8)});
-  const auto evidence = evidence_of(record, MetricId{0});
-  EXPECT_EQ(evidence.size(), 20U);
-  EXPECT_EQ(std::count(evidence.value.begin(), evidence.value.end(), 99.0), 0);
+  const auto evidence = test::evidence_of(record);
+  const auto& values = evidence.values(MetricId{0});
+  EXPECT_EQ(values.size(), 20U);
+  EXPECT_EQ(std::count(values.value.begin(), values.value.end(), 99.0), 0);
+  EXPECT_EQ(evidence.values(MetricId{0}, Evidence::From::warm_up).value, (std::vector{99.0, 99.0}));
 }
 
 TEST(JudgeRecord, AFailedTrialTakesItsPairOutAndIsNoted) {
@@ -49,7 +51,7 @@ TEST(JudgeRecord, AFailedTrialTakesItsPairOutAndIsNoted) {
   const auto findings = judge_record(record);
   EXPECT_EQ(findings.findings.at(0).rounds, 9U);
   ASSERT_EQ(findings.trust.size(), 2U);  // the other is about the warm-up
-  EXPECT_THAT(findings.trust[0].text, HasSubstr("failed in 1 of 10 trials"));
+  EXPECT_THAT(test::notes_of(findings)[0], HasSubstr("failed in 1 of 10 trials"));
 }
 
 TEST(JudgeRecord, TornRoundsAreNotJudged) {
@@ -64,14 +66,14 @@ TEST(JudgeRecord, TornRoundsAreNotJudged) {
 TEST(JudgeRecord, TooFewPairsGiveANoteInPlaceOfAFinding) {
   auto record = record_of({{1, 2, 3, 4, 5}, {1, 2, 3, 4, 5}});
   EXPECT_TRUE(judge_record(record).findings.empty());
-  EXPECT_THAT(judge_record(record).trust.at(0).text, HasSubstr("only 5 complete rounds"));
+  EXPECT_THAT(test::notes_of(judge_record(record)).at(0), HasSubstr("only 5 complete rounds"));
   record = record_of({{1, 2, 3, 4, 5, 6}, {1, 2, 3, 4, 5, 6}});
   EXPECT_EQ(judge_record(record).findings.size(), 1U);
 }
 
 TEST(JudgeRecord, CandidatesThatAreNotSoundAreLeftOutAndTheOthersGoOn) {
   auto record = record_of({ten, times(0.8), times(0.5)});
-  record.design.cells[2].standing = Standing::wrong;
+  record.log.standings.push_back({CellId{2}, {Standing::wrong, {}}});
   const auto findings = judge_record(record);
   ASSERT_EQ(findings.findings.size(), 1U);
   EXPECT_EQ(findings.candidate_of(findings.findings[0]).candidate, CandidateId{1});
@@ -86,10 +88,10 @@ TEST(JudgeRecord, SaysWhenOutputsDifferProcessesWereLeftOrProgramsAreTheSame) {
   check.output_digest = "b";
   record.log.trials.push_back(check);
   record.log.trials[3].leftovers = 2;
-  record.design.candidates[0].from = {.exe = "./old", .exe_digest = "same"};
-  record.design.candidates[1].from = {.exe = "./new", .exe_digest = "same"};
+  record.design.candidates[CandidateId{0}].from = {.exe = "./old", .exe_digest = "same"};
+  record.design.candidates[CandidateId{1}].from = {.exe = "./new", .exe_digest = "same"};
   std::string all;
-  for (const auto& note : judge_record(record).trust) all += note.text + "\n";
+  for (const auto& text : test::notes_of(judge_record(record))) all += text + "\n";
   EXPECT_THAT(all, HasSubstr("its output differs from the baseline's"));
   EXPECT_THAT(all, HasSubstr("(2 in all)"));
   EXPECT_THAT(all, HasSubstr("byte for byte"));

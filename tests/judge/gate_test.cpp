@@ -31,16 +31,18 @@ TEST(Gate, PassesFailsOrIsUndecided) {
 
 TEST(Gate, CountsStandingsAndRequirements) {
   auto record = record_of({noisy(1, 20, 1), noisy(1, 20, 2), noisy(1, 20, 3)});
-  record.design.cells[2].standing = Standing::wrong;
-  record.design.cells[2].detail = "line 1";
+  record.log.standings.push_back({CellId{2}, {Standing::wrong, "line 1"}});
   const auto wrong = hold_against(judge_record(record), {});
   EXPECT_EQ(wrong.status, GateStatus::failed);
-  EXPECT_THAT(wrong.reasons.front().text, HasSubstr("its answer is wrong: line 1"));
-  record.design.cells[2].standing = Standing::absent;
-  record.demands[0].require = parse_requirement("< 500 ms");
+  EXPECT_EQ(wrong.reasons.front().kind, GateReason::Kind::wrong);
+  EXPECT_THAT(report::worded(record.design, wrong.reasons.front()).text,
+              HasSubstr("its answer is wrong: line 1"));
+  record.log.standings.push_back({CellId{2}, {Standing::absent, {}}});
+  record.design.metrics[MetricId{0}].demand.require = parse_requirement("< 500 ms");
   const auto broken = hold_against(judge_record(record), {});
   EXPECT_EQ(broken.status, GateStatus::failed);
-  EXPECT_THAT(broken.reasons.front().text, HasSubstr("required < 500 ms, is broken"));
+  EXPECT_THAT(report::worded(record.design, broken.reasons.front()).text,
+              HasSubstr("required < 500 ms, is broken"));
 }
 
 TEST(Gate, HoldsOnlyWhatIsChosen) {
@@ -50,25 +52,25 @@ TEST(Gate, HoldsOnlyWhatIsChosen) {
   const auto only = parse_only("candidate=rival1");
   keep_only(all, only);
   const auto result = hold_against(all, {}, only);
-  EXPECT_EQ(result.status, GateStatus::passed) << result.reasons.front().about;
+  EXPECT_EQ(result.status, GateStatus::passed);
   EXPECT_EQ(result.reasons.size(), 1U);
 }
 
 TEST(Gate, IsCarefulWithWhatDidNotRunSideBySide) {
   auto record = record_of({noisy(1, 20, 1, 0.001), noisy(1.05, 20, 2, 0.001)});
-  EXPECT_EQ(hold_against(judge_record(record), {}).caution, "");
+  EXPECT_FALSE(hold_against(judge_record(record), {}).apart);
   auto cut_off = record;  // before its first round was whole
-  cut_off.info.state = CampaignState::interrupted;
-  cut_off.rounds.clear();
-  cut_off.trials.clear();
+  cut_off.log.state = CampaignState::interrupted;
+  cut_off.log.rounds.clear();
+  cut_off.log.trials.clear();
   const auto open = hold_against(judge_record(cut_off), {});
   EXPECT_EQ(open.status, GateStatus::undecided);
-  EXPECT_EQ(open.caution, "") << "it was to run side by side";
+  EXPECT_FALSE(open.apart) << "it was to run side by side";
   record.log.rounds.clear();
   for (auto& trial : record.log.trials) trial.round.reset();
   const auto apart = hold_against(judge_record(record), {});
   EXPECT_EQ(apart.status, GateStatus::failed);
-  EXPECT_THAT(apart.caution, HasSubstr("nothing of this ran side by side"));
+  EXPECT_TRUE(apart.apart);
 }
 
 }  // namespace

@@ -17,14 +17,17 @@ using testing::IsEmpty;
 
 Record two_builds(const Provenance& baseline, const Provenance& candidate) {
   auto record = record_of({{1, 1}, {1, 1}});
-  record.design.candidates[0].from = baseline;
-  record.design.candidates[1].from = candidate;
+  record.design.candidates[CandidateId{0}].from = baseline;
+  record.design.candidates[CandidateId{1}].from = candidate;
   return record;
 }
 
 std::vector<std::string> said(const Record& record) {
   std::vector<std::string> texts;
-  for (const auto& note : likeness_notes(record)) texts.push_back(note.about + ": " + note.text);
+  for (const auto& note : likeness_notes(record.design)) {
+    const auto [about, text] = report::worded(record.design, note);
+    texts.push_back(about + ": " + text);
+  }
   return texts;
 }
 
@@ -42,7 +45,7 @@ TEST(Likeness, TakesOptionsOfTheCandidatesOwnAsMeant) {
   auto record =
       two_builds({.exe_digest = "a", .flags = "-O2"}, {.exe_digest = "b", .flags = "-O3 -march=native"});
   EXPECT_EQ(said(record).size(), 2U);
-  record.design.candidates[1].options = {"level=-O3", "tuned=-march=native"};
+  record.design.candidates[CandidateId{1}].options = {"level=-O3", "tuned=-march=native"};
   EXPECT_THAT(said(record), IsEmpty());
 }
 
@@ -67,7 +70,7 @@ TEST(Likeness, NamesTheSameProgramTheSameCommitAndTheSameIdentity) {
               ElementsAre(HasSubstr("same identity as list")));
   auto pair = two_builds({.exe = "a", .exe_digest = "d"}, {.exe = "a", .exe_digest = "d"});
   EXPECT_EQ(said(pair).size(), 1U);
-  pair.candidates[1].options = {"cache=on"};
+  pair.design.candidates[CandidateId{1}].options = {"cache=on"};
   EXPECT_THAT(said(pair), IsEmpty()) << "a pair of configurations";
 }
 
@@ -75,8 +78,8 @@ TEST(Outlooks, TellTimeTwinsAndWhatTheBudgetAllows) {
   auto record = record_of({{1, 1.01, 0.99, 1}, {1, 1, 1.02, 0.98}, {1, 1, 1, 1.01}});
   record.design.rules.rounds_min = 7;
   record.design.rules.rounds_max = 60;
-  record.design.candidates[2].twin_of = CandidateId{0};
-  const auto outlook = look_ahead(record, Role::counted, 300);
+  record.design.candidates[CandidateId{2}].twin_of = CandidateId{0};
+  const auto outlook = look_ahead(test::evidence_of(record), Evidence::From::judged, 300);
   EXPECT_EQ(outlook.cells, 3U);
   EXPECT_EQ(outlook.twins, 1U);
   EXPECT_EQ(outlook.comparisons, 1U);
@@ -90,8 +93,9 @@ TEST(Outlooks, TellTimeTwinsAndWhatTheBudgetAllows) {
 TEST(Outlooks, DependOnTheSizeOfEffectsAndNotOnTheirSign) {
   auto up = record_of({{1, 1, 1, 1}, {1.01, 0.98, 1.03, 1.02}}),
        down = record_of({{1.01, 0.98, 1.03, 1.02}, {1, 1, 1, 1}});
-  for (auto* record : {&up, &down}) record->info.rounds_max = 40;
-  const auto a = look_ahead(up, Role::counted, {}), b = look_ahead(down, Role::counted, {});
+  for (auto* record : {&up, &down}) record->design.rules.rounds_max = 40;
+  const auto a = look_ahead(test::evidence_of(up), Evidence::From::judged, {}),
+             b = look_ahead(test::evidence_of(down), Evidence::From::judged, {});
   EXPECT_NEAR(a.prospects[0].change->typical, b.prospects[0].change->typical, 1e-12);
 }
 
@@ -105,7 +109,7 @@ std::vector<double> around(double ratio) {
 TEST(Surprises, AreChangesNoLargerThanTheTwins) {
   auto record = record_of({around(1), around(1.02), around(1.03)});
   EXPECT_THAT(surprises(judge_record(record), nullptr), IsEmpty());
-  record.design.candidates[2].twin_of = CandidateId{0};
+  record.design.candidates[CandidateId{2}].twin_of = CandidateId{0};
   const auto odd = surprises(judge_record(record), nullptr);
   ASSERT_EQ(odd.size(), 1U);
   EXPECT_THAT(odd[0].why, HasSubstr("what no change at all looked like"));

@@ -4,7 +4,6 @@
 #include <cmath>
 
 #include "assay/judge/findings.hpp"
-#include "assay/judge/trust.hpp"
 #include "support/records.hpp"
 
 namespace assay::judge {
@@ -13,20 +12,20 @@ namespace {
 /// Two candidates of one second each, ten rounds, on two cores; every counted trial has these readings too.
 Record record_with(const std::vector<std::pair<std::string, double>>& readings) {
   auto record = test::record_of({std::vector<double>(10, 1.0), std::vector<double>(10, 1.0)});
-  record.log.sittings[0].facts = {{"cores", "2"}};
+  record.log.sittings[SittingId{0}].facts = {{"cores", "2"}};
   for (const auto& [name, value] : readings) {
-    const MetricId id{static_cast<std::int64_t>(record.design.metrics.size())};
-    record.design.metrics.push_back({.name = name, .prefer = Prefer::neither, .about = About::machine});
-    record.demands.emplace_back();
+    const auto id =
+        record.design.metrics.add({.name = name, .prefer = Prefer::neither, .about = About::machine});
     for (auto& trial : record.log.trials) trial.readings.push_back({id, value});
   }
   return record;
 }
 
 /// The note that says this, or nullptr.
-const TrustNote* note_in(const Findings& findings, const std::string& text) {
-  const auto found = std::ranges::find_if(
-      findings.trust, [&](const TrustNote& n) { return n.text.find(text) != std::string::npos; });
+const Note* note_in(const Findings& findings, const std::string& text) {
+  const auto found = std::ranges::find_if(findings.trust, [&](const Note& n) {
+    return report::worded(findings.design, n).text.find(text) != std::string::npos;
+  });
   return found == findings.trust.end() ? nullptr : &*found;
 }
 
@@ -94,7 +93,7 @@ TEST(MachineNotes, TimeOfUnwaitedChildrenInAnyCheckIsNoted) {
   const auto findings = judge_record(record);
   const auto* note = note_in(findings, "0.25 s of CPU time are of children that nobody waited for");
   ASSERT_NE(note, nullptr);
-  EXPECT_EQ(note->about, "rival1");
+  EXPECT_EQ(std::get<CellId>(note->subject), CellId{1});
 }
 
 TEST(MachineNotes, LargeOutputIsNotedByWhatItCosts) {
@@ -128,7 +127,10 @@ Findings abreast_with(const std::vector<double>& in_turns) {
   record.design.rules.abreast = true;
   int number = 100;
   for (const double ratio : in_turns) {
-    record.log.rounds.push_back({.number = ++number, .state = RoundState::whole, .order = {{0}, {1}}});
+    auto& round = record.log.rounds.emplace_back();
+    round.number = ++number;
+    round.state = RoundState::whole;
+    round.order = {{0}, {1}};
     for (const auto& [cell, value] : {std::pair{CellId{0}, 1.0}, {CellId{1}, ratio}}) {
       Trial trial{.cell = cell, .round = number, .role = Role::control};
       trial.readings = {{MetricId{0}, value}};
@@ -144,7 +146,7 @@ TEST(AbreastNote, IsGivenWhenTheIntervalsDoNotTouch) {
   const auto findings = abreast_with({1.00, 1.01, 1.005});
   const auto* note = note_in(findings, said);
   ASSERT_NE(note, nullptr);
-  EXPECT_THAT(note->text, testing::HasSubstr("measure in turns"));
+  EXPECT_EQ(note->kind, NoteKind::abreast_distorts);
   // The judged interval begins at 1.1007; Student's at three rounds is about 2.48 standard deviations wide.
   EXPECT_EQ(note_in(abreast_with({1.07, 1.08, 1.09}), said), nullptr);
   EXPECT_NE(note_in(abreast_with({1.06, 1.07, 1.065}), said), nullptr);
@@ -157,7 +159,7 @@ TEST(AbreastNote, IsGivenWhenTheIntervalsDoNotTouch) {
 TEST(AbreastNote, ControlRoundsAreNotJudged) {
   const auto findings = abreast_with({5, 5, 5, 5, 5, 5, 5});
   EXPECT_EQ(findings.findings.at(0).rounds, 10U);
-  EXPECT_LT(findings.findings[0].effect, 1.2);
+  EXPECT_LT(findings.findings[0].effect.value, 1.2);
 }
 
 }  // namespace

@@ -40,7 +40,7 @@ TEST(JudgePaired, AgreesWithRWhereBothAreExact) {
   const std::vector<double> before = {412, 405, 431, 418, 409, 422, 440, 415, 408, 427};
   const std::vector<double> after = {391, 388, 402, 396, 385, 399, 418, 390, 389, 404};
   const auto f = judge_paired(before, after, {.metric = wall_time});
-  EXPECT_NEAR(f.effect, 0.9465705191356157, 1e-12);
+  EXPECT_NEAR(f.effect.value, 0.9465705191356157, 1e-12);
   EXPECT_NEAR(f.interval.low, 0.9408365097820640, 1e-12);
   EXPECT_NEAR(f.interval.high, 0.9517141398138249, 1e-12);
   EXPECT_NEAR(f.p, 0.001953125, 1e-15);
@@ -85,7 +85,7 @@ TEST(JudgePaired, SwappedSidesSwapTheFinding) {
     const auto s = samples(seed, 6 + seed % 30, 1 + 0.001 * static_cast<double>(seed % 40), 0.01);
     const auto there = judge_paired(s.baseline, s.candidate, {.metric = wall_time});
     const auto back = judge_paired(s.candidate, s.baseline, {.metric = wall_time});
-    EXPECT_NEAR(there.effect * back.effect, 1, 1e-12);
+    EXPECT_NEAR(there.effect.value * back.effect.value, 1, 1e-12);
     EXPECT_EQ(there.p, back.p);
     const auto turned = there.verdict == Verdict::better  ? Verdict::worse
                         : there.verdict == Verdict::worse ? Verdict::better

@@ -1,3 +1,5 @@
+#include "assay/judge/series_notes.hpp"
+
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
@@ -5,7 +7,6 @@
 #include <cmath>
 
 #include "assay/judge/findings.hpp"
-#include "assay/judge/trust.hpp"
 #include "assay/stats/many.hpp"
 #include "assay/stats/series.hpp"
 #include "support/noise.hpp"
@@ -22,9 +23,9 @@ using testing::IsEmpty;
 std::vector<std::string> notes_on(const Record& record) {
   Findings findings = judge_record(record);
   findings.trust.clear();
-  add_series_notes(record, findings);
+  add_series_notes(test::evidence_of(record), findings);
   std::vector<std::string> texts;
-  for (const auto& note : findings.trust) texts.push_back(note.text);
+  for (const auto& note : findings.trust) texts.push_back(report::worded(findings.design, note).text);
   return texts;
 }
 
@@ -32,7 +33,8 @@ std::vector<std::string> notes_on(const Record& record) {
 Record steady(const std::vector<std::vector<double>>& values) {
   auto record = record_of(values);
   for (auto& trial : record.log.trials)
-    if (trial.role == Role::first) trial.readings[0].value = values[trial.cell][0];
+    if (trial.role == Role::first)
+      trial.readings[0].value = values[static_cast<std::size_t>(trial.cell.value)][0];
   return record;
 }
 
@@ -155,13 +157,13 @@ TEST(SeriesNotes, AreNotMadeByTheNumberOfCells) {
 
 TEST(Ceilings, DeclaredOnesMakeSameUnclear) {
   auto record = record_of({noisy(399, 20, 1, 0.0005), noisy(399.5, 20, 2, 0.0005)}, "rate");
-  record.design.metrics[0].prefer = Prefer::higher;
+  record.design.metrics[MetricId{0}].prefer = Prefer::higher;
   EXPECT_EQ(judge_record(record).findings.at(0).verdict, Verdict::same);
-  record.demands[0].ceiling = 402.9;
+  record.design.metrics[MetricId{0}].demand.ceiling = 402.9;
   const auto finding = judge_record(record).findings.at(0);
   EXPECT_EQ(finding.verdict, Verdict::unclear);
-  EXPECT_THAT(finding.to_settle->why, HasSubstr("at the limit of 402.9"));
-  record.demands[0].ceiling = 404;
+  EXPECT_EQ(finding.to_settle->obstacle, Price::Obstacle::ceiling);
+  record.design.metrics[MetricId{0}].demand.ceiling = 404;
   EXPECT_EQ(judge_record(record).findings.at(0).verdict, Verdict::same) << "more than 1 % away";
 }
 
@@ -170,14 +172,14 @@ TEST(Ceilings, AreSuspectedWhereMostValuesLieAtOneEnd) {
     std::vector<double> values(20, 400);
     for (std::size_t i = 0; i < below; ++i) values[i] = 390 - static_cast<double>(i);
     auto record = steady({values, values});
-    record.design.metrics[0].prefer = Prefer::higher;
-    record.design.metrics[0].name = "rate";
+    record.design.metrics[MetricId{0}].prefer = Prefer::higher;
+    record.design.metrics[MetricId{0}].name = "rate";
     return record;
   };
   EXPECT_THAT(notes_on(at_top(9)), testing::Contains(HasSubstr("something may limit them")));
   const auto limited = judge_record(at_top(9)).findings.at(0);
   EXPECT_EQ(limited.verdict, Verdict::unclear);
-  EXPECT_THAT(limited.to_settle->why, HasSubstr("where something may limit them"));
+  EXPECT_EQ(limited.to_settle->obstacle, Price::Obstacle::one_upper_end);
   EXPECT_EQ(judge_record(at_top(10)).findings.at(0).verdict, Verdict::same);
   EXPECT_THAT(notes_on(at_top(10)), testing::Not(testing::Contains(HasSubstr("something may limit them"))));
 }

@@ -62,7 +62,7 @@ TEST(Settle, AFrozenVerdictSurvivesWhateverComesLater) {
   const auto later = settle_one(d, family(0.1));
   EXPECT_EQ(before.verdict, Verdict::worse);
   EXPECT_EQ(later.verdict, before.verdict);
-  EXPECT_EQ(later.effect, before.effect);
+  EXPECT_EQ(later.effect.value, before.effect.value);
   EXPECT_EQ(later.p, before.p);
   EXPECT_EQ(later.rounds, 7U);
 }
@@ -190,12 +190,12 @@ TEST(SettleSimulated, FalseAlarmsStayBelowTheErrorRateWhateverTheNoise) {
     int alarms = 0;
     for (int i = 0; i < 1500; ++i) {
       std::vector<double> d(60);
-      double level = 0;
+      double mood = 0;
       for (std::size_t r = 0; r < d.size(); ++r) {
         std::vector<double> trials(2);
         for (auto& t : trials) {
-          level = 0.8 * level + random.normal();  // the machine's mood
-          t = kind.draw(random) * (r < 30 ? 1 : 5) + level + 0.05 * static_cast<double>(r);
+          mood = 0.8 * mood + random.normal();
+          t = kind.draw(random) * (r < 30 ? 1 : 5) + mood + 0.05 * static_cast<double>(r);
         }
         d[r] = random.below(2) == 0 ? trials[0] - trials[1] : trials[1] - trials[0];
       }

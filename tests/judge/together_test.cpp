@@ -1,12 +1,15 @@
-#include "assay/judge/together.hpp"
-
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include <cmath>
 #include <random>
 
+#include "assay/judge/failures.hpp"
 #include "assay/judge/findings.hpp"
+#include "assay/judge/groups.hpp"
+#include "assay/judge/overall.hpp"
+#include "assay/judge/spread.hpp"
+#include "assay/judge/turns.hpp"
 #include "assay/stats/random.hpp"
 #include "support/noise.hpp"
 #include "support/records.hpp"
@@ -29,15 +32,16 @@ Record over_workloads(const std::vector<std::pair<std::vector<double>, std::vect
   auto record = record_of(values);
   record.design.rules.rounds_min = 7;
   record.design.rules.rounds_max = 20;
-  record.design.candidates.resize(2);
-  record.design.workloads.clear();
+  record.design.candidates = test::first_of(record.design.candidates, 2);
+  record.design.workloads = {};
   record.design.contrasts.clear();
   for (std::size_t w = 0; w < pairs.size(); ++w) {
-    record.design.workloads.push_back({"w" + std::to_string(w), {}, {}});
+    record.design.workloads.add({.name = "w" + std::to_string(w)});
     for (const std::int64_t c : {0, 1})
-      record.design.cells[2 * w + static_cast<std::size_t>(c)] = {.candidate = {c},
-                                                           .workload = {static_cast<std::int64_t>(w)}};
-    record.design.contrasts.push_back({{static_cast<std::int64_t>(2 * w)}, {static_cast<std::int64_t>(2 * w + 1)}});
+      record.design.cells[CellId{static_cast<std::int64_t>(2 * w) + c}] = {
+          .candidate = {c}, .workload = {static_cast<std::int64_t>(w)}};
+    record.design.contrasts.push_back(
+        {{static_cast<std::int64_t>(2 * w)}, {static_cast<std::int64_t>(2 * w + 1)}});
   }
   return record;
 }
@@ -45,11 +49,11 @@ Record over_workloads(const std::vector<std::pair<std::vector<double>, std::vect
 TEST(Overall, IsTheMeanLogRatioOverWorkloads) {
   const auto record =
       over_workloads({{noisy(1, 20, 1), noisy(1.2, 20, 2)}, {noisy(5, 20, 3), noisy(5 * 1.1, 20, 4)}});
-  const auto overall = judge_overall(record, judge_record(record));
+  const auto overall = judge_overall(test::evidence_of(record), judge_record(record));
   ASSERT_EQ(overall.size(), 1U);
   EXPECT_EQ(overall[0].cells, 2U);
   EXPECT_TRUE(overall[0].agree);
-  EXPECT_NEAR(overall[0].finding.effect, std::sqrt(1.2 * 1.1), 0.01);
+  EXPECT_NEAR(overall[0].finding.effect.value, std::sqrt(1.2 * 1.1), 0.01);
   EXPECT_EQ(overall[0].finding.verdict, Verdict::worse);
   EXPECT_TRUE(overall[0].finding.interval.contains(std::sqrt(1.2 * 1.1)));
 }
@@ -57,7 +61,7 @@ TEST(Overall, IsTheMeanLogRatioOverWorkloads) {
 TEST(Overall, SaysWhenWorkloadsDisagree) {
   const auto record =
       over_workloads({{noisy(1, 20, 1), noisy(1.2, 20, 2)}, {noisy(5, 20, 3), noisy(4, 20, 4)}});
-  EXPECT_FALSE(judge_overall(record, judge_record(record)).at(0).agree);
+  EXPECT_FALSE(judge_overall(test::evidence_of(record), judge_record(record)).at(0).agree);
 }
 
 TEST(Overall, GivesWorkloadsTheirWeightsWhichSettingsShare) {
@@ -65,13 +69,15 @@ TEST(Overall, GivesWorkloadsTheirWeightsWhichSettingsShare) {
   auto record = over_workloads({{noisy(1, 20, 1), noisy(1.2, 20, 2)},
                                 {noisy(5, 20, 3), noisy(5 * 1.1, 20, 4)},
                                 {noisy(5, 20, 5), noisy(5, 20, 6)}});
-  for (const std::size_t cell : {2U, 3U, 4U, 5U}) {
-    record.design.cells[cell].workload = {1};
-    record.design.cells[cell].setting.levels["locks"] = std::int64_t{cell < 4 ? 200 : 800};
+  for (const std::int64_t cell : {2, 3, 4, 5}) {
+    record.design.cells[CellId{cell}].workload = {1};
+    record.design.cells[CellId{cell}].setting.levels["locks"] = std::int64_t{cell < 4 ? 200 : 800};
   }
-  const auto effect = [&] { return judge_overall(record, judge_record(record)).at(0).finding.effect; };
+  const auto effect = [&] {
+    return judge_overall(test::evidence_of(record), judge_record(record)).at(0).finding.effect.value;
+  };
   EXPECT_NEAR(effect(), std::sqrt(1.2 * std::sqrt(1.1)), 0.002);
-  record.design.workloads[0].weight = 3;
+  record.design.workloads[WorkloadId{0}].weight = 3;
   EXPECT_NEAR(effect(), std::pow(std::pow(1.2, 3) * std::sqrt(1.1), 0.25), 0.002);
 }
 
@@ -79,7 +85,7 @@ TEST(Overall, OfRoundsThatNobodyPlannedIsJudgedAtOnce) {
   auto record =
       over_workloads({{noisy(1, 12, 1), noisy(1.2, 12, 2)}, {noisy(5, 12, 3), noisy(5 * 1.1, 12, 4)}});
   record.design.rules.rounds_min = record.design.rules.rounds_max = 0;
-  const auto overall = judge_overall(record, judge_record(record));
+  const auto overall = judge_overall(test::evidence_of(record), judge_record(record));
   ASSERT_EQ(overall.size(), 1U);
   EXPECT_EQ(overall[0].finding.verdict, Verdict::worse);
   EXPECT_EQ(overall[0].finding.rounds, 12U);
@@ -89,7 +95,7 @@ TEST(Groups, HoldWhatCantBeToldApartAndOverlap) {
   auto record = record_of({noisy(1, 20, 1), noisy(1, 20, 2), noisy(1.5, 20, 3), noisy(1.5, 20, 4)});
   record.design.rules.rounds_min = 7;
   record.design.rules.rounds_max = 20;
-  const auto groups = find_groups(record, judge_record(record));
+  const auto groups = find_groups(test::evidence_of(record), judge_record(record));
   ASSERT_EQ(groups.size(), 2U);
   EXPECT_THAT(groups[0].members, ElementsAre(CandidateId{0}, CandidateId{1}));
   EXPECT_THAT(groups[1].members, ElementsAre(CandidateId{2}, CandidateId{3}));
@@ -108,7 +114,7 @@ TEST(Overall, IsSeldomCalledWhereNothingChanged) {
     }
     const auto record =
         over_workloads({{values[0], values[3]}, {values[1], values[4]}, {values[2], values[5]}});
-    const auto overall = judge_overall(record, Findings{});
+    const auto overall = judge_overall(test::evidence_of(record), Findings{});
     called +=
         overall.at(0).finding.verdict == Verdict::worse || overall.at(0).finding.verdict == Verdict::better;
   }
@@ -124,7 +130,7 @@ TEST(Groups, AreSeldomMadeOfCandidatesThatAreAlike) {
     auto record = record_of(values);
     record.design.rules.rounds_min = 7;
     record.design.rules.rounds_max = 20;
-    told += find_groups(record, Findings{}).empty() ? 0 : 1;
+    told += find_groups(test::evidence_of(record), Findings{}).empty() ? 0 : 1;
   }
   EXPECT_LE(told, 20);
 }
@@ -134,7 +140,8 @@ TEST(Groups, KeepApartWhatLiesOnOppositeSidesOfTheBaseline) {
   auto record = record_of({noisy(1, 7, 1, 0.001), noisy(1.1, 7, 2, 0.001), noisy(0.9, 7, 3, 0.001)});
   record.design.rules.rounds_min = 7;
   record.design.rules.rounds_max = 60;
-  EXPECT_THAT(find_groups(record, judge_record(record)), testing::IsEmpty()) << "all three are apart";
+  EXPECT_THAT(find_groups(test::evidence_of(record), judge_record(record)), testing::IsEmpty())
+      << "all three are apart";
 }
 
 TEST(Groups, AreFoundAmongManyCandidates) {
@@ -143,7 +150,7 @@ TEST(Groups, AreFoundAmongManyCandidates) {
   auto record = record_of(values);
   record.design.rules.rounds_min = 7;
   record.design.rules.rounds_max = 20;
-  const auto groups = find_groups(record, judge_record(record));
+  const auto groups = find_groups(test::evidence_of(record), judge_record(record));
   ASSERT_EQ(groups.size(), 3U);
   for (const auto& group : groups) EXPECT_EQ(group.members.size(), 10U);
 }
@@ -161,19 +168,19 @@ TEST(Groups, ThatOutnumberTheCandidatesAreLeftOut) {
   auto record = record_of(values);
   record.design.rules.rounds_min = 7;
   record.design.rules.rounds_max = 20;
-  EXPECT_THAT(find_groups(record, judge_record(record)), testing::IsEmpty());
+  EXPECT_THAT(find_groups(test::evidence_of(record), judge_record(record)), testing::IsEmpty());
 }
 
 TEST(Turns, AreFoundWhereTheWinnerChanges) {
   auto record = over_workloads({{noisy(1, 20, 1), noisy(1.3, 20, 2)},
                                 {noisy(1, 20, 3), noisy(1.2, 20, 4)},
                                 {noisy(1, 20, 5), noisy(0.5, 20, 6)}});
-  record.design.workloads.resize(1);
+  record.design.workloads = {record.design.workloads.front()};
   record.design.factors = {{.name = "locks", .levels = {}, .role = Factor::Role::size}};
   const std::int64_t sizes[] = {200, 800, 3200};
-  for (std::size_t i = 0; i < record.design.cells.size(); ++i) {
-    record.design.cells[i].workload = {0};
-    record.design.cells[i].setting.levels["locks"] = sizes[i / 2];
+  for (const auto id : record.design.cells.ids()) {
+    record.design.cells[id].workload = {0};
+    record.design.cells[id].setting.levels["locks"] = sizes[id.value / 2];
   }
   const auto turns = judge_record(record).turns;
   ASSERT_EQ(turns.size(), 1U);
@@ -189,7 +196,7 @@ TEST(Failures, AreComparedByFishersExactTest) {
   for (auto& trial : record.log.trials)
     if (trial.cell == CellId{1} && trial.role == Role::counted && failed++ < 8)
       trial.outcome = Outcome::failed;
-  const auto failures = judge_failures(record);
+  const auto failures = judge_failures(test::evidence_of(record));
   ASSERT_EQ(failures.size(), 1U);
   // R 4.2: fisher.test(matrix(c(0, 20, 8, 12), 2))$p.value
   EXPECT_NEAR(failures[0].p, 0.003276, 5e-6);
@@ -200,7 +207,7 @@ TEST(Spread, IsCalledWhenACandidateJitters) {
   auto record = record_of({noisy(1, 40, 1, 0.01), noisy(1, 40, 2, 0.08)});
   record.design.rules.rounds_min = 7;
   record.design.rules.rounds_max = 40;
-  const auto spreads = judge_spreads(record);
+  const auto spreads = judge_spreads(test::evidence_of(record));
   ASSERT_EQ(spreads.size(), 1U);
   EXPECT_GT(spreads[0].ratio, 3);
   EXPECT_EQ(spreads[0].verdict, Verdict::worse);
@@ -214,7 +221,7 @@ TEST(Spread, IsSeldomCalledWhereThereIsNone) {
       auto record = record_of({noisy(1, rounds, 2 * seed + 1), noisy(1, rounds, 2 * seed + 2)});
       record.design.rules.rounds_min = 7;
       record.design.rules.rounds_max = static_cast<int>(rounds);
-      called += judge_spreads(record).empty() ? 0 : 1;
+      called += judge_spreads(test::evidence_of(record)).empty() ? 0 : 1;
     }
     EXPECT_LT(called, 20) << "of 400, " << rounds << " rounds";
   }

@@ -11,26 +11,30 @@
 namespace assay::judge {
 namespace {
 
+std::vector<RequirementFinding> requirements_of(const Record& record) {
+  return judge_requirements(test::evidence_of(record));
+}
+
 /// Seven rounds in which each of two candidates costs what `cost` says at each level of factor n.
 Record over_levels(const std::vector<std::int64_t>& levels, Factor::Role role,
                    const std::function<double(int, double)>& cost) {
   auto record = test::record_of({std::vector<double>(7, 1.0), std::vector<double>(7, 1.0)});
   record.design.factors = {{.name = "n", .levels = {}, .role = role}};
-  record.design.cells.clear();
+  record.design.cells = {};
   record.design.contrasts.clear();
   record.log.trials.clear();
-  for (const auto level : levels)
+  for (const auto n : levels)
     for (int candidate = 0; candidate < 2; ++candidate) {
       const CellId id{static_cast<std::int64_t>(record.design.cells.size())};
       Cell cell{.candidate = {candidate}};
-      cell.setting.levels["n"] = level;
-      record.design.cells.push_back(cell);
+      cell.setting.levels["n"] = n;
+      record.design.cells.add(cell);
       if (candidate == 1) record.design.contrasts.push_back({{id.value - 1}, id});
       for (const auto& round : record.log.rounds) {
         Trial trial{
             .cell = id, .round = round.number, .role = round.number == 1 ? Role::first : Role::counted};
         const double noise = 1 + 1e-4 * std::sin(static_cast<double>(round.number * 7 + id.value));
-        trial.readings = {{MetricId{0}, noise * cost(candidate, static_cast<double>(level))}};
+        trial.readings = {{MetricId{0}, noise * cost(candidate, static_cast<double>(n))}};
         record.log.trials.push_back(trial);
       }
     }
@@ -58,9 +62,10 @@ TEST(Trends, WhereTheRatioChangesWithSizeNoSingleOneIsQuoted) {
                            [power](int c, double n) { return c == 0 ? n : 0.5 * std::pow(n, power); }))
         .overall;
   };
-  EXPECT_EQ(overall_of(1).at(0).why, "");
-  EXPECT_NEAR(overall_of(1).at(0).finding.effect, 0.5, 0.001);
-  EXPECT_EQ(overall_of(1.2).at(0).why, "its ratio to the baseline changes with n");
+  EXPECT_EQ(overall_of(1).at(0).obstacle, Overall::Obstacle::none);
+  EXPECT_NEAR(overall_of(1).at(0).finding.effect.value, 0.5, 0.001);
+  EXPECT_EQ(overall_of(1.2).at(0).obstacle, Overall::Obstacle::changes_with_size);
+  EXPECT_EQ(overall_of(1.2).at(0).factor, "n");
 }
 
 TEST(Trends, ALawThatDoesNotGoWithTheExponentIsNotNamed) {
@@ -130,7 +135,7 @@ TEST(Trends, OverThreadsHaveAPlateauWhereMoreNoLongerHelp) {
 
 Record required(const std::vector<double>& baseline, const std::string& limit) {
   auto record = test::record_of({baseline, std::vector<double>(baseline.size(), 1.0)});
-  record.demands[0].require = parse_requirement(limit);
+  record.design.metrics[MetricId{0}].demand.require = parse_requirement(limit);
   return record;
 }
 
@@ -139,7 +144,7 @@ TEST(Requirements, AreMetOrBrokenWhenTheWholeIntervalIsOnOneSide) {
   // The 95 % interval of a median of nine reaches from the second to the eighth value (David & Nagaraja).
   const std::vector<double> nine = {1, 2, 3, 4, 5, 6, 7, 8, 9};
   const auto status = [&](const std::string& limit) {
-    return judge_requirements(required(nine, limit)).at(0).status;
+    return requirements_of(required(nine, limit)).at(0).status;
   };
   EXPECT_EQ(status("<= 8"), Status::met);
   EXPECT_EQ(status("< 8"), Status::undecided);
@@ -147,15 +152,15 @@ TEST(Requirements, AreMetOrBrokenWhenTheWholeIntervalIsOnOneSide) {
   EXPECT_EQ(status("< 2"), Status::broken);
   EXPECT_EQ(status(">= 2"), Status::met);
   EXPECT_EQ(status("> 8"), Status::broken);
-  const auto found = judge_requirements(required(nine, "<= 10")).at(0);
+  const auto found = requirements_of(required(nine, "<= 10")).at(0);
   EXPECT_EQ(found.typical, 5);
   EXPECT_DOUBLE_EQ(found.spare, 0.5);
-  EXPECT_DOUBLE_EQ(judge_requirements(required(nine, ">= 10")).at(0).spare, -0.5);
+  EXPECT_DOUBLE_EQ(requirements_of(required(nine, ">= 10")).at(0).spare, -0.5);
 }
 
 TEST(Requirements, FewRoundsDecideNothing) {
   const std::vector<double> five = {1, 1, 1, 1, 1};
-  EXPECT_EQ(judge_requirements(required(five, "< 100")).at(0).status, RequirementFinding::Status::undecided);
+  EXPECT_EQ(requirements_of(required(five, "< 100")).at(0).status, RequirementFinding::Status::undecided);
 }
 
 TEST(TwinNote, ATwinThatIsCalledDifferentIsSaidFirst) {
@@ -165,12 +170,12 @@ TEST(TwinNote, ATwinThatIsCalledDifferentIsSaidFirst) {
     b.push_back(1.05 + 0.001 * i);
   }
   auto record = test::record_of({a, b});
-  record.design.candidates[1].twin_of = CandidateId{0};
+  record.design.candidates[CandidateId{1}].twin_of = CandidateId{0};
   const auto findings = judge_record(record);
   ASSERT_FALSE(findings.trust.empty());
-  EXPECT_NE(findings.trust[0].text.find("this copy of the baseline is called worse (by 4.98 %)"),
+  EXPECT_NE(test::notes_of(findings)[0].find("this copy of the baseline is called worse (by 4.98 %)"),
             std::string::npos)
-      << findings.trust[0].text;
+      << test::notes_of(findings)[0];
 }
 
 }  // namespace

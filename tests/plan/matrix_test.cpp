@@ -25,10 +25,10 @@ Plan example() {
 TEST(ExpandCells, CrossesCandidatesWorkloadsAndSettingsButTheSkipped) {
   const auto cells = expand_cells(example());
   ASSERT_EQ(cells.size(), 5U + 5U);  // small has no cell at 800 locks; load skips heap, which is shown
-  EXPECT_EQ(cells[0].command, (std::vector<std::string>{"/barges/bin/list", "net-200.txt"}));
-  EXPECT_EQ(cells[2].command.front(), "tool") << "bare names go through PATH";
-  EXPECT_EQ(cells[2].cell.setting.text(), "locks=200");
-  EXPECT_EQ(cells[5].command.back(), "list");
+  EXPECT_EQ(cells[CellId{0}].command, (std::vector<std::string>{"/barges/bin/list", "net-200.txt"}));
+  EXPECT_EQ(cells[CellId{2}].command.front(), "tool") << "bare names go through PATH";
+  EXPECT_EQ(cells[CellId{2}].cell.setting.text(), "locks=200");
+  EXPECT_EQ(cells[CellId{5}].command.back(), "list");
 }
 
 TEST(Contrasts, HoldEachCellAgainstItsBaselinesOfTheSameSetting) {
@@ -37,8 +37,7 @@ TEST(Contrasts, HoldEachCellAgainstItsBaselinesOfTheSameSetting) {
   const auto contrasts = contrasts_of(cells, plan);
   EXPECT_EQ(contrasts.size(), 3U + 1U);
   for (const auto& contrast : contrasts) {
-    const auto &baseline = cells[contrast.baseline].cell,
-               &candidate = cells[contrast.candidate].cell;
+    const auto &baseline = cells[contrast.baseline].cell, &candidate = cells[contrast.candidate].cell;
     EXPECT_EQ(baseline.setting, candidate.setting);
     EXPECT_EQ(baseline.workload, candidate.workload);
     EXPECT_EQ(baseline.candidate, CandidateId{0});

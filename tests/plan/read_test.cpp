@@ -2,6 +2,7 @@
 
 #include <gtest/gtest.h>
 
+#include "assay/metrics/catalogue.hpp"
 #include "assay/model/error.hpp"
 #include "assay/plan/matrix.hpp"
 #include "support/tool.hpp"
@@ -133,14 +134,14 @@ TEST(ReadPlan, ControlIsInheritedAndRefinedByWorkloads) {
   EXPECT_EQ(orders.environment->size(), 2U);
   EXPECT_TRUE(reach.environment->empty());
   EXPECT_EQ(plan.metrics[0].pick, (Pick{.how = Pick::How::quantile, .at = 0.99}));
-  EXPECT_EQ(plan.metrics[1].metric, *find_process_metric("peak memory"));
+  EXPECT_EQ(plan.metrics[1].metric, metrics::find_row("peak memory")->metric);
   EXPECT_EQ(plan.metrics[1].margin, 0.1);
   EXPECT_EQ(read(to_toml(plan), "again.toml", "/barges"), plan);
 }
 
 TEST(ExpandCells, FillsPlaceholdersInControlWorkAndMetrics) {
   const auto cells = expand_cells(read(controlled, "assay.toml", "/barges"));
-  const auto& last = cells[2];  // list at 800 locks on the first workload
+  const auto& last = cells[CellId{2}];  // list at 800 locks on the first workload
   EXPECT_EQ(last.control.cold, std::vector<std::string>{"net-800.txt"});
   EXPECT_EQ(last.control.before.run[1], "/barges/net.txt");
   EXPECT_EQ(last.control.environment->at(1), "LOCKS=800");

@@ -101,7 +101,7 @@ TEST(AWholePlan, ShowsSkippedCellsAsAbsent) {
   const auto cells = expand_cells(plan);
   EXPECT_EQ(cells.size(), 4U * 2 * 2);
   int absent = 0;
-  for (const auto& planned : cells) absent += planned.cell.standing == Standing::absent ? 1 : 0;
+  for (const auto& planned : cells) absent += planned.state.standing == Standing::absent ? 1 : 0;
   EXPECT_EQ(absent, 2);
   EXPECT_EQ(contrasts_of(cells, plan).size(), 3U * 2 * 2 - 2);
 }
@@ -115,11 +115,10 @@ TEST(AWholePlan, GivesEachBaselineInUseATwin) {
   // list in both workloads and sizes; v0.4, heap's baseline, only where heap takes part.
   EXPECT_EQ(contrasts.size() - before, 4U + 2U);
   for (auto i = before; i < contrasts.size(); ++i) {
-    const auto &twin = cells[contrasts[i].candidate],
-               &original = cells[contrasts[i].baseline];
+    const auto &twin = cells[contrasts[i].candidate], &original = cells[contrasts[i].baseline];
     EXPECT_EQ(twin.command, original.command);
     EXPECT_EQ(twin.cell.setting, original.cell.setting);
-    EXPECT_GE(twin.cell.candidate.place(), plan.candidates.size());
+    EXPECT_GE(twin.cell.candidate.value, static_cast<std::int64_t>(plan.candidates.size()));
   }
 }
 

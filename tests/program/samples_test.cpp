@@ -20,7 +20,7 @@ using test::Scratch;
 
 TEST(Samples, AreOneJsonObjectForEachJudgedReading) {
   auto record = test::record_of({{1.5, 2.5}, {3.5, 4.5}});
-  record.design.cells[1].setting.levels["locks"] = std::int64_t{400};
+  record.design.cells[CellId{1}].setting.levels["locks"] = std::int64_t{400};
   std::istringstream lines(to_samples(record));
   std::vector<json> all;
   for (std::string line; std::getline(lines, line);) all.push_back(json::parse(line));
@@ -57,7 +57,7 @@ TEST(Samples, OfAContestAreTakenByAPlan) {
   const auto findings = campaign::carry_out(plan);
   const auto& f = test::finding_on(findings, "list, time per call");
   EXPECT_EQ(f.verdict, Verdict::worse);
-  EXPECT_GT(f.effect, 5) << "eight times the locks, at the square";
+  EXPECT_GT(f.effect.value, 5) << "eight times the locks, at the square";
 }
 
 }  // namespace

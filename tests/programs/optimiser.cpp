@@ -39,7 +39,7 @@ double ratio(assay::Contest& contest) {
   contest.options().budget = 0.05;
   const auto findings = contest.run();
   for (const auto& f : findings.findings)
-    if (findings.metric_of(f).name == "time per call") return f.effect;
+    if (findings.metric_of(f).name == "time per call") return f.effect.value;
   return 0;
 }
 

@@ -8,6 +8,8 @@
 namespace assay::render {
 namespace {
 
+using namespace report;
+
 using testing::HasSubstr;
 using testing::Not;
 

@@ -11,6 +11,8 @@
 
 namespace assay::render {
 namespace {
+
+using namespace report;
 using test::noisy;
 using test::record_of;
 using testing::HasSubstr;
@@ -20,7 +22,7 @@ Record wide(std::size_t count) {
   std::vector<std::vector<double>> values;
   for (unsigned i = 0; i <= count; ++i) values.push_back(noisy(1 + 0.1 * i, 8, i + 1));
   auto record = record_of(values);
-  record.design.cells.back().standing = Standing::absent;
+  record.log.standings = {{CellId{static_cast<std::int64_t>(count)}, {.standing = Standing::absent}}};
   return record;
 }
 
@@ -70,7 +72,7 @@ TEST(Page, HasWhatThereIsToTell) {
 
 TEST(Page, WarnsFirstOfATwinThatWasCalled) {
   auto record = record_of({noisy(1, 20, 1), noisy(1.1, 20, 2)});
-  record.design.candidates[1].twin_of = CandidateId{0};
+  record.design.candidates[CandidateId{1}].twin_of = CandidateId{0};
   const auto all = judge::judge_record(record);
   EXPECT_THAT(to_page(all, record), HasSubstr("Careful: a mere copy of list was called worse"));
   EXPECT_THAT(to_text(all, {}), testing::StartsWith("! careful: a mere copy of list was called worse"));

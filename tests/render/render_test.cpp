@@ -8,11 +8,14 @@
 #include "assay/render/axis.hpp"
 #include "assay/render/json.hpp"
 #include "assay/render/text.hpp"
+#include "assay/report/cells.hpp"
 #include "assay/report/units.hpp"
 #include "support/records.hpp"
 
 namespace assay::render {
 namespace {
+
+using namespace report;
 
 using testing::HasSubstr;
 using testing::Not;
@@ -38,14 +41,14 @@ TEST(Units, ChangesArePercentUpToTwofoldAndFactorsBeyond) {
   EXPECT_EQ(change_text(0.0005), "÷2 000");
   EXPECT_EQ(change_text(1), "0 %");
   EXPECT_EQ(change_text(0), "any");
-  EXPECT_EQ(range_text(0.9, 0.95, true, ""), "−10 … −5.0 %");
-  EXPECT_EQ(effect_text(-3, false, "m"), "−3 m");
+  EXPECT_EQ(range_text({0.9, 0.95, 0.95}, Scale::ratio, ""), "−10 … −5.0 %");
+  EXPECT_EQ(effect_text({Scale::difference, -3}, "m"), "−3 m");
 }
 
 TEST(Axis, DrawsIntervalsOnOneScale) {
-  Finding wide{.effect = 1.05, .interval = {0.9, 1.2, 0.95}, .margin = 0.01}, open = wide;
+  Finding wide{.effect = {Scale::ratio, 1.05}, .interval = {0.9, 1.2, 0.95}, .margin = 0.01}, open = wide;
   open.interval = {0, INFINITY, 0.95};
-  const Axis axis({&wide, &open}, true, 30);
+  const Axis axis({&wide, &open}, Scale::ratio, 30);
   EXPECT_EQ(cells_of(axis.draw(wide)), 30U);
   EXPECT_EQ(axis.draw(wide).find("├"), 0U);
   EXPECT_THAT(axis.draw(wide), HasSubstr("●"));
@@ -61,8 +64,8 @@ Findings example() {
     noisy[i] *= i % 2 == 0 ? 1.2 : 0.8;
   }
   auto record = test::record_of({ten, better, noisy, ten});
-  record.design.cells[3].standing = Standing::wrong;
-  record.design.cells[3].detail = "line 1: \"total 18\", expected \"total 17\"\nlast words";
+  record.log.standings.push_back(
+      {CellId{3}, {Standing::wrong, "line 1: \"total 18\", expected \"total 17\"\nlast words"}});
   return judge::judge_record(record);
 }
 

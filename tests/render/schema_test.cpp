@@ -10,6 +10,8 @@
 namespace assay::render {
 namespace {
 
+using namespace report;
+
 using nlohmann::json;
 
 bool has_type(const json& value, const std::string& type) {
@@ -89,7 +91,7 @@ TEST(FindingsSchema, HoldsForWhatIsPrinted) {
   auto record = test::record_of({ten, noisy, better, ten});
   for (auto& cell : record.design.cells)
     cell.setting.levels = {{"locks", std::int64_t{800}}, {"deep", true}, {"mode", std::string("x")}};
-  record.design.cells[3].standing = Standing::failed;
+  record.log.standings.push_back({CellId{3}, {Standing::failed, {}}});
   record.log.trials[3].leftovers = 1;
   const auto document = json::parse(to_json(judge::judge_record(record)));
   EXPECT_EQ(document["findings"].size(), 2U);

@@ -10,19 +10,22 @@
 namespace assay::render {
 namespace {
 
+using namespace report;
+
+using test::joined;
 using testing::HasSubstr;
 using testing::Not;
 
 Findings with_candidates() {
   Findings all;
   all.design.candidates = {{.name = "list"},
-                    {.name = "heap", .against = CandidateId{0}},
-                    {.name = "list, once more", .against = CandidateId{0}, .twin_of = CandidateId{0}}};
-  all.design.workloads = {{"routes", {}}};
-  for (std::int64_t c = 0; c < 3; ++c) all.design.cells.push_back({.candidate = {c}});
-  all.design.metrics = {{.name = "time per call", .unit = "s"},
-                 {.name = "first call", .unit = "s", .supporting = true}};
-  all.demands = {{.watched = true}, {}};
+                           {.name = "heap", .against = CandidateId{0}},
+                           {.name = "list, once more", .against = CandidateId{0}, .twin_of = CandidateId{0}}};
+  all.design.workloads = {{.name = "routes"}};
+  for (std::int64_t c = 0; c < 3; ++c) all.design.cells.add({.candidate = {c}});
+  all.design.metrics = {{.name = "time per call", .unit = "s", .demand = {.watched = true}},
+                        {.name = "first call", .unit = "s", .supporting = true}};
+  all.states = Table<CellId, CellState>(3, CellState{});
   return all;
 }
 
@@ -32,14 +35,15 @@ Finding finding(std::int64_t candidate, std::int64_t metric, double baseline, do
           .rounds = 7,
           .baseline_typical = baseline,
           .candidate_typical = typical,
-          .effect = typical / baseline};
+          .effect = {Scale::ratio, typical / baseline}};
 }
 
 TEST(TwinLines, SayWhatNoChangeLookedLike) {
   auto all = with_candidates();
-  EXPECT_EQ(twin_lines(all), "");
+  EXPECT_EQ(joined(twin_lines(all)), "");
   all.findings = {finding(2, 0, 1, 1.004)};
-  EXPECT_EQ(twin_lines(all), "no change at all looked like this: list, once more, time per call +0.40 %\n");
+  EXPECT_EQ(joined(twin_lines(all)),
+            "no change at all looked like this: list, once more, time per call +0.40 %\n");
   EXPECT_THAT(to_text(all, {}), Not(HasSubstr("list, once more  "))) << "no row of its own";
 }
 
@@ -56,13 +60,13 @@ TEST(TrendLines, SayGrowthAndCrossing) {
                  .law = "n",
                  .crossing = 25,
                  .crossing_interval = {20, 31, 0.95}}};
-  EXPECT_THAT(trend_lines(all),
+  EXPECT_THAT(joined(trend_lines(all)),
               HasSubstr("growth of time per call over locks: heap like n (exponent 1.02, 0.98 … 1.06)"));
-  EXPECT_THAT(trend_lines(all), HasSubstr("heap costs what list does at about 25 locks (20 … 31)\n"));
+  EXPECT_THAT(joined(trend_lines(all)), HasSubstr("heap costs what list does at about 25 locks (20 … 31)\n"));
   all.trends[0].crossing = 5;
   all.trends[0].law.clear();
-  EXPECT_THAT(trend_lines(all), HasSubstr("outside the sizes measured"));
-  EXPECT_THAT(trend_lines(all), HasSubstr("by no law that can be told"));
+  EXPECT_THAT(joined(trend_lines(all)), HasSubstr("outside the sizes measured"));
+  EXPECT_THAT(joined(trend_lines(all)), HasSubstr("by no law that can be told"));
 }
 
 TEST(TrendLines, SayHowThreadsScale) {
@@ -77,19 +81,19 @@ TEST(TrendLines, SayHowThreadsScale) {
                  .knee = 2,
                  .plateau = 4}};
   EXPECT_EQ(
-      trend_lines(all),
+      joined(trend_lines(all)),
       "scaling of time per call over threads: list does 2 times as much with 4 as with 1, knee at 2, no "
       "better beyond 4\n");
 }
 
 TEST(RequirementLines, NameTheNearest) {
   auto all = with_candidates();
-  all.demands[0].require = parse_requirement("< 2 ms");
+  all.design.metrics[MetricId{0}].demand.require = parse_requirement("< 2 ms");
   using Status = RequirementFinding::Status;
   all.requirements = {
       {.cell = {0}, .metric = {0}, .status = Status::met, .typical = 0.001, .spare = 0.5},
       {.cell = {1}, .metric = {0}, .status = Status::broken, .typical = 0.003, .spare = -0.5}};
-  EXPECT_EQ(requirement_lines(all),
+  EXPECT_EQ(joined(requirement_lines(all)),
             "required, time per call < 2 ms: list, met (1 ms, 50 % to spare)\n"
             "required, time per call < 2 ms: heap, broken (3 ms, 50 % beyond)\n");
 }
@@ -98,12 +102,12 @@ TEST(FirstCallLines, SayFromHowManyCallsADearFirstOnePays) {
   auto all = with_candidates();
   all.findings = {finding(1, 0, 10e-6, 1e-6), finding(1, 1, 20e-6, 200e-6)};
   // 180 µs more at first, 9 µs less for each of the others: 20 others, and the first.
-  EXPECT_THAT(first_call_lines(all), HasSubstr("it pays from 21 calls on"));
+  EXPECT_THAT(joined(first_call_lines(all)), HasSubstr("it pays from 21 calls on"));
   all.findings[1].candidate_typical = 9.9e-6;
-  EXPECT_EQ(first_call_lines(all), "") << "less than ten times a steady call is nothing to tell";
+  EXPECT_EQ(joined(first_call_lines(all)), "") << "less than ten times a steady call is nothing to tell";
   all.findings[1].candidate_typical = 10.1e-6;
-  EXPECT_THAT(first_call_lines(all), Not(HasSubstr("pays"))) << "it was not dearer than the other's";
-  EXPECT_NE(first_call_lines(all), "");
+  EXPECT_THAT(joined(first_call_lines(all)), Not(HasSubstr("pays"))) << "it was not dearer than the other's";
+  EXPECT_NE(joined(first_call_lines(all)), "");
 }
 
 }  // namespace

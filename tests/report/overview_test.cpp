@@ -5,16 +5,20 @@
 
 #include "assay/judge/findings.hpp"
 #include "assay/judge/keep_only.hpp"
-#include "assay/report/evidence.hpp"
 #include "assay/render/folded.hpp"
-#include "assay/report/lines.hpp"
 #include "assay/render/page.hpp"
+#include "assay/report/evidence.hpp"
+#include "assay/report/lines.hpp"
 #include "assay/report/sentences.hpp"
+#include "assay/report/together.hpp"
 #include "support/noise.hpp"
 #include "support/records.hpp"
 
 namespace assay::render {
 namespace {
+
+using namespace report;
+using test::joined;
 using test::noisy;
 using test::record_of;
 using testing::ElementsAre;
@@ -24,23 +28,23 @@ using testing::Not;
 /// So many candidates, each 10 % off or like the baseline by turns, on so many workloads.
 Findings many(std::size_t candidates, std::size_t workloads) {
   auto record = record_of(std::vector<std::vector<double>>((candidates + 1) * workloads, noisy(1, 12, 1)));
-  record.design.workloads.clear();
+  record.design.workloads = {};
   record.design.contrasts.clear();
-  record.design.candidates.resize(candidates + 1);
+  record.design.candidates = test::first_of(record.design.candidates, candidates + 1);
   for (std::size_t w = 0; w < workloads; ++w) {
-    record.design.workloads.push_back({.name = "canal" + std::to_string(w)});
+    record.design.workloads.add({.name = "canal" + std::to_string(w)});
     for (std::size_t c = 0; c <= candidates; ++c) {
       const CellId id{static_cast<std::int64_t>(w * (candidates + 1) + c)};
       record.design.cells[id] = {.candidate = {static_cast<std::int64_t>(c)},
-                                  .workload = {static_cast<std::int64_t>(w)}};
+                                 .workload = {static_cast<std::int64_t>(w)}};
       if (c > 0) record.design.contrasts.push_back({{id.value - static_cast<std::int64_t>(c)}, id});
     }
   }
   unsigned seed = 1;
-  std::vector<std::vector<double>> values;
+  Table<CellId, std::vector<double>> values;
   for (std::size_t i = 0; i < record.design.cells.size(); ++i) {
     const auto c = i % (candidates + 1);
-    values.push_back(noisy(c % 2 == 1 ? 1.1 : 1, 12, ++seed, 0.001));
+    values.add(noisy(c % 2 == 1 ? 1.1 : 1, 12, ++seed, 0.001));
   }
   for (auto& trial : record.log.trials)
     if (trial.role == Role::counted)
@@ -50,7 +54,7 @@ Findings many(std::size_t candidates, std::size_t workloads) {
 
 TEST(Overview, HasCandidatesDownAndPlacesAcross) {
   auto all = many(4, 3);
-  all.design.cells[4 + 5].standing = Standing::wrong;  // rival4 on canal1
+  all.states[CellId{4 + 5}].standing = Standing::wrong;  // rival4 on canal1
   std::erase_if(all.findings, [](const Finding& f) { return f.of.candidate == CellId{9}; });
   const auto overview = overview_of(all, {0});
   EXPECT_THAT(overview.columns, ElementsAre("canal0", "canal1", "canal2"));
@@ -78,7 +82,7 @@ TEST(Sentences, OfManyCandidatesBeginWithASummary) {
   EXPECT_EQ(said.summary, "40 candidates against list, 80 comparisons: 40 worse, 40 same");
   EXPECT_EQ(said.first.size(), 12U);
   EXPECT_EQ(said.rest.size(), 28U);
-  for (const auto& sentence : said.first) EXPECT_THAT(sentence.text, HasSubstr("worse"));
+  for (const auto& sentence : said.first) EXPECT_THAT(joined(sentence.lines), HasSubstr("worse"));
   EXPECT_THAT(to_text(many(40, 2), {}), HasSubstr("and 8 more that are better, worse or left out somewhere"));
 }
 
@@ -93,10 +97,9 @@ TEST(Sentences, AreOfChosenCandidatesOnly) {
 /// A record with time, memory and faults of a baseline and a candidate that takes less memory.
 Findings with_memory(double time, double cpu_time) {
   auto record = record_of({noisy(1, 12, 1, 0.001), noisy(time, 12, 2, 0.001)});
-  record.design.metrics.push_back({.name = "peak memory", .unit = "B"});
-  record.design.metrics.push_back({.name = "faults"});
-  record.design.metrics.push_back({.name = "cpu time", .unit = "s"});
-  record.demands.resize(4);
+  record.design.metrics.add({.name = "peak memory", .unit = "B"});
+  record.design.metrics.add({.name = "faults"});
+  record.design.metrics.add({.name = "cpu time", .unit = "s"});
   for (auto& trial : record.log.trials) {
     const bool candidate = trial.cell == CellId{1};
     const double off = 1 + 0.001 * trial.round.value_or(0);
@@ -125,11 +128,11 @@ TEST(Evidence, StandsBesideASameToo) {
 TEST(Together, LinesAreLimitedAndTheBestComeFirst) {
   auto all = many(20, 2);
   ASSERT_EQ(all.overall.size(), 20U);
-  const auto text = together_lines(all, 3);
-  EXPECT_THAT(text, HasSubstr("overall, and 17 more"));
-  EXPECT_THAT(text.substr(0, text.find('\n')), HasSubstr("same over 2 comparisons (each workload alike)"));
-  all.design.workloads[1].weight = 2;
-  EXPECT_THAT(together_lines(all, 3), HasSubstr("(weighted canal0 1, canal1 2)"));
+  const auto lines = together_lines(all, 3);
+  EXPECT_THAT(joined(lines), HasSubstr("overall, and 17 more"));
+  EXPECT_THAT(lines.front(), HasSubstr("same over 2 comparisons (each workload alike)"));
+  all.design.workloads[WorkloadId{1}].weight = 2;
+  EXPECT_THAT(joined(together_lines(all, 3)), HasSubstr("(weighted canal0 1, canal1 2)"));
 }
 
 }  // namespace
