@@ -62,9 +62,11 @@ void refuse_other_machine(const Sitting& was, const Sitting& now) {
 
 /// The newest campaign of the same plan. Throws Error where the same command was cut off with another plan.
 std::optional<ledger::Summary> find_same_plan(ledger::Ledger& ledger, const Design& laid) {
-  for (const auto& summary : ledger.list()) {
+  const auto all = ledger.list();
+  for (const auto& summary : all)
+    if (summary.kind == laid.kind && summary.plan_digest == laid.plan_digest) return summary;
+  for (const auto& summary : all) {
     if (summary.kind != laid.kind) continue;
-    if (summary.plan_digest == laid.plan_digest) return summary;
     const bool same_command = summary.title == laid.title && summary.repeat == laid.repeat;
     if (same_command && summary.state != CampaignState::ended)
       throw Error("the plan is not that of the campaign that was cut off: " +

@@ -183,7 +183,7 @@ struct Ledger::State {
   /// Makes the tables, or brings them up to this version: inside one transaction, in which the version is
   /// looked at again, so that of several processes one does it and the others find it done.
   void bring_up_to_date() {
-    if (stored_version() == version) return;
+    if (read([&] { return stored_version(); }) == version) return;
     if (dialect->reads_only())
       throw Error("this ledger was written by an older Assay, and can't be brought up to date where it is",
                   path, "copy it to where it can be written", Error::Code::ledger_read_only);

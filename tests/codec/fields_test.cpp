@@ -1,0 +1,138 @@
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <nlohmann/json.hpp>
+#include <random>
+
+#include "assay/codec/json.hpp"
+#include "assay/ledger/ledger.hpp"
+#include "support/records.hpp"
+#include "support/tool.hpp"
+
+namespace assay::codec {
+namespace {
+
+/// Fills fields of every type with what is hard to keep.
+class Filler {
+ public:
+  explicit Filler(unsigned seed) : random_(seed) {}
+
+  template <class T>
+  void operator()(const char* /*name*/, T& field) {
+    fill(field);
+  }
+
+ private:
+  unsigned below(unsigned n) { return static_cast<unsigned>(random_() % n); }
+
+  template <class T>
+  void fill(T& field) {
+    if constexpr (is_optional<T>) {
+      field.reset();
+      if (below(3) == 0) return;
+      field.emplace();
+      fill(*field);
+    } else if constexpr (std::is_same_v<T, Requirement>) {
+      field = parse_requirement("< " + std::to_string(1 + below(900)) + " ms");
+    } else if constexpr (is_id<T>) {
+      field.value = below(1000);
+    } else if constexpr (std::is_enum_v<T>) {
+      const auto names = names_of<T>();
+      field = names[below(static_cast<unsigned>(names.size()))].value;
+    } else if constexpr (std::is_same_v<T, bool>) {
+      field = below(2) == 0;
+    } else if constexpr (std::is_integral_v<T>) {
+      // Databases and JSON have signed words; seeds and sizes beyond them are spelt as text.
+      field = static_cast<T>(random_() >> (sizeof(T) == 8 ? below(60) : 33U));
+    } else if constexpr (std::is_floating_point_v<T>) {
+      // Every bit of a significand that uses them all, over many magnitudes.
+      field = std::ldexp(static_cast<double>((random_() >> 11U) | 1U), static_cast<int>(below(300)) - 200);
+    } else if constexpr (std::is_same_v<T, std::vector<std::string>>) {
+      field.clear();
+      for (unsigned i = below(4); i > 0; --i) field.push_back(text());
+    } else {
+      field = text();
+    }
+  }
+
+  std::string text() {
+    static const char* const parts[] = {"lock", "\"", "'", "\n", ",", " ", "é", "€", "%", "\\", "ß", "?"};
+    std::string made;
+    for (unsigned i = below(6); i > 0; --i) made += parts[below(std::size(parts))];
+    return made;
+  }
+
+  std::mt19937_64 random_;
+};
+
+template <class T>
+std::vector<std::pair<std::string, Value>> spelt(const T& value) {
+  std::vector<std::pair<std::string, Value>> all;
+  fields(value, [&](const char* name, const auto& field) { all.emplace_back(name, to_value(field)); });
+  return all;
+}
+
+template <class T>
+class Fields : public testing::Test {};
+
+using All = testing::Types<Candidate, BuildFacts, Workload, Factor, Contrast, Demand, Metric, Rules, Design,
+                           Trial, Look, Round>;
+TYPED_TEST_SUITE(Fields, All);
+
+TYPED_TEST(Fields, ComeBackFromJsonAndFromColumnsAsTheyWere) {
+  for (unsigned seed = 1; seed <= 200; ++seed) {
+    TypeParam value;
+    fields(value, Filler(seed));
+    const auto text = text_of(fields_json(value), -1);
+    TypeParam from_json;
+    fields_from_json(Json::parse(text), from_json);
+    EXPECT_EQ(spelt(from_json), spelt(value)) << text;
+    TypeParam from_columns;
+    fields(from_columns, [columns = spelt(value), at = std::size_t{0}](const char*, auto& field) mutable {
+      from_value(columns[at++].second, field);
+    });
+    EXPECT_EQ(spelt(from_columns), spelt(value)) << text;
+  }
+}
+
+TEST(Fields, ComeBackFromALedgerBitForBit) {
+  const test::Scratch scratch;
+  auto record = test::record_of({{1, 2, 3, 4, 5, 6, 7}, {1, 2, 3, 4, 5, 6, 7}});
+  Filler fill(11);
+  for (auto& metric : record.design.metrics) fields(metric, fill);
+  for (auto& workload : record.design.workloads) fields(workload, fill);
+  record.design.rules.budget_ms = 4711;
+  std::mt19937_64 random(12);
+  for (auto& trial : record.log.trials)
+    trial.readings[0].value = std::ldexp(static_cast<double>((random() >> 11U) | 1U), -60);
+  ledger::Ledger ledger(scratch.path("ledger.db"));
+  const auto back = ledger.read(ledger.add_whole(record));
+  EXPECT_EQ(spelt(back.design), spelt(record.design));
+  EXPECT_EQ(back.design.metrics, record.design.metrics);
+  EXPECT_EQ(back.design.workloads, record.design.workloads);
+  ASSERT_EQ(back.log.trials.size(), record.log.trials.size());
+  for (std::size_t i = 0; i < back.log.trials.size(); ++i)
+    EXPECT_EQ(back.log.trials[i].readings[0].value, record.log.trials[i].readings[0].value);
+}
+
+TEST(Json, ThatNestsWithoutEndIsNoDocument) {
+  EXPECT_FALSE(parse_json(std::string(200'000, '[')));
+  EXPECT_FALSE(parse_json(std::string(200'000, '[') + std::string(200'000, ']')));
+  EXPECT_TRUE(parse_json(std::string(50, '[') + std::string(50, ']')));
+  EXPECT_FALSE(parse_json("{\"a\": }"));
+}
+
+TEST(Values, RefuseWhatTheirFieldCannotHold) {
+  int whole = 0;
+  EXPECT_THROW(from_value(Value{std::int64_t{1} << 40U}, whole), Damaged);
+  EXPECT_THROW(from_value(Value{std::string("seven")}, whole), Damaged);
+  RoundState state = RoundState::open;
+  EXPECT_THROW(from_value(Value{std::string("halved")}, state), Damaged);
+  std::uint64_t seed = 0;
+  EXPECT_THROW(from_value(Value{std::string("12x")}, seed), Damaged);
+  from_value(Value{std::string("18446744073709551615")}, seed);
+  EXPECT_EQ(seed, 18446744073709551615U);
+}
+
+}  // namespace
+}  // namespace assay::codec

@@ -1,0 +1,107 @@
+#include "assay/model/evidence.hpp"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "assay/judge/findings.hpp"
+#include "assay/render/text.hpp"
+#include "support/noise.hpp"
+#include "support/records.hpp"
+
+namespace assay::judge {
+namespace {
+
+using test::noisy;
+using test::record_of;
+using testing::ElementsAre;
+using testing::HasSubstr;
+
+TEST(Evidence, CountsRoundsBelowTheLowestThatIsOpen) {
+  auto record = record_of({{1, 2, 3, 4, 5}, {1, 2, 3, 4, 5}});
+  EXPECT_THAT(whole_rounds(record.log), ElementsAre(1, 2, 3, 4, 5, 6));
+  record.log.rounds[2].state = RoundState::torn;
+  EXPECT_THAT(whole_rounds(record.log), ElementsAre(1, 2, 4, 5, 6));
+  record.log.rounds[4].state = RoundState::open;
+  EXPECT_THAT(whole_rounds(record.log), ElementsAre(1, 2, 4)) << "the sixth was quicker than the fifth";
+}
+
+TEST(Evidence, OfTornRoundsIsNotJudgedOnExactMetricsEither) {
+  auto record = record_of({{5, 5, 5, 5, 5, 5, 5}, {5, 5, 5, 5, 5, 5, 6}}, "answers");
+  record.design.metrics[MetricId{0}].exact = true;
+  EXPECT_EQ(judge_record(record).findings.at(0).verdict, Verdict::unclear) << "it varied";
+  record.log.rounds.back().state = RoundState::torn;
+  const auto finding = judge_record(record).findings.at(0);
+  EXPECT_EQ(finding.verdict, Verdict::same);
+  EXPECT_EQ(finding.method, "compared directly");
+}
+
+TEST(Evidence, SortsTrialsByWhatTheyTell) {
+  auto record = record_of({{1, 2, 3}, {1, 2, 3}});
+  record.log.trials[2].role = Role::control;
+  record.log.trials[4].outcome = Outcome::voided;
+  record.log.trials[4].detail = "the machine slept";
+  record.log.trials[6].outcome = Outcome::failed;
+  record.log.trials.push_back({.cell = {1}, .role = Role::build, .readings = {{MetricId{0}, 40}}});
+  const auto evidence = test::evidence_of(record);
+  EXPECT_EQ(evidence.values(MetricId{0}).size(), 3U);
+  EXPECT_EQ(evidence.values(MetricId{0}, Evidence::From::control).size(), 1U);
+  EXPECT_EQ(evidence.values(MetricId{0}, Evidence::From::warm_up).size(), 2U);
+  EXPECT_THAT(evidence.values(MetricId{0}, Evidence::From::built).value, ElementsAre(40));
+  EXPECT_EQ(evidence.of(CellId{0}).failed, 1U);
+  EXPECT_EQ(evidence.voids().at("the machine slept"), 1U);
+}
+
+TEST(Groups, OfManyThatShareTheirFirstMembersAreTold) {
+  auto findings = judge_record(record_of(std::vector<std::vector<double>>(14, noisy(1, 8, 1))));
+  std::vector<CandidateId> first;
+  for (std::int64_t i = 0; i < 11; ++i) first.push_back({i});
+  findings.groups.clear();
+  for (const std::int64_t last : {11, 12, 13}) {
+    findings.groups.push_back({.members = first});
+    findings.groups.back().members.push_back({last});
+  }
+  const auto text = render::to_text(findings, {});
+  for (const auto* last : {"rival11", "rival12", "rival13"}) EXPECT_THAT(text, HasSubstr(last));
+}
+
+TEST(Turns, AreLookedForInTheOrderOfSizesHoweverTheyAreListed) {
+  auto record = record_of({noisy(1, 20, 1), noisy(1.3, 20, 2), noisy(1, 20, 3), noisy(1.2, 20, 4),
+                           noisy(1, 20, 5), noisy(0.5, 20, 6)});
+  record.design.candidates = test::first_of(record.design.candidates, 2);
+  record.design.factors = {{.name = "locks", .levels = {}, .role = Factor::Role::size}};
+  record.design.contrasts.clear();
+  const std::int64_t listed[] = {800, 200, 3200};  // worse, worse, better in the order of sizes
+  for (const auto id : record.design.cells.ids()) {
+    auto& cell = record.design.cells[id];
+    cell.candidate = {id.value % 2};
+    cell.setting.levels["locks"] = listed[id.value / 2];
+    if (id.value % 2 == 1) record.design.contrasts.push_back({{id.value - 1}, id});
+  }
+  std::swap(record.design.cells[CellId{2}].setting, record.design.cells[CellId{4}].setting);
+  std::swap(record.design.cells[CellId{3}].setting, record.design.cells[CellId{5}].setting);
+  // Now: 800 worse, 3200 worse, 200 better.
+  const auto turns = judge_record(record).turns;
+  ASSERT_EQ(turns.size(), 1U) << "between 200 and 800; in the order of listing it would be 3200 and 200";
+  EXPECT_EQ(to_string(turns[0].last), "200");
+  EXPECT_EQ(to_string(turns[0].first), "800");
+  EXPECT_EQ(turns[0].before, Verdict::better);
+}
+
+TEST(SeriesNotes, TakeTheEffectsOfADifferenceMetricAsDifferences) {
+  std::vector<double> one, other;
+  for (int round = 0; round < 40; ++round) {
+    const double wave = 5 * std::sin(round * 0.25);
+    one.push_back(round % 2 == 0 ? -3 : 3);
+    other.push_back(one.back() + wave);
+  }
+  auto record = record_of({one, other}, "rise");
+  record.design.metrics[MetricId{0}].scale = Scale::difference;
+  const auto findings = judge_record(record);
+  EXPECT_EQ(std::ranges::count(findings.trust, NoteKind::alike_rounds, &Note::kind), 1)
+      << "the logarithms of such values are not numbers";
+}
+
+}  // namespace
+}  // namespace assay::judge
