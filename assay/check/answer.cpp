@@ -88,8 +88,9 @@ std::optional<std::string> what_is_wrong(const Check& check, const Answer& answe
 
 bool near_enough(std::string_view text, std::string_view expected, double tolerance) {
   const auto number_at = [](std::string_view from, double& value) -> std::size_t {
-    const auto* const end = std::from_chars(from.data(), from.data() + from.size(), value).ptr;
-    return static_cast<std::size_t>(end - from.data());
+    const auto [end, code] = std::from_chars(from.data(), from.data() + from.size(), value);
+    // One beyond what a double holds is compared letter by letter.
+    return code == std::errc{} ? static_cast<std::size_t>(end - from.data()) : 0;
   };
   const auto in_word = [](char c) { return std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '_'; };
   bool inside = false;  // a word, whose digits are part of its name

@@ -9,6 +9,7 @@
 #include <numeric>
 
 #include "assay/check/answer.hpp"
+#include "assay/codec/json.hpp"
 #include "assay/stats/location.hpp"
 
 namespace assay::check {
@@ -72,20 +73,20 @@ Extracted by_pattern(const PlannedMetric& metric, std::string_view text) {
 
 Extracted by_pointer(const PlannedMetric& metric, std::string_view text) {
   Extracted found;
-  const auto document = nlohmann::json::parse(text.begin(), text.end(), nullptr, false);
+  const auto document = codec::parse_json(text);
   const auto problem = [&](const std::string& what) {
     found = {.problem = where(metric) + " " + what, .occurrences = {}};
     return found;
   };
-  if (document.is_discarded()) return problem("is not JSON" + head_of(text));
+  if (!document) return problem("is not JSON" + head_of(text));
   const nlohmann::json::json_pointer pointer(metric.json);
   bool there_is = false;
   try {
-    there_is = document.contains(pointer);
+    there_is = document->contains(pointer);
   } catch (const nlohmann::json::exception&) {  // a name where the document has a list
   }
   if (!there_is) return problem("has nothing at " + metric.json + head_of(text));
-  const auto& there = document.at(pointer);
+  const auto& there = document->at(pointer);
   const auto list = there.is_array() ? there : nlohmann::json::array({there});
   for (const auto& item : list) {
     if (!item.is_number()) return problem("has something at " + metric.json + " that is not a number");

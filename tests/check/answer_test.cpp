@@ -39,5 +39,12 @@ TEST(PrintableLine, MakesRubbishHarmless) {
   EXPECT_EQ(printable_line("abcdef", 3), "abc…");
 }
 
+TEST(Answer, NumbersBeyondWhatADoubleHoldsAreNotNearToOthers) {
+  EXPECT_FALSE(near_enough("1e999", "0", 0.1));
+  EXPECT_FALSE(near_enough("0", "1e999", 0.1));
+  EXPECT_FALSE(near_enough("1e999", "1e998", 0.1));
+  EXPECT_TRUE(near_enough("1e999 1.0", "1e999 1.01", 0.1));
+}
+
 }  // namespace
 }  // namespace assay::check

@@ -101,5 +101,10 @@ TEST(ProblemOf, PatternsAndPointersThatCannotServe) {
   EXPECT_THAT(problem_of_pointer("/a~2"), HasSubstr("~0"));
 }
 
+TEST(Extract, JsonThatNestsWithoutEndIsNoJson) {
+  PlannedMetric metric{.metric = {.name = "rate"}, .json = "/a"};
+  EXPECT_THAT(extract(metric, std::string(200'000, '[')).problem, HasSubstr("is not JSON"));
+}
+
 }  // namespace
 }  // namespace assay::check

@@ -8,14 +8,26 @@ namespace {
 
 constexpr const char* program = R"(
 #include <assay/error.hpp>
+#include <assay/exchange.hpp>
+#include <assay/gate.hpp>
 #include <assay/judge.hpp>
 #include <assay/ledger.hpp>
 #include <assay/plan.hpp>
+#include <assay/report.hpp>
+#include <assay/version.hpp>
 #include <cstdio>
+#include <sstream>
 #include <vector>
 int main() {
   const std::vector<double> a = {1, 2, 3, 4, 5, 6, 7}, b = {2, 4, 6, 8, 10, 12, 14};
   const auto finding = assay::judge_paired(a, b, {.metric = {"time", "s"}});
+  std::istringstream csv("candidate,metric,value,round\na,t,1,1\nb,t,2,1\na,t,1,2\nb,t,2,2\n");
+  const auto record = assay::read_samples_csv(csv, "s.csv", {.uid = "0123456789abcdef"});
+  const auto findings = assay::judge_record(record);
+  const auto gate = assay::hold_against(findings, {});
+  if (!assay::is_record(assay::record_to_json(record)) || assay::to_text(findings, {}).empty() ||
+      assay::to_markdown(findings, &gate).empty() || assay::version[0] == 0)
+    return 1;
   try {
     assay::read_plan("none.toml");
   } catch (const assay::Error&) {

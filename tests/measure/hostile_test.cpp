@@ -1,4 +1,5 @@
 #include <gtest/gtest.h>
+#include <sys/stat.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -7,6 +8,8 @@
 #include <thread>
 
 #include "assay/measure/process.hpp"
+#include "assay/measure/program.hpp"
+#include "assay/model/error.hpp"
 #include "support/behave.hpp"
 #include "support/tool.hpp"
 
@@ -106,6 +109,13 @@ TEST(HostilePrograms, WhenTheCallerIsKilledTheTrialEndsWithIt) {
   for (const auto pid : pids_in(scratch.path("pid")))
     for (int i = 0; i < 2000 && is_alive(pid); ++i) std::this_thread::sleep_for(std::chrono::milliseconds(5));
   expect_gone(scratch.path("pid"));
+}
+
+TEST(HostileInput, APipeIsRefusedSinceItCanBeReadOnceOnly) {
+  const Scratch scratch;
+  ASSERT_EQ(mkfifo(scratch.path("pipe").c_str(), 0600), 0);
+  EXPECT_THROW(find_readable("pipe", scratch.path()), Error);
+  EXPECT_EQ(find_readable("/dev/null", scratch.path()), "/dev/null");
 }
 
 }  // namespace

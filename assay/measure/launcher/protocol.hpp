@@ -68,6 +68,13 @@ struct Request {
   std::int64_t grace_ns = 0;      ///< from then until it is made to
 };
 
+/// Of every counter, that it was not on.
+constexpr std::array<double, count_kinds> not_counted() {
+  std::array<double, count_kinds> none{};
+  for (auto& count : none) count = -1;
+  return none;
+}
+
 /// How one program went.
 struct Program {
   Step failed_step = Step::none;
@@ -80,9 +87,9 @@ struct Program {
   std::int64_t peak_kib = 0;                ///< of the largest process
   std::int64_t faults_minor = 0, faults_major = 0;
   std::int64_t switches_voluntary = 0, switches_involuntary = 0;
-  std::int64_t read_bytes = -1, written_bytes = -1;  ///< through system calls; −1: can't be told
-  std::array<double, count_kinds> counts{};          ///< scaled to the whole time; −1: not counted
-  double counted_share = 1;                          ///< of the time that the scarcest counter was on
+  std::int64_t read_bytes = -1, written_bytes = -1;        ///< through system calls; −1: can't be told
+  std::array<double, count_kinds> counts = not_counted();  ///< scaled to the whole time; −1: not counted
+  double counted_share = 1;                                ///< of the time that the scarcest counter was on
 };
 
 struct Reply {

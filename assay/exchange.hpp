@@ -1,0 +1,25 @@
+#pragma once
+
+/// Takes samples that were measured elsewhere, and hands campaigns over as JSON or CSV.
+
+#include "assay/exchange/record_json.hpp"
+#include "assay/exchange/samples.hpp"
+#include "assay/exchange/trials_csv.hpp"
+
+namespace assay {
+
+using exchange::is_record;
+using exchange::record_from_json;
+using exchange::record_to_json;
+using exchange::SamplesAsked;
+using exchange::write_csv;
+
+/// See exchange::read_csv and exchange::read_json.
+inline Record read_samples_csv(std::istream& in, const std::string& name, const SamplesAsked& asked) {
+  return exchange::read_csv(in, name, asked);
+}
+inline Record read_samples_json(const std::string& text, const std::string& name, const SamplesAsked& asked) {
+  return exchange::read_json(text, name, asked);
+}
+
+}  // namespace assay

@@ -1,0 +1,20 @@
+#pragma once
+
+/// Holds findings against a gate: may this change go in?
+///
+///   const auto gate = assay::hold_against(findings, {.allow = 0.02});
+///   std::cout << assay::to_text(gate, findings.design);
+///   return gate.status == assay::GateStatus::failed ? 1 : 0;
+
+#include "assay/judge/gate.hpp"
+#include "assay/judge/keep_only.hpp"
+#include "assay/render/gate.hpp"
+
+namespace assay {
+
+using judge::hold_against;
+using judge::keep_only;
+using render::to_junit;
+using render::to_text;
+
+}  // namespace assay
