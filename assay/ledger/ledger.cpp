@@ -235,7 +235,8 @@ CampaignId Ledger::add_whole(const Record& record) {
   auto& sql = state_->sql;
   return state_->write([&] {
     const auto campaign = put_campaign(sql, record, {});
-    for (const auto& round : record.log.rounds) put_round(sql, campaign, round);
+    RoundRows rounds(sql);
+    for (const auto& round : record.log.rounds) rounds.put(campaign, round);
     TrialRows trials(sql);
     for (const auto& trial : record.log.trials) trials.put(campaign, trial);
     for (const auto& look : record.log.looks) put_look(sql, campaign, look);
@@ -263,7 +264,7 @@ Round Ledger::claim_round(CampaignId campaign, SittingId sitting,
     Round round{.sitting = sitting};
     sql << "SELECT next_round FROM campaign WHERE id = :c", use(campaign.value), into(round.number);
     static_cast<RoundPlan&>(round) = plan_of(round.number);
-    put_round(sql, campaign, round);
+    RoundRows(sql).put(campaign, round);
     sql << "UPDATE campaign SET next_round = next_round + 1 WHERE id = :c", use(campaign.value);
     const auto now = milliseconds_now();
     sql << "UPDATE sitting SET seen = :n WHERE campaign = :c AND id = :s", use(now), use(campaign.value),

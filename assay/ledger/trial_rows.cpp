@@ -67,15 +67,20 @@ void TrialRows::put(CampaignId campaign, const Trial& trial) {
     point_.run({id, point.metric.value, place++, codec::to_value(point.at), point.value});
 }
 
-void put_round(soci::session& sql, CampaignId campaign, const Round& round) {
-  auto columns = columns_under_campaign(columns_of(round));
-  columns.push_back({"trial_order", Kind::text});
-  columns.push_back({"claimed", Kind::whole});
+RoundRows::RoundRows(soci::session& sql)
+    : round_(sql, "round", [] {
+        auto columns = columns_under_campaign(columns_of(Round{}));
+        columns.push_back({"trial_order", Kind::text});
+        columns.push_back({"claimed", Kind::whole});
+        return columns;
+      }()) {}
+
+void RoundRows::put(CampaignId campaign, const Round& round) {
   auto values = values_of(round);
   values.insert(values.begin(), campaign.value);
   values.emplace_back(write_order(round.order));
   values.emplace_back(milliseconds_now());
-  Insert(sql, "round", columns).run(values);
+  round_.run(values);
 }
 
 void put_look(soci::session& sql, CampaignId campaign, const Look& look) {

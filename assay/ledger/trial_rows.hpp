@@ -20,7 +20,16 @@ class TrialRows {
   Insert trial_, reading_, point_;
 };
 
-void put_round(soci::session& sql, CampaignId campaign, const Round& round);
+/// The statement that stores rounds, prepared once.
+class RoundRows {
+ public:
+  explicit RoundRows(soci::session& sql);
+  void put(CampaignId campaign, const Round& round);
+
+ private:
+  Insert round_;
+};
+
 void put_look(soci::session& sql, CampaignId campaign, const Look& look);
 
 /// All of a campaign's. Throws codec::Damaged.

@@ -117,10 +117,16 @@ double Boundary::p_value(std::size_t k, std::uint64_t t) const {
 std::shared_ptr<const Boundary> boundary_for(const std::vector<int>& looks, double alpha) {
   static std::mutex guard;
   static std::map<std::pair<std::vector<int>, double>, std::shared_ptr<const Boundary>> known;
+  constexpr std::size_t most_kept = 64;  // more than one campaign asks for
+  const auto key = std::pair(looks, alpha);
+  {
+    const std::scoped_lock lock(guard);
+    if (const auto found = known.find(key); found != known.end()) return found->second;
+  }
+  auto made = std::make_shared<const Boundary>(looks, alpha);  // outside the lock: it takes a while
   const std::scoped_lock lock(guard);
-  auto& entry = known[{looks, alpha}];
-  if (!entry) entry = std::make_shared<const Boundary>(looks, alpha);
-  return entry;
+  if (known.size() >= most_kept) known.clear();
+  return known.try_emplace(key, std::move(made)).first->second;
 }
 
 }  // namespace assay::schedule

@@ -7,6 +7,7 @@
 #include "assay/ledger/ledger.hpp"
 #include "assay/model/error.hpp"
 #include "assay/plan/matrix.hpp"
+#include "support/message.hpp"
 #include "support/observing.hpp"
 #include "support/plans.hpp"
 #include "support/tool.hpp"
@@ -15,18 +16,10 @@ namespace assay::campaign {
 namespace {
 
 using test::finding_on;
+using test::message_of;
 using test::plan_of;
 using test::Scratch;
 using testing::HasSubstr;
-
-std::string message_of(const std::function<void()>& act) {
-  try {
-    act();
-  } catch (const Error& error) {
-    return error.what();
-  }
-  return "nothing was thrown";
-}
 
 /// Carries a plan out until two rounds are done; the uid of its campaign.
 std::string cut_off(const Plan& plan, const std::string& ledger) {

@@ -11,6 +11,7 @@
 #include "assay/ledger/ledger.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/names.hpp"
+#include "support/message.hpp"
 #include "support/observing.hpp"
 #include "support/plans.hpp"
 #include "support/tool.hpp"
@@ -19,6 +20,7 @@ namespace assay::contest {
 namespace {
 
 using test::finding_on;
+using test::message_of;
 using test::Scratch;
 using testing::HasSubstr;
 
@@ -36,15 +38,6 @@ Contest quick(const std::string& title = "test") {
   contest.options().twin = false;
   contest.may_differ();
   return contest;
-}
-
-std::string message_of(const std::function<void()>& act) {
-  try {
-    act();
-  } catch (const Error& error) {
-    return error.what();
-  }
-  return "nothing was thrown";
 }
 
 TEST(Contest, TellsTheSlowerFromTheQuicker) {

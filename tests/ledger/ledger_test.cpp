@@ -13,24 +13,17 @@
 
 #include "assay/judge/findings.hpp"
 #include "assay/model/error.hpp"
+#include "support/message.hpp"
 #include "support/records.hpp"
 #include "support/tool.hpp"
 
 namespace assay::ledger {
 namespace {
 
+using test::message_of;
 using test::record_of;
 using test::Scratch;
 using testing::HasSubstr;
-
-std::string message_of(const std::function<void()>& act) {
-  try {
-    act();
-  } catch (const Error& error) {
-    return error.what();
-  }
-  return "nothing was thrown";
-}
 
 CampaignId store(Ledger& ledger, const Record& record) {
   Record blank = record;

@@ -1,0 +1,20 @@
+#pragma once
+
+#include <functional>
+#include <string>
+
+#include "assay/model/error.hpp"
+
+namespace assay::test {
+
+/// What the Error says that `act` throws.
+inline std::string message_of(const std::function<void()>& act) {
+  try {
+    act();
+  } catch (const Error& error) {
+    return error.what();
+  }
+  return "nothing was thrown";
+}
+
+}  // namespace assay::test
