@@ -1,6 +1,5 @@
 #include "assay/campaign/identity.hpp"
 
-#include <chrono>
 #include <random>
 
 #include "assay/measure/digest.hpp"
@@ -22,11 +21,6 @@ Sitting sitting_here() {
   Sitting sitting{.boot = measure::boot_id(), .facts = measure::machine_facts()};
   sitting.facts.push_back({"fingerprint", measure::machine_fingerprint(sitting.facts)});
   return sitting;
-}
-
-std::int64_t milliseconds_now() {
-  using namespace std::chrono;
-  return duration_cast<milliseconds>(system_clock::now().time_since_epoch()).count();
 }
 
 }  // namespace assay::campaign

@@ -16,7 +16,4 @@ std::string draw_uid();
 /// This machine and boot, with its facts.
 Sitting sitting_here();
 
-/// Since 1970.
-std::int64_t milliseconds_now();
-
 }  // namespace assay::campaign

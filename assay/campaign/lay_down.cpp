@@ -17,6 +17,7 @@
 #include "assay/measure/digest.hpp"
 #include "assay/measure/program.hpp"
 #include "assay/model/error.hpp"
+#include "assay/model/moment.hpp"
 #include "assay/model/names.hpp"
 #include "assay/plan/matrix.hpp"
 #include "assay/plan/read.hpp"
@@ -189,7 +190,7 @@ class LayingDown {
         cell.metrics.push_back({own, measured(own.metric.name), planned.metric_files[i], {}});
     }
     if (!workload.stdin_file.empty())
-      cell.command.stdin_file = measure::find_readable(workload.stdin_file, plan_.folder);
+      cell.command.stdin_file = measure::find_input(workload.stdin_file, plan_.folder);
     return cell;
   }
 

@@ -14,6 +14,7 @@
 #include "assay/measure/machine.hpp"
 #include "assay/measure/noise.hpp"
 #include "assay/measure/surroundings.hpp"
+#include "assay/metrics/catalogue.hpp"
 #include "assay/model/error.hpp"
 #include "assay/program/stopping.hpp"
 #include "assay/schedule/forecast.hpp"
@@ -63,10 +64,12 @@ std::vector<Fact> missing_here(measure::Launcher& launcher) {
        campaign::lay_out_metrics(Plan{.workloads = {{.name = "any"}}}, campaign::what_is_offered(launcher))) {
     const auto& why = metric.demand.missing;
     if (why.empty()) continue;
+    const auto* row = metrics::find_row(metric.name);
     const auto known = std::ranges::find(missing, why, &Fact::value);
     if (known == missing.end())
       missing.push_back(
-          {why.find("hardware counter") != std::string::npos ? "hardware counters" : metric.name, why});
+          {row != nullptr && row->needs == metrics::Needs::counters ? "hardware counters" : metric.name,
+           why});
   }
   return missing;
 }

@@ -15,6 +15,7 @@
 #include "assay/judge/findings.hpp"
 #include "assay/measure/program.hpp"
 #include "assay/model/error.hpp"
+#include "assay/model/moment.hpp"
 #include "assay/model/quantity.hpp"
 
 namespace assay::cli {
@@ -80,7 +81,7 @@ int import_samples(Importing asked) {
   const auto path = measure::find_readable(asked.file, ".");
   std::ifstream file(path, std::ios::binary);
   asked.samples.uid = campaign::draw_uid();
-  asked.samples.started = campaign::milliseconds_now();
+  asked.samples.started = milliseconds_now();
   if (!asked.margin.empty()) read_margin(asked.margin, asked.samples);
   if (asked.samples.title.empty()) asked.samples.title = asked.file;
   const auto record = asked.file.ends_with(".json") ? read_json(file, asked)

@@ -6,6 +6,8 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
+#include "assay/codec/json.hpp"
+
 namespace assay::codec {
 namespace {
 
@@ -29,10 +31,10 @@ std::string write_texts(const std::vector<std::string>& texts) {
 }
 
 std::vector<std::string> read_texts(const std::string& text) {
-  const auto list = nlohmann::json::parse(text, nullptr, false);
-  if (!list.is_array()) refuse(text, "a list of texts");
+  const auto list = parse_json(text);
+  if (!list || !list->is_array()) refuse(text, "a list of texts");
   std::vector<std::string> texts;
-  for (const auto& entry : list) {
+  for (const auto& entry : *list) {
     if (!entry.is_string()) refuse(text, "a list of texts");
     texts.push_back(entry.get<std::string>());
   }
@@ -48,12 +50,14 @@ Level read_level(const std::string& kind, const std::string& text) {
   if (kind == "bool") return text == "true";
   if (kind == "integer") {
     std::int64_t whole = 0;
-    if (std::from_chars(text.data(), end, whole).ptr != end || text.empty()) refuse(text, "a whole number");
+    const auto [stop, failed] = std::from_chars(text.data(), end, whole);
+    if (failed != std::errc{} || stop != end) refuse(text, "a whole number");
     return whole;
   }
   if (kind == "number") {
     double number = 0;
-    if (std::from_chars(text.data(), end, number).ptr != end || text.empty()) refuse(text, "a number");
+    const auto [stop, failed] = std::from_chars(text.data(), end, number);
+    if (failed != std::errc{} || stop != end) refuse(text, "a number");
     return number;
   }
   if (kind == "text") return text;

@@ -33,8 +33,8 @@ struct Arena::Seat {
   const Callable* pristine = nullptr;
   std::unique_ptr<Callable> steady;
   Contender contender;
-  Answer answer;
-  bool first_calls = true;  ///< worth their time
+  std::optional<Answer> answer;  ///< of its check; none where that failed
+  bool first_calls = true;       ///< worth their time
 
   void* one_input() const {
     return steady->consumes() ? contender.input->copies(1) : const_cast<void*>(contender.input->shared());
@@ -59,9 +59,8 @@ void Arena::close() {
 }
 
 Arena::Seat& Arena::seat(CellId id) {
-  auto& place = seats_[id];
-  if (place) return *place;
-  place = std::make_unique<Seat>();
+  if (const auto known = seats_.find(id); known != seats_.end()) return *known->second;
+  auto place = std::make_unique<Seat>();  // kept when it is whole: functions and inputs may throw meanwhile
   const auto& cell = design_.cells[id];
   const auto& player = players_[cell.candidate];
   place->setting = cell.setting;
@@ -82,7 +81,7 @@ Arena::Seat& Arena::seat(CellId id) {
     contender.team = team.get();
     for (std::int64_t i = 0; i < threads; ++i) contender.of_threads.push_back(place->pristine->fresh());
   }
-  return *place;
+  return *seats_.emplace(id, std::move(place)).first->second;
 }
 
 /// The levels of everything but sizes, by which a slow candidate's larger sizes are known.
@@ -130,8 +129,8 @@ Trial Arena::check(CellId id, std::optional<CellId> baseline, const std::stop_to
     const double start = seconds_now();
     mine.answer = mine.steady->answer(input);
     const double took = seconds_now() - start;
-    if (baseline) {
-      auto wrong = disagreement(parts_, seat(*baseline).answer, mine.answer);
+    if (const auto& expected = seat(baseline.value_or(id)).answer; baseline && expected) {
+      auto wrong = disagreement(parts_, *expected, *mine.answer);
       if (!wrong.empty()) return says(Outcome::wrong, std::move(wrong));
     }
     if (took <= options_.allowance) return trial;

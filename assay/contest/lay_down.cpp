@@ -11,6 +11,7 @@
 #include "assay/measure/digest.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/error.hpp"
+#include "assay/model/moment.hpp"
 #include "assay/plan/near_miss.hpp"
 
 namespace assay::contest {
@@ -29,7 +30,7 @@ class LayingDown {
     design = {.uid = campaign::draw_uid(),
               .title = parts_.title,
               .kind = "contest",
-              .started = campaign::milliseconds_now(),
+              .started = milliseconds_now(),
               .repeat = options_.repeat,
               .rules = {.margin = options_.margin,
                         .rounds_min = options_.rounds_min,

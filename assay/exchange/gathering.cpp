@@ -13,8 +13,9 @@
 namespace assay::exchange {
 namespace {
 
+/// The number that is the whole of `text`; `too_large` when it is one, but beyond what Number holds.
 template <class Number>
-std::optional<Number> whole_text(std::string_view text, bool& too_large) {
+std::optional<Number> number_in(std::string_view text, bool& too_large) {
   Number number{};
   const auto* const end = text.data() + text.size();
   const auto [stop, failed] = std::from_chars(text.data(), end, number);
@@ -84,7 +85,7 @@ void Gathering::add(const std::vector<std::string>& fields, std::size_t line) {
       refuse(line, column_of(needed), "a row without a " + names_.at(column_of(needed)), "give it one");
   const auto text = field(fields, Column::value);
   bool too_large = false;
-  const auto value = whole_text<double>(text, too_large);
+  const auto value = number_in<double>(text, too_large);
   if (!value || !std::isfinite(*value))
     refuse(line, column_of(Column::value),
            too_large ? "\"" + std::string(text) + "\" is beyond what a number of double precision can hold"
@@ -95,7 +96,7 @@ void Gathering::add(const std::vector<std::string>& fields, std::size_t line) {
   if (!fits(Scale::ratio, *value)) record_.design.metrics[metric].scale = Scale::difference;
   std::optional<int> round;
   if (const auto number = field(fields, Column::round); !number.empty()) {
-    round = whole_text<int>(number, too_large);
+    round = number_in<int>(number, too_large);
     if (!round || *round < 0)
       refuse(line, column_of(Column::round),
              "\"" + std::string(number) + "\" " +
@@ -129,11 +130,11 @@ CellId Gathering::cell_of(const std::vector<std::string>& fields, std::size_t li
     bool too_large = false;
     if (fields[i] == "true" || fields[i] == "false")
       cell.setting.levels[names_[i]] = fields[i] == "true";
-    else if (const auto whole = whole_text<std::int64_t>(fields[i], too_large))
+    else if (const auto whole = number_in<std::int64_t>(fields[i], too_large))
       cell.setting.levels[names_[i]] = *whole;
     else if (too_large)
       refuse(line, i, fields[i] + " is too large for a whole number", "write it in another unit, or as text");
-    else if (const auto number = whole_text<double>(fields[i], too_large); number && std::isfinite(*number))
+    else if (const auto number = number_in<double>(fields[i], too_large); number && std::isfinite(*number))
       cell.setting.levels[names_[i]] = *number;
     else if (too_large)
       refuse(line, i, fields[i] + " is beyond what a number of double precision can hold",

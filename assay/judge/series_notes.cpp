@@ -58,8 +58,7 @@ class Oddity {
   std::vector<double> p_;
 };
 
-/// Every so-manieth value, so that a few hundred are left: what takes all pairs of values would take hours of
-/// many.
+/// A few hundred values, evenly spaced: tests that compare all pairs would take hours on many more.
 std::vector<double> thinned(const std::vector<double>& values) {
   constexpr std::size_t enough = 400;
   if (values.size() <= enough) return values;

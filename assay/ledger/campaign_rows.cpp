@@ -1,11 +1,12 @@
 #include "assay/ledger/campaign_rows.hpp"
 
-#include <chrono>
 #include <map>
 #include <string>
 #include <vector>
 
 #include "assay/ledger/rows.hpp"
+#include "assay/model/error.hpp"
+#include "assay/model/moment.hpp"
 
 namespace assay::ledger {
 namespace {
@@ -147,9 +148,10 @@ void read_sittings(soci::session& sql, CampaignId campaign, Log& log) {
 
 }  // namespace
 
-std::int64_t milliseconds_now() {
-  using namespace std::chrono;
-  return duration_cast<milliseconds>(system_clock::now().time_since_epoch()).count();
+void put_doubt(soci::session& sql, CampaignId campaign, const Doubt& doubt) {
+  const auto text = codec::storable(doubt.text);
+  sql << "UPDATE workload SET doubt = :d WHERE campaign = :c AND id = :i", use(text), use(campaign.value),
+      use(doubt.workload.value);
 }
 
 CampaignId put_campaign(soci::session& sql, const Record& record, const std::string& token) {
@@ -172,9 +174,7 @@ CampaignId put_campaign(soci::session& sql, const Record& record, const std::str
   put_all(sql, "candidate", campaign, design.candidates);
   put_all(sql, "built", campaign, design.builds);
   put_all(sql, "workload", campaign, design.workloads);
-  for (const auto& doubt : record.log.doubts)
-    sql << "UPDATE workload SET doubt = :d WHERE campaign = :c AND id = :i", use(doubt.text),
-        use(campaign.value), use(doubt.workload.value);
+  for (const auto& doubt : record.log.doubts) put_doubt(sql, campaign, doubt);
   put_all(sql, "factor", campaign, design.factors);
   put_settings_and_cells(sql, campaign, record);
   Insert contrast_row(sql, "contrast", with_key({{"campaign", Kind::whole}}, columns_of(Contrast{})));

@@ -2,8 +2,6 @@
 
 #include <soci/soci.h>
 
-#include <cstdint>
-
 #include "assay/model/log.hpp"
 
 /// A campaign as rows, but for its rounds and trials. Included by this module's own sources only. Each call
@@ -18,9 +16,10 @@ CampaignId put_campaign(soci::session& sql, const Record& record, const std::str
 void put_sitting(soci::session& sql, CampaignId campaign, SittingId id, const Sitting& sitting,
                  const std::string& token);
 
+/// What a workload's check leaves open.
+void put_doubt(soci::session& sql, CampaignId campaign, const Doubt& doubt);
+
 /// Everything but rounds, trials and looks. Throws codec::Damaged.
 Record read_campaign(soci::session& sql, CampaignId campaign);
-
-std::int64_t milliseconds_now();
 
 }  // namespace assay::ledger

@@ -8,19 +8,10 @@
 #include <string>
 #include <vector>
 
+#include "assay/ledger/summary.hpp"
 #include "assay/model/log.hpp"
 
 namespace assay::ledger {
-
-/// A campaign in a list.
-struct Summary {
-  CampaignId id;
-  std::string uid, title, kind, label, plan_digest, repeat;
-  std::string candidates;  ///< their names, with "vs" between
-  CampaignState state = CampaignState::open;
-  std::int64_t started = 0;  ///< milliseconds since 1970
-  int rounds = 0;            ///< whole judged ones
-};
 
 /// The store that keeps every trial: one SQLite file in WAL mode with synchronous FULL, so that what a call
 /// has stored is still there after a kill or a power cut. Several processes may have it open. One that can't
@@ -79,9 +70,10 @@ class Ledger {
   /// The plan of a campaign, in the plan file's language.
   std::string plan_of(CampaignId campaign);
 
-  /// Who measures a campaign now ("process 4711"); empty when nobody does. A process of this boot is asked
-  /// for; one of another machine is believed to be at work for a minute after it was last heard of.
-  std::optional<std::string> measured_by(CampaignId campaign);
+  /// Who measures a campaign now ("process 4711"); empty when nobody does. `boot` is this machine's, as
+  /// sittings have it: a process of this boot is looked for; another one is believed to be at work for a
+  /// minute after it was last heard of.
+  std::optional<std::string> measured_by(CampaignId campaign, const std::string& boot);
 
   /// Everything a campaign has laid down. Ids are checked: those that name nothing mean a damaged ledger.
   /// Cost: linear in its trials.
@@ -98,9 +90,5 @@ class Ledger {
   struct State;
   std::unique_ptr<State> state_;
 };
-
-/// Which of `campaigns` (newest first) a text means: "last" is the newest; else the label, or a prefix of the
-/// uid that only one has. Throws Error that lists what there is.
-const Summary& choose(const std::vector<Summary>& campaigns, const std::string& text);
 
 }  // namespace assay::ledger

@@ -6,6 +6,7 @@
 
 #include "assay/ledger/campaign_rows.hpp"
 #include "assay/model/error.hpp"
+#include "assay/model/moment.hpp"
 
 namespace assay::ledger {
 namespace {

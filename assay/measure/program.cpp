@@ -50,12 +50,18 @@ std::string find_readable(const std::string& name, const std::string& folder) {
   std::error_code ignored;
   if (!fs::exists(path, ignored)) throw Error("there is no such file", name, "is the path right?");
   if (fs::is_directory(path, ignored)) throw Error("this is a folder, not a file", name);
-  if (fs::is_fifo(path, ignored) || fs::is_socket(path, ignored))
-    throw Error("this is a pipe, whose content can be read once only", name,
-                "put the content into a file: every run reads it anew");
   if (access(path.c_str(), R_OK) != 0)
     throw Error("this file can't be read", name, "look at its permissions");
   return path.string();
+}
+
+std::string find_input(const std::string& name, const std::string& folder) {
+  auto path = find_readable(name, folder);
+  std::error_code ignored;
+  if (fs::is_fifo(path, ignored) || fs::is_socket(path, ignored))
+    throw Error("this is a pipe, whose content can be read once only", name,
+                "put the content into a file: every run reads it anew");
+  return path;
 }
 
 }  // namespace assay::measure

@@ -13,4 +13,7 @@ std::string find_program(const std::string& name, const std::string& folder);
 /// there, a folder, or not readable.
 std::string find_readable(const std::string& name, const std::string& folder);
 
+/// The same for a file that every trial is to read: a pipe, which gives its content once, is an Error too.
+std::string find_input(const std::string& name, const std::string& folder);
+
 }  // namespace assay::measure

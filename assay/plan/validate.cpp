@@ -8,68 +8,37 @@
 #include <set>
 #include <vector>
 
-#include "assay/check/extract.hpp"
-#include "assay/metrics/catalogue.hpp"
 #include "assay/model/error.hpp"
 #include "assay/plan/matrix.hpp"
 #include "assay/plan/near_miss.hpp"
 #include "assay/plan/placeholders.hpp"
+#include "assay/plan/refusal.hpp"
+#include "assay/plan/validate_metrics.hpp"
 
 namespace assay::plan {
 namespace {
 
-/// Whether every run of a program tells this metric, so that no plan can define it.
-bool is_built_in(const std::string& name) {
-  const auto* row = metrics::find_row(name);
-  return row != nullptr && row->of_programs && row->needs != metrics::Needs::work;
-}
-
 class Validator {
  public:
-  Validator(const Plan& plan, const Places& places) : plan_(plan), places_(places) {}
+  Validator(const Plan& plan, const Refusal& refusal) : plan_(plan), refusal_(refusal) {}
 
   void run() {
     candidates();
     factors();
     workloads();
     rounds_and_margin();
-    own_metrics();
-    watched();
+    validate_metrics(plan_, refusal_);
     placeholders();
   }
 
  private:
   [[noreturn]] void fail(const std::string& path, const std::string& problem,
                          const std::string& remedy) const {
-    auto known = places_.find(path);
-    for (auto outer = path; known == places_.end() && outer.find('.') != std::string::npos;) {
-      outer.erase(outer.rfind('.'));
-      known = places_.find(outer);
-    }
-    throw Error(problem, known == places_.end() ? path : known->second, remedy);
-  }
-
-  static std::string entry(const std::string& kind, std::size_t i) {
-    return kind + "[" + std::to_string(i) + "]";
-  }
-
-  /// Names of one kind must be there and differ.
-  template <class Things>
-  std::vector<std::string> names(const Things& things, const std::string& kind) const {
-    std::vector<std::string> all;
-    for (std::size_t i = 0; i < things.size(); ++i) {
-      const auto path = entry(kind, i) + ".name";
-      if (things[i].name.empty())
-        fail(path, "a " + kind + " without a name", "give it one with name = \"…\"");
-      if (std::ranges::count(all, things[i].name) > 0)
-        fail(path, "two " + kind + "s are named \"" + things[i].name + "\"", "give each its own name");
-      all.push_back(things[i].name);
-    }
-    return all;
+    refusal_.raise(path, problem, remedy);
   }
 
   void candidates() {
-    candidate_names_ = names(plan_.candidates, "candidate");
+    candidate_names_ = refusal_.names(plan_.candidates, "candidate");
     if (plan_.candidates.size() < 2)
       fail("candidate",
            plan_.candidates.empty()
@@ -134,7 +103,7 @@ class Validator {
   }
 
   void factors() {
-    names(plan_.factors, "factor");
+    refusal_.names(plan_.factors, "factor");
     for (std::size_t i = 0; i < plan_.factors.size(); ++i) {
       const auto& factor = plan_.factors[i];
       if (std::ranges::count(reserved_placeholders(), factor.name) > 0)
@@ -153,7 +122,7 @@ class Validator {
   }
 
   void workloads() {
-    names(plan_.workloads, "workload");
+    refusal_.names(plan_.workloads, "workload");
     if (plan_.workloads.empty())
       fail("workload", "there is no workload", "add a [[workload]] that says what every candidate runs");
     for (std::size_t i = 0; i < plan_.workloads.size(); ++i) {
@@ -220,47 +189,6 @@ class Validator {
     }
   }
 
-  void own_metrics() const {
-    std::vector<Metric> named;
-    for (const auto& metric : plan_.metrics) named.push_back(metric.metric);
-    names(named, "metric");
-    const auto workloads = names(plan_.workloads, "workload");
-    for (std::size_t i = 0; i < plan_.metrics.size(); ++i) {
-      const auto& metric = plan_.metrics[i];
-      const auto path = entry("metric", i);
-      const bool own = is_built_in(metric.metric.name);
-      if (metric.margin && !(*metric.margin > 0 && *metric.margin < 10))
-        fail(path + ".margin", "the margin must be above 0 % and below 1000 %", "write it like \"1 %\"");
-      if (!own && metric.from.empty() && metrics::find_row(metric.metric.name) != nullptr) continue;
-      if (own) {
-        if (!metric.from.empty())
-          fail(path + ".from", "\"" + metric.metric.name + "\" is measured by Assay itself",
-               "leave from out to refine it, or choose another name");
-        continue;
-      }
-      if (metric.from.empty())
-        fail(path, "metric \"" + metric.metric.name + "\" comes from nowhere",
-             "give it from = \"stdout\", \"stderr\", or a file that the trial writes");
-      if (metric.pattern.empty() == metric.json.empty())
-        fail(path, "metric \"" + metric.metric.name + "\" needs either a pattern or a JSON pointer",
-             "write pattern = 'rate ([0-9.]+)' or json = \"/stats/rate\"");
-      if (const auto problem =
-              metric.pattern.empty() ? std::string{} : check::problem_of_pattern(metric.pattern);
-          !problem.empty())
-        fail(path + ".pattern", problem, "see the RE2 syntax; in TOML, single quotes keep backslashes");
-      if (const auto problem = check::problem_of_pointer(metric.json); !problem.empty())
-        fail(path + ".json", "json = \"" + metric.json + "\": " + problem, "see RFC 6901");
-      for (const auto& name : metric.workloads)
-        if (std::ranges::count(workloads, name) == 0)
-          fail(path + ".workloads", "\"" + name + "\" is not among the workloads",
-               meant_or_known(name, workloads));
-      for (const auto& workload : plan_.workloads)
-        if (!workload.control.keep_output && (metric.from == "stdout" || metric.from == "stderr"))
-          fail(path + ".from", "workload \"" + workload.name + "\" does not keep its output",
-               "take keep_output = false out, or let the trial write a file");
-    }
-  }
-
   void rounds_and_margin() const {
     const auto& rounds = plan_.rounds;
     if (rounds.max < fewest_rounds)
@@ -274,42 +202,6 @@ class Validator {
       fail("rounds.budget", "a budget of nothing", "write it like \"10 min\"");
     if (!(plan_.margin > 0 && plan_.margin < 10))
       fail("plan.margin", "the margin must be above 0 % and below 1000 %", "write it like \"1 %\"");
-  }
-
-  /// Every metric that this plan can yield.
-  std::vector<Metric> all_metrics() const {
-    auto all = metrics::process_metrics();
-    if (std::ranges::any_of(plan_.workloads, [](const auto& w) { return !w.work.amount.empty(); }))
-      all.push_back(metrics::row_of(metrics::Known::throughput).metric);
-    for (const auto& own : plan_.metrics) {
-      const auto found = std::ranges::find(all, own.metric.name, &Metric::name);
-      if (found == all.end())
-        all.push_back(own.metric);
-      else
-        found->prefer = own.metric.prefer;
-    }
-    return all;
-  }
-
-  void watched() const {
-    const auto all = all_metrics();
-    const bool abreast = plan_.rounds.mode == PlannedRounds::Mode::abreast;
-    for (const auto& name : plan_.watch) {
-      const auto metric = std::ranges::find(all, name, &Metric::name);
-      if (metric == all.end()) {
-        std::vector<std::string> known;
-        for (const auto& m : all)
-          if (m.prefer != Prefer::neither) known.push_back(m.name);
-        fail("plan.watch", "unknown metric \"" + name + "\"", meant_or_known(name, known));
-      }
-      if (metric->prefer == Prefer::neither)
-        fail("plan.watch", "\"" + name + "\" can't be watched: neither more nor less of it is better",
-             "watch what it stands for");
-      const auto* row = metrics::find_row(name);
-      if (abreast && row != nullptr && !row->holds_abreast)
-        fail("plan.watch", "\"" + name + "\" can't be told of candidates that run abreast: they share a core",
-             "watch cpu time, or use mode = \"turns\"");
-    }
   }
 
   /// Expands every command, one workload at a time, so that an unknown placeholder is told with its place.
@@ -347,12 +239,12 @@ class Validator {
   }
 
   const Plan& plan_;
-  const Places& places_;
+  const Refusal& refusal_;
   std::vector<std::string> candidate_names_;
 };
 
 }  // namespace
 
-void validate(const Plan& plan, const Places& places) { Validator(plan, places).run(); }
+void validate(const Plan& plan, const Places& places) { Validator(plan, Refusal(places)).run(); }
 
 }  // namespace assay::plan

@@ -59,7 +59,7 @@ contest::Options merged(contest::Options options, const Asked& asked) {
   if (asked.seed >= 0) options.seed = static_cast<std::uint64_t>(asked.seed);
   if (asked.no_twin) options.twin = false;
   if (!asked.ledger.empty()) options.ledger = asked.ledger;
-  options.resume = asked.resume;
+  options.resume = options.resume || asked.resume;
   options.when_busy = when_busy_of(asked.when_busy);
   return options;
 }

@@ -9,7 +9,7 @@ namespace assay::program {
 /// interrupted.
 ///
 ///   --rounds 7..60   --budget 2s (for each setting)   --margin 1%   --only locks=400   --seed N
-///   --allowance 200ms   --no-twin   --json   --ledger FILE
+///   --allowance 200ms   --no-twin   --json   --ledger FILE   --resume   --when-busy wait|go-on
 ///
 /// Ctrl-C ends the round and shows provisional findings. When ASSAY_SAMPLES names a descriptor, every round's
 /// readings are written there as JSON lines (docs/samples.md), so that a plan can take a contest program as a

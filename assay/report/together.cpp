@@ -76,8 +76,14 @@ std::vector<std::string> turn_lines(const Findings& all) {
   return lines;
 }
 
+/// The first ten, and as many more as it takes to tell the group from others.
 std::string members_text(const Findings& all, const Group& group) {
-  constexpr std::size_t most = 10;
+  std::size_t most = 10;
+  for (const auto& other : all.groups) {
+    if (other.members == group.members) continue;
+    const auto at = std::ranges::mismatch(group.members, other.members).in1;
+    most = std::max(most, static_cast<std::size_t>(at - group.members.begin()) + 1);
+  }
   std::string text;
   for (std::size_t i = 0; i < std::min(group.members.size(), most); ++i)
     text += (i == 0 ? "" : " = ") + name(all, group.members[i]);

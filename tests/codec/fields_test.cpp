@@ -130,6 +130,9 @@ TEST(Values, RefuseWhatTheirFieldCannotHold) {
   EXPECT_THROW(from_value(Value{std::string("halved")}, state), Damaged);
   std::uint64_t seed = 0;
   EXPECT_THROW(from_value(Value{std::string("12x")}, seed), Damaged);
+  EXPECT_THROW(read_level("integer", "99999999999999999999"), Damaged) << "not 0";
+  EXPECT_THROW(read_level("number", "1e999"), Damaged);
+  EXPECT_THROW(read_texts(std::string(200'000, '[')), Damaged);
   from_value(Value{std::string("18446744073709551615")}, seed);
   EXPECT_EQ(seed, 18446744073709551615U);
 }

@@ -54,6 +54,34 @@ TEST(Faults, AFunctionThatThrowsWhileItIsTimedLeavesTheOthersGoing) {
   EXPECT_GE(test::finding_on(findings, "time per call").rounds, 1U);
 }
 
+TEST(Faults, ABaselineThatThrowsMakesNobodyElseWrong) {
+  auto contest = brief("no answer to compare with");
+  contest.baseline("jammed", []() -> unsigned { throw std::runtime_error("the sluice jammed"); });
+  contest.candidate("steady", work);
+  const auto findings = contest.run();
+  EXPECT_EQ(findings.states[CellId{0}].standing, Standing::failed);
+  EXPECT_TRUE(findings.states[CellId{1}].is_sound()) << findings.states[CellId{1}].detail;
+  EXPECT_TRUE(findings.findings.empty());
+}
+
+TEST(Faults, AnInputThatCannotBeMadeIsSaidOfWhatNeedsIt) {
+  auto contest = brief("no input");
+  contest.over("locks", {1, 2});
+  contest.input([](const Setting& setting) {
+    if (setting.integer("locks") == 2) throw std::runtime_error("no water");
+    return 7U;
+  });
+  contest.baseline("a", [](unsigned n) { return n + work(); }).candidate("b", [](unsigned n) {
+    return n + work();
+  });
+  const auto findings = contest.run();
+  for (const auto id : findings.design.cells.ids()) {
+    const bool dry = findings.design.cells[id].setting.integer("locks") == 2;
+    EXPECT_EQ(findings.states[id].standing, dry ? Standing::failed : Standing::sound);
+    EXPECT_EQ(findings.states[id].detail, dry ? "it threw: no water" : "");
+  }
+}
+
 TEST(Faults, AFunctionThatThrowsInAThreadDoesSoToo) {
   auto contest = brief("throws in threads");
   contest.threads({2});

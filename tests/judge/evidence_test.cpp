@@ -63,7 +63,7 @@ TEST(Groups, OfManyThatShareTheirFirstMembersAreTold) {
     findings.groups.back().members.push_back({last});
   }
   const auto text = render::to_text(findings, {});
-  for (const auto* last : {"rival11", "rival12", "rival13"}) EXPECT_THAT(text, HasSubstr(last));
+  for (const auto* last : {"= rival11", "= rival12", "= rival13"}) EXPECT_THAT(text, HasSubstr(last));
 }
 
 TEST(Turns, AreLookedForInTheOrderOfSizesHoweverTheyAreListed) {

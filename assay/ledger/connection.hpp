@@ -1,0 +1,105 @@
+#pragma once
+
+#include <soci/soci.h>
+
+#include <exception>
+#include <memory>
+#include <string>
+#include <type_traits>
+#include <utility>
+
+#include "assay/codec/value.hpp"
+#include "assay/ledger/dialect.hpp"
+
+namespace assay::ledger {
+
+/// A connection to a ledger that is there and up to date. Everything goes through its transactions, which
+/// turn what the database says into an Error with a code. Included by this module's own sources only.
+class Connection {
+ public:
+  /// Opens the ledger, makes it if `create`, and brings it up to date.
+  Connection(std::string path, bool create);
+
+  const std::string& path() const { return path_; }
+  soci::session& sql() { return sql_; }
+
+  /// Runs `work` in one transaction that writes: all of it is stored, or nothing.
+  template <class Work>
+  auto write(Work&& work) {
+    require_writable();
+    return transact([&] { dialect_->begin_writing(sql_); }, work);
+  }
+
+  /// Runs `work` in one transaction that only reads: it sees one state of the ledger.
+  template <class Work>
+  auto read(Work&& work) {
+    return transact([&] { sql_ << "BEGIN"; }, work);
+  }
+
+  /// Gives the space of what was taken out back.
+  void compact();
+
+  /// Runs `work` without needing room on disk for what is only taken out; see Dialect::spare_disk.
+  template <class Work>
+  void sparing_disk(Work&& work) {
+    spare_disk(true);
+    try {
+      work();
+    } catch (...) {
+      spare_disk(false);
+      throw;
+    }
+    spare_disk(false);
+  }
+
+ private:
+  template <class Begin, class Work>
+  auto transact(Begin&& begin, Work&& work) {
+    bool begun = false;
+    try {
+      begin();
+      begun = true;
+      if constexpr (std::is_void_v<decltype(work())>) {
+        work();
+        sql_ << "COMMIT";
+      } else {
+        auto result = work();
+        sql_ << "COMMIT";
+        return result;
+      }
+    } catch (const soci::soci_error& error) {
+      // Told before the rollback, which has a code of its own.
+      const auto told = [&]() -> std::exception_ptr {
+        try {
+          fail(error);
+        } catch (...) {
+          return std::current_exception();
+        }
+      }();
+      if (begun) roll_back();
+      std::rethrow_exception(told);
+    } catch (const codec::Damaged& error) {
+      if (begun) roll_back();
+      fail_damaged(error.problem());
+    } catch (...) {
+      if (begun) roll_back();
+      throw;
+    }
+  }
+
+  void roll_back();
+  void spare_disk(bool on);
+  void require_writable() const;
+  int stored_version();
+  void bring_up_to_date();
+  [[noreturn]] void fail(const std::exception& error);
+  [[noreturn]] void fail_gone() const;
+  [[noreturn]] void fail_read_only() const;
+  [[noreturn]] void fail_damaged(const std::string& what) const;
+
+  std::string path_;
+  std::unique_ptr<Dialect> dialect_ = sqlite_dialect();
+  soci::session sql_;
+};
+
+}  // namespace assay::ledger

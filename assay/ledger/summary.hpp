@@ -1,0 +1,25 @@
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+#include "assay/model/log.hpp"
+
+namespace assay::ledger {
+
+/// A campaign in a list.
+struct Summary {
+  CampaignId id;
+  std::string uid, title, kind, label, plan_digest, repeat;
+  std::string candidates;  ///< their names, with "vs" between
+  CampaignState state = CampaignState::open;
+  std::int64_t started = 0;  ///< milliseconds since 1970
+  int rounds = 0;            ///< whole judged ones
+};
+
+/// Which of `campaigns` (newest first) a text means: "last" is the newest; else the label, or a prefix of the
+/// uid that only one has. Throws Error that lists what there is.
+const Summary& choose(const std::vector<Summary>& campaigns, const std::string& text);
+
+}  // namespace assay::ledger

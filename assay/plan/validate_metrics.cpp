@@ -1,0 +1,106 @@
+#include "assay/plan/validate_metrics.hpp"
+
+#include <algorithm>
+#include <string>
+#include <vector>
+
+#include "assay/check/extract.hpp"
+#include "assay/metrics/catalogue.hpp"
+#include "assay/plan/near_miss.hpp"
+
+namespace assay::plan {
+namespace {
+
+/// Whether every run of a program tells this metric, so that no plan can define it.
+bool is_built_in(const std::string& name) {
+  const auto* row = metrics::find_row(name);
+  return row != nullptr && row->of_programs && row->needs != metrics::Needs::work;
+}
+
+void check_own(const Plan& plan, const Refusal& refusal) {
+  std::vector<Metric> named;
+  for (const auto& metric : plan.metrics) named.push_back(metric.metric);
+  refusal.names(named, "metric");
+  const auto workloads = refusal.names(plan.workloads, "workload");
+  for (std::size_t i = 0; i < plan.metrics.size(); ++i) {
+    const auto& metric = plan.metrics[i];
+    const auto path = entry("metric", i);
+    if (metric.margin && !(*metric.margin > 0 && *metric.margin < 10))
+      refusal.raise(path + ".margin", "the margin must be above 0 % and below 1000 %",
+                    "write it like \"1 %\"");
+    if (is_built_in(metric.metric.name)) {
+      if (!metric.from.empty())
+        refusal.raise(path + ".from", "\"" + metric.metric.name + "\" is measured by Assay itself",
+                      "leave from out to refine it, or choose another name");
+      continue;
+    }
+    if (metric.from.empty() && metrics::find_row(metric.metric.name) != nullptr) continue;
+    if (metric.from.empty())
+      refusal.raise(path, "metric \"" + metric.metric.name + "\" comes from nowhere",
+                    "give it from = \"stdout\", \"stderr\", or a file that the trial writes");
+    if (metric.pattern.empty() == metric.json.empty())
+      refusal.raise(path, "metric \"" + metric.metric.name + "\" needs either a pattern or a JSON pointer",
+                    "write pattern = 'rate ([0-9.]+)' or json = \"/stats/rate\"");
+    if (const auto problem =
+            metric.pattern.empty() ? std::string{} : check::problem_of_pattern(metric.pattern);
+        !problem.empty())
+      refusal.raise(path + ".pattern", problem,
+                    "see the RE2 syntax; in TOML, single quotes keep backslashes");
+    if (const auto problem = check::problem_of_pointer(metric.json); !problem.empty())
+      refusal.raise(path + ".json", "json = \"" + metric.json + "\": " + problem, "see RFC 6901");
+    for (const auto& name : metric.workloads)
+      if (std::ranges::count(workloads, name) == 0)
+        refusal.raise(path + ".workloads", "\"" + name + "\" is not among the workloads",
+                      meant_or_known(name, workloads));
+    for (const auto& workload : plan.workloads)
+      if (!workload.control.keep_output && (metric.from == "stdout" || metric.from == "stderr"))
+        refusal.raise(path + ".from", "workload \"" + workload.name + "\" does not keep its output",
+                      "take keep_output = false out, or let the trial write a file");
+  }
+}
+
+/// Every metric that this plan can yield.
+std::vector<Metric> all_metrics(const Plan& plan) {
+  auto all = metrics::process_metrics();
+  if (std::ranges::any_of(plan.workloads, [](const auto& w) { return !w.work.amount.empty(); }))
+    all.push_back(metrics::row_of(metrics::Known::throughput).metric);
+  for (const auto& own : plan.metrics) {
+    const auto found = std::ranges::find(all, own.metric.name, &Metric::name);
+    if (found == all.end())
+      all.push_back(own.metric);
+    else
+      found->prefer = own.metric.prefer;
+  }
+  return all;
+}
+
+void check_watched(const Plan& plan, const Refusal& refusal) {
+  const auto all = all_metrics(plan);
+  const bool abreast = plan.rounds.mode == PlannedRounds::Mode::abreast;
+  for (const auto& name : plan.watch) {
+    const auto metric = std::ranges::find(all, name, &Metric::name);
+    if (metric == all.end()) {
+      std::vector<std::string> known;
+      for (const auto& m : all)
+        if (m.prefer != Prefer::neither) known.push_back(m.name);
+      refusal.raise("plan.watch", "unknown metric \"" + name + "\"", meant_or_known(name, known));
+    }
+    if (metric->prefer == Prefer::neither)
+      refusal.raise("plan.watch", "\"" + name + "\" can't be watched: neither more nor less of it is better",
+                    "watch what it stands for");
+    const auto* row = metrics::find_row(name);
+    if (abreast && row != nullptr && !row->holds_abreast)
+      refusal.raise("plan.watch",
+                    "\"" + name + "\" can't be told of candidates that run abreast: they share a core",
+                    "watch cpu time, or use mode = \"turns\"");
+  }
+}
+
+}  // namespace
+
+void validate_metrics(const Plan& plan, const Refusal& refusal) {
+  check_own(plan, refusal);
+  check_watched(plan, refusal);
+}
+
+}  // namespace assay::plan
