@@ -5,6 +5,7 @@
 #include <filesystem>
 
 #include "assay/campaign/checker.hpp"
+#include "assay/campaign/per_trial.hpp"
 #include "assay/campaign/readings.hpp"
 #include "assay/measure/digest.hpp"
 #include "assay/measure/group.hpp"
@@ -56,7 +57,9 @@ check::Answer answer_of(const measure::ProcessResult& result, std::string_view t
 Processes::Run Processes::stage(CellId cell, Role role, const std::stop_token& stop) {
   auto& what = cells_[cell];
   Run run{.cell = cell, .trial = {.cell = cell, .role = role}, .command = what.command};
-  run.staging = std::make_unique<Staging>(launcher_, what.control, what.folder);
+  auto control = what.control;
+  fill_per_trial(run.command, control);
+  run.staging = std::make_unique<Staging>(launcher_, std::move(control), what.folder);
   if (const auto problem = run.staging->begin(stop)) {
     run.trial.outcome = stop.stop_requested() ? Outcome::interrupted : Outcome::failed;
     run.trial.detail = *problem;

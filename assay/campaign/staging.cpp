@@ -13,8 +13,8 @@
 namespace assay::campaign {
 namespace fs = std::filesystem;
 
-Staging::Staging(measure::Launcher& launcher, const Control& control, const std::string& folder)
-    : launcher_(launcher), control_(control), folder_(folder), directory_(folder) {}
+Staging::Staging(measure::Launcher& launcher, Control control, const std::string& folder)
+    : launcher_(launcher), control_(std::move(control)), folder_(folder), directory_(folder) {}
 
 Staging::~Staging() {
   if (begun_) end();

@@ -14,7 +14,7 @@ namespace assay::campaign {
 class Staging {
  public:
   /// `folder` is the plan's: relative paths start there.
-  Staging(measure::Launcher& launcher, const Control& control, const std::string& folder);
+  Staging(measure::Launcher& launcher, Control control, const std::string& folder);
   ~Staging();
   Staging(const Staging&) = delete;
   Staging& operator=(const Staging&) = delete;
@@ -34,7 +34,7 @@ class Staging {
   std::optional<std::string> run(const SideStep& step, const char* name, const std::stop_token& stop);
 
   measure::Launcher& launcher_;
-  const Control& control_;
+  Control control_;
   std::string folder_, directory_;
   double kept_warm_ = 0;
   bool begun_ = false;

@@ -9,6 +9,7 @@
 #include "assay/cli/plan_asked.hpp"
 #include "assay/cli/whereabouts.hpp"
 #include "assay/plan/matrix.hpp"
+#include "assay/plan/placeholders.hpp"
 #include "assay/report/units.hpp"
 
 namespace assay::cli {
@@ -42,8 +43,10 @@ struct RunAsked {
   bool show = false, json = false, resume = false;
 };
 
-/// A command with its program as seen from the plan's folder, where every trial runs.
+/// A command with its program as seen from the plan's folder, where every trial runs, and with the names of
+/// what only a trial fills in.
 std::vector<std::string> as_in_plan(std::vector<std::string> command, const std::string& folder) {
+  for (auto& word : command) word = plan::fill(std::move(word), "port", "${port}");
   if (command.front().starts_with(folder + "/")) command.front().erase(0, folder.size() + 1);
   return command;
 }

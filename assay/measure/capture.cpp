@@ -53,6 +53,7 @@ void Capture::relieve() {
 
 void Capture::finish() {
   bytes_ = size();
+  finished_ = true;
   hash_up_to(bytes_);
 }
 
@@ -64,12 +65,13 @@ std::string Capture::piece(std::uint64_t from, std::size_t count) const {
 }
 
 std::string Capture::head(std::size_t most) const {
-  return piece(0, static_cast<std::size_t>(std::min<std::uint64_t>({most, kept, bytes_})));
+  return piece(0, static_cast<std::size_t>(std::min<std::uint64_t>({most, kept, written()})));
 }
 
 std::string Capture::tail(std::size_t most) const {
-  const auto count = std::min<std::uint64_t>(most, bytes_);
-  return piece(bytes_ - count, static_cast<std::size_t>(count));
+  const auto end = written();
+  const auto count = std::min<std::uint64_t>(most, end);
+  return piece(end - count, static_cast<std::size_t>(count));
 }
 
 }  // namespace assay::measure

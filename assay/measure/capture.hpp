@@ -33,18 +33,20 @@ class Capture {
   std::uint64_t bytes() const { return bytes_; }         ///< after finish()
   std::string digest() const { return digest_.text(); }  ///< after finish()
 
-  /// The first `most` bytes (at most `kept`), and the last `most` bytes.
+  /// The first `most` bytes (at most `kept`), and the last `most` bytes: of what there is up to now.
   std::string head(std::size_t most = kept) const;
   std::string tail(std::size_t most) const;
 
  private:
   std::uint64_t size() const;
+  std::uint64_t written() const { return finished_ ? bytes_ : size(); }
   void hash_up_to(std::uint64_t end);
   std::string piece(std::uint64_t from, std::size_t count) const;
 
   Descriptor file_;
   Digest digest_;
   std::uint64_t hashed_ = 0, bytes_ = 0;
+  bool finished_ = false;  ///< what is written later, by whom it may, does not count
 };
 
 }  // namespace assay::measure

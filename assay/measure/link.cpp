@@ -3,16 +3,23 @@
 #include <fcntl.h>
 #include <poll.h>
 #include <spawn.h>
+#include <sys/eventfd.h>
 #include <sys/mman.h>
 #include <sys/socket.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <array>
 #include <cerrno>
+#include <chrono>
+#include <csignal>
 #include <cstring>
+#include <thread>
 #include <vector>
 
+#include "assay/measure/exchange.hpp"
+#include "assay/measure/launcher/tree.hpp"
 #include "assay/model/error.hpp"
 
 extern "C" {
@@ -53,7 +60,51 @@ Descriptor launcher_image() {
   return image;
 }
 
-Launcher::Link::Link() {
+namespace {
+
+/// A point in time that can only come nearer.
+class Deadline {
+ public:
+  explicit Deadline(double seconds) : at_(after(seconds)) {}
+  void at_most(double seconds) { at_ = std::min(at_, after(seconds)); }
+  bool is_over() const { return Clock::now() >= at_; }
+
+ private:
+  using Clock = std::chrono::steady_clock;
+  static Clock::time_point after(double seconds) {
+    constexpr double most = 3e8;  // ten years: what the clock can hold
+    return Clock::now() + std::chrono::duration_cast<Clock::duration>(
+                              std::chrono::duration<double>(std::clamp(seconds, 0.0, most)));
+  }
+  Clock::time_point at_;
+};
+
+/// Whether a child of ours has ended; waits at most `seconds` for it, and reaps it.
+bool is_reaped_within(pid_t pid, double seconds) noexcept {
+  const Deadline deadline(seconds);
+  auto pause = std::chrono::microseconds(20);
+  while (true) {
+    const pid_t got = waitpid(pid, nullptr, WNOHANG);
+    if (got == pid || (got < 0 && errno != EINTR)) return true;
+    if (deadline.is_over()) return false;
+    std::this_thread::sleep_for(pause);
+    pause = std::min(2 * pause, std::chrono::microseconds(10'000));
+  }
+}
+
+bool is_readable_within(int file, double seconds) {
+  pollfd watched{file, POLLIN, 0};
+  const Deadline deadline(seconds);
+  constexpr int now_and_then_ms = 100;
+  while (true) {
+    const int ready = poll(&watched, 1, seconds > 0 ? now_and_then_ms : 0);
+    if (ready > 0 || deadline.is_over()) return ready > 0;
+  }
+}
+
+}  // namespace
+
+Link::Link(double patience) : patience_(patience) {
   std::array<int, 2> ends{};
   if (socketpair(AF_UNIX, SOCK_SEQPACKET | SOCK_CLOEXEC, 0, ends.data()) != 0)
     fail_launching("no socket can be made");
@@ -63,14 +114,27 @@ Launcher::Link::Link() {
   spawn(image.get(), theirs.get());
 }
 
-Launcher::Link::~Link() {
-  socket_ = Descriptor();
-  if (pid_ > 0)
-    while (waitpid(pid_, nullptr, 0) < 0 && errno == EINTR) {
-    }
+Link::~Link() {
+  socket_ = Descriptor();  // at its end the launcher process clears up and exits
+  if (pid_ > 0 && !is_reaped_within(pid_, patience_)) end();
 }
 
-void Launcher::Link::send_run(const protocol::Request& request, std::span<const int> fds) const {
+/// Makes an end of the launcher process and of what it runs.
+void Link::end() noexcept {
+  constexpr int passes = 3;  // what a parent made while it was looked at is found by the next
+  for (int pass = 0; pass < passes; ++pass) launcher::signal_below(pid_, SIGKILL);
+  kill(pid_, SIGKILL);
+  constexpr double at_most = 1;  // one that hangs in the kernel is left to it
+  is_reaped_within(pid_, at_most);
+  pid_ = -1;
+}
+
+void Link::give_up(const std::string& what, const std::string& remedy) {
+  end();
+  throw Error(what, "launcher", remedy, Error::Code::measuring);
+}
+
+void Link::send_run(const protocol::Request& request, std::span<const int> fds) const {
   alignas(cmsghdr) std::array<char, CMSG_SPACE(sizeof(int) * protocol::most_descriptors)> control{};
   iovec content{const_cast<protocol::Request*>(&request), sizeof request};
   msghdr message{};
@@ -86,32 +150,57 @@ void Launcher::Link::send_run(const protocol::Request& request, std::span<const 
   if (sendmsg(socket_.get(), &message, MSG_NOSIGNAL) < 0) fail_launching("the launcher does not listen");
 }
 
-protocol::Reply Launcher::Link::wait(std::span<ProcessResult> results, int stop_event) const {
-  std::array<pollfd, 2> watched = {{{socket_.get(), POLLIN, 0}, {stop_event, POLLIN, 0}}};
+std::optional<pid_t> Link::started() {
+  if (!is_readable_within(socket_.get(), patience_))
+    give_up("the launcher did not start its program", "does its file lie on a disk that hangs?");
+  protocol::Started started;
+  // A reply, which is longer, is left for wait().
+  const auto size = recv(socket_.get(), &started, sizeof started, MSG_PEEK | MSG_TRUNC);
+  if (size != static_cast<ssize_t>(sizeof started)) return {};
+  recv(socket_.get(), &started, sizeof started, 0);
+  return started.pid;
+}
+
+bool Link::has_answered() const { return is_readable_within(socket_.get(), 0); }
+
+void Link::ask_to_stop(int signal_number, double grace) const {
+  const protocol::Request request{.kind = protocol::Kind::stop,
+                                  .signal = signal_number,
+                                  .grace_ns = static_cast<std::int64_t>(grace * 1e9)};
+  send(socket_.get(), &request, sizeof request, MSG_NOSIGNAL);
+}
+
+protocol::Reply Link::wait(Exchange& exchange, double allowance, const std::stop_token& stop) {
+  const Descriptor stop_event(eventfd(0, EFD_CLOEXEC));
+  const std::stop_callback on_stop(stop, [&] {
+    const std::uint64_t one = 1;
+    [[maybe_unused]] const auto put = write(stop_event.get(), &one, sizeof one);
+  });
+  std::array<pollfd, 2> watched = {{{socket_.get(), POLLIN, 0}, {stop_event.get(), POLLIN, 0}}};
+  Deadline deadline(allowance + patience_);
   while (true) {
     constexpr int now_and_then_ms = 100;
     const int ready = poll(watched.data(), watched.size(), now_and_then_ms);
     if (ready < 0 && errno != EINTR) fail_launching("the launcher can't be waited for");
+    if (ready > 0 && watched[0].revents != 0) break;
     if (ready > 0 && watched[1].revents != 0) {
       const protocol::Request cancel{.kind = protocol::Kind::cancel};
       send(socket_.get(), &cancel, sizeof cancel, MSG_NOSIGNAL);
       watched[1].fd = -1;
+      deadline.at_most(exchange.grace() + patience_);
     }
-    if (ready > 0 && watched[0].revents != 0) break;
-    for (const auto& result : results) {
-      if (result.out) result.out->relieve();
-      if (result.err) result.err->relieve();
-      if (result.samples) result.samples->relieve();
-    }
+    if (deadline.is_over())
+      give_up("the launcher did not answer when its program's time was over, and was killed with it",
+              "a program that can't be ended waits in the kernel: for a disk or a network that hangs?");
+    exchange.relieve();
   }
   protocol::Reply reply;
   if (recv(socket_.get(), &reply, sizeof reply, 0) != static_cast<ssize_t>(sizeof reply))
-    throw Error("the launcher process has gone", "launcher", "was it killed for want of memory?",
-                Error::Code::measuring);
+    give_up("the launcher process has gone", "was it killed for want of memory?");
   return reply;
 }
 
-void Launcher::Link::spawn(int image, int their_socket) {
+void Link::spawn(int image, int their_socket) {
   posix_spawn_file_actions_t actions;
   posix_spawn_file_actions_init(&actions);
   for (const int standard : {0, 1, 2})

@@ -2,11 +2,13 @@
 
 #include <sys/types.h>
 
+#include <optional>
 #include <span>
+#include <stop_token>
+#include <string>
 
 #include "assay/measure/descriptor.hpp"
 #include "assay/measure/launcher/protocol.hpp"
-#include "assay/measure/process.hpp"
 
 namespace assay::measure {
 
@@ -20,23 +22,42 @@ void write_all(int fd, const void* bytes, std::size_t count);
 /// A memory file that holds the launcher's program.
 Descriptor launcher_image();
 
-/// The launcher process and the socket to it.
-class Launcher::Link {
+class Exchange;
+
+/// A launcher process and the socket to it. One heat at a time.
+class Link {
  public:
-  Link();
-  ~Link();
+  /// `patience` in seconds, see Launcher. Throws Error(measuring) when it can't be started.
+  explicit Link(double patience);
+  ~Link();  ///< ends what still runs
   Link(const Link&) = delete;
   Link& operator=(const Link&) = delete;
 
   void send_run(const protocol::Request& request, std::span<const int> fds) const;
-  /// Waits for the reply; relieves the captures now and then, and passes a stop request on, once.
-  protocol::Reply wait(std::span<ProcessResult> results, int stop_event) const;
+
+  /// Waits until the program of a heat that is announced runs; its process id, or none when it could not be
+  /// started. Throws Error(measuring) when that takes longer than the patience.
+  std::optional<pid_t> started();
+
+  /// Whether the heat's reply is there, or the launcher process has gone.
+  bool has_answered() const;
+
+  /// Asks the heat's programs to end, see Running::stop().
+  void ask_to_stop(int signal_number, double grace) const;
+
+  /// Waits for the reply; relieves the captures now and then, and passes a stop request on, once. Throws
+  /// Error(measuring) when there is none within `allowance` seconds and the patience, or the launcher process
+  /// has gone; everything it ran is ended then.
+  protocol::Reply wait(Exchange& exchange, double allowance, const std::stop_token& stop);
 
  private:
   void spawn(int image, int their_socket);
+  void end() noexcept;
+  [[noreturn]] void give_up(const std::string& what, const std::string& remedy);
 
   Descriptor socket_;
   pid_t pid_ = -1;
+  double patience_;
 };
 
 }  // namespace assay::measure

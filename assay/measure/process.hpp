@@ -74,21 +74,28 @@ struct ProcessResult {
   std::unique_ptr<Capture> samples;   ///< none unless asked for
 };
 
-/// Runs programs through the launcher process, which is started with the first of them and ended with this
-/// object. When it returns, nothing that the program started is left running.
+class Pool;
+class Running;
+
+/// Runs programs through launcher processes, which are started as they are needed (the first with this
+/// object) and ended with it. When a run returns, nothing that the program started is left running.
 ///
-/// One run at a time; not to be called from several threads at once. Installs no signal handler and reaps no
-/// child but the launcher. Cost of a run beyond the program's own: about 20 µs.
+/// May be called from several threads at once: each program, or heat of them, has a launcher process of its
+/// own. Installs no signal handler and reaps no child but the launcher processes. Cost of a run beyond the
+/// program's own: about 20 µs.
 class Launcher {
  public:
-  /// Throws Error(measuring) when the launcher can't be started.
-  Launcher();
+  /// `patience` is how many seconds a launcher process may be late with its answer, once the time limit and
+  /// the grace of its programs are over: then it is ended, with all it runs, and Error(measuring) thrown, so
+  /// that no call lasts longer than time limit + grace + patience, or grace + patience after a stop request.
+  /// Throws Error(measuring) when no launcher process can be started.
+  explicit Launcher(double patience = 10);
   ~Launcher();
   Launcher(const Launcher&) = delete;
   Launcher& operator=(const Launcher&) = delete;
 
   /// Runs `command` to its end, its time limit, or a stop request. Throws Error(measuring) when the launcher
-  /// itself is gone; the next call starts a new one.
+  /// process is gone or does not answer; the next call starts a new one.
   ProcessResult run(const Command& command, const std::stop_token& stop = {});
 
   /// Runs several commands (2 to most_abreast) at once on core number `core`, started together, and returns
@@ -100,15 +107,15 @@ class Launcher {
                                          const std::stop_token& stop = {});
   static constexpr std::size_t most_abreast = 16;
 
+  /// Starts `command` and returns when it runs, or could not be started. Its handle may outlive this object.
+  /// Throws Error(measuring) when no launcher process can be had.
+  Running start(Command command);
+
   /// Why counters were refused in the runs so far, in words; empty when none was.
-  const std::string& counting_problem() const { return counting_problem_; }
+  std::string counting_problem() const;
 
  private:
-  class Link;
-  struct Heat;
-  void exchange(Heat& heat, const std::stop_token& stop);
-  std::unique_ptr<Link> link_;
-  std::string counting_problem_;
+  std::shared_ptr<Pool> pool_;
 };
 
 /// A path that runs the launcher's own program, whose `spin N` does a known amount of work: N turns of a loop

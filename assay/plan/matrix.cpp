@@ -48,11 +48,11 @@ std::vector<std::string> expand_all(const std::vector<std::string>& texts, const
   return expanded;
 }
 
-Control expand_control(Control control, const Values& values) {
+Control expand_control(Control control, const Values& values, const Values& with_trial) {
   control.cold = expand_all(control.cold, values);
-  control.before.run = expand_all(control.before.run, values);
-  control.after.run = expand_all(control.after.run, values);
-  if (control.environment) control.environment = expand_all(*control.environment, values);
+  control.before.run = expand_all(control.before.run, with_trial);
+  control.after.run = expand_all(control.after.run, with_trial);
+  if (control.environment) control.environment = expand_all(*control.environment, with_trial);
   return control;
 }
 
@@ -141,7 +141,9 @@ PlannedCell expand_cell(const Plan& plan, const Cell& cell, const BuildPlace& pl
   PlannedCell planned{.cell = cell};
   if (std::ranges::count(workload.skip, candidate.name) > 0)
     planned.state = {Standing::absent, "left out by the plan"};
-  planned.command = expand_all(command_of(candidate, workload), values);
+  auto with_trial = values;
+  with_trial.insert(values_per_trial().begin(), values_per_trial().end());
+  planned.command = expand_all(command_of(candidate, workload), with_trial);
   planned.program = planned.command.empty() ? "" : planned.command.front();
   const auto names_exe = [&](const std::string& word) {
     return word.find(values.at("exe")) != std::string::npos;
@@ -150,7 +152,7 @@ PlannedCell expand_cell(const Plan& plan, const Cell& cell, const BuildPlace& pl
     planned.program = values.at("exe");
   planned.identify = expand_all(candidate.identify, values);
   planned.check = expand_check(workload.check, values);
-  planned.control = expand_control(workload.control, values);
+  planned.control = expand_control(workload.control, values, with_trial);
   planned.work = work_done(workload.work, values);
   for (const auto& metric : plan.metrics) planned.metric_files.push_back(expand(metric.from, values));
   return planned;

@@ -13,9 +13,10 @@ namespace assay::plan {
 
 /// A cell with what it takes to run it.
 struct PlannedCell {
-  Cell cell;                         ///< its ids are places in the plan's candidates and workloads
-  CellState state;                   ///< absent where the workload skips it
-  std::vector<std::string> command;  ///< the candidate's own `run`, else the workload's
+  Cell cell;        ///< its ids are places in the plan's candidates and workloads
+  CellState state;  ///< absent where the workload skips it
+  std::vector<std::string>
+      command;  ///< the candidate's own `run`, else the workload's; see values_per_trial()
   std::string
       program;  ///< what is compared: the candidate's exe where its command names it, else what starts
   std::vector<std::string> identify;      ///< its candidate's, placeholders expanded

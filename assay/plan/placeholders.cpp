@@ -7,6 +7,28 @@
 #include "assay/plan/near_miss.hpp"
 
 namespace assay::plan {
+namespace {
+
+/// NUL ends an argument of a program, so that none contains this.
+std::string mark_of(const std::string& name) { return '\0' + name + '\0'; }
+
+}  // namespace
+
+const std::map<std::string, std::string>& values_per_trial() {
+  static const std::map<std::string, std::string> values = {{"port", mark_of("port")}};
+  return values;
+}
+
+bool waits_for(const std::string& text, const std::string& name) {
+  return text.find(mark_of(name)) != std::string::npos;
+}
+
+std::string fill(std::string text, const std::string& name, const std::string& value) {
+  const auto mark = mark_of(name);
+  for (auto at = text.find(mark); at != std::string::npos; at = text.find(mark, at + value.size()))
+    text.replace(at, mark.size(), value);
+  return text;
+}
 
 std::span<const std::string> reserved_placeholders() {
   static const std::vector<std::string> names = {"exe",  "out",       "source", "jobs",
@@ -34,7 +56,9 @@ std::string expand(const std::string& text, const std::map<std::string, std::str
     if (value == values.end()) {
       if (std::ranges::count(reserved_placeholders(), name) > 0)
         throw Error("placeholder ${" + name + "} has no value here", {},
-                    "it is filled in builds and services only");
+                    "${exe}, ${out}, ${source} and ${jobs} need a program or a build, ${port} a command that "
+                    "is run for a "
+                    "trial");
       std::vector<std::string> known;
       for (const auto& [key, unused] : values) known.push_back(key);
       throw Error("unknown placeholder ${" + name + "}", {}, meant_or_known(name, known));

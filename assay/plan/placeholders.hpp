@@ -18,4 +18,14 @@ std::span<const std::string> reserved_placeholders();
 /// that is never closed.
 std::string expand(const std::string& text, const std::map<std::string, std::string>& values);
 
+/// The placeholders whose values are known only when a trial begins, as `expand` takes them: each is left in
+/// the text as a mark that no argument of a program can contain, for fill() to replace.
+const std::map<std::string, std::string>& values_per_trial();
+
+/// Whether a text of expand() waits for the value of `${name}`.
+bool waits_for(const std::string& text, const std::string& name);
+
+/// Puts `value` where a text of expand() waits for `${name}`.
+std::string fill(std::string text, const std::string& name, const std::string& value);
+
 }  // namespace assay::plan

@@ -5,6 +5,8 @@
 #include <filesystem>
 #include <fstream>
 #include <map>
+#include <set>
+#include <sstream>
 #include <thread>
 
 #include "assay/campaign/carry_out.hpp"
@@ -62,6 +64,26 @@ TEST(Control, AFailingStepFailsTheTrialWithItsLastWords) {
   EXPECT_THAT(findings.states[CellId{0}].detail, HasSubstr("its step after took longer than its time limit"));
   plan.workloads[0].control = {.before = {.run = {"./no-such-step"}}};
   EXPECT_THROW(carry_out(plan), Error) << "found out before anything runs";
+}
+
+TEST(Control, APortIsOneForATrialAndItsStepsAndAnotherForTheNext) {
+  const Scratch scratch;
+  auto plan = plan_of({{"make", scratch.path("mine"), "${port}", "say", "$${port}"}, {"say", "$${port}"}});
+  auto& control = plan.workloads[0].control;
+  control.environment = {"PATH", "PORT=${port}"};
+  control.before.run = {"sh", "-c", "echo $PORT > " + scratch.path("mine")};
+  control.after.run = {
+      "sh", "-c",
+      "test $(cat " + scratch.path("mine") + ") = ${port} && echo ${port} >> " + scratch.path("ports")};
+  const auto record = record_of(plan);
+  for (const auto& trial : record.log.trials) EXPECT_EQ(trial.outcome, Outcome::ok) << trial.detail;
+  std::istringstream ports(test::read_file(scratch.path("ports")));
+  std::set<int> different;
+  for (int port; ports >> port;) {
+    EXPECT_GT(port, 1023);
+    different.insert(port);
+  }
+  EXPECT_GT(different.size(), 1U);
 }
 
 TEST(Control, AFreshFolderIsEmptyAndGoneAfterwards) {

@@ -146,6 +146,7 @@ int main(int argc, char** argv) {
     const std::string step = argv[i];
     const auto next = [&] { return i + 1 < argc ? argv[++i] : ""; };
     if (step == "say") std::printf("%s\n", next());
+    if (step == "flush") std::fflush(stdout);
     if (step == "complain") std::fprintf(stderr, "%s\n", next());
     if (step == "exit") return std::atoi(next());
     if (step == "signal") raise(std::atoi(next()));

@@ -1,7 +1,6 @@
 #include <fcntl.h>
 #include <sys/mman.h>
 #include <sys/resource.h>
-#include <sys/syscall.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -9,6 +8,8 @@
 #include <csignal>
 
 #include "assay/measure/launcher/heats.hpp"
+#include "assay/measure/launcher/mapping.hpp"
+#include "assay/measure/launcher/usage.hpp"
 #include "assay/measure/launcher/waiting.hpp"
 
 namespace assay::launcher {
@@ -69,11 +70,19 @@ class Heat {
       : starts_(starts), request_(request), reply_(reply), count_(static_cast<int>(request.programs)) {}
 
   void run() {
-    void* shared = mmap(nullptr, sizeof(Left) * most_programs, PROT_READ | PROT_WRITE,
-                        MAP_SHARED | MAP_ANONYMOUS, -1, 0);
-    left_ = static_cast<Left*>(shared);
+    const Mapping shared(sizeof(Left) * most_programs, MAP_SHARED | MAP_ANONYMOUS, -1);
+    left_ = static_cast<Left*>(shared.memory());
     int ready[2] = {-1, -1};
-    if (shared == MAP_FAILED || !gate_.make() || pipe2(ready, O_CLOEXEC) != 0) return refuse(errno);
+    if (left_ != nullptr && gate_.make() && pipe2(ready, O_CLOEXEC) == 0)
+      go_through(ready);
+    else
+      refuse(errno);
+    gate_.drop();
+    clear_leftovers(reply_.each.data(), pids_, count_);
+  }
+
+ private:
+  void go_through(const int* ready) {
     const bool all_made = make(ready[1]);
     close(ready[1]);
     bool all_ready = all_made;
@@ -84,11 +93,8 @@ class Heat {
       measure();
     else
       give_up();
-    clear();
-    munmap(shared, sizeof(Left) * most_programs);
   }
 
- private:
   void refuse(int error) {
     for (int i = 0; i < count_; ++i) {
       each(i).failed_step = Step::spawn;
@@ -111,15 +117,13 @@ class Heat {
   }
 
   void measure() {
-    Waited waited{.count = count_, .pidfds = {}, .ended = {}};
-    for (int i = 0; i < count_; ++i)
-      waited.pidfds[i] = static_cast<int>(syscall(SYS_pidfd_open, pids_[i], 0));
+    Waited waited{.count = count_, .pids = {}, .ended = {}};
+    for (int i = 0; i < count_; ++i) waited.pids[i] = pids_[i];
     const auto released = now_ns();
     gate_.open();
     wait_for_all(waited, request_, released, reply_);
     for (int i = 0; i < count_; ++i) {
       each(i).wall_ns = waited.ended[i] - released;
-      close(waited.pidfds[i]);
       reap(pids_[i], 0, &each(i).status, each(i));
       each(i).user_us -= left_[i].user_us;
       each(i).system_us -= left_[i].system_us;
@@ -139,11 +143,6 @@ class Heat {
       each(i).failed_step = left_[i].failure.step == Step::none ? Step::others : left_[i].failure.step;
       each(i).error = left_[i].failure.error;
     }
-  }
-
-  void clear() {
-    gate_.drop();
-    clear_leftovers(reply_.each.data(), pids_, count_);
   }
 
   const Start* starts_;

@@ -1,10 +1,11 @@
-#include <sys/syscall.h>
+#include <sys/socket.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
 #include <cerrno>
 
 #include "assay/measure/launcher/heats.hpp"
+#include "assay/measure/launcher/usage.hpp"
 #include "assay/measure/launcher/waiting.hpp"
 
 namespace assay::launcher {
@@ -42,12 +43,14 @@ void run_alone(const Start& start, const Request& request, Counters& counters, R
     result.error = failure.error;
     return;
   }
-  Waited waited{.count = 1, .pidfds = {}, .ended = {}};
-  waited.pidfds[0] = static_cast<int>(syscall(SYS_pidfd_open, pid, 0));
+  if (request.announce != 0) {
+    const Started started{.pid = pid};
+    send(launcher_socket, &started, sizeof started, MSG_NOSIGNAL);
+  }
+  Waited waited{.count = 1, .pids = {pid}, .ended = {}};
   wait_for_all(waited, request, began, reply);
   result.wall_ns = waited.ended[0] - began;
   reap(pid, 0, &result.status, result);
-  close(waited.pidfds[0]);
   clear_leftovers(&result, &pid, 1);
   counters.report(result);
 }

@@ -7,7 +7,6 @@
 // Told `spin N`, it is a program with a known amount of work instead: N turns of a loop.
 
 #include <fcntl.h>
-#include <sys/mman.h>
 #include <sys/prctl.h>
 #include <sys/resource.h>
 #include <sys/socket.h>
@@ -19,6 +18,7 @@
 #include <cstring>
 
 #include "assay/measure/launcher/heats.hpp"
+#include "assay/measure/launcher/mapping.hpp"
 #include "assay/measure/launcher/protocol.hpp"
 
 namespace {
@@ -90,13 +90,12 @@ std::size_t entries_needed(const char* block, const Request& request) {
 
 void serve(const Request& request, const int* fds, Counters& counters, Reply& reply) {
   reply.programs = request.programs;
-  auto* block =
-      static_cast<char*>(mmap(nullptr, request.text_bytes, PROT_READ | PROT_WRITE, MAP_PRIVATE, fds[0], 0));
-  if (block == MAP_FAILED) return refuse(reply, errno);
-  const std::size_t list_bytes = (entries_needed(block, request) + 1) * sizeof(char*);
-  auto** list = static_cast<char**>(
-      mmap(nullptr, list_bytes, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS, -1, 0));
-  if (list == MAP_FAILED) return refuse(reply, errno);
+  const Mapping texts_of_all(request.text_bytes, MAP_PRIVATE, fds[0]);
+  auto* block = static_cast<char*>(texts_of_all.memory());
+  if (block == nullptr) return refuse(reply, errno);
+  const Mapping lists((entries_needed(block, request) + 1) * sizeof(char*), MAP_PRIVATE | MAP_ANONYMOUS, -1);
+  auto** list = static_cast<char**>(lists.memory());
+  if (list == nullptr) return refuse(reply, errno);
   Start starts[most_programs] = {};
   Texts texts{block, block + request.text_bytes};
   auto** entry = list;
@@ -114,8 +113,6 @@ void serve(const Request& request, const int* fds, Counters& counters, Reply& re
   else
     run_alone(starts[0], request, counters, reply);
   reply.counting_error = counters.error();
-  munmap(block, request.text_bytes);
-  munmap(list, list_bytes);
 }
 
 /// Takes the next request and its descriptors; returns how many came. Ends the program with its socket.
@@ -174,7 +171,7 @@ int main(int argc, char** argv) {
     int fds[most_descriptors];
     Request request;
     const unsigned came = take(request, fds);
-    if (came == 0) continue;  // a cancel that came too late
+    if (came == 0) continue;  // a cancel or a stop that came too late
     static Reply reply;
     reply = {};
     if (request.programs >= 1 && request.programs <= most_programs && came == 1 + streams * request.programs)

@@ -3,13 +3,14 @@
 #include <array>
 #include <cstdint>
 
-/// What Assay and its launcher say to each other: one packet each way per heat, over a SEQPACKET socket.
+/// What Assay and its launcher say to each other: one packet each way per heat, over a SEQPACKET socket, and
+/// a second one back where the request asks to be told when the program has started.
 ///
 /// A heat is one program, or several that run abreast. A request carries descriptors: a memfd with the text
 /// block, then for each program where its stdout, its stderr and its samples (descriptor 3) go. The text
 /// block is, for each program, its ProgramHead and then NUL-ended texts: working directory, program, stdin
-/// file, the cgroup file to join (or nothing), its arguments, its environment entries. A cancel request
-/// carries nothing and gets no reply of its own: the running heat's reply comes early.
+/// file, the cgroup file to join (or nothing), its arguments, its environment entries. Cancel and stop
+/// requests carry nothing and get no reply of their own: the running heat's reply comes early.
 namespace assay::measure::protocol {
 
 inline constexpr int launcher_socket = 3;
@@ -18,7 +19,12 @@ inline constexpr int streams = 3;  ///< of each program: stdout, stderr, samples
 inline constexpr int most_descriptors = 1 + streams * most_programs;
 inline constexpr int most_cores = 1024;
 
-enum class Kind : std::uint32_t { run = 1, cancel = 2 };
+enum class Kind : std::uint32_t {
+  run = 1,
+  cancel,  ///< TERM to everything, KILL after the heat's own grace
+  stop     ///< `signal` to the programs themselves, which end their children; KILL to everything after
+           ///< `grace_ns`
+};
 
 /// Which step of starting a program failed.
 enum class Step : std::int32_t {
@@ -58,6 +64,8 @@ struct Request {
   std::uint32_t programs = 1;
   std::uint32_t abreast = 0;   ///< 1: released together, compared by CPU time
   std::uint32_t samples = 0;   ///< 1: the programs get their samples descriptor
+  std::uint32_t announce = 0;  ///< 1: Started is sent once the program runs
+  std::int32_t signal = 0;     ///< of a stop
   std::uint32_t counting = 0;  ///< bit set over Count
   std::int32_t nice = 0;       ///< added to the niceness
   std::uint32_t pinned = 0;    ///< 1: to `cores`
@@ -66,6 +74,11 @@ struct Request {
   std::int64_t memory_limit = 0;  ///< bytes of data per process; 0: none
   std::int64_t timeout_ns = 0;    ///< until everything is asked to end
   std::int64_t grace_ns = 0;      ///< from then until it is made to
+};
+
+/// Says that the program of a heat runs; none comes when it could not be started.
+struct Started {
+  std::int32_t pid = 0;
 };
 
 /// Of every counter, that it was not on.

@@ -2,10 +2,13 @@
 
 #include <fcntl.h>
 #include <sched.h>
+#include <sys/prctl.h>
 #include <sys/resource.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include <cerrno>
+#include <csignal>
 #include <cstring>
 #include <ctime>
 
@@ -17,6 +20,19 @@ using measure::protocol::Step;
 namespace {
 
 constexpr int samples_descriptor = 3;
+
+/// A pipe without a writer would be waited for without end, so it is refused.
+int open_input(const char* path) {
+  const int input = open(path, O_RDONLY | O_NONBLOCK);
+  struct stat about {};
+  if (input < 0 || fstat(input, &about) != 0) return -1;
+  if (S_ISFIFO(about.st_mode)) {
+    errno = ESPIPE;
+    return -1;
+  }
+  fcntl(input, F_SETFL, 0);
+  return input;
+}
 
 }  // namespace
 
@@ -33,6 +49,7 @@ bool prepare(const Start& start, const Request& request, Failure& failure) {
     return false;
   };
   setsid();
+  prctl(PR_SET_PDEATHSIG, SIGKILL);  // it does not outlive a launcher that is killed
   if (start.join[0] != '\0') {
     const int group = open(start.join, O_WRONLY | O_CLOEXEC);
     if (group < 0 || write(group, "0", 1) != 1) return failed(Step::cgroup);
@@ -51,7 +68,7 @@ bool prepare(const Start& start, const Request& request, Failure& failure) {
     if (setrlimit(RLIMIT_DATA, &limit) != 0) return failed(Step::limit);
   }
   if (chdir(start.directory) != 0) return failed(Step::directory);
-  const int input = open(start.input, O_RDONLY);
+  const int input = open_input(start.input);
   if (input < 0) return failed(Step::input);
   dup2(input, 0);
   dup2(start.out, 1);

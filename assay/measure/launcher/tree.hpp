@@ -3,9 +3,11 @@
 /// The processes below the launcher: signalling all of them, whatever sessions and groups they made.
 namespace assay::launcher {
 
-/// Signals `pid` and everything below it, the parent first, so that it can't make more. TERM comes with CONT.
-/// What lies deeper than 40 comes up by adoption when its parents are gone.
-void signal_tree(int pid, int signal_number, int depth = 0);
+/// Signals everything below process `root`, parents first, so that they can't make more. TERM comes with
+/// CONT. What lies deeper than 40 comes up by adoption when its parents are gone. A process is signalled by
+/// its pidfd, once it is known to be where it was found, so that a number which another program has meanwhile
+/// got does it no harm.
+void signal_below(int root, int signal_number);
 
 /// Signals everything below this process.
 void signal_everything(int signal_number);

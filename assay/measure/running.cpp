@@ -1,0 +1,94 @@
+#include "assay/measure/running.hpp"
+
+#include <algorithm>
+#include <chrono>
+#include <optional>
+
+#include "assay/measure/exchange.hpp"
+#include "assay/measure/pool.hpp"
+#include "assay/model/error.hpp"
+
+namespace assay::measure {
+
+using Clock = std::chrono::steady_clock;
+
+struct Running::State {
+  State(std::shared_ptr<Pool> from, Command what)
+      : pool(std::move(from)), command(std::move(what)), exchange({&command, 1}) {}
+
+  /// Seconds until it must have ended; `until` is moved by a stop request.
+  double left() const { return std::chrono::duration<double>(until - Clock::now()).count(); }
+  void at_most(double seconds) {
+    constexpr double ten_years = 3e8;  // what a clock can hold
+    until = std::min(until, Clock::now() + std::chrono::duration_cast<Clock::duration>(
+                                               std::chrono::duration<double>(std::min(seconds, ten_years))));
+  }
+
+  std::shared_ptr<Pool> pool;
+  Command command;
+  Exchange exchange;
+  std::unique_ptr<Link> link;
+  std::optional<pid_t> pid;
+  Clock::time_point until = Clock::time_point::max();
+};
+
+Running::Running(std::shared_ptr<Pool> pool, Command command)
+    : state_(std::make_unique<State>(std::move(pool), std::move(command))) {
+  auto& exchange = state_->exchange;
+  exchange.ask_for_counters();
+  exchange.pin(state_->command.cores);
+  exchange.announce();
+  state_->link = state_->pool->take();
+  exchange.send(*state_->link);
+  state_->at_most(exchange.allowance());
+  state_->pid = state_->link->started();
+}
+
+Running::Running(Running&&) noexcept = default;
+
+Running& Running::operator=(Running&& other) noexcept {
+  const Running former(std::move(*this));
+  state_ = std::move(other.state_);
+  return *this;
+}
+
+Running::~Running() {
+  if (!state_ || !state_->link) return;
+  try {
+    stop(SIGKILL, 0);
+    wait();
+  } catch (const Error&) {  // its launcher process has gone, and everything with it
+  }
+}
+
+std::optional<pid_t> Running::pid() const { return state_->pid; }
+
+bool Running::still_runs() {
+  if (!state_->link) return false;
+  state_->exchange.relieve();
+  return !state_->link->has_answered();
+}
+
+std::string Running::out_so_far(std::size_t most) const {
+  const auto* capture = state_->exchange.out();
+  return capture == nullptr ? std::string{} : capture->tail(most);
+}
+
+std::string Running::err_so_far(std::size_t most) const {
+  const auto* capture = state_->exchange.err();
+  return capture == nullptr ? std::string{} : capture->tail(most);
+}
+
+void Running::stop(int signal_number, double grace) {
+  if (!state_->link) return;
+  state_->link->ask_to_stop(signal_number, grace);
+  state_->at_most(grace);
+}
+
+ProcessResult Running::wait(const std::stop_token& stop) {
+  if (!state_->link) throw Error("this program was waited for before", state_->command.program);
+  auto results = state_->pool->finish(std::move(state_->link), state_->exchange, state_->left(), stop);
+  return std::move(results.front());
+}
+
+}  // namespace assay::measure
