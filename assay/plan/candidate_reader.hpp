@@ -24,9 +24,6 @@ class CandidateReader : public TomlReader {
   PlannedCandidate from_commit(const std::string& commit) const;
 
  private:
-  void build(const toml::table& table, const std::string& path, PlannedCandidate& into);
-  std::vector<std::vector<std::string>> steps(const toml::node& node, const std::string& path);
-
   PlannedCandidate defaults_;  ///< exe, source, build, identify
 };
 

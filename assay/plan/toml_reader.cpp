@@ -1,9 +1,9 @@
 #include "assay/plan/toml_reader.hpp"
 
 #include <algorithm>
-#include <limits>
 
 #include "assay/model/error.hpp"
+#include "assay/model/quantity.hpp"
 #include "assay/plan/near_miss.hpp"
 
 namespace assay::plan {
@@ -49,8 +49,8 @@ void TomlReader::wrong_type(const toml::node& at, const std::string& path,
   fail(at, path + " is " + kind_of(at), "expected " + expected);
 }
 
-void TomlReader::keys(const toml::table& table, const std::string& path,
-                      const std::vector<std::string>& known) {
+void TomlReader::check_keys(const toml::table& table, const std::string& path,
+                            const std::vector<std::string>& known) {
   for (const auto& [key, node] : table) {
     const std::string word(key.str());
     if (std::ranges::count(known, word) == 0)
@@ -67,57 +67,147 @@ const toml::table* TomlReader::section(const toml::table& root, const std::strin
   return node->as_table();
 }
 
-std::string TomlReader::text(const toml::table& table, const std::string& path, const std::string& key) {
-  const auto* node = table.get(key);
-  if (node == nullptr) return {};
-  if (!node->is_string()) wrong_type(*node, path + "." + key, "text in quotes");
-  return clean(*node->as_string());
-}
-
 std::string TomlReader::clean(const toml::value<std::string>& value) const {
   if (value.get().find('\0') != std::string::npos) fail(value, "text with a NUL character", "take it out");
   return value.get();
 }
 
-std::vector<std::string> TomlReader::texts(const toml::table& table, const std::string& path,
-                                           const std::string& key) {
-  const auto* node = table.get(key);
-  if (node == nullptr) return {};
-  if (!node->is_array()) wrong_type(*node, path + "." + key, "a list of texts: [\"…\", \"…\"]");
+std::vector<std::string> TomlReader::texts(const toml::node& node, const std::string& path) const {
+  if (!node.is_array()) wrong_type(node, path, "a list of texts: [\"…\", \"…\"]");
   std::vector<std::string> list;
-  for (const auto& item : *node->as_array()) {
-    if (!item.is_string()) wrong_type(item, "an entry of " + path + "." + key, "text in quotes");
+  for (const auto& item : *node.as_array()) {
+    if (!item.is_string()) wrong_type(item, "an entry of " + path, "text in quotes");
     list.push_back(clean(*item.as_string()));
   }
-  if (list.empty()) fail(*node, path + "." + key + " is empty", "list at least one, or leave the key out");
+  if (list.empty()) fail(node, path + " is empty", "list at least one, or leave the key out");
   return list;
 }
 
-int TomlReader::count(const toml::table& table, const std::string& path, const std::string& key) {
-  return whole(*table.get(key), path + "." + key);
+std::size_t TomlReader::choice(const toml::node& node, const std::string& path, const Key& key,
+                               const std::vector<std::string>& known) const {
+  if (!node.is_string()) wrong_type(node, path, "text in quotes");
+  const auto word = clean(*node.as_string());
+  const auto found = std::ranges::find(known, word);
+  if (found == known.end())
+    fail(node, "unknown " + std::string(key.name) + " \"" + printable(word) + "\"",
+         meant_or_known(word, known));
+  return static_cast<std::size_t>(found - known.begin());
 }
 
-int TomlReader::whole(const toml::node& node, const std::string& path) {
-  if (!node.is_integer()) wrong_type(node, path, "a whole number");
+void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, std::string& into) {
+  if (key.spelling == codec::Spelling::any_level) {
+    Level level;
+    take(node, path, key, level);
+    into = to_string(level);
+    return;
+  }
+  if (!node.is_string()) wrong_type(node, path, "text in quotes");
+  into = clean(*node.as_string());
+}
+
+void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, bool& into) {
+  if (key.spelling == codec::Spelling::pass_or_fail) {
+    into = choice(node, path, key, {"pass", "fail"}) == 0;
+    return;
+  }
+  if (!node.is_boolean()) wrong_type(node, path, "true or false");
+  into = node.as_boolean()->get();
+}
+
+void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, int& into) {
+  if (!node.is_integer()) wrong_type(node, path, key.like != nullptr ? key.like : "a whole number");
   const auto value = node.as_integer()->get();
-  if (value < 0 || value > std::numeric_limits<int>::max())
-    fail(node, path + " is " + std::to_string(value), "expected a number from 0 on");
-  return static_cast<int>(value);
+  if (value < key.least || value > key.most)
+    fail(node, path + " is " + std::to_string(value),
+         key.most == Key{""}.most
+             ? "expected a number from " + std::to_string(key.least) + " on"
+             : "expected a number from " + std::to_string(key.least) + " to " + std::to_string(key.most));
+  into = static_cast<int>(value);
 }
 
-Level TomlReader::level(const toml::node& node, const std::string& path) {
-  if (const auto* value = node.as_boolean()) return value->get();
-  if (const auto* value = node.as_integer()) return value->get();
-  if (const auto* value = node.as_floating_point()) return value->get();
-  if (const auto* value = node.as_string()) return clean(*value);
-  wrong_type(node, path, "text, a number, true or false");
+void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, double& into) {
+  const bool plain = key.spelling == codec::Spelling::plain;
+  const bool ratio = key.spelling == codec::Spelling::share_or_ratio && node.is_floating_point();
+  if (plain && !node.is_number()) wrong_type(node, path, key.like != nullptr ? key.like : "a number");
+  if (plain || ratio)
+    into = *node.value<double>();
+  else
+    into = parsed(node, path, key, key.spelling == codec::Spelling::duration ? parse_duration : parse_share);
 }
 
-void TomlReader::flag(const toml::table& table, const std::string& path, const std::string& key, bool& into) {
-  const auto* node = table.get(key);
-  if (node == nullptr) return;
-  if (!node->is_boolean()) wrong_type(*node, path + "." + key, "true or false");
-  into = node->as_boolean()->get();
+void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, std::uint64_t& into) {
+  if (key.spelling == codec::Spelling::bytes) {
+    into = parsed(node, path, key, parse_bytes);
+    return;
+  }
+  if (!node.is_integer() || node.as_integer()->get() < 0) wrong_type(node, path, "a whole number from 0 on");
+  into = static_cast<std::uint64_t>(node.as_integer()->get());
+}
+
+void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, Pick& into) {
+  into = parsed(node, path, key, parse_pick);
+}
+
+void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, Requirement& into) {
+  into = parsed(node, path, key, parse_requirement);
+}
+
+void TomlReader::take(const toml::node& node, const std::string& path, const Key& /*key*/, Level& into) {
+  if (node.is_boolean())
+    into = node.as_boolean()->get();
+  else if (node.is_integer())
+    into = node.as_integer()->get();
+  else if (node.is_floating_point())
+    into = node.as_floating_point()->get();
+  else if (node.is_string())
+    into = clean(*node.as_string());
+  else
+    wrong_type(node, path, "text, a number, true or false");
+}
+
+void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, SideStep& into) {
+  into = {};
+  if (node.is_array()) {
+    into.run = texts(node, path);
+    return;
+  }
+  if (!node.is_table()) wrong_type(node, path, key.like);
+  read(*node.as_table(), path, into);
+  if (into.run.empty()) fail(node, path + " has no command", "give it run = [\"…\"]");
+}
+
+void TomlReader::take(const toml::node& node, const std::string& path, const Key& /*key*/,
+                      std::vector<std::string>& into) {
+  into = texts(node, path);
+}
+
+void TomlReader::take(const toml::node& node, const std::string& path, const Key& /*key*/,
+                      std::optional<std::vector<std::string>>& into) {
+  const bool none = node.is_array() && node.as_array()->empty();
+  into = none ? std::vector<std::string>{} : texts(node, path);
+}
+
+void TomlReader::take(const toml::node& node, const std::string& path, const Key& /*key*/,
+                      std::vector<std::vector<std::string>>& into) {
+  const char* expected = "a list of argument lists: [[\"cmake\", \"-S\", \"${source}\"], [\"cmake\", …]]";
+  if (!node.is_array()) wrong_type(node, path, expected);
+  into.clear();
+  for (const auto& item : *node.as_array()) {
+    if (!item.is_array()) wrong_type(item, "an entry of " + path, expected);
+    if (item.as_array()->empty())
+      fail(item, "a step of " + path + " is empty", "give it a command, or take it out");
+    into.push_back(texts(item, "a step of " + path));
+  }
+  if (into.empty()) fail(node, path + " is empty", "list at least one step");
+}
+
+void TomlReader::take(const toml::node& node, const std::string& path, const Key& key,
+                      std::map<std::string, Level>& into) {
+  if (!node.is_table()) wrong_type(node, path, key.like);
+  for (const auto& [name, value] : *node.as_table()) {
+    const std::string word(name.str());
+    take(value, path + "." + word, key, into[word]);
+  }
 }
 
 std::vector<std::pair<const toml::table*, std::string>> TomlReader::tables(const toml::table& root,

@@ -53,9 +53,7 @@ class Validator {
       source(candidate, entry("candidate", i));
       baseline(candidate, entry("candidate", i));
       for (const auto& [name, level] : candidate.with) {
-        if (std::ranges::count(reserved_placeholders(), name) > 0)
-          fail(entry("candidate", i) + ".with", "\"" + name + "\" is a reserved placeholder",
-               "choose another name");
+        placeholder_name(name, entry("candidate", i) + ".with");
         const auto factor = std::ranges::find(plan_.factors, name, &Factor::name);
         if (factor == plan_.factors.end()) continue;
         if (std::ranges::none_of(factor->levels, [&, &fixed = level](const auto& l) {
@@ -66,6 +64,14 @@ class Validator {
                "add it to the factor's levels, or choose one of them");
       }
     }
+  }
+
+  /// What may stand in ${…}.
+  void placeholder_name(const std::string& name, const std::string& path) const {
+    if (std::ranges::count(reserved_placeholders(), name) > 0)
+      fail(path, "\"" + name + "\" is a reserved placeholder", "choose another name");
+    if (std::ranges::any_of(name, [](unsigned char c) { return c < 0x20 || c == 0x7f || c == '}'; }))
+      fail(path, "a name with a brace or a control character", "choose another name: it is to stand in ${…}");
   }
 
   /// Where its program comes from.
@@ -106,9 +112,7 @@ class Validator {
     refusal_.names(plan_.factors, "factor");
     for (std::size_t i = 0; i < plan_.factors.size(); ++i) {
       const auto& factor = plan_.factors[i];
-      if (std::ranges::count(reserved_placeholders(), factor.name) > 0)
-        fail(entry("factor", i) + ".name", "\"" + factor.name + "\" is a reserved placeholder",
-             "choose another name");
+      placeholder_name(factor.name, entry("factor", i) + ".name");
       if (factor.levels.empty())
         fail(entry("factor", i) + ".levels", "factor \"" + factor.name + "\" has no levels",
              "list at least one");

@@ -6,64 +6,14 @@
 
 #include "assay/codec/json.hpp"
 #include "assay/ledger/ledger.hpp"
+#include "support/filler.hpp"
 #include "support/records.hpp"
 #include "support/tool.hpp"
 
 namespace assay::codec {
 namespace {
 
-/// Fills fields of every type with what is hard to keep.
-class Filler {
- public:
-  explicit Filler(unsigned seed) : random_(seed) {}
-
-  template <class T>
-  void operator()(const char* /*name*/, T& field) {
-    fill(field);
-  }
-
- private:
-  unsigned below(unsigned n) { return static_cast<unsigned>(random_() % n); }
-
-  template <class T>
-  void fill(T& field) {
-    if constexpr (is_optional<T>) {
-      field.reset();
-      if (below(3) == 0) return;
-      field.emplace();
-      fill(*field);
-    } else if constexpr (std::is_same_v<T, Requirement>) {
-      field = parse_requirement("< " + std::to_string(1 + below(900)) + " ms");
-    } else if constexpr (is_id<T>) {
-      field.value = below(1000);
-    } else if constexpr (std::is_enum_v<T>) {
-      const auto names = names_of<T>();
-      field = names[below(static_cast<unsigned>(names.size()))].value;
-    } else if constexpr (std::is_same_v<T, bool>) {
-      field = below(2) == 0;
-    } else if constexpr (std::is_integral_v<T>) {
-      // Databases and JSON have signed words; seeds and sizes beyond them are spelt as text.
-      field = static_cast<T>(random_() >> (sizeof(T) == 8 ? below(60) : 33U));
-    } else if constexpr (std::is_floating_point_v<T>) {
-      // Every bit of a significand that uses them all, over many magnitudes.
-      field = std::ldexp(static_cast<double>((random_() >> 11U) | 1U), static_cast<int>(below(300)) - 200);
-    } else if constexpr (std::is_same_v<T, std::vector<std::string>>) {
-      field.clear();
-      for (unsigned i = below(4); i > 0; --i) field.push_back(text());
-    } else {
-      field = text();
-    }
-  }
-
-  std::string text() {
-    static const char* const parts[] = {"lock", "\"", "'", "\n", ",", " ", "é", "€", "%", "\\", "ß", "?"};
-    std::string made;
-    for (unsigned i = below(6); i > 0; --i) made += parts[below(std::size(parts))];
-    return made;
-  }
-
-  std::mt19937_64 random_;
-};
+using test::Filler;
 
 template <class T>
 std::vector<std::pair<std::string, Value>> spelt(const T& value) {

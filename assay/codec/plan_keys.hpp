@@ -1,0 +1,155 @@
+#pragma once
+
+#include <limits>
+#include <type_traits>
+
+#include "assay/codec/fields.hpp"
+#include "assay/model/plan.hpp"
+
+/// The keys of a plan file, a list for each of its tables: what reads and what writes plans both go by these
+/// lists, so that a new key is one line here, its check in plan/validate.cpp, and its use.
+///
+/// `keys(value, visit)` calls visit(Key, reference) for each, in order; the reference is const when the value
+/// is.
+namespace assay::codec {
+
+/// How a field is written where its type alone does not tell.
+enum class Spelling {
+  plain,
+  share,           ///< "1 %"
+  duration,        ///< "90 s"
+  bytes,           ///< "64 MiB"
+  share_or_ratio,  ///< "0.1 %", or 1e-6
+  any_level,       ///< text, number, true or false, kept as text
+  pass_or_fail     ///< "pass" is true
+};
+
+struct Key {
+  const char* name;
+  Spelling spelling = Spelling::plain;
+  /// An example, for the message about a value of another type; none: the type says enough.
+  const char* like = nullptr;
+  /// Written even where it is what it would be without.
+  bool always = false;
+  int least = 0, most = std::numeric_limits<int>::max();  ///< of a whole number
+};
+
+/// `[plan]`.
+template <Is<Plan> Self, class Visit>
+void keys(Self& p, Visit&& visit) {
+  visit(Key{"title"}, p.title);
+  visit(Key{"baseline"}, p.baseline);
+  visit(Key{"watch"}, p.watch);
+  visit(Key{.name = "margin", .spelling = Spelling::share, .always = true}, p.margin);
+  visit(Key{"seed"}, p.seed);
+}
+
+template <Is<PlannedRounds> Self, class Visit>
+void keys(Self& r, Visit&& visit) {
+  visit(Key{.name = "twin", .always = true}, r.twin);
+  visit(Key{.name = "max", .always = true}, r.max);
+  visit(Key{.name = "min", .always = true}, r.min);
+  visit(Key{"budget", Spelling::duration}, r.budget);
+  visit(Key{"mode"}, r.mode);
+}
+
+template <Is<Factor> Self, class Visit>
+void keys(Self& f, Visit&& visit) {
+  visit(Key{"name"}, f.name);
+  visit(Key{"levels"}, f.levels);
+  visit(Key{"role"}, f.role);
+}
+
+/// `[build]`: what candidates inherit that are built.
+template <Is<PlannedCandidate> Self, class Visit>
+void build_keys(Self& c, Visit&& visit) {
+  visit(Key{"steps"}, c.build.steps);
+  visit(Key{"timeout", Spelling::duration}, c.build.timeout);
+  visit(Key{"exe"}, c.exe);
+  visit(Key{"source"}, c.source);
+  visit(Key{"identify"}, c.identify);
+}
+
+/// Without `commits`, which stands for as many candidates.
+template <Is<PlannedCandidate> Self, class Visit>
+void keys(Self& c, Visit&& visit) {
+  visit(Key{"name"}, c.name);
+  visit(Key{"run"}, c.run);
+  build_keys(c, visit);
+  visit(Key{"against"}, c.against);
+  visit(Key{.name = "with", .like = "a table: { cache = \"on\" }"}, c.with);
+}
+
+template <Is<SideStep> Self, class Visit>
+void keys(Self& s, Visit&& visit) {
+  visit(Key{"run"}, s.run);
+  visit(Key{.name = "timeout", .spelling = Spelling::duration, .always = true}, s.timeout);
+}
+
+template <Is<Control> Self, class Visit>
+void keys(Self& c, Visit&& visit) {
+  constexpr const char* step = "an argument list, or { run = [\"…\"], timeout = \"30 s\" }";
+  visit(Key{.name = "cores", .like = "a list of core numbers: [0, 1]"}, c.cores);
+  visit(Key{.name = "nice", .like = "a whole number, like 5", .least = -40, .most = 40}, c.nice);
+  visit(Key{"cold"}, c.cold);
+  visit(Key{.name = "before", .like = step}, c.before);
+  visit(Key{.name = "after", .like = step}, c.after);
+  visit(Key{"fresh"}, c.fresh);
+  visit(Key{"environment"}, c.environment);
+  visit(Key{"memory_limit", Spelling::bytes}, c.memory_limit);
+  visit(Key{"keep_output"}, c.keep_output);
+}
+
+template <Is<Work> Self, class Visit>
+void keys(Self& w, Visit&& visit) {
+  visit(Key{"amount", Spelling::any_level}, w.amount);
+  visit(Key{"unit"}, w.unit);
+}
+
+template <Is<Check> Self, class Visit>
+void keys(Self& c, Visit&& visit) {
+  visit(Key{"equal"}, c.equal);
+  visit(Key{"match"}, c.match);
+  visit(Key{"file"}, c.file);
+  visit(Key{"tolerance", Spelling::share_or_ratio, "a share of the number: 1e-6, or \"0.1 %\""}, c.tolerance);
+  visit(Key{"min_size", Spelling::bytes}, c.min_size);
+  visit(Key{"program"}, c.program);
+  visit(Key{.name = "exit_ok", .like = "a list of exit statuses: [0, 1]"}, c.exit_ok);
+}
+
+template <Is<PlannedWorkload> Self, class Visit>
+void keys(Self& w, Visit&& visit) {
+  visit(Key{.name = "name", .always = true}, w.name);
+  visit(Key{"run"}, w.run);
+  visit(Key{"stdin"}, w.stdin_file);
+  visit(Key{.name = "check", .like = "a table: { equal = \"stdout\" }"}, w.check);
+  visit(Key{"skip"}, w.skip);
+  visit(Key{.name = "timeout", .spelling = Spelling::duration, .always = true}, w.timeout);
+  visit(Key{.name = "weight", .like = "a number above 0"}, w.weight);
+  keys(w.control, visit);
+  visit(Key{.name = "work", .like = "a table: { amount = 500, unit = \"routes\" }"}, w.work);
+}
+
+template <Is<PlannedMetric> Self, class Visit>
+void keys(Self& m, Visit&& visit) {
+  visit(Key{"name"}, m.metric.name);
+  visit(Key{"from"}, m.from);
+  visit(Key{"pattern"}, m.pattern);
+  visit(Key{"json"}, m.json);
+  visit(Key{.name = "unit", .always = true}, m.metric.unit);
+  visit(Key{.name = "prefer", .always = true}, m.metric.prefer);
+  visit(Key{.name = "pick", .like = "text in quotes, like \"median\""}, m.pick);
+  visit(Key{"margin", Spelling::share}, m.margin);
+  visit(Key{"exact"}, m.metric.exact);
+  visit(Key{"workloads"}, m.workloads);
+  visit(Key{.name = "ceiling", .like = "a number in the metric's unit"}, m.ceiling);
+  visit(Key{.name = "require", .like = "text in quotes, like \">= 250\""}, m.require);
+}
+
+template <Is<Gate> Self, class Visit>
+void keys(Self& g, Visit&& visit) {
+  visit(Key{"allow", Spelling::share}, g.allow);
+  visit(Key{"undecided", Spelling::pass_or_fail}, g.undecided_passes);
+}
+
+}  // namespace assay::codec
