@@ -11,13 +11,16 @@
 #include "assay/model/plan.hpp"
 #include "assay/render/json.hpp"
 #include "assay/render/text.hpp"
+#include "assay/report/outlook.hpp"
 
-namespace assay {
+namespace assay::inline v1 {
 
 using campaign::carry_out;
+using campaign::forecast;
 using CarryOutOptions = campaign::Options;
 using render::TextStyle;
 using render::to_json;
 using render::to_text;
+using report::to_text;
 
-}  // namespace assay
+}  // namespace assay::inline v1

@@ -15,10 +15,10 @@
 #include "assay/render/json.hpp"
 #include "assay/render/text.hpp"
 
-namespace assay {
+namespace assay::inline v1 {
 
 using render::TextStyle;
 using render::to_json;
 using render::to_text;
 
-}  // namespace assay
+}  // namespace assay::inline v1

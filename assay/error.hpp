@@ -1,5 +1,6 @@
 #pragma once
 
-/// What the library throws.
+/// What the library throws, and what it says about words that nobody knows.
 
 #include "assay/model/error.hpp"
+#include "assay/model/near_miss.hpp"

@@ -2,12 +2,16 @@
 
 /// Takes samples that were measured elsewhere, and hands campaigns over as JSON or CSV.
 
+#include "assay/campaign/identity.hpp"
+#include "assay/exchange/read_file.hpp"
 #include "assay/exchange/record_json.hpp"
 #include "assay/exchange/samples.hpp"
 #include "assay/exchange/trials_csv.hpp"
+#include "assay/model/moment.hpp"
 
-namespace assay {
+namespace assay::inline v1 {
 
+using campaign::draw_uid;
 using exchange::is_record;
 using exchange::record_from_json;
 using exchange::record_to_json;
@@ -22,4 +26,4 @@ inline Record read_samples_json(const std::string& text, const std::string& name
   return exchange::read_json(text, name, asked);
 }
 
-}  // namespace assay
+}  // namespace assay::inline v1

@@ -10,11 +10,11 @@
 #include "assay/judge/keep_only.hpp"
 #include "assay/render/gate.hpp"
 
-namespace assay {
+namespace assay::inline v1 {
 
 using judge::hold_against;
 using judge::keep_only;
 using render::to_junit;
 using render::to_text;
 
-}  // namespace assay
+}  // namespace assay::inline v1

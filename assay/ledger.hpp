@@ -4,8 +4,8 @@
 
 #include "assay/ledger/ledger.hpp"
 
-namespace assay {
+namespace assay::inline v1 {
 
 using ledger::Ledger;
 
-}  // namespace assay
+}  // namespace assay::inline v1

@@ -1,14 +1,16 @@
 #pragma once
 
-/// Reads, checks and writes plan files (docs/plan-file.md).
+/// Reads, checks, narrows and writes plan files (docs/plan-file.md).
 
+#include "assay/model/quantity.hpp"
 #include "assay/plan/matrix.hpp"
+#include "assay/plan/narrow.hpp"
 #include "assay/plan/read.hpp"
 #include "assay/plan/validate.hpp"
 
-namespace assay {
+namespace assay::inline v1 {
 
 /// See plan::read_file.
 inline Plan read_plan(const std::string& path) { return plan::read_file(path); }
 
-}  // namespace assay
+}  // namespace assay::inline v1

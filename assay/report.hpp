@@ -2,17 +2,21 @@
 
 /// Shows findings: as text, JSON, Markdown, or a page with charts.
 
+#include "assay/render/folded.hpp"
 #include "assay/render/json.hpp"
 #include "assay/render/markdown.hpp"
 #include "assay/render/page.hpp"
 #include "assay/render/text.hpp"
+#include "assay/report/units.hpp"
 
-namespace assay {
+namespace assay::inline v1 {
 
+using render::details;
 using render::TextStyle;
 using render::to_json;
 using render::to_markdown;
 using render::to_page;
 using render::to_text;
+using report::span_text;
 
-}  // namespace assay
+}  // namespace assay::inline v1

@@ -2,8 +2,8 @@
 
 /// Which Assay this is. Within one minor version, programs need not be changed.
 
-namespace assay {
+namespace assay::inline v1 {
 
 inline constexpr char version[] = "0.1.0";
 
-}  // namespace assay
+}  // namespace assay::inline v1

@@ -17,7 +17,7 @@
 #include "assay/model/error.hpp"
 #include "assay/model/quantity.hpp"
 
-namespace assay::build {
+namespace assay::inline v1::build {
 namespace fs = std::filesystem;
 namespace {
 
@@ -180,4 +180,4 @@ void Builder::run_steps(const Order& order, Built& built, const std::stop_token&
   built.ok = true;
 }
 
-}  // namespace assay::build
+}  // namespace assay::inline v1::build

@@ -12,7 +12,7 @@
 #include "assay/build/source.hpp"
 #include "assay/measure/process.hpp"
 
-namespace assay::build {
+namespace assay::inline v1::build {
 
 /// What is to be built.
 struct Order {
@@ -64,4 +64,4 @@ std::string cache_of(const std::string& folder);
 /// Lets git overlook an `.assay` folder.
 void hide_from_git(const std::string& assay_folder);
 
-}  // namespace assay::build
+}  // namespace assay::inline v1::build

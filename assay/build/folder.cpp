@@ -6,7 +6,7 @@
 #include "assay/measure/digest.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::build {
+namespace assay::inline v1::build {
 namespace fs = std::filesystem;
 namespace {
 
@@ -61,4 +61,4 @@ void copy_folder(const Source& source, const std::string& to) {
   }
 }
 
-}  // namespace assay::build
+}  // namespace assay::inline v1::build

@@ -8,7 +8,7 @@
 #include "assay/measure/program.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::build {
+namespace assay::inline v1::build {
 
 std::vector<std::string> environment_without_git() {
   std::vector<std::string> names;
@@ -55,4 +55,4 @@ std::string Git::text(const std::string& folder, const std::vector<std::string>&
   throw Error("git " + arguments.front() + " failed: " + tail, folder);
 }
 
-}  // namespace assay::build
+}  // namespace assay::inline v1::build

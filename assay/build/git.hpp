@@ -7,7 +7,7 @@
 #include "assay/measure/process.hpp"
 #include "assay/model/stopped.hpp"
 
-namespace assay::build {
+namespace assay::inline v1::build {
 
 /// The real git, run as a process. What the environment says of a repository (GIT_DIR and the like) is not
 /// passed on, and it never asks for a password.
@@ -38,4 +38,4 @@ class Git {
 /// The names of this process's variables, without those that point git at a repository.
 std::vector<std::string> environment_without_git();
 
-}  // namespace assay::build
+}  // namespace assay::inline v1::build

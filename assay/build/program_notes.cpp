@@ -12,7 +12,7 @@
 
 #include "assay/build/toolchain.hpp"
 
-namespace assay::build {
+namespace assay::inline v1::build {
 namespace {
 
 constexpr std::uint64_t most_bytes = 256U << 20U;
@@ -97,4 +97,4 @@ ProgramNotes notes_of_program(const std::string& path) {
   return notes;
 }
 
-}  // namespace assay::build
+}  // namespace assay::inline v1::build

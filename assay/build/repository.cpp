@@ -9,7 +9,7 @@
 #include "assay/measure/digest.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::build {
+namespace assay::inline v1::build {
 namespace fs = std::filesystem;
 
 Repository::Repository(measure::Launcher& launcher, const std::string& folder, const std::string& cache,
@@ -151,4 +151,4 @@ void Repository::bring_submodules(const std::string& worktree, const std::string
   }
 }
 
-}  // namespace assay::build
+}  // namespace assay::inline v1::build

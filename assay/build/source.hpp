@@ -8,7 +8,7 @@
 #include "assay/build/git.hpp"
 #include "assay/measure/process.hpp"
 
-namespace assay::build {
+namespace assay::inline v1::build {
 
 /// A source as it was found: what a build of it is called by, and what it came from.
 struct Source {
@@ -54,4 +54,4 @@ class Repository {
 Source find_folder(const std::string& folder);
 void copy_folder(const Source& source, const std::string& to);
 
-}  // namespace assay::build
+}  // namespace assay::inline v1::build

@@ -14,7 +14,7 @@
 #include "assay/measure/program.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::build {
+namespace assay::inline v1::build {
 namespace fs = std::filesystem;
 namespace {
 
@@ -123,4 +123,4 @@ std::string flags_of_build(const std::string& out, const std::string& source,
   return joined(words);
 }
 
-}  // namespace assay::build
+}  // namespace assay::inline v1::build

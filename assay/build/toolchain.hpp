@@ -5,7 +5,7 @@
 
 #include "assay/measure/process.hpp"
 
-namespace assay::build {
+namespace assay::inline v1::build {
 
 /// Names the compilers and tools that steps would use: the first lines of what the C and C++ compilers (CC
 /// and CXX, else cc and c++) say of their version, the digests of the steps' own programs, and the variables
@@ -26,4 +26,4 @@ struct ProgramNotes {
 };
 ProgramNotes notes_of_program(const std::string& path);
 
-}  // namespace assay::build
+}  // namespace assay::inline v1::build

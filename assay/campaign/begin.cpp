@@ -9,7 +9,7 @@
 
 #include "assay/model/error.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 namespace {
 
 std::vector<std::string> lines_of(const std::string& text) {
@@ -100,4 +100,4 @@ Recorder begin(Record laid, const std::string& path, bool resume) {
   return {std::move(before), std::move(ledger), found->id, std::move(sitting)};
 }
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

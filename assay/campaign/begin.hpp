@@ -5,7 +5,7 @@
 #include "assay/campaign/recorder.hpp"
 #include "assay/model/log.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 
 /// Lays a campaign down in a ledger (in memory only when `ledger` is empty), or, with `resume`, goes on with
 /// the newest one of the same plan that the ledger has; one that has ended is taken as it is, and nothing is
@@ -16,4 +16,4 @@ namespace assay::campaign {
 /// with Code::in_use when it is being measured by a process that is still alive.
 Recorder begin(Record laid, const std::string& ledger, bool resume);
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

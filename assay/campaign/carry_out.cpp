@@ -26,7 +26,7 @@
 #include "assay/plan/matrix.hpp"
 #include "assay/plan/validate.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 namespace {
 
 using metrics::Known;
@@ -139,4 +139,4 @@ std::pair<Outlook, Design> forecast(const Plan& plan, int rounds, const Options&
   return {};
 }
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

@@ -11,7 +11,7 @@
 #include "assay/model/outlook.hpp"
 #include "assay/model/plan.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 
 /// How a plan is carried out, apart from what it says itself.
 struct Options {
@@ -55,4 +55,4 @@ Findings carry_out(const Plan& plan, const Options& options = {});
 /// returns what was seen until then.
 std::pair<Outlook, Design> forecast(const Plan& plan, int rounds, const Options& options = {});
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

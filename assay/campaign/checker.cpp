@@ -9,7 +9,7 @@
 #include "assay/measure/program.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 namespace {
 
 /// A file that is gone with this object.
@@ -69,4 +69,4 @@ std::optional<std::string> ask_checker(measure::Launcher& launcher, const Proces
   return {};
 }
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

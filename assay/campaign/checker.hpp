@@ -9,7 +9,7 @@
 #include "assay/check/answer.hpp"
 #include "assay/measure/process.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 
 /// What a plan's own checker says against an answer, which it gets as its standard input, in the plan's
 /// folder; empty when it ends with status 0, or there is none. Ended by a stop request, it has nothing to
@@ -17,4 +17,4 @@ namespace assay::campaign {
 std::optional<std::string> ask_checker(measure::Launcher& launcher, const ProcessCell& cell,
                                        const check::Answer& answer, const std::stop_token& stop);
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

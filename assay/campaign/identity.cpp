@@ -5,7 +5,7 @@
 #include "assay/measure/digest.hpp"
 #include "assay/measure/machine.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 
 std::uint64_t draw_seed() {
   std::random_device device;
@@ -23,4 +23,4 @@ Sitting sitting_here() {
   return sitting;
 }
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

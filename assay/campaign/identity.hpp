@@ -5,7 +5,7 @@
 
 #include "assay/model/log.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 
 /// A seed that nobody chose. Below 2^62, so that every format can carry it as a plain number.
 std::uint64_t draw_seed();
@@ -16,4 +16,4 @@ std::string draw_uid();
 /// This machine and boot, with its facts.
 Sitting sitting_here();
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

@@ -10,7 +10,7 @@
 
 #include "assay/model/error.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 namespace {
 
 [[noreturn]] void fail(const std::string& what) {
@@ -61,4 +61,4 @@ check::Answer KeptAnswer::with(std::string_view text) const {
   return {.out = text, .whole = whole_, .digest = digest_, .size = size_};
 }
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

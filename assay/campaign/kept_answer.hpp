@@ -7,7 +7,7 @@
 #include "assay/check/answer.hpp"
 #include "assay/measure/descriptor.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 
 /// An answer that was checked, kept until others are compared with it: a long one in a file without a name,
 /// so that memory does not grow with the cells of a campaign.
@@ -35,4 +35,4 @@ class KeptAnswer {
   measure::Descriptor file_;
 };
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

@@ -22,7 +22,7 @@
 #include "assay/plan/matrix.hpp"
 #include "assay/plan/read.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 namespace {
 
 Design blank_design(const Plan& plan, const Options& options) {
@@ -275,4 +275,4 @@ LaidDown lay_down(const Plan& plan, const Workshop& workshop, measure::Launcher&
   return LayingDown(plan, workshop, launcher, options).run(offer);
 }
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

@@ -7,7 +7,7 @@
 #include "assay/model/log.hpp"
 #include "assay/model/plan.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 
 /// A campaign before anything has run: its record, and for each cell what it takes to run it.
 struct LaidDown {
@@ -22,4 +22,4 @@ struct LaidDown {
 LaidDown lay_down(const Plan& plan, const Workshop& workshop, measure::Launcher& launcher, const Offer& offer,
                   const Options& options);
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

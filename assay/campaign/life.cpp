@@ -11,7 +11,7 @@
 #include "assay/model/evidence.hpp"
 #include "assay/model/stopped.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 namespace {
 
 using PlannedCheck = std::pair<CellId, std::optional<CellId>>;  ///< a cell, and the one it is compared with
@@ -111,4 +111,4 @@ Ended Life::measure(const Policy& policy, bool forecasts) {
   }
 }
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

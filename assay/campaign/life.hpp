@@ -13,7 +13,7 @@
 #include "assay/model/findings.hpp"
 #include "assay/model/outlook.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 
 /// The life of a campaign that has been laid down, the same for programs, functions and services: check the
 /// work, forecast, measure in rounds, check the work again, judge.
@@ -53,4 +53,4 @@ class Life {
   Clock clock_;
 };
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

@@ -7,7 +7,7 @@
 #include "assay/model/log.hpp"
 #include "assay/model/outlook.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 
 /// How far a campaign has come.
 struct Progress {
@@ -47,4 +47,4 @@ class Observer {
   virtual void ended(const Record& /*record*/) {}
 };
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

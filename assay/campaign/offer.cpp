@@ -7,7 +7,7 @@
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 namespace {
 
 using measure::Counter;
@@ -140,7 +140,7 @@ Table<MetricId, Metric> lay_out_metrics(const Plan& plan, const Offer& offer) {
   return table;
 }
 
-std::string throughput_name(const Plan& plan, const Work& work) {
+std::string throughput_name(const Plan& plan, const WorkAmount& work) {
   const auto& name = metrics::name_of(Known::throughput);
   std::set<std::string> units;
   for (const auto& workload : plan.workloads)
@@ -148,4 +148,4 @@ std::string throughput_name(const Plan& plan, const Work& work) {
   return units.size() > 1 ? name + " of " + work.unit : name;
 }
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

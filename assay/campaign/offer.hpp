@@ -8,7 +8,7 @@
 #include "assay/model/plan.hpp"
 #include "assay/model/table.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 
 /// What this machine lets be measured of programs.
 struct Offer {
@@ -27,6 +27,6 @@ Offer what_is_offered(measure::Launcher& launcher);
 Table<MetricId, Metric> lay_out_metrics(const Plan& plan, const Offer& offer);
 
 /// The name of a workload's throughput: "throughput", and "throughput of UNIT" where a plan counts several.
-std::string throughput_name(const Plan& plan, const Work& work);
+std::string throughput_name(const Plan& plan, const WorkAmount& work);
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

@@ -7,7 +7,7 @@
 #include "assay/measure/port.hpp"
 #include "assay/plan/placeholders.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 
 void fill_per_trial(measure::Command& command, Control& control) {
   std::vector<std::vector<std::string>*> lists = {&command.arguments, &control.before.run,
@@ -22,4 +22,4 @@ void fill_per_trial(measure::Command& command, Control& control) {
     for (auto& text : *list) text = plan::fill(std::move(text), "port", port);
 }
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

@@ -2,7 +2,7 @@
 
 #include "assay/schedule/order.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 namespace {
 
 class UntilSettled : public Policy {
@@ -75,4 +75,4 @@ std::vector<CellId> open_cells(const Design& design, const Table<CellId, CellSta
   return {open.begin(), open.end()};
 }
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

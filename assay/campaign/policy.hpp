@@ -9,7 +9,7 @@
 #include "assay/model/log.hpp"
 #include "assay/model/trial.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 
 /// Why rounds came to their end. settled: every finding was, before the rounds ran out. nothing_left: no pair
 /// of sound cells is left.
@@ -60,4 +60,4 @@ std::unique_ptr<Policy> pilot_rounds(int rounds);
 std::vector<CellId> open_cells(const Design& design, const Table<CellId, CellState>& states,
                                const std::set<Contrast>& settled = {});
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

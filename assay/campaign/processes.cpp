@@ -11,7 +11,7 @@
 #include "assay/measure/group.hpp"
 #include "assay/model/quantity.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 namespace {
 
 using measure::Counter;
@@ -201,7 +201,7 @@ void Processes::hold_against_check(const Heat& heat, Run& run, const std::stop_t
 bool Processes::is_worth_checking_again(CellId cell) const {
   // Exit statuses are seen in every trial: at the end only answers are worth another run.
   const auto& asked = workload_of(cell).check;
-  return asked != Check{.exit_ok = asked.exit_ok};
+  return asked != AnswerCheck{.exit_ok = asked.exit_ok};
 }
 
 std::vector<Doubt> Processes::doubts() const {
@@ -250,4 +250,4 @@ std::vector<Trial> Processes::run(const Heat& heat, const std::stop_token& stop)
   return trials;
 }
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

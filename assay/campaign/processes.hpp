@@ -21,7 +21,7 @@
 #include "assay/model/plan.hpp"
 #include "assay/model/trial.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 
 /// A file that a trial is to write, as it was before: one that has not changed was not written.
 struct FileStamp {
@@ -42,7 +42,7 @@ struct OwnMetric {
 struct ProcessCell {
   measure::Command command;
   std::string program;  ///< the file that is compared, which the command may start through others
-  Check check;
+  AnswerCheck check;
   std::optional<std::string> expected;  ///< content of the check's file
   Control control;
   std::string folder;          ///< the plan's
@@ -107,4 +107,4 @@ class Processes : public Rig {
   std::map<CellId, KeptAnswer> answers_;  ///< of checks
 };
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

@@ -9,7 +9,7 @@
 
 #include "assay/check/extract.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 namespace {
 
 using measure::Counter;
@@ -136,4 +136,4 @@ std::optional<FileStamp> stamp_of(const std::string& path) {
                    .size = static_cast<std::uint64_t>(status.st_size)};
 }
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

@@ -6,7 +6,7 @@
 #include "assay/measure/surroundings.hpp"
 #include "assay/metrics/catalogue.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 
 /// The readings of Assay's own metrics that one run gives, for the metrics that can be measured here.
 void add_readings(const measure::ProcessResult& result, const measure::Surroundings& beside,
@@ -20,4 +20,4 @@ void add_own_metrics(const measure::ProcessResult& result, const std::string& di
 /// Empty when there is no such file.
 std::optional<FileStamp> stamp_of(const std::string& path);
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

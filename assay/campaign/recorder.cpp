@@ -5,7 +5,7 @@
 
 #include "assay/model/names.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 
 Recorder::Recorder(Record record, const std::string& ledger)
     : record_(std::move(record)), states_(states_of(record_.design, record_.log)) {
@@ -87,4 +87,4 @@ void Recorder::set_state(CampaignState state) {
   record_.log.state = state;
 }
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

@@ -11,7 +11,7 @@
 #include "assay/model/finding.hpp"
 #include "assay/model/log.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 
 /// Writes down what happens in a campaign: in memory, and in a ledger when there is one, where each call is
 /// on disk when it returns. Every call throws Error when the ledger can't take it; memory is then unchanged.
@@ -47,4 +47,4 @@ class Recorder {
   std::map<std::pair<Contrast, MetricId>, int> looks_;  ///< taken so far
 };
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

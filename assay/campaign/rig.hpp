@@ -7,7 +7,7 @@
 #include "assay/model/log.hpp"
 #include "assay/model/trial.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 
 /// Whatever runs trials: programs, functions, services. Cells are those of the campaign's design. Throws
 /// Error only for what the caller must fix: a trial that fails is data.
@@ -37,4 +37,4 @@ class Rig {
   virtual void close() {}
 };
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

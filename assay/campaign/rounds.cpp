@@ -12,7 +12,7 @@
 #include "assay/model/evidence.hpp"
 #include "assay/schedule/order.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 
 Clock steady_clock() {
   return [] {
@@ -200,4 +200,4 @@ void Rounds::tell(std::size_t position, std::size_t cells, CellId next) const {
   observer_.progress(progress);
 }
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

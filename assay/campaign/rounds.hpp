@@ -12,7 +12,7 @@
 #include "assay/campaign/recorder.hpp"
 #include "assay/campaign/rig.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 
 /// A cell whose trials fail this many times in a row leaves the campaign as failed.
 inline constexpr int failures_in_a_row = 3;
@@ -69,4 +69,4 @@ class Rounds {
   int begun_here_ = 0, judged_ = 0, settled_findings_ = 0, findings_ = 0;
 };
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

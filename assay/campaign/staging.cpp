@@ -10,7 +10,7 @@
 #include "assay/model/error.hpp"
 #include "assay/model/quantity.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 namespace fs = std::filesystem;
 
 Staging::Staging(measure::Launcher& launcher, Control control, const std::string& folder)
@@ -83,4 +83,4 @@ std::string last_words(const measure::ProcessResult& result) {
   return all;
 }
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

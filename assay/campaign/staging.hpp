@@ -7,7 +7,7 @@
 #include "assay/measure/process.hpp"
 #include "assay/model/plan.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 
 /// What is done around a trial, untimed: a fresh working directory, files dropped from the page cache, the
 /// steps before and after. To be made before the trial and ended after it, whatever came of it.
@@ -43,4 +43,4 @@ class Staging {
 /// The last lines of what a program said, made safe to print, each after a line break.
 std::string last_words(const measure::ProcessResult& result);
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

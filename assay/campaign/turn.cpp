@@ -5,7 +5,7 @@
 
 #include "assay/model/stopped.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 
 void take_turn(measure::Turnstile& turnstile, WhenBusy when_busy, Observer& observer,
                const std::stop_token& stop, Sitting& sitting) {
@@ -21,4 +21,4 @@ void take_turn(measure::Turnstile& turnstile, WhenBusy when_busy, Observer& obse
   }
 }
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

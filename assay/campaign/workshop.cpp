@@ -5,7 +5,7 @@
 #include "assay/model/error.hpp"
 #include "assay/model/quantity.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 namespace {
 
 std::string text_of(const build::Order& order) {
@@ -66,4 +66,4 @@ plan::BuildPlace Workshop::place(CandidateId candidate, const Setting& setting) 
   return build == nullptr ? plan::BuildPlace{} : plan::BuildPlace{build->source, build->out};
 }
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

@@ -11,7 +11,7 @@
 #include "assay/model/plan.hpp"
 #include "assay/plan/matrix.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 
 /// The builds of a plan's candidates: one for each choice of levels that its steps name.
 class Workshop {
@@ -32,4 +32,4 @@ class Workshop {
   std::map<std::pair<CandidateId, std::string>, std::string> orders_;  ///< by candidate and setting
 };
 
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

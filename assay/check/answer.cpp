@@ -8,7 +8,7 @@
 #include <cmath>
 #include <cstdint>
 
-namespace assay::check {
+namespace assay::inline v1::check {
 namespace {
 
 /// Length of the UTF-8 sequence at the head of `text`, 0 when there is none.
@@ -63,7 +63,7 @@ std::string first_difference(std::string_view text, std::string_view expected, b
          quoted(expected, start);
 }
 
-std::optional<std::string> what_is_wrong(const Check& check, const Answer& answer,
+std::optional<std::string> what_is_wrong(const AnswerCheck& check, const Answer& answer,
                                          const std::optional<Answer>& expected) {
   if (!check.match.empty()) {
     const RE2 pattern("(?m)" + check.match, RE2::Quiet);
@@ -112,9 +112,9 @@ bool near_enough(std::string_view text, std::string_view expected, double tolera
   return text.empty() && expected.empty();
 }
 
-bool passes_on_nothing(const Check& check) {
+bool passes_on_nothing(const AnswerCheck& check) {
   return check.min_size == 0 && check.file.empty() && check.program.empty() &&
          (check.match.empty() || RE2::PartialMatch("", "(?m)" + check.match));
 }
 
-}  // namespace assay::check
+}  // namespace assay::inline v1::check

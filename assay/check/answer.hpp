@@ -7,7 +7,7 @@
 
 #include "assay/model/plan.hpp"
 
-namespace assay::check {
+namespace assay::inline v1::check {
 
 /// What a trial answered, as far as a check can see it.
 struct Answer {
@@ -21,7 +21,7 @@ struct Answer {
 /// answer; a baseline has none. With `check.file` it is the content of that file. Else `expected` is not
 /// looked at. The exit status and the user's own checker are not this function's matter. Cost: linear in the
 /// output.
-std::optional<std::string> what_is_wrong(const Check& check, const Answer& answer,
+std::optional<std::string> what_is_wrong(const AnswerCheck& check, const Answer& answer,
                                          const std::optional<Answer>& expected);
 
 /// Whether two texts are the same but for numbers that differ by no more than `tolerance` times the expected
@@ -30,7 +30,7 @@ std::optional<std::string> what_is_wrong(const Check& check, const Answer& answe
 bool near_enough(std::string_view text, std::string_view expected, double tolerance);
 
 /// Whether the check, apart from equality with a baseline, would let an empty answer pass.
-bool passes_on_nothing(const Check& check);
+bool passes_on_nothing(const AnswerCheck& check);
 
 /// The first line in which two texts differ, with both readings: `line 3: "total 17", expected "total 18"`.
 /// Empty when one is the beginning of the other and `whole` is false, since the difference is out of sight.
@@ -40,4 +40,4 @@ std::string first_difference(std::string_view text, std::string_view expected, b
 /// cut after `most` characters with "…".
 std::string printable_line(std::string_view line, std::size_t most = 60);
 
-}  // namespace assay::check
+}  // namespace assay::inline v1::check

@@ -12,7 +12,7 @@
 #include "assay/codec/json.hpp"
 #include "assay/stats/location.hpp"
 
-namespace assay::check {
+namespace assay::inline v1::check {
 namespace {
 
 std::string head_of(std::string_view text) {
@@ -145,4 +145,4 @@ std::string problem_of_pattern(const std::string& text) {
   return {};
 }
 
-}  // namespace assay::check
+}  // namespace assay::inline v1::check

@@ -7,7 +7,7 @@
 
 #include "assay/model/plan.hpp"
 
-namespace assay::check {
+namespace assay::inline v1::check {
 
 /// One occurrence of a metric in what a program wrote.
 struct Occurrence {
@@ -38,4 +38,4 @@ std::string problem_of_pattern(const std::string& pattern);
 /// Why a text is no JSON pointer, in words; empty when it is one.
 std::string problem_of_pointer(const std::string& pointer);
 
-}  // namespace assay::check
+}  // namespace assay::inline v1::check

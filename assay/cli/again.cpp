@@ -1,5 +1,3 @@
-#include "assay/judge/again.hpp"
-
 #include <CLI/CLI.hpp>
 #include <algorithm>
 #include <iostream>
@@ -8,12 +6,11 @@
 #include "assay/cli/command.hpp"
 #include "assay/cli/comparing.hpp"
 #include "assay/cli/whereabouts.hpp"
-#include "assay/judge/findings.hpp"
-#include "assay/model/error.hpp"
-#include "assay/model/only.hpp"
-#include "assay/plan/read.hpp"
+#include "assay/error.hpp"
+#include "assay/judge.hpp"
+#include "assay/plan.hpp"
 
-namespace assay::cli {
+namespace assay::inline v1::cli {
 namespace {
 
 constexpr const char* again_examples =
@@ -138,4 +135,4 @@ void add_again(CLI::App& app, Action& action) {
   command->callback([asked, &action] { action = [asked] { return again(*asked); }; });
 }
 
-}  // namespace assay::cli
+}  // namespace assay::inline v1::cli

@@ -3,15 +3,15 @@
 #include <functional>
 #include <string>
 
-#include "assay/model/design.hpp"
-#include "assay/model/plan.hpp"
+#include "assay/judge.hpp"
+#include "assay/plan.hpp"
 #include "assay/program/asking.hpp"
 
 namespace CLI {
 class App;
 }
 
-namespace assay::cli {
+namespace assay::inline v1::cli {
 
 /// Runs the chosen command and returns the exit status.
 using Action = std::function<int()>;
@@ -45,4 +45,4 @@ void add_only(CLI::App& command, std::string& choice);
 
 using program::add_when_busy;
 
-}  // namespace assay::cli
+}  // namespace assay::inline v1::cli

@@ -3,9 +3,9 @@
 #include <iostream>
 
 #include "assay/cli/command.hpp"
-#include "assay/model/error.hpp"
+#include "assay/error.hpp"
 
-namespace assay::cli {
+namespace assay::inline v1::cli {
 
 Watching::Watching(const Comparing& how)
     : options_{.ledger = how.ledger,
@@ -42,4 +42,4 @@ int compare(const Plan& plan, const Comparing& how) {
   }
 }
 
-}  // namespace assay::cli
+}  // namespace assay::inline v1::cli

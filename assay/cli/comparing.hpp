@@ -3,14 +3,14 @@
 #include <string>
 #include <vector>
 
-#include "assay/campaign/carry_out.hpp"
-#include "assay/model/findings.hpp"
-#include "assay/model/plan.hpp"
+#include "assay/compare.hpp"
+#include "assay/judge.hpp"
+#include "assay/plan.hpp"
 #include "assay/program/asking.hpp"
 #include "assay/program/progress.hpp"
 #include "assay/program/stopping.hpp"
 
-namespace assay::cli {
+namespace assay::inline v1::cli {
 
 /// How a comparison is asked for on the command line.
 struct Comparing {
@@ -46,4 +46,4 @@ using program::parse_rounds;
 using program::show;
 using program::typed;
 
-}  // namespace assay::cli
+}  // namespace assay::inline v1::cli

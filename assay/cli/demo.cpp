@@ -8,15 +8,13 @@
 #include "assay/cli/command.hpp"
 #include "assay/cli/comparing.hpp"
 #include "assay/cli/whereabouts.hpp"
-#include "assay/judge/findings.hpp"
-#include "assay/measure/process.hpp"
-#include "assay/measure/program.hpp"
-#include "assay/model/error.hpp"
-#include "assay/plan/read.hpp"
-#include "assay/render/json.hpp"
-#include "assay/render/page.hpp"
+#include "assay/error.hpp"
+#include "assay/judge.hpp"
+#include "assay/plan.hpp"
+#include "assay/program/side_task.hpp"
+#include "assay/report.hpp"
 
-namespace assay::cli {
+namespace assay::inline v1::cli {
 namespace fs = std::filesystem;
 namespace {
 
@@ -36,30 +34,18 @@ Shipped find_shipped() {
               "build with ASSAY_DEMO=ON, or use ./demo.sh in the source tree");
 }
 
-void run_to_end(measure::Launcher& launcher, const std::vector<std::string>& command, const std::string& what,
-                const std::string& folder) {
-  const auto result =
-      launcher.run({.program = measure::find_program(command.front(), "."), .arguments = command});
-  if (result.not_started || result.exit_status != 0 || result.signal != 0)
-    throw Error("the demo's " + what + " could not be made: " +
-                    (result.not_started ? *result.not_started : result.err->tail(500)),
-                folder);
-}
-
 void make_data(const Shipped& shipped, const std::string& folder) {
   struct Size {
     const char *locks, *orders;
   };
   constexpr std::array<Size, 3> sizes = {{{"200", "4000"}, {"800", "1500"}, {"3200", "400"}}};
-  measure::Launcher launcher;
   for (const auto& size : sizes)
-    run_to_end(launcher,
-               {(shipped.programs / "towpath-generate").string(), folder, size.locks, size.orders, "42"},
-               "data", folder);
-  run_to_end(launcher,
-             {"bash", (shipped.files / "make-history.sh").string(), (shipped.files / "source").string(),
-              (fs::path(folder) / "repository").string()},
-             "repository", folder);
+    program::run_to_end(
+        {(shipped.programs / "towpath-generate").string(), folder, size.locks, size.orders, "42"},
+        "the demo's data", folder);
+  program::run_to_end({"bash", (shipped.files / "make-history.sh").string(),
+                       (shipped.files / "source").string(), (fs::path(folder) / "repository").string()},
+                      "the demo's repository", folder);
 }
 
 int demo(const std::string& folder, const std::string& rounds, const std::string& when_busy) {
@@ -121,4 +107,4 @@ void add_demo(CLI::App& app, Action& action) {
   });
 }
 
-}  // namespace assay::cli
+}  // namespace assay::inline v1::cli

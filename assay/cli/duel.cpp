@@ -8,10 +8,10 @@
 #include "assay/cli/comparing.hpp"
 #include "assay/cli/duel_plan.hpp"
 #include "assay/cli/whereabouts.hpp"
-#include "assay/model/error.hpp"
-#include "assay/plan/read.hpp"
+#include "assay/error.hpp"
+#include "assay/plan.hpp"
 
-namespace assay::cli {
+namespace assay::inline v1::cli {
 namespace {
 
 constexpr const char* duel_examples =
@@ -139,4 +139,4 @@ void add_duel(CLI::App& app, Action& action) {
   });
 }
 
-}  // namespace assay::cli
+}  // namespace assay::inline v1::cli

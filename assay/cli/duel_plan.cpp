@@ -7,11 +7,10 @@
 #include <sstream>
 
 #include "assay/cli/comparing.hpp"
-#include "assay/model/error.hpp"
-#include "assay/model/quantity.hpp"
-#include "assay/plan/validate.hpp"
+#include "assay/error.hpp"
+#include "assay/plan.hpp"
 
-namespace assay::cli {
+namespace assay::inline v1::cli {
 namespace {
 
 std::vector<std::vector<std::string>> split_at_vs(const std::vector<std::string>& words) {
@@ -111,7 +110,7 @@ std::vector<std::string> step_of(const std::string& text) {
   return words;
 }
 
-Work work_of(const std::string& text) {
+WorkAmount work_of(const std::string& text) {
   const auto blank = text.find(' ');
   if (blank == std::string::npos || blank + 1 == text.size())
     throw Error("\"" + text + "\" is not an amount of work", {}, "write it like '500 routes'");
@@ -189,4 +188,4 @@ Plan plan_of_duel(const DuelAsked& asked, const std::vector<std::string>& words)
   return plan;
 }
 
-}  // namespace assay::cli
+}  // namespace assay::inline v1::cli

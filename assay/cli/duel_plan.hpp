@@ -4,9 +4,9 @@
 #include <string>
 #include <vector>
 
-#include "assay/model/plan.hpp"
+#include "assay/plan.hpp"
 
-namespace assay::cli {
+namespace assay::inline v1::cli {
 
 /// A duel's options as they were typed; empty where not given.
 struct DuelAsked {
@@ -22,4 +22,4 @@ struct DuelAsked {
 /// the option.
 Plan plan_of_duel(const DuelAsked& asked, const std::vector<std::string>& words);
 
-}  // namespace assay::cli
+}  // namespace assay::inline v1::cli

@@ -1,3 +1,5 @@
+#include "assay/exchange.hpp"
+
 #include <CLI/CLI.hpp>
 #include <charconv>
 #include <fstream>
@@ -5,20 +7,14 @@
 #include <iterator>
 #include <memory>
 
-#include "assay/campaign/identity.hpp"
 #include "assay/cli/command.hpp"
 #include "assay/cli/comparing.hpp"
 #include "assay/cli/whereabouts.hpp"
-#include "assay/exchange/record_json.hpp"
-#include "assay/exchange/samples.hpp"
-#include "assay/exchange/trials_csv.hpp"
-#include "assay/judge/findings.hpp"
-#include "assay/measure/program.hpp"
-#include "assay/model/error.hpp"
-#include "assay/model/moment.hpp"
-#include "assay/model/quantity.hpp"
+#include "assay/error.hpp"
+#include "assay/judge.hpp"
+#include "assay/plan.hpp"
 
-namespace assay::cli {
+namespace assay::inline v1::cli {
 namespace {
 
 constexpr const char* export_examples = R"(  assay export > trials.csv            judged values, a row each
@@ -70,22 +66,12 @@ void read_margin(const std::string& text, exchange::SamplesAsked& into) {
   }
 }
 
-/// JSON is an export of ours, or a list of samples.
-Record read_json(std::istream& file, const Importing& asked) {
-  const std::string text{std::istreambuf_iterator<char>(file), {}};
-  return exchange::is_record(text) ? exchange::record_from_json(text, asked.file, asked.samples.uid)
-                                   : exchange::read_json(text, asked.file, asked.samples);
-}
-
 int import_samples(Importing asked) {
-  const auto path = measure::find_readable(asked.file, ".");
-  std::ifstream file(path, std::ios::binary);
-  asked.samples.uid = campaign::draw_uid();
+  asked.samples.uid = draw_uid();
   asked.samples.started = milliseconds_now();
   if (!asked.margin.empty()) read_margin(asked.margin, asked.samples);
   if (asked.samples.title.empty()) asked.samples.title = asked.file;
-  const auto record = asked.file.ends_with(".json") ? read_json(file, asked)
-                                                    : exchange::read_csv(file, asked.file, asked.samples);
+  const auto record = exchange::read_file(asked.file, asked.samples);
   ledger::Ledger ledger(asked.ledger.empty() ? state_ledger() : asked.ledger);
   ledger.add_whole(record);
   const auto findings = judge::judge_record(record);
@@ -122,4 +108,4 @@ void add_import(CLI::App& app, Action& action) {
   command->callback([asked, &action] { action = [asked] { return import_samples(*asked); }; });
 }
 
-}  // namespace assay::cli
+}  // namespace assay::inline v1::cli

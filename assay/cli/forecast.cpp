@@ -5,9 +5,9 @@
 #include "assay/cli/command.hpp"
 #include "assay/cli/comparing.hpp"
 #include "assay/cli/plan_asked.hpp"
-#include "assay/report/outlook.hpp"
+#include "assay/compare.hpp"
 
-namespace assay::cli {
+namespace assay::inline v1::cli {
 namespace {
 
 constexpr const char* forecast_examples =
@@ -35,7 +35,7 @@ int forecast(const ForecastAsked& asked) {
   const auto [outlook, design] = campaign::forecast(plan, asked.pilots, watching.options());
   watching.progress().clear();
   if (watching.options().stop.stop_requested()) return exit_interrupted;
-  std::cout << report::to_text(outlook, design);
+  std::cout << to_text(outlook, design);
   return exit_done;
 }
 
@@ -52,4 +52,4 @@ void add_forecast(CLI::App& app, Action& action) {
   command->callback([asked, &action] { action = [asked] { return forecast(*asked); }; });
 }
 
-}  // namespace assay::cli
+}  // namespace assay::inline v1::cli

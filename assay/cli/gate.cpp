@@ -1,4 +1,4 @@
-#include "assay/judge/gate.hpp"
+#include "assay/gate.hpp"
 
 #include <CLI/CLI.hpp>
 #include <fstream>
@@ -8,15 +8,11 @@
 #include "assay/cli/command.hpp"
 #include "assay/cli/comparing.hpp"
 #include "assay/cli/whereabouts.hpp"
-#include "assay/judge/apart.hpp"
-#include "assay/judge/findings.hpp"
-#include "assay/judge/keep_only.hpp"
-#include "assay/model/error.hpp"
-#include "assay/model/quantity.hpp"
-#include "assay/plan/read.hpp"
-#include "assay/render/gate.hpp"
+#include "assay/error.hpp"
+#include "assay/judge.hpp"
+#include "assay/plan.hpp"
 
-namespace assay::cli {
+namespace assay::inline v1::cli {
 namespace {
 
 constexpr const char* gate_examples =
@@ -99,4 +95,4 @@ void add_gate(CLI::App& app, Action& action) {
   command->callback([asked, &action] { action = [asked] { return gate(*asked); }; });
 }
 
-}  // namespace assay::cli
+}  // namespace assay::inline v1::cli

@@ -8,11 +8,11 @@
 
 #include "assay/cli/command.hpp"
 #include "assay/cli/whereabouts.hpp"
-#include "assay/model/error.hpp"
-#include "assay/model/names.hpp"
-#include "assay/report/cells.hpp"
+#include "assay/error.hpp"
+#include "assay/judge.hpp"
+#include "assay/program/columns.hpp"
 
-namespace assay::cli {
+namespace assay::inline v1::cli {
 namespace {
 
 constexpr const char* ledger_examples = R"(  assay ledger                     lists campaigns, newest first
@@ -41,8 +41,8 @@ int list(const std::string& named) {
   if (paths.empty()) std::cerr << "assay: no campaign yet; assay duel, or assay run, makes one\n";
   for (const auto& path : paths) {
     std::cout << from_home(path) << "\n";
-    using report::left;
-    using report::right;
+    using program::left;
+    using program::right;
     const auto campaigns = ledger::Ledger(path, ledger::Ledger::Opening::existing).list();
     if (campaigns.empty()) std::cout << "  no campaign\n";
     for (const auto& c : campaigns)
@@ -122,4 +122,4 @@ void add_ledger(CLI::App& app, Action& action) {
   });
 }
 
-}  // namespace assay::cli
+}  // namespace assay::inline v1::cli

@@ -6,8 +6,7 @@
 #include <vector>
 
 #include "assay/cli/command.hpp"
-#include "assay/model/error.hpp"
-#include "assay/plan/near_miss.hpp"
+#include "assay/error.hpp"
 
 namespace {
 
@@ -58,8 +57,7 @@ int run(int argc, char** argv) {
   for (const auto* command : app.get_subcommands([](const CLI::App*) { return true; }))
     commands.push_back(command->get_name());
   if (const std::string first = argv[1]; !first.starts_with("-") && std::ranges::count(commands, first) == 0)
-    throw assay::Error("unknown command \"" + first + "\"", "assay",
-                       assay::plan::meant_or_known(first, commands));
+    throw assay::Error("unknown command \"" + first + "\"", "assay", assay::meant_or_known(first, commands));
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& error) {

@@ -5,11 +5,9 @@
 
 #include "assay/cli/command.hpp"
 #include "assay/cli/comparing.hpp"
-#include "assay/plan/narrow.hpp"
-#include "assay/plan/read.hpp"
-#include "assay/plan/validate.hpp"
+#include "assay/plan.hpp"
 
-namespace assay::cli {
+namespace assay::inline v1::cli {
 
 void add_only(CLI::App& command, std::string& choice) {
   command.add_option(
@@ -60,4 +58,4 @@ std::vector<std::string> options_of(const PlanAsked& asked) {
   return words;
 }
 
-}  // namespace assay::cli
+}  // namespace assay::inline v1::cli

@@ -3,13 +3,13 @@
 #include <string>
 #include <vector>
 
-#include "assay/model/plan.hpp"
+#include "assay/plan.hpp"
 
 namespace CLI {
 class App;
 }
 
-namespace assay::cli {
+namespace assay::inline v1::cli {
 
 /// A plan as the command line asks for it; empty where not given.
 struct PlanAsked {
@@ -24,4 +24,4 @@ Plan read_plan(const PlanAsked& asked);
 /// The options as they would be typed, the file with them.
 std::vector<std::string> options_of(const PlanAsked& asked);
 
-}  // namespace assay::cli
+}  // namespace assay::inline v1::cli

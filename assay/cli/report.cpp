@@ -1,3 +1,5 @@
+#include "assay/report.hpp"
+
 #include <CLI/CLI.hpp>
 #include <fstream>
 #include <iostream>
@@ -6,15 +8,11 @@
 #include "assay/cli/command.hpp"
 #include "assay/cli/comparing.hpp"
 #include "assay/cli/whereabouts.hpp"
-#include "assay/judge/findings.hpp"
-#include "assay/judge/gate.hpp"
-#include "assay/judge/keep_only.hpp"
-#include "assay/model/error.hpp"
-#include "assay/render/json.hpp"
-#include "assay/render/markdown.hpp"
-#include "assay/render/page.hpp"
+#include "assay/error.hpp"
+#include "assay/gate.hpp"
+#include "assay/judge.hpp"
 
-namespace assay::cli {
+namespace assay::inline v1::cli {
 namespace {
 
 constexpr const char* report_examples =
@@ -72,4 +70,4 @@ void add_report(CLI::App& app, Action& action) {
   command->callback([asked, &action] { action = [asked] { return report(*asked); }; });
 }
 
-}  // namespace assay::cli
+}  // namespace assay::inline v1::cli

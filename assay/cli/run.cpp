@@ -8,11 +8,10 @@
 #include "assay/cli/comparing.hpp"
 #include "assay/cli/plan_asked.hpp"
 #include "assay/cli/whereabouts.hpp"
-#include "assay/plan/matrix.hpp"
-#include "assay/plan/placeholders.hpp"
-#include "assay/report/units.hpp"
+#include "assay/plan.hpp"
+#include "assay/report.hpp"
 
-namespace assay::cli {
+namespace assay::inline v1::cli {
 namespace {
 
 constexpr const char* run_examples = R"(  assay run                      carries out assay.toml in this folder
@@ -43,14 +42,6 @@ struct RunAsked {
   bool show = false, json = false, resume = false;
 };
 
-/// A command with its program as seen from the plan's folder, where every trial runs, and with the names of
-/// what only a trial fills in.
-std::vector<std::string> as_in_plan(std::vector<std::string> command, const std::string& folder) {
-  for (auto& word : command) word = plan::fill(std::move(word), "port", "${port}");
-  if (command.front().starts_with(folder + "/")) command.front().erase(0, folder.size() + 1);
-  return command;
-}
-
 void show_builds(const Plan& plan) {
   const auto setting = plan::all_settings(plan.factors).front();
   for (std::size_t i = 0; i < plan.candidates.size(); ++i) {
@@ -76,7 +67,7 @@ void show_cells(const Plan& plan) {
             << (plan.rounds.twin ? "a twin of each baseline beside them, " : "")
             << (plan.rounds.min < plan.rounds.max ? std::to_string(plan.rounds.min) + " to " : "")
             << plan.rounds.max << " rounds after the warm-up"
-            << (plan.rounds.budget ? ", at most " + report::span_text(*plan.rounds.budget) : "") << "\n";
+            << (plan.rounds.budget ? ", at most " + span_text(*plan.rounds.budget) : "") << "\n";
   show_builds(plan);
   std::string group;
   for (const auto& planned : cells) {
@@ -85,7 +76,7 @@ void show_cells(const Plan& plan) {
     if (here != group) std::cout << "\n" << here << "\n";
     group = here;
     std::cout << "  " << plan.candidate(planned.cell.candidate).name << ": "
-              << (planned.state.is_sound() ? typed(as_in_plan(planned.command, plan.folder))
+              << (planned.state.is_sound() ? typed(plan::shown_command(planned, plan.folder))
                                            : "absent, " + planned.state.detail)
               << "\n";
   }
@@ -133,4 +124,4 @@ void add_run(CLI::App& app, Action& action) {
   command->callback([asked, &action] { action = [asked] { return run(*asked); }; });
 }
 
-}  // namespace assay::cli
+}  // namespace assay::inline v1::cli

@@ -5,14 +5,10 @@
 #include "assay/cli/command.hpp"
 #include "assay/cli/comparing.hpp"
 #include "assay/cli/whereabouts.hpp"
-#include "assay/judge/again.hpp"
-#include "assay/judge/apart.hpp"
-#include "assay/judge/findings.hpp"
-#include "assay/judge/keep_only.hpp"
-#include "assay/model/only.hpp"
-#include "assay/render/folded.hpp"
+#include "assay/judge.hpp"
+#include "assay/report.hpp"
 
-namespace assay::cli {
+namespace assay::inline v1::cli {
 namespace {
 
 constexpr const char* verdict_examples = R"(  assay verdict            the last campaign
@@ -67,4 +63,4 @@ void add_verdict(CLI::App& app, Action& action) {
   command->callback([asked, &action] { action = [asked] { return verdict(*asked); }; });
 }
 
-}  // namespace assay::cli
+}  // namespace assay::inline v1::cli

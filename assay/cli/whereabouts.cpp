@@ -4,9 +4,9 @@
 #include <cstdlib>
 #include <filesystem>
 
-#include "assay/model/error.hpp"
+#include "assay/error.hpp"
 
-namespace assay::cli {
+namespace assay::inline v1::cli {
 namespace fs = std::filesystem;
 
 std::string state_ledger() {
@@ -53,4 +53,4 @@ Found find_campaign(const std::string& text, const std::string& named_ledger) {
   return {ledger::Ledger(path, ledger::Ledger::Opening::existing), chosen};
 }
 
-}  // namespace assay::cli
+}  // namespace assay::inline v1::cli

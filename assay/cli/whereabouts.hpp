@@ -2,9 +2,9 @@
 
 #include <string>
 
-#include "assay/ledger/ledger.hpp"
+#include "assay/ledger.hpp"
 
-namespace assay::cli {
+namespace assay::inline v1::cli {
 
 /// The ledger of work without a plan: $XDG_STATE_HOME/assay/ledger.db, by default under ~/.local/state.
 /// Throws Error when neither that nor HOME is set.
@@ -27,4 +27,4 @@ Found find_campaign(const std::string& text, const std::string& named_ledger);
 /// The ledgers that find_campaign looks through, those that exist.
 std::vector<std::string> ledgers_in_reach(const std::string& named_ledger);
 
-}  // namespace assay::cli
+}  // namespace assay::inline v1::cli

@@ -11,7 +11,7 @@
 /// `fields(value, visit)` calls visit(name, reference) for each field, in order; the reference is const when
 /// the value is. Names are those of the ledger's columns and of an export's keys; they don't change once
 /// released.
-namespace assay::codec {
+namespace assay::inline v1::codec {
 
 template <class Self, class Value>
 concept Is = std::is_same_v<std::remove_const_t<Self>, Value>;
@@ -154,4 +154,4 @@ void fields(Self& r, Visit&& visit) {
   visit("role", r.role);
 }
 
-}  // namespace assay::codec
+}  // namespace assay::inline v1::codec

@@ -1,6 +1,6 @@
 #include "assay/codec/json.hpp"
 
-namespace assay::codec {
+namespace assay::inline v1::codec {
 
 std::optional<Json> parse_json(std::string_view text) {
   struct TooDeep {};
@@ -48,4 +48,4 @@ std::string text_of(const OrderedJson& document, int indent) {
   return document.dump(indent, ' ', false, OrderedJson::error_handler_t::replace);
 }
 
-}  // namespace assay::codec
+}  // namespace assay::inline v1::codec

@@ -9,7 +9,7 @@
 #include "assay/codec/value.hpp"
 
 /// Values as JSON. Included by sources only: it brings the JSON library with it.
-namespace assay::codec {
+namespace assay::inline v1::codec {
 
 using Json = nlohmann::json;
 using OrderedJson = nlohmann::ordered_json;
@@ -100,4 +100,4 @@ void fields_from_json(const Json& object, T& value) {
   });
 }
 
-}  // namespace assay::codec
+}  // namespace assay::inline v1::codec

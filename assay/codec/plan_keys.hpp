@@ -11,7 +11,7 @@
 ///
 /// `keys(value, visit)` calls visit(Key, reference) for each, in order; the reference is const when the value
 /// is.
-namespace assay::codec {
+namespace assay::inline v1::codec {
 
 /// How a field is written where its type alone does not tell.
 enum class Spelling {
@@ -100,13 +100,13 @@ void keys(Self& c, Visit&& visit) {
   visit(Key{"keep_output"}, c.keep_output);
 }
 
-template <Is<Work> Self, class Visit>
+template <Is<WorkAmount> Self, class Visit>
 void keys(Self& w, Visit&& visit) {
   visit(Key{"amount", Spelling::any_level}, w.amount);
   visit(Key{"unit"}, w.unit);
 }
 
-template <Is<Check> Self, class Visit>
+template <Is<AnswerCheck> Self, class Visit>
 void keys(Self& c, Visit&& visit) {
   visit(Key{"equal"}, c.equal);
   visit(Key{"match"}, c.match);
@@ -152,4 +152,4 @@ void keys(Self& g, Visit&& visit) {
   visit(Key{"undecided", Spelling::pass_or_fail}, g.undecided_passes);
 }
 
-}  // namespace assay::codec
+}  // namespace assay::inline v1::codec

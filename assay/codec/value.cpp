@@ -8,7 +8,7 @@
 
 #include "assay/codec/json.hpp"
 
-namespace assay::codec {
+namespace assay::inline v1::codec {
 namespace {
 
 [[noreturn]] void refuse(const std::string& text, const char* wanted) {
@@ -97,4 +97,4 @@ void refuse_number(std::int64_t value) {
   throw Damaged("it holds " + std::to_string(value) + ", which is out of range");
 }
 
-}  // namespace assay::codec
+}  // namespace assay::inline v1::codec

@@ -17,7 +17,7 @@
 
 /// One field as a database or a document holds it: nothing, a whole number, a number, or text. Enumerators
 /// are their names, lists of texts and seeds are text, ids are numbers.
-namespace assay::codec {
+namespace assay::inline v1::codec {
 
 using Value = std::variant<std::monostate, std::int64_t, double, std::string>;
 
@@ -116,4 +116,4 @@ void from_value(const Value& value, T& field) {
   }
 }
 
-}  // namespace assay::codec
+}  // namespace assay::inline v1::codec

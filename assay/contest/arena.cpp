@@ -10,7 +10,7 @@
 #include "assay/model/error.hpp"
 #include "assay/stats/location.hpp"
 
-namespace assay::contest {
+namespace assay::inline v1::contest {
 namespace {
 
 using metrics::Known;
@@ -254,4 +254,4 @@ std::vector<Trial> Arena::run(const Heat& heat, const std::stop_token& stop) {
   return trials;
 }
 
-}  // namespace assay::contest
+}  // namespace assay::inline v1::contest

@@ -15,7 +15,7 @@
 #include "assay/model/design.hpp"
 #include "assay/model/trial.hpp"
 
-namespace assay::contest {
+namespace assay::inline v1::contest {
 
 /// Where contests are played: the inputs of every setting, the functions made ready, the clock.
 class Arena : public campaign::Rig {
@@ -68,4 +68,4 @@ class Arena : public campaign::Rig {
   std::vector<TooSlow> slow_;
 };
 
-}  // namespace assay::contest
+}  // namespace assay::inline v1::contest

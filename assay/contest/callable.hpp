@@ -18,7 +18,7 @@
 
 /// How a contest holds functions of any type: behind plain function pointers, so that all of them are called
 /// from one place. Users of the library need none of this by name.
-namespace assay::contest {
+namespace assay::inline v1::contest {
 
 /// Stands for the input of functions that take none.
 struct Nothing {};
@@ -241,4 +241,4 @@ class TypedInput : public Input {
   std::vector<T> copies_;
 };
 
-}  // namespace assay::contest
+}  // namespace assay::inline v1::contest

@@ -19,7 +19,7 @@
 #include "assay/model/requirement.hpp"
 #include "assay/model/stopped.hpp"
 
-namespace assay::contest {
+namespace assay::inline v1::contest {
 namespace {
 
 [[noreturn]] void refuse(const std::string& title, const std::string& problem, const std::string& remedy) {
@@ -144,4 +144,4 @@ Findings Contest::run(const Options& options) const {
   return life.live(*campaign::until_settled(options.rounds_max, {}, false), false);
 }
 
-}  // namespace assay::contest
+}  // namespace assay::inline v1::contest

@@ -14,7 +14,7 @@
 #include "assay/model/findings.hpp"
 #include "assay/model/plan.hpp"
 
-namespace assay::contest {
+namespace assay::inline v1::contest {
 
 /// How a contest is run, apart from what is compared. Every field has a sensible default.
 struct Options {
@@ -152,9 +152,9 @@ class Contest {
   std::unique_ptr<Parts> parts_;
 };
 
-}  // namespace assay::contest
+}  // namespace assay::inline v1::contest
 
-namespace assay {
+namespace assay::inline v1 {
 using contest::Contest;
 using ContestOptions = contest::Options;
-}  // namespace assay
+}  // namespace assay::inline v1

@@ -12,9 +12,9 @@
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/moment.hpp"
-#include "assay/plan/near_miss.hpp"
+#include "assay/model/near_miss.hpp"
 
-namespace assay::contest {
+namespace assay::inline v1::contest {
 namespace {
 
 using metrics::Known;
@@ -142,7 +142,7 @@ class LayingDown {
     if (!id) {
       std::vector<std::string> known;
       for (const auto& metric : table) known.push_back(metric.name);
-      refuse("a contest has no metric \"" + name + "\"", plan::meant_or_known(name, known));
+      refuse("a contest has no metric \"" + name + "\"", meant_or_known(name, known));
     }
     auto& demand = table[*id].demand;
     if (!demand.missing.empty())
@@ -176,4 +176,4 @@ LaidDown lay_down(const Contest::Parts& parts, const Options& options) {
   return LayingDown(parts, options).run();
 }
 
-}  // namespace assay::contest
+}  // namespace assay::inline v1::contest

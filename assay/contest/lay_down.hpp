@@ -6,7 +6,7 @@
 #include "assay/contest/parts.hpp"
 #include "assay/model/log.hpp"
 
-namespace assay::contest {
+namespace assay::inline v1::contest {
 
 /// How a candidate of a contest is played: which function, and for a twin, which copy of its code.
 struct Player {
@@ -25,4 +25,4 @@ struct LaidDown {
 /// everything that can be found amiss before anything is called.
 LaidDown lay_down(const Contest::Parts& parts, const Options& options);
 
-}  // namespace assay::contest
+}  // namespace assay::inline v1::contest

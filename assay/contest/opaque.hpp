@@ -3,7 +3,7 @@
 #include <memory>
 #include <type_traits>
 
-namespace assay {
+namespace assay::inline v1 {
 
 /// The same value, but the compiler can no longer know anything about it: neither what it is nor that it is
 /// the same as a moment ago. Keeps it from computing a result once, or while compiling, where the program is
@@ -29,4 +29,4 @@ template <class T>
     asm volatile("" : : "r"(std::addressof(value)) : "memory");
 }
 
-}  // namespace assay
+}  // namespace assay::inline v1

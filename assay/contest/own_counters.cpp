@@ -9,7 +9,7 @@
 #include <cstdint>
 #include <cstring>
 
-namespace assay::contest {
+namespace assay::inline v1::contest {
 namespace {
 
 struct Event {
@@ -70,4 +70,4 @@ std::array<std::optional<double>, measure::counter_kinds> OwnCounters::stop() {
   return counts;
 }
 
-}  // namespace assay::contest
+}  // namespace assay::inline v1::contest

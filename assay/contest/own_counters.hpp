@@ -6,7 +6,7 @@
 
 #include "assay/measure/process.hpp"
 
-namespace assay::contest {
+namespace assay::inline v1::contest {
 
 /// The kernel's event counters on the calling thread, user space only.
 class OwnCounters {
@@ -30,4 +30,4 @@ class OwnCounters {
   std::string problem_;
 };
 
-}  // namespace assay::contest
+}  // namespace assay::inline v1::contest

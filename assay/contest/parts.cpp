@@ -4,7 +4,7 @@
 
 #include "assay/plan/matrix.hpp"
 
-namespace assay::contest {
+namespace assay::inline v1::contest {
 namespace {
 
 std::string shown(const Answer& answer) {
@@ -47,4 +47,4 @@ std::string disagreement(const Contest::Parts& parts, const Answer& baseline, co
   return "its answer is not the baseline's: " + shown(answer) + ", expected " + shown(baseline);
 }
 
-}  // namespace assay::contest
+}  // namespace assay::inline v1::contest

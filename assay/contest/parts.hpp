@@ -2,7 +2,7 @@
 
 #include "assay/contest/contest.hpp"
 
-namespace assay::contest {
+namespace assay::inline v1::contest {
 
 /// What a contest consists of; included by this module's own sources only.
 struct Contest::Parts {
@@ -34,4 +34,4 @@ std::vector<Setting> settings_of(std::vector<Factor> factors);
 /// Why an answer does not agree with the baseline's, in words; empty when it does.
 std::string disagreement(const Contest::Parts& parts, const Answer& baseline, const Answer& answer);
 
-}  // namespace assay::contest
+}  // namespace assay::inline v1::contest

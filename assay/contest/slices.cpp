@@ -7,7 +7,7 @@
 
 #include "assay/contest/clock.hpp"
 
-namespace assay::contest {
+namespace assay::inline v1::contest {
 namespace {
 
 /// The call site.
@@ -100,4 +100,4 @@ double run_blocks(std::span<Contender> contenders, double seconds, stats::Random
   return inside;
 }
 
-}  // namespace assay::contest
+}  // namespace assay::inline v1::contest

@@ -10,7 +10,7 @@
 #include "assay/contest/team.hpp"
 #include "assay/stats/random.hpp"
 
-namespace assay::contest {
+namespace assay::inline v1::contest {
 
 /// A candidate at one setting, ready to be timed.
 struct Contender {
@@ -43,4 +43,4 @@ std::string what_was_thrown();
 /// spent inside slices.
 double run_blocks(std::span<Contender> contenders, double seconds, stats::Random& random);
 
-}  // namespace assay::contest
+}  // namespace assay::inline v1::contest

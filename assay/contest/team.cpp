@@ -7,7 +7,7 @@
 #include "assay/contest/clock.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::contest {
+namespace assay::inline v1::contest {
 
 Team::Team(std::size_t threads)
     : start_(static_cast<std::ptrdiff_t>(threads) + 1), end_(static_cast<std::ptrdiff_t>(threads) + 1) {
@@ -57,4 +57,4 @@ double Team::run(const std::function<void(std::size_t)>& work) {
   return static_cast<double>(end - start) * clock.seconds_per_tick();
 }
 
-}  // namespace assay::contest
+}  // namespace assay::inline v1::contest

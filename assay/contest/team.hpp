@@ -8,7 +8,7 @@
 #include <thread>
 #include <vector>
 
-namespace assay::contest {
+namespace assay::inline v1::contest {
 
 /// Threads that wait to do one thing at once, again and again.
 class Team {
@@ -37,4 +37,4 @@ class Team {
   std::vector<std::jthread> threads_;
 };
 
-}  // namespace assay::contest
+}  // namespace assay::inline v1::contest

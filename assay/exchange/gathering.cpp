@@ -10,7 +10,7 @@
 #include "assay/model/error.hpp"
 #include "assay/model/names.hpp"
 
-namespace assay::exchange {
+namespace assay::inline v1::exchange {
 namespace {
 
 /// The number that is the whole of `text`; `too_large` when it is one, but beyond what Number holds.
@@ -236,4 +236,4 @@ Record Gathering::finish() {
   return std::move(record_);
 }
 
-}  // namespace assay::exchange
+}  // namespace assay::inline v1::exchange

@@ -10,7 +10,7 @@
 #include "assay/exchange/samples.hpp"
 #include "assay/model/log.hpp"
 
-namespace assay::exchange {
+namespace assay::inline v1::exchange {
 
 /// Puts samples together to a campaign, one after the other. Included by this module's own sources only.
 class Gathering {
@@ -52,4 +52,4 @@ class Gathering {
   MetricId last_metric_;
 };
 
-}  // namespace assay::exchange
+}  // namespace assay::inline v1::exchange

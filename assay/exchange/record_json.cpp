@@ -8,7 +8,7 @@
 #include "assay/model/names.hpp"
 #include "assay/model/validity.hpp"
 
-namespace assay::exchange {
+namespace assay::inline v1::exchange {
 namespace {
 
 using codec::Damaged;
@@ -118,7 +118,7 @@ void read_log(const Json& json, Log& log) {
     if (!s.is_object()) throw Damaged("a sitting in it is no object");
     Sitting sitting;
     for (const auto& [name, value] : s.items()) {
-      auto& fact = sitting.facts.emplace_back(Fact{.name = name, .value = {}});
+      auto& fact = sitting.facts.emplace_back(MachineFact{.name = name, .value = {}});
       codec::field_from_json(value, fact.value);
     }
     log.sittings.add(std::move(sitting));
@@ -198,4 +198,4 @@ Record record_from_json(const std::string& text, const std::string& name, const 
   throw Error("this export is damaged: " + std::string(error.what()), name, "export it again");
 }
 
-}  // namespace assay::exchange
+}  // namespace assay::inline v1::exchange

@@ -9,7 +9,7 @@
 #include "assay/exchange/gathering.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::exchange {
+namespace assay::inline v1::exchange {
 namespace {
 
 /// Takes rows from libcsv as they come.
@@ -119,4 +119,4 @@ Record read_json(const std::string& text, const std::string& name, const Samples
   return gathering.finish();
 }
 
-}  // namespace assay::exchange
+}  // namespace assay::inline v1::exchange

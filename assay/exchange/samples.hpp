@@ -7,7 +7,7 @@
 
 #include "assay/model/log.hpp"
 
-namespace assay::exchange {
+namespace assay::inline v1::exchange {
 
 /// How samples measured elsewhere are to be taken.
 struct SamplesAsked {
@@ -35,4 +35,4 @@ struct SamplesAsked {
 Record read_csv(std::istream& in, const std::string& name, const SamplesAsked& asked);
 Record read_json(const std::string& text, const std::string& name, const SamplesAsked& asked);
 
-}  // namespace assay::exchange
+}  // namespace assay::inline v1::exchange

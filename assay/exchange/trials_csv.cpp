@@ -9,7 +9,7 @@
 #include "assay/model/evidence.hpp"
 #include "assay/model/names.hpp"
 
-namespace assay::exchange {
+namespace assay::inline v1::exchange {
 namespace {
 
 std::string field(const std::string& text) {
@@ -57,4 +57,4 @@ void write_csv(const Record& record, std::ostream& out) {
   }
 }
 
-}  // namespace assay::exchange
+}  // namespace assay::inline v1::exchange

@@ -8,7 +8,7 @@
 #include "assay/model/names.hpp"
 #include "assay/model/setting.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 using Key = std::tuple<std::string, std::string, std::string, std::string, std::string>;
@@ -102,4 +102,4 @@ std::vector<Confirmation> confirm(const Findings& before, const Findings& now) {
   return all;
 }
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

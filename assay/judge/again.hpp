@@ -5,7 +5,7 @@
 
 #include "assay/model/findings.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 
 /// A finding that should be measured again before it is believed.
 struct Surprise {
@@ -22,4 +22,4 @@ std::vector<Surprise> surprises(const Findings& findings, const Findings* earlie
 /// the names of candidate, baseline, workload and metric, and the setting.
 std::vector<Confirmation> confirm(const Findings& before, const Findings& now);
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -8,7 +8,7 @@
 #include "assay/model/error.hpp"
 #include "assay/model/evidence.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 /// The values of `from` as trials of the new record's cells and metrics.
@@ -102,4 +102,4 @@ Record held_apart(const Record& before, const Record& now) {
   return record;
 }
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

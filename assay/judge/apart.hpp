@@ -2,7 +2,7 @@
 
 #include "assay/model/findings.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 
 /// Two campaigns as one record in which each candidate of `now` is held against the one of that name in
 /// `before`, in the cells that both have sound (what is wrong or fails now and was sound before keeps its
@@ -10,4 +10,4 @@ namespace assay::judge {
 /// those that `now` watches and both measured. Throws Error when they have no cell in common.
 Record held_apart(const Record& before, const Record& now);
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -7,7 +7,7 @@
 #include "assay/stats/location.hpp"
 #include "assay/stats/require.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 std::vector<double> effects(std::span<const double> baseline, std::span<const double> candidate,
@@ -77,4 +77,4 @@ Price price_of(double estimate, double half_width, double margin, std::size_t n)
   return {.rounds = std::max(static_cast<int>(needed), static_cast<int>(n) + 1)};
 }
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

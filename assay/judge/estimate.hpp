@@ -8,7 +8,7 @@
 #include "assay/judge/paired.hpp"
 #include "assay/stats/walsh.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 
 /// What pairs say about one effect, on the scale that tests work on: log ratios, or differences.
 class Estimate {
@@ -42,4 +42,4 @@ class Estimate {
 /// On the tests' scale. Names no number when it would be above 10000.
 Price price_of(double estimate, double half_width, double margin, std::size_t n);
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <map>
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 struct Seen {
@@ -62,4 +62,4 @@ std::optional<std::vector<Finding>> compare_exactly(const Evidence& evidence, Me
   return findings;
 }
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -6,7 +6,7 @@
 #include "assay/model/evidence.hpp"
 #include "assay/model/finding.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 
 /// Compares an exact metric directly: each cell's one value against its baseline's, with margin 0. Values
 /// come from builds and from judged trials alike. Empty when a cell's values differ among themselves, so
@@ -17,4 +17,4 @@ namespace assay::judge {
 /// with a value on one side only, or with one side zero, have rounds = 0.
 std::optional<std::vector<Finding>> compare_exactly(const Evidence& evidence, MetricId metric, bool twins);
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -3,7 +3,7 @@
 #include "assay/stats/many.hpp"
 #include "assay/stats/unpaired.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 constexpr double error_rate = 0.05;
@@ -38,4 +38,4 @@ std::vector<FailureFinding> judge_failures(const Evidence& evidence) {
   return all;
 }
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

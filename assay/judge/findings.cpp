@@ -22,7 +22,7 @@
 #include "assay/model/plan.hpp"
 #include "assay/stats/location.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 /// Why these pairs are not judged, as a note; none when they are.
@@ -153,4 +153,4 @@ Findings judge_record(const Record& record) {
   return judge(record.design, Evidence(record.design, record.log));
 }
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

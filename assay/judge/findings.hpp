@@ -5,7 +5,7 @@
 #include "assay/model/evidence.hpp"
 #include "assay/model/findings.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 
 /// The findings on watched metrics of a campaign that goes on, in order of metric and contrast: which are
 /// settled by the looks taken so far. Findings without enough pairs have rounds = 0.
@@ -23,4 +23,4 @@ Findings judge(const Design& design, const Evidence& evidence);
 /// The same from a whole record.
 Findings judge_record(const Record& record);
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -6,7 +6,7 @@
 
 #include "assay/judge/keep_only.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 class Holding {
@@ -111,4 +111,4 @@ GateResult hold_against(const Findings& findings, const Gate& gate, const Only& 
   return Holding(findings, gate, only).run();
 }
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -5,7 +5,7 @@
 #include "assay/model/only.hpp"
 #include "assay/model/plan.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 
 /// Holds findings against a gate. Of each watched metric of each candidate: passed when the interval's bad
 /// end is within what is allowed (`gate.allow`, else the finding's margin), failed when it is called worse
@@ -16,4 +16,4 @@ namespace assay::judge {
 /// findings.
 GateResult hold_against(const Findings& findings, const Gate& gate, const Only& only = {});
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -8,7 +8,7 @@
 #include "assay/judge/pairs.hpp"
 #include "assay/stats/many.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 constexpr double alpha = 0.05;
@@ -78,9 +78,9 @@ void largest_sets(const Alike& alike, const Set& chosen, Set open, Set done, std
 
 }  // namespace
 
-std::vector<Group> find_groups(const Evidence& evidence, const Findings& findings) {
+std::vector<CandidateGroup> find_groups(const Evidence& evidence, const Findings& findings) {
   const auto& design = evidence.design;
-  std::vector<Group> groups;
+  std::vector<CandidateGroup> groups;
   std::map<std::pair<WorkloadId, std::string>, std::vector<CellId>> places;
   for (const auto id : design.cells.ids())
     if (evidence.is_sound(id) && !design.is_twin(id))
@@ -112,10 +112,10 @@ std::vector<Group> find_groups(const Evidence& evidence, const Findings& finding
       if (sets.size() > cells.size()) continue;
       for (const auto& set : sets) {
         if (set.size() < 2) continue;
-        Group group{.workload = place.first,
-                    .setting = design.cells[cells.front()].setting,
-                    .metric = metric,
-                    .members = {}};
+        CandidateGroup group{.workload = place.first,
+                             .setting = design.cells[cells.front()].setting,
+                             .metric = metric,
+                             .members = {}};
         for (const auto a : set) group.members.push_back(design.cells[cells[a]].candidate);
         groups.push_back(std::move(group));
       }
@@ -124,4 +124,4 @@ std::vector<Group> find_groups(const Evidence& evidence, const Findings& finding
   return groups;
 }
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -5,7 +5,7 @@
 
 #include "assay/model/error.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 
 namespace {
 
@@ -41,8 +41,9 @@ void keep_only(Findings& findings, const Only& only) {
   std::erase_if(findings.spreads, of_other_cells);
   std::erase_if(findings.requirements, [&](const RequirementFinding& r) { return !chosen(r.cell); });
   std::erase_if(findings.trends, [&](const Trend& t) { return !in_row(t.candidate, t.workload, t.others); });
-  std::erase_if(findings.turns, [&](const Turn& t) { return !in_row(t.candidate, t.workload, t.others); });
-  std::erase_if(findings.groups, [&](const Group& g) {
+  std::erase_if(findings.turns,
+                [&](const TurningPoint& t) { return !in_row(t.candidate, t.workload, t.others); });
+  std::erase_if(findings.groups, [&](const CandidateGroup& g) {
     return !only.admits("workload", design.workloads[g.workload].name) || !only.admits(g.setting);
   });
   // An overall is over all of a candidate's cells, or it is none.
@@ -60,4 +61,4 @@ void keep_only(Findings& findings, const Only& only) {
                 "names are candidate, workload and the factors; values as assay verdict shows them");
 }
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

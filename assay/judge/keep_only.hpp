@@ -3,7 +3,7 @@
 #include "assay/model/findings.hpp"
 #include "assay/model/only.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 
 /// Whether a cell is among those chosen.
 bool is_chosen(const Design& design, const Cell& cell, const Only& only);
@@ -12,4 +12,4 @@ bool is_chosen(const Design& design, const Cell& cell, const Only& only);
 /// those of the whole. Throws Error that names --only when nothing is left.
 void keep_only(Findings& findings, const Only& only);
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -7,7 +7,7 @@
 #include <sstream>
 #include <utility>
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 std::set<std::string> words_of(const std::string& text) {
@@ -115,4 +115,4 @@ std::vector<Note> likeness_notes(const Design& design) {
   return notes;
 }
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -6,7 +6,7 @@
 #include "assay/model/design.hpp"
 #include "assay/model/note.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 
 /// Why comparing this candidate with its baseline is comparing a program with itself: the same commit, the
 /// same bytes under two paths, or the same program told the same. Empty when it is not.
@@ -21,4 +21,4 @@ std::vector<Note> unlike_builds(const Design& design);
 /// Everything of this kind that should be known before a second is spent, in the order of the candidates.
 std::vector<Note> likeness_notes(const Design& design);
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

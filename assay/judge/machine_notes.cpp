@@ -13,7 +13,7 @@
 #include "assay/stats/signed_rank.hpp"
 #include "assay/stats/walsh.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 using metrics::Known;
@@ -151,4 +151,4 @@ void add_machine_notes(const Evidence& evidence, Findings& findings) {
   Machine(evidence, findings).add();
 }
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

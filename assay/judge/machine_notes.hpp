@@ -3,7 +3,7 @@
 #include "assay/model/evidence.hpp"
 #include "assay/model/findings.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 
 /// What the machine did to the trials, each note with its figure and threshold.
 ///
@@ -18,4 +18,4 @@ namespace assay::judge {
 /// - Another campaign was at work.
 void add_machine_notes(const Evidence& evidence, Findings& findings);
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -9,7 +9,7 @@
 #include "assay/metrics/catalogue.hpp"
 #include "assay/schedule/forecast.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 constexpr std::size_t fewest_pilots = 3;
@@ -108,4 +108,4 @@ Outlook look_ahead(const Evidence& evidence, Evidence::From pilots, std::optiona
   return outlook;
 }
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -5,7 +5,7 @@
 #include "assay/model/evidence.hpp"
 #include "assay/model/outlook.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 
 /// What can be expected of a campaign from what it measured so far: times from all trials with a wall time
 /// (checks until rounds were run), the spread of effects from `pilots` (pilot or judged values; at least
@@ -14,4 +14,4 @@ namespace assay::judge {
 /// findings of a metric is reckoned with, see schedule::smallest_change.
 Outlook look_ahead(const Evidence& evidence, Evidence::From pilots, std::optional<double> budget);
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

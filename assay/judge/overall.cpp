@@ -11,7 +11,7 @@
 #include "assay/judge/settle.hpp"
 #include "assay/model/plan.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 /// Each comparison's share of the whole: its workload's weight, divided among that workload's comparisons.
@@ -119,4 +119,4 @@ std::vector<Overall> judge_overall(const Evidence& evidence, const Findings& fin
   return result;
 }
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

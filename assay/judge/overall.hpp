@@ -5,7 +5,7 @@
 #include "assay/model/evidence.hpp"
 #include "assay/model/findings.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 
 /// Each candidate's change over all its comparisons with one baseline on a watched ratio metric, two at
 /// least: in every round that all of them have a pair of, the weighted mean of their log ratios (see
@@ -15,4 +15,4 @@ namespace assay::judge {
 /// one family. Looks at planned round counts only. Source: as settle().
 std::vector<Overall> judge_overall(const Evidence& evidence, const Findings& findings);
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

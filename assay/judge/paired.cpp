@@ -3,7 +3,7 @@
 #include "assay/judge/estimate.hpp"
 #include "assay/stats/signed_rank.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 
 Finding judge_paired(std::span<const double> baseline, std::span<const double> candidate,
                      const Question& question) {
@@ -22,4 +22,4 @@ Finding judge_paired(std::span<const double> baseline, std::span<const double> c
   return finding;
 }
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -5,7 +5,7 @@
 #include "assay/model/finding.hpp"
 #include "assay/model/metric.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 
 /// What is asked of a pair of samples.
 struct Question {
@@ -39,4 +39,4 @@ struct Question {
 Finding judge_paired(std::span<const double> baseline, std::span<const double> candidate,
                      const Question& question);
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cstdlib>
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 /// The supporting metrics that are measured: they divide the error rate of one among them.
@@ -76,4 +76,4 @@ double cores_of(const Evidence& evidence) {
   return 1;
 }
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

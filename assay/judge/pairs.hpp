@@ -10,7 +10,7 @@
 #include "assay/model/evidence.hpp"
 #include "assay/schedule/look_plan.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 
 /// The values of a metric by cell and round; of a cell with several in a round, the first.
 using ByCell = std::map<CellId, std::map<int, double>>;
@@ -42,4 +42,4 @@ std::optional<LastLook> last_look(const Rules& rules, std::size_t pairs);
 /// How many hardware cores the first sitting's machine has, from its facts; 1 when they don't tell.
 double cores_of(const Evidence& evidence);
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

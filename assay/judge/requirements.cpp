@@ -4,7 +4,7 @@
 
 #include "assay/stats/location.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 RequirementFinding hold(const std::vector<double>& values, const Requirement& require) {
@@ -45,4 +45,4 @@ std::vector<RequirementFinding> judge_requirements(const Evidence& evidence) {
   return all;
 }
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -5,7 +5,7 @@
 #include "assay/model/evidence.hpp"
 #include "assay/model/findings.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 
 /// Holds every sound cell's own values against what its metrics are required to be: met when the whole 95 %
 /// interval of the cell's median fulfils the requirement, broken when none of it does, else undecided. The
@@ -13,4 +13,4 @@ namespace assay::judge {
 /// without values are left out; twins too.
 std::vector<RequirementFinding> judge_requirements(const Evidence& evidence);
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -13,7 +13,7 @@
 #include "assay/stats/series.hpp"
 #include "assay/stats/unpaired.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 constexpr double surely = 0.01;  ///< p-value from which an oddity is told
@@ -245,4 +245,4 @@ void add_series_notes(const Evidence& evidence, Findings& findings) {
   }
 }
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -3,7 +3,7 @@
 #include "assay/model/evidence.hpp"
 #include "assay/model/findings.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 
 /// What the values themselves show of watched metrics, each note with its figure and threshold: trials
 /// shorter than 5 ms; effects of neighbouring rounds correlated above 0.3 (from 20 rounds on, Ljung–Box p
@@ -15,4 +15,4 @@ namespace assay::judge {
 /// and the others counted. Of long series 400 values, evenly taken, are looked at.
 void add_series_notes(const Evidence& evidence, Findings& findings);
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -7,7 +7,7 @@
 #include "assay/schedule/look_plan.hpp"
 #include "assay/stats/many.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 enum class Kind { open, changed, same };
@@ -164,4 +164,4 @@ std::vector<Finding> settle(std::span<const PairedSeries> series, const Family& 
   return Settling(series, family).run(stage);
 }
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

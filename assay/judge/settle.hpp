@@ -6,7 +6,7 @@
 #include "assay/judge/paired.hpp"
 #include "assay/model/finding.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 
 /// The pairs of one contrast on one metric, in order of their rounds.
 struct PairedSeries {
@@ -50,4 +50,4 @@ enum class Stage { going, ended };
 /// Source: Benjamini & Hochberg 1995; Benjamini & Yekutieli 2005; Jennison & Turnbull 2000.
 std::vector<Finding> settle(std::span<const PairedSeries> series, const Family& family, Stage stage);
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -9,7 +9,7 @@
 #include "assay/stats/many.hpp"
 #include "assay/stats/unpaired.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 constexpr double error_rate = 0.05;
@@ -66,4 +66,4 @@ std::vector<SpreadFinding> judge_spreads(const Evidence& evidence) {
   return called;
 }
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -5,7 +5,7 @@
 #include "assay/model/evidence.hpp"
 #include "assay/model/findings.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 
 /// Changes of spread on watched metrics: the absolute deviations of each cell's (log) values from their own
 /// median, paired by round, by the signed-rank test; called when the adjusted p (Benjamini–Hochberg) is at
@@ -15,4 +15,4 @@ namespace assay::judge {
 /// form).
 std::vector<SpreadFinding> judge_spreads(const Evidence& evidence);
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -7,7 +7,7 @@
 #include "assay/stats/fit.hpp"
 #include "assay/stats/location.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 struct Curve {
@@ -126,4 +126,4 @@ std::vector<Trend> find_trends(const Evidence& evidence) {
   return trends;
 }
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -5,7 +5,7 @@
 #include "assay/model/evidence.hpp"
 #include "assay/model/findings.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 
 /// How watched metrics go with every factor of sizes (cost: the ratio-scaled ones where less is better) or of
 /// threads (throughput, or its inverse: time per call of each thread in a contest, else time of a job that
@@ -22,4 +22,4 @@ namespace assay::judge {
 /// Source: see stats/fit.hpp.
 std::vector<Trend> find_trends(const Evidence& evidence);
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

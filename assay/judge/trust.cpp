@@ -8,7 +8,7 @@
 #include "assay/judge/machine_notes.hpp"
 #include "assay/judge/series_notes.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 Note warning(NoteKind kind, CellId cell) {
@@ -98,4 +98,4 @@ void apply_ceilings(const Evidence& evidence, Findings& findings) {
   }
 }
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

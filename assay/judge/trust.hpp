@@ -3,7 +3,7 @@
 #include "assay/model/evidence.hpp"
 #include "assay/model/findings.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 
 /// Looks through what was measured for what weakens the findings, and adds a note for each thing: outputs
 /// that differ from the baseline's where equality was not asked for, builds that are alike or unlike (see
@@ -15,4 +15,4 @@ void add_trust_notes(const Evidence& evidence, Findings& findings);
 /// reason.
 void apply_ceilings(const Evidence& evidence, Findings& findings);
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -8,7 +8,7 @@
 #include <tuple>
 #include <utility>
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 /// A finding at one level of the factor.
@@ -32,9 +32,9 @@ std::vector<std::size_t> changes_in(const std::vector<Seen>& seen) {
 
 }  // namespace
 
-std::vector<Turn> find_turns(const Evidence& evidence, const Findings& findings) {
+std::vector<TurningPoint> find_turns(const Evidence& evidence, const Findings& findings) {
   const auto& design = evidence.design;
-  std::vector<Turn> turns;
+  std::vector<TurningPoint> turns;
   for (const auto& factor : design.factors)
     for (const auto metric : design.metrics.ids()) {
       if (!design.metrics[metric].demand.watched) continue;
@@ -72,4 +72,4 @@ std::vector<Turn> find_turns(const Evidence& evidence, const Findings& findings)
   return turns;
 }
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -8,7 +8,7 @@
 #include "assay/stats/many.hpp"
 #include "assay/stats/unpaired.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 constexpr double level = 0.95;
@@ -93,4 +93,4 @@ std::vector<Finding> judge_unpaired(const Evidence& evidence) {
   return all;
 }
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -5,7 +5,7 @@
 #include "assay/model/evidence.hpp"
 #include "assay/model/findings.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 
 /// Judges the contrasts of watched metrics whose trials have no rounds, as of samples measured elsewhere:
 /// Mann–Whitney (exact with ties for small samples), the Hodges–Lehmann shift (of logarithms on a ratio
@@ -14,4 +14,4 @@ namespace assay::judge {
 /// otherwise. At least three values on each side.
 std::vector<Finding> judge_unpaired(const Evidence& evidence);
 
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -8,7 +8,7 @@
 #include "assay/model/error.hpp"
 #include "assay/model/moment.hpp"
 
-namespace assay::ledger {
+namespace assay::inline v1::ledger {
 namespace {
 
 using soci::into;
@@ -245,4 +245,4 @@ Record read_campaign(soci::session& sql, CampaignId campaign) {
   return record;
 }
 
-}  // namespace assay::ledger
+}  // namespace assay::inline v1::ledger

@@ -6,7 +6,7 @@
 
 /// A campaign as rows, but for its rounds and trials. Included by this module's own sources only. Each call
 /// is a part of the caller's transaction.
-namespace assay::ledger {
+namespace assay::inline v1::ledger {
 
 /// Lays down everything in `record` but rounds, trials and looks, and returns the campaign's number. `token`
 /// names the process that measures it; empty: nobody does.
@@ -22,4 +22,4 @@ void put_doubt(soci::session& sql, CampaignId campaign, const Doubt& doubt);
 /// Everything but rounds, trials and looks. Throws codec::Damaged.
 Record read_campaign(soci::session& sql, CampaignId campaign);
 
-}  // namespace assay::ledger
+}  // namespace assay::inline v1::ledger

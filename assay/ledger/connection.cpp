@@ -9,7 +9,7 @@
 #include "assay/ledger/schema.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::ledger {
+namespace assay::inline v1::ledger {
 namespace fs = std::filesystem;
 namespace {
 
@@ -142,4 +142,4 @@ void Connection::fail_read_only() const {
               Error::Code::ledger_read_only);
 }
 
-}  // namespace assay::ledger
+}  // namespace assay::inline v1::ledger

@@ -11,7 +11,7 @@
 #include "assay/codec/value.hpp"
 #include "assay/ledger/dialect.hpp"
 
-namespace assay::ledger {
+namespace assay::inline v1::ledger {
 
 /// A connection to a ledger that is there and up to date. Everything goes through its transactions, which
 /// turn what the database says into an Error with a code. Included by this module's own sources only.
@@ -102,4 +102,4 @@ class Connection {
   soci::session sql_;
 };
 
-}  // namespace assay::ledger
+}  // namespace assay::inline v1::ledger

@@ -10,7 +10,7 @@
 
 #include "assay/model/error.hpp"
 
-namespace assay::ledger {
+namespace assay::inline v1::ledger {
 
 /// What differs between databases. The rest of this module speaks one SQL to all of them.
 class Dialect {
@@ -50,4 +50,4 @@ class Dialect {
 
 std::unique_ptr<Dialect> sqlite_dialect();
 
-}  // namespace assay::ledger
+}  // namespace assay::inline v1::ledger

@@ -15,7 +15,7 @@
 #include "assay/model/moment.hpp"
 #include "assay/model/validity.hpp"
 
-namespace assay::ledger {
+namespace assay::inline v1::ledger {
 
 using soci::into;
 using soci::use;
@@ -194,4 +194,4 @@ void Ledger::take_out(std::span<const CampaignId> campaigns) {
   state_->compact();
 }
 
-}  // namespace assay::ledger
+}  // namespace assay::inline v1::ledger

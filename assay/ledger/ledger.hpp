@@ -11,7 +11,7 @@
 #include "assay/ledger/summary.hpp"
 #include "assay/model/log.hpp"
 
-namespace assay::ledger {
+namespace assay::inline v1::ledger {
 
 /// The store that keeps every trial: one SQLite file in WAL mode with synchronous FULL, so that what a call
 /// has stored is still there after a kill or a power cut. Several processes may have it open. One that can't
@@ -91,4 +91,4 @@ class Ledger {
   std::unique_ptr<State> state_;
 };
 
-}  // namespace assay::ledger
+}  // namespace assay::inline v1::ledger

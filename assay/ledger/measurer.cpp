@@ -7,7 +7,7 @@
 
 #include "assay/model/moment.hpp"
 
-namespace assay::ledger {
+namespace assay::inline v1::ledger {
 namespace {
 
 /// When a process of this boot began, in clock ticks since then; empty when there is no such process. With
@@ -45,4 +45,4 @@ std::optional<std::string> still_at_work(const Measurer& measurer, const std::st
   return "process " + pid;
 }
 
-}  // namespace assay::ledger
+}  // namespace assay::inline v1::ledger

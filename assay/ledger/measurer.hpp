@@ -4,7 +4,7 @@
 #include <optional>
 #include <string>
 
-namespace assay::ledger {
+namespace assay::inline v1::ledger {
 
 /// Who measures in a sitting, as the ledger keeps it.
 struct Measurer {
@@ -20,4 +20,4 @@ std::string token_of_this_process();
 /// believed to be for a minute after it was last heard of.
 std::optional<std::string> still_at_work(const Measurer& measurer, const std::string& boot);
 
-}  // namespace assay::ledger
+}  // namespace assay::inline v1::ledger

@@ -1,6 +1,6 @@
 #include "assay/ledger/rows.hpp"
 
-namespace assay::ledger {
+namespace assay::inline v1::ledger {
 
 struct Insert::Slot {
   Column::Kind kind = Column::Kind::whole;
@@ -81,4 +81,4 @@ Value value_of(const soci::row& row, std::size_t column) {
   }
 }
 
-}  // namespace assay::ledger
+}  // namespace assay::inline v1::ledger

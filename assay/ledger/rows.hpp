@@ -12,7 +12,7 @@
 
 /// Values as rows of tables: their fields (codec/fields.hpp) are the columns. Included by this module's own
 /// sources only.
-namespace assay::ledger {
+namespace assay::inline v1::ledger {
 
 using codec::Value;
 
@@ -92,4 +92,4 @@ std::string names_of_columns() {
   return names;
 }
 
-}  // namespace assay::ledger
+}  // namespace assay::inline v1::ledger

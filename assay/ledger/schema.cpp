@@ -2,7 +2,7 @@
 
 #include <array>
 
-namespace assay::ledger {
+namespace assay::inline v1::ledger {
 namespace {
 
 constexpr std::array<std::string_view, 23> statements = {
@@ -156,4 +156,4 @@ std::span<const std::string_view> migration(int from) {
 }
 std::span<const std::string_view> tables_of_a_campaign() { return campaign_tables; }
 
-}  // namespace assay::ledger
+}  // namespace assay::inline v1::ledger

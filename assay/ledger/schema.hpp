@@ -3,7 +3,7 @@
 #include <span>
 #include <string_view>
 
-namespace assay::ledger {
+namespace assay::inline v1::ledger {
 
 /// The statements that make an empty ledger of the current version, in order, in the words of
 /// Dialect::in_words(). Things of a campaign are numbered within it, from 0, as in the model.
@@ -16,4 +16,4 @@ std::span<const std::string_view> migration(int from);
 /// Tables that hold a campaign's rows under its number, the dependent ones first.
 std::span<const std::string_view> tables_of_a_campaign();
 
-}  // namespace assay::ledger
+}  // namespace assay::inline v1::ledger

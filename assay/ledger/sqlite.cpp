@@ -9,7 +9,7 @@
 
 #include "assay/ledger/dialect.hpp"
 
-namespace assay::ledger {
+namespace assay::inline v1::ledger {
 namespace {
 
 constexpr std::array<std::pair<std::string_view, std::string_view>, 5> meanings = {{
@@ -151,4 +151,4 @@ class Sqlite : public Dialect {
 
 std::unique_ptr<Dialect> sqlite_dialect() { return std::make_unique<Sqlite>(); }
 
-}  // namespace assay::ledger
+}  // namespace assay::inline v1::ledger

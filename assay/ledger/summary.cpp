@@ -2,7 +2,7 @@
 
 #include "assay/model/error.hpp"
 
-namespace assay::ledger {
+namespace assay::inline v1::ledger {
 
 const Summary& choose(const std::vector<Summary>& campaigns, const std::string& text) {
   if (campaigns.empty())
@@ -22,4 +22,4 @@ const Summary& choose(const std::vector<Summary>& campaigns, const std::string& 
               Error::Code::ledger_missing);
 }
 
-}  // namespace assay::ledger
+}  // namespace assay::inline v1::ledger

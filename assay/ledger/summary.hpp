@@ -6,7 +6,7 @@
 
 #include "assay/model/log.hpp"
 
-namespace assay::ledger {
+namespace assay::inline v1::ledger {
 
 /// A campaign in a list.
 struct Summary {
@@ -22,4 +22,4 @@ struct Summary {
 /// uid that only one has. Throws Error that lists what there is.
 const Summary& choose(const std::vector<Summary>& campaigns, const std::string& text);
 
-}  // namespace assay::ledger
+}  // namespace assay::inline v1::ledger

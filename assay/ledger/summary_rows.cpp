@@ -4,7 +4,7 @@
 
 #include "assay/ledger/rows.hpp"
 
-namespace assay::ledger {
+namespace assay::inline v1::ledger {
 
 std::vector<Summary> read_summaries(soci::session& sql) {
   using soci::use;
@@ -39,4 +39,4 @@ std::vector<Summary> read_summaries(soci::session& sql) {
   return all;
 }
 
-}  // namespace assay::ledger
+}  // namespace assay::inline v1::ledger

@@ -8,7 +8,7 @@
 #include "assay/model/error.hpp"
 #include "assay/model/moment.hpp"
 
-namespace assay::ledger {
+namespace assay::inline v1::ledger {
 namespace {
 
 using soci::use;
@@ -133,4 +133,4 @@ void read_rounds_and_trials(soci::session& sql, CampaignId campaign, Log& log) {
   for (const auto& row : looks) read_row(row, 0, log.looks.emplace_back());
 }
 
-}  // namespace assay::ledger
+}  // namespace assay::inline v1::ledger

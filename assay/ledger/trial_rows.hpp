@@ -7,7 +7,7 @@
 
 /// Rounds, trials and looks as rows. Included by this module's own sources only. Each call is a part of the
 /// caller's transaction.
-namespace assay::ledger {
+namespace assay::inline v1::ledger {
 
 /// The statements that store trials, prepared once.
 class TrialRows {
@@ -35,4 +35,4 @@ void put_look(soci::session& sql, CampaignId campaign, const Look& look);
 /// All of a campaign's. Throws codec::Damaged.
 void read_rounds_and_trials(soci::session& sql, CampaignId campaign, Log& log);
 
-}  // namespace assay::ledger
+}  // namespace assay::inline v1::ledger

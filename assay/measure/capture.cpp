@@ -12,7 +12,7 @@
 
 #include "assay/model/error.hpp"
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 
 Descriptor::~Descriptor() {
   if (fd_ >= 0) close(fd_);
@@ -74,4 +74,4 @@ std::string Capture::tail(std::size_t most) const {
   return piece(end - count, static_cast<std::size_t>(count));
 }
 
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

@@ -7,7 +7,7 @@
 #include "assay/measure/descriptor.hpp"
 #include "assay/measure/digest.hpp"
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 
 /// Takes what a program writes to one of its standard outputs: into memory, never through a pipe, and hashed
 /// when the program has ended. A flood is hashed while it comes and its memory given back, so that memory
@@ -49,4 +49,4 @@ class Capture {
   bool finished_ = false;  ///< what is written later, by whom it may, does not count
 };
 
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

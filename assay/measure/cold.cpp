@@ -13,7 +13,7 @@
 #include "assay/measure/descriptor.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 
 double drop_from_cache(const std::string& path) {
   const Descriptor file(open(path.c_str(), O_RDONLY | O_CLOEXEC));
@@ -36,4 +36,4 @@ double drop_from_cache(const std::string& path) {
   return static_cast<double>(stayed) / static_cast<double>(resident.size());
 }
 
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

@@ -13,7 +13,7 @@
 
 extern char** environ;  // NOLINT(readability-redundant-declaration): unistd.h has it only as an extension
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 namespace {
 
 static_assert(counter_kinds == protocol::count_kinds);
@@ -182,4 +182,4 @@ std::vector<ProcessResult> Exchange::results(const protocol::Reply& reply) {
   return std::move(results_);
 }
 
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

@@ -7,7 +7,7 @@
 #include "assay/measure/link.hpp"
 #include "assay/measure/process.hpp"
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 
 /// One heat on its way through a launcher process: the captures it writes to, the request that goes out, and
 /// the results that its reply stands for.
@@ -46,4 +46,4 @@ class Exchange {
   std::vector<int> descriptors_;
 };
 
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

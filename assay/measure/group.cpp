@@ -6,7 +6,7 @@
 #include <filesystem>
 #include <fstream>
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 namespace fs = std::filesystem;
 
 TrialGroup::TrialGroup(const std::string& parent) {
@@ -44,4 +44,4 @@ std::string group_parent(const std::string& root, const std::string& own) {
   return {};
 }
 
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

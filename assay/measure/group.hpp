@@ -3,7 +3,7 @@
 #include <optional>
 #include <string>
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 
 /// A control group (cgroup v2) of its own for one trial, beside that of this process: its peak is that of all
 /// processes together. Whether one may be made depends on the machine and on how this process was started;
@@ -30,4 +30,4 @@ class TrialGroup {
 std::string group_parent(const std::string& root = "/sys/fs/cgroup",
                          const std::string& own = "/proc/self/cgroup");
 
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

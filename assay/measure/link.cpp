@@ -27,7 +27,7 @@ extern const unsigned char assay_launcher_image[];
 extern const unsigned char assay_launcher_image_end[];
 }
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 
 void fail_launching(const std::string& what) {
   throw Error(what + ": " + std::strerror(errno), "launcher",
@@ -234,4 +234,4 @@ std::vector<int> cores_allowed() {
   return cores;
 }
 
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

@@ -10,7 +10,7 @@
 #include "assay/measure/descriptor.hpp"
 #include "assay/measure/launcher/protocol.hpp"
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 
 /// Throws Error(measuring) that says `what` and errno's text.
 [[noreturn]] void fail_launching(const std::string& what);
@@ -60,4 +60,4 @@ class Link {
   double patience_;
 };
 
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

@@ -10,7 +10,7 @@
 
 #include "assay/measure/digest.hpp"
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 namespace {
 
 std::string first_line(const char* path) {
@@ -43,21 +43,21 @@ std::string chosen_in(const char* path) {
                                                                  : line.substr(open + 1, close - open - 1);
 }
 
-void add_if_told(std::vector<Fact>& facts, const char* name, const std::string& value) {
+void add_if_told(std::vector<MachineFact>& facts, const char* name, const std::string& value) {
   if (!value.empty()) facts.push_back({name, value});
 }
 
 }  // namespace
 
-std::vector<Fact> machine_facts() {
+std::vector<MachineFact> machine_facts() {
   utsname system{};
   uname(&system);
   const auto bytes = static_cast<long long>(sysconf(_SC_PHYS_PAGES)) * sysconf(_SC_PAGESIZE);
-  std::vector<Fact> facts = {{"processor", processor()},
-                             {"cores", std::to_string(std::thread::hardware_concurrency())},
-                             {"memory MiB", std::to_string(bytes >> 20U)},
-                             {"architecture", system.machine},
-                             {"kernel", system.release}};
+  std::vector<MachineFact> facts = {{"processor", processor()},
+                                    {"cores", std::to_string(std::thread::hardware_concurrency())},
+                                    {"memory MiB", std::to_string(bytes >> 20U)},
+                                    {"architecture", system.machine},
+                                    {"kernel", system.release}};
   facts.push_back({"virtual machine", cpu_flag("hypervisor") ? "yes" : "no"});
   add_if_told(facts, "clock source",
               first_line("/sys/devices/system/clocksource/clocksource0/current_clocksource"));
@@ -69,7 +69,7 @@ std::vector<Fact> machine_facts() {
   return facts;
 }
 
-std::string machine_fingerprint(const std::vector<Fact>& facts) {
+std::string machine_fingerprint(const std::vector<MachineFact>& facts) {
   constexpr std::array lasting = {"processor", "cores", "memory MiB", "architecture"};
   std::string all;
   for (const auto& fact : facts)
@@ -79,4 +79,4 @@ std::string machine_fingerprint(const std::vector<Fact>& facts) {
 
 std::string boot_id() { return first_line("/proc/sys/kernel/random/boot_id"); }
 
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

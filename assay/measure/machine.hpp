@@ -5,15 +5,15 @@
 
 #include "assay/model/log.hpp"
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 
 /// What this machine is: processor, cores, memory, kernel. No host or user names.
-std::vector<Fact> machine_facts();
+std::vector<MachineFact> machine_facts();
 
 /// A digest of the facts that don't change from boot to boot.
-std::string machine_fingerprint(const std::vector<Fact>& facts);
+std::string machine_fingerprint(const std::vector<MachineFact>& facts);
 
 /// Names the current boot; empty where the kernel doesn't tell.
 std::string boot_id();
 
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

@@ -8,7 +8,7 @@
 #include <ctime>
 #include <string>
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 namespace {
 
 using Clock = std::chrono::steady_clock;
@@ -122,4 +122,4 @@ std::vector<NoiseAt> probe_noise(Launcher& launcher, const std::stop_token& stop
   return all;
 }
 
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

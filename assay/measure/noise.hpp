@@ -6,7 +6,7 @@
 
 #include "assay/measure/process.hpp"
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 
 /// How unsteady one length of work is here: the log ratios of neighbours that do the same work.
 struct NoiseAt {
@@ -33,4 +33,4 @@ double launch_cost(Launcher& launcher, int runs = 50);
 std::vector<NoiseAt> probe_noise(Launcher& launcher, const std::stop_token& stop,
                                  const std::function<void(int, int)>& tell = {});
 
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

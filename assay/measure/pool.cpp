@@ -2,7 +2,7 @@
 
 #include <cstring>
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 
 std::unique_ptr<Link> Pool::take() {
   {
@@ -43,4 +43,4 @@ std::string Pool::counting_problem() const {
   return counting_problem_;
 }
 
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

@@ -9,7 +9,7 @@
 #include "assay/measure/exchange.hpp"
 #include "assay/measure/link.hpp"
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 
 /// The launcher processes of one Launcher: each runs one heat at a time, and those that are free are used
 /// again. May be called from several threads at once.
@@ -40,4 +40,4 @@ class Pool {
   std::string counting_problem_;
 };
 
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

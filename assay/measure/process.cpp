@@ -5,7 +5,7 @@
 #include "assay/measure/running.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 
 Launcher::Launcher(double patience) : pool_(std::make_shared<Pool>(patience)) {
   pool_->give_back(pool_->take());  // so that it is known at once where none can be started
@@ -36,4 +36,4 @@ std::vector<ProcessResult> Launcher::run_abreast(std::span<const Command> comman
 
 Running Launcher::start(Command command) { return Running(pool_, std::move(command)); }
 
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

@@ -12,7 +12,7 @@
 
 #include "assay/measure/capture.hpp"
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 
 /// The kernel's event counters. All but task_clock need hardware that many virtual machines don't offer.
 enum class Counter {
@@ -125,4 +125,4 @@ std::string spinner_path();
 /// The cores that this process may run on, ascending.
 std::vector<int> cores_allowed();
 
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

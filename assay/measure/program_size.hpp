@@ -4,7 +4,7 @@
 #include <optional>
 #include <string>
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 
 /// How large a program file is, in bytes.
 struct ProgramSize {
@@ -18,4 +18,4 @@ struct ProgramSize {
 /// when the file can't be read. Source: System V ABI, ELF.
 std::optional<ProgramSize> size_of_program(const std::string& path);
 
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

@@ -8,7 +8,7 @@
 #include "assay/measure/pool.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 
 using Clock = std::chrono::steady_clock;
 
@@ -91,4 +91,4 @@ ProcessResult Running::wait(const std::stop_token& stop) {
   return std::move(results.front());
 }
 
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

@@ -10,7 +10,7 @@
 
 #include "assay/measure/process.hpp"
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 
 class Pool;
 
@@ -55,4 +55,4 @@ class Running {
   std::unique_ptr<State> state_;
 };
 
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

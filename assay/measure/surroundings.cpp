@@ -14,7 +14,7 @@
 
 #include "assay/measure/descriptor.hpp"
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 namespace fs = std::filesystem;
 namespace {
 
@@ -111,4 +111,4 @@ Surroundings between(const Moment& before, const Moment& after, double cpu) {
   return found;
 }
 
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

@@ -4,7 +4,7 @@
 #include <optional>
 #include <string>
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 
 /// What the machine was like at one moment, as far as it tells: for differences across a trial.
 struct Moment {
@@ -49,4 +49,4 @@ class Watch {
 /// time by ticks, so the figures of single short trials are rough; their sums are not.
 Surroundings between(const Moment& before, const Moment& after, double cpu);
 
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

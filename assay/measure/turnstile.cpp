@@ -6,7 +6,7 @@
 #include <cstddef>
 #include <cstring>
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 
 Turnstile::Turnstile(const char* name) : name_(name) {}
 
@@ -24,4 +24,4 @@ bool Turnstile::enter() {
   return true;
 }
 
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

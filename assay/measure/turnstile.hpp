@@ -2,7 +2,7 @@
 
 #include "assay/measure/descriptor.hpp"
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 
 /// Lets one campaign at a time measure on this machine, whoever runs it: a name in the abstract socket space,
 /// which is given back when its holder ends, however it ends. Programs in containers with a network of their
@@ -20,4 +20,4 @@ class Turnstile {
   Descriptor held_;
 };
 
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <array>
 
-namespace assay::metrics {
+namespace assay::inline v1::metrics {
 namespace {
 
 /// What most rows have in common; the rest is said with each.
@@ -140,4 +140,4 @@ std::optional<MetricId> find(const Table<MetricId, Metric>& metrics, Known known
   return metrics.find([&](const Metric& m) { return is(m, known) && m.demand.missing.empty(); });
 }
 
-}  // namespace assay::metrics
+}  // namespace assay::inline v1::metrics

@@ -12,7 +12,7 @@
 
 /// Every metric that Assay measures itself, a row each. A new one is a row here, and its reading where it is
 /// measured (campaign/readings.cpp, contest/arena.cpp).
-namespace assay::metrics {
+namespace assay::inline v1::metrics {
 
 enum class Known {
   wall_time,
@@ -121,4 +121,4 @@ class Index {
 /// Whether a campaign's metric is this one.
 bool is(const Metric& metric, Known known);
 
-}  // namespace assay::metrics
+}  // namespace assay::inline v1::metrics

@@ -8,7 +8,7 @@
 #include "assay/model/ids.hpp"
 #include "assay/model/setting.hpp"
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
 /// Where a candidate's program came from, as far as it is known.
 struct Provenance {
@@ -58,4 +58,4 @@ struct CellState {
   bool operator==(const CellState&) const = default;
 };
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

@@ -10,7 +10,7 @@
 #include "assay/model/metric.hpp"
 #include "assay/model/table.hpp"
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
 struct Workload {
   std::string name;
@@ -72,4 +72,4 @@ struct Design {
   bool operator==(const Design&) const = default;
 };
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

@@ -2,7 +2,7 @@
 
 #include <cmath>
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
 Effect Effect::none(Scale scale) { return {scale, scale == Scale::ratio ? 1.0 : 0.0}; }
 
@@ -35,4 +35,4 @@ Effect limit_to_the_worse(Scale scale, double allowed, bool lower_is_better) {
   return {scale, lower_is_better ? allowed : -allowed};
 }
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

@@ -1,6 +1,6 @@
 #pragma once
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
 /// How values of a metric are compared: positive ones by their ratio, others by their difference.
 enum class Scale { ratio, difference };
@@ -48,4 +48,4 @@ double value_on_test_scale(Scale scale, double value);
 /// else in the metric's unit. `lower_is_better` says which way worse is.
 Effect limit_to_the_worse(Scale scale, double allowed, bool lower_is_better);
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

@@ -6,7 +6,7 @@
 #include <stdexcept>
 #include <string>
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
 /// What the caller must put right: says what is wrong, where, and what to do about it. Programs branch on the
 /// code, never on the text.
@@ -59,4 +59,4 @@ class DomainError : public Error {
   double value_;
 };
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

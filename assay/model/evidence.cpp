@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <limits>
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 namespace {
 
 using From = Evidence::From;
@@ -100,4 +100,4 @@ const Column& Evidence::values(MetricId metric, From from) const {
   return found == columns_.end() ? nothing : found->second;
 }
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

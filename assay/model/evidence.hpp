@@ -11,7 +11,7 @@
 #include "assay/model/design.hpp"
 #include "assay/model/log.hpp"
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
 /// Values of one metric, in columns of one length, in the order in which they were measured.
 struct Column {
@@ -92,4 +92,4 @@ class Evidence {
   std::size_t rounds_ = 0;
 };
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

@@ -11,7 +11,7 @@
 #include "assay/model/note.hpp"
 #include "assay/model/setting.hpp"
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
 /// A closed interval for an effect. An end may be infinite.
 struct Interval {
@@ -88,7 +88,7 @@ struct Overall {
 
 /// Candidates, the baseline among them, that can't be told apart. Groups overlap: of three, the first may be
 /// like the second, the second like the third, and the first unlike the third.
-struct Group {
+struct CandidateGroup {
   WorkloadId workload;
   Setting setting;
   MetricId metric;
@@ -96,7 +96,7 @@ struct Group {
 };
 
 /// Where along a factor a candidate turns from one verdict to the opposite.
-struct Turn {
+struct TurningPoint {
   CandidateId candidate;
   WorkloadId workload;
   MetricId metric;
@@ -159,4 +159,4 @@ struct Trend {
   std::optional<double> plateau;  ///< threads beyond which none measured does better by more than the margin
 };
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

@@ -7,7 +7,7 @@
 #include "assay/model/finding.hpp"
 #include "assay/model/log.hpp"
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
 /// What a campaign found: the values that are shown, whatever the form.
 struct Findings {
@@ -22,8 +22,8 @@ struct Findings {
   std::vector<RequirementFinding> requirements;
   std::vector<Trend> trends;
   std::vector<Overall> overall;
-  std::vector<Group> groups;
-  std::vector<Turn> turns;
+  std::vector<CandidateGroup> groups;
+  std::vector<TurningPoint> turns;
   std::vector<FailureFinding> failures;     ///< of contrasts in which a trial failed
   std::vector<SpreadFinding> spreads;       ///< that were called
   std::vector<Confirmation> confirmations;  ///< of a campaign that measures another's findings afresh
@@ -36,4 +36,4 @@ struct Findings {
   const Workload& workload(const Cell& cell) const { return design.workloads[cell.workload]; }
 };
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

@@ -8,7 +8,7 @@
 #include "assay/model/finding.hpp"
 #include "assay/model/note.hpp"
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
 enum class GateStatus { passed, failed, undecided };
 
@@ -41,4 +41,4 @@ struct GateResult {
   bool apart = false;  ///< nothing ran side by side, so what changed besides the candidates counts as well
 };
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

@@ -3,7 +3,7 @@
 #include <compare>
 #include <cstdint>
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
 /// A number that names one thing of one kind within a campaign: its place, from 0, in the campaign's Table of
 /// that kind. Ids of different kinds don't mix.
@@ -21,4 +21,4 @@ using SittingId = Id<struct SittingTag>;
 using MachineId = Id<struct MachineTag>;
 using CampaignId = Id<struct CampaignTag>;  ///< the ledger's own number of a campaign
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

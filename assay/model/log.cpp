@@ -2,10 +2,10 @@
 
 #include <algorithm>
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
 std::string Sitting::fact(const std::string& name) const {
-  const auto found = std::ranges::find(facts, name, &Fact::name);
+  const auto found = std::ranges::find(facts, name, &MachineFact::name);
   return found == facts.end() ? std::string{} : found->value;
 }
 
@@ -22,4 +22,4 @@ std::string doubt_about(const Log& log, WorkloadId workload) {
   return text;
 }
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

@@ -10,18 +10,18 @@
 #include "assay/model/table.hpp"
 #include "assay/model/trial.hpp"
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
-struct Fact {
+struct MachineFact {
   std::string name, value;
-  bool operator==(const Fact&) const = default;
+  bool operator==(const MachineFact&) const = default;
 };
 
 /// One stretch of work on one machine.
 struct Sitting {
   MachineId machine;
   std::string boot;  ///< names the machine's boot: a new one means that it was restarted
-  std::vector<Fact> facts;
+  std::vector<MachineFact> facts;
 
   /// The fact of this name; empty when there is none.
   std::string fact(const std::string& name) const;
@@ -80,4 +80,4 @@ struct Record {
   Log log;
 };
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

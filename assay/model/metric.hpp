@@ -6,7 +6,7 @@
 #include "assay/model/effect.hpp"
 #include "assay/model/requirement.hpp"
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
 enum class Prefer { lower, higher, neither };
 enum class About { work, machine };  ///< machine (load, steal, …): shown, never judged
@@ -41,4 +41,4 @@ struct Metric {
   bool operator==(const Metric&) const = default;
 };
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

@@ -3,7 +3,7 @@
 #include <chrono>
 #include <cstdint>
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
 /// Milliseconds since 1970, as campaigns and sittings are dated.
 inline std::int64_t milliseconds_now() {
@@ -11,4 +11,4 @@ inline std::int64_t milliseconds_now() {
   return duration_cast<milliseconds>(system_clock::now().time_since_epoch()).count();
 }
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

@@ -2,7 +2,7 @@
 
 #include <array>
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
 template <>
 std::span<const Named<About>> names_of() {
@@ -193,4 +193,4 @@ std::span<const Named<Verdict>> names_of() {
   return all;
 }
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

@@ -10,7 +10,7 @@
 #include "assay/model/gate.hpp"
 #include "assay/model/plan.hpp"
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
 /// An enumerator and its name, as plan files, ledgers, documents and messages spell it.
 template <class Choice>
@@ -81,4 +81,4 @@ std::optional<Choice> read_name(std::string_view name) {
   return {};
 }
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

@@ -9,7 +9,7 @@
 #include "assay/model/effect.hpp"
 #include "assay/model/ids.hpp"
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
 enum class Verdict { better, worse, same, unclear };
 
@@ -88,4 +88,4 @@ struct Note {
   std::string said, said_of_other;  ///< what is not Assay's own: a program's words, a compiler's options
 };
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

@@ -5,7 +5,7 @@
 
 #include "assay/model/error.hpp"
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
 bool Only::admits(const std::string& name, const std::string& value) const {
   const auto found = allowed.find(name);
@@ -35,4 +35,4 @@ Only parse_only(const std::string& text) {
   return only;
 }
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

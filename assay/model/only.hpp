@@ -6,7 +6,7 @@
 
 #include "assay/model/setting.hpp"
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
 /// A choice among the cells of a plan or campaign, as `--only workload=orders,locks=800` makes it.
 ///
@@ -26,4 +26,4 @@ struct Only {
 /// part without a name or a value.
 Only parse_only(const std::string& text);
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

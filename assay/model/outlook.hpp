@@ -6,7 +6,7 @@
 
 #include "assay/model/finding.hpp"
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
 /// A figure estimated from a few rounds, with an interval that covers it four times in five.
 struct Expected {
@@ -36,4 +36,4 @@ struct Outlook {
   std::vector<Prospect> prospects;             ///< on watched metrics, without twins; empty before any round
 };
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

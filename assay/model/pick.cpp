@@ -7,7 +7,7 @@
 #include "assay/model/error.hpp"
 #include "assay/model/setting.hpp"
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 namespace {
 
 constexpr std::array names = {"first", "last", "min", "max", "median", "mean", "sum"};
@@ -31,4 +31,4 @@ std::string to_string(const Pick& pick) {
   return names.at(static_cast<std::size_t>(pick.how));
 }
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

@@ -3,7 +3,7 @@
 #include <span>
 #include <string>
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
 /// Which one number stands for many that a trial printed.
 struct Pick {
@@ -18,4 +18,4 @@ struct Pick {
 Pick parse_pick(const std::string& text);
 std::string to_string(const Pick& pick);
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

@@ -14,10 +14,10 @@
 #include "assay/model/requirement.hpp"
 #include "assay/model/setting.hpp"
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
 /// How an answer is held to be right.
-struct Check {
+struct AnswerCheck {
   /// "stdout": standard output must be the baseline's, byte for byte. Empty: not compared.
   std::string equal;
   /// A regular expression (RE2, multi-line) that must occur in standard output. Empty: none.
@@ -34,7 +34,7 @@ struct Check {
   std::vector<std::string> program;
   /// Exit statuses of success.
   std::vector<int> exit_ok = {0};
-  bool operator==(const Check&) const = default;
+  bool operator==(const AnswerCheck&) const = default;
 };
 
 /// How a program is made from its source. Steps run one after the other in `${source}`, a copy of the source
@@ -88,10 +88,10 @@ struct Control {
 };
 
 /// How much work one trial does, which gives throughput.
-struct Work {
+struct WorkAmount {
   std::string amount;  ///< a number above 0; placeholders are expanded. Empty: not declared
   std::string unit;    ///< what is counted: "routes"
-  bool operator==(const Work&) const = default;
+  bool operator==(const WorkAmount&) const = default;
 };
 
 /// A metric of the user's own, read from what a trial wrote.
@@ -117,12 +117,12 @@ struct PlannedWorkload {
   std::vector<std::string>
       run;                 ///< of candidates without a `run` of their own: argument list with placeholders
   std::string stdin_file;  ///< opened afresh for each trial; empty: nothing to read
-  Check check;
+  AnswerCheck check;
   std::vector<std::string> skip;  ///< names of candidates that don't take part
   double timeout = 600;           ///< seconds; a trial that takes longer counts as failed
   double weight = 1;              ///< in a candidate's overall change, shared by its settings; above 0
   Control control;
-  Work work;
+  WorkAmount work;
   bool operator==(const PlannedWorkload&) const = default;
 };
 
@@ -185,4 +185,4 @@ inline constexpr int fewest_rounds = 6;
 /// The most programs that can run abreast, twins included.
 inline constexpr std::size_t most_abreast = 16;
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

@@ -10,7 +10,7 @@
 #include "assay/model/error.hpp"
 #include "assay/model/setting.hpp"
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 namespace {
 
 constexpr std::array<std::pair<std::string_view, double>, 5> time_units = {
@@ -119,4 +119,4 @@ std::string duration_text(double seconds) { return to_string(Level{seconds}) + "
 
 std::string share_text(double share) { return write_moved(share, 2) + " %"; }
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

@@ -3,7 +3,7 @@
 #include <cstdint>
 #include <string>
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
 /// Reads a duration with its unit (`90 s`, `1.5 min`, `200 ms`, `2h`) and returns seconds. Positive only.
 /// Throws Error (without a place) that says what was expected.
@@ -22,4 +22,4 @@ std::string duration_text(double seconds);
 std::string share_text(double share);
 std::string bytes_text(std::uint64_t bytes);
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

@@ -2,7 +2,7 @@
 
 #include <string>
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
 /// A demand on a metric's own value.
 struct Requirement {
@@ -20,4 +20,4 @@ struct Requirement {
 /// where the metric has one. Throws Error (without a place).
 Requirement parse_requirement(const std::string& text);
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

@@ -6,7 +6,7 @@
 #include <string>
 #include <variant>
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
 /// One value of a factor.
 using Level = std::variant<bool, std::int64_t, double, std::string>;
@@ -32,4 +32,4 @@ struct Setting {
   bool operator==(const Setting&) const = default;
 };
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

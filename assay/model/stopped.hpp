@@ -1,9 +1,9 @@
 #pragma once
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
 /// Thrown by work that was asked to stop before it was done. The one way in which a stop request is told;
 /// what runs trials returns them as interrupted instead.
 struct Stopped {};
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

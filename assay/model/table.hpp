@@ -8,7 +8,7 @@
 #include <utility>
 #include <vector>
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
 /// Things of one kind, each named by the Id under which it was added. Ids count from 0; a thing keeps its Id
 /// for good.
@@ -104,4 +104,4 @@ class Table {
   std::vector<T> rows_;
 };
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

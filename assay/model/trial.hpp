@@ -8,7 +8,7 @@
 
 #include "assay/model/ids.hpp"
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 
 /// first: in the warm-up round, kept apart. counted: judged. control: in a round in turns of a campaign that
 /// runs abreast, held against the counted ones.
@@ -75,4 +75,4 @@ struct Heat {
   int number = 0;    ///< from 1 among the round's heats that run abreast; 0: in turns
 };
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

@@ -4,7 +4,7 @@
 #include <set>
 #include <utility>
 
-namespace assay::inline model {
+namespace assay::inline v1::inline model {
 namespace {
 
 /// Collects the first thing that is wrong.
@@ -87,4 +87,4 @@ std::string what_is_invalid(const Record& record) {
   return looking.wrong();
 }
 
-}  // namespace assay::inline model
+}  // namespace assay::inline v1::inline model

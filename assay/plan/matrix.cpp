@@ -12,7 +12,7 @@
 #include "assay/model/error.hpp"
 #include "assay/plan/placeholders.hpp"
 
-namespace assay::plan {
+namespace assay::inline v1::plan {
 namespace {
 
 using Values = std::map<std::string, std::string>;
@@ -56,13 +56,13 @@ Control expand_control(Control control, const Values& values, const Values& with
   return control;
 }
 
-Check expand_check(Check check, const Values& values) {
+AnswerCheck expand_check(AnswerCheck check, const Values& values) {
   check.file = expand(check.file, values);
   check.program = expand_all(check.program, values);
   return check;
 }
 
-std::optional<double> work_done(const Work& work, const Values& values) {
+std::optional<double> work_done(const WorkAmount& work, const Values& values) {
   if (work.amount.empty()) return {};
   const auto text = expand(work.amount, values);
   double amount = 0;
@@ -160,6 +160,13 @@ PlannedCell expand_cell(const Plan& plan, const Cell& cell, const BuildPlace& pl
 
 }  // namespace
 
+std::vector<std::string> shown_command(const PlannedCell& planned, const std::string& folder) {
+  auto command = planned.command;
+  for (auto& word : command) word = fill(std::move(word), "port", "${port}");
+  if (command.front().starts_with(folder + "/")) command.front().erase(0, folder.size() + 1);
+  return command;
+}
+
 PlannedCells expand_cells(const Plan& plan, const BuildPlaces& places) {
   PlannedCells cells;
   const auto settings = all_settings(plan.factors);
@@ -220,4 +227,4 @@ std::vector<std::string> remarks_on(const Plan& plan) {
   return remarks;
 }
 
-}  // namespace assay::plan
+}  // namespace assay::inline v1::plan

@@ -9,7 +9,7 @@
 #include "assay/model/plan.hpp"
 #include "assay/model/table.hpp"
 
-namespace assay::plan {
+namespace assay::inline v1::plan {
 
 /// A cell with what it takes to run it.
 struct PlannedCell {
@@ -20,7 +20,7 @@ struct PlannedCell {
   std::string
       program;  ///< what is compared: the candidate's exe where its command names it, else what starts
   std::vector<std::string> identify;      ///< its candidate's, placeholders expanded
-  Check check;                            ///< of its workload, placeholders expanded
+  AnswerCheck check;                      ///< of its workload, placeholders expanded
   Control control;                        ///< of its workload, placeholders expanded
   std::optional<double> work;             ///< amount done by one trial, where the workload declares it
   std::vector<std::string> metric_files;  ///< for each of the plan's metrics its `from`, expanded
@@ -39,6 +39,10 @@ std::vector<Setting> all_settings(const std::vector<Factor>& factors);
 
 /// Whether a candidate takes part in a setting: its `with` does not fix another level of a factor.
 bool takes_part(const PlannedCandidate& candidate, const Setting& setting);
+
+/// The cell's command for people: its program as seen from the plan's folder, where every trial runs, and the
+/// names of what only a trial fills in.
+std::vector<std::string> shown_command(const PlannedCell& planned, const std::string& folder);
 
 /// Every candidate × workload × setting of a valid plan, workload by workload, setting by setting, the
 /// candidates in the plan's order within; without those that `with` rules out.
@@ -73,4 +77,4 @@ void add_twins(const Plan& plan, PlannedCells& cells, std::vector<Contrast>& con
 /// What a valid plan says to no effect, a sentence each, to be told before anything runs.
 std::vector<std::string> remarks_on(const Plan& plan);
 
-}  // namespace assay::plan
+}  // namespace assay::inline v1::plan

@@ -4,11 +4,11 @@
 #include <set>
 
 #include "assay/model/error.hpp"
+#include "assay/model/near_miss.hpp"
 #include "assay/plan/matrix.hpp"
-#include "assay/plan/near_miss.hpp"
 #include "assay/plan/validate.hpp"
 
-namespace assay::plan {
+namespace assay::inline v1::plan {
 namespace {
 
 template <class Things>
@@ -82,4 +82,4 @@ void narrow(Plan& plan, const Only& only) {
   }
 }
 
-}  // namespace assay::plan
+}  // namespace assay::inline v1::plan

@@ -4,9 +4,9 @@
 #include <vector>
 
 #include "assay/model/error.hpp"
-#include "assay/plan/near_miss.hpp"
+#include "assay/model/near_miss.hpp"
 
-namespace assay::plan {
+namespace assay::inline v1::plan {
 namespace {
 
 /// NUL ends an argument of a program, so that none contains this.
@@ -68,4 +68,4 @@ std::string expand(const std::string& text, const std::map<std::string, std::str
   }
 }
 
-}  // namespace assay::plan
+}  // namespace assay::inline v1::plan

@@ -4,7 +4,7 @@
 #include <span>
 #include <string>
 
-namespace assay::plan {
+namespace assay::inline v1::plan {
 
 /// Names with a meaning of their own: no factor and no `with` may take them.
 std::span<const std::string> reserved_placeholders();
@@ -28,4 +28,4 @@ bool waits_for(const std::string& text, const std::string& name);
 /// Puts `value` where a text of expand() waits for `${name}`.
 std::string fill(std::string text, const std::string& name, const std::string& value);
 
-}  // namespace assay::plan
+}  // namespace assay::inline v1::plan

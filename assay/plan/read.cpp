@@ -11,7 +11,7 @@
 #include "assay/plan/toml_reader.hpp"
 #include "assay/plan/validate.hpp"
 
-namespace assay::plan {
+namespace assay::inline v1::plan {
 namespace {
 
 class PlanReader : public CandidateReader {
@@ -132,4 +132,4 @@ Plan read_file(const std::string& path, const std::vector<std::string>& commits)
   return read(text, path, folder, commits);
 }
 
-}  // namespace assay::plan
+}  // namespace assay::inline v1::plan

@@ -5,7 +5,7 @@
 
 #include "assay/model/plan.hpp"
 
-namespace assay::plan {
+namespace assay::inline v1::plan {
 
 /// Reads a plan from text in the plan file's language (TOML; docs/plan-file.md) and validates it.
 ///
@@ -29,4 +29,4 @@ std::string definition_of(const PlannedWorkload& workload);
 /// The plan in the plan file's language: read() gives the same plan back. Comments are not kept.
 std::string to_toml(const Plan& plan);
 
-}  // namespace assay::plan
+}  // namespace assay::inline v1::plan

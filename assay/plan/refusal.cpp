@@ -2,7 +2,7 @@
 
 #include "assay/model/error.hpp"
 
-namespace assay::plan {
+namespace assay::inline v1::plan {
 
 void Refusal::raise(const std::string& path, const std::string& problem, const std::string& remedy) const {
   auto known = places_.find(path);
@@ -13,4 +13,4 @@ void Refusal::raise(const std::string& path, const std::string& problem, const s
   throw Error(problem, known == places_.end() ? path : known->second, remedy);
 }
 
-}  // namespace assay::plan
+}  // namespace assay::inline v1::plan

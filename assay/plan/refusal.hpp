@@ -7,7 +7,7 @@
 
 #include "assay/plan/validate.hpp"
 
-namespace assay::plan {
+namespace assay::inline v1::plan {
 
 /// `kind[i]`: a path of Places.
 inline std::string entry(const std::string& kind, std::size_t i) {
@@ -44,4 +44,4 @@ class Refusal {
   const Places& places_;
 };
 
-}  // namespace assay::plan
+}  // namespace assay::inline v1::plan

@@ -3,10 +3,10 @@
 #include <algorithm>
 
 #include "assay/model/error.hpp"
+#include "assay/model/near_miss.hpp"
 #include "assay/model/quantity.hpp"
-#include "assay/plan/near_miss.hpp"
 
-namespace assay::plan {
+namespace assay::inline v1::plan {
 namespace {
 
 std::string kind_of(const toml::node& node) {
@@ -227,4 +227,4 @@ std::vector<std::pair<const toml::table*, std::string>> TomlReader::tables(const
   return all;
 }
 
-}  // namespace assay::plan
+}  // namespace assay::inline v1::plan

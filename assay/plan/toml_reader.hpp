@@ -14,7 +14,7 @@
 #include "assay/codec/value.hpp"
 #include "assay/plan/validate.hpp"
 
-namespace assay::plan {
+namespace assay::inline v1::plan {
 
 /// Control characters made harmless for messages.
 std::string printable(std::string text);
@@ -133,4 +133,4 @@ class TomlReader {
                                                                  const std::string& key);
 };
 
-}  // namespace assay::plan
+}  // namespace assay::inline v1::plan

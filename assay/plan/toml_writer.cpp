@@ -4,7 +4,7 @@
 
 #include "assay/model/quantity.hpp"
 
-namespace assay::plan {
+namespace assay::inline v1::plan {
 
 using codec::Key;
 using codec::Spelling;
@@ -106,4 +106,4 @@ void put(toml::table& into, const Key& key, const std::map<std::string, Level>& 
   into.insert(key.name, std::move(table));
 }
 
-}  // namespace assay::plan
+}  // namespace assay::inline v1::plan

@@ -12,7 +12,7 @@
 #include "assay/codec/value.hpp"
 
 /// Values as TOML tables, by the lists of their keys. Included by this module's own sources only.
-namespace assay::plan {
+namespace assay::inline v1::plan {
 
 template <class T>
 toml::table table_of(const T& value);
@@ -67,4 +67,4 @@ toml::table table_of(const T& value) {
   return all;
 }
 
-}  // namespace assay::plan
+}  // namespace assay::inline v1::plan

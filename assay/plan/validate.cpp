@@ -9,13 +9,13 @@
 #include <vector>
 
 #include "assay/model/error.hpp"
+#include "assay/model/near_miss.hpp"
 #include "assay/plan/matrix.hpp"
-#include "assay/plan/near_miss.hpp"
 #include "assay/plan/placeholders.hpp"
 #include "assay/plan/refusal.hpp"
 #include "assay/plan/validate_metrics.hpp"
 
-namespace assay::plan {
+namespace assay::inline v1::plan {
 namespace {
 
 class Validator {
@@ -151,7 +151,7 @@ class Validator {
     }
   }
 
-  void check(const Check& check, const std::string& path) const {
+  void check(const AnswerCheck& check, const std::string& path) const {
     if (!check.equal.empty() && check.equal != "stdout")
       fail(path + ".equal", "equal = \"" + check.equal + "\" is not known", "the only choice is \"stdout\"");
     if (!check.match.empty()) {
@@ -251,4 +251,4 @@ class Validator {
 
 void validate(const Plan& plan, const Places& places) { Validator(plan, Refusal(places)).run(); }
 
-}  // namespace assay::plan
+}  // namespace assay::inline v1::plan

@@ -6,9 +6,9 @@
 
 #include "assay/check/extract.hpp"
 #include "assay/metrics/catalogue.hpp"
-#include "assay/plan/near_miss.hpp"
+#include "assay/model/near_miss.hpp"
 
-namespace assay::plan {
+namespace assay::inline v1::plan {
 namespace {
 
 /// Whether every run of a program tells this metric, so that no plan can define it.
@@ -103,4 +103,4 @@ void validate_metrics(const Plan& plan, const Refusal& refusal) {
   check_watched(plan, refusal);
 }
 
-}  // namespace assay::plan
+}  // namespace assay::inline v1::plan

@@ -6,7 +6,7 @@
 #include "assay/plan/read.hpp"
 #include "assay/plan/toml_writer.hpp"
 
-namespace assay::plan {
+namespace assay::inline v1::plan {
 namespace {
 
 template <class T>
@@ -45,4 +45,4 @@ std::string to_toml(const Plan& plan) {
   return text_of(root) + "\n";
 }
 
-}  // namespace assay::plan
+}  // namespace assay::inline v1::plan

@@ -14,7 +14,7 @@
 #include "assay/render/json.hpp"
 #include "assay/render/text.hpp"
 
-namespace assay::program {
+namespace assay::inline v1::program {
 
 std::string typed(const std::vector<std::string>& arguments) {
   std::string line;
@@ -78,4 +78,4 @@ campaign::WhenBusy when_busy_of(const std::string& choice) {
   return choice == "go-on" ? campaign::WhenBusy::go_on : campaign::WhenBusy::wait;
 }
 
-}  // namespace assay::program
+}  // namespace assay::inline v1::program

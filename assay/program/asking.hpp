@@ -12,7 +12,7 @@ class App;
 }
 
 /// What the tool and contest programs have in common: reading requests, showing findings, exit statuses.
-namespace assay::program {
+namespace assay::inline v1::program {
 
 inline constexpr int exit_done = 0;
 inline constexpr int exit_request = 2;
@@ -36,4 +36,4 @@ double parse_budget(const std::string& text);
 void add_when_busy(CLI::App& command, std::string& choice);
 campaign::WhenBusy when_busy_of(const std::string& choice);
 
-}  // namespace assay::program
+}  // namespace assay::inline v1::program

@@ -10,7 +10,7 @@
 #include "assay/program/samples.hpp"
 #include "assay/program/stopping.hpp"
 
-namespace assay::program {
+namespace assay::inline v1::program {
 namespace {
 
 struct Asked {
@@ -121,4 +121,4 @@ int present(const contest::Contest& contest, int argc, char** argv) {
   }
 }
 
-}  // namespace assay::program
+}  // namespace assay::inline v1::program

@@ -2,7 +2,7 @@
 
 #include "assay/contest/contest.hpp"
 
-namespace assay::program {
+namespace assay::inline v1::program {
 
 /// The whole front of a contest program: reads its options, runs the contest, shows what was found. Returns
 /// the exit status: 0 done, 2 the request or the contest is wrong, 3 nothing could be compared, 130
@@ -16,8 +16,8 @@ namespace assay::program {
 /// workload.
 int present(const contest::Contest& contest, int argc, char** argv);
 
-}  // namespace assay::program
+}  // namespace assay::inline v1::program
 
-namespace assay {
+namespace assay::inline v1 {
 using program::present;
 }

@@ -12,7 +12,7 @@
 #include "assay/report/outlook.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::program {
+namespace assay::inline v1::program {
 namespace {
 
 using Phase = campaign::Progress::Phase;
@@ -78,4 +78,4 @@ void ProgressLine::clear() {
   shown_ = false;
 }
 
-}  // namespace assay::program
+}  // namespace assay::inline v1::program

@@ -6,7 +6,7 @@
 #include "assay/campaign/observer.hpp"
 #include "assay/model/design.hpp"
 
-namespace assay::program {
+namespace assay::inline v1::program {
 
 /// Shows how far a campaign has come, on stderr: one line that is written over on a terminal, else a plain
 /// line every ten seconds; what is said, and what can be expected, on lines of their own.
@@ -34,4 +34,4 @@ class ProgressLine : public campaign::Observer {
   std::chrono::steady_clock::time_point last_ = std::chrono::steady_clock::now();
 };
 
-}  // namespace assay::program
+}  // namespace assay::inline v1::program

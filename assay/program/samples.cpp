@@ -9,7 +9,7 @@
 #include "assay/codec/json.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::program {
+namespace assay::inline v1::program {
 
 std::string to_samples(const Record& record) {
   std::string lines;
@@ -51,4 +51,4 @@ void hand_over_samples(const Record& record) {
   }
 }
 
-}  // namespace assay::program
+}  // namespace assay::inline v1::program

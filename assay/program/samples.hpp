@@ -4,7 +4,7 @@
 
 #include "assay/model/findings.hpp"
 
-namespace assay::program {
+namespace assay::inline v1::program {
 
 /// A contest's judged readings as JSON lines, in the order of the rounds (docs/samples.md).
 std::string to_samples(const Record& record);
@@ -13,4 +13,4 @@ std::string to_samples(const Record& record);
 /// written.
 void hand_over_samples(const Record& record);
 
-}  // namespace assay::program
+}  // namespace assay::inline v1::program

@@ -6,7 +6,7 @@
 #include "assay/report/cells.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::render {
+namespace assay::inline v1::render {
 
 using namespace report;  // its words
 
@@ -60,4 +60,4 @@ std::string Axis::legend(const std::string& unit) const {
   return left(line, width_ - std::min(width_, cells_of(to))) + to;
 }
 
-}  // namespace assay::render
+}  // namespace assay::inline v1::render

@@ -6,7 +6,7 @@
 
 #include "assay/model/finding.hpp"
 
-namespace assay::render {
+namespace assay::inline v1::render {
 
 /// A horizontal axis of text cells that several findings share, logarithmic for ratios.
 class Axis {
@@ -31,4 +31,4 @@ class Axis {
   double low_ = 0, high_ = 0;  ///< on the tests' scale
 };
 
-}  // namespace assay::render
+}  // namespace assay::inline v1::render

@@ -7,7 +7,7 @@
 #include "assay/report/sentences.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::render {
+namespace assay::inline v1::render {
 
 using namespace report;  // its words
 namespace {
@@ -154,4 +154,4 @@ ChartJson growth_chart(const Findings& all, const std::vector<const Trend*>& tre
   return spec;
 }
 
-}  // namespace assay::render
+}  // namespace assay::inline v1::render

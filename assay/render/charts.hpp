@@ -5,7 +5,7 @@
 
 #include "assay/model/findings.hpp"
 
-namespace assay::render {
+namespace assay::inline v1::render {
 
 // Vega-Lite specifications of a page's charts. Included by this module's own sources only. "VERDICTS" and
 // "INK" stand for colours that the page puts in, by its light or dark.
@@ -30,4 +30,4 @@ ChartJson value_axis(const Metric& metric);
 /// A chart that is as wide as the page and has so many rows.
 ChartJson chart_of(std::size_t rows, ChartJson data);
 
-}  // namespace assay::render
+}  // namespace assay::inline v1::render

@@ -9,7 +9,7 @@
 #include "assay/report/cells.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::render {
+namespace assay::inline v1::render {
 
 using namespace report;  // its words
 namespace {
@@ -26,7 +26,7 @@ const SteadinessRow* row_at(const Conditions& all, double seconds) {
 }
 
 std::string fact(const Conditions& all, const std::string& name) {
-  const auto found = std::ranges::find(all.facts, name, &Fact::name);
+  const auto found = std::ranges::find(all.facts, name, &MachineFact::name);
   return found == all.facts.end() ? "" : found->value;
 }
 
@@ -128,4 +128,4 @@ std::string to_json(const Conditions& all) {
   return document.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 
-}  // namespace assay::render
+}  // namespace assay::inline v1::render

@@ -16,7 +16,7 @@
 #include "assay/report/units.hpp"
 #include "assay/stats/location.hpp"
 
-namespace assay::render {
+namespace assay::inline v1::render {
 
 using namespace report;  // its words
 namespace {
@@ -123,4 +123,4 @@ std::string details(const Findings& all, const Record& record) {
   return out;
 }
 
-}  // namespace assay::render
+}  // namespace assay::inline v1::render

@@ -6,7 +6,7 @@
 #include "assay/model/findings.hpp"
 #include "assay/render/text.hpp"
 
-namespace assay::render {
+namespace assay::inline v1::render {
 
 /// Whether a workload's findings on a metric are too many for a block with a line each.
 bool is_wide(const Findings& all, WorkloadId workload, MetricId metric);
@@ -21,4 +21,4 @@ std::string folded_block(const Findings& all, std::optional<WorkloadId> workload
 /// the order in which they ran. `record` is what the findings were judged from.
 std::string details(const Findings& all, const Record& record);
 
-}  // namespace assay::render
+}  // namespace assay::inline v1::render

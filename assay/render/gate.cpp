@@ -10,7 +10,7 @@
 #include "assay/model/names.hpp"
 #include "assay/report/notes.hpp"
 
-namespace assay::render {
+namespace assay::inline v1::render {
 
 using namespace report;  // its words
 namespace {
@@ -85,4 +85,4 @@ std::string to_junit(const GateResult& gate, const Design& design) {
   return out.str();
 }
 
-}  // namespace assay::render
+}  // namespace assay::inline v1::render

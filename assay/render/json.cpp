@@ -6,7 +6,7 @@
 #include "assay/model/names.hpp"
 #include "assay/report/notes.hpp"
 
-namespace assay::render {
+namespace assay::inline v1::render {
 
 using namespace report;  // its words
 namespace {
@@ -230,4 +230,4 @@ std::string to_json(const Findings& all) {
   return codec::text_of(document, 2) + "\n";
 }
 
-}  // namespace assay::render
+}  // namespace assay::inline v1::render

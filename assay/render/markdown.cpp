@@ -13,7 +13,7 @@
 #include "assay/report/together.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::render {
+namespace assay::inline v1::render {
 
 using namespace report;  // its words
 namespace {
@@ -100,4 +100,4 @@ std::string to_markdown(const Findings& all, const GateResult* gate) {
   return out;
 }
 
-}  // namespace assay::render
+}  // namespace assay::inline v1::render

@@ -26,7 +26,7 @@ extern const char assay_page_template[], assay_page_style[], assay_page_script[]
     assay_page_end[];
 }
 
-namespace assay::render {
+namespace assay::inline v1::render {
 
 using namespace report;  // its words
 namespace {
@@ -235,4 +235,4 @@ class Page {
 
 std::string to_page(const Findings& findings, const Record& record) { return Page(findings, record).write(); }
 
-}  // namespace assay::render
+}  // namespace assay::inline v1::render

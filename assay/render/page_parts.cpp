@@ -12,7 +12,7 @@
 #include "assay/report/sentences.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::render {
+namespace assay::inline v1::render {
 
 using namespace report;  // its words
 
@@ -145,4 +145,4 @@ void put_provenance(const Findings& all, const Record& record, data& page) {
   if (!all.design.repeat.empty()) page["repeat"] = all.design.repeat;
 }
 
-}  // namespace assay::render
+}  // namespace assay::inline v1::render

@@ -4,7 +4,7 @@
 
 #include "assay/model/findings.hpp"
 
-namespace assay::render {
+namespace assay::inline v1::render {
 
 // What a page tells in words and tables beside its findings. Each puts its part of page/page.html into
 // `page`. Included by this module's own sources only.
@@ -22,4 +22,4 @@ void put_notes(const Findings& all, kainjow::mustache::data& page);
 /// The programs, the machine and how to measure it again.
 void put_provenance(const Findings& all, const Record& record, kainjow::mustache::data& page);
 
-}  // namespace assay::render
+}  // namespace assay::inline v1::render

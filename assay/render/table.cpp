@@ -17,7 +17,7 @@
 #include "assay/report/sentences.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::render {
+namespace assay::inline v1::render {
 
 using namespace report;  // its words
 namespace {
@@ -145,4 +145,4 @@ std::string block(const Findings& all, WorkloadId workload, MetricId metric_id, 
   return out;
 }
 
-}  // namespace assay::render
+}  // namespace assay::inline v1::render

@@ -18,7 +18,7 @@
 #include "assay/report/together.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::render {
+namespace assay::inline v1::render {
 
 using namespace report;  // its words
 namespace {
@@ -133,4 +133,4 @@ std::string to_text(const Findings& all, const TextStyle& style) {
   return out;
 }
 
-}  // namespace assay::render
+}  // namespace assay::inline v1::render

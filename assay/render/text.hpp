@@ -5,7 +5,7 @@
 
 #include "assay/model/findings.hpp"
 
-namespace assay::render {
+namespace assay::inline v1::render {
 
 /// Columns of a text.
 inline constexpr std::size_t text_width = 100;
@@ -20,4 +20,4 @@ struct TextStyle {
 /// that are longer by themselves. Ends with a newline.
 std::string to_text(const Findings& findings, const TextStyle& style = {});
 
-}  // namespace assay::render
+}  // namespace assay::inline v1::render

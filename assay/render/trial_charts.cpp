@@ -7,7 +7,7 @@
 #include "assay/report/units.hpp"
 #include "assay/stats/location.hpp"
 
-namespace assay::render {
+namespace assay::inline v1::render {
 
 using namespace report;  // its words
 namespace {
@@ -135,4 +135,4 @@ ChartJson TrialCharts::over_rounds(const std::vector<CellId>& cells, MetricId me
   return {{"spec", std::move(spec)}, {"lines", std::move(lines)}};
 }
 
-}  // namespace assay::render
+}  // namespace assay::inline v1::render

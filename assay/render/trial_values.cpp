@@ -2,7 +2,7 @@
 
 #include "assay/model/evidence.hpp"
 
-namespace assay::render {
+namespace assay::inline v1::render {
 
 TrialValues::TrialValues(const Record& record) {
   const Evidence evidence(record.design, record.log);
@@ -29,4 +29,4 @@ std::vector<double> values_of(const TrialValues::Series& series) {
   return values;
 }
 
-}  // namespace assay::render
+}  // namespace assay::inline v1::render

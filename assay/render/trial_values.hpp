@@ -6,7 +6,7 @@
 
 #include "assay/model/findings.hpp"
 
-namespace assay::render {
+namespace assay::inline v1::render {
 
 /// The values of a campaign's judged trials on its watched metrics, by cell, each with its round (0: none),
 /// in the order in which they ran. Cost: one pass over the trials.
@@ -27,4 +27,4 @@ class TrialValues {
 /// The values alone.
 std::vector<double> values_of(const TrialValues::Series& series);
 
-}  // namespace assay::render
+}  // namespace assay::inline v1::render

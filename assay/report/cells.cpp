@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-namespace assay::report {
+namespace assay::inline v1::report {
 
 std::size_t cells_of(const std::string& text) {
   return static_cast<std::size_t>(
@@ -39,4 +39,4 @@ std::string right(const std::string& text, std::size_t width) {
   return filling(fits, width) + fits;
 }
 
-}  // namespace assay::report
+}  // namespace assay::inline v1::report

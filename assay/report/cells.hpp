@@ -3,7 +3,7 @@
 #include <cstddef>
 #include <string>
 
-namespace assay::report {
+namespace assay::inline v1::report {
 
 /// How many terminal cells a UTF-8 text takes, each character counted as one.
 std::size_t cells_of(const std::string& text);
@@ -12,4 +12,4 @@ std::size_t cells_of(const std::string& text);
 std::string left(const std::string& text, std::size_t width);
 std::string right(const std::string& text, std::size_t width);
 
-}  // namespace assay::report
+}  // namespace assay::inline v1::report

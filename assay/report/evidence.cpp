@@ -12,7 +12,7 @@
 #include "assay/report/sentences.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::report {
+namespace assay::inline v1::report {
 namespace {
 
 bool is_called(const Finding& f) { return f.verdict == Verdict::better || f.verdict == Verdict::worse; }
@@ -90,4 +90,4 @@ std::vector<std::string> also_moved_lines(const Findings& all) {
   return lines;
 }
 
-}  // namespace assay::report
+}  // namespace assay::inline v1::report

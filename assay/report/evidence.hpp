@@ -5,7 +5,7 @@
 
 #include "assay/model/findings.hpp"
 
-namespace assay::report {
+namespace assay::inline v1::report {
 
 /// Whether others are put beside the finding: it is on the first watched metric of time or throughput, or
 /// where none is, on the first that is watched.
@@ -19,4 +19,4 @@ std::string evidence_text(const Findings& findings, const Finding& finding, std:
 /// Metrics that are not watched but moved all the same, a line per candidate, over all its comparisons.
 std::vector<std::string> also_moved_lines(const Findings& findings);
 
-}  // namespace assay::report
+}  // namespace assay::inline v1::report

@@ -11,7 +11,7 @@
 #include "assay/report/sentences.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::report {
+namespace assay::inline v1::report {
 namespace {
 
 std::string size_text(const Findings& all, const Trend& trend) {
@@ -186,4 +186,4 @@ std::vector<std::string> confirmation_lines(const Findings& all) {
   return lines;
 }
 
-}  // namespace assay::report
+}  // namespace assay::inline v1::report

@@ -5,7 +5,7 @@
 
 #include "assay/model/findings.hpp"
 
-namespace assay::report {
+namespace assay::inline v1::report {
 
 // What stands below the blocks of a text: lines, or none.
 
@@ -26,4 +26,4 @@ std::vector<std::string> first_call_lines(const Findings& all);
 /// What measuring again made of each finding, a line each.
 std::vector<std::string> confirmation_lines(const Findings& all);
 
-}  // namespace assay::report
+}  // namespace assay::inline v1::report

@@ -2,7 +2,7 @@
 
 #include <variant>
 
-namespace assay::report {
+namespace assay::inline v1::report {
 
 std::string place_name(const Design& design, const Cell& cell) {
   std::string text = design.workloads.size() > 1 ? design.workloads[cell.workload].name : "";
@@ -46,4 +46,4 @@ std::string sign_of(Verdict verdict) {
   return "?";
 }
 
-}  // namespace assay::report
+}  // namespace assay::inline v1::report

@@ -5,7 +5,7 @@
 #include "assay/model/design.hpp"
 #include "assay/model/note.hpp"
 
-namespace assay::report {
+namespace assay::inline v1::report {
 
 /// How a cell is named in sentences: "heap on orders, locks=800"; without the workload's name when the
 /// campaign has but one workload.
@@ -20,4 +20,4 @@ std::string subject_name(const Design& design, const Subject& subject);
 /// `+` better, `!` worse, `=` same, `?` unclear.
 std::string sign_of(Verdict verdict);
 
-}  // namespace assay::report
+}  // namespace assay::inline v1::report

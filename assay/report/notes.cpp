@@ -10,7 +10,7 @@
 #include "assay/report/sentences.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::report {
+namespace assay::inline v1::report {
 namespace {
 
 /// To about three digits, without zeros at the end: "0.31", "12.4", "1200".
@@ -311,4 +311,4 @@ std::string bad_twin_text(const Findings& all) {
   return {};
 }
 
-}  // namespace assay::report
+}  // namespace assay::inline v1::report

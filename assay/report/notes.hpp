@@ -6,7 +6,7 @@
 #include "assay/model/findings.hpp"
 #include "assay/model/gate.hpp"
 
-namespace assay::report {
+namespace assay::inline v1::report {
 
 /// A note in words: what it is about, and a clause without a full stop.
 struct Worded {
@@ -24,4 +24,4 @@ std::string settle_text(const Findings& findings, const Finding& finding);
 /// That this machine tells a program from its own copy, to be said before all else; empty when it does not.
 std::string bad_twin_text(const Findings& findings);
 
-}  // namespace assay::report
+}  // namespace assay::inline v1::report

@@ -10,7 +10,7 @@
 #include "assay/report/names.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::report {
+namespace assay::inline v1::report {
 namespace {
 
 std::string share(double part) {
@@ -122,4 +122,4 @@ std::string to_text(const Outlook& o, const Design& design) {
   return text;
 }
 
-}  // namespace assay::report
+}  // namespace assay::inline v1::report

@@ -8,7 +8,7 @@
 #include "assay/report/sentences.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::report {
+namespace assay::inline v1::report {
 
 Overview overview_of(const Findings& all, MetricId metric, std::optional<WorkloadId> workload) {
   const auto column_of = [&](const Cell& cell) {
@@ -54,4 +54,4 @@ std::string entry_text(const Findings& all, MetricId id, const Overview::Entry& 
          sign_of(entry.finding->verdict);
 }
 
-}  // namespace assay::report
+}  // namespace assay::inline v1::report

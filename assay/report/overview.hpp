@@ -6,7 +6,7 @@
 
 #include "assay/model/findings.hpp"
 
-namespace assay::report {
+namespace assay::inline v1::report {
 
 /// Comparisons on one metric as a table: candidates down; across, workloads with their settings.
 struct Overview {
@@ -26,4 +26,4 @@ Overview overview_of(const Findings& findings, MetricId metric, std::optional<Wo
 /// An entry in a few characters: "−12 % +", or its standing.
 std::string entry_text(const Findings& findings, MetricId metric, const Overview::Entry& entry);
 
-}  // namespace assay::report
+}  // namespace assay::inline v1::report

@@ -13,7 +13,7 @@
 #include "assay/report/names.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::report {
+namespace assay::inline v1::report {
 namespace {
 
 std::string said_of(const Findings& all, const Finding& f) {
@@ -168,4 +168,4 @@ Said say(const Findings& all) {
   return said;
 }
 
-}  // namespace assay::report
+}  // namespace assay::inline v1::report

@@ -5,7 +5,7 @@
 
 #include "assay/model/findings.hpp"
 
-namespace assay::report {
+namespace assay::inline v1::report {
 
 /// What is said of one candidate in a sentence, over all its watched findings.
 struct Sentence {
@@ -36,4 +36,4 @@ std::string cell_text(const Findings& findings, const Cell& cell);
 /// Whether verdicts are given on the finding's metric in this campaign.
 bool is_watched(const Findings& findings, const Finding& finding);
 
-}  // namespace assay::report
+}  // namespace assay::inline v1::report

@@ -9,7 +9,7 @@
 #include "assay/report/names.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::report {
+namespace assay::inline v1::report {
 namespace {
 
 std::string name(const Findings& all, CandidateId id) { return all.design.candidates[id].name; }
@@ -77,7 +77,7 @@ std::vector<std::string> turn_lines(const Findings& all) {
 }
 
 /// The first ten, and as many more as it takes to tell the group from others.
-std::string members_text(const Findings& all, const Group& group) {
+std::string members_text(const Findings& all, const CandidateGroup& group) {
   std::size_t most = 10;
   for (const auto& other : all.groups) {
     if (other.members == group.members) continue;
@@ -164,4 +164,4 @@ std::vector<std::string> together_lines(const Findings& all, std::size_t most) {
   return lines;
 }
 
-}  // namespace assay::report
+}  // namespace assay::inline v1::report

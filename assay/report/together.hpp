@@ -6,10 +6,10 @@
 
 #include "assay/model/findings.hpp"
 
-namespace assay::report {
+namespace assay::inline v1::report {
 
 /// Overall changes, the best first; turns along factors; groups that can't be told apart; failure rates;
 /// changes of spread. Of each kind so many lines at most.
 std::vector<std::string> together_lines(const Findings& findings, std::size_t most);
 
-}  // namespace assay::report
+}  // namespace assay::inline v1::report

@@ -7,7 +7,7 @@
 #include <cstddef>
 #include <utility>
 
-namespace assay::report {
+namespace assay::inline v1::report {
 namespace {
 
 constexpr const char* minus = "−";
@@ -107,4 +107,4 @@ std::string span_of_effects(const Effect& low, const Effect& high, const std::st
   return from == to ? from : from + " to " + to;
 }
 
-}  // namespace assay::report
+}  // namespace assay::inline v1::report

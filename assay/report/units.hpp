@@ -5,7 +5,7 @@
 #include "assay/model/effect.hpp"
 #include "assay/model/finding.hpp"
 
-namespace assay::report {
+namespace assay::inline v1::report {
 
 /// Three significant digits without exponent where a person would write none: "412", "0.0031", "1.2e+09".
 std::string number_text(double value);
@@ -33,4 +33,4 @@ std::string range_text(const Interval& interval, Scale scale, const std::string&
 /// From one change to another: "−12 % to ÷3.2", or the one that both are.
 std::string span_of_effects(const Effect& low, const Effect& high, const std::string& unit);
 
-}  // namespace assay::report
+}  // namespace assay::inline v1::report

@@ -12,7 +12,7 @@
 #include "assay/stats/require.hpp"
 #include "assay/stats/signed_rank.hpp"
 
-namespace assay::schedule {
+namespace assay::inline v1::schedule {
 namespace {
 
 constexpr double pilot_level = 0.8;
@@ -120,4 +120,4 @@ std::optional<Forecast> smallest_change(std::span<const double> effects, std::si
   return with_spread(effects, [&](double sigma) { return in_sigmas * sigma; });
 }
 
-}  // namespace assay::schedule
+}  // namespace assay::inline v1::schedule

@@ -4,7 +4,7 @@
 #include <optional>
 #include <span>
 
-namespace assay::schedule {
+namespace assay::inline v1::schedule {
 
 /// A forecast figure with what the pilot leaves open.
 struct Forecast {
@@ -50,4 +50,4 @@ double chance_to_call(std::size_t rounds, double delta, double alpha);
 std::optional<Forecast> smallest_change(std::span<const double> pilot_effects, std::size_t rounds,
                                         const Wish& wish = {});
 
-}  // namespace assay::schedule
+}  // namespace assay::inline v1::schedule

@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-namespace assay::schedule {
+namespace assay::inline v1::schedule {
 
 LookPlan::LookPlan(int min, int max) : counts_(planned_looks(std::max(1, std::min(min, max)), max)) {}
 
@@ -27,4 +27,4 @@ bool LookPlan::any_due(int fewest, int most) const {
   return std::ranges::any_of(counts_, [&](int count) { return count >= fewest && count <= most; });
 }
 
-}  // namespace assay::schedule
+}  // namespace assay::inline v1::schedule

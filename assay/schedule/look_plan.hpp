@@ -8,7 +8,7 @@
 
 #include "assay/schedule/looks.hpp"
 
-namespace assay::schedule {
+namespace assay::inline v1::schedule {
 
 /// The planned looks of a campaign, and the one rule of when a look is due: when a finding's complete pairs
 /// reach a planned count. Cost of every call: the number of looks.
@@ -32,4 +32,4 @@ class LookPlan {
   std::vector<int> counts_;
 };
 
-}  // namespace assay::schedule
+}  // namespace assay::inline v1::schedule

@@ -8,7 +8,7 @@
 #include "assay/model/error.hpp"
 #include "assay/stats/require.hpp"
 
-namespace assay::schedule {
+namespace assay::inline v1::schedule {
 namespace {
 
 /// Up to here crossing is computed by the walk; beyond, levels are added.
@@ -129,4 +129,4 @@ std::shared_ptr<const Boundary> boundary_for(const std::vector<int>& looks, doub
   return known.try_emplace(key, std::move(made)).first->second;
 }
 
-}  // namespace assay::schedule
+}  // namespace assay::inline v1::schedule

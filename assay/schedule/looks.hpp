@@ -11,7 +11,7 @@
 
 #include "assay/stats/signed_rank.hpp"
 
-namespace assay::schedule {
+namespace assay::inline v1::schedule {
 
 /// The round counts at which a campaign of at most `max` judged rounds looks at its data: all 7·2^j and
 /// 10·2^j that are at least `min` and, six fold, at most 5·max; then max. For 7 to 60: 7, 10, 14, 20, 28,
@@ -79,4 +79,4 @@ class Boundary {
 /// The boundary for these looks and alpha, made once and kept; safe to call from several threads.
 std::shared_ptr<const Boundary> boundary_for(const std::vector<int>& looks, double alpha = 0.05);
 
-}  // namespace assay::schedule
+}  // namespace assay::inline v1::schedule

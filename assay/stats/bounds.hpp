@@ -1,10 +1,10 @@
 #pragma once
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 
 /// Two ends of a closed range; either may be infinite.
 struct Bounds {
   double low = 0, high = 0;
 };
 
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

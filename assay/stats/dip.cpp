@@ -7,7 +7,7 @@
 #include "assay/stats/require.hpp"
 #include "assay/stats/series.hpp"
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 namespace {
 
 using Places = std::vector<std::size_t>;
@@ -144,4 +144,4 @@ TestResult dip_test(std::span<const double> values, std::size_t draws, std::uint
   return OneMode(values.size(), draws, seed).test(values);
 }
 
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

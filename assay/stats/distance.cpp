@@ -7,7 +7,7 @@
 #include "assay/stats/require.hpp"
 #include "assay/stats/unpaired.hpp"
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 namespace {
 
 constexpr double most_exact_points = 1e6;
@@ -81,4 +81,4 @@ TestResult fisher_exact(std::uint64_t a, std::uint64_t m, std::uint64_t b, std::
   return result;
 }
 
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

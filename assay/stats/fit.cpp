@@ -10,7 +10,7 @@
 #include "assay/model/error.hpp"
 #include "assay/stats/require.hpp"
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 namespace {
 
 constexpr double unbounded = std::numeric_limits<double>::infinity();
@@ -161,4 +161,4 @@ std::optional<std::size_t> knee(std::span<const double> x, std::span<const doubl
   return at;
 }
 
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

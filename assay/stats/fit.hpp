@@ -8,7 +8,7 @@
 
 #include "assay/stats/bounds.hpp"
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 
 /// Weighted least squares of y on the columns of a design.
 struct LinearFit {
@@ -89,4 +89,4 @@ Scalability fit_scalability(std::span<const double> k, std::span<const double> t
 /// straight line. Source: Satopää et al. 2011.
 std::optional<std::size_t> knee(std::span<const double> x, std::span<const double> y);
 
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

@@ -8,7 +8,7 @@
 #include "assay/stats/fit.hpp"
 #include "assay/stats/require.hpp"
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 namespace {
 
 using Law = std::pair<const char*, double (*)(double)>;
@@ -83,4 +83,4 @@ double exponent_of_law(const std::string& name, std::span<const double> size) {
   return name == laws.front().first ? 0 : fit_power_law(size, cost).exponent;
 }
 
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

@@ -12,7 +12,7 @@
 #include "assay/model/error.hpp"
 #include "assay/stats/require.hpp"
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 namespace {
 
 std::vector<double> sorted_copy(std::span<const double> values) {
@@ -127,4 +127,4 @@ double interquartile_range(std::span<const double> values, QuantileType type) {
   return quantile(values, 0.75, type) - quantile(values, 0.25, type);
 }
 
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

@@ -5,7 +5,7 @@
 
 #include "assay/stats/bounds.hpp"
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 
 // Location and spread of a sample. All take at least one value unless said otherwise, all finite, else
 // DomainError. n is the number of values.
@@ -57,4 +57,4 @@ double median_absolute_deviation(std::span<const double> values);
 /// quantile(0.75) − quantile(0.25).
 double interquartile_range(std::span<const double> values, QuantileType type = QuantileType::type8);
 
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

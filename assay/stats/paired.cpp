@@ -12,7 +12,7 @@
 #include "assay/stats/ranks.hpp"
 #include "assay/stats/require.hpp"
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 namespace {
 
 constexpr std::size_t largest_exact_pratt = 1000, largest_enumerated = 20;
@@ -106,4 +106,4 @@ TestResult paired_permutation_test(std::span<const double> differences, std::siz
   return result;
 }
 
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

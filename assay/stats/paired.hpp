@@ -4,7 +4,7 @@
 #include <cstdint>
 #include <span>
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 
 // Tests of no change on differences d_i, i = 1 … n: under it, each d_i is as likely to be positive as
 // negative (sign-symmetric), whatever its size. Two-sided p-values. All differences finite, at least one,
@@ -34,4 +34,4 @@ TestResult sign_test(std::span<const double> differences);
 TestResult paired_permutation_test(std::span<const double> differences, std::size_t draws = 9999,
                                    std::uint64_t seed = 1);
 
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

@@ -8,7 +8,7 @@
 #include "assay/stats/require.hpp"
 #include "assay/stats/unpaired.hpp"
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 namespace {
 
 constexpr double most_exact_additions = 1e8;
@@ -92,4 +92,4 @@ double cliffs_delta(std::span<const double> x, std::span<const double> y) {
   return 2 * probability_of_superiority(x, y) - 1;
 }
 
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

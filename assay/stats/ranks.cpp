@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <numeric>
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 namespace {
 
 template <class Take>
@@ -38,4 +38,4 @@ double tie_correction(std::span<const double> values) {
   return sum;
 }
 
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

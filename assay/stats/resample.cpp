@@ -10,7 +10,7 @@
 #include "assay/stats/random.hpp"
 #include "assay/stats/require.hpp"
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 namespace {
 
 constexpr std::size_t draws_per_stream = 64;
@@ -122,4 +122,4 @@ double permutation_p_value(
   return static_cast<double>(as_far + 1) / static_cast<double>(draws + 1);
 }
 
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

@@ -8,7 +8,7 @@
 
 #include "assay/stats/bounds.hpp"
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 
 /// A number computed from a sample; must not depend on the order of its values.
 using Statistic = std::function<double(std::span<const double>)>;
@@ -48,4 +48,4 @@ double permutation_p_value(
     const std::function<double(std::span<const double>, std::span<const double>)>& statistic,
     std::size_t draws = 9999, std::uint64_t seed = 1);
 
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

@@ -11,7 +11,7 @@
 #include "assay/stats/ranks.hpp"
 #include "assay/stats/require.hpp"
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 
 double autocorrelation(std::span<const double> values, std::size_t lag) {
   require_finite(values, 2);
@@ -114,4 +114,4 @@ Bounds outlier_fences(std::span<const double> values, double reach) {
   return {q1 - reach * (q3 - q1), q3 + reach * (q3 - q1)};
 }
 
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

@@ -8,7 +8,7 @@
 #include "assay/stats/bounds.hpp"
 #include "assay/stats/paired.hpp"
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 
 // Shape of a sample, and values in order of time x_1 … x_n. All finite and as many as each function asks for,
 // else DomainError.
@@ -74,4 +74,4 @@ TestResult dip_test(std::span<const double> values, std::size_t draws = 2000, st
 /// flagged, never dropped. reach above 0. Source: Tukey 1977 (1.5 inner, 3 outer).
 Bounds outlier_fences(std::span<const double> values, double reach = 3);
 
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

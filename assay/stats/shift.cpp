@@ -8,7 +8,7 @@
 #include "assay/stats/require.hpp"
 #include "assay/stats/unpaired.hpp"
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 namespace {
 
 /// The m·n differences of two samples, selected from without writing them down: rows are the values of x,
@@ -103,4 +103,4 @@ Bounds shift_interval(std::span<const double> x, std::span<const double> y, doub
   return {differences.select(c), differences.select(differences.total() + 1 - c)};
 }
 
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

@@ -7,7 +7,7 @@
 #include "assay/model/error.hpp"
 #include "assay/stats/require.hpp"
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 
 SignedRank::SignedRank(std::size_t n) : n_(n), largest_(static_cast<std::uint64_t>(n) * (n + 1) / 2) {
   if (n == 0) throw DomainError("the signed-rank distribution needs at least one value");
@@ -55,4 +55,4 @@ std::uint64_t SignedRank::critical_count(double alpha) const {
   return low;
 }
 
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

@@ -4,7 +4,7 @@
 #include <cstdint>
 #include <vector>
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 
 /// Distribution of the signed-rank statistic without ties: T = Σ k·b_k over k = 1 … n with b_k fair and
 /// independent 0/1. T runs from 0 to n(n+1)/2 and is symmetric about the middle.
@@ -41,4 +41,4 @@ class SignedRank {
   std::vector<double> lower_;  ///< P(T ≤ t) for t up to the middle; empty when approximated
 };
 
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

@@ -12,7 +12,7 @@
 #include "assay/stats/resample.hpp"
 #include "assay/stats/unpaired.hpp"
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 namespace {
 
 struct BrunnerMunzel {
@@ -109,4 +109,4 @@ TestResult brown_forsythe(std::span<const double> x, std::span<const double> y) 
   return {.statistic = f, .p = cdf(complement(boost::math::fisher_f(1, m + n - 2), f)), .exact = false};
 }
 
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

@@ -7,7 +7,7 @@
 #include "assay/stats/bounds.hpp"
 #include "assay/stats/paired.hpp"
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 
 // Two independent samples x (m values) and y (n values). All values finite and as many as each function asks
 // for, else DomainError. Two-sided p-values.
@@ -60,4 +60,4 @@ TestResult kolmogorov_smirnov(std::span<const double> x, std::span<const double>
 /// Source: Fisher 1935.
 TestResult fisher_exact(std::uint64_t a, std::uint64_t m, std::uint64_t b, std::uint64_t n);
 
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

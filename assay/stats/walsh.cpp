@@ -7,7 +7,7 @@
 #include "assay/model/error.hpp"
 #include "assay/stats/require.hpp"
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 
 WalshAverages::WalshAverages(std::span<const double> values) : sorted_(values.begin(), values.end()) {
   require_finite(values);
@@ -82,4 +82,4 @@ Bounds WalshAverages::interval(std::uint64_t c) const {
   return {select(c), select(total() + 1 - c)};
 }
 
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

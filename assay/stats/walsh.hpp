@@ -6,7 +6,7 @@
 
 #include "assay/stats/bounds.hpp"
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 
 /// The N = n(n+1)/2 pairwise means (x_i + x_j)/2, i ≤ j, of n values, none of which is ever written down.
 ///
@@ -46,4 +46,4 @@ class WalshAverages {
   std::vector<double> sorted_;
 };
 
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

@@ -9,7 +9,7 @@
 #include "assay/model/error.hpp"
 #include "support/tool.hpp"
 
-namespace assay::build {
+namespace assay::inline v1::build {
 namespace {
 namespace fs = std::filesystem;
 using testing::HasSubstr;
@@ -240,4 +240,4 @@ TEST_F(Building, ReadsWhatAProgramSaysOfItself) {
 }
 
 }  // namespace
-}  // namespace assay::build
+}  // namespace assay::inline v1::build

@@ -10,7 +10,7 @@
 #include "support/records.hpp"
 #include "support/tool.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 namespace {
 
 using test::finding_on;
@@ -142,4 +142,4 @@ TEST(CarryOut, AStopRequestGivesProvisionalFindings) {
 }
 
 }  // namespace
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

@@ -19,7 +19,7 @@
 #include "support/tool.hpp"
 #include "support/turn.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 namespace {
 
 using test::plan_of;
@@ -235,4 +235,4 @@ TEST(WhenBusy, WaitsUntilItsTurnOrAStopRequest) {
 }
 
 }  // namespace
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

@@ -9,7 +9,7 @@
 #include "support/plans.hpp"
 #include "support/tool.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 namespace {
 
 using test::finding_on;
@@ -131,4 +131,4 @@ TEST(OwnMetrics, OnlyTheWorkloadsNamedYieldThem) {
 }
 
 }  // namespace
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

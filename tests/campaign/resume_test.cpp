@@ -12,7 +12,7 @@
 #include "support/plans.hpp"
 #include "support/tool.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 namespace {
 
 using test::finding_on;
@@ -86,4 +86,4 @@ TEST(LedgerGone, WhileMeasuringIsNeverSuccess) {
 }
 
 }  // namespace
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

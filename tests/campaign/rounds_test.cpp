@@ -11,7 +11,7 @@
 #include "support/observing.hpp"
 #include "support/records.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 namespace {
 
 using test::Observing;
@@ -220,4 +220,4 @@ TEST(Life, GivesCellsTheStandingOfTheirChecks) {
 }
 
 }  // namespace
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

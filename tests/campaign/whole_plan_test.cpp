@@ -9,7 +9,7 @@
 #include "support/records.hpp"
 #include "support/tool.hpp"
 
-namespace assay::campaign {
+namespace assay::inline v1::campaign {
 namespace {
 using test::finding_on;
 using test::plan_of;
@@ -81,7 +81,7 @@ TEST(Builds, ThatFailLeaveTheOthersGoing) {
 TEST(Checks, OfAllKindsLeaveTheWrongOneOut) {
   const Scratch scratch;
   scratch.file("answer.txt", "total 3.0000001\n");
-  const auto detail = [&](const Check& check) {
+  const auto detail = [&](const AnswerCheck& check) {
     auto plan = plan_of({{"say", "total 3.0000001"}, {"say", "total 4"}}, check);
     plan.folder = scratch.path();
     return carry_out(plan).states[CellId{1}].detail;
@@ -95,7 +95,7 @@ TEST(Checks, OfAllKindsLeaveTheWrongOneOut) {
 }
 
 TEST(Checks, ThatProveLittleArePointedOut) {
-  const auto doubt = [](const std::string& word, const Check& check) {
+  const auto doubt = [](const std::string& word, const AnswerCheck& check) {
     test::Observing observing;
     const auto findings = carry_out(plan_of({{"say", word}, {"say", word}}, check), {.observer = &observing});
     const auto note = std::ranges::find(findings.trust, NoteKind::doubtful_check, &Note::kind);
@@ -221,4 +221,4 @@ TEST(Choosing, MeasuresTheChosenComparisonsOnly) {
 }
 
 }  // namespace
-}  // namespace assay::campaign
+}  // namespace assay::inline v1::campaign

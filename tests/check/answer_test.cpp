@@ -3,13 +3,13 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
-namespace assay::check {
+namespace assay::inline v1::check {
 namespace {
 
 using testing::HasSubstr;
 
 TEST(Check, EqualityIsByDigestAndTheFirstDifferenceIsShownWithItsLine) {
-  const Check check{.equal = "stdout"};
+  const AnswerCheck check{.equal = "stdout"};
   const Answer expected{"total 17\nend\n", true, "a"}, wrong{"total 18\nend\n", true, "b"};
   EXPECT_FALSE(what_is_wrong(check, expected, expected));
   EXPECT_FALSE(what_is_wrong(check, wrong, {})) << "a baseline has nothing to be held against";
@@ -18,7 +18,7 @@ TEST(Check, EqualityIsByDigestAndTheFirstDifferenceIsShownWithItsLine) {
 }
 
 TEST(Check, APatternCatchesEmptyAnswers) {
-  const Check check{.match = "^total \\d+"};
+  const AnswerCheck check{.match = "^total \\d+"};
   EXPECT_FALSE(what_is_wrong(check, {"order 1\ntotal 17\n", true, "a"}, {}));
   EXPECT_THAT(what_is_wrong(check, {"", true, "e"}, {}).value(), HasSubstr("nothing on standard output"));
   EXPECT_THAT(what_is_wrong(check, {"sum 3\n", true, "s"}, {}).value(), HasSubstr("begins \"sum 3\""));
@@ -47,4 +47,4 @@ TEST(Answer, NumbersBeyondWhatADoubleHoldsAreNotNearToOthers) {
 }
 
 }  // namespace
-}  // namespace assay::check
+}  // namespace assay::inline v1::check

@@ -5,7 +5,7 @@
 
 #include "assay/model/error.hpp"
 
-namespace assay::check {
+namespace assay::inline v1::check {
 namespace {
 
 using testing::HasSubstr;
@@ -107,4 +107,4 @@ TEST(Extract, JsonThatNestsWithoutEndIsNoJson) {
 }
 
 }  // namespace
-}  // namespace assay::check
+}  // namespace assay::inline v1::check

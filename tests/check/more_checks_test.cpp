@@ -3,7 +3,7 @@
 
 #include "assay/check/answer.hpp"
 
-namespace assay::check {
+namespace assay::inline v1::check {
 namespace {
 using testing::HasSubstr;
 using testing::Optional;
@@ -24,7 +24,7 @@ TEST(NumericTolerance, LetsNumbersDifferAndNothingElse) {
 }
 
 TEST(ExpectedFile, IsComparedByteForByteOrNear) {
-  Check check{.file = "answer.txt"};
+  AnswerCheck check{.file = "answer.txt"};
   EXPECT_EQ(what_is_wrong(check, answer("total 3\n"), answer("total 3\n")), std::nullopt);
   EXPECT_THAT(what_is_wrong(check, answer("total 4\n"), answer("total 3\n")),
               Optional(HasSubstr("not that of answer.txt: line 1: \"total 4\", expected \"total 3\"")));
@@ -33,7 +33,7 @@ TEST(ExpectedFile, IsComparedByteForByteOrNear) {
 }
 
 TEST(MinimalSize, IsTakenFromTheWholeAnswer) {
-  const Check check{.min_size = 8};
+  const AnswerCheck check{.min_size = 8};
   EXPECT_EQ(what_is_wrong(check, answer("total 3\n"), {}), std::nullopt);
   EXPECT_THAT(what_is_wrong(check, answer("total 3"), {}), Optional(HasSubstr("7 bytes, at least 8")));
 }
@@ -48,4 +48,4 @@ TEST(AnEmptyAnswer, PassesOnlyWeakChecks) {
 }
 
 }  // namespace
-}  // namespace assay::check
+}  // namespace assay::inline v1::check

@@ -10,7 +10,7 @@
 #include "support/records.hpp"
 #include "support/tool.hpp"
 
-namespace assay::codec {
+namespace assay::inline v1::codec {
 namespace {
 
 using test::Filler;
@@ -88,4 +88,4 @@ TEST(Values, RefuseWhatTheirFieldCannotHold) {
 }
 
 }  // namespace
-}  // namespace assay::codec
+}  // namespace assay::inline v1::codec

@@ -8,7 +8,7 @@
 #include "assay/model/error.hpp"
 #include "assay/model/names.hpp"
 
-namespace assay::contest {
+namespace assay::inline v1::contest {
 namespace {
 
 using testing::HasSubstr;
@@ -95,4 +95,4 @@ TEST(Requirement, ReadsLimitsWithTheirUnits) {
 }
 
 }  // namespace
-}  // namespace assay::contest
+}  // namespace assay::inline v1::contest

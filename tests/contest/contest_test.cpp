@@ -16,7 +16,7 @@
 #include "support/plans.hpp"
 #include "support/tool.hpp"
 
-namespace assay::contest {
+namespace assay::inline v1::contest {
 namespace {
 
 using test::finding_on;
@@ -281,4 +281,4 @@ TEST(Contest, WhatIsAmissIsSaidBeforeAnythingRuns) {
 }
 
 }  // namespace
-}  // namespace assay::contest
+}  // namespace assay::inline v1::contest

@@ -7,7 +7,7 @@
 #include "assay/contest/clock.hpp"
 #include "assay/contest/own_counters.hpp"
 
-namespace assay::contest {
+namespace assay::inline v1::contest {
 namespace {
 
 struct Counting {
@@ -106,4 +106,4 @@ TEST(OwnCounters, CountOrSayWhyNot) {
 }
 
 }  // namespace
-}  // namespace assay::contest
+}  // namespace assay::inline v1::contest

@@ -9,7 +9,7 @@
 #include "assay/model/error.hpp"
 #include "support/records.hpp"
 
-namespace assay::exchange {
+namespace assay::inline v1::exchange {
 namespace {
 
 using testing::HasSubstr;
@@ -88,4 +88,4 @@ TEST(RecordAsJson, KeepsWhyTrialsWereVoided) {
 }
 
 }  // namespace
-}  // namespace assay::exchange
+}  // namespace assay::inline v1::exchange

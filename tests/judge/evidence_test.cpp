@@ -10,7 +10,7 @@
 #include "support/noise.hpp"
 #include "support/records.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 using test::noisy;
@@ -104,4 +104,4 @@ TEST(SeriesNotes, TakeTheEffectsOfADifferenceMetricAsDifferences) {
 }
 
 }  // namespace
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

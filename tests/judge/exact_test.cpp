@@ -6,7 +6,7 @@
 #include "assay/judge/findings.hpp"
 #include "support/records.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 Record sizes(double baseline, double candidate, Prefer prefer = Prefer::lower) {
@@ -84,4 +84,4 @@ TEST(CoarseMetrics, AreNotJudgedBelowTheirLimit) {
 }
 
 }  // namespace
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -5,7 +5,7 @@
 
 #include "support/records.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 using test::record_of;
@@ -98,4 +98,4 @@ TEST(JudgeRecord, SaysWhenOutputsDifferProcessesWereLeftOrProgramsAreTheSame) {
 }
 
 }  // namespace
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -8,7 +8,7 @@
 #include "support/noise.hpp"
 #include "support/records.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 using test::noisy;
 using test::record_of;
@@ -74,4 +74,4 @@ TEST(Gate, IsCarefulWithWhatDidNotRunSideBySide) {
 }
 
 }  // namespace
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

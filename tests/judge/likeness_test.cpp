@@ -8,7 +8,7 @@
 #include "assay/judge/outlook.hpp"
 #include "support/records.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 using test::record_of;
 using testing::ElementsAre;
@@ -136,4 +136,4 @@ TEST(MeasuringAgain, ConfirmsRefutesOrSettles) {
 }
 
 }  // namespace
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

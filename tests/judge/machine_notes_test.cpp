@@ -6,7 +6,7 @@
 #include "assay/judge/findings.hpp"
 #include "support/records.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 /// Two candidates of one second each, ten rounds, on two cores; every counted trial has these readings too.
@@ -163,4 +163,4 @@ TEST(AbreastNote, ControlRoundsAreNotJudged) {
 }
 
 }  // namespace
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -8,7 +8,7 @@
 #include "assay/model/error.hpp"
 #include "assay/stats/random.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 const Metric wall_time{.name = "wall time", .unit = "s"};
@@ -148,4 +148,4 @@ TEST(JudgePaired, RefusesBadInputAndNamesIt) {
 }
 
 }  // namespace
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -12,7 +12,7 @@
 #include "support/noise.hpp"
 #include "support/records.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 using test::noisy;
 using test::record_of;
@@ -185,4 +185,4 @@ TEST(Ceilings, AreSuspectedWhereMostValuesLieAtOneEnd) {
 }
 
 }  // namespace
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

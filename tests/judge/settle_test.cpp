@@ -11,7 +11,7 @@
 #include "assay/stats/random.hpp"
 #include "support/records.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 /// Rounds with these effects, which are differences on a baseline of zeros.
@@ -272,4 +272,4 @@ TEST(SettleSimulated, FalseDiscoveriesOverFortyFindingsOnASharedBaselineStayWith
 }
 
 }  // namespace
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

@@ -14,7 +14,7 @@
 #include "support/noise.hpp"
 #include "support/records.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 using test::noisy;
 using test::record_of;
@@ -228,4 +228,4 @@ TEST(Spread, IsSeldomCalledWhereThereIsNone) {
 }
 
 }  // namespace
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

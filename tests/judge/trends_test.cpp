@@ -8,7 +8,7 @@
 #include "assay/judge/requirements.hpp"
 #include "support/records.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 
 std::vector<RequirementFinding> requirements_of(const Record& record) {
@@ -179,4 +179,4 @@ TEST(TwinNote, ATwinThatIsCalledDifferentIsSaidFirst) {
 }
 
 }  // namespace
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

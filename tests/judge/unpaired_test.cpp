@@ -7,7 +7,7 @@
 #include "support/noise.hpp"
 #include "support/records.hpp"
 
-namespace assay::judge {
+namespace assay::inline v1::judge {
 namespace {
 using test::noisy;
 
@@ -53,4 +53,4 @@ TEST(Unpaired, NeedsThreeValuesOnEachSide) {
 }
 
 }  // namespace
-}  // namespace assay::judge
+}  // namespace assay::inline v1::judge

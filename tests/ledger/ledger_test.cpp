@@ -17,7 +17,7 @@
 #include "support/records.hpp"
 #include "support/tool.hpp"
 
-namespace assay::ledger {
+namespace assay::inline v1::ledger {
 namespace {
 
 using test::message_of;
@@ -265,4 +265,4 @@ TEST(Ledger, AFullDiskIsToldAndWhatWasStoredIsSafe) {
 }
 
 }  // namespace
-}  // namespace assay::ledger
+}  // namespace assay::inline v1::ledger

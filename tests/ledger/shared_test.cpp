@@ -18,7 +18,7 @@
 #include "support/records.hpp"
 #include "support/tool.hpp"
 
-namespace assay::ledger {
+namespace assay::inline v1::ledger {
 namespace {
 
 namespace fs = std::filesystem;
@@ -221,4 +221,4 @@ TEST(LedgerErrors, AreToldByCodeNotByWords) {
 }
 
 }  // namespace
-}  // namespace assay::ledger
+}  // namespace assay::inline v1::ledger

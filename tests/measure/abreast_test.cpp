@@ -10,7 +10,7 @@
 #include "support/behave.hpp"
 #include "support/tool.hpp"
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 namespace {
 
 using test::behave;
@@ -113,4 +113,4 @@ TEST(Abreast, OneAloneOrTooManyAreRefused) {
 }
 
 }  // namespace
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

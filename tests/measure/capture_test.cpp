@@ -7,7 +7,7 @@
 #include "assay/measure/digest.hpp"
 #include "assay/measure/process.hpp"
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 namespace {
 
 void fill(const Capture& capture, std::uint64_t bytes, Digest& digest) {
@@ -60,4 +60,4 @@ TEST(Capture, AProgramThatFloodsIsTakenWhole) {
 }
 
 }  // namespace
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

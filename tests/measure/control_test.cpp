@@ -12,7 +12,7 @@
 #include "support/behave.hpp"
 #include "support/tool.hpp"
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 namespace {
 
 using test::behave;
@@ -115,4 +115,4 @@ TEST(Turnstile, LetsOneAtATimeThrough) {
 }
 
 }  // namespace
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

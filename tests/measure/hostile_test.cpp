@@ -13,7 +13,7 @@
 #include "support/behave.hpp"
 #include "support/tool.hpp"
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 namespace {
 
 using test::behave;
@@ -120,4 +120,4 @@ TEST(HostileInput, APipeIsRefusedSinceItCanBeReadOnceOnly) {
 }
 
 }  // namespace
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

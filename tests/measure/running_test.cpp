@@ -19,7 +19,7 @@
 #include "support/behave.hpp"
 #include "support/tool.hpp"
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 namespace {
 
 using test::behave;
@@ -251,4 +251,4 @@ TEST(RunningDeathTest, NothingHangsWhereTheKernelGivesNoPidfd) {
 }
 
 }  // namespace
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

@@ -6,7 +6,7 @@
 #include "assay/measure/noise.hpp"
 #include "support/tool.hpp"
 
-namespace assay::measure {
+namespace assay::inline v1::measure {
 namespace {
 
 using test::Scratch;
@@ -64,7 +64,8 @@ TEST(Between, SleepIsWhatTheClocksPartBy) {
 TEST(MachineFacts, SayWhatMattersAndNoNames) {
   const auto facts = machine_facts();
   const auto has = [&](const std::string& name) {
-    return std::ranges::any_of(facts, [&](const Fact& f) { return f.name == name && !f.value.empty(); });
+    return std::ranges::any_of(facts,
+                               [&](const MachineFact& f) { return f.name == name && !f.value.empty(); });
   };
   for (const auto* name : {"processor", "cores", "kernel", "virtual machine"}) EXPECT_TRUE(has(name)) << name;
   char host[256] = {};
@@ -93,4 +94,4 @@ TEST(Noise, AProbeThatIsStoppedGivesWhatItHas) {
 }
 
 }  // namespace
-}  // namespace assay::measure
+}  // namespace assay::inline v1::measure

@@ -4,14 +4,14 @@
 #include "assay/plan/toml_writer.hpp"
 #include "support/filler.hpp"
 
-namespace assay::plan {
+namespace assay::inline v1::plan {
 namespace {
 
 template <class T>
 class Keys : public testing::Test {};
 
-using All = testing::Types<Plan, PlannedRounds, Factor, PlannedCandidate, SideStep, Control, Work, Check,
-                           PlannedWorkload, PlannedMetric, Gate>;
+using All = testing::Types<Plan, PlannedRounds, Factor, PlannedCandidate, SideStep, Control, WorkAmount,
+                           AnswerCheck, PlannedWorkload, PlannedMetric, Gate>;
 TYPED_TEST_SUITE(Keys, All);
 
 TYPED_TEST(Keys, ComeBackFromAPlanFileAsTheyWere) {
@@ -31,4 +31,4 @@ TEST(Keys, WhatIsAsUsualIsNotWritten) {
 }
 
 }  // namespace
-}  // namespace assay::plan
+}  // namespace assay::inline v1::plan

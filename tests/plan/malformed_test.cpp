@@ -4,7 +4,7 @@
 #include "assay/model/error.hpp"
 #include "assay/plan/read.hpp"
 
-namespace assay::plan {
+namespace assay::inline v1::plan {
 namespace {
 
 struct Malformed {
@@ -198,4 +198,4 @@ INSTANTIATE_TEST_SUITE_P(All, MalformedPlan, testing::ValuesIn(malformed),
                          [](const auto& given) { return given.param.name; });
 
 }  // namespace
-}  // namespace assay::plan
+}  // namespace assay::inline v1::plan

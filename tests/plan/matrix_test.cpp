@@ -2,11 +2,11 @@
 
 #include <gtest/gtest.h>
 
-#include "assay/plan/near_miss.hpp"
+#include "assay/model/near_miss.hpp"
 #include "assay/plan/placeholders.hpp"
 #include "assay/plan/read.hpp"
 
-namespace assay::plan {
+namespace assay::inline v1::plan {
 namespace {
 
 Plan example() {
@@ -59,4 +59,4 @@ TEST(NearMiss, FindsWhatWasMeant) {
 }
 
 }  // namespace
-}  // namespace assay::plan
+}  // namespace assay::inline v1::plan

@@ -7,7 +7,7 @@
 #include "assay/plan/matrix.hpp"
 #include "support/tool.hpp"
 
-namespace assay::plan {
+namespace assay::inline v1::plan {
 namespace {
 
 constexpr const char* full = R"(
@@ -69,7 +69,7 @@ TEST(ReadPlan, TakesEveryKey) {
   EXPECT_EQ(plan.candidates[1].with.at("depth"), Level{std::int64_t{3}});
   const auto& orders = plan.workloads[0];
   EXPECT_EQ(orders.stdin_file, "orders.txt");
-  EXPECT_EQ(orders.check, (Check{.equal = "stdout", .match = "^total \\d+", .exit_ok = {0, 3}}));
+  EXPECT_EQ(orders.check, (AnswerCheck{.equal = "stdout", .match = "^total \\d+", .exit_ok = {0, 3}}));
   EXPECT_EQ(orders.skip, std::vector<std::string>{"heap"});
   EXPECT_EQ(orders.timeout, 30);
   EXPECT_EQ(orders.weight, 2.5);
@@ -182,4 +182,4 @@ TEST(ReadPlanFile, TakesTheFilesFolder) {
 }
 
 }  // namespace
-}  // namespace assay::plan
+}  // namespace assay::inline v1::plan

@@ -6,7 +6,7 @@
 #include "assay/plan/narrow.hpp"
 #include "assay/plan/read.hpp"
 
-namespace assay::plan {
+namespace assay::inline v1::plan {
 namespace {
 using testing::ElementsAre;
 using testing::HasSubstr;
@@ -153,4 +153,4 @@ TEST(NarrowingAPlan, RefusesWhatIsNotThere) {
 }
 
 }  // namespace
-}  // namespace assay::plan
+}  // namespace assay::inline v1::plan

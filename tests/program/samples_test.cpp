@@ -12,7 +12,7 @@
 #include "support/records.hpp"
 #include "support/tool.hpp"
 
-namespace assay::program {
+namespace assay::inline v1::program {
 namespace {
 
 using nlohmann::json;
@@ -61,4 +61,4 @@ TEST(Samples, OfAContestAreTakenByAPlan) {
 }
 
 }  // namespace
-}  // namespace assay::program
+}  // namespace assay::inline v1::program

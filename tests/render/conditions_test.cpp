@@ -5,7 +5,7 @@
 
 #include <nlohmann/json.hpp>
 
-namespace assay::render {
+namespace assay::inline v1::render {
 namespace {
 
 using namespace report;
@@ -87,4 +87,4 @@ TEST(ConditionsJson, HoldsTheSame) {
 }
 
 }  // namespace
-}  // namespace assay::render
+}  // namespace assay::inline v1::render

@@ -9,7 +9,7 @@
 #include "support/noise.hpp"
 #include "support/records.hpp"
 
-namespace assay::render {
+namespace assay::inline v1::render {
 namespace {
 
 using namespace report;
@@ -85,4 +85,4 @@ TEST(Markdown, PutsFewRowsInTheOpenAndManyAway) {
 }
 
 }  // namespace
-}  // namespace assay::render
+}  // namespace assay::inline v1::render

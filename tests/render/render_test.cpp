@@ -12,7 +12,7 @@
 #include "assay/report/units.hpp"
 #include "support/records.hpp"
 
-namespace assay::render {
+namespace assay::inline v1::render {
 namespace {
 
 using namespace report;
@@ -109,4 +109,4 @@ TEST(Json, HoldsFindingsStandingsAndTrust) {
 }
 
 }  // namespace
-}  // namespace assay::render
+}  // namespace assay::inline v1::render

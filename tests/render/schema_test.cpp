@@ -7,7 +7,7 @@
 #include "support/records.hpp"
 #include "support/tool.hpp"
 
-namespace assay::render {
+namespace assay::inline v1::render {
 namespace {
 
 using namespace report;
@@ -102,4 +102,4 @@ TEST(FindingsSchema, HoldsForWhatIsPrinted) {
 }
 
 }  // namespace
-}  // namespace assay::render
+}  // namespace assay::inline v1::render

@@ -7,7 +7,7 @@
 #include "assay/render/text.hpp"
 #include "support/records.hpp"
 
-namespace assay::render {
+namespace assay::inline v1::render {
 namespace {
 
 using namespace report;
@@ -111,4 +111,4 @@ TEST(FirstCallLines, SayFromHowManyCallsADearFirstOnePays) {
 }
 
 }  // namespace
-}  // namespace assay::render
+}  // namespace assay::inline v1::render

@@ -14,7 +14,7 @@
 #include "support/noise.hpp"
 #include "support/records.hpp"
 
-namespace assay::render {
+namespace assay::inline v1::render {
 namespace {
 
 using namespace report;
@@ -136,4 +136,4 @@ TEST(Together, LinesAreLimitedAndTheBestComeFirst) {
 }
 
 }  // namespace
-}  // namespace assay::render
+}  // namespace assay::inline v1::render

@@ -10,7 +10,7 @@
 #include "assay/stats/signed_rank.hpp"
 #include "assay/stats/walsh.hpp"
 
-namespace assay::schedule {
+namespace assay::inline v1::schedule {
 namespace {
 
 std::vector<double> effects(std::uint64_t seed, std::size_t n, double centre, double sd) {
@@ -112,4 +112,4 @@ TEST(Forecast, RefusesWhatItCannotForecast) {
 }
 
 }  // namespace
-}  // namespace assay::schedule
+}  // namespace assay::inline v1::schedule

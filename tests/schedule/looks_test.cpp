@@ -9,7 +9,7 @@
 #include "assay/stats/random.hpp"
 #include "assay/stats/walsh.hpp"
 
-namespace assay::schedule {
+namespace assay::inline v1::schedule {
 namespace {
 
 std::vector<std::uint64_t> counts(const Boundary& boundary) {
@@ -143,4 +143,4 @@ TEST(Boundary, RefusesLooksThatDoNotGrow) {
 }
 
 }  // namespace
-}  // namespace assay::schedule
+}  // namespace assay::inline v1::schedule

@@ -11,7 +11,7 @@
 #include "assay/stats/series.hpp"
 #include "support/reference.hpp"
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 namespace {
 
 using test::reference;
@@ -192,4 +192,4 @@ TEST(Permutation, IsValidAndRepeats) {
 }
 
 }  // namespace
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

@@ -8,7 +8,7 @@
 #include "assay/stats/random.hpp"
 #include "support/reference.hpp"
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 namespace {
 
 using test::reference;
@@ -123,4 +123,4 @@ TEST(ExponentOfLaw, IsThatOfPowersAndALittleMoreWithALogarithm) {
 }
 
 }  // namespace
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

@@ -9,7 +9,7 @@
 #include "assay/stats/walsh.hpp"
 #include "support/reference.hpp"
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 namespace {
 
 using test::reference;
@@ -130,4 +130,4 @@ TEST(SignedRankTest, PIsAtMostAWithAChanceOfAtMostAAndReachesIt) {
 }
 
 }  // namespace
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

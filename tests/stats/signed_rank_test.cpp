@@ -6,7 +6,7 @@
 
 #include "assay/model/error.hpp"
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 namespace {
 
 TEST(SignedRank, AgreesWithR) {
@@ -64,4 +64,4 @@ TEST(SignedRank, RefusesWhatItIsNotDefinedFor) {
 }
 
 }  // namespace
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

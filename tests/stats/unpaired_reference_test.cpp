@@ -8,7 +8,7 @@
 #include "assay/stats/unpaired.hpp"
 #include "support/reference.hpp"
 
-namespace assay::stats {
+namespace assay::inline v1::stats {
 namespace {
 
 using test::reference;
@@ -133,4 +133,4 @@ TEST(UnpairedTests, RefuseBadInput) {
 }
 
 }  // namespace
-}  // namespace assay::stats
+}  // namespace assay::inline v1::stats

@@ -11,7 +11,7 @@
 /// block is, for each program, its ProgramHead and then NUL-ended texts: working directory, program, stdin
 /// file, the cgroup file to join (or nothing), its arguments, its environment entries. Cancel and stop
 /// requests carry nothing and get no reply of their own: the running heat's reply comes early.
-namespace assay::measure::protocol {
+namespace assay::inline v1::measure::protocol {
 
 inline constexpr int launcher_socket = 3;
 inline constexpr int most_programs = 16;
@@ -112,4 +112,4 @@ struct Reply {
   std::array<Program, most_programs> each{};
 };
 
-}  // namespace assay::measure::protocol
+}  // namespace assay::inline v1::measure::protocol

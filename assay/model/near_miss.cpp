@@ -1,11 +1,11 @@
-#include "assay/plan/near_miss.hpp"
+#include "assay/model/near_miss.hpp"
 
 #include <algorithm>
 #include <cctype>
 #include <cstddef>
 #include <vector>
 
-namespace assay::plan {
+namespace assay::inline v1::inline model {
 namespace {
 
 std::string lower(std::string text) {
@@ -51,4 +51,4 @@ std::string meant_or_known(const std::string& word, std::span<const std::string>
   return list.empty() ? "there is none" : "known here: " + list;
 }
 
-}  // namespace assay::plan
+}  // namespace assay::inline v1::inline model

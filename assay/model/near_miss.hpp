@@ -3,7 +3,7 @@
 #include <span>
 #include <string>
 
-namespace assay::plan {
+namespace assay::inline v1::inline model {
 
 /// The one of `known` that `word` was probably meant to be: the nearest by insertions, deletions, changes and
 /// swaps of neighbouring letters, if no more than a third of the word (at least one, at most three) is off.
@@ -15,4 +15,4 @@ std::string near_miss(const std::string& word, std::span<const std::string> know
 /// The remedy of an error about an unknown word: the near miss, or else what is known.
 std::string meant_or_known(const std::string& word, std::span<const std::string> known);
 
-}  // namespace assay::plan
+}  // namespace assay::inline v1::inline model

@@ -1,0 +1,97 @@
+#include "assay/campaign/look_around.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <thread>
+
+#include "assay/campaign/offer.hpp"
+#include "assay/measure/machine.hpp"
+#include "assay/measure/noise.hpp"
+#include "assay/measure/surroundings.hpp"
+#include "assay/metrics/catalogue.hpp"
+#include "assay/model/error.hpp"
+#include "assay/schedule/forecast.hpp"
+#include "assay/stats/location.hpp"
+
+namespace assay::inline v1::campaign {
+namespace {
+
+/// What a duel of a minute settles, on the cautious side of what the few pairs leave open: rounds as many as
+/// fit, at most a duel's sixty.
+std::optional<double> settled_in_a_minute(const std::vector<double>& effects, double round_seconds) {
+  const auto rounds = static_cast<std::size_t>(std::min(60.0, 60 / round_seconds));
+  try {
+    const auto change = schedule::smallest_change(effects, rounds);
+    return change ? std::optional(std::expm1(change->high)) : std::nullopt;
+  } catch (const Error&) {
+    return {};  // too few pairs, or all alike
+  }
+}
+
+std::optional<double> spread(const std::vector<double>& effects) {
+  if (effects.size() < 3) return {};
+  return stats::median_absolute_deviation(effects);
+}
+
+SteadinessRow row_of(const measure::NoiseAt& noise) {
+  SteadinessRow row{.seconds = noise.seconds,
+                    .process = noise.process,
+                    .turns = spread(noise.turns),
+                    .abreast = spread(noise.abreast)};
+  if (noise.process) {
+    row.settles_turns = settled_in_a_minute(noise.turns, 2 * noise.seconds);
+    row.settles_abreast = settled_in_a_minute(noise.abreast, 2 * noise.seconds);
+  }
+  return row;
+}
+
+/// The metrics that can't be had, those with one reason together.
+std::vector<MachineFact> missing_here(measure::Launcher& launcher) {
+  std::vector<MachineFact> missing;
+  for (const auto& metric :
+       lay_out_metrics(Plan{.workloads = {{.name = "any"}}}, what_is_offered(launcher))) {
+    const auto& why = metric.demand.missing;
+    if (why.empty()) continue;
+    const auto* row = metrics::find_row(metric.name);
+    const auto known = std::ranges::find(missing, why, &MachineFact::value);
+    if (known == missing.end())
+      missing.push_back(
+          {row != nullptr && row->needs == metrics::Needs::counters ? "hardware counters" : metric.name,
+           why});
+  }
+  return missing;
+}
+
+void probe_into(Conditions& found, measure::Launcher& launcher, const measure::Watch& watch,
+                const std::stop_token& stop, const std::function<void(int, int)>& tell) {
+  const auto before = watch.now();
+  const auto noise = measure::probe_noise(launcher, stop, tell);
+  const auto after = watch.now();
+  double cpu = 0;
+  for (const auto& at : noise) cpu += at.cpu;
+  const auto beside = measure::between(before, after, cpu);
+  const double time = (after.monotonic - before.monotonic) * std::thread::hardware_concurrency();
+  if (beside.stolen) found.stolen = *beside.stolen / time;
+  if (beside.others) found.others = *beside.others / time;
+  for (const auto& at : noise) found.steadiness.push_back(row_of(at));
+}
+
+}  // namespace
+
+Conditions look_around(bool probe, const std::stop_token& stop, const std::function<void(int, int)>& tell) {
+  measure::Launcher launcher;
+  const measure::Watch watch;
+  Conditions found{.facts = measure::machine_facts()};
+  found.launch_cost = measure::launch_cost(launcher);
+  const auto clock = measure::clock_cost();
+  found.clock_resolution = clock.resolution;
+  found.clock_overhead = clock.overhead;
+  found.missing = missing_here(launcher);
+  const auto now = watch.now();
+  found.load = now.load;
+  found.on_battery = now.on_battery;
+  if (probe) probe_into(found, launcher, watch, stop, tell);
+  return found;
+}
+
+}  // namespace assay::inline v1::campaign

@@ -1,0 +1,19 @@
+#include "assay/program/side_task.hpp"
+
+#include "assay/measure/process.hpp"
+#include "assay/measure/program.hpp"
+#include "assay/model/error.hpp"
+
+namespace assay::inline v1::program {
+
+void run_to_end(const std::vector<std::string>& command, const std::string& what, const std::string& folder) {
+  measure::Launcher launcher;
+  const auto result =
+      launcher.run({.program = measure::find_program(command.front(), "."), .arguments = command});
+  if (result.not_started || result.exit_status != 0 || result.signal != 0)
+    throw Error(
+        what + " could not be made: " + (result.not_started ? *result.not_started : result.err->tail(500)),
+        folder);
+}
+
+}  // namespace assay::inline v1::program
