@@ -61,13 +61,14 @@ void Connection::compact() {
   try {
     dialect_->compact(sql_);
   } catch (const soci::soci_error& error) {
-    fail(error);
+    if (dialect_->code_of(sql_, error) != Error::Code::ledger_full) fail(error);
   }
+  dialect_->keep_reserve();
 }
 
-void Connection::spare_disk(bool on) {
+void Connection::give_up_reserve() {
   try {
-    dialect_->spare_disk(sql_, on);
+    dialect_->give_up_reserve(sql_);
   } catch (const soci::soci_error& error) {
     fail(error);
   }

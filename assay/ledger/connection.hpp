@@ -36,20 +36,20 @@ class Connection {
     return transact([&] { sql_ << "BEGIN"; }, work);
   }
 
-  /// Gives the space of what was taken out back.
+  /// Gives the space of what was taken out back, as far as there is room to do so.
   void compact();
 
-  /// Runs `work` without needing room on disk for what is only taken out; see Dialect::spare_disk.
+  /// Runs `work`, which takes things out; on a full disk with the room that is kept for that.
   template <class Work>
-  void sparing_disk(Work&& work) {
-    spare_disk(true);
+  void take_out(Work&& work) {
     try {
-      work();
-    } catch (...) {
-      spare_disk(false);
-      throw;
+      write(work);
+    } catch (const Error& error) {
+      if (error.code() != Error::Code::ledger_full) throw;
+      give_up_reserve();
+      write(work);
     }
-    spare_disk(false);
+    compact();
   }
 
  private:
@@ -88,7 +88,7 @@ class Connection {
   }
 
   void roll_back();
-  void spare_disk(bool on);
+  void give_up_reserve();
   void require_writable() const;
   int stored_version();
   void bring_up_to_date();

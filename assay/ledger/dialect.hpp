@@ -37,9 +37,10 @@ class Dialect {
   virtual void check_references(soci::session& sql, bool on) const = 0;
   /// Gives the space of what was taken out back.
   virtual void compact(soci::session& sql) const = 0;
-  /// From here on, or no longer, needs no room on disk for what is only taken out: a power cut meanwhile may
-  /// damage the store. For a disk that is full.
-  virtual void spare_disk(soci::session& sql, bool on) const = 0;
+  /// Room on disk that is kept for taking things out when the disk is full: gives it up, or, as far as there
+  /// is room again, keeps it.
+  virtual void give_up_reserve(soci::session& sql) const = 0;
+  virtual void keep_reserve() const = 0;
 
   /// What went wrong, by the database's own codes.
   virtual Error::Code code_of(soci::session& sql, const std::exception& error) const = 0;

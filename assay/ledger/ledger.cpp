@@ -169,17 +169,8 @@ Record Ledger::read(CampaignId campaign) {
 }
 
 void Ledger::remove(std::span<const CampaignId> campaigns) {
-  try {
-    take_out(campaigns);
-  } catch (const Error& error) {
-    if (error.code() != Error::Code::ledger_full) throw;
-    state_->sparing_disk([&] { take_out(campaigns); });
-  }
-}
-
-void Ledger::take_out(std::span<const CampaignId> campaigns) {
   auto& sql = state_->sql();
-  state_->write([&] {
+  state_->take_out([&] {
     for (const auto campaign : campaigns) {
       sql << "UPDATE campaign SET again_of = NULL WHERE again_of = :c", use(campaign.value);
       for (const auto* part : {"reading", "series"})
@@ -191,7 +182,6 @@ void Ledger::take_out(std::span<const CampaignId> campaigns) {
       sql << "DELETE FROM campaign WHERE id = :c", use(campaign.value);
     }
   });
-  state_->compact();
 }
 
 }  // namespace assay::inline v1::ledger

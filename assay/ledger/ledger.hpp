@@ -79,14 +79,12 @@ class Ledger {
   /// Cost: linear in its trials.
   Record read(CampaignId campaign);
 
-  /// Takes campaigns and their trials out for good, and gives the space back; on a full disk too, where a
-  /// power cut meanwhile may damage the ledger. Campaigns that measured their findings again stay, but no
-  /// longer name them.
+  /// Takes campaigns and their trials out for good, all of them or none, and gives the space back. On a full
+  /// disk too: a file beside the ledger, PATH-reserve, keeps a mebibyte for that. Campaigns that measured
+  /// their findings again stay, but no longer name them.
   void remove(std::span<const CampaignId> campaigns);
 
  private:
-  void take_out(std::span<const CampaignId> campaigns);
-
   struct State;
   std::unique_ptr<State> state_;
 };

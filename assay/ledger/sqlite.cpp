@@ -1,3 +1,4 @@
+#include <fcntl.h>
 #include <soci/sqlite3/soci-sqlite3.h>
 #include <sqlite3.h>
 #include <sys/stat.h>
@@ -61,7 +62,12 @@ class Sqlite : public Dialect {
     sql << "PRAGMA journal_mode=WAL", soci::into(mode);
     sql << "PRAGMA synchronous=FULL";
     sql << "PRAGMA foreign_keys=ON";
+    // Pages that are given up need not be overwritten: that would take as much room as they had.
+    int overwritten = 0;
+    sql << "PRAGMA secure_delete=OFF", soci::into(overwritten);
+    sql << "PRAGMA wal_autocheckpoint=" + std::to_string(logged_pages);
     remember();
+    keep_reserve();
   }
 
   bool reads_only() const override { return reads_only_; }
@@ -92,12 +98,22 @@ class Sqlite : public Dialect {
     sql << std::string("PRAGMA foreign_keys=") + (on ? "ON" : "OFF");
   }
 
-  void compact(soci::session& sql) const override { sql << "VACUUM"; }
+  void compact(soci::session& sql) const override {
+    sql << "VACUUM";
+    empty_log(sql);
+  }
 
-  void spare_disk(soci::session& sql, bool on) const override {
-    std::string mode;
-    sql << std::string("PRAGMA temp_store=") + (on ? "MEMORY" : "DEFAULT");
-    sql << std::string("PRAGMA journal_mode=") + (on ? "MEMORY" : "WAL"), soci::into(mode);
+  void give_up_reserve(soci::session& sql) const override {
+    unlink(reserve().c_str());
+    empty_log(sql);
+  }
+
+  void keep_reserve() const override {
+    if (reads_only_) return;
+    const int file = open(reserve().c_str(), O_WRONLY | O_CREAT | O_CLOEXEC, 0600);
+    if (file < 0) return;
+    if (posix_fallocate(file, 0, reserved_bytes) != 0) unlink(reserve().c_str());
+    close(file);
   }
 
   Error::Code code_of(soci::session& sql, const std::exception& error) const override {
@@ -134,6 +150,19 @@ class Sqlite : public Dialect {
   }
 
  private:
+  // What is logged is at most as much as the reserve holds: so there is always room to put it into the
+  // database.
+  static constexpr int logged_pages = 128;
+  static constexpr off_t reserved_bytes = 1 << 20;
+
+  std::string reserve() const { return path_ + "-reserve"; }
+
+  /// Puts what is logged into the database and gives the log's space back, as far as others let us.
+  static void empty_log(soci::session& sql) {
+    int busy = 0, logged = 0, put = 0;
+    sql << "PRAGMA wal_checkpoint(TRUNCATE)", soci::into(busy), soci::into(logged), soci::into(put);
+  }
+
   void remember() {
     struct stat now {};
     if (stat(path_.c_str(), &now) != 0) return;

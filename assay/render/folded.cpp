@@ -1,77 +1,29 @@
 #include "assay/render/folded.hpp"
 
-#include <fmt/format.h>
-
 #include <algorithm>
-#include <cmath>
-#include <limits>
-#include <map>
-#include <vector>
 
 #include "assay/render/table.hpp"
-#include "assay/render/trial_values.hpp"
 #include "assay/report/cells.hpp"
-#include "assay/report/overview.hpp"
-#include "assay/report/sentences.hpp"
-#include "assay/report/units.hpp"
-#include "assay/stats/location.hpp"
 
 namespace assay::inline v1::render {
 
 using namespace report;  // its words
 namespace {
 
-constexpr std::size_t column = 13, strip_width = 60;
-
-/// Where a value stands on a strip between two ends.
-std::size_t place_of(double value, double low, double high) {
-  const double share = high > low ? (value - low) / (high - low) : 0.5;
-  return std::min(strip_width - 1, static_cast<std::size_t>(share * static_cast<double>(strip_width)));
-}
-
-std::string strip_of(const std::vector<double>& values, double low, double high) {
-  constexpr const char* marks[] = {" ", "·", ":", "∴", "#"};
-  std::vector<std::size_t> counts(strip_width, 0);
-  for (const double value : values) ++counts[place_of(value, low, high)];
-  std::string strip;
-  for (const auto count : counts) strip += marks[std::min<std::size_t>(count, 4)];
-  return strip;
-}
-
-std::string cell_details(const Findings& all, CellId cell, const std::vector<double>& values, double low,
-                         double high, const std::string& unit) {
-  const auto q = [&](double p) { return value_text(stats::quantile(values, p), unit); };
-  std::string text =
-      "  " + left(all.candidate(all.design.cells[cell]).name, 20) + "|" + strip_of(values, low, high) + "|\n";
-  text += fmt::format("    {} trials: least {}, quarter {}, median {}, three quarters {}, most {}\n",
-                      values.size(), q(0), q(0.25), q(0.5), q(0.75), q(1));
-  constexpr std::size_t first = 6;
-  text += "    in order:";
-  for (std::size_t i = 0; i < std::min(first, values.size()); ++i) text += " " + value_text(values[i], unit);
-  return text + (values.size() > first ? " …\n" : "\n");
-}
+constexpr std::size_t column = 13;
 
 }  // namespace
 
-bool is_wide(const Findings& all, WorkloadId workload, MetricId metric) {
+bool is_wide(const Overview& overview) {
   constexpr std::size_t many = 24;
-  std::size_t entries = 0;
-  for (const auto& row : overview_of(all, metric, workload).rows) entries += row.size();
-  return entries > many;
+  return overview.rows.size() * overview.columns.size() > many;
 }
 
-std::string folded_block(const Findings& all, std::optional<WorkloadId> workload, MetricId metric_id,
-                         const TextStyle& style) {
-  const auto overview = overview_of(all, metric_id, workload);
-  if (overview.columns.empty()) return {};
-  const auto& metric = all.design.metrics[metric_id];
+std::string folded_text(const Overview& overview, const std::string& heading, const TextStyle& style) {
   std::size_t names = 10;
-  for (const auto id : overview.candidates)
-    names = std::max(names, cells_of(all.design.candidates[id].name) + 1);
+  for (const auto& name : overview.names) names = std::max(names, cells_of(name) + 1);
   names = std::min<std::size_t>(names, 30);
-  std::string out = fmt::format("{}{}, {} is better; change against the baseline; --only shows more\n",
-                                workload ? all.design.workloads[*workload].name + ": " : "", metric.name,
-                                metric.prefer == Prefer::higher ? "higher" : "lower");
+  std::string out = heading + "; change against the baseline; --only shows more\n";
   const std::size_t fit = std::max<std::size_t>(1, (text_width - names) / (column + 1));
   for (std::size_t from = 0; from < overview.columns.size(); from += fit) {
     const auto to = std::min(from + fit, overview.columns.size());
@@ -83,42 +35,17 @@ std::string folded_block(const Findings& all, std::optional<WorkloadId> workload
     }
     out += "\n";
     for (std::size_t r = 0; r < overview.rows.size(); ++r) {
-      const auto& name = all.design.candidates[overview.candidates[r]].name;
+      const auto& name = overview.names[r];
       out += left(cells_of(name) < names ? name : left(name, names - 1), names);
       for (auto c = from; c < to; ++c) {
         const auto& entry = overview.rows[r][c];
-        const auto text = right(entry_text(all, metric_id, entry), column);
+        const auto text = right(entry.text, column);
         out += " " + (style.colour && entry.finding != nullptr
                           ? colour_of(entry.finding->verdict) + text + "\x1b[0m"
                           : text);
       }
       out += "\n";
     }
-  }
-  return out;
-}
-
-std::string details(const Findings& all, const Record& record) {
-  const TrialValues trials(record);
-  std::string out;
-  for (const auto& f : all.findings) {
-    const auto& cell = all.candidate_of(f);
-    if (!is_watched(all, f) || all.candidate(cell).twin_of || all.metric_of(f).exact) continue;
-    std::map<CellId, std::vector<double>> values;
-    for (const auto id : {f.of.baseline, f.of.candidate})
-      if (const auto& series = trials.of(f.metric, id); !series.empty()) values[id] = values_of(series);
-    if (values.size() < 2) continue;
-    double low = std::numeric_limits<double>::infinity(), high = -std::numeric_limits<double>::infinity();
-    for (const auto& [id, list] : values) {
-      low = std::min(low, std::ranges::min(list));
-      high = std::max(high, std::ranges::max(list));
-    }
-    const auto& unit = all.metric_of(f).unit;
-    const auto where = cell_text(all, cell);
-    out += fmt::format("\nall trials, {}{}: from {} to {}\n", all.metric_of(f).name,
-                       where.empty() ? "" : ", " + where, value_text(low, unit), value_text(high, unit));
-    for (const auto id : {f.of.baseline, f.of.candidate})
-      out += cell_details(all, id, values[id], low, high, unit);
   }
   return out;
 }

@@ -2,16 +2,12 @@
 
 #include <fmt/format.h>
 
-#include <algorithm>
+#include <map>
 #include <string_view>
+#include <vector>
 
 #include "assay/render/gate.hpp"
-#include "assay/render/table.hpp"
-#include "assay/report/lines.hpp"
-#include "assay/report/notes.hpp"
-#include "assay/report/sentences.hpp"
-#include "assay/report/together.hpp"
-#include "assay/report/units.hpp"
+#include "assay/report/report.hpp"
 
 namespace assay::inline v1::render {
 
@@ -34,24 +30,29 @@ std::string plain(const std::string& text) {
   return out;
 }
 
-std::string table(const Findings& all) {
-  std::string out;
-  for (const auto& f : all.findings) {
-    const auto& cell = all.candidate_of(f);
-    if (!is_watched(all, f) || all.candidate(cell).twin_of) continue;
-    const auto& metric = all.metric_of(f);
-    const auto where = cell_text(all, cell);
-    out += fmt::format(
-        "| {} | {} | {} | {} | {} | {} | {} |\n", plain(all.candidate(cell).name), plain(where),
-        plain(metric.name), cell_value_text(f.baseline_typical, metric.unit),
-        cell_value_text(f.candidate_typical, metric.unit),
-        effect_text(f.effect, metric.unit) + " (" + range_text(f.interval, metric.scale, metric.unit) + ")",
-        plain(verdict_text(f.verdict, {})));
-  }
-  if (out.empty()) return out;
-  return "| candidate | where | metric | baseline | here | change | verdict "
-         "|\n|---|---|---|--:|--:|--:|---|\n" +
-         out;
+/// A line for each finding, in the order of the findings.
+std::vector<std::string> table_lines(const Report& report) {
+  std::map<const Finding*, std::string> lines;
+  for (const auto& block : report.blocks)
+    for (const auto& setting : block.settings)
+      for (const auto& row : setting.rows)
+        if (row.finding != nullptr)
+          lines[row.finding] =
+              fmt::format("| {} | {} | {} | {} | {} | {} ({}) | {} |\n", plain(row.candidate),
+                          plain(row.where), plain(block.metric_name), row.baseline_typical, row.typical,
+                          row.change, row.interval, plain(row.sign + " " + row.verdict));
+  std::vector<std::string> all;
+  for (auto& [finding, line] : lines) all.push_back(std::move(line));
+  return all;
+}
+
+std::string table(const std::vector<std::string>& lines) {
+  if (lines.empty()) return {};
+  std::string out =
+      "| candidate | where | metric | baseline | here | change | verdict "
+      "|\n|---|---|---|--:|--:|--:|---|\n";
+  for (const auto& line : lines) out += line;
+  return out;
 }
 
 std::string folded(const std::string& title, const std::string& body) {
@@ -75,27 +76,27 @@ std::string plain(const std::vector<std::string>& lines) {
 }  // namespace
 
 std::string to_markdown(const Findings& all, const GateResult* gate) {
-  std::string out = "### " + plain(all.design.title.empty() ? "Findings" : all.design.title) + "\n\n";
+  const auto report = report_of(all);
+  std::string out = "### " + plain(report.title) + "\n\n";
   if (gate != nullptr) out += "**" + plain(headline(*gate)) + "**\n\n";
-  if (all.provisional) out += "**Provisional**: the campaign was cut off.\n\n";
-  for (const auto& sentence : sentences(all))
-    out += "- **" + plain(sentence.candidate) + "**: " + plain(sentence.lines) + "\n";
+  if (!report.provisional.empty()) out += "**Provisional**: the campaign was cut off.\n\n";
+  for (const auto* sentences : {&report.said.first, &report.said.rest})
+    for (const auto& sentence : *sentences)
+      out += "- **" + plain(sentence.candidate) + "**: " + plain(sentence.lines) + "\n";
   out += "\n";
-  const auto rows = table(all);
-  const auto count = static_cast<std::size_t>(std::ranges::count(rows, '\n'));
+  const auto rows = table_lines(report);
   constexpr std::size_t few = 10;
-  out += count <= few + 2 ? rows + "\n" : folded(fmt::format("{} comparisons", count - 2), rows);
+  out += rows.size() <= few ? table(rows) + "\n"
+                            : folded(fmt::format("{} comparisons", rows.size()), table(rows));
   if (gate != nullptr) out += folded("the gate's reasons", list(reasons_of(*gate, all.design, true)));
+  constexpr std::size_t of_each = 20;
   std::vector<std::string> over_all;
   for (const auto& lines :
-       {together_lines(all, 20), trend_lines(all), requirement_lines(all), twin_lines(all)})
+       {first_of_each(report.together, of_each), report.trends, report.requirements, report.twins})
     over_all.insert(over_all.end(), lines.begin(), lines.end());
   out += folded("over all findings", list(over_all));
   std::vector<std::string> notes;
-  for (const auto& note : all.trust) {
-    const auto [about, text] = worded(all.design, note);
-    notes.push_back(about + ": " + text);
-  }
+  for (const auto& note : report.notes) notes.push_back(note.about + ": " + note.text);
   out += folded(fmt::format("{} notes on how far to trust this", notes.size()), list(notes));
   return out;
 }

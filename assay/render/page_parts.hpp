@@ -2,7 +2,7 @@
 
 #include <kainjow/mustache.hpp>
 
-#include "assay/model/findings.hpp"
+#include "assay/report/report.hpp"
 
 namespace assay::inline v1::render {
 
@@ -10,16 +10,19 @@ namespace assay::inline v1::render {
 // `page`. Included by this module's own sources only.
 
 /// The sentences, those that matter first.
-void put_sentences(const Findings& all, kainjow::mustache::data& page);
+void put_sentences(const report::Report& report, kainjow::mustache::data& page);
 
 /// Tables of every change, where there are enough of them to need a view of the whole.
-void put_overviews(const Findings& all, kainjow::mustache::data& page);
+void put_views(const report::Report& report, kainjow::mustache::data& page);
+
+/// What is said over several findings at once.
+void put_together(const report::Report& report, kainjow::mustache::data& page);
 
 /// What was left out, and why; the notes on trust.
-void put_standings(const Findings& all, kainjow::mustache::data& page);
-void put_notes(const Findings& all, kainjow::mustache::data& page);
+void put_left_out(const report::Report& report, kainjow::mustache::data& page);
+void put_notes(const report::Report& report, kainjow::mustache::data& page);
 
 /// The programs, the machine and how to measure it again.
-void put_provenance(const Findings& all, const Record& record, kainjow::mustache::data& page);
+void put_provenance(const report::Report& report, kainjow::mustache::data& page);
 
 }  // namespace assay::inline v1::render

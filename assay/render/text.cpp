@@ -10,13 +10,7 @@
 #include "assay/render/folded.hpp"
 #include "assay/render/table.hpp"
 #include "assay/report/cells.hpp"
-#include "assay/report/evidence.hpp"
-#include "assay/report/lines.hpp"
-#include "assay/report/notes.hpp"
-#include "assay/report/overview.hpp"
-#include "assay/report/sentences.hpp"
-#include "assay/report/together.hpp"
-#include "assay/report/units.hpp"
+#include "assay/report/report.hpp"
 
 namespace assay::inline v1::render {
 
@@ -64,10 +58,10 @@ std::string set_sentence(const Sentence& sentence, std::size_t indent, const Tex
   return text;
 }
 
-std::string head(const Findings& all, const TextStyle& style) {
+std::string head(const Report& report, bool titled, const TextStyle& style) {
   std::string out;
-  if (!all.design.title.empty()) out += all.design.title + "\n\n";
-  const auto said = say(all);
+  if (titled) out += report.title + "\n\n";
+  const auto& said = report.said;
   if (!said.summary.empty()) out += wrap(said.summary, 2) + "\n";
   std::size_t widest = 0;
   for (const auto& sentence : said.first) widest = std::max(widest, cells_of(sentence.candidate));
@@ -83,52 +77,54 @@ std::string head(const Findings& all, const TextStyle& style) {
   return out;
 }
 
-std::string trust(const Findings& all) {
+std::string trust(const Report& report) {
   std::string out;
-  for (const auto& note : all.trust) {
-    const auto [about, text] = worded(all.design, note);
-    out += wrap(fmt::format("note, {}: {}", about, text), 2) + "\n";
+  for (const auto& note : report.notes)
+    out += wrap(fmt::format("note, {}: {}", note.about, note.text), 2) + "\n";
+  return report.provisional.empty() ? out : out + wrap("note: " + report.provisional, 2) + "\n";
+}
+
+/// Blocks, and tables where there are too many lines for them. Of a metric whose workloads have one setting
+/// each, they are the columns of one table.
+std::string tables(const Findings& all, const Report& report, const TextStyle& style) {
+  const bool named = all.design.kind != "duel" && all.design.kind != "contest";
+  std::string out;
+  std::set<MetricId> told;
+  for (const auto& block : report.blocks) {
+    if (told.contains(block.metric)) continue;
+    const auto heading = block.metric_name + ", " + block.better;
+    const auto view = std::ranges::find(report.views, block.metric, &WholeView::metric);
+    if (!is_wide(block.overview)) {
+      out += "\n" + block_text(block, named, style);
+    } else if (view != report.views.end() && all.design.workloads.size() > 1 &&
+               view->overview.columns.size() <= all.design.workloads.size()) {
+      told.insert(block.metric);
+      out += "\n" + folded_text(view->overview, heading, style);
+    } else {
+      out += "\n" + folded_text(block.overview, block.workload_name + ": " + heading, style);
+    }
   }
-  if (!all.provisional) return out;
-  return out +
-         wrap(fmt::format("note: provisional, the campaign was {} after {} whole rounds",
-                          all.state == CampaignState::interrupted ? "interrupted" : "cut off", all.rounds),
-              2) +
-         "\n";
+  return out;
 }
 
 }  // namespace
 
 std::string to_text(const Findings& all, const TextStyle& style) {
+  const auto report = report_of(all);
   std::string out;
-  if (const auto careful = bad_twin_text(all); !careful.empty())
-    out = wrap("! careful: " + careful, 2) + "\n\n";
-  if (const auto again = confirmation_lines(all); !again.empty())
-    out += "Measured again with fresh data:\n" + hang(again) + "\n";
-  out += head(all, style);
-  bool any_wide = false;    // no room there for what moved besides
-  std::set<MetricId> told;  // metrics whose workloads, having one setting each, are columns of one table
-  for (const auto workload : all.design.workloads.ids())
-    for (const auto metric : all.design.metrics.ids()) {
-      if (!all.design.metrics[metric].demand.watched || told.contains(metric)) continue;
-      const bool wide = is_wide(all, workload, metric);
-      any_wide = any_wide || wide;
-      std::string text;
-      if (wide && all.design.workloads.size() > 1 &&
-          overview_of(all, metric).columns.size() <= all.design.workloads.size()) {
-        told.insert(metric);
-        text = folded_block(all, {}, metric, style);
-      } else {
-        text = wide ? folded_block(all, workload, metric, style) : block(all, workload, metric, style);
-      }
-      if (!text.empty()) out += "\n" + text;
-    }
+  if (!report.careful.empty()) out = wrap("! careful: " + report.careful, 2) + "\n\n";
+  if (!report.confirmations.empty())
+    out += "Measured again with fresh data:\n" + hang(report.confirmations) + "\n";
+  out += head(report, !all.design.title.empty(), style) + tables(all, report, style);
+  constexpr std::size_t of_each = 12;
   std::string more;
-  for (const auto& lines : {together_lines(all, 12), trend_lines(all), requirement_lines(all),
-                            first_call_lines(all), twin_lines(all)})
+  for (const auto& lines : {first_of_each(report.together, of_each), report.trends, report.requirements,
+                            report.first_calls, report.twins})
     more += hang(lines);
-  const auto moved = any_wide ? hang(also_moved_lines(all)) : std::string{};
-  for (const auto& part : {more, moved, trust(all)})
+  // Where tables have no room for what moved besides, it stands here.
+  const bool any_wide = std::ranges::any_of(report.blocks, is_wide, &Block::overview);
+  const auto moved = any_wide ? hang(report.also_moved) : std::string{};
+  for (const auto& part : {more, moved, trust(report)})
     if (!part.empty()) out += "\n" + part;
   return out;
 }

@@ -10,6 +10,15 @@
 
 namespace assay::inline v1::report {
 
+namespace {
+
+std::string text_of(const Overview::Entry& entry, const Metric& metric) {
+  if (entry.finding == nullptr) return entry.standing ? to_string(*entry.standing) : "";
+  return effect_text(entry.finding->effect, metric.unit) + " " + sign_of(entry.finding->verdict);
+}
+
+}  // namespace
+
 Overview overview_of(const Findings& all, MetricId metric, std::optional<WorkloadId> workload) {
   const auto column_of = [&](const Cell& cell) {
     return workload ? cell.setting.text() : cell_text(all, cell);
@@ -39,19 +48,15 @@ Overview overview_of(const Findings& all, MetricId metric, std::optional<Workloa
   }
   for (const auto id : told) {
     overview.candidates.push_back(id);
+    overview.names.push_back(all.design.candidates[id].name);
     auto& row = overview.rows.emplace_back();
     for (const auto& column : overview.columns) {
       const auto found = entries.find({id, column});
       row.push_back(found == entries.end() ? Overview::Entry{} : found->second);
+      row.back().text = text_of(row.back(), all.design.metrics[metric]);
     }
   }
   return overview;
-}
-
-std::string entry_text(const Findings& all, MetricId id, const Overview::Entry& entry) {
-  if (entry.finding == nullptr) return entry.standing ? to_string(*entry.standing) : "";
-  return effect_text(entry.finding->effect, all.design.metrics[id].unit) + " " +
-         sign_of(entry.finding->verdict);
 }
 
 }  // namespace assay::inline v1::report

@@ -13,17 +13,16 @@ struct Overview {
   struct Entry {
     const Finding* finding = nullptr;  ///< none: nothing was compared there
     std::optional<Standing> standing;  ///< the candidate's, where it is not sound
+    std::string text;                  ///< in a few characters: "−12 % +", or its standing
   };
   std::vector<std::string> columns;      ///< "orders, locks=200"; of one workload: "locks=200"
   std::vector<CandidateId> candidates;   ///< without twins and those never compared
+  std::vector<std::string> names;        ///< of these
   std::vector<std::vector<Entry>> rows;  ///< by candidate, then column
 };
 
 /// All comparisons on a metric, or those of one workload; columns and candidates in the campaign's order.
 /// Without columns where there are none. Cost: linear in findings and cells, times their logarithm.
 Overview overview_of(const Findings& findings, MetricId metric, std::optional<WorkloadId> workload = {});
-
-/// An entry in a few characters: "−12 % +", or its standing.
-std::string entry_text(const Findings& findings, MetricId metric, const Overview::Entry& entry);
 
 }  // namespace assay::inline v1::report

@@ -143,25 +143,26 @@ std::vector<std::string> spread_lines(const Findings& all) {
   return lines;
 }
 
-/// Adds so many lines of a kind, and how many more there are.
-void add_first(const std::string& kind, const std::vector<std::string>& lines, std::size_t most,
-               std::vector<std::string>& into) {
-  const auto shown = std::min(lines.size(), most);
-  into.insert(into.end(), lines.begin(), lines.begin() + static_cast<std::ptrdiff_t>(shown));
-  if (shown < lines.size())
-    into.push_back(fmt::format("{}, and {} more; --json and the page have them", kind, lines.size() - shown));
-}
-
 }  // namespace
 
-std::vector<std::string> together_lines(const Findings& all, std::size_t most) {
-  std::vector<std::string> lines;
-  add_first("overall", overall_lines(all), most, lines);
-  add_first("turn", turn_lines(all), most, lines);
-  add_first("not told apart", group_lines(all), most, lines);
-  add_first("failures", failure_lines(all), most, lines);
-  add_first("spread", spread_lines(all), most, lines);
-  return lines;
+std::vector<Kind> together(const Findings& all) {
+  return {{"overall", overall_lines(all)},
+          {"turn", turn_lines(all)},
+          {"not told apart", group_lines(all)},
+          {"failures", failure_lines(all)},
+          {"spread", spread_lines(all)}};
+}
+
+std::vector<std::string> first_of_each(const std::vector<Kind>& kinds, std::size_t most) {
+  std::vector<std::string> all;
+  for (const auto& [name, lines] : kinds) {
+    const auto shown = std::min(lines.size(), most);
+    all.insert(all.end(), lines.begin(), lines.begin() + static_cast<std::ptrdiff_t>(shown));
+    if (shown < lines.size())
+      all.push_back(
+          fmt::format("{}, and {} more; --json and the page have them", name, lines.size() - shown));
+  }
+  return all;
 }
 
 }  // namespace assay::inline v1::report

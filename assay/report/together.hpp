@@ -8,8 +8,17 @@
 
 namespace assay::inline v1::report {
 
-/// Overall changes, the best first; turns along factors; groups that can't be told apart; failure rates;
-/// changes of spread. Of each kind so many lines at most.
-std::vector<std::string> together_lines(const Findings& findings, std::size_t most);
+/// Lines of one kind, under a word for what they have in common.
+struct Kind {
+  std::string name;
+  std::vector<std::string> lines;
+};
+
+/// What is said over several findings at once: overall changes, the best first; turns along factors; groups
+/// that can't be told apart; failure rates; changes of spread.
+std::vector<Kind> together(const Findings& findings);
+
+/// So many lines of each kind at most, and how many more there are.
+std::vector<std::string> first_of_each(const std::vector<Kind>& kinds, std::size_t most);
 
 }  // namespace assay::inline v1::report

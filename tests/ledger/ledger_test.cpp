@@ -225,12 +225,16 @@ TEST(Ledger, IsSafeAtOnceAfterEachCall) {
   EXPECT_EQ(mode, "wal");
 }
 
-/// Fills a file system of one mebibyte with trials, and looks at what is left.
+/// Fills a file system of three mebibytes with trials, looks at what is left, and makes room by taking them
+/// out.
 int fill_a_small_disk(const std::string& folder) {
-  if (mount("tmpfs", folder.c_str(), "tmpfs", 0, "size=1m") != 0) return 77;
+  if (mount("tmpfs", folder.c_str(), "tmpfs", 0, "size=3m") != 0) return 77;
   Ledger ledger(folder + "/ledger.db");
   const auto record = record_of({{1, 2}, {1, 2}});
-  const auto id = store(ledger, record);
+  const auto other = store(ledger, record);
+  auto again = record;
+  again.design.uid = "fedcba9876543210";
+  const auto id = store(ledger, again);
   std::size_t stored = record.log.trials.size();
   Trial trial{.cell = {0}, .role = Role::check, .detail = std::string(20000, 'x')};
   for (int i = 0; i < 1000; ++i) {
@@ -239,13 +243,17 @@ int fill_a_small_disk(const std::string& folder) {
       ++stored;
       continue;
     }
-    const bool told = said.find("disk is full") != std::string::npos;
-    return told && ledger.read(id).log.trials.size() == stored ? 0 : 1;
+    if (said.find("disk is full") == std::string::npos) return 1;
+    if (ledger.read(id).log.trials.size() != stored) return 3;
+    if (message_of([&] { ledger.remove(std::array{id}); }) != "nothing was thrown") return 4;
+    if (ledger.list().size() != 1 || ledger.read(other).log.trials.size() != record.log.trials.size())
+      return 5;
+    return message_of([&] { ledger.add_trial(other, trial); }) == "nothing was thrown" ? 0 : 6;
   }
   return 2;
 }
 
-TEST(Ledger, AFullDiskIsToldAndWhatWasStoredIsSafe) {
+TEST(Ledger, AFullDiskIsToldAndWhatWasStoredIsSafeAndCanBeTakenOut) {
   const Scratch scratch;
   const auto folder = scratch.path("small");
   std::filesystem::create_directory(folder);

@@ -4,6 +4,7 @@
 #include <gtest/gtest.h>
 
 #include "assay/judge/findings.hpp"
+#include "assay/render/details.hpp"
 #include "assay/render/markdown.hpp"
 #include "assay/render/page.hpp"
 #include "support/noise.hpp"
@@ -28,8 +29,9 @@ Record wide(std::size_t count) {
 
 TEST(WideFindings, FoldIntoColumnsWithinAHundred) {
   const auto all = judge::judge_record(wide(30));
-  ASSERT_TRUE(is_wide(all, {0}, {0}));
-  EXPECT_FALSE(is_wide(judge::judge_record(wide(20)), {0}, {0}));
+  ASSERT_TRUE(is_wide(report::overview_of(all, {0}, WorkloadId{0})));
+  const auto narrow = judge::judge_record(wide(20));
+  EXPECT_FALSE(is_wide(report::overview_of(narrow, {0}, WorkloadId{0})));
   const auto text = to_text(all, {});
   EXPECT_THAT(text, HasSubstr("change against the baseline; --only"));
   EXPECT_THAT(text, HasSubstr("absent"));

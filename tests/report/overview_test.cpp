@@ -60,9 +60,9 @@ TEST(Overview, HasCandidatesDownAndPlacesAcross) {
   EXPECT_THAT(overview.columns, ElementsAre("canal0", "canal1", "canal2"));
   EXPECT_THAT(overview.candidates,
               ElementsAre(CandidateId{1}, CandidateId{2}, CandidateId{3}, CandidateId{4}));
-  EXPECT_EQ(entry_text(all, {0}, overview.rows[0][2]), "+10 % !");
-  EXPECT_THAT(entry_text(all, {0}, overview.rows[1][0]), HasSubstr("="));
-  EXPECT_EQ(entry_text(all, {0}, overview.rows[3][1]), "wrong");
+  EXPECT_EQ(overview.rows[0][2].text, "+10 % !");
+  EXPECT_THAT(overview.rows[1][0].text, HasSubstr("="));
+  EXPECT_EQ(overview.rows[3][1].text, "wrong");
   EXPECT_EQ(overview_of(all, {0}, WorkloadId{0}).columns.size(), 1U);
 }
 
@@ -128,11 +128,11 @@ TEST(Evidence, StandsBesideASameToo) {
 TEST(Together, LinesAreLimitedAndTheBestComeFirst) {
   auto all = many(20, 2);
   ASSERT_EQ(all.overall.size(), 20U);
-  const auto lines = together_lines(all, 3);
+  const auto lines = first_of_each(together(all), 3);
   EXPECT_THAT(joined(lines), HasSubstr("overall, and 17 more"));
   EXPECT_THAT(lines.front(), HasSubstr("same over 2 comparisons (each workload alike)"));
   all.design.workloads[WorkloadId{1}].weight = 2;
-  EXPECT_THAT(joined(together_lines(all, 3)), HasSubstr("(weighted canal0 1, canal1 2)"));
+  EXPECT_THAT(joined(first_of_each(together(all), 3)), HasSubstr("(weighted canal0 1, canal1 2)"));
 }
 
 }  // namespace

@@ -1,0 +1,148 @@
+#include "assay/report/report.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+#include <set>
+
+#include "assay/model/names.hpp"
+#include "assay/report/blocks.hpp"
+#include "assay/report/evidence.hpp"
+#include "assay/report/lines.hpp"
+#include "assay/report/notes.hpp"
+
+namespace assay::inline v1::report {
+namespace {
+
+/// Cells that are left out, those of a candidate for one reason together.
+std::vector<LeftOut> left_out_of(const Findings& all) {
+  struct Left {
+    std::string candidate, where;
+    CellState state;
+    std::size_t more = 0;
+  };
+  std::vector<Left> grouped;
+  for (const auto id : all.design.cells.ids()) {
+    const auto& state = all.states[id];
+    if (state.is_sound() || all.design.is_twin(id)) continue;
+    const auto& candidate = all.design.candidate_of(id).name;
+    const auto known = std::ranges::find_if(
+        grouped, [&](const Left& left) { return left.candidate == candidate && left.state == state; });
+    if (known == grouped.end())
+      grouped.push_back({candidate, cell_text(all, all.design.cells[id]), state});
+    else
+      ++known->more;
+  }
+  std::ranges::stable_sort(grouped, {}, &Left::candidate);
+  std::vector<LeftOut> lines;
+  for (const auto& left : grouped)
+    lines.push_back({left.candidate + (left.where.empty() ? "" : " on " + left.where) +
+                         (left.more > 0 ? fmt::format(" and {} more", left.more) : ""),
+                     to_string(left.state.standing) + ": " + left.state.detail});
+  return lines;
+}
+
+void add_growth(const Findings& all, MetricId metric, std::vector<Chart>& charts) {
+  std::map<std::string, std::vector<const Trend*>> groups;
+  for (const auto& trend : all.trends) {
+    if (trend.metric != metric) continue;
+    const auto others = trend.others.text();
+    groups[(trend.exponent ? "Growth: " : "Scaling: ") + all.design.metrics[metric].name + ", " +
+           all.design.workloads[trend.workload].name + (others.empty() ? "" : ", " + others) + " over " +
+           trend.factor]
+        .push_back(&trend);
+  }
+  for (auto& [heading, trends] : groups) {
+    const bool sizes = trends.front()->throughput.empty();
+    charts.push_back({heading,
+                      sizes ? "typical values; both axes are logarithmic" : "what is done in the same time",
+                      GrowthChart{std::move(trends)}});
+  }
+}
+
+void add_trials(const Findings& all, MetricId metric, bool over_rounds, std::vector<Chart>& charts) {
+  if (all.design.metrics[metric].exact) return;  // all trials are alike
+  for (const auto workload : all.design.workloads.ids()) {
+    std::set<CellId> cells;
+    for (const auto& f : all.findings)
+      if (f.metric == metric && all.candidate_of(f).workload == workload)
+        cells.insert({f.of.baseline, f.of.candidate});
+    constexpr std::size_t most_cells = 40;  // lines and rows that can be told apart
+    if (cells.empty() || cells.size() > most_cells) continue;
+    const auto where = (all.design.workloads.size() > 1 ? " on " + all.design.workloads[workload].name : "") +
+                       ": " + all.design.metrics[metric].name;
+    TrialsChart chart{.metric = metric, .cells = {cells.begin(), cells.end()}};
+    charts.push_back(
+        {"Trials" + where, "each dot is a trial; of many trials, the middle half and nine tenths", chart});
+    if (!over_rounds) continue;
+    chart.over_rounds = true;
+    charts.push_back({"Over the rounds" + where, "each trial as a share of its cell's typical value", chart});
+  }
+}
+
+std::vector<Chart> charts_of(const Findings& all, const Record* record) {
+  std::vector<Chart> charts;
+  for (const auto metric : all.design.metrics.ids()) {
+    if (!all.design.metrics[metric].demand.watched) continue;
+    add_growth(all, metric, charts);
+    if (record == nullptr) continue;
+    const bool rounds = std::ranges::any_of(record->log.rounds, [](const Round& r) { return r.number > 0; });
+    add_trials(all, metric, rounds, charts);
+  }
+  return charts;
+}
+
+std::vector<ProgramLine> programs_of(const Findings& all) {
+  constexpr std::size_t short_commit = 10;
+  std::vector<ProgramLine> lines;
+  for (const auto& candidate : all.design.candidates)
+    if (!candidate.twin_of)
+      lines.push_back({candidate.name, candidate.from.identity, candidate.from.commit.substr(0, short_commit),
+                       candidate.from.compiler, candidate.from.flags});
+  return lines;
+}
+
+std::vector<std::pair<std::string, std::string>> facts_of(const Findings& all, const Record* record) {
+  std::vector<std::pair<std::string, std::string>> facts = {
+      {"rounds", std::to_string(all.rounds)}, {"seed of the order", std::to_string(all.design.rules.seed)}};
+  if (record != nullptr && !record->log.sittings.empty())
+    for (const auto& fact : record->log.sittings.back().facts)
+      if (fact.name != "fingerprint") facts.emplace_back(fact.name, fact.value);
+  return facts;
+}
+
+}  // namespace
+
+Report report_of(const Findings& all, const Record* record) {
+  Report report{.title = all.design.title.empty() ? "Findings" : all.design.title,
+                .careful = bad_twin_text(all),
+                .provisional = {},
+                .confirmations = confirmation_lines(all),
+                .said = say(all),
+                .blocks = blocks_of(all),
+                .views = views_of(all),
+                .together = report::together(all),
+                .trends = trend_lines(all),
+                .requirements = requirement_lines(all),
+                .first_calls = first_call_lines(all),
+                .twins = twin_lines(all),
+                .also_moved = also_moved_lines(all),
+                .charts = charts_of(all, record),
+                .left_out = left_out_of(all),
+                .notes = {},
+                .programs = programs_of(all),
+                .facts = facts_of(all, record),
+                .repeat = all.design.repeat};
+  if (all.provisional)
+    report.provisional =
+        fmt::format("provisional, the campaign was {} after {} whole rounds",
+                    all.state == CampaignState::interrupted ? "interrupted" : "cut off", all.rounds);
+  for (const auto& note : all.trust) {
+    const auto [about, text] = worded(all.design, note);
+    report.notes.push_back({about, text, note.level});
+  }
+  return report;
+}
+
+}  // namespace assay::inline v1::report

@@ -1,0 +1,112 @@
+#pragma once
+
+#include <optional>
+#include <string>
+#include <utility>
+#include <variant>
+#include <vector>
+
+#include "assay/model/findings.hpp"
+#include "assay/model/log.hpp"
+#include "assay/report/overview.hpp"
+#include "assay/report/sentences.hpp"
+#include "assay/report/together.hpp"
+
+namespace assay::inline v1::report {
+
+/// One comparison on one metric, or a cell in whose place there is none, in words.
+struct Row {
+  const Finding* finding = nullptr;  ///< none: its cell is not sound
+  CellId cell;                       ///< the candidate's
+  std::string candidate, setting;
+  std::string where;  ///< "orders, locks=800"; without the workload where there is but one
+  std::string baseline, baseline_typical, typical, change, interval;
+  std::string sign, verdict;  ///< "+", "better"; of a cell that is not sound, none and its standing
+  std::string moved;          ///< other metrics that moved besides; empty: none
+  std::string settle;         ///< what it takes to settle it; empty: it is settled
+  std::string why;            ///< why there is no value, in a few words
+};
+
+/// The comparisons of one setting, and what they are held against: "locks=200, list: 412 ms".
+struct SettingRows {
+  std::string setting, against;
+  std::vector<Row> rows;  ///< findings first, then what is missing
+};
+
+/// All that was found for one workload on one watched metric.
+struct Block {
+  WorkloadId workload;
+  MetricId metric;
+  std::string workload_name, metric_name;
+  std::string unit;             ///< where values don't show it themselves
+  std::string unit_of_effects;  ///< the metric's own
+  std::string better;           ///< "lower is better"
+  std::string baseline;         ///< its name, or "its baseline" where there are several
+  std::string rules;            ///< "margin 1 %; 7 to 20 rounds", or "exact"
+  std::string matters;          ///< "a change matters from 1 % on"
+  std::vector<SettingRows> settings;
+  Overview overview;  ///< the same, candidates down and settings across
+
+  /// Its findings in the order of Findings; REQUIRES the Findings that it was made from.
+  std::vector<const Finding*> findings() const;
+};
+
+/// All comparisons on one metric, where there are enough for a view of the whole.
+struct WholeView {
+  MetricId metric;
+  std::string metric_name;
+  Overview overview;
+};
+
+/// Typical values over a factor, a line for each candidate.
+struct GrowthChart {
+  std::vector<const Trend*> trends;
+};
+/// Each trial of some cells, or each over the rounds.
+struct TrialsChart {
+  MetricId metric;
+  std::vector<CellId> cells;
+  bool over_rounds = false;
+};
+struct Chart {
+  std::string heading, legend;
+  std::variant<GrowthChart, TrialsChart> of;
+};
+
+struct LeftOut {
+  std::string who, what;
+};
+struct NoteLine {
+  std::string about, text;
+  Note::Level level;
+};
+struct ProgramLine {
+  std::string name, identity, commit, compiler, flags;
+};
+
+/// What is told of a campaign, worded, in the order in which it is told. Renderers choose what they have room
+/// for and how it is set, and add no words about findings. Borrows from the Findings that it was made from.
+struct Report {
+  std::string title;        ///< "Findings" where the campaign has none
+  std::string careful;      ///< that this machine can't be trusted, before all else; empty: it can
+  std::string provisional;  ///< why more may come; empty: the campaign has ended
+  std::vector<std::string> confirmations;  ///< what measuring again made of each finding
+  Said said;                               ///< a sentence for each candidate
+  std::vector<Block> blocks;
+  std::vector<WholeView> views;
+  std::vector<Kind> together;  ///< what is said over several findings at once
+  std::vector<std::string> trends, requirements, first_calls, twins;
+  std::vector<std::string> also_moved;  ///< metrics that nobody watched
+  std::vector<Chart> charts;
+  std::vector<LeftOut> left_out;
+  std::vector<NoteLine> notes;
+  std::vector<ProgramLine> programs;
+  std::vector<std::pair<std::string, std::string>> facts;  ///< name and value
+  std::string repeat;  ///< the command that measures it again; empty: not known
+};
+
+/// REQUIRES: `findings` outlives the report. With `record`, of which they were judged, the report has charts
+/// of trials and the machine's facts. Cost: linear in findings and cells, for each block.
+Report report_of(const Findings& findings, const Record* record = nullptr);
+
+}  // namespace assay::inline v1::report

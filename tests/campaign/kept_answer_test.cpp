@@ -1,0 +1,51 @@
+#include "assay/campaign/kept_answer.hpp"
+
+#include <gtest/gtest.h>
+
+#include <filesystem>
+#include <vector>
+
+namespace assay::inline v1::campaign {
+namespace {
+
+namespace fs = std::filesystem;
+
+/// Files without a name that this process holds answers in, and their bytes.
+std::pair<int, std::uintmax_t> files_of_answers() {
+  int count = 0;
+  std::uintmax_t bytes = 0;
+  for (const auto& entry : fs::directory_iterator("/proc/self/fd")) {
+    std::error_code gone;
+    if (fs::read_symlink(entry.path(), gone).string().find("/assay-answer-") == std::string::npos) continue;
+    ++count;
+    bytes += fs::file_size(entry.path(), gone);
+  }
+  return {count, bytes};
+}
+
+check::Answer answer_of(const std::string& text) {
+  return {.out = text, .whole = true, .digest = "d" + std::to_string(text.size()), .size = text.size()};
+}
+
+TEST(KeptAnswer, LongOnesLieOnDiskForAsLongAsTheyAreNeeded) {
+  constexpr std::size_t mebibyte = 1U << 20U;
+  {
+    std::vector<KeptAnswer> kept;
+    for (char c = 'a'; c < 'i'; ++c) kept.emplace_back(answer_of(std::string(mebibyte, c)));
+    EXPECT_EQ(files_of_answers(), (std::pair<int, std::uintmax_t>{8, 8 * mebibyte}));
+    EXPECT_EQ(kept[1].text(), std::string(mebibyte, 'b'));
+    EXPECT_EQ(kept[7].size(), mebibyte);
+  }
+  EXPECT_EQ(files_of_answers().first, 0);
+}
+
+TEST(KeptAnswer, ShortOnesNeedNoFile) {
+  const KeptAnswer kept(answer_of("total 7\n"));
+  EXPECT_EQ(files_of_answers().first, 0);
+  const auto text = kept.text();
+  EXPECT_EQ(kept.with(text).out, "total 7\n");
+  EXPECT_TRUE(kept.with(text).whole);
+}
+
+}  // namespace
+}  // namespace assay::inline v1::campaign
