@@ -86,9 +86,6 @@ Recorder begin(Record laid, const std::string& path, bool resume) {
   const auto found = find_same_plan(ledger, laid.design);
   if (!found) return {std::move(laid), path};
   if (found->state == CampaignState::ended) return {ledger.read(found->id), {}};
-  if (const auto who = ledger.measured_by(found->id, laid.log.sittings.front().boot))
-    throw Error("campaign " + found->uid.substr(0, 8) + " is being measured by " + *who, "--resume",
-                "wait for its end, or stop it", Error::Code::in_use);
   auto before = ledger.read(found->id);
   refuse_changes(before.design, laid.design);
   auto sitting = std::move(laid.log.sittings.front());

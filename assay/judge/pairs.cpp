@@ -51,8 +51,17 @@ Family rules_for(const Design& design, MetricId id, std::span<const PairedSeries
 
 ByCell by_cell(const Column& values) {
   ByCell cells;
-  for (std::size_t i = 0; i < values.size(); ++i)
-    cells[values.cell[i]].try_emplace(values.round[i], values.value[i]);
+  auto at = cells.end();
+  for (std::size_t i = 0; i < values.size(); ++i) {
+    if (at == cells.end() || at->first != values.cell[i]) at = cells.try_emplace(values.cell[i]).first;
+    at->second.emplace_back(values.round[i], values.value[i]);
+  }
+  for (auto& [cell, rounds] : cells) {
+    if (!std::ranges::is_sorted(rounds, {}, &RoundValues::value_type::first))
+      std::ranges::stable_sort(rounds, {}, &RoundValues::value_type::first);
+    const auto repeats = std::ranges::unique(rounds, {}, &RoundValues::value_type::first);
+    rounds.erase(repeats.begin(), repeats.end());
+  }
   return cells;
 }
 
@@ -60,12 +69,15 @@ PairedSeries pair_up(const Contrast& of, const ByCell& cells) {
   PairedSeries series{.of = of};
   const auto baseline = cells.find(of.baseline), candidate = cells.find(of.candidate);
   if (baseline == cells.end() || candidate == cells.end()) return series;
-  for (const auto& [round, value] : candidate->second)
-    if (const auto partner = baseline->second.find(round); partner != baseline->second.end()) {
-      series.rounds.push_back(round);
-      series.baseline.push_back(partner->second);
-      series.candidate.push_back(value);
-    }
+  auto partner = baseline->second.begin();
+  for (const auto& [round, value] : candidate->second) {
+    while (partner != baseline->second.end() && partner->first < round) ++partner;
+    if (partner == baseline->second.end()) break;
+    if (partner->first != round) continue;
+    series.rounds.push_back(round);
+    series.baseline.push_back(partner->second);
+    series.candidate.push_back(value);
+  }
   return series;
 }
 

@@ -12,8 +12,12 @@
 
 namespace assay::inline v1::judge {
 
-/// The values of a metric by cell and round; of a cell with several in a round, the first.
-using ByCell = std::map<CellId, std::map<int, double>>;
+/// A cell's values with their rounds, which are ascending and all different.
+using RoundValues = std::vector<std::pair<int, double>>;
+
+/// The values of a metric by cell and round; of a cell with several in a round, the first. Cost: linear in
+/// the values where each cell's come in the order of their rounds.
+using ByCell = std::map<CellId, RoundValues>;
 ByCell by_cell(const Column& values);
 
 /// The rounds in which both cells of a contrast have a value. Cost: linear in the rounds.

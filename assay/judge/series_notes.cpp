@@ -67,7 +67,7 @@ std::vector<double> thinned(const std::vector<double>& values) {
   return few;
 }
 
-std::vector<double> values_of(const std::map<int, double>& rounds) {
+std::vector<double> values_of(const RoundValues& rounds) {
   std::vector<double> values;
   for (const auto& [round, value] : rounds) values.push_back(value);
   return values;

@@ -66,6 +66,14 @@ void Connection::compact() {
   dialect_->keep_reserve();
 }
 
+void Connection::check_references(bool on) {
+  try {
+    dialect_->check_references(sql_, on);
+  } catch (const soci::soci_error& error) {
+    fail(error);
+  }
+}
+
 void Connection::give_up_reserve() {
   try {
     dialect_->give_up_reserve(sql_);
@@ -96,15 +104,13 @@ void Connection::bring_up_to_date() {
   if (dialect_->reads_only())
     throw Error("this ledger was written by an older Assay, and can't be brought up to date where it is",
                 path_, "copy it to where it can be written", Error::Code::ledger_read_only);
-  dialect_->check_references(sql_, false);
-  write([&] {
+  write_known([&] {
     const int found = stored_version();
     if (found == 0)
       for (const auto statement : schema()) sql_ << dialect_->in_words(statement);
     for (int from = found; from > 0 && from < Ledger::version; ++from)
       for (const auto statement : migration(from)) sql_ << std::string(statement);
   });
-  dialect_->check_references(sql_, true);
 }
 
 void Connection::fail(const std::exception& error) {

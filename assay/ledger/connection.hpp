@@ -30,6 +30,14 @@ class Connection {
     return transact([&] { dialect_->begin_writing(sql_); }, work);
   }
 
+  /// The same for rows whose references are known to hold, and many of them: they are not looked up.
+  template <class Work>
+  auto write_known(Work&& work) {
+    require_writable();
+    const Unchecked unchecked(*this);
+    return write(work);
+  }
+
   /// Runs `work` in one transaction that only reads: it sees one state of the ledger.
   template <class Work>
   auto read(Work&& work) {
@@ -87,6 +95,26 @@ class Connection {
     }
   }
 
+  /// While it lives, references are not looked up.
+  class Unchecked {
+   public:
+    explicit Unchecked(Connection& connection) : connection_(connection) {
+      connection.check_references(false);
+    }
+    ~Unchecked() {
+      try {
+        connection_.check_references(true);
+      } catch (const Error&) {  // the connection is of no use any more
+      }
+    }
+    Unchecked(const Unchecked&) = delete;
+    Unchecked& operator=(const Unchecked&) = delete;
+
+   private:
+    Connection& connection_;
+  };
+
+  void check_references(bool on);
   void roll_back();
   void give_up_reserve();
   void require_writable() const;

@@ -38,9 +38,28 @@ CampaignId Ledger::begin(const Record& record) {
   return state_->write([&] { return put_campaign(state_->sql(), record, token_of_this_process()); });
 }
 
+namespace {
+
+/// Throws Error(in_use) when somebody measures the campaign now.
+void refuse_measured(soci::session& sql, CampaignId campaign, const std::string& boot) {
+  Measurer measurer;
+  std::string uid;
+  sql << "SELECT uid FROM campaign WHERE id = :c", use(campaign.value), into(uid);
+  sql << "SELECT token, boot, seen FROM sitting WHERE campaign = :c AND ended IS NULL"
+         " AND token IS NOT NULL ORDER BY id DESC LIMIT 1",
+      use(campaign.value), into(measurer.token), into(measurer.boot), into(measurer.seen);
+  if (!sql.got_data()) return;
+  if (const auto who = still_at_work(measurer, boot))
+    throw Error("campaign " + uid.substr(0, 8) + " is being measured by " + *who, "--resume",
+                "wait for its end, or stop it", Error::Code::in_use);
+}
+
+}  // namespace
+
 CampaignId Ledger::add_whole(const Record& record) {
+  if (const auto wrong = what_is_invalid(record); !wrong.empty()) throw Error(wrong, state_->path());
   auto& sql = state_->sql();
-  return state_->write([&] {
+  return state_->write_known([&] {
     const auto campaign = put_campaign(sql, record, {});
     RoundRows rounds(sql);
     for (const auto& round : record.log.rounds) rounds.put(campaign, round);
@@ -54,6 +73,7 @@ CampaignId Ledger::add_whole(const Record& record) {
 void Ledger::add_sitting(CampaignId campaign, const Sitting& sitting) {
   auto& sql = state_->sql();
   state_->write([&] {
+    refuse_measured(sql, campaign, sitting.boot);
     SittingId id;
     sql << "SELECT count(*) FROM sitting WHERE campaign = :c", use(campaign.value), into(id.value);
     const auto now = milliseconds_now();
@@ -143,20 +163,6 @@ std::string Ledger::plan_of(CampaignId campaign) {
     sql << "SELECT plan FROM campaign WHERE id = :c", use(campaign.value), into(plan);
     return plan;
   });
-}
-
-std::optional<std::string> Ledger::measured_by(CampaignId campaign, const std::string& boot) {
-  auto& sql = state_->sql();
-  Measurer measurer;
-  bool found = false;
-  state_->read([&] {
-    sql << "SELECT token, boot, seen FROM sitting WHERE campaign = :c AND ended IS NULL"
-           " AND token IS NOT NULL ORDER BY id DESC LIMIT 1",
-        use(campaign.value), into(measurer.token), into(measurer.boot), into(measurer.seen);
-    found = sql.got_data();
-  });
-  if (!found) return {};
-  return still_at_work(measurer, boot);
 }
 
 Record Ledger::read(CampaignId campaign) {

@@ -45,6 +45,9 @@ class Ledger {
   CampaignId add_whole(const Record& record);
 
   /// Another stretch of work on a campaign, by this process, as its next sitting; the campaign is open again.
+  /// Throws Error(in_use) when somebody measures it now: a process of this boot (the sitting's) is looked
+  /// for; another one is believed to be at work for a minute after it was last heard of. Of several that try
+  /// at once, one succeeds.
   void add_sitting(CampaignId campaign, const Sitting& sitting);
 
   /// Claims the campaign's next round for a sitting: the number is given out here, in the order of claiming,
@@ -69,11 +72,6 @@ class Ledger {
 
   /// The plan of a campaign, in the plan file's language.
   std::string plan_of(CampaignId campaign);
-
-  /// Who measures a campaign now ("process 4711"); empty when nobody does. `boot` is this machine's, as
-  /// sittings have it: a process of this boot is looked for; another one is believed to be at work for a
-  /// minute after it was last heard of.
-  std::optional<std::string> measured_by(CampaignId campaign, const std::string& boot);
 
   /// Everything a campaign has laid down. Ids are checked: those that name nothing mean a damaged ledger.
   /// Cost: linear in its trials.

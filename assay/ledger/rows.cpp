@@ -41,10 +41,10 @@ Insert::Insert(soci::session& sql, const std::string& table, const std::vector<C
 
 Insert::~Insert() = default;
 
-std::int64_t Insert::run(const std::vector<Value>& values) {
+std::int64_t Insert::run(std::span<const Value> values) {
   for (std::size_t i = 0; i < slots_.size(); ++i) {
     auto& slot = *slots_[i];
-    const auto& value = values.at(i);
+    const auto& value = values[i];
     slot.there = std::holds_alternative<std::monostate>(value) ? soci::i_null : soci::i_ok;
     if (slot.there == soci::i_null) continue;
     switch (slot.kind) {

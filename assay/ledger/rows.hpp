@@ -2,7 +2,9 @@
 
 #include <soci/soci.h>
 
+#include <initializer_list>
 #include <memory>
+#include <span>
 #include <string>
 #include <utility>
 #include <vector>
@@ -64,7 +66,10 @@ class Insert {
   Insert& operator=(const Insert&) = delete;
 
   /// Values in the order of the columns. Returns the returned column's value.
-  std::int64_t run(const std::vector<Value>& values);
+  std::int64_t run(std::initializer_list<Value> values) {
+    return run(std::span(values.begin(), values.size()));
+  }
+  std::int64_t run(std::span<const Value> values);
 
  private:
   struct Slot;

@@ -2,6 +2,9 @@
 
 #include <algorithm>
 #include <limits>
+#include <unordered_map>
+#include <unordered_set>
+#include <utility>
 
 namespace assay::inline v1::inline model {
 namespace {
@@ -45,6 +48,62 @@ std::set<int> whole_rounds(const Log& log) {
   return numbers;
 }
 
+/// One pass over the trials.
+class Evidence::Sorting {
+ public:
+  Sorting(Evidence& into, std::set<int> whole) : into_(into), whole_(std::move(whole)) {}
+
+  void sort_in(const Trial& trial) {
+    auto& cell = into_.cells_[trial.cell];
+    if (trial.leftovers > 0) {
+      cell.trials_with_leftovers += 1;
+      cell.leftovers += static_cast<std::size_t>(trial.leftovers);
+    }
+    if (trial.outcome == Outcome::voided) ++into_.voids_[trial.detail];
+    const bool in_round = !trial.round || whole_.contains(*trial.round);
+    if (trial.role == Role::counted && in_round && trial.outcome != Outcome::interrupted &&
+        trial.outcome != Outcome::voided) {
+      cell.trials += 1;
+      cell.failed += trial.outcome == Outcome::ok ? 0U : 1U;
+      if (trial.round) with_trials_.insert(*trial.round);
+    }
+    const auto from = place_of(trial, into_.states_[trial.cell].is_sound(), whole_);
+    if (!from) return;
+    if (*from == From::judged) cell.output_bytes += static_cast<double>(trial.output_bytes);
+    if (*from == From::checked && !cell.was_checked) {
+      cell.was_checked = true;
+      cell.answer_digest = trial.output_digest;
+      cell.answer_difference = trial.detail;
+    }
+    add_readings(trial, *from);
+  }
+
+  std::size_t rounds_with_trials() const { return with_trials_.size(); }
+
+ private:
+  void add_readings(const Trial& trial, From from) {
+    const int round = trial.round.value_or(0);
+    const auto place = static_cast<std::uint64_t>(trial.cell.value) << 32U | static_cast<unsigned>(round);
+    const int repeat = from == From::judged ? seen_[place]++ : 0;
+    const auto& sittings = into_.sittings_;
+    const auto machine = sittings.holds(trial.sitting) ? sittings[trial.sitting].machine : MachineId{};
+    for (const auto& reading : trial.readings) {
+      auto& column = into_.columns_[{from, reading.metric}];
+      column.cell.push_back(trial.cell);
+      column.round.push_back(round);
+      column.repeat.push_back(repeat);
+      column.machine.push_back(machine);
+      column.position.push_back(trial.heat > 0 ? -1 : trial.position);
+      column.value.push_back(reading.value);
+    }
+  }
+
+  Evidence& into_;
+  std::set<int> whole_;
+  std::unordered_map<std::uint64_t, int> seen_;  ///< judged trials of a cell in a round
+  std::unordered_set<int> with_trials_;
+};
+
 Evidence::Evidence(const Design& of, const Log& log)
     : design(of),
       campaign_state_(log.state),
@@ -53,45 +112,9 @@ Evidence::Evidence(const Design& of, const Log& log)
       doubts_(of.workloads.size(), std::string{}),
       sittings_(log.sittings) {
   for (const auto& doubt : log.doubts) doubts_[doubt.workload] = doubt.text;
-  const auto whole = whole_rounds(log);
-  for (const auto& trial : log.trials) sort_in(trial, whole);
-  rounds_ = rounds_with_trials_.size();
-}
-
-void Evidence::sort_in(const Trial& trial, const std::set<int>& whole) {
-  auto& cell = cells_[trial.cell];
-  if (trial.leftovers > 0) {
-    cell.trials_with_leftovers += 1;
-    cell.leftovers += static_cast<std::size_t>(trial.leftovers);
-  }
-  if (trial.outcome == Outcome::voided) ++voids_[trial.detail];
-  const bool in_round = !trial.round || whole.contains(*trial.round);
-  if (trial.role == Role::counted && in_round && trial.outcome != Outcome::interrupted &&
-      trial.outcome != Outcome::voided) {
-    cell.trials += 1;
-    cell.failed += trial.outcome == Outcome::ok ? 0U : 1U;
-    if (trial.round) rounds_with_trials_.insert(*trial.round);
-  }
-  const auto from = place_of(trial, states_[trial.cell].is_sound(), whole);
-  if (!from) return;
-  if (*from == From::judged) cell.output_bytes += static_cast<double>(trial.output_bytes);
-  if (*from == From::checked && !cell.was_checked) {
-    cell.was_checked = true;
-    cell.answer_digest = trial.output_digest;
-    cell.answer_difference = trial.detail;
-  }
-  const int round = trial.round.value_or(0);
-  const int repeat = *from == From::judged ? seen_[{trial.cell, round}]++ : 0;
-  const auto machine = sittings_.holds(trial.sitting) ? sittings_[trial.sitting].machine : MachineId{};
-  for (const auto& reading : trial.readings) {
-    auto& column = columns_[{*from, reading.metric}];
-    column.cell.push_back(trial.cell);
-    column.round.push_back(round);
-    column.repeat.push_back(repeat);
-    column.machine.push_back(machine);
-    column.position.push_back(trial.heat > 0 ? -1 : trial.position);
-    column.value.push_back(reading.value);
-  }
+  Sorting sorting(*this, whole_rounds(log));
+  for (const auto& trial : log.trials) sorting.sort_in(trial);
+  rounds_ = sorting.rounds_with_trials();
 }
 
 const Column& Evidence::values(MetricId metric, From from) const {

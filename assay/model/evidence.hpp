@@ -78,7 +78,7 @@ class Evidence {
   const std::map<std::string, std::size_t>& voids() const { return voids_; }
 
  private:
-  void sort_in(const Trial& trial, const std::set<int>& whole);
+  class Sorting;
 
   CampaignState campaign_state_;
   Table<CellId, CellState> states_;
@@ -87,8 +87,6 @@ class Evidence {
   Table<SittingId, Sitting> sittings_;
   std::map<std::pair<From, MetricId>, Column> columns_;
   std::map<std::string, std::size_t> voids_;
-  std::map<std::pair<CellId, int>, int> seen_;  ///< judged trials of a cell in a round
-  std::set<int> rounds_with_trials_;
   std::size_t rounds_ = 0;
 };
 

@@ -8,6 +8,7 @@
 #include <unistd.h>
 
 #include <filesystem>
+#include <fstream>
 #include <thread>
 
 #include "assay/judge/findings.hpp"
@@ -57,6 +58,34 @@ int failures_of(int count, const std::function<void(int)>& act) {
     failures += status == 0 ? 0 : 1;
   }
   return failures;
+}
+
+TEST(SharedLedger, OfSeveralThatGoOnWithOneCampaignAtOnceOneDoes) {
+  const Scratch scratch;
+  const auto path = scratch.path("ledger.db"), tried = scratch.path("tried");
+  auto record = test::record_of({{1, 2}, {1, 2}});
+  record.log.sittings[SittingId{0}].boot = "this boot";
+  CampaignId id;
+  {
+    Ledger ledger(path);
+    id = ledger.begin(record);
+    ledger.set_state(id, CampaignState::interrupted);
+  }
+  constexpr int count = 6;
+  const int refused = failures_of(count, [&](int) {
+    std::string said;
+    try {
+      Ledger(path).add_sitting(id, record.log.sittings[SittingId{0}]);
+    } catch (const Error& error) {
+      said = error.code() == Error::Code::in_use ? "in use" : error.what();
+    }
+    std::ofstream(tried, std::ios::app) << "x" << std::flush;
+    // Whoever measures must be alive while the others look.
+    for (int i = 0; i < 6000 && test::read_file(tried).size() < count; ++i) usleep(10'000);
+    if (said == "in use") _exit(1);
+    if (!said.empty()) _exit(2);
+  });
+  EXPECT_EQ(refused, count - 1);
 }
 
 TEST(OlderLedger, SaysWhatItSaidBefore) {
