@@ -24,20 +24,23 @@ struct Said {
   double rounds = 0;
 };
 
-using Effects = std::function<void(stats::Random&, std::vector<double>&)>;
+struct Rounds {
+  std::vector<double> baseline = std::vector<double>(60), candidate = std::vector<double>(60);
+};
+using Draw = std::function<void(stats::Random&, Rounds&)>;
 
 /// Margin 1 on a difference scale; `truth` is the constant effect.
-Said simulate(int campaigns, double truth, double margin, const Effects& draw) {
+Said simulate(int campaigns, double truth, double margin, const Draw& draw) {
   const judge::Family rules{
       .question = {.metric = {.name = "x", .scale = Scale::difference}, .margin = margin}};
   Said said;
   for (int i = 0; i < campaigns; ++i) {
     stats::Random random(77, static_cast<std::uint64_t>(i));
-    judge::PairedSeries series{
-        .of = {{0}, {1}}, .baseline = std::vector<double>(60, 0.0), .candidate = std::vector<double>(60)};
+    Rounds rounds;
+    draw(random, rounds);
+    judge::PairedSeries series{.of = {{0}, {1}}, .baseline = rounds.baseline, .candidate = rounds.candidate};
     for (int r = 2; r < 62; ++r) series.rounds.push_back(r);
-    draw(random, series.candidate);
-    for (auto& d : series.candidate) d += truth;
+    for (auto& value : series.candidate) value += truth;
     const auto f = judge::settle({&series, 1}, rules, judge::Stage::ended).front();
     said.rounds += static_cast<double>(f.rounds) / campaigns;
     said.same += f.verdict == Verdict::same ? 1 : 0;
@@ -62,18 +65,39 @@ void row(const std::string& name, const Said& s, int n) {
              share(s.unclear, n), share(n - s.missed, n), s.rounds);
 }
 
-Effects normal(double sd) {
-  return [sd](stats::Random& random, std::vector<double>& d) {
-    for (auto& v : d) v = sd * random.normal();
+/// Effects that are halved between the two sides, so that no side of a round is slow: all rounds count alike.
+Draw alike(const std::function<double(stats::Random&, std::size_t)>& effect) {
+  return [effect](stats::Random& random, Rounds& rounds) {
+    for (std::size_t r = 0; r < rounds.baseline.size(); ++r) {
+      const double d = effect(random, r);
+      rounds.baseline[r] = -0.5 * d;
+      rounds.candidate[r] = 0.5 * d;
+    }
   };
 }
 
-/// Differences of two trials of one distribution, in shuffled order.
-Effects shuffled(const std::function<double(stats::Random&, std::size_t)>& trial) {
-  return [trial](stats::Random& random, std::vector<double>& d) {
-    for (std::size_t r = 0; r < d.size(); ++r) {
-      const double first = trial(random, r), second = trial(random, r);
-      d[r] = random.below(2) == 0 ? first - second : second - first;
+Draw normal(double sd) {
+  return alike([sd](stats::Random& random, std::size_t) { return sd * random.normal(); });
+}
+
+/// Two trials of one distribution in each round.
+Draw trials(const std::function<double(stats::Random&, std::size_t)>& trial) {
+  return [trial](stats::Random& random, Rounds& rounds) {
+    for (std::size_t r = 0; r < rounds.baseline.size(); ++r) {
+      rounds.baseline[r] = trial(random, r);
+      rounds.candidate[r] = trial(random, r);
+    }
+  };
+}
+
+/// The same trials, but judged as if no round were slow.
+Draw all_of(const Draw& draw) {
+  return [draw](stats::Random& random, Rounds& rounds) {
+    draw(random, rounds);
+    for (std::size_t r = 0; r < rounds.baseline.size(); ++r) {
+      const double d = rounds.candidate[r] - rounds.baseline[r];
+      rounds.baseline[r] = -0.5 * d;
+      rounds.candidate[r] = 0.5 * d;
     }
   };
 }
@@ -94,33 +118,41 @@ int main(int argc, char** argv) {
   row("change of two margins, spread two margins", simulate(n, 2, 1, normal(2)), n);
   row("change of three margins, spread two margins", simulate(n, 3, 1, normal(2)), n);
   row("change of ten spreads", simulate(n, 10, 0.5, normal(1)), n);
-  const auto none = [&](const std::string& name, const Effects& effects) {
-    row("no change, margin 0: " + name, simulate(n, 0, 1e-9, effects), n);
+  const auto none = [&](const std::string& name, const Draw& draw) {
+    row("no change, margin 0: " + name, simulate(n, 0, 1e-9, draw), n);
   };
   none("normal", normal(1));
-  none("Student's t, 3 degrees", shuffled([](stats::Random& r, std::size_t) {
+  none("Student's t, 3 degrees", trials([](stats::Random& r, std::size_t) {
          return r.normal() /
                 std::sqrt((std::pow(r.normal(), 2) + std::pow(r.normal(), 2) + std::pow(r.normal(), 2)) / 3);
        }));
-  none("Cauchy", shuffled([](stats::Random& r, std::size_t) { return r.normal() / std::abs(r.normal()); }));
-  none("lognormal", shuffled([](stats::Random& r, std::size_t) { return std::exp(r.normal()); }));
+  none("Cauchy", trials([](stats::Random& r, std::size_t) { return r.normal() / std::abs(r.normal()); }));
+  none("lognormal", trials([](stats::Random& r, std::size_t) { return std::exp(r.normal()); }));
   none("two modes",
-       shuffled([](stats::Random& r, std::size_t) { return (r.below(2) == 0 ? 0 : 8) + r.normal(); }));
+       trials([](stats::Random& r, std::size_t) { return (r.below(2) == 0 ? 0 : 8) + r.normal(); }));
   none("spread jumps fivefold at half time",
-       shuffled([](stats::Random& r, std::size_t round) { return r.normal() * (round < 30 ? 1 : 5); }));
-  none("trials drift by a spread in ten rounds", shuffled([](stats::Random& r, std::size_t round) {
+       trials([](stats::Random& r, std::size_t round) { return r.normal() * (round < 30 ? 1 : 5); }));
+  none("trials drift by a spread in ten rounds", trials([](stats::Random& r, std::size_t round) {
          return r.normal() + 0.1 * static_cast<double>(round);
        }));
-  none("autocorrelated trials (0.8)", [](stats::Random& random, std::vector<double>& d) {
+  none("autocorrelated trials (0.8)", [](stats::Random& random, Rounds& rounds) {
     double mood = 0;
-    for (auto& v : d) {
-      double trials[2];
-      for (double& t : trials) t = mood = 0.8 * mood + random.normal();
-      v = random.below(2) == 0 ? trials[0] - trials[1] : trials[1] - trials[0];
+    for (std::size_t r = 0; r < rounds.baseline.size(); ++r) {
+      const bool first = random.below(2) == 0;
+      for (auto* side :
+           {first ? &rounds.baseline : &rounds.candidate, first ? &rounds.candidate : &rounds.baseline})
+        (*side)[r] = mood = 0.8 * mood + random.normal();
     }
   });
-  none("effects that keep growing (the worst order)", [](stats::Random& random, std::vector<double>& d) {
-    double size = 1;
-    for (auto& v : d) v = (random.below(2) == 0 ? 1 : -1) * (size *= 1.5);
+  none("effects that keep growing", alike([](stats::Random& random, std::size_t round) {
+         return (random.below(2) == 0 ? 1 : -1) * std::pow(1.5, static_cast<double>(round));
+       }));
+  const auto busy = trials([](stats::Random& random, std::size_t) {
+    return 0.5 * random.normal() + (random.below(3) == 0 ? -20 * std::log(1 - random.uniform()) : 0);
   });
+  for (const double truth : {0.0, 2.0, 5.0}) {
+    const auto name = truth == 0 ? std::string("no change") : fmt::format("change of {} margins", truth);
+    row(name + ", a third of the trials slower by 20 on average", simulate(n, truth, 1, busy), n);
+    row(name + ", the same trials, slow ones counted like others", simulate(n, truth, 1, all_of(busy)), n);
+  }
 }

@@ -1,7 +1,10 @@
 #include "assay/judge/estimate.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <functional>
+#include <utility>
 
 #include "assay/model/error.hpp"
 #include "assay/stats/location.hpp"
@@ -10,17 +13,29 @@
 namespace assay::inline v1::judge {
 namespace {
 
-std::vector<double> effects(std::span<const double> baseline, std::span<const double> candidate,
-                            const Question& question) {
-  const auto scale = question.metric.scale;
+/// With more rounds than these an interval of all runs is narrow enough, and thousands of tests would take
+/// long.
+constexpr std::size_t most_clipped = 1000;
+
+void require_fit(std::span<const double> baseline, std::span<const double> candidate,
+                 const Question& question) {
   stats::require_same_length(baseline, candidate);
   for (const auto side : {baseline, candidate})
-    scale == Scale::ratio ? stats::require_positive(side) : stats::require_finite(side);
+    question.metric.scale == Scale::ratio ? stats::require_positive(side) : stats::require_finite(side);
   stats::require_level(question.level);
   if (!(question.margin >= 0)) throw DomainError("a margin must not be negative", {}, question.margin);
-  std::vector<double> d(baseline.size());
-  std::ranges::transform(baseline, candidate, d.begin(),
-                         [scale](double b, double c) { return effect_of_pair(scale, b, c); });
+}
+
+std::vector<double> on_test_scale(std::span<const double> values, Scale scale, double sign) {
+  std::vector<double> result(values.size());
+  std::ranges::transform(values, result.begin(),
+                         [&](double value) { return sign * value_on_test_scale(scale, value); });
+  return result;
+}
+
+std::vector<double> differences(const std::vector<double>& a, const std::vector<double>& b) {
+  std::vector<double> d(a.size());
+  std::ranges::transform(b, a, d.begin(), std::minus{});
   return d;
 }
 
@@ -28,39 +43,82 @@ std::vector<double> effects(std::span<const double> baseline, std::span<const do
 
 Estimate::Estimate(std::span<const double> baseline, std::span<const double> candidate,
                    const Question& question)
-    : scale_(question.metric.scale),
+    : scale_((require_fit(baseline, candidate, question), question.metric.scale)),
       prefer_(question.metric.prefer),
       asked_margin_(question.margin),
-      walsh_(effects(baseline, candidate, question)),
+      margin_(margin_on_test_scale(scale_, question.margin)),
+      a_(on_test_scale(baseline, scale_, prefer_ == Prefer::higher ? -1 : 1)),
+      b_(on_test_scale(candidate, scale_, prefer_ == Prefer::higher ? -1 : 1)),
+      sign_(prefer_ == Prefer::higher ? -1 : 1),
+      all_(differences(a_, b_)),
       baseline_typical_(stats::median(baseline)),
-      candidate_typical_(stats::median(candidate)),
-      margin_(margin_on_test_scale(question.metric.scale, question.margin)),
-      estimate_(walsh_.median()) {}
-
-std::uint64_t Estimate::count_of_no_change() const {
-  return std::min(walsh_.at_or_below(0), walsh_.at_or_above(0));
-}
-
-std::uint64_t Estimate::count_of_same() const {
-  return std::max(walsh_.at_or_below(-margin_), walsh_.at_or_above(margin_));
+      candidate_typical_(stats::median(candidate)) {
+  // Which runs are slow ones can't be said of a metric without a better side.
+  if (prefer_ != Prefer::neither && n() <= most_clipped) {
+    stats::ClippedSignedRank chosen(a_, b_);
+    if (chosen.is_fast()) fast_ = std::move(chosen);
+  }
+  if (fast_) {
+    estimate_ = sign_ * fast_->estimate();
+    no_change_ = fast_->count(0);
+    constexpr double wider = 5;
+    same_ = std::max({fast_->counts(-margin_).at_or_below, fast_->counts(margin_).at_or_above,
+                      all_.at_or_below(-wider * margin_), all_.at_or_above(wider * margin_)});
+  } else {
+    estimate_ = sign_ * all_.median();
+    no_change_ = std::min(all_.at_or_below(0), all_.at_or_above(0));
+    same_ = std::max(all_.at_or_below(-margin_), all_.at_or_above(margin_));
+  }
 }
 
 Verdict Estimate::direction() const {
   return (estimate_ < 0) == (prefer_ == Prefer::lower) ? Verdict::better : Verdict::worse;
 }
 
+bool Estimate::slow_runs_disagree() const {
+  constexpr double level = 0.05;
+  if (prefer_ == Prefer::neither || n() > most_clipped) return false;
+  const int direction = sign_ * estimate_ < 0 ? -1 : 1;
+  double smaller = 1;
+  for (const std::size_t rank : {std::size_t{1}, (n() + 7) / 8}) {
+    const auto part = stats::slow_part(a_, b_, 0, rank);
+    if (part.direction != -direction) return false;
+    smaller = std::min(smaller, part.p);
+  }
+  return 2 * smaller <= level;
+}
+
+int Estimate::slow_runs() const {
+  constexpr double level = 0.05;
+  if (!fast_) return 0;
+  const auto shape = stats::shape_of(a_, b_);
+  return shape.p <= level ? shape.direction * (sign_ < 0 ? -1 : 1) : 0;
+}
+
+stats::Bounds Estimate::interval(std::uint64_t critical_count) const {
+  const std::array anchors = {0.0, -margin_, margin_};
+  return fast_ ? fast_->interval(critical_count, anchors) : all_.interval(critical_count);
+}
+
 Finding Estimate::describe(std::uint64_t critical_count, double level) const {
-  const auto interval = walsh_.interval(critical_count);
+  const auto turned = [&](const stats::Bounds& b) { return sign_ < 0 ? stats::Bounds{-b.high, -b.low} : b; };
+  const auto interval = turned(this->interval(critical_count));
   const auto shown = [&](double x) { return Effect::of_test_scale(scale_, x); };
   Finding finding;
   finding.rounds = n();
   finding.baseline_typical = baseline_typical_;
   finding.candidate_typical = candidate_typical_;
   finding.margin = asked_margin_;
-  finding.method = "signed-rank test of per-round effects, Walsh-average interval";
+  finding.method = is_fast() ? "clipped signed-rank test of paired rounds, fast runs"
+                             : "signed-rank test of paired rounds, Walsh-average interval";
   finding.beyond_margin = interval.low > margin_ || interval.high < -margin_;
   finding.effect = shown(estimate_);
   finding.interval = {shown(interval.low).value, shown(interval.high).value, level};
+  if (is_fast()) {
+    const auto wide = turned(all_.interval(critical_count));
+    finding.typical = TypicalRuns{.effect = shown(sign_ * all_.median()),
+                                  .interval = {shown(wide.low).value, shown(wide.high).value, level}};
+  }
   finding.to_settle = price_of(estimate_, 0.5 * (interval.high - interval.low), margin_, n());
   return finding;
 }

@@ -2,26 +2,36 @@
 
 #include <cstddef>
 #include <cstdint>
+#include <optional>
 #include <span>
 #include <vector>
 
 #include "assay/judge/paired.hpp"
+#include "assay/stats/clipped.hpp"
 #include "assay/stats/walsh.hpp"
 
 namespace assay::inline v1::judge {
 
-/// What pairs say about one effect, on the scale that tests work on: log ratios, or differences.
+/// What pairs say about one effect, on the scale that tests work on: log ratios, or differences. Pairs are in
+/// the order of their rounds.
 class Estimate {
  public:
   /// Throws DomainError as judge_paired does.
   Estimate(std::span<const double> baseline, std::span<const double> candidate, const Question& question);
 
-  std::size_t n() const { return walsh_.n(); }
+  std::size_t n() const { return all_.n(); }
   bool beyond_margin() const { return estimate_ > margin_ || estimate_ < -margin_; }
 
-  /// The lower count t of the test of no change, and of that of an effect at or beyond the margin.
-  std::uint64_t count_of_no_change() const;
-  std::uint64_t count_of_same() const;
+  /// The lower count t of the test of no change, and of that of an effect at or beyond the margin. Where the
+  /// fast runs are judged, the second is also that of all runs at five times the margin, if that is larger.
+  std::uint64_t count_of_no_change() const { return no_change_; }
+  std::uint64_t count_of_same() const { return same_; }
+
+  /// Whether the slow runs say the opposite of the fast ones, at a level of 5 %.
+  bool slow_runs_disagree() const;
+
+  /// What slow runs show beyond the fast ones, see Finding::slow_runs. Cost: some hundred counts.
+  int slow_runs() const;
 
   /// A finding with everything but p-values and verdict, its interval from this critical count.
   Finding describe(std::uint64_t critical_count, double level) const;
@@ -30,11 +40,19 @@ class Estimate {
   Verdict direction() const;
 
  private:
+  bool is_fast() const { return fast_.has_value(); }
+  stats::Bounds interval(std::uint64_t critical_count) const;
+
   Scale scale_;
   Prefer prefer_;
-  double asked_margin_;
-  stats::WalshAverages walsh_;
-  double baseline_typical_, candidate_typical_, margin_, estimate_;
+  double asked_margin_, margin_;
+  std::vector<double> a_, b_;  ///< the baseline's and the candidate's values, so that lower is better
+  double sign_;                ///< −1 where that turned them
+  stats::WalshAverages all_;
+  mutable std::optional<stats::ClippedSignedRank>
+      fast_;  ///< where it was chosen; it keeps an order between calls
+  double baseline_typical_, candidate_typical_, estimate_;
+  std::uint64_t no_change_, same_;
 };
 
 /// What it would take to settle an unclear finding whose interval has this half width at n rounds: the

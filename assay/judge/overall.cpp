@@ -31,21 +31,27 @@ std::vector<double> shares_of(const Design& design, const std::vector<PairedSeri
   return shares;
 }
 
-/// The rounds that all of several series have, and the mean log ratio in each, as pairs of 1 and its ratio.
+/// The rounds that all of several series have, and the weighted geometric mean of each side in each. (Both
+/// sides: what is judged must be what swaps of the two would exchange.)
 PairedSeries mean_of(const std::vector<PairedSeries>& all, const std::vector<double>& shares) {
-  std::map<int, std::pair<double, std::size_t>> sums;
+  struct Sums {
+    double baseline = 0, candidate = 0;
+    std::size_t count = 0;
+  };
+  std::map<int, Sums> of;
   for (std::size_t s = 0; s < all.size(); ++s)
     for (std::size_t i = 0; i < all[s].rounds.size(); ++i) {
-      auto& [sum, count] = sums[all[s].rounds[i]];
-      sum += shares[s] * effect_of_pair(Scale::ratio, all[s].baseline[i], all[s].candidate[i]);
-      ++count;
+      auto& sums = of[all[s].rounds[i]];
+      sums.baseline += shares[s] * std::log(all[s].baseline[i]);
+      sums.candidate += shares[s] * std::log(all[s].candidate[i]);
+      ++sums.count;
     }
   PairedSeries mean{.of = all.front().of};
-  for (const auto& [round, sum] : sums) {
-    if (sum.second < all.size()) continue;
+  for (const auto& [round, sums] : of) {
+    if (sums.count < all.size()) continue;
     mean.rounds.push_back(round);
-    mean.baseline.push_back(1);
-    mean.candidate.push_back(std::exp(sum.first));
+    mean.baseline.push_back(std::exp(sums.baseline));
+    mean.candidate.push_back(std::exp(sums.candidate));
   }
   return mean;
 }

@@ -16,8 +16,12 @@ Finding judge_paired(std::span<const double> baseline, std::span<const double> c
   finding.looks = 1;
   if (finding.p_same <= alpha)
     finding.verdict = Verdict::same;
-  else if (finding.p <= alpha && estimate.beyond_margin() && question.metric.prefer != Prefer::neither)
-    finding.verdict = estimate.direction();
+  else if (finding.p <= alpha && estimate.beyond_margin() && question.metric.prefer != Prefer::neither) {
+    if (estimate.slow_runs_disagree())
+      finding.to_settle = Price{.obstacle = Price::Obstacle::fast_and_slow};
+    else
+      finding.verdict = estimate.direction();
+  }
   if (finding.verdict != Verdict::unclear) finding.to_settle.reset();
   return finding;
 }

@@ -18,6 +18,7 @@ struct State {
   std::vector<int> looks;  ///< taken so far
   double p = 1, p_changed = 1, p_same = 1;
   Verdict direction = Verdict::unclear;
+  bool disagree = false;  ///< fast and slow runs changed in opposite directions
 };
 
 class Settling {
@@ -80,6 +81,8 @@ class Settling {
     state.looks.push_back(n);
     state.p = boundary->p_value(k, estimate.count_of_no_change());
     state.p_changed = estimate.beyond_margin() ? state.p : 1;
+    state.disagree = state.p <= q_ && estimate.beyond_margin() && estimate.slow_runs_disagree();
+    if (state.disagree) state.p_changed = 1;
     state.p_same = boundary->p_value(k, estimate.count_of_same());
     state.direction = estimate.direction();
   }
@@ -126,7 +129,9 @@ class Settling {
     const std::size_t k = place.value_or(looks.size() - 1);
     const double alpha = interval_alpha(state.kind);
     const auto boundary = schedule::boundary_for(place ? planned_counts() : looks, alpha);
-    auto finding = estimate_at(i, n).describe(boundary->critical_count(k), 1 - alpha);
+    const auto estimate = estimate_at(i, n);
+    auto finding = estimate.describe(boundary->critical_count(k), 1 - alpha);
+    finding.slow_runs = estimate.slow_runs();
     finding.of = series_[i].of;
     finding.p = state.p;
     finding.p_same = state.p_same;
@@ -136,6 +141,8 @@ class Settling {
     if (state.kind == Kind::changed && family_.question.metric.prefer != Prefer::neither)
       finding.verdict = state.direction;
     if (finding.verdict != Verdict::unclear) finding.to_settle.reset();
+    if (finding.to_settle && state.disagree)
+      finding.to_settle = Price{.obstacle = Price::Obstacle::fast_and_slow};
     // Nothing is decided between looks: the next one that is planned is the soonest.
     const auto next = planned_.next_after(n);
     if (finding.to_settle && finding.to_settle->rounds > 0 && next)

@@ -65,6 +65,18 @@ void twins_that_differ(const Evidence& evidence, Findings& findings) {
   }
 }
 
+void uneven_effects(Findings& findings) {
+  for (const auto& f : findings.findings) {
+    if (f.slow_runs == 0 || !findings.metric_of(f).demand.watched || findings.design.is_twin(f.of.candidate))
+      continue;
+    findings.trust.push_back({.kind = NoteKind::uneven_effect,
+                              .subject = f.of.candidate,
+                              .metric = f.metric,
+                              .figure = static_cast<double>(f.slow_runs),
+                              .effect = f.effect});
+  }
+}
+
 }  // namespace
 
 void add_trust_notes(const Evidence& evidence, Findings& findings) {
@@ -76,6 +88,7 @@ void add_trust_notes(const Evidence& evidence, Findings& findings) {
       findings.trust.push_back({.kind = NoteKind::doubtful_check, .subject = workload, .said = doubt});
   leftovers(evidence, findings);
   failures_now_and_then(evidence, findings);
+  uneven_effects(findings);
   add_machine_notes(evidence, findings);
   add_series_notes(evidence, findings);
   std::ranges::stable_sort(findings.trust, std::ranges::greater{}, &Note::level);

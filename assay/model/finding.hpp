@@ -29,10 +29,17 @@ struct Price {
     near_margin,     ///< not within any number worth running
     one_upper_end,   ///< most values of both sides lie at one upper end: something may limit them
     ceiling,         ///< both sides are at the metric's declared ceiling
+    fast_and_slow,   ///< the fast runs changed one way, the slow runs the other
   };
   int rounds = 0;      ///< in all, not on top
   double seconds = 0;  ///< of measuring it all again; 0 when unknown
   Obstacle obstacle = Obstacle::none;
+};
+
+/// What a typical run shows where `effect` is that of the fast ones.
+struct TypicalRuns {
+  Effect effect;
+  Interval interval;
 };
 
 /// A contrast judged on one metric.
@@ -48,6 +55,12 @@ struct Finding {
   double baseline_typical = 0, candidate_typical = 0;  ///< medians
   Effect effect;
   Interval interval;
+  /// Where `effect` and `interval` are those of the fast runs, since slow ones say little: of all. Empty:
+  /// they are of all.
+  std::optional<TypicalRuns> typical;
+  /// What the slow runs show beyond the fast ones, where one constant effect does not explain both: −1 a
+  /// smaller value, 1 a larger one. 0: nothing.
+  int slow_runs = 0;
   double margin = 0;
   double p = 1;           ///< of no change
   double p_same = 1;      ///< of an effect at or beyond the margin

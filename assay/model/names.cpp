@@ -72,6 +72,7 @@ std::span<const Named<NoteKind>> names_of() {
       Named<NoteKind>{not_exact, "not exact"},
       Named<NoteKind>{at_ceiling, "at its ceiling"},
       Named<NoteKind>{not_side_by_side, "not side by side"},
+      Named<NoteKind>{uneven_effect, "uneven effect"},
       Named<NoteKind>{other_test, "other test disagrees"},
       Named<NoteKind>{drift, "drift"},
       Named<NoteKind>{several_modes, "several modes"},

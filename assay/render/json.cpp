@@ -33,6 +33,16 @@ Json settle_json(const Findings& all, const Finding& finding) {
           {"why", possible ? std::string{} : settle_text(all, finding)}};
 }
 
+/// What all runs show, where the finding is that of the fast ones.
+Json typical_json(const Finding& finding) {
+  if (!finding.typical) return nullptr;
+  const auto& [effect, interval] = *finding.typical;
+  const bool ratio = effect.is_ratio();
+  return {{ratio ? "ratio" : "difference", finite(effect.value)},
+          {"interval",
+           {ratio && interval.low == 0 ? Json(nullptr) : finite(interval.low), finite(interval.high)}}};
+}
+
 Json finding_json(const Findings& all, const Finding& finding) {
   const auto& cell = all.candidate_of(finding);
   const auto& metric = all.metric_of(finding);
@@ -56,6 +66,7 @@ Json finding_json(const Findings& all, const Finding& finding) {
            {ratio && finding.interval.low == 0 ? Json(nullptr) : finite(finding.interval.low),
             finite(finding.interval.high)}},
           {"level", finding.interval.level},
+          {"typical_runs", typical_json(finding)},
           {"margin", finding.margin},
           {"p", finding.p},
           {"p_same", finding.p_same},

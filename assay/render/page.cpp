@@ -109,6 +109,7 @@ class Page {
     row["interval"] = or_dash(of.interval);
     row["verdict"] = of.verdict;
     row["sign"] = of.sign;
+    if (!of.runs.empty()) row["runs"] = of.runs;
     if (!of.settle.empty()) row["settle"] = of.settle;
     if (!of.moved.empty()) row["moved"] = "moved too: " + of.moved;
     if (of.finding == nullptr || all_.metric_of(*of.finding).exact) return row;  // no trials, or all alike

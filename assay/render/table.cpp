@@ -41,6 +41,7 @@ std::string row_text(const Row& row, std::size_t names, const Axis& axis, const 
   auto text = left("  " + row.candidate, names) + right(row.typical, typical_width + 2) +
               right(row.change, change_width + 2) + right(row.interval, range_width + 2) + "   " +
               axis.draw(*row.finding) + "  " + coloured(row, style) + "\n";
+  if (!row.runs.empty()) text += "    " + row.runs + "\n";
   if (!row.moved.empty()) text += "    moved too: " + row.moved + "\n";
   if (!row.settle.empty()) text += "    " + row.settle + "\n";
   return text;

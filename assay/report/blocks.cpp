@@ -25,6 +25,20 @@ std::string missing_text(const CellState& state) {
   return to_string(state.standing) + (why.empty() ? "" : ": " + why);
 }
 
+/// "fast runs −5.0 % (−5.4 … −4.6 %), typical runs −3 % (−9 … +4 %)"; empty where there is but one line to
+/// print.
+std::string runs_text(const Finding& f, const Metric& metric) {
+  if (!f.typical) return {};
+  const auto shown = [&](const Effect& effect, const Interval& interval) {
+    return effect_text(effect, metric.unit) + " (" + range_text(interval, metric.scale, metric.unit) + ")";
+  };
+  auto text = "fast runs " + shown(f.effect, f.interval) + ", typical runs " +
+              shown(f.typical->effect, f.typical->interval);
+  if (f.verdict == Verdict::same && f.effect.is_ratio())
+    text += fmt::format(": within {:.3g} % and {:.3g} %", f.margin * 100, 5 * f.margin * 100);
+  return text;
+}
+
 Row row_of(const Findings& all, const Finding& f) {
   const auto& cell = all.candidate_of(f);
   const auto& metric = all.metric_of(f);
@@ -41,6 +55,7 @@ Row row_of(const Findings& all, const Finding& f) {
           .interval = range_text(f.interval, metric.scale, metric.unit),
           .sign = sign_of(f.verdict),
           .verdict = to_string(f.verdict),
+          .runs = runs_text(f, metric),
           .moved = takes_evidence(all, f) ? evidence_text(all, f, moved_columns) : std::string{},
           .settle = settle_text(all, f),
           .why = {}};

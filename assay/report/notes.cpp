@@ -116,6 +116,10 @@ class Words {
       case NoteKind::not_side_by_side:
         return "not side by side: its values and the baseline's are not paired, so whatever changed between "
                "them is in the difference";
+      case NoteKind::uneven_effect:
+        return fmt::format(
+            "{}: not one constant effect: fast runs changed by {}, slow runs come out {} than that", metric_,
+            note_.effect ? effect_text(*note_.effect, {}) : "", figure_ > 0 ? "higher" : "lower");
       case NoteKind::other_test:
         return "the Brunner-Munzel test, which lets the spreads differ, says otherwise";
       case NoteKind::drift:
@@ -278,6 +282,8 @@ std::string settle_text(const Findings& all, const Finding& f) {
   switch (f.to_settle->obstacle) {
     case Price::Obstacle::too_few_rounds:
       return "too few rounds to tell how many are needed";
+    case Price::Obstacle::fast_and_slow:
+      return "its fast runs changed one way and its slow runs the other: no single verdict says both";
     case Price::Obstacle::near_margin:
       return "not within any sensible number of rounds: the effect is near the margin";
     case Price::Obstacle::one_upper_end:

@@ -22,9 +22,10 @@ struct Row {
   std::string where;  ///< "orders, locks=800"; without the workload where there is but one
   std::string baseline, baseline_typical, typical, change, interval;
   std::string sign, verdict;  ///< "+", "better"; of a cell that is not sound, none and its standing
-  std::string moved;          ///< other metrics that moved besides; empty: none
-  std::string settle;         ///< what it takes to settle it; empty: it is settled
-  std::string why;            ///< why there is no value, in a few words
+  std::string runs;    ///< fast and typical runs apart, where the change is that of the fast ones; else empty
+  std::string moved;   ///< other metrics that moved besides; empty: none
+  std::string settle;  ///< what it takes to settle it; empty: it is settled
+  std::string why;     ///< why there is no value, in a few words
 };
 
 /// The comparisons of one setting, and what they are held against: "locks=200, list: 412 ms".

@@ -18,27 +18,18 @@ namespace assay::inline v1::schedule {
 /// 40, 60. Throws DomainError unless 1 ≤ min ≤ max.
 std::vector<int> planned_looks(int min, int max);
 
-/// The exact chance that the walk T_n = T_{n−1} + n·b_n (b_n a fair 0/1) has T_n < c or T_n > n(n+1)/2 − c at
-/// any of the looks, with c = counts[k] at looks[k]. For looks beyond 200 rounds their own levels are added,
-/// which bounds it from above. Looks as for Boundary, counts of the same length. Cost: about max³/6
-/// additions.
-double crossing_chance(std::span<const int> looks, std::span<const std::uint64_t> counts);
-
 /// How extreme the signed-rank counts must be at each of several looks at growing data, so that the chance of
 /// ever calling no change a change stays at or below alpha.
 ///
-/// Look k, at n rounds, calls a change when t = min(#{W ≤ 0}, #{W ≥ 0}) < c_k, with
-/// c_k(u) = #{t : 2·F_n(t) ≤ w_k·u} and weights w = 6, 2, 1, 1, … in order of the looks; at n = 7 c is at
-/// most 1 unless that is the only look. u is as large as can be with J(u) ≤ alpha, where J(u) is the
-/// crossing_chance of those counts. Its walk is the order of rounds in which |d| keeps growing; no order was
-/// found that crosses more often, which is not proved. Whatever the order, the chance is at most the sum of
-/// the looks' own levels, see ceiling().
+/// Look k, at n rounds, calls a change when t < c_k(u) = #{t : 2·F_n(t) ≤ w_k·u}, with weights w = 6, 2, 1,
+/// 1, … in order of the looks; at n = 7 c is at most 1 unless that is the only look. u is as large as can be
+/// with sum(u) ≤ alpha, the sum of the looks' own levels. Whatever the statistics at the looks have to do
+/// with each other, they cross no more often than that, and the intervals of all looks hold together.
 ///
-/// Cost: about max³/6 additions for each value of J; some 20 such values to make a boundary, one for a
-/// p-value that was not asked for before. Safe to call from several threads.
+/// Cost: some 60 sums over the looks to make one, one for a p-value. Safe to call from several threads.
 ///
-/// Source: group-sequential testing with an error-spending function, Lan & DeMets 1983, Kim & DeMets 1987,
-/// Jennison & Turnbull 2000, chapter 7; the weights are Assay's own.
+/// Source: Bonferroni's inequality; group-sequential testing with an error-spending function, Lan & DeMets
+/// 1983, Jennison & Turnbull 2000, chapter 7; the weights are Assay's own.
 class Boundary {
  public:
   /// `looks`: round counts, from 1 on, growing. alpha in (0, 1). Throws DomainError otherwise.
@@ -52,28 +43,23 @@ class Boundary {
   /// c of look k for another alpha, as for an interval of another level.
   std::uint64_t critical_count(std::size_t k, double alpha) const;
 
-  /// J at the boundary's u: the exact chance of ever crossing, for rounds in order of |d|.
-  double error_rate() const { return error_rate_; }
+  /// The sum of the looks' own levels, at most alpha.
+  double error_rate() const { return sum_of(critical_); }
 
-  /// The sum of the looks' own levels: no order of rounds can cross more often.
-  double ceiling() const;
-
-  /// p-value over all looks of a count t seen at look k: J(2·F_n(t)/w_k). At or below alpha exactly when
-  /// t < critical_count(k).
+  /// p-value over all looks of a count t seen at look k: sum(2·F_n(t)/w_k), at most 1. At or below alpha
+  /// exactly when t < critical_count(k).
   double p_value(std::size_t k, std::uint64_t t) const;
 
  private:
   std::vector<std::uint64_t> counts_at(double u) const;
+  double sum_of(const std::vector<std::uint64_t>& counts) const;
   double largest_tuning(double alpha) const;
   double weight(std::size_t k) const { return k == 0 ? 6 : k == 1 ? 2 : 1; }
   bool capped(std::size_t k) const { return looks_[k] == 7 && looks_.size() > 1; }
 
-  mutable std::mutex guard_;  ///< of the p-values that were asked for before
-  mutable std::map<std::pair<std::size_t, std::uint64_t>, double> known_;
   std::vector<int> looks_;
   std::vector<stats::SignedRank> null_;
   std::vector<std::uint64_t> critical_;
-  double error_rate_ = 0;
 };
 
 /// The boundary for these looks and alpha, made once and kept; safe to call from several threads.

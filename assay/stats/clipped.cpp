@@ -84,8 +84,8 @@ ClippedSignedRank::Counts ClippedSignedRank::counts(double shift) {
     std::uint64_t up = 0, down = 0;
     std::size_t j = i;
     for (; j < n() && !rows_[i].before(rows_[j]); ++j) {
-      up += rows_[j].sign > 0 ? 1 : 0;
-      down += rows_[j].sign < 0 ? 1 : 0;
+      up += rows_[j].sign > 0 ? 1U : 0U;
+      down += rows_[j].sign < 0 ? 1U : 0U;
     }
     above += up * i + up * (up + 1) / 2;
     below += down * i + down * (down + 1) / 2;

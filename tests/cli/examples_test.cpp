@@ -133,7 +133,7 @@ TEST(Examples, JudgeNumbersTellsItsVerdict) {
   const Scratch scratch;
   const auto ran = run(scratch, {build + "/examples/judge_numbers"});
   EXPECT_EQ(ran.status, 0);
-  EXPECT_THAT(ran.out, HasSubstr("the new timetable is better: travel time times 0.94657"));
+  EXPECT_THAT(ran.out, HasSubstr("the new timetable is better: travel time times 0.947262"));
 }
 
 }  // namespace

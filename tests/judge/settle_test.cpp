@@ -14,13 +14,13 @@
 namespace assay::inline v1::judge {
 namespace {
 
-/// Rounds with these effects, which are differences on a baseline of zeros.
+/// Rounds with these effects, which are differences; neither side of a round is slow.
 PairedSeries series_of(const std::vector<double>& effects, std::int64_t id = 1) {
   PairedSeries series{.of = {{0}, {id}}};
   for (std::size_t i = 0; i < effects.size(); ++i) {
     series.rounds.push_back(static_cast<int>(i) + 2);
-    series.baseline.push_back(0);
-    series.candidate.push_back(effects[i]);
+    series.baseline.push_back(-0.5 * effects[i]);
+    series.candidate.push_back(0.5 * effects[i]);
   }
   return series;
 }
@@ -50,7 +50,7 @@ TEST(Settle, ALargeEffectIsSettledAtTheFirstLookAndFrozen) {
   EXPECT_EQ(f.rounds, 7U);
   EXPECT_EQ(f.looks, 1);
   EXPECT_EQ(f.verdict, Verdict::worse);
-  EXPECT_NEAR(f.p, 0.02821, 5e-6);
+  EXPECT_NEAR(f.p, 0.03167883, 5e-9);
 }
 
 TEST(Settle, AFrozenVerdictSurvivesWhateverComesLater) {
@@ -94,10 +94,11 @@ TEST(Settle, AFixedNumberOfRoundsIsTheFixedTest) {
   stats::Random random(4);
   for (int i = 0; i < 200; ++i) {
     const auto d = normal_effects(random, 20, 0.3, 1);
-    const std::vector<double> zero(20, 0.0);
+    const auto series = series_of(d);
     auto rules = family(0.1, 20);
     rules.min_rounds = 20;
-    const auto f = settle_one(d, rules), fixed = judge_paired(zero, d, rules.question);
+    const auto f = settle_one(d, rules),
+               fixed = judge_paired(series.baseline, series.candidate, rules.question);
     EXPECT_EQ(f.verdict, fixed.verdict);
     EXPECT_NEAR(f.p, fixed.p, 1e-12);
     EXPECT_EQ(f.interval.low, fixed.interval.low);
@@ -206,7 +207,7 @@ TEST(SettleSimulated, FalseAlarmsStayBelowTheErrorRateWhateverTheNoise) {
   }
 }
 
-TEST(SettleSimulated, GrowingEffectsAreTheWorstOrderAndStillWithinTheRate) {
+TEST(SettleSimulated, GrowingEffectsStayWithinTheRate) {
   stats::Random random(21);
   int alarms = 0;
   for (int i = 0; i < 1500; ++i) {
@@ -217,7 +218,7 @@ TEST(SettleSimulated, GrowingEffectsAreTheWorstOrderAndStillWithinTheRate) {
     alarms += verdict != Verdict::unclear ? 1 : 0;
   }
   EXPECT_LE(alarms, 113);
-  EXPECT_GE(alarms, 40) << "the rate is used, not wasted: below 40 of 1500 at 4.96 % has a chance below 1e-5";
+  EXPECT_GE(alarms, 40) << "the rate is used, not wasted";
 }
 
 TEST(SettleSimulated, IntervalsCoverAfterStoppingAndChangesAreFound) {

@@ -102,7 +102,8 @@ TEST(Groups, HoldWhatCantBeToldApartAndOverlap) {
 }
 
 TEST(Overall, IsSeldomCalledWhereNothingChanged) {
-  // Seeded, so the same each time. At most 5 % of 600 campaigns may be called; noise of two modes.
+  // Seeded, so the same each time. At most 5 % of 600 campaigns may be called, and more than 57 with a chance
+  // below 1e-6; noise of two modes.
   int called = 0;
   for (unsigned seed = 0; seed < 600; ++seed) {
     std::vector<std::vector<double>> values;
@@ -118,7 +119,7 @@ TEST(Overall, IsSeldomCalledWhereNothingChanged) {
     called +=
         overall.at(0).finding.verdict == Verdict::worse || overall.at(0).finding.verdict == Verdict::better;
   }
-  EXPECT_LE(called, 30);
+  EXPECT_LE(called, 57);
 }
 
 TEST(Groups, AreSeldomMadeOfCandidatesThatAreAlike) {
