@@ -7,6 +7,7 @@
 #include "assay/plan/narrow.hpp"
 #include "assay/plan/read.hpp"
 #include "assay/plan/validate.hpp"
+#include "assay/plan/write.hpp"
 
 namespace assay::inline v1 {
 

@@ -10,6 +10,8 @@
 #include <nlohmann/json.hpp>
 #include <thread>
 
+#include "assay/build/folder.hpp"
+#include "assay/build/repository.hpp"
 #include "assay/build/toolchain.hpp"
 #include "assay/measure/descriptor.hpp"
 #include "assay/measure/digest.hpp"

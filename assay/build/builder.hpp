@@ -9,6 +9,7 @@
 #include <utility>
 #include <vector>
 
+#include "assay/build/repository.hpp"
 #include "assay/build/source.hpp"
 #include "assay/measure/process.hpp"
 

@@ -1,8 +1,9 @@
+#include "assay/build/folder.hpp"
+
 #include <algorithm>
 #include <filesystem>
 #include <vector>
 
-#include "assay/build/source.hpp"
 #include "assay/measure/digest.hpp"
 #include "assay/model/error.hpp"
 

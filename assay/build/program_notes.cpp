@@ -1,3 +1,5 @@
+#include "assay/build/program_notes.hpp"
+
 #include <elf.h>
 
 #include <array>
@@ -9,8 +11,6 @@
 #include <sstream>
 #include <string_view>
 #include <vector>
-
-#include "assay/build/toolchain.hpp"
 
 namespace assay::inline v1::build {
 namespace {

@@ -1,3 +1,5 @@
+#include "assay/build/repository.hpp"
+
 #include <sys/stat.h>
 
 #include <filesystem>
@@ -5,7 +7,6 @@
 #include <sstream>
 #include <utility>
 
-#include "assay/build/source.hpp"
 #include "assay/measure/digest.hpp"
 #include "assay/model/error.hpp"
 

@@ -18,12 +18,4 @@ std::string toolchain_of(measure::Launcher& launcher, const std::vector<std::vec
 std::string flags_of_build(const std::string& out, const std::string& source,
                            const std::vector<std::vector<std::string>>& steps);
 
-/// What a finished program says of how it was made, as far as it does: its section .comment, and, of a GCC
-/// build with debug information, the options kept there. Sanitizers are told as -fsanitize=address, thread or
-/// undefined.
-struct ProgramNotes {
-  std::string compiler, flags;  ///< empty: it does not say
-};
-ProgramNotes notes_of_program(const std::string& path);
-
 }  // namespace assay::inline v1::build

@@ -10,6 +10,7 @@
 #include <tuple>
 #include <utility>
 
+#include "assay/build/program_notes.hpp"
 #include "assay/build/toolchain.hpp"
 #include "assay/campaign/identity.hpp"
 #include "assay/campaign/staging.hpp"
@@ -21,6 +22,7 @@
 #include "assay/model/names.hpp"
 #include "assay/plan/matrix.hpp"
 #include "assay/plan/read.hpp"
+#include "assay/plan/write.hpp"
 
 namespace assay::inline v1::campaign {
 namespace {

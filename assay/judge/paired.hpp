@@ -16,26 +16,33 @@ struct Question {
   double level = 0.95;  ///< of the interval; 1 − level is the chance of calling no change a change
 };
 
-/// Judges values paired by round: baseline[r] and candidate[r] are from the same round.
+/// Judges values paired by round: baseline[r] and candidate[r] are from the same round, in the order of the
+/// rounds.
 ///
-/// With d_r = ln(candidate/baseline), or the difference on a difference scale, the estimate is the median of
-/// the Walsh averages of d, the interval the closed one of the signed-rank test, and
+/// By the clipped signed-rank test (stats/clipped.hpp) of their logarithms, or of the values on a difference
+/// scale: where noise makes some trials slower, the effect and interval are those of the fast runs, and
+/// `typical` has those of all; else they are of all, the Hodges-Lehmann estimate with the interval of Walsh
+/// averages. Then
 ///
-/// - `same`: the whole interval lies inside the margin,
-/// - `worse` / `better`: the interval excludes no change, and the estimate lies beyond the margin,
-/// - `unclear`: anything else; `to_settle` then says how many rounds it would likely take.
+/// - `same`: the whole interval lies inside the margin, and where it is that of the fast runs, the interval
+/// of all runs
+///   inside five margins,
+/// - `worse` / `better`: the interval excludes no change, the estimate lies beyond the margin, and the slow
+/// runs don't
+///   say the opposite,
+/// - `unclear`: anything else; `to_settle` then says how many rounds it would likely take, or why none would.
 ///
-/// Under no change at all, and order shuffled within rounds, the test is exact whatever the noise. For the
-/// interval, one constant effect and rounds with independent effects are assumed besides. Ids in the result
-/// are left at zero. Swapping the two sides swaps the verdicts.
+/// With the order drawn at random within rounds the test is exact under every constant effect, whatever the
+/// noise. Ids in the result are left at zero. Swapping the two sides swaps the verdicts.
 ///
 ///   auto f = judge_paired(before, after, {.metric = {"wall time", "s"}, .margin = 0.01});
-///   f.verdict == Verdict::better;  f.effect == 0.93;
+///   f.verdict == Verdict::better;  f.effect.value == 0.93;
 ///
 /// Throws DomainError for unequal lengths, no values, values that are not finite, values that are not above
-/// zero on a ratio scale, and a level or margin out of range. Cost: O(n log n).
+/// zero on a ratio scale, and a level or margin out of range. Cost: some hundred counts of O(n log n); beyond
+/// 1 000 rounds O(n log n), as all runs are judged alike there.
 ///
-/// Source: Hodges & Lehmann 1963; Wilcoxon 1945.
+/// Source: see stats/clipped.hpp; Hodges & Lehmann 1963; Wilcoxon 1945.
 Finding judge_paired(std::span<const double> baseline, std::span<const double> candidate,
                      const Question& question);
 

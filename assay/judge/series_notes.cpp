@@ -8,6 +8,7 @@
 
 #include "assay/judge/pairs.hpp"
 #include "assay/metrics/catalogue.hpp"
+#include "assay/stats/dip.hpp"
 #include "assay/stats/location.hpp"
 #include "assay/stats/many.hpp"
 #include "assay/stats/series.hpp"

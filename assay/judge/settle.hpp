@@ -45,7 +45,7 @@ enum class Stage { going, ended };
 /// them rests on simulation.
 ///
 /// In the order given; a series without pairs gives a finding with rounds = 0. Throws DomainError as
-/// judge_paired does. Cost: O(n log n) a look, and max_rounds³/6 additions for its two p-values.
+/// judge_paired does. Cost: some hundred counts of O(n log n) a look.
 ///
 /// Source: Benjamini & Hochberg 1995; Benjamini & Yekutieli 2005; Jennison & Turnbull 2000.
 std::vector<Finding> settle(std::span<const PairedSeries> series, const Family& family, Stage stage);

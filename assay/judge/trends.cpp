@@ -5,6 +5,7 @@
 #include <map>
 
 #include "assay/stats/fit.hpp"
+#include "assay/stats/growth.hpp"
 #include "assay/stats/location.hpp"
 
 namespace assay::inline v1::judge {

@@ -49,6 +49,4 @@ class Dialect {
   virtual bool is_there() const = 0;
 };
 
-std::unique_ptr<Dialect> sqlite_dialect();
-
 }  // namespace assay::inline v1::ledger

@@ -1,3 +1,5 @@
+#include "assay/ledger/sqlite.hpp"
+
 #include <fcntl.h>
 #include <soci/sqlite3/soci-sqlite3.h>
 #include <sqlite3.h>
@@ -7,8 +9,6 @@
 #include <array>
 #include <filesystem>
 #include <utility>
-
-#include "assay/ledger/dialect.hpp"
 
 namespace assay::inline v1::ledger {
 namespace {

@@ -23,10 +23,4 @@ Plan read(const std::string& text, const std::string& name, const std::string& f
 /// Reads the plan file at `path`; its folder becomes the plan's. Throws Error also when it can't be read.
 Plan read_file(const std::string& path, const std::vector<std::string>& commits = {});
 
-/// All that defines a workload, as text: equal texts are the same work.
-std::string definition_of(const PlannedWorkload& workload);
-
-/// The plan in the plan file's language: read() gives the same plan back. Comments are not kept.
-std::string to_toml(const Plan& plan);
-
 }  // namespace assay::inline v1::plan

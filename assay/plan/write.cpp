@@ -1,9 +1,10 @@
+#include "assay/plan/write.hpp"
+
 #include <toml++/toml.h>
 
 #include <string>
 #include <vector>
 
-#include "assay/plan/read.hpp"
 #include "assay/plan/toml_writer.hpp"
 
 namespace assay::inline v1::plan {

@@ -2,11 +2,8 @@
 
 #include <cstddef>
 #include <cstdint>
-#include <map>
 #include <memory>
-#include <mutex>
 #include <span>
-#include <utility>
 #include <vector>
 
 #include "assay/stats/signed_rank.hpp"

@@ -1,3 +1,5 @@
+#include "assay/stats/dip.hpp"
+
 #include <algorithm>
 #include <cmath>
 #include <vector>
@@ -5,7 +7,6 @@
 #include "assay/model/error.hpp"
 #include "assay/stats/random.hpp"
 #include "assay/stats/require.hpp"
-#include "assay/stats/series.hpp"
 
 namespace assay::inline v1::stats {
 namespace {

@@ -1,3 +1,5 @@
+#include "assay/stats/distance.hpp"
+
 #include <algorithm>
 #include <boost/math/distributions/hypergeometric.hpp>
 #include <cmath>
@@ -5,7 +7,6 @@
 
 #include "assay/model/error.hpp"
 #include "assay/stats/require.hpp"
-#include "assay/stats/unpaired.hpp"
 
 namespace assay::inline v1::stats {
 namespace {

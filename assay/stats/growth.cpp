@@ -1,3 +1,5 @@
+#include "assay/stats/growth.hpp"
+
 #include <algorithm>
 #include <array>
 #include <cmath>

@@ -1,3 +1,5 @@
+#include "assay/stats/rank_sum.hpp"
+
 #include <algorithm>
 #include <boost/math/distributions/normal.hpp>
 #include <cmath>
@@ -6,7 +8,6 @@
 
 #include "assay/stats/ranks.hpp"
 #include "assay/stats/require.hpp"
-#include "assay/stats/unpaired.hpp"
 
 namespace assay::inline v1::stats {
 namespace {

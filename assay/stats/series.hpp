@@ -47,29 +47,6 @@ ChangePoint change_point(std::span<const double> values);
 /// 1997 (marginal standard error rule).
 std::size_t warm_up_length(std::span<const double> values);
 
-/// Hartigan's dip: the largest distance between the empirical distribution and the nearest one with a single
-/// mode. From 1/(2n) to 1/4. At least one value. Cost: a sort, then O(n). Source: Hartigan & Hartigan 1985;
-/// Hartigan 1985.
-double dip(std::span<const double> values);
-
-/// Test of one mode against more for samples of one size: the dips of `draws` samples of n uniform values,
-/// the least favourable single mode, drawn once. p of a sample's dip is (1 + as large)/(1 + draws).
-class OneMode {
- public:
-  /// n and draws at least 1; else DomainError. Cost: draws sorts of n values.
-  explicit OneMode(std::size_t n, std::size_t draws = 2000, std::uint64_t seed = 1);
-
-  /// statistic: the dip. Throws DomainError unless there are n values. Cost: a sort of them.
-  TestResult test(std::span<const double> values) const;
-
- private:
-  std::size_t n_;
-  std::vector<double> dips_;  // sorted
-};
-
-/// OneMode's test of a single sample.
-TestResult dip_test(std::span<const double> values, std::size_t draws = 2000, std::uint64_t seed = 1);
-
 /// Fences beyond which a value is an outlier: quartiles (type 7) ∓ `reach` interquartile ranges. Outliers are
 /// flagged, never dropped. reach above 0. Source: Tukey 1977 (1.5 inner, 3 outer).
 Bounds outlier_fences(std::span<const double> values, double reach = 3);

@@ -1,3 +1,5 @@
+#include "assay/stats/shift.hpp"
+
 #include <algorithm>
 #include <boost/math/distributions/normal.hpp>
 #include <cmath>
@@ -6,7 +8,6 @@
 #include <vector>
 
 #include "assay/stats/require.hpp"
-#include "assay/stats/unpaired.hpp"
 
 namespace assay::inline v1::stats {
 namespace {

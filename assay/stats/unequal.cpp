@@ -1,3 +1,5 @@
+#include "assay/stats/unequal.hpp"
+
 #include <algorithm>
 #include <boost/math/distributions/fisher_f.hpp>
 #include <boost/math/distributions/students_t.hpp>
@@ -10,7 +12,6 @@
 #include "assay/stats/ranks.hpp"
 #include "assay/stats/require.hpp"
 #include "assay/stats/resample.hpp"
-#include "assay/stats/unpaired.hpp"
 
 namespace assay::inline v1::stats {
 namespace {

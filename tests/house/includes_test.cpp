@@ -81,6 +81,21 @@ TEST(House, TheToolIsWrittenAgainstWhatUsersHaveAndAProgramsParts) {
   EXPECT_GT(seen, 30U);
 }
 
+TEST(House, EachSourceHasAHeaderOfItsName) {
+  std::size_t seen = 0;
+  for (const auto& entry : fs::recursive_directory_iterator(source / "assay")) {
+    const auto path = fs::relative(entry.path(), source / "assay").string();
+    // Commands are told apart by cli/command.hpp; two programs and one library are of one file each.
+    if (entry.path().extension() != ".cpp" || path.starts_with("cli/") ||
+        path == "measure/launcher/launcher.cpp" || path == "contest/counting_new/counting_new.cpp")
+      continue;
+    auto header = entry.path();
+    EXPECT_TRUE(fs::exists(header.replace_extension(".hpp"))) << path;
+    ++seen;
+  }
+  EXPECT_GT(seen, 150U);
+}
+
 TEST(House, TheArrowsHaveNoCircle) {
   ASSERT_GT(arrows.size(), 15U);
   for (const auto& [module, below] : arrows)

@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "assay/judge/findings.hpp"
+#include "assay/stats/dip.hpp"
 #include "assay/stats/many.hpp"
 #include "assay/stats/series.hpp"
 #include "support/noise.hpp"

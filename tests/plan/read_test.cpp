@@ -5,6 +5,7 @@
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/error.hpp"
 #include "assay/plan/matrix.hpp"
+#include "assay/plan/write.hpp"
 #include "support/tool.hpp"
 
 namespace assay::inline v1::plan {

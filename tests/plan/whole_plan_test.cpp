@@ -5,6 +5,7 @@
 #include "assay/plan/matrix.hpp"
 #include "assay/plan/narrow.hpp"
 #include "assay/plan/read.hpp"
+#include "assay/plan/write.hpp"
 
 namespace assay::inline v1::plan {
 namespace {

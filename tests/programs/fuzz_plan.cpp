@@ -9,6 +9,7 @@
 #include "assay/model/error.hpp"
 #include "assay/plan/matrix.hpp"
 #include "assay/plan/read.hpp"
+#include "assay/plan/write.hpp"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* bytes, std::size_t size) {
   const std::string text(reinterpret_cast<const char*>(bytes), size);

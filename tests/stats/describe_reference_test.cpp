@@ -4,6 +4,7 @@
 #include <numeric>
 
 #include "assay/model/error.hpp"
+#include "assay/stats/dip.hpp"
 #include "assay/stats/location.hpp"
 #include "assay/stats/many.hpp"
 #include "assay/stats/random.hpp"

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "assay/model/error.hpp"
+#include "assay/stats/growth.hpp"
 #include "assay/stats/random.hpp"
 #include "support/reference.hpp"
 

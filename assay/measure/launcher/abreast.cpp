@@ -1,3 +1,5 @@
+#include "assay/measure/launcher/abreast.hpp"
+
 #include <fcntl.h>
 #include <sys/mman.h>
 #include <sys/resource.h>
@@ -7,7 +9,6 @@
 #include <cerrno>
 #include <csignal>
 
-#include "assay/measure/launcher/heats.hpp"
 #include "assay/measure/launcher/mapping.hpp"
 #include "assay/measure/launcher/usage.hpp"
 #include "assay/measure/launcher/waiting.hpp"

@@ -1,10 +1,11 @@
+#include "assay/measure/launcher/alone.hpp"
+
 #include <sys/socket.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
 #include <cerrno>
 
-#include "assay/measure/launcher/heats.hpp"
 #include "assay/measure/launcher/usage.hpp"
 #include "assay/measure/launcher/waiting.hpp"
 

@@ -17,7 +17,8 @@
 #include <cstdlib>
 #include <cstring>
 
-#include "assay/measure/launcher/heats.hpp"
+#include "assay/measure/launcher/abreast.hpp"
+#include "assay/measure/launcher/alone.hpp"
 #include "assay/measure/launcher/mapping.hpp"
 #include "assay/measure/launcher/protocol.hpp"
 

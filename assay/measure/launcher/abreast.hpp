@@ -1,13 +1,8 @@
 #pragma once
 
-#include "assay/measure/launcher/counters.hpp"
 #include "assay/measure/launcher/start.hpp"
 
 namespace assay::launcher {
-
-/// Runs one program. Wall time runs from just before it is spawned until its end is known.
-void run_alone(const Start& start, const measure::protocol::Request& request, Counters& counters,
-               measure::protocol::Reply& reply);
 
 /// Runs several programs at once, on the cores the request names: each is made ready and waits at a gate, and
 /// all are released together. What a program used up to the gate is taken off again.
