@@ -58,27 +58,34 @@ Estimate::Estimate(std::span<const double> baseline, std::span<const double> can
     stats::ClippedSignedRank chosen(a_, b_);
     if (chosen.is_fast()) fast_ = std::move(chosen);
   }
-  if (fast_) {
-    estimate_ = sign_ * fast_->estimate();
-    no_change_ = fast_->count(0);
-    constexpr double wider = 5;
-    same_ = std::max({fast_->counts(-margin_).at_or_below, fast_->counts(margin_).at_or_above,
-                      all_.at_or_below(-wider * margin_), all_.at_or_above(wider * margin_)});
-  } else {
-    estimate_ = sign_ * all_.median();
-    no_change_ = std::min(all_.at_or_below(0), all_.at_or_above(0));
-    same_ = std::max(all_.at_or_below(-margin_), all_.at_or_above(margin_));
-  }
+}
+
+double Estimate::estimate() const {
+  if (!estimate_) estimate_ = sign_ * (fast_ ? fast_->estimate() : all_.median());
+  return *estimate_;
+}
+
+bool Estimate::beyond_margin() const { return estimate() > margin_ || estimate() < -margin_; }
+
+std::uint64_t Estimate::count_of_no_change() const {
+  return fast_ ? fast_->count(0) : std::min(all_.at_or_below(0), all_.at_or_above(0));
+}
+
+std::uint64_t Estimate::count_of_same() const {
+  if (!fast_) return std::max(all_.at_or_below(-margin_), all_.at_or_above(margin_));
+  constexpr double wider = 5;
+  return std::max({fast_->counts(-margin_).at_or_below, fast_->counts(margin_).at_or_above,
+                   all_.at_or_below(-wider * margin_), all_.at_or_above(wider * margin_)});
 }
 
 Verdict Estimate::direction() const {
-  return (estimate_ < 0) == (prefer_ == Prefer::lower) ? Verdict::better : Verdict::worse;
+  return (estimate() < 0) == (prefer_ == Prefer::lower) ? Verdict::better : Verdict::worse;
 }
 
 bool Estimate::slow_runs_disagree() const {
   constexpr double level = 0.05;
   if (prefer_ == Prefer::neither || n() > most_clipped) return false;
-  const int direction = sign_ * estimate_ < 0 ? -1 : 1;
+  const int direction = sign_ * estimate() < 0 ? -1 : 1;
   double smaller = 1;
   for (const std::size_t rank : {std::size_t{1}, (n() + 7) / 8}) {
     const auto part = stats::slow_part(a_, b_, 0, rank);
@@ -112,14 +119,14 @@ Finding Estimate::describe(std::uint64_t critical_count, double level) const {
   finding.method = is_fast() ? "clipped signed-rank test of paired rounds, fast runs"
                              : "signed-rank test of paired rounds, Walsh-average interval";
   finding.beyond_margin = interval.low > margin_ || interval.high < -margin_;
-  finding.effect = shown(estimate_);
+  finding.effect = shown(estimate());
   finding.interval = {shown(interval.low).value, shown(interval.high).value, level};
   if (is_fast()) {
     const auto wide = turned(all_.interval(critical_count));
     finding.typical = TypicalRuns{.effect = shown(sign_ * all_.median()),
                                   .interval = {shown(wide.low).value, shown(wide.high).value, level}};
   }
-  finding.to_settle = price_of(estimate_, 0.5 * (interval.high - interval.low), margin_, n());
+  finding.to_settle = price_of(estimate(), 0.5 * (interval.high - interval.low), margin_, n());
   return finding;
 }
 

@@ -20,12 +20,12 @@ class Estimate {
   Estimate(std::span<const double> baseline, std::span<const double> candidate, const Question& question);
 
   std::size_t n() const { return all_.n(); }
-  bool beyond_margin() const { return estimate_ > margin_ || estimate_ < -margin_; }
+  bool beyond_margin() const;
 
   /// The lower count t of the test of no change, and of that of an effect at or beyond the margin. Where the
   /// fast runs are judged, the second is also that of all runs at five times the margin, if that is larger.
-  std::uint64_t count_of_no_change() const { return no_change_; }
-  std::uint64_t count_of_same() const { return same_; }
+  std::uint64_t count_of_no_change() const;
+  std::uint64_t count_of_same() const;
 
   /// Whether the slow runs say the opposite of the fast ones, at a level of 5 %.
   bool slow_runs_disagree() const;
@@ -41,6 +41,7 @@ class Estimate {
 
  private:
   bool is_fast() const { return fast_.has_value(); }
+  double estimate() const;
   stats::Bounds interval(std::uint64_t critical_count) const;
 
   Scale scale_;
@@ -51,8 +52,8 @@ class Estimate {
   stats::WalshAverages all_;
   mutable std::optional<stats::ClippedSignedRank>
       fast_;  ///< where it was chosen; it keeps an order between calls
-  double baseline_typical_, candidate_typical_, estimate_;
-  std::uint64_t no_change_, same_;
+  double baseline_typical_, candidate_typical_;
+  mutable std::optional<double> estimate_;  ///< once it was asked for: it takes a hundred counts
 };
 
 /// What it would take to settle an unclear finding whose interval has this half width at n rounds: the

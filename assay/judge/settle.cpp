@@ -80,11 +80,12 @@ class Settling {
     auto& state = states_[i];
     state.looks.push_back(n);
     state.p = boundary->p_value(k, estimate.count_of_no_change());
-    state.p_changed = estimate.beyond_margin() ? state.p : 1;
-    state.disagree = state.p <= q_ && estimate.beyond_margin() && estimate.slow_runs_disagree();
-    if (state.disagree) state.p_changed = 1;
+    // Above q nothing is selected, whatever the estimate, which takes a while.
+    const bool changed = state.p <= q_ && estimate.beyond_margin();
+    state.disagree = changed && estimate.slow_runs_disagree();
+    state.p_changed = changed && !state.disagree ? state.p : 1;
     state.p_same = boundary->p_value(k, estimate.count_of_same());
-    state.direction = estimate.direction();
+    if (changed) state.direction = estimate.direction();
   }
 
   Estimate estimate_at(std::size_t i, int n) const {

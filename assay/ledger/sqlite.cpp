@@ -109,10 +109,11 @@ class Sqlite : public Dialect {
   }
 
   void keep_reserve() const override {
-    if (reads_only_) return;
+    std::error_code missing;
+    if (reads_only_ || std::filesystem::file_size(reserve(), missing) == reserved_bytes) return;
     const int file = open(reserve().c_str(), O_WRONLY | O_CREAT | O_CLOEXEC, 0600);
     if (file < 0) return;
-    if (posix_fallocate(file, 0, reserved_bytes) != 0) unlink(reserve().c_str());
+    if (posix_fallocate(file, 0, static_cast<off_t>(reserved_bytes)) != 0) unlink(reserve().c_str());
     close(file);
   }
 
@@ -153,7 +154,7 @@ class Sqlite : public Dialect {
   // What is logged is at most as much as the reserve holds: so there is always room to put it into the
   // database.
   static constexpr int logged_pages = 128;
-  static constexpr off_t reserved_bytes = 1 << 20;
+  static constexpr std::uintmax_t reserved_bytes = 1 << 20;
 
   std::string reserve() const { return path_ + "-reserve"; }
 

@@ -6,10 +6,11 @@
 
 #include <algorithm>
 #include <cerrno>
-#include <cmath>
 #include <cstdlib>
 #include <cstring>
 #include <string>
+
+#include "assay/measure/deadline.hpp"
 
 extern char** environ;  // NOLINT(readability-redundant-declaration): unistd.h has it only as an extension
 
@@ -81,8 +82,6 @@ std::string why_not_started(protocol::Step step, int error, const Command& comma
       return "it can't be started: " + reason;
   }
 }
-
-std::int64_t nanoseconds(double seconds) { return std::llround(std::min(seconds, 1e9) * 1e9); }
 
 std::optional<double> if_told(double value) {
   return value < 0 ? std::nullopt : std::optional<double>(value);

@@ -18,6 +18,7 @@
 #include <thread>
 #include <vector>
 
+#include "assay/measure/deadline.hpp"
 #include "assay/measure/exchange.hpp"
 #include "assay/measure/launcher/tree.hpp"
 #include "assay/model/error.hpp"
@@ -61,23 +62,6 @@ Descriptor launcher_image() {
 }
 
 namespace {
-
-/// A point in time that can only come nearer.
-class Deadline {
- public:
-  explicit Deadline(double seconds) : at_(after(seconds)) {}
-  void at_most(double seconds) { at_ = std::min(at_, after(seconds)); }
-  bool is_over() const { return Clock::now() >= at_; }
-
- private:
-  using Clock = std::chrono::steady_clock;
-  static Clock::time_point after(double seconds) {
-    constexpr double most = 3e8;  // ten years: what the clock can hold
-    return Clock::now() + std::chrono::duration_cast<Clock::duration>(
-                              std::chrono::duration<double>(std::clamp(seconds, 0.0, most)));
-  }
-  Clock::time_point at_;
-};
 
 /// Whether a child of ours has ended; waits at most `seconds` for it, and reaps it.
 bool is_reaped_within(pid_t pid, double seconds) noexcept {
@@ -164,9 +148,8 @@ std::optional<pid_t> Link::started() {
 bool Link::has_answered() const { return is_readable_within(socket_.get(), 0); }
 
 void Link::ask_to_stop(int signal_number, double grace) const {
-  const protocol::Request request{.kind = protocol::Kind::stop,
-                                  .signal = signal_number,
-                                  .grace_ns = static_cast<std::int64_t>(grace * 1e9)};
+  const protocol::Request request{
+      .kind = protocol::Kind::stop, .signal = signal_number, .grace_ns = nanoseconds(grace)};
   send(socket_.get(), &request, sizeof request, MSG_NOSIGNAL);
 }
 

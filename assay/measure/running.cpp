@@ -1,35 +1,27 @@
 #include "assay/measure/running.hpp"
 
-#include <algorithm>
-#include <chrono>
 #include <optional>
 
+#include "assay/measure/deadline.hpp"
 #include "assay/measure/exchange.hpp"
 #include "assay/measure/pool.hpp"
 #include "assay/model/error.hpp"
 
 namespace assay::inline v1::measure {
 
-using Clock = std::chrono::steady_clock;
-
 struct Running::State {
   State(std::shared_ptr<Pool> from, Command what)
-      : pool(std::move(from)), command(std::move(what)), exchange({&command, 1}) {}
-
-  /// Seconds until it must have ended; `until` is moved by a stop request.
-  double left() const { return std::chrono::duration<double>(until - Clock::now()).count(); }
-  void at_most(double seconds) {
-    constexpr double ten_years = 3e8;  // what a clock can hold
-    until = std::min(until, Clock::now() + std::chrono::duration_cast<Clock::duration>(
-                                               std::chrono::duration<double>(std::min(seconds, ten_years))));
-  }
+      : pool(std::move(from)),
+        command(std::move(what)),
+        exchange({&command, 1}),
+        until(exchange.allowance()) {}
 
   std::shared_ptr<Pool> pool;
   Command command;
   Exchange exchange;
   std::unique_ptr<Link> link;
   std::optional<pid_t> pid;
-  Clock::time_point until = Clock::time_point::max();
+  Deadline until;  ///< moved by a stop request
 };
 
 Running::Running(std::shared_ptr<Pool> pool, Command command)
@@ -40,7 +32,6 @@ Running::Running(std::shared_ptr<Pool> pool, Command command)
   exchange.announce();
   state_->link = state_->pool->take();
   exchange.send(*state_->link);
-  state_->at_most(exchange.allowance());
   state_->pid = state_->link->started();
 }
 
@@ -82,12 +73,13 @@ std::string Running::err_so_far(std::size_t most) const {
 void Running::stop(int signal_number, double grace) {
   if (!state_->link) return;
   state_->link->ask_to_stop(signal_number, grace);
-  state_->at_most(grace);
+  state_->until.at_most(grace);
 }
 
 ProcessResult Running::wait(const std::stop_token& stop) {
   if (!state_->link) throw Error("this program was waited for before", state_->command.program);
-  auto results = state_->pool->finish(std::move(state_->link), state_->exchange, state_->left(), stop);
+  auto results =
+      state_->pool->finish(std::move(state_->link), state_->exchange, state_->until.seconds_left(), stop);
   return std::move(results.front());
 }
 

@@ -33,14 +33,18 @@ Json settle_json(const Findings& all, const Finding& finding) {
           {"why", possible ? std::string{} : settle_text(all, finding)}};
 }
 
+/// Both ends of an effect's interval; an open one is null.
+Json ends_json(const Effect& effect, const Interval& interval) {
+  return {effect.is_ratio() && interval.low == 0 ? Json(nullptr) : finite(interval.low),
+          finite(interval.high)};
+}
+
 /// What all runs show, where the finding is that of the fast ones.
 Json typical_json(const Finding& finding) {
   if (!finding.typical) return nullptr;
   const auto& [effect, interval] = *finding.typical;
-  const bool ratio = effect.is_ratio();
-  return {{ratio ? "ratio" : "difference", finite(effect.value)},
-          {"interval",
-           {ratio && interval.low == 0 ? Json(nullptr) : finite(interval.low), finite(interval.high)}}};
+  return {{effect.is_ratio() ? "ratio" : "difference", finite(effect.value)},
+          {"interval", ends_json(effect, interval)}};
 }
 
 Json finding_json(const Findings& all, const Finding& finding) {
@@ -62,9 +66,7 @@ Json finding_json(const Findings& all, const Finding& finding) {
           {"candidate_typical", finding.candidate_typical},
           {"ratio", ratio ? finite(finding.effect.value) : Json(nullptr)},
           {"difference", ratio ? Json(nullptr) : finite(finding.effect.value)},
-          {"interval",
-           {ratio && finding.interval.low == 0 ? Json(nullptr) : finite(finding.interval.low),
-            finite(finding.interval.high)}},
+          {"interval", ends_json(finding.effect, finding.interval)},
           {"level", finding.interval.level},
           {"typical_runs", typical_json(finding)},
           {"margin", finding.margin},

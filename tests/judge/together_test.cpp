@@ -119,7 +119,7 @@ TEST(Overall, IsSeldomCalledWhereNothingChanged) {
     called +=
         overall.at(0).finding.verdict == Verdict::worse || overall.at(0).finding.verdict == Verdict::better;
   }
-  EXPECT_LE(called, 57);
+  EXPECT_LE(called, 30);
 }
 
 TEST(Groups, AreSeldomMadeOfCandidatesThatAreAlike) {
