@@ -35,8 +35,8 @@
       figure.textContent = 'Charts are not part of this build of Assay; the tables have all figures.';
       return;
     }
-    const verdicts = {domain: ['better', 'worse', 'same', 'unclear'],
-                      range: ['better', 'worse', 'same', 'unclear'].map(colour)};
+    const verdicts = {domain: ['better', 'worse', 'same', 'unclear', 'differs'],
+                      range: ['better', 'worse', 'same', 'unclear', 'differs'].map(colour)};
     const {data: values, ...form} = assemble(chart);
     const spec = JSON.parse(JSON.stringify(form), (key, value) => value === 'VERDICTS' ? verdicts : value === 'INK' ? colour('dim') : value);
     spec.data = values;

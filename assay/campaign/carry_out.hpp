@@ -29,6 +29,8 @@ struct Options {
   /// again, and nothing is run.
   bool resume = false;
   WhenBusy when_busy = WhenBusy::go_on;
+  /// Where the budget ends before anything could be decided, goes on to the first look all the same.
+  bool goes_on_to_first_look = false;
   /// Tells the observer what can be expected, after the checks and after a few rounds.
   bool forecasts = false;
   /// Is told what happens; nobody: nullptr. Must outlive the call.

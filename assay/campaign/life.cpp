@@ -100,7 +100,7 @@ Ended Life::measure(const Policy& policy, bool forecasts) {
   const auto tell = [&] {
     observer_.forecast(look_ahead(Evidence::From::judged, policy), recorder_.design());
   };
-  if (forecasts) tell();
+  if (forecasts || look_ahead(Evidence::From::judged, policy).cannot_decide()) tell();
   Rounds rounds(recorder_, rig_, policy, observer_, stop_, clock_);
   bool told = !forecasts;
   while (true) {

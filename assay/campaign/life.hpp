@@ -29,7 +29,7 @@ class Life {
         clock_(std::move(clock)) {}
 
   /// All of it. `forecasts`: tells the observer what can be expected, after the checks and after three judged
-  /// rounds.
+  /// rounds; a budget that can't decide anything is told in any case, before it is spent.
   Findings live(const Policy& policy, bool forecasts);
 
   // --- the steps, for those who want only some ---------------------------------------------------------

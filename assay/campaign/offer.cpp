@@ -113,6 +113,7 @@ Table<MetricId, Metric> lay_out_metrics(const Plan& plan, const Offer& offer) {
   const auto watch = !plan.watch.empty()
                          ? plan.watch
                          : std::vector{metrics::name_of(abreast ? Known::cpu_time : Known::wall_time)};
+  const bool both_times = plan.watch.empty() && !abreast;
   Table<MetricId, Metric> table;
   for (auto& metric : all_metrics(plan, offer)) {
     auto& demand = metric.demand;
@@ -121,6 +122,7 @@ Table<MetricId, Metric> lay_out_metrics(const Plan& plan, const Offer& offer) {
       return metric.name == name ||
              (row != nullptr && row->metric.name == name && metrics::is(metric, row->id));
     });
+    if (both_times && metrics::is(metric, Known::cpu_time)) demand.watched = metric.supporting = true;
     for (const auto& refined : plan.metrics)
       if (refined.metric.name == metric.name) {
         demand.margin = refined.margin;

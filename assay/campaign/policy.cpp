@@ -1,5 +1,6 @@
 #include "assay/campaign/policy.hpp"
 
+#include "assay/schedule/look_plan.hpp"
 #include "assay/schedule/order.hpp"
 
 namespace assay::inline v1::campaign {
@@ -7,18 +8,27 @@ namespace {
 
 class UntilSettled : public Policy {
  public:
-  UntilSettled(int rounds, std::optional<double> budget, bool abreast)
-      : rounds_(rounds), budget_(budget), abreast_(abreast) {}
+  UntilSettled(int rounds, std::optional<double> budget, bool abreast, const judge::Aim& aim, int at_least)
+      : rounds_(rounds), budget_(budget), abreast_(abreast), aim_(aim), at_least_(at_least) {}
 
   std::optional<Ended> over(const SoFar& so_far) const override {
-    if (so_far.judged >= rounds_) return Ended::rounds;
-    if (cells(so_far).empty()) return so_far.settled.empty() ? Ended::nothing_left : Ended::settled;
-    if (budget_ && so_far.begun_here > 0 && so_far.spent + so_far.longest_round > *budget_)
+    const bool none_open = open_cells(so_far.design, so_far.states, so_far.settled, false).empty();
+    if (so_far.judged >= rounds_ && so_far.confirming.empty()) return Ended::rounds;
+    if (none_open && so_far.confirming.empty()) return so_far.settled.empty() ? Ended::nothing_left : Ended::settled;
+    if (budget_ && so_far.begun_here > 0 && so_far.judged >= at_least_ && so_far.spent + so_far.longest_round > *budget_)
       return Ended::budget;
     return {};
   }
-  std::vector<CellId> cells(const SoFar& so_far) const override {
-    return open_cells(so_far.design, so_far.states, so_far.settled);
+  std::vector<CellId> cells(const SoFar& so_far, int number) const override {
+    const bool over = so_far.judged >= rounds_;
+    const bool twins = schedule::is_twin_round(number) && has_time_for_twins(so_far);
+    std::set<CellId> open;
+    if (!over) {
+      const auto cells = open_cells(so_far.design, so_far.states, so_far.settled, twins);
+      open.insert(cells.begin(), cells.end());
+    }
+    for (const auto& contrast : so_far.confirming) open.insert({contrast.baseline, contrast.candidate});
+    return {open.begin(), open.end()};
   }
   Role role(int number) const override {
     return abreast_ && schedule::is_control_round(number) ? Role::control : Role::counted;
@@ -26,11 +36,21 @@ class UntilSettled : public Policy {
   bool looks() const override { return true; }
   int rounds() const override { return rounds_; }
   std::optional<double> budget() const override { return budget_; }
+  judge::Aim aim() const override { return aim_; }
 
  private:
+  bool has_time_for_twins(const SoFar& so_far) const {
+    const auto& rules = so_far.design.rules;
+    if (!budget_ || rules.rounds_max == 0) return true;
+    const schedule::LookPlan looks(rules.rounds_min, rules.rounds_max);
+    return 2 * looks.counts().front() * so_far.longest_round <= *budget_;
+  }
+
   int rounds_;
   std::optional<double> budget_;
   bool abreast_;
+  judge::Aim aim_;
+  int at_least_;
 };
 
 class Fixed : public Policy {
@@ -39,9 +59,9 @@ class Fixed : public Policy {
 
   std::optional<Ended> over(const SoFar& so_far) const override {
     if (so_far.judged >= rounds_) return Ended::rounds;
-    return cells(so_far).empty() ? std::optional(Ended::nothing_left) : std::nullopt;
+    return open_cells(so_far.design, so_far.states).empty() ? std::optional(Ended::nothing_left) : std::nullopt;
   }
-  std::vector<CellId> cells(const SoFar& so_far) const override {
+  std::vector<CellId> cells(const SoFar& so_far, int) const override {
     return open_cells(so_far.design, so_far.states);
   }
   Role role(int) const override { return role_; }
@@ -55,8 +75,9 @@ class Fixed : public Policy {
 
 }  // namespace
 
-std::unique_ptr<Policy> until_settled(int rounds, std::optional<double> budget, bool abreast) {
-  return std::make_unique<UntilSettled>(rounds, budget, abreast);
+std::unique_ptr<Policy> until_settled(int rounds, std::optional<double> budget, bool abreast,
+                                      const judge::Aim& aim, int at_least) {
+  return std::make_unique<UntilSettled>(rounds, budget, abreast, aim, at_least);
 }
 
 std::unique_ptr<Policy> fixed_rounds(int rounds) { return std::make_unique<Fixed>(rounds, Role::counted); }
@@ -64,11 +85,11 @@ std::unique_ptr<Policy> fixed_rounds(int rounds) { return std::make_unique<Fixed
 std::unique_ptr<Policy> pilot_rounds(int rounds) { return std::make_unique<Fixed>(rounds, Role::pilot); }
 
 std::vector<CellId> open_cells(const Design& design, const Table<CellId, CellState>& states,
-                               const std::set<Contrast>& settled) {
+                               const std::set<Contrast>& settled, bool with_twins) {
   std::set<CellId> open;
   for (const bool twins : {false, true})
     for (const auto& contrast : design.contrasts)
-      if (design.is_twin(contrast.candidate) == twins && !settled.contains(contrast) &&
+      if (design.is_twin(contrast.candidate) == twins && (with_twins || !twins) && !settled.contains(contrast) &&
           states[contrast.baseline].is_sound() && states[contrast.candidate].is_sound() &&
           (!twins || open.contains(contrast.baseline)))
         open.insert({contrast.baseline, contrast.candidate});

@@ -5,6 +5,7 @@
 #include <set>
 #include <vector>
 
+#include "assay/judge/done.hpp"
 #include "assay/model/design.hpp"
 #include "assay/model/log.hpp"
 #include "assay/model/trial.hpp"
@@ -19,7 +20,8 @@ enum class Ended { rounds, budget, stopped, settled, nothing_left };
 struct SoFar {
   const Design& design;
   const Table<CellId, CellState>& states;
-  const std::set<Contrast>& settled;  ///< on every watched metric
+  const std::set<Contrast>& settled;     ///< that need no more rounds
+  const std::set<Contrast>& confirming;  ///< twins' that were called, and run again
   int judged = 0;                     ///< whole judged rounds, of earlier sittings too
   int begun_here = 0;                 ///< rounds of this sitting
   double spent = 0;                   ///< seconds of measuring, of earlier sittings too
@@ -33,8 +35,8 @@ class Policy {
 
   /// Why there is no next round; empty when there is one.
   virtual std::optional<Ended> over(const SoFar& so_far) const = 0;
-  /// The cells of the next round.
-  virtual std::vector<CellId> cells(const SoFar& so_far) const = 0;
+  /// The cells of the next round, whose number this is.
+  virtual std::vector<CellId> cells(const SoFar& so_far, int number) const = 0;
   /// What the trials of round `number` are; the first of a sitting is a warm-up whatever this says.
   virtual Role role(int number) const = 0;
   /// Whether planned looks are taken, so that findings settle.
@@ -43,11 +45,17 @@ class Policy {
   virtual int rounds() const = 0;
   /// Seconds of measuring, at most.
   virtual std::optional<double> budget() const { return {}; }
+  /// What has to be known before cells leave.
+  virtual judge::Aim aim() const { return {}; }
 };
 
-/// Measures until all is settled, the rounds have been run, or the next round would likely go beyond the
-/// budget. `abreast`: every few rounds one is run in turns, as a control.
-std::unique_ptr<Policy> until_settled(int rounds, std::optional<double> budget, bool abreast);
+/// Measures until all is known that the aim asks for, the rounds have been run, or the next round would likely
+/// go beyond the budget. `abreast`: every few rounds one is run in turns, as a control. Twins run in every
+/// fourth round, and not at all where the budget does not reach twice the first look; one that was called runs
+/// on, in rounds of its own if need be, until it is known whether that was chance. The budget does not end it
+/// before `at_least` rounds are judged.
+std::unique_ptr<Policy> until_settled(int rounds, std::optional<double> budget, bool abreast,
+                                      const judge::Aim& aim = {}, int at_least = 0);
 
 /// Measures all sound cells for so many rounds, whatever they show.
 std::unique_ptr<Policy> fixed_rounds(int rounds);
@@ -56,8 +64,8 @@ std::unique_ptr<Policy> fixed_rounds(int rounds);
 std::unique_ptr<Policy> pilot_rounds(int rounds);
 
 /// The cells that are worth running: sound, and in a contrast that is not among `settled` and whose other
-/// cell is sound too. Twins go along with the others, and are not run for themselves.
+/// cell is sound too. Twins go along with the others, if they are wanted, and are not run for themselves.
 std::vector<CellId> open_cells(const Design& design, const Table<CellId, CellState>& states,
-                               const std::set<Contrast>& settled = {});
+                               const std::set<Contrast>& settled = {}, bool twins = true);
 
 }  // namespace assay::inline v1::campaign

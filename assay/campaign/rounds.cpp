@@ -6,8 +6,10 @@
 #include <string>
 #include <utility>
 
+#include "assay/judge/done.hpp"
 #include "assay/judge/findings.hpp"
 #include "assay/judge/pairs.hpp"
+#include "assay/judge/twins.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/evidence.hpp"
 #include "assay/schedule/order.hpp"
@@ -40,12 +42,11 @@ Ended Rounds::run() {
 }
 
 std::optional<Ended> Rounds::step() {
-  const auto now = so_far();
-  if (const auto over = policy_.over(now)) return over;
+  if (const auto over = policy_.over(so_far())) return over;
   const auto began = clock_();
   ++begun_here_;
   auto role = Role::first;
-  if (!run_round(policy_.cells(now), role)) return Ended::stopped;
+  if (!run_round(role)) return Ended::stopped;
   longest_round_ = std::max(longest_round_, clock_() - began);
   if (role != Role::counted && role != Role::pilot) return {};
   ++judged_;
@@ -76,6 +77,7 @@ SoFar Rounds::so_far() const {
   return {.design = recorder_.design(),
           .states = recorder_.states(),
           .settled = settled_,
+          .confirming = confirming_,
           .judged = judged_,
           .begun_here = begun_here_,
           .spent = spent(),
@@ -100,11 +102,13 @@ std::vector<std::vector<CellId>> Rounds::heats_of(const std::vector<CellId>& ord
 }
 
 /// False when it was torn. `role` is set to what its trials were.
-bool Rounds::run_round(const std::vector<CellId>& cells, Role& role) {
+bool Rounds::run_round(Role& role) {
   std::vector<std::vector<CellId>> heats;
   const auto round = recorder_.claim_round([&](int number) {
     RoundPlan plan{.role = begun_here_ == 1 ? Role::first : policy_.role(number)};
-    heats = heats_of(schedule::order_of_round(recorder_.design().rules.seed, number, cells), plan.role);
+    heats = heats_of(schedule::order_of_round(recorder_.design().rules.seed, number,
+                                              policy_.cells(so_far(), number)),
+                     plan.role);
     for (const auto& heat : heats) plan.order.insert(plan.order.end(), heat.begin(), heat.end());
     return plan;
   });
@@ -140,28 +144,38 @@ bool Rounds::run_round(const std::vector<CellId>& cells, Role& role) {
   return true;
 }
 
-/// Whether a finding may have come to a planned look: each has a pair from every judged round, but for those
-/// in which a trial failed.
-bool Rounds::is_due() const {
-  const auto& rules = recorder_.design().rules;
-  return always_due_ ||
-         (rules.rounds_max > 0 && judge::looks_of(rules).any_due(judged_ - without_pair_, judged_));
+/// Judged rounds of which a twin is part.
+int Rounds::rounds_with_twins() const {
+  const auto& design = recorder_.design();
+  return static_cast<int>(std::ranges::count_if(recorder_.log().rounds, [&](const Round& round) {
+    return round.role == Role::counted && round.state == RoundState::whole &&
+           std::ranges::any_of(round.order, [&](CellId cell) { return design.is_twin(cell); });
+  }));
 }
 
-/// Takes the looks that are due, and sees which contrasts are settled on all that is watched.
+/// Whether a finding may have come to a planned look: each has a pair from every judged round (twins from
+/// theirs), but for those in which a trial failed.
+bool Rounds::is_due() const {
+  const auto& rules = recorder_.design().rules;
+  if (always_due_ || !confirming_.empty()) return true;
+  if (rules.rounds_max == 0) return false;
+  const auto looks = judge::looks_of(rules);
+  const auto any_due = [&](int rounds) { return looks.any_due(rounds - without_pair_, rounds); };
+  return any_due(judged_) || any_due(rounds_with_twins());
+}
+
+/// Takes the looks that are due, and sees which contrasts are done.
 void Rounds::look() {
-  std::map<Contrast, bool> all_settled;
   settled_findings_ = findings_ = 0;
   const Evidence evidence(recorder_.design(), recorder_.log());
-  for (const auto& finding : judge::watched_so_far(recorder_.design(), evidence)) {
+  const auto watched = judge::watched_so_far(recorder_.design(), evidence);
+  for (const auto& finding : watched) {
     ++findings_;
     settled_findings_ += finding.settled ? 1 : 0;
-    const auto [entry, fresh] = all_settled.try_emplace(finding.of, true);
-    entry->second = entry->second && finding.settled;
     recorder_.add_look(finding);
   }
-  for (const auto& [contrast, settled] : all_settled)
-    if (settled) settled_.insert(contrast);
+  settled_.merge(judge::contrasts_done(evidence, watched, policy_.aim()));
+  confirming_ = judge::twins_to_confirm(evidence, watched);
 }
 
 /// Takes a cell out whose trial was wrong, or the last of too many that failed.

@@ -24,8 +24,8 @@ Clock steady_clock();
 /// The one round loop, a round at a time. Each round runs the cells that the policy names once, in an order
 /// drawn afresh; the first of a sitting is a warm-up. A campaign that has rounds already is gone on with:
 /// what they spent, decided and failed counts. Every trial is recorded when it ends. A cell leaves when it is
-/// found wrong, or fails failures_in_a_row times, or when its findings on all watched metrics are settled and
-/// no other contrast needs it; rounds stay paired. A stop request tears the running round.
+/// found wrong, or fails failures_in_a_row times, or when all its contrasts are done (judge::contrasts_done());
+/// rounds stay paired. A stop request tears the running round.
 ///
 /// REQUIRES: everything it is given outlives it. Throws what the rig and the recorder do.
 class Rounds {
@@ -47,7 +47,8 @@ class Rounds {
   SoFar so_far() const;
   double spent() const { return spent_before_ + clock_() - start_; }
   std::vector<std::vector<CellId>> heats_of(const std::vector<CellId>& order, Role role) const;
-  bool run_round(const std::vector<CellId>& cells, Role& role);
+  bool run_round(Role& role);
+  int rounds_with_twins() const;
   bool is_due() const;
   void look();
   void weigh(const Trial& trial);
@@ -62,7 +63,7 @@ class Rounds {
   double start_;
   double longest_round_ = 0;
   std::map<CellId, int> failures_;
-  std::set<Contrast> settled_;
+  std::set<Contrast> settled_, confirming_;
   double spent_before_ = 0;  ///< in earlier sittings
   bool always_due_ = false;  ///< exact metrics are settled without looks
   int without_pair_ = 0;     ///< trials that gave none

@@ -1,7 +1,10 @@
 #include "assay/campaign/staging.hpp"
 
+#include <chrono>
+#include <condition_variable>
 #include <cstring>
 #include <filesystem>
+#include <mutex>
 #include <vector>
 
 #include "assay/check/answer.hpp"
@@ -12,6 +15,19 @@
 
 namespace assay::inline v1::campaign {
 namespace fs = std::filesystem;
+
+namespace {
+
+/// Sleeps; false when it was told to stop meanwhile.
+bool pause(double seconds, const std::stop_token& stop) {
+  std::mutex guard;
+  std::condition_variable_any woken;
+  std::unique_lock lock(guard);
+  woken.wait_for(lock, stop, std::chrono::duration<double>(seconds), [] { return false; });
+  return !stop.stop_requested();
+}
+
+}  // namespace
 
 Staging::Staging(measure::Launcher& launcher, Control control, const std::string& folder)
     : launcher_(launcher), control_(std::move(control)), folder_(folder), directory_(folder) {}
@@ -34,6 +50,7 @@ std::optional<std::string> Staging::begin(const std::stop_token& stop) {
     } catch (const Error& error) {
       return error.place() + ": " + error.problem();
     }
+  if (control_.settle > 0 && !pause(control_.settle, stop)) return "was interrupted before it began";
   return {};
 }
 

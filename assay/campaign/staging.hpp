@@ -10,7 +10,7 @@
 namespace assay::inline v1::campaign {
 
 /// What is done around a trial, untimed: a fresh working directory, files dropped from the page cache, the
-/// steps before and after. To be made before the trial and ended after it, whatever came of it.
+/// steps before and after, a pause. To be made before the trial and ended after it, whatever came of it.
 class Staging {
  public:
   /// `folder` is the plan's: relative paths start there.

@@ -14,6 +14,7 @@ Watching::Watching(const Comparing& how)
                .again_of = how.again_of,
                .resume = how.resume,
                .when_busy = program::when_busy_of(how.when_busy),
+               .goes_on_to_first_look = how.goes_on_to_first_look,
                .forecasts = how.kind != "duel",
                .observer = &progress_,
                .stop = stopping_.token()} {}

@@ -19,6 +19,7 @@ struct Comparing {
   bool json = false;
   bool resume = false;
   std::string again_of;  ///< uid of the campaign that is measured afresh
+  bool goes_on_to_first_look = false;  ///< see campaign::Options
   std::string go_on;     ///< the command that takes an interrupted campaign up again; empty: there is none
 };
 
@@ -42,6 +43,7 @@ int compare(const Plan& plan, const Comparing& how);
 int status_of(const Findings& findings, const std::string& go_on);
 
 using program::parse_budget;
+using program::parse_precision;
 using program::parse_rounds;
 using program::show;
 using program::typed;

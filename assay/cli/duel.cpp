@@ -1,3 +1,5 @@
+#include <unistd.h>
+
 #include <CLI/CLI.hpp>
 #include <filesystem>
 #include <fstream>
@@ -52,6 +54,7 @@ int duel(const DuelAsked& asked, const std::vector<std::string>& words) {
     if (given) again.emplace_back(name);
   };
   repeat_option("--margin", asked.margin);
+  repeat_option("--precise", asked.precise);
   repeat_option("--watch", asked.watch);
   repeat_option("--names", asked.names);
   repeat_option("--stdin", asked.stdin_file);
@@ -64,6 +67,7 @@ int duel(const DuelAsked& asked, const std::vector<std::string>& words) {
   repeat_option("--before", asked.before);
   repeat_option("--after", asked.after);
   repeat_flag("--fresh", asked.fresh);
+  repeat_option("--settle", asked.settle);
   for (const auto& file : asked.cold) repeat_option("--cold", file);
   repeat_option("--cores", asked.cores);
   if (asked.nice != 0) repeat_option("--nice", std::to_string(asked.nice));
@@ -77,6 +81,7 @@ int duel(const DuelAsked& asked, const std::vector<std::string>& words) {
                         .when_busy = asked.when_busy,
                         .json = asked.json,
                         .again_of = {},
+                        .goes_on_to_first_look = asked.budget.empty() && isatty(STDERR_FILENO) == 1,
                         .go_on = {}});
 }
 
@@ -91,7 +96,10 @@ void add_duel(CLI::App& app, Action& action) {
       "judged rounds, like 7..60 (the default: from 7 on it ends when all is settled), or 20");
   command->add_option(
       "--budget", asked->budget,
-      "measuring time, like 5min (default 60s); a round that would go beyond it is not begun");
+      "measuring time, like 5min (default 60s; in a terminal, when that is too short for a verdict, as long as the first takes); "
+      "a round that would go beyond it is not begun");
+  command->add_option("--precise", asked->precise,
+                      "measure on until each change is known to ± this, like 2%, within rounds and budget");
   command->add_option("--margin", asked->margin, "the smallest change that matters, like 2% (default 1%)");
   command->add_option("--names", asked->names, "names for the commands, with commas between");
   command->add_option("--stdin", asked->stdin_file, "a file that every command reads as its standard input");
@@ -101,7 +109,7 @@ void add_duel(CLI::App& app, Action& action) {
   command->add_option("--exit-ok", asked->exit_ok, "exit statuses of success, like 0,1 (default 0)");
   command->add_option("--timeout", asked->timeout, "longest time for one run, like 30s (default 10 min)");
   command->add_option("--watch", asked->watch,
-                      "metrics that verdicts are about, with commas between (default: wall time)");
+                      "metrics that verdicts are about, with commas between (default: wall time, with CPU time beside it)");
   command->add_flag(
       "--abreast", asked->abreast,
       "run the commands at once on one core and compare CPU time: finer, for CPU-bound programs");
@@ -110,6 +118,7 @@ void add_duel(CLI::App& app, Action& action) {
                       "a command run before each trial, untimed; quotes group words");
   command->add_option("--after", asked->after, "a command run after each trial, untimed");
   command->add_flag("--fresh", asked->fresh, "an empty working directory of its own for each trial");
+  command->add_option("--settle", asked->settle, "a pause before each trial, like 50ms");
   command
       ->add_option("--cold", asked->cold,
                    "a file dropped from the page cache before each trial; may be repeated")

@@ -127,6 +127,7 @@ Control control_of(const DuelAsked& asked) {
   if (!asked.environment.empty())
     control.environment =
         asked.environment == "-" ? std::vector<std::string>{} : split(asked.environment, ',');
+  if (!asked.settle.empty()) control.settle = option("--settle", [&] { return parse_duration(asked.settle); });
   if (!asked.memory_limit.empty())
     control.memory_limit = option("--memory-limit", [&] { return parse_bytes(asked.memory_limit); });
   return control;
@@ -172,11 +173,14 @@ Plan plan_of_duel(const DuelAsked& asked, const std::vector<std::string>& words)
   if (asked.abreast) plan.rounds.mode = PlannedRounds::Mode::abreast;
   plan.watch = split(asked.watch, ',');
   plan.rounds.budget = asked.budget.empty() ? 60 : parse_budget(asked.budget);
+  if (!asked.precise.empty())
+    plan.rounds.precise = option("--precise", [&] { return parse_share(asked.precise); });
   if (!asked.margin.empty()) plan.margin = option("--margin", [&] { return parse_share(asked.margin); });
   if (asked.seed >= 0) plan.seed = static_cast<std::uint64_t>(asked.seed);
   plan::validate(plan, {{"rounds.max", "--rounds"},
                         {"rounds.min", "--rounds"},
                         {"plan.margin", "--margin"},
+                        {"rounds.precise", "--precise"},
                         {"candidate", "duel"},
                         {"workload[0].check.match", "--match"},
                         {"workload[0].check.exit_ok", "--exit-ok"},

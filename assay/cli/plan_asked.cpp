@@ -24,6 +24,8 @@ void add_plan_options(CLI::App& command, PlanAsked& asked) {
   add_only(command, asked.only);
   command.add_option("--rounds", asked.rounds, "judged rounds, like 7..60, in place of the plan's");
   command.add_option("--budget", asked.budget, "measuring time, like 5min, in place of the plan's");
+  command.add_option("--precise", asked.precise,
+                     "measure on until each change is known to ± this, like 2%, within rounds and budget");
 }
 
 Plan read_plan(const PlanAsked& asked) {
@@ -39,9 +41,14 @@ Plan read_plan(const PlanAsked& asked) {
     plan.rounds.budget = planned.budget;
     plan.rounds.mode = planned.mode;
     plan.rounds.twin = planned.twin;
+    plan.rounds.precise = planned.precise;
     plan::validate(plan, {{"rounds.max", "--rounds"}, {"rounds.min", "--rounds"}});
   }
   if (!asked.budget.empty()) plan.rounds.budget = parse_budget(asked.budget);
+  if (!asked.precise.empty()) {
+    plan.rounds.precise = parse_precision(asked.precise);
+    plan::validate(plan, {{"rounds.precise", "--precise"}});
+  }
   return plan;
 }
 
@@ -54,6 +61,7 @@ std::vector<std::string> options_of(const PlanAsked& asked) {
   add("--only", asked.only);
   add("--rounds", asked.rounds);
   add("--budget", asked.budget);
+  add("--precise", asked.precise);
   words.push_back(asked.file);
   return words;
 }

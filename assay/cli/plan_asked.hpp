@@ -13,7 +13,7 @@ namespace assay::inline v1::cli {
 
 /// A plan as the command line asks for it; empty where not given.
 struct PlanAsked {
-  std::string file = "assay.toml", candidates, only, rounds, budget;
+  std::string file = "assay.toml", candidates, only, rounds, budget, precise;
 };
 
 void add_plan_options(CLI::App& command, PlanAsked& asked);

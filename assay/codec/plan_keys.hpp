@@ -51,6 +51,7 @@ void keys(Self& r, Visit&& visit) {
   visit(Key{.name = "min", .always = true}, r.min);
   visit(Key{"budget", Spelling::duration}, r.budget);
   visit(Key{"mode"}, r.mode);
+  visit(Key{"precise", Spelling::share}, r.precise);
 }
 
 template <Is<Factor> Self, class Visit>
@@ -95,6 +96,7 @@ void keys(Self& c, Visit&& visit) {
   visit(Key{.name = "before", .like = step}, c.before);
   visit(Key{.name = "after", .like = step}, c.after);
   visit(Key{"fresh"}, c.fresh);
+  visit(Key{"settle", Spelling::duration}, c.settle);
   visit(Key{"environment"}, c.environment);
   visit(Key{"memory_limit", Spelling::bytes}, c.memory_limit);
   visit(Key{"keep_output"}, c.keep_output);

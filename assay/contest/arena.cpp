@@ -21,8 +21,10 @@ double seconds_now() {
   return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count();
 }
 
-std::int64_t threads_of(const Setting& setting) {
-  return setting.levels.contains("threads") ? setting.integer("threads") : 1;
+/// How many threads a setting asks for; one thread is timed as several are. Empty where none are spoken of.
+std::optional<std::int64_t> threads_of(const Setting& setting) {
+  if (!setting.levels.contains("threads")) return {};
+  return setting.integer("threads");
 }
 
 }  // namespace
@@ -35,6 +37,23 @@ struct Arena::Seat {
   Contender contender;
   std::optional<Answer> answer;  ///< of its check; none where that failed
   bool first_calls = true;       ///< worth their time
+  std::string broken;            ///< what making its copies threw, the last time
+
+  void drop_copies() {
+    contender.callable = nullptr;
+    contender.of_threads.clear();
+    steady.reset();
+  }
+  void make_copies() try {
+    broken.clear();
+    steady = pristine->fresh();
+    contender.callable = steady.get();
+    const auto threads = contender.team == nullptr ? 0 : contender.team->size();
+    while (contender.of_threads.size() < threads) contender.of_threads.push_back(pristine->fresh());
+  } catch (...) {
+    broken = what_was_thrown();
+  }
+  bool has_threads() const { return contender.of_threads.size() > 1; }
 
   void* one_input() const {
     return steady->consumes() ? contender.input->copies(1) : const_cast<void*>(contender.input->shared());
@@ -65,23 +84,57 @@ Arena::Seat& Arena::seat(CellId id) {
   const auto& player = players_[cell.candidate];
   place->setting = cell.setting;
   place->pristine = parts_.candidates[player.candidate].callable.get();
-  place->steady = place->pristine->fresh();
-  auto& input = inputs_[cell.setting.text()];
-  if (!input)
-    input = parts_.make_input ? parts_.make_input(cell.setting)
-                              : std::make_unique<TypedInput<Nothing>>([] { return Nothing{}; });
-  auto& contender = place->contender;
-  contender.callable = place->steady.get();
-  contender.input = input.get();
-  contender.copy = player.copy;
-  contender.every = player.twin ? 4 : 1;
-  if (const auto threads = threads_of(cell.setting); threads > 1) {
-    auto& team = teams_[threads];
-    if (!team) team = std::make_unique<Team>(static_cast<std::size_t>(threads));
-    contender.team = team.get();
-    for (std::int64_t i = 0; i < threads; ++i) contender.of_threads.push_back(place->pristine->fresh());
+  auto& shared = inputs_[cell.setting.text()];
+  if (!shared.input) renew_input(shared, cell.setting);
+  place->contender.input = shared.input.get();
+  place->contender.copy = player.copy;
+  if (const auto threads = threads_of(cell.setting)) {
+    auto& team = teams_[*threads];
+    if (!team) team = std::make_unique<Team>(static_cast<std::size_t>(*threads));
+    place->contender.team = team.get();
   }
+  place->make_copies();
   return *seats_.emplace(id, std::move(place)).first->second;
+}
+
+std::unique_ptr<Input> Arena::made_input(const Setting& setting) const {
+  if (parts_.make_input) return parts_.make_input(setting);
+  return std::make_unique<TypedInput<Nothing>>([] { return Nothing{}; });
+}
+
+/// Makes the copies of these cells' functions, all of one setting, and their input anew.
+void Arena::lay_out_anew(std::span<const CellId> cells) {
+  constexpr double share_for_input = 0.1;  // of the time of slices
+  std::vector<Seat*> seats;
+  for (const auto id : cells) seats.push_back(&seat(id));
+  auto& shared = inputs_.at(seats.front()->setting.text());
+  const bool renew = shared.cost <= share_for_input * shared.seconds_since;
+  padding_.begin();
+  for (auto* const it : seats) it->drop_copies();
+  std::vector<Seat*> to_make = seats;
+  if (renew) to_make.push_back(nullptr);
+  random_.shuffle(std::span(to_make));
+  for (auto* const it : to_make) {
+    padding_.add(random_);
+    if (it == nullptr)
+      renew_input(shared, seats.front()->setting);
+    else
+      it->make_copies();
+  }
+}
+
+void Arena::renew_input(Shared& shared, const Setting& setting) {
+  const double start = seconds_now();
+  auto fresh = made_input(setting);
+  shared.cost = seconds_now() - start;
+  shared.seconds_since = 0;
+  // Answers may refer to the input that they were found with.
+  for (const auto& [id, other] : seats_)
+    if (other->contender.input == shared.input.get()) {
+      other->answer.reset();
+      other->contender.input = fresh.get();
+    }
+  shared.input = std::move(fresh);
 }
 
 /// The levels of everything but sizes, by which a slow candidate's larger sizes are known.
@@ -125,6 +178,7 @@ Trial Arena::check(CellId id, std::optional<CellId> baseline, const std::stop_to
   if (const auto* slow = too_slow_before(id)) return says(Outcome::absent, too_slow_text(*slow));
   try {
     auto& mine = seat(id);
+    if (!mine.broken.empty()) return says(Outcome::failed, mine.broken);
     void* input = mine.one_input();
     const double start = seconds_now();
     mine.answer = mine.steady->answer(input);
@@ -148,12 +202,11 @@ void Arena::add(Trial& trial, Known metric, double value) const {
   if (const auto id = ids_.find(metric); id && std::isfinite(value)) trial.readings.push_back({*id, value});
 }
 
-/// The first call of a copy that was never called, with the clock's cost taken off.
+/// The first call of a copy that was never called: this round's. With the clock's cost taken off.
 void Arena::first_call(Seat& seat, int round, Trial& trial) {
   constexpr int rounds_of_slow_ones = 13;
   if (!seat.first_calls && round > rounds_of_slow_ones) return;
-  const auto fresh = seat.pristine->fresh();
-  Contender once{.callable = fresh.get(), .input = seat.contender.input, .copy = seat.contender.copy};
+  Contender once{.callable = seat.steady.get(), .input = seat.contender.input, .copy = seat.contender.copy};
   const double took = time_slice(once, 1);
   const double share = options_.budget / std::max(options_.rounds_max, 1);
   seat.first_calls = seat.first_calls && took < 0.1 * share;
@@ -174,10 +227,12 @@ void Arena::count(Seat& seat, Trial& trial) {
     add(trial, Known::allocated_bytes, static_cast<double>(counted.bytes));
     add(trial, Known::peak_allocated, static_cast<double>(counted.peak));
   }
-  if (!counters_.offers(measure::Counter::instructions) || seat.contender.team != nullptr) return;
+  if (!counters_.offers(measure::Counter::instructions) || seat.has_threads()) return;
   const auto calls = seat.contender.calls;
+  // On this thread, whose counters they are.
+  Contender here{.callable = seat.steady.get(), .input = seat.contender.input, .copy = seat.contender.copy};
   counters_.start();
-  time_slice(seat.contender, calls);
+  time_slice(here, calls);
   const auto counts = counters_.stop();
   const auto per_call = [&](Known metric, measure::Counter counter) {
     if (const auto& count = counts[static_cast<std::size_t>(counter)])
@@ -192,9 +247,8 @@ void Arena::count(Seat& seat, Trial& trial) {
 /// Everything of a round that comes before its slices.
 void Arena::make_ready(Seat& seat, int round, Trial& trial) {
   auto& contender = seat.contender;
-  if (contender.calls == 0)
-    calibrate(contender, contender.team != nullptr ? std::max(team_slice, options_.slice) : options_.slice);
-  if (contender.team == nullptr) first_call(seat, round, trial);
+  if (!seat.has_threads()) first_call(seat, round, trial);
+  calibrate(contender, contender.team != nullptr ? std::max(team_slice, options_.slice) : options_.slice);
   count(seat, trial);
   contender.seconds_per_call.clear();
   contender.calls_made = 0;
@@ -220,10 +274,12 @@ void Arena::read_slices(const Seat& seat, Trial& trial) const {
 }
 
 std::vector<Trial> Arena::run(const Heat& heat, const std::stop_token& stop) {
+  const double share = options_.budget / std::max(options_.rounds_max, 1);
   std::vector<Trial> trials;
   std::vector<Contender> playing;
   std::vector<std::pair<Trial*, Seat*>> of;  // in the order of those that play
   trials.reserve(heat.cells.size());
+  lay_out_anew(heat.cells);
   for (std::size_t i = 0; i < heat.cells.size(); ++i) {
     auto& trial = trials.emplace_back(Trial{.cell = heat.cells[i],
                                             .round = heat.round,
@@ -236,6 +292,11 @@ std::vector<Trial> Arena::run(const Heat& heat, const std::stop_token& stop) {
     }
     try {
       auto& its = seat(trial.cell);
+      if (!its.broken.empty()) {
+        trial.outcome = Outcome::failed;
+        trial.detail = its.broken;
+        continue;
+      }
       make_ready(its, heat.round, trial);
       playing.push_back(std::move(its.contender));
       of.emplace_back(&trial, &its);
@@ -246,7 +307,8 @@ std::vector<Trial> Arena::run(const Heat& heat, const std::stop_token& stop) {
       trial.detail = what_was_thrown();
     }
   }
-  if (!playing.empty()) run_blocks(playing, options_.budget / std::max(options_.rounds_max, 1), random_);
+  if (!playing.empty()) run_blocks(playing, share, random_);
+  inputs_.at(design_.cells[heat.cells.front()].setting.text()).seconds_since += share;
   for (std::size_t k = 0; k < playing.size(); ++k) {
     of[k].second->contender = std::move(playing[k]);
     read_slices(*of[k].second, *of[k].first);

@@ -3,10 +3,12 @@
 #include <map>
 #include <memory>
 #include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
 #include "assay/campaign/rig.hpp"
+#include "assay/contest/heap_padding.hpp"
 #include "assay/contest/lay_down.hpp"
 #include "assay/contest/own_counters.hpp"
 #include "assay/contest/parts.hpp"
@@ -18,6 +20,11 @@
 namespace assay::inline v1::contest {
 
 /// Where contests are played: the inputs of every setting, the functions made ready, the clock.
+///
+/// Every round lays memory out anew: copies of the functions, and the input that they share, are made in an
+/// order drawn afresh, with blocks of random size in between. Where things lie in memory makes one of two
+/// equal functions the faster one, so it has to vary by round like all else that does. An input that takes
+/// long to make is kept for some rounds; since all functions share it, it favours none.
 class Arena : public campaign::Rig {
  public:
   /// REQUIRES: everything but `players` outlives it.
@@ -43,12 +50,21 @@ class Arena : public campaign::Rig {
     Setting at;
     double took = 0;
   };
+  /// The input of a setting, which all its functions share.
+  struct Shared {
+    std::unique_ptr<Input> input;
+    double cost = 0;           ///< seconds to make it, the last time
+    double seconds_since = 0;  ///< of slices, since it was made
+  };
 
   Seat& seat(CellId cell);
   const TooSlow* too_slow_before(CellId cell) const;
   std::string too_slow_text(const TooSlow& slow) const;
   std::string but_sizes(Setting setting) const;
   bool at_least_as_large(const Setting& larger, const Setting& smaller) const;
+  std::unique_ptr<Input> made_input(const Setting& setting) const;
+  void lay_out_anew(std::span<const CellId> cells);
+  void renew_input(Shared& shared, const Setting& setting);
   void make_ready(Seat& seat, int round, Trial& trial);
   void first_call(Seat& seat, int round, Trial& trial);
   void count(Seat& seat, Trial& trial);
@@ -62,7 +78,8 @@ class Arena : public campaign::Rig {
   metrics::Index ids_;
   OwnCounters counters_;
   stats::Random random_;
-  std::map<std::string, std::unique_ptr<Input>> inputs_;
+  std::map<std::string, Shared> inputs_;
+  HeapPadding padding_;
   std::map<std::int64_t, std::unique_ptr<Team>> teams_;
   std::map<CellId, std::unique_ptr<Seat>> seats_;
   std::vector<TooSlow> slow_;

@@ -23,7 +23,7 @@ struct Options {
   double budget = 2;       ///< seconds of slices for each setting; the rounds share it
   double margin = 0.01;    ///< smallest relative change that matters
   double slice = 20e-6;    ///< seconds of one slice; one call at least
-  bool twin = true;        ///< run the baseline's copies along, at a quarter of its slices
+  bool twin = true;        ///< run the baseline's copies along, in every fourth round
   double allowance = 0.2;  ///< seconds a call may take; see Contest::allowance
   std::vector<std::string> watch = {"time per call"};
   std::vector<std::pair<std::string, std::string>> only;  ///< factor=level pairs that are run
@@ -52,7 +52,8 @@ struct Options {
 /// default arguments), and can be copied. They take the input by const reference, or nothing. One that takes
 /// it by value or by a reference through which it can be changed consumes it, and gets a fresh copy for each
 /// call; the copies are made before the clock is read. What a function keeps inside itself between calls is
-/// its own: every round also times the first call of a copy that was never called.
+/// its own. Every round copies each function anew, in random order and with random gaps in the heap, so that
+/// where its memory lies differs by round; it also times the first call of a copy that was never called.
 ///
 /// **Answers** are compared with the baseline's before timing and at the end: by `==`, unless told otherwise.
 /// A function that throws, or answers wrongly, is left out with its reason, and the others go on.

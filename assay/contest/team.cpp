@@ -1,5 +1,7 @@
 #include "assay/contest/team.hpp"
 
+#include <algorithm>
+#include <chrono>
 #include <string>
 #include <system_error>
 #include <utility>
@@ -10,7 +12,7 @@
 namespace assay::inline v1::contest {
 
 Team::Team(std::size_t threads)
-    : start_(static_cast<std::ptrdiff_t>(threads) + 1), end_(static_cast<std::ptrdiff_t>(threads) + 1) {
+    : spans_(threads), start_(static_cast<std::ptrdiff_t>(threads) + 1), end_(static_cast<std::ptrdiff_t>(threads) + 1) {
   try {
     for (std::size_t number = 0; number < threads; ++number)
       threads_.emplace_back([this, number] { wait_for_work(number); });
@@ -36,25 +38,40 @@ void Team::wait_for_work(std::size_t number) {
   while (true) {
     start_.arrive_and_wait();
     if (over_) return;
+    const auto& clock = SliceClock::instance();
+    wait_for_all_awake();
+    spans_[number].start = clock.now();
     try {
       (*work_)(number);
     } catch (...) {
       const std::lock_guard lock(guard_);
       if (!thrown_) thrown_ = std::current_exception();
     }
+    spans_[number].end = clock.now();
     end_.arrive_and_wait();
+  }
+}
+
+/// Where there are fewer cores than threads, not all can be awake at once: it waits no longer than a
+/// millisecond.
+void Team::wait_for_all_awake() {
+  constexpr std::chrono::milliseconds patience(1);
+  awake_.fetch_add(1);
+  const auto until = std::chrono::steady_clock::now() + patience;
+  while (awake_.load() < spans_.size() && std::chrono::steady_clock::now() < until) {
   }
 }
 
 double Team::run(const std::function<void(std::size_t)>& work) {
   const auto& clock = SliceClock::instance();
   work_ = &work;
+  awake_ = 0;
   start_.arrive_and_wait();
-  const auto start = clock.now();
   end_.arrive_and_wait();
-  const auto end = clock.now();
   if (thrown_) std::rethrow_exception(std::exchange(thrown_, nullptr));
-  return static_cast<double>(end - start) * clock.seconds_per_tick();
+  const auto start = std::ranges::min(spans_, {}, &Span::start).start;
+  const auto end = std::ranges::max(spans_, {}, &Span::end).end;
+  return std::max(0.0, static_cast<double>(end - start) * clock.seconds_per_tick() - clock.overhead());
 }
 
 }  // namespace assay::inline v1::contest

@@ -17,6 +17,9 @@ namespace {
 /// long.
 constexpr std::size_t most_clipped = 1000;
 
+/// Where the fast runs are judged the same, typical ones must be within so many margins.
+constexpr double wider_for_typical = 5;
+
 void require_fit(std::span<const double> baseline, std::span<const double> candidate,
                  const Question& question) {
   stats::require_same_length(baseline, candidate);
@@ -45,6 +48,7 @@ Estimate::Estimate(std::span<const double> baseline, std::span<const double> can
                    const Question& question)
     : scale_((require_fit(baseline, candidate, question), question.metric.scale)),
       prefer_(question.metric.prefer),
+      all_runs_(question.all_runs || prefer_ == Prefer::neither || baseline.size() > most_clipped),
       asked_margin_(question.margin),
       margin_(margin_on_test_scale(scale_, question.margin)),
       a_(on_test_scale(baseline, scale_, prefer_ == Prefer::higher ? -1 : 1)),
@@ -53,8 +57,7 @@ Estimate::Estimate(std::span<const double> baseline, std::span<const double> can
       all_(differences(a_, b_)),
       baseline_typical_(stats::median(baseline)),
       candidate_typical_(stats::median(candidate)) {
-  // Which runs are slow ones can't be said of a metric without a better side.
-  if (prefer_ != Prefer::neither && n() <= most_clipped) {
+  if (!all_runs_) {
     stats::ClippedSignedRank chosen(a_, b_);
     if (chosen.is_fast()) fast_ = std::move(chosen);
   }
@@ -73,9 +76,39 @@ std::uint64_t Estimate::count_of_no_change() const {
 
 std::uint64_t Estimate::count_of_same() const {
   if (!fast_) return std::max(all_.at_or_below(-margin_), all_.at_or_above(margin_));
-  constexpr double wider = 5;
   return std::max({fast_->counts(-margin_).at_or_below, fast_->counts(margin_).at_or_above,
-                   all_.at_or_below(-wider * margin_), all_.at_or_above(wider * margin_)});
+                   all_.at_or_below(-wider_for_typical * margin_),
+                   all_.at_or_above(wider_for_typical * margin_)});
+}
+
+bool Estimate::is_within_margin(const Finding& described) const {
+  const auto inside = [&](const Interval& interval, double margins) {
+    const auto at = [&](double x) { return std::abs(Effect{scale_, x}.on_test_scale()); };
+    return std::max(at(interval.low), at(interval.high)) <= margins * margin_;
+  };
+  return inside(described.interval, 1) &&
+         (!described.typical || inside(described.typical->interval, wider_for_typical));
+}
+
+bool Estimate::would_settle(const std::vector<double>& a, const std::vector<double>& b,
+                            std::uint64_t critical_count) const {
+  using stats::ClippedSignedRank;
+  const auto use = all_runs_ ? ClippedSignedRank::Use::all : ClippedSignedRank::Use::choose;
+  ClippedSignedRank test(a, b, use);
+  const auto half = test.total() / 2;
+  const auto below = test.counts(-margin_), above = test.counts(margin_);
+  const bool beyond = below.at_or_above < half || above.at_or_below < half;
+  if (beyond) return test.count(0) < critical_count;
+  if (std::max(below.at_or_below, above.at_or_above) >= critical_count) return false;
+  if (!test.is_fast()) return true;
+  ClippedSignedRank all(a, b, ClippedSignedRank::Use::all);
+  return std::max(all.counts(-wider_for_typical * margin_).at_or_below,
+                  all.counts(wider_for_typical * margin_).at_or_above) < critical_count;
+}
+
+Price Estimate::price(std::uint64_t critical_count) const {
+  const auto bounds = interval(critical_count);
+  return price_of(estimate(), 0.5 * (bounds.high - bounds.low), margin_, n());
 }
 
 Verdict Estimate::direction() const {
@@ -84,7 +117,7 @@ Verdict Estimate::direction() const {
 
 bool Estimate::slow_runs_disagree() const {
   constexpr double level = 0.05;
-  if (prefer_ == Prefer::neither || n() > most_clipped) return false;
+  if (all_runs_) return false;
   const int direction = sign_ * estimate() < 0 ? -1 : 1;
   double smaller = 1;
   for (const std::size_t rank : {std::size_t{1}, (n() + 7) / 8}) {

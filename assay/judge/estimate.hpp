@@ -39,6 +39,22 @@ class Estimate {
   /// `better` or `worse`, by the side the estimate lies on.
   Verdict direction() const;
 
+  /// Whether what describe() made of it lies inside the margin: the interval, and that of typical runs inside
+  /// five.
+  bool is_within_margin(const Finding& described) const;
+
+  /// What price_of() says with the interval of this critical count.
+  Price price(std::uint64_t critical_count) const;
+
+  // For continuations of what was measured, with values as the tests see them, so that lower is better.
+
+  const std::vector<double>& baseline_values() const { return a_; }
+  const std::vector<double>& candidate_values() const { return b_; }
+  double shift() const { return sign_ * estimate(); }  ///< of the candidate's against the baseline's
+  /// Whether pairs like its own would be called changed or the same by counts below this one.
+  bool would_settle(const std::vector<double>& a, const std::vector<double>& b,
+                    std::uint64_t critical_count) const;
+
  private:
   bool is_fast() const { return fast_.has_value(); }
   double estimate() const;
@@ -46,6 +62,7 @@ class Estimate {
 
   Scale scale_;
   Prefer prefer_;
+  bool all_runs_;  ///< are judged alike: which are slow ones can't be said, or is no noise
   double asked_margin_, margin_;
   std::vector<double> a_, b_;  ///< the baseline's and the candidate's values, so that lower is better
   double sign_;                ///< −1 where that turned them

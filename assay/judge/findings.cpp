@@ -14,11 +14,13 @@
 #include "assay/judge/requirements.hpp"
 #include "assay/judge/settle.hpp"
 #include "assay/judge/spread.hpp"
+#include "assay/judge/times.hpp"
 #include "assay/judge/trends.hpp"
 #include "assay/judge/trust.hpp"
 #include "assay/judge/turns.hpp"
 #include "assay/judge/unpaired.hpp"
 #include "assay/metrics/catalogue.hpp"
+#include "assay/model/error.hpp"
 #include "assay/model/plan.hpp"
 #include "assay/stats/location.hpp"
 
@@ -57,6 +59,11 @@ std::vector<PairedSeries> family_of(const Evidence& evidence, MetricId id, bool 
   for (const auto& contrast : design.contrasts) {
     if (design.is_twin(contrast.candidate) != twins || !evidence.is_sound(contrast)) continue;
     auto series = pair_up(contrast, cells);
+    for (const auto cell : {contrast.baseline, contrast.candidate})
+      for (const int round : evidence.of(cell).timed_out) {
+        const auto at = std::ranges::lower_bound(series.rounds, round) - series.rounds.begin();
+        series.in_time = std::min(series.in_time, static_cast<std::size_t>(at));
+      }
     if (const auto note = objection(series, id, design.metrics[id])) {
       if (notes != nullptr && !series.rounds.empty()) notes->push_back(*note);
       series = PairedSeries{.of = contrast};
@@ -77,7 +84,10 @@ std::vector<Finding> judge_family(const Evidence& evidence, MetricId id, bool tw
     findings = *std::move(compared);
   } else {
     const auto series = family_of(evidence, id, twins, notes);
-    findings = settle(series, rules_for(evidence.design, id, series), stage);
+    constexpr std::size_t most_priced = 24;  // each takes some milliseconds
+    auto family = rules_for(evidence.design, id, series);
+    family.priced = notes != nullptr && series.size() <= most_priced;
+    findings = settle(series, family, stage);
   }
   for (auto& finding : findings) finding.metric = id;
   return findings;
@@ -105,6 +115,17 @@ void price_in_seconds(const Evidence& evidence, Findings& into) {
     for (const auto cell : {finding.of.baseline, finding.of.candidate})
       if (const auto found = spent.find(cell); found != spent.end())
         price.seconds += found->second.first * (static_cast<double>(price.rounds) / found->second.second - 1);
+  }
+}
+
+/// What is told besides verdicts must not cost the verdicts: where it can't be worked out, that is said.
+template <class Work>
+void attempt(const char* what, Findings& findings, Work&& work) {
+  try {
+    work();
+  } catch (const DomainError& error) {
+    findings.trust.push_back(
+        {.kind = NoteKind::not_worked_out, .said = std::string(what) + ": " + error.what()});
   }
 }
 
@@ -136,15 +157,23 @@ Findings judge(const Design& design, const Evidence& evidence) {
         if (finding.rounds > 0) findings.findings.push_back(std::move(finding));
     }
   for (auto& finding : judge_unpaired(evidence)) findings.findings.push_back(std::move(finding));
+  link_times(evidence, findings.findings);
   price_in_seconds(evidence, findings);
   apply_ceilings(evidence, findings);
-  findings.trends = find_trends(evidence);
-  findings.overall = judge_overall(evidence, findings);
-  findings.groups = find_groups(evidence, findings);
-  findings.turns = find_turns(evidence, findings);
+  attempt("how costs grow", findings, [&] { findings.trends = find_trends(evidence); });
+  attempt("the overall change", findings, [&] { findings.overall = judge_overall(evidence, findings); });
+  attempt("which are alike", findings, [&] { findings.groups = find_groups(evidence, findings); });
+  attempt("turning points", findings, [&] { findings.turns = find_turns(evidence, findings); });
   findings.failures = judge_failures(evidence);
-  findings.spreads = judge_spreads(evidence);
+  attempt("how much values vary", findings, [&] { findings.spreads = judge_spreads(evidence); });
   findings.requirements = judge_requirements(evidence);
+  const auto beside = [&](const auto& told) {
+    return !stands_for_itself(design, findings.findings, told.metric);
+  };
+  std::erase_if(findings.trends, beside);
+  std::erase_if(findings.overall, beside);
+  std::erase_if(findings.groups, beside);
+  std::erase_if(findings.turns, beside);
   add_trust_notes(evidence, findings);
   return findings;
 }

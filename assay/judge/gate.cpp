@@ -5,6 +5,7 @@
 #include <utility>
 
 #include "assay/judge/keep_only.hpp"
+#include "assay/judge/times.hpp"
 
 namespace assay::inline v1::judge {
 namespace {
@@ -56,7 +57,7 @@ class Holding {
     for (const auto& f : all_.findings) {
       if (design.is_twin(f.of.candidate) || !all_.metric_of(f).demand.watched) continue;
       judged.insert(f.of.candidate);
-      hold(f);
+      if (!is_beside(all_, f)) hold(f);
     }
     for (const auto& contrast : design.contrasts)
       if (all_.states[contrast.baseline].is_sound()) compared.insert(contrast.candidate);
@@ -68,22 +69,13 @@ class Holding {
 
   void hold(const Finding& f) {
     const auto& metric = all_.metric_of(f);
-    const bool lower = metric.prefer != Prefer::higher;
-    const double allow = gate_.allow > 0 && f.effect.is_ratio() ? gate_.allow : f.margin;
-    GateReason reason{.kind = GateReason::Kind::change,
-                      .subject = f.of.candidate,
-                      .metric = f.metric,
-                      .effect = f.effect,
-                      .limit = limit_to_the_worse(metric.scale, allow, lower),
-                      .interval = f.interval};
-    const auto beyond = [&](double x) { return lower ? x > reason.limit.value : x < reason.limit.value; };
-    if (!beyond(lower ? f.interval.high : f.interval.low))
-      reason.status = GateStatus::passed;
-    else if (f.verdict == Verdict::worse && beyond(f.effect.value))
-      reason.status = GateStatus::failed;
-    else
-      reason.status = GateStatus::undecided;
-    add(std::move(reason));
+    add({.kind = GateReason::Kind::change,
+         .status = hold_against(f, metric, gate_.allow),
+         .subject = f.of.candidate,
+         .metric = f.metric,
+         .effect = f.effect,
+         .limit = limit_of(f, metric, gate_.allow),
+         .interval = f.interval});
   }
 
   void requirements() {
@@ -106,6 +98,20 @@ class Holding {
 };
 
 }  // namespace
+
+Effect limit_of(const Finding& f, const Metric& metric, double allow) {
+  return limit_to_the_worse(metric.scale, allow > 0 && f.effect.is_ratio() ? allow : f.margin,
+                            metric.prefer != Prefer::higher);
+}
+
+GateStatus hold_against(const Finding& f, const Metric& metric, double allow) {
+  const bool lower = metric.prefer != Prefer::higher;
+  const auto limit = limit_of(f, metric, allow).value;
+  const auto beyond = [&](double x) { return lower ? x > limit : x < limit; };
+  const auto [best, worst] = lower ? std::pair(f.interval.low, f.interval.high)
+                                   : std::pair(f.interval.high, f.interval.low);
+  return !beyond(worst) ? GateStatus::passed : beyond(best) ? GateStatus::failed : GateStatus::undecided;
+}
 
 GateResult hold_against(const Findings& findings, const Gate& gate, const Only& only) {
   return Holding(findings, gate, only).run();

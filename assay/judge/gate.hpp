@@ -7,6 +7,14 @@
 
 namespace assay::inline v1::judge {
 
+/// How a finding stands to what is allowed (relative, 0.02 is 2 %; 0: the finding's margin; findings on
+/// differences: always their margin): failed when its whole interval lies beyond it to the worse, passed when
+/// none of it does, else undecided.
+GateStatus hold_against(const Finding& finding, const Metric& metric, double allow);
+
+/// The largest effect to the worse that is allowed then.
+Effect limit_of(const Finding& finding, const Metric& metric, double allow);
+
 /// Holds findings against a gate. Of each watched metric of each candidate: passed when the interval's bad
 /// end is within what is allowed (`gate.allow`, else the finding's margin), failed when it is called worse
 /// and its estimate is beyond that, else undecided. Requirements: broken fails, undecided stays so. Cells

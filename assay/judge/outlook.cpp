@@ -86,17 +86,21 @@ Outlook look_ahead(const Evidence& evidence, Evidence::From pilots, std::optiona
   }
   outlook.comparisons = open.size();
   outlook.cells = in_round.size();
+  constexpr double share_of_rounds_with_twins = 0.25;
   for (const auto& [cell, seconds] : in_round) {
-    outlook.round_seconds += seconds;
+    outlook.round_seconds += design.is_twin(cell) ? share_of_rounds_with_twins * seconds : seconds;
     if (!design.is_twin(cell)) continue;
     ++outlook.twins;
-    outlook.twin_seconds += seconds;
+    outlook.twin_seconds += share_of_rounds_with_twins * seconds;
   }
+  if (design.rules.rounds_max > 0) outlook.first_look = looks_of(design.rules).counts().front();
   if (budget && outlook.round_seconds > 0)  // the warm-up takes one of them
     outlook.rounds = std::clamp(static_cast<int>(*budget / outlook.round_seconds) - 1, 0, outlook.rounds);
   for (const auto id : design.metrics.ids()) {
     const auto& metric = design.metrics[id];
-    if (!metric.demand.watched || metric.scale == Scale::difference || metric.exact) continue;
+    if (!metric.demand.watched || metric.scale == Scale::difference || metric.exact ||
+        metrics::is_implied(metric))
+      continue;
     const auto cells = by_cell(evidence.values(id, pilots));
     for (const auto& contrast : open) {
       const auto series = pair_up(contrast, cells);

@@ -14,6 +14,8 @@ struct Question {
   /// the metric's unit on a difference scale.
   double margin = 0.01;
   double level = 0.95;  ///< of the interval; 1 − level is the chance of calling no change a change
+  /// Slow runs are not clipped: some ran into their time limit, and to hang now and then is no noise.
+  bool all_runs = false;
 };
 
 /// Judges values paired by round: baseline[r] and candidate[r] are from the same round, in the order of the

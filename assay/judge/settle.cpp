@@ -1,9 +1,14 @@
 #include "assay/judge/settle.hpp"
 
 #include <algorithm>
+#include <map>
+#include <memory>
+#include <optional>
 #include <set>
 
 #include "assay/judge/estimate.hpp"
+#include "assay/judge/resampling.hpp"
+#include "assay/schedule/closing_look.hpp"
 #include "assay/schedule/look_plan.hpp"
 #include "assay/stats/many.hpp"
 
@@ -12,13 +17,43 @@ namespace {
 
 enum class Kind { open, changed, same };
 
+/// The smallest p-value that the looks at a finding have shown, and the pairs at that look.
+struct Best {
+  double p = 1;
+  int rounds = 0;
+};
+
 /// One finding on its way.
 struct State {
   Kind kind = Kind::open;
-  std::vector<int> looks;  ///< taken so far
-  double p = 1, p_changed = 1, p_same = 1;
-  Verdict direction = Verdict::unclear;
-  bool disagree = false;  ///< fast and slow runs changed in opposite directions
+  int looks = 0;  ///< taken until it was settled, or so far
+  double p = 1;   ///< of no change, over all looks
+  Best changed, same;
+  Verdict direction = Verdict::unclear;  ///< of `changed`
+  bool disagree = false;                 ///< fast and slow runs changed in opposite directions, at the last look
+};
+
+/// A look that can be taken at some rounds: one that was planned, or the closing one.
+class LookAt {
+ public:
+  LookAt(const schedule::LookPlan& planned, int n, double alpha)
+      : boundary_(schedule::boundary_for({planned.counts().begin(), planned.counts().end()}, alpha)),
+        place_(planned.due_at(n)) {
+    const auto last = planned.last_by(n);
+    if (!place_) closing_.emplace(*boundary_, last ? *last + 1 : 0, n);
+  }
+
+  double p_value(std::uint64_t t) const {
+    return place_ ? boundary_->p_value(*place_, t) : closing_->p_value(t);
+  }
+  std::uint64_t critical_count(double alpha) const {
+    return place_ ? boundary_->critical_count(*place_, alpha) : closing_->critical_count(alpha);
+  }
+
+ private:
+  std::shared_ptr<const schedule::Boundary> boundary_;
+  std::optional<std::size_t> place_;
+  std::optional<schedule::ClosingLook> closing_;
 };
 
 class Settling {
@@ -43,7 +78,7 @@ class Settling {
       select();
     }
     std::vector<Finding> findings;
-    for (std::size_t i = 0; i < series_.size(); ++i) findings.push_back(finding(i));
+    for (std::size_t i = 0; i < series_.size(); ++i) findings.push_back(finding(i, stage));
     adjust(findings);
     return findings;
   }
@@ -55,49 +90,56 @@ class Settling {
     const auto at = std::ranges::lower_bound(rounds, round);
     if (at == rounds.end() || *at != round) return false;
     const int n = static_cast<int>(at - rounds.begin()) + 1;
-    const auto place = planned_.due_at(n);
-    if (!place) return false;
-    look(i, n, planned_counts(), *place);
+    if (!planned_.due_at(n)) return false;
+    look(i, n);
     return true;
   }
 
-  std::vector<int> planned_counts() const { return {planned_.counts().begin(), planned_.counts().end()}; }
-
-  /// At the last pairs of a finding that ended otherwise than at a planned look: the looks taken, and this
-  /// one.
+  /// At the last pairs of a finding that ended otherwise than at a planned look.
   void closing_look(std::size_t i) {
-    const int n = static_cast<int>(series_[i].rounds.size());
-    auto& state = states_[i];
-    if (state.kind != Kind::open || n == 0 || (!state.looks.empty() && state.looks.back() == n)) return;
-    auto looks = state.looks;
-    looks.push_back(n);
-    look(i, n, looks, looks.size() - 1);
+    const int n = pairs_of(i);
+    if (states_[i].kind == Kind::open && n > 0 && !planned_.due_at(n)) look(i, n);
   }
 
-  void look(std::size_t i, int n, const std::vector<int>& looks, std::size_t k) {
+  void look(std::size_t i, int n) {
     const auto estimate = estimate_at(i, n);
-    const auto boundary = schedule::boundary_for(looks, q_);
+    const auto& at = look_at(n);
     auto& state = states_[i];
-    state.looks.push_back(n);
-    state.p = boundary->p_value(k, estimate.count_of_no_change());
+    ++state.looks;
+    const double p = at.p_value(estimate.count_of_no_change());
+    state.p = std::min(state.p, p);
     // Above q nothing is selected, whatever the estimate, which takes a while.
-    const bool changed = state.p <= q_ && estimate.beyond_margin();
+    const bool changed = p <= q_ && estimate.beyond_margin();
     state.disagree = changed && estimate.slow_runs_disagree();
-    state.p_changed = changed && !state.disagree ? state.p : 1;
-    state.p_same = boundary->p_value(k, estimate.count_of_same());
-    if (changed) state.direction = estimate.direction();
+    if (changed && !state.disagree) {
+      const auto direction = estimate.direction();
+      if (p <= state.changed.p || direction != state.direction) state.changed = {p, n};
+      state.direction = direction;
+    } else if (state.changed.rounds > 0 && !estimate.beyond_margin()) {
+      state.changed = {};
+    }
+    const double p_same = at.p_value(estimate.count_of_same());
+    if (p_same < state.same.p) state.same = {p_same, n};
   }
+
+  const LookAt& look_at(int n) const {
+    return looks_.try_emplace(n, planned_, n, q_).first->second;
+  }
+
+  int pairs_of(std::size_t i) const { return static_cast<int>(series_[i].rounds.size()); }
 
   Estimate estimate_at(std::size_t i, int n) const {
     const auto count = static_cast<std::size_t>(n);
+    auto question = family_.question;
+    question.all_runs = count > series_[i].in_time;
     return {std::span(series_[i].baseline).first(count), std::span(series_[i].candidate).first(count),
-            family_.question};
+            question};
   }
 
   void select() {
     for (const auto kind : {Kind::changed, Kind::same}) {
       std::vector<double> p;
-      for (const auto& state : states_) p.push_back(kind == Kind::changed ? state.p_changed : state.p_same);
+      for (const auto& state : states_) p.push_back(kind == Kind::changed ? state.changed.p : state.same.p);
       const auto adjusted = family_.strict ? stats::adjust_holm(p) : stats::adjust_benjamini_hochberg(p);
       for (std::size_t i = 0; i < states_.size(); ++i)
         if (states_[i].kind == Kind::open && adjusted[i] <= q_) states_[i].kind = kind;
@@ -117,33 +159,47 @@ class Settling {
     return r * q_ / m;
   }
 
-  Finding finding(std::size_t i) const {
+  /// The last pairs that a look has been taken at, or would be: in a campaign that has ended, all of them.
+  int last_shown(std::size_t i, Stage stage) const {
+    const int all = pairs_of(i);
+    if (stage == Stage::ended) return all;
+    const auto last = planned_.last_by(all);
+    return last ? planned_.counts()[*last] : 0;
+  }
+
+  /// What is known of a settled finding: from everything measured since, unless that would not show what was
+  /// found when it was settled.
+  Finding settled_finding(std::size_t i, Stage stage, double alpha) const {
     const auto& state = states_[i];
-    const int all = static_cast<int>(series_[i].rounds.size());
-    if (all == 0) return Finding{.of = series_[i].of};
-    const bool settled = state.kind != Kind::open;
-    // Of what is still open, everything measured is shown, as far as a look there would tell.
-    const int n = settled ? state.looks.back() : all;
-    auto looks = state.looks;
-    if (looks.empty() || looks.back() != n) looks.push_back(n);
-    const auto place = planned_.due_at(n);
-    const std::size_t k = place.value_or(looks.size() - 1);
-    const double alpha = interval_alpha(state.kind);
-    const auto boundary = schedule::boundary_for(place ? planned_counts() : looks, alpha);
-    const auto estimate = estimate_at(i, n);
-    auto finding = estimate.describe(boundary->critical_count(k), 1 - alpha);
+    const bool changed = state.kind == Kind::changed;
+    const int then = changed ? state.changed.rounds : state.same.rounds;
+    if (const int now = last_shown(i, stage); now > then) {
+      const auto estimate = estimate_at(i, now);
+      const auto shown = estimate.describe(look_at(now).critical_count(alpha), 1 - alpha);
+      const bool agrees =
+          changed ? !shown.interval.contains(Effect::none(shown.effect.scale).value) &&
+                        estimate.direction() == state.direction
+                  : estimate.is_within_margin(shown);
+      if (agrees) return with_shape(estimate, shown);
+    }
+    const auto estimate = estimate_at(i, then);
+    return with_shape(estimate, estimate.describe(look_at(then).critical_count(alpha), 1 - alpha));
+  }
+
+  static Finding with_shape(const Estimate& estimate, Finding finding) {
     finding.slow_runs = estimate.slow_runs();
-    finding.of = series_[i].of;
-    finding.p = state.p;
-    finding.p_same = state.p_same;
-    finding.settled = settled;
-    finding.looks = static_cast<int>(state.looks.size());
-    if (state.kind == Kind::same) finding.verdict = Verdict::same;
-    if (state.kind == Kind::changed && family_.question.metric.prefer != Prefer::neither)
-      finding.verdict = state.direction;
-    if (finding.verdict != Verdict::unclear) finding.to_settle.reset();
-    if (finding.to_settle && state.disagree)
+    return finding;
+  }
+
+  /// Of what is still open, everything measured is shown, as far as a look there would tell.
+  Finding open_finding(std::size_t i, double alpha) const {
+    const int n = pairs_of(i);
+    const auto estimate = estimate_at(i, n);
+    auto finding = with_shape(estimate, estimate.describe(look_at(n).critical_count(alpha), 1 - alpha));
+    if (states_[i].disagree)
       finding.to_settle = Price{.obstacle = Price::Obstacle::fast_and_slow};
+    else if (family_.priced && family_.question.metric.prefer != Prefer::neither)
+      finding.to_settle = price_by_resampling(estimate, family_.min_rounds, family_.max_rounds, q_);
     // Nothing is decided between looks: the next one that is planned is the soonest.
     const auto next = planned_.next_after(n);
     if (finding.to_settle && finding.to_settle->rounds > 0 && next)
@@ -151,9 +207,33 @@ class Settling {
     return finding;
   }
 
+  Finding finding(std::size_t i, Stage stage) const {
+    const auto& state = states_[i];
+    if (pairs_of(i) == 0) return Finding{.of = series_[i].of};
+    const bool settled = state.kind != Kind::open;
+    const double alpha = interval_alpha(state.kind);
+    auto finding = settled ? settled_finding(i, stage, alpha) : open_finding(i, alpha);
+    finding.of = series_[i].of;
+    finding.p = state.p;
+    finding.p_same = state.same.p;
+    finding.settled = settled;
+    if (settled)
+      finding.settled_at =
+          static_cast<std::size_t>(state.kind == Kind::changed ? state.changed.rounds : state.same.rounds);
+    finding.looks = state.looks;
+    if (state.kind == Kind::same) finding.verdict = Verdict::same;
+    if (state.kind == Kind::changed && family_.question.metric.prefer != Prefer::neither)
+      finding.verdict = state.direction;
+    if (finding.verdict != Verdict::unclear) finding.to_settle.reset();
+    return finding;
+  }
+
+  /// p over the family is of what would be called, so that it can't contradict the verdict: 1 for a change
+  /// inside the margin, or one that slow runs deny.
   void adjust(std::vector<Finding>& findings) const {
     std::vector<double> p;
-    for (const auto& f : findings) p.push_back(f.p);
+    for (const auto& state : states_)
+      p.push_back(state.changed.rounds > 0 ? state.changed.p : state.p > q_ ? state.p : 1);
     const auto adjusted = family_.strict ? stats::adjust_holm(p) : stats::adjust_benjamini_hochberg(p);
     for (std::size_t i = 0; i < findings.size(); ++i) findings[i].p_adjusted = adjusted[i];
   }
@@ -163,6 +243,7 @@ class Settling {
   double q_;
   schedule::LookPlan planned_;
   std::vector<State> states_;
+  mutable std::map<int, LookAt> looks_;  ///< by pairs; one takes a while to make
 };
 
 }  // namespace

@@ -1,5 +1,7 @@
 #pragma once
 
+#include <cstddef>
+#include <limits>
 #include <span>
 #include <vector>
 
@@ -13,6 +15,9 @@ struct PairedSeries {
   Contrast of;
   std::vector<int> rounds;  ///< numbers, growing
   std::vector<double> baseline, candidate;
+  /// The first pairs, up to the first of which a trial ran into its time limit: from there on all runs count
+  /// alike (Question::all_runs).
+  std::size_t in_time = std::numeric_limits<std::size_t>::max();
 };
 
 /// All findings on one metric, which share one error rate.
@@ -24,10 +29,12 @@ struct Family {
   /// (Benjamini & Hochberg 1995). True: the chance of even one false call of a kind is at most 1 − level,
   /// whatever depends on what (Holm 1979).
   bool strict = false;
+  /// Whether it is worked out what would settle the open ones: see price_by_resampling().
+  bool priced = false;
 };
 
-/// How a campaign stands. ended: unsettled findings get a closing look at their last round, after which more
-/// data would void the error rate. going: it may go on, so nothing is looked at but what was planned;
+/// How a campaign stands. ended: unsettled findings get a closing look at their last round (see
+/// schedule::ClosingLook), after which more data would void the error rate. going: it may go on, so nothing is looked at but what was planned;
 /// findings that are not settled are unclear.
 enum class Stage { going, ended };
 
@@ -36,8 +43,10 @@ enum class Stage { going, ended };
 ///
 /// At each round where a finding's own pairs reach a planned look, its p-values over all looks are renewed
 /// (schedule::Boundary): p of no change, counted as 1 while the estimate lies inside the margin, and p of an
-/// effect at or beyond the margin. The two kinds are two families; in each, what the procedure selects is
-/// settled, and frozen with the pairs it had. Selections only grow, so no later look takes one back.
+/// effect at or beyond the margin. Of several looks the smallest counts. The two kinds are two families; in
+/// each, what the procedure selects is settled, and its verdict frozen. Selections only grow, so no later look
+/// takes one back. What is measured on for other reasons gets the interval of a later look, as all looks' hold
+/// together, unless that would leave the verdict without ground.
 ///
 /// Intervals are those of the same test at level 1 − R·q/M for R selected of M, so that the expected share of
 /// intervals that miss, among those selected, is at most q; for unselected ones R is the smaller of the two

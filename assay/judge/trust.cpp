@@ -7,6 +7,7 @@
 #include "assay/judge/likeness.hpp"
 #include "assay/judge/machine_notes.hpp"
 #include "assay/judge/series_notes.hpp"
+#include "assay/judge/twins.hpp"
 
 namespace assay::inline v1::judge {
 namespace {
@@ -42,26 +43,40 @@ void failures_now_and_then(const Evidence& evidence, Findings& findings) {
   for (const auto cell : evidence.design.cells.ids()) {
     const auto& its = evidence.of(cell);
     if (its.failed == 0 || !evidence.is_sound(cell)) continue;
-    auto note = warning(NoteKind::failed_at_times, cell);
-    note.count = its.trials;
-    note.figure = static_cast<double>(its.failed);
-    note.threshold = 0;
-    findings.trust.push_back(std::move(note));
+    const auto tell = [&](NoteKind kind, std::size_t times) {
+      if (times == 0) return;
+      auto note = warning(kind, cell);
+      note.count = its.trials;
+      note.figure = static_cast<double>(times);
+      note.threshold = 0;
+      findings.trust.push_back(std::move(note));
+    };
+    tell(NoteKind::slow_at_times, its.timed_out.size());
+    tell(NoteKind::failed_at_times, its.failed - its.timed_out.size());
   }
 }
 
-void twins_that_differ(const Evidence& evidence, Findings& findings) {
-  for (const auto& finding : findings.findings) {
-    if (!evidence.design.is_twin(finding.of.candidate) || !findings.metric_of(finding).demand.watched ||
-        (finding.verdict != Verdict::better && finding.verdict != Verdict::worse))
+/// Between two builds a change of some per cent may be nothing but where the linker put a loop: said once.
+void layout_alone(Findings& findings) {
+  constexpr double within_reach = 0.05;
+  const auto& design = findings.design;
+  const auto is_built = [&](CandidateId id) {
+    return std::ranges::count(design.builds, id, &BuildFacts::candidate) > 0;
+  };
+  for (const auto& f : findings.findings) {
+    const auto &mine = findings.candidate_of(f), &its = findings.baseline_of(f);
+    if (f.verdict != Verdict::better && f.verdict != Verdict::worse) continue;
+    if (!findings.metric_of(f).is_time() || !findings.metric_of(f).demand.watched ||
+        design.is_twin(f.of.candidate) || !is_built(mine.candidate) || !is_built(its.candidate) ||
+        findings.candidate(mine).from.exe_digest == findings.candidate(its).from.exe_digest ||
+        std::abs(f.effect.change()) >= within_reach)
       continue;
-    auto note = warning(NoteKind::twin_called, finding.of.candidate);
-    note.metric = finding.metric;
-    note.verdict = finding.verdict;
-    note.effect = finding.effect;
-    note.figure = finding.effect.change();
-    note.threshold = finding.margin;
-    findings.trust.push_back(std::move(note));
+    findings.trust.push_back({.kind = NoteKind::layout_alone,
+                              .subject = f.of.candidate,
+                              .metric = f.metric,
+                              .figure = f.effect.change(),
+                              .threshold = within_reach});
+    return;
   }
 }
 
@@ -80,7 +95,7 @@ void uneven_effects(Findings& findings) {
 }  // namespace
 
 void add_trust_notes(const Evidence& evidence, Findings& findings) {
-  twins_that_differ(evidence, findings);
+  std::ranges::move(notes_on_twins(evidence, findings.findings), std::back_inserter(findings.trust));
   differing_outputs(evidence, findings);
   std::ranges::move(likeness_notes(evidence.design), std::back_inserter(findings.trust));
   for (const auto workload : evidence.design.workloads.ids())
@@ -89,6 +104,7 @@ void add_trust_notes(const Evidence& evidence, Findings& findings) {
   leftovers(evidence, findings);
   failures_now_and_then(evidence, findings);
   uneven_effects(findings);
+  layout_alone(findings);
   add_machine_notes(evidence, findings);
   add_series_notes(evidence, findings);
   std::ranges::stable_sort(findings.trust, std::ranges::greater{}, &Note::level);

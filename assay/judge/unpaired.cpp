@@ -1,7 +1,6 @@
 #include "assay/judge/unpaired.hpp"
 
 #include <algorithm>
-#include <cmath>
 #include <map>
 
 #include "assay/stats/location.hpp"
@@ -11,36 +10,45 @@
 namespace assay::inline v1::judge {
 namespace {
 
-constexpr double level = 0.95;
+constexpr double false_calls = 0.05;
 
+/// The two sides of a contrast, as tests see them.
+struct Sides {
+  std::vector<double> baseline, candidate;
+};
+
+std::vector<double> on_test_scale(std::vector<double> values, Scale scale) {
+  for (auto& v : values) v = value_on_test_scale(scale, v);
+  return values;
+}
+
+/// Everything but the interval and what follows from it.
 Finding compare(const std::vector<double>& baseline, const std::vector<double>& candidate,
                 const Metric& metric, double margin) {
-  const auto on_scale = [&](std::vector<double> values) {
-    for (auto& v : values) v = value_on_test_scale(metric.scale, v);
-    return values;
-  };
-  const auto x = on_scale(candidate), y = on_scale(baseline);
+  const auto x = on_test_scale(candidate, metric.scale), y = on_test_scale(baseline, metric.scale);
   const auto test = stats::mann_whitney(x, y);
-  const auto bounds = stats::shift_interval(x, y, level);
-  const double estimate = stats::shift_estimate(x, y), limit = margin_on_test_scale(metric.scale, margin);
-  const auto back = [&](double v) { return Effect::of_test_scale(metric.scale, v); };
-  Finding f{.rounds = std::min(x.size(), y.size()),
-            .baseline_typical = stats::median(baseline),
-            .candidate_typical = stats::median(candidate),
-            .effect = back(estimate),
-            .interval = {back(bounds.low).value, back(bounds.high).value, level},
-            .margin = margin,
-            .p = test.p,
-            .settled = true,
-            .method = test.exact ? "Mann-Whitney, exact" : "Mann-Whitney, approximate"};
-  const bool changed = !(bounds.low <= 0 && 0 <= bounds.high) && std::abs(estimate) > limit;
+  return {.rounds = std::min(x.size(), y.size()),
+          .baseline_typical = stats::median(baseline),
+          .candidate_typical = stats::median(candidate),
+          .effect = Effect::of_test_scale(metric.scale, stats::shift_estimate(x, y)),
+          .margin = margin,
+          .p = test.p,
+          .settled = true,
+          .method = test.exact ? "Mann-Whitney, exact" : "Mann-Whitney, approximate"};
+}
+
+/// `differs` where it is called at a level of `alpha`, `same` where the interval lies inside the margin.
+void decide(Finding& f, const Sides& sides, const Metric& metric, double alpha, bool called) {
+  const auto bounds = stats::shift_interval(on_test_scale(sides.candidate, metric.scale),
+                                            on_test_scale(sides.baseline, metric.scale), 1 - alpha);
+  const auto back = [&](double v) { return Effect::of_test_scale(metric.scale, v).value; };
+  const double limit = margin_on_test_scale(metric.scale, f.margin);
+  f.interval = {back(bounds.low), back(bounds.high), 1 - alpha};
   f.beyond_margin = bounds.low > limit || bounds.high < -limit;
-  const bool lower = estimate < 0;
-  if (changed)
-    f.verdict = lower == (metric.prefer == Prefer::lower) ? Verdict::better : Verdict::worse;
+  if (called)
+    f.verdict = Verdict::differs;
   else if (bounds.low > -limit && bounds.high < limit)
     f.verdict = Verdict::same;
-  return f;
 }
 
 }  // namespace
@@ -56,6 +64,7 @@ std::vector<Finding> judge_unpaired(const Evidence& evidence) {
     const auto& column = evidence.values(id, Evidence::From::unpaired);
     for (std::size_t i = 0; i < column.size(); ++i) values[column.cell[i]].push_back(column.value[i]);
     std::vector<Finding> family;
+    std::vector<Sides> sides;
     std::vector<double> p;
     for (const auto& contrast : design.contrasts) {
       const auto &baseline = values[contrast.baseline], &candidate = values[contrast.candidate];
@@ -72,21 +81,26 @@ std::vector<Finding> judge_unpaired(const Evidence& evidence) {
                 .metric = id};
       f.notes.push_back(note);
       const double other = stats::brunner_munzel(candidate, baseline).p;
-      if ((other <= 1 - level) != (f.p <= 1 - level)) {
+      if ((other <= false_calls) != (f.p <= false_calls)) {
         note.kind = NoteKind::other_test;
         note.figure = other;
-        note.threshold = 1 - level;
+        note.threshold = false_calls;
         f.notes.push_back(note);
       }
-      p.push_back(f.p);
+      const bool beyond = f.effect.distance() > margin_on_test_scale(metric.scale, f.margin);
+      p.push_back(beyond ? f.p : 1);
       family.push_back(std::move(f));
+      sides.push_back({baseline, candidate});
     }
     const auto adjusted = stats::adjust_benjamini_hochberg(p);
+    const auto called = [&](std::size_t i) { return adjusted[i] <= false_calls; };
+    double calls = 0;
+    for (std::size_t i = 0; i < family.size(); ++i) calls += called(i) ? 1 : 0;
     for (std::size_t i = 0; i < family.size(); ++i) {
       auto& f = family[i];
       f.p_adjusted = adjusted[i];
-      if (f.p_adjusted > 1 - level && (f.verdict == Verdict::better || f.verdict == Verdict::worse))
-        f.verdict = Verdict::unclear;
+      const double share = (called(i) ? calls : 1) / static_cast<double>(family.size());
+      decide(f, sides[i], metric, false_calls * share, called(i));
       all.push_back(std::move(f));
     }
   }

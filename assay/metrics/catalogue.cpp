@@ -127,6 +127,10 @@ std::vector<Metric> process_metrics() {
   return all;
 }
 
+bool is_implied(const Metric& metric) {
+  return is(metric, Known::cpu_time) && metric.demand.watched && metric.supporting;
+}
+
 bool is(const Metric& metric, Known known) {
   const auto& name = name_of(known);
   return metric.name == name || (known == Known::throughput && metric.name.starts_with(name + " of "));

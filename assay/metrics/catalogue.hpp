@@ -121,4 +121,8 @@ class Index {
 /// Whether a campaign's metric is this one.
 bool is(const Metric& metric, Known known);
 
+/// Whether this is CPU time that is watched beside wall time without having been asked for: it stands in for
+/// wall time where it tells more, and explains it elsewhere.
+bool is_implied(const Metric& metric);
+
 }  // namespace assay::inline v1::metrics

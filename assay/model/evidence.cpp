@@ -14,7 +14,8 @@ using From = Evidence::From;
 /// Where a trial's values belong; empty where they are not looked at. The one place that decides which trials
 /// are judged.
 std::optional<From> place_of(const Trial& trial, bool is_sound, const std::set<int>& whole) {
-  if (trial.outcome != Outcome::ok) return {};
+  const bool slow = trial.outcome == Outcome::timed_out && trial.role == Role::counted && trial.round;
+  if (trial.outcome != Outcome::ok && !slow) return {};
   if (trial.role == Role::build) return From::built;
   if (trial.role == Role::check) return From::checked;
   if (!is_sound) return {};
@@ -65,6 +66,7 @@ class Evidence::Sorting {
         trial.outcome != Outcome::voided) {
       cell.trials += 1;
       cell.failed += trial.outcome == Outcome::ok ? 0U : 1U;
+      if (trial.outcome == Outcome::timed_out) cell.timed_out.push_back(trial.round.value_or(0));
       if (trial.round) with_trials_.insert(*trial.round);
     }
     const auto from = place_of(trial, into_.states_[trial.cell].is_sound(), whole_);
@@ -87,14 +89,19 @@ class Evidence::Sorting {
     const int repeat = from == From::judged ? seen_[place]++ : 0;
     const auto& sittings = into_.sittings_;
     const auto machine = sittings.holds(trial.sitting) ? sittings[trial.sitting].machine : MachineId{};
+    const bool slow = trial.outcome == Outcome::timed_out;
+    double longest = 0;
+    for (const auto& reading : trial.readings)
+      if (slow && into_.design.metrics[reading.metric].is_time()) longest = std::max(longest, reading.value);
     for (const auto& reading : trial.readings) {
+      if (slow && !into_.design.metrics[reading.metric].is_time()) continue;
       auto& column = into_.columns_[{from, reading.metric}];
       column.cell.push_back(trial.cell);
       column.round.push_back(round);
       column.repeat.push_back(repeat);
       column.machine.push_back(machine);
       column.position.push_back(trial.heat > 0 ? -1 : trial.position);
-      column.value.push_back(reading.value);
+      column.value.push_back(slow ? longest : reading.value);
     }
   }
 

@@ -28,6 +28,7 @@ struct Column {
 /// What a cell's trials show besides values.
 struct CellEvidence {
   std::size_t trials = 0, failed = 0;                    ///< in judged rounds; without those that were voided
+  std::vector<int> timed_out;                            ///< rounds of those that failed by their time limit
   std::size_t trials_with_leftovers = 0, leftovers = 0;  ///< processes that were left running, of all trials
   double output_bytes = 0;                               ///< of judged trials, in all
   bool was_checked = false;
@@ -52,8 +53,11 @@ class Evidence {
 
   /// What a value comes from.
   enum class From {
-    judged,    ///< counted trials that ended well, in rounds that count, of cells that are sound
-    control,   ///< the same of rounds in turns of a campaign that runs abreast
+    /// Counted trials that ended well, in rounds that count, of cells that are sound; of those that ran into
+    /// their time limit the times, all as long as the limit: left out, a candidate that hangs now and then
+    /// would gain by it.
+    judged,
+    control,  ///< the same of rounds in turns of a campaign that runs abreast
     pilot,     ///< the same of pilot rounds
     warm_up,   ///< the same of a sitting's first round
     unpaired,  ///< counted trials without rounds, as imports have them

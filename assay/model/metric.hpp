@@ -38,6 +38,9 @@ struct Metric {
 
   /// Whether verdicts can be given on it: a direction is preferred, and it is about the work.
   bool is_judged() const { return prefer != Prefer::neither && about == About::work; }
+
+  /// Whether its values are times that a trial takes.
+  bool is_time() const { return unit == "s" && prefer == Prefer::lower && about == About::work; }
   bool operator==(const Metric&) const = default;
 };
 

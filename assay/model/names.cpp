@@ -65,7 +65,10 @@ std::span<const Named<NoteKind>> names_of() {
       Named<NoteKind>{output_differs, "output differs"},
       Named<NoteKind>{left_processes, "processes left running"},
       Named<NoteKind>{failed_at_times, "failed at times"},
+      Named<NoteKind>{slow_at_times, "slow at times"},
       Named<NoteKind>{twin_called, "twin called"},
+      Named<NoteKind>{twin_by_chance, "twin called by chance"},
+      Named<NoteKind>{twin_once, "twin called once"},
       Named<NoteKind>{too_few_rounds, "too few rounds"},
       Named<NoteKind>{not_positive, "values not above zero"},
       Named<NoteKind>{too_coarse, "too coarse"},
@@ -73,6 +76,8 @@ std::span<const Named<NoteKind>> names_of() {
       Named<NoteKind>{at_ceiling, "at its ceiling"},
       Named<NoteKind>{not_side_by_side, "not side by side"},
       Named<NoteKind>{uneven_effect, "uneven effect"},
+      Named<NoteKind>{layout_alone, "layout alone"},
+      Named<NoteKind>{not_worked_out, "not worked out"},
       Named<NoteKind>{other_test, "other test disagrees"},
       Named<NoteKind>{drift, "drift"},
       Named<NoteKind>{several_modes, "several modes"},
@@ -81,6 +86,7 @@ std::span<const Named<NoteKind>> names_of() {
       Named<NoteKind>{first_in_round, "first in round"},
       Named<NoteKind>{first_run, "first run"},
       Named<NoteKind>{short_trials, "short trials"},
+      Named<NoteKind>{carry_over, "carry-over"},
       Named<NoteKind>{one_upper_end, "values at one upper end"},
       Named<NoteKind>{stolen_time, "stolen time"},
       Named<NoteKind>{busy, "busy machine"},
@@ -189,8 +195,11 @@ std::span<const Named<Standing>> names_of() {
 template <>
 std::span<const Named<Verdict>> names_of() {
   using enum Verdict;
-  static constexpr std::array<Named<Verdict>, 4> all = {
-      {{better, "better"}, {worse, "worse"}, {same, "same"}, {unclear, "unclear"}}};
+  static constexpr std::array<Named<Verdict>, 5> all = {{{better, "better"},
+                                                               {worse, "worse"},
+                                                               {same, "same"},
+                                                               {unclear, "unclear"},
+                                                               {differs, "differs"}}};
   return all;
 }
 

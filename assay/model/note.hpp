@@ -11,7 +11,8 @@
 
 namespace assay::inline v1::inline model {
 
-enum class Verdict { better, worse, same, unclear };
+/// differs: values that were not measured side by side differ; which side did it can't be said.
+enum class Verdict { better, worse, same, unclear, differs };
 
 struct WholeCampaign {
   bool operator==(const WholeCampaign&) const = default;
@@ -38,7 +39,10 @@ enum class NoteKind {
   output_differs,   ///< from the baseline's; `said`: where
   left_processes,   ///< running, `figure` of them in `count` trials
   failed_at_times,  ///< `figure` of `count` trials
-  twin_called,      ///< a copy of the baseline has a verdict
+  slow_at_times,    ///< `figure` of `count` trials ran into their time limit
+  twin_called,      ///< a copy of the baseline has a verdict, `effect`, and had one in fresh rounds too
+  twin_by_chance,   ///< the same, but not in `count` fresh rounds, which gave `figure`, from `low` to `high`
+  twin_once,        ///< the same, with too few rounds after that to tell whether it was chance
   too_few_rounds,   ///< `figure` of at least `threshold`
   not_positive,     ///< values that a ratio can't be made of
   too_coarse,       ///< for how coarsely the kernel samples it
@@ -47,6 +51,8 @@ enum class NoteKind {
   not_side_by_side,  ///< values without rounds
   uneven_effect,  ///< slow runs changed otherwise than fast ones, which changed by `effect`; `figure`: −1
                   ///< down, 1 up
+  layout_alone,   ///< `figure`, a change between two builds, is within what the layout of code can do
+  not_worked_out,  ///< `said`: what, and why
   other_test,     ///< Brunner–Munzel's test says otherwise, with p = `figure`
   // What the values show, by metric. `count`: cells that show it, of which the subject does most.
   drift,           ///< by `figure` from the first rounds to the last
@@ -56,6 +62,7 @@ enum class NoteKind {
   first_in_round,  ///< differs by `figure` from what runs later
   first_run,       ///< likewise, from later runs
   short_trials,    ///< `figure` seconds
+  carry_over,      ///< what runs right after a cell differs by `figure` from what runs after others
   one_upper_end,   ///< a share of `figure` of the values of both sides lies at one upper end
   // What the machine did.
   stolen_time,  ///< a share of `figure`, by its host

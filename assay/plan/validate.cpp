@@ -204,6 +204,8 @@ class Validator {
     if (rounds.max > 100000) fail("rounds.max", "more than 100000 rounds", "use fewer");
     if (rounds.budget && !(*rounds.budget > 0))
       fail("rounds.budget", "a budget of nothing", "write it like \"10 min\"");
+    if (rounds.precise && !(*rounds.precise > 0 && *rounds.precise < 1))
+      fail("rounds.precise", "the precision must be above 0 % and below 100 %", "write it like \"2 %\"");
     if (!(plan_.margin > 0 && plan_.margin < 10))
       fail("plan.margin", "the margin must be above 0 % and below 1000 %", "write it like \"1 %\"");
   }

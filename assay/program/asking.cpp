@@ -48,6 +48,14 @@ PlannedRounds parse_rounds(const std::string& text) {
   return {.min = number(text.substr(0, dots)), .max = number(text.substr(dots + 2))};
 }
 
+double parse_precision(const std::string& text) {
+  try {
+    return parse_share(text);
+  } catch (const Error& error) {
+    throw Error(error.problem(), "--precise", error.remedy());
+  }
+}
+
 double parse_budget(const std::string& text) {
   try {
     return parse_duration(text);

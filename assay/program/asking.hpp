@@ -28,6 +28,9 @@ std::string typed(const std::vector<std::string>& arguments);
 /// Reads `7..60` or `20` into the plan's rounds. Throws Error.
 PlannedRounds parse_rounds(const std::string& text);
 
+/// Reads a precision, like 2%. Throws Error that names --precise.
+double parse_precision(const std::string& text);
+
 /// Reads a measuring time. Throws Error that names --budget.
 double parse_budget(const std::string& text);
 

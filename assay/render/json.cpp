@@ -5,6 +5,7 @@
 #include "assay/codec/json.hpp"
 #include "assay/model/names.hpp"
 #include "assay/report/notes.hpp"
+#include "assay/report/price.hpp"
 
 namespace assay::inline v1::render {
 
@@ -76,6 +77,7 @@ Json finding_json(const Findings& all, const Finding& finding) {
           {"verdict", to_string(finding.verdict)},
           {"beyond_margin", finding.beyond_margin},
           {"method", finding.method},
+          {"decided_by", finding.decided_by ? Json(all.design.metrics[*finding.decided_by].name) : Json(nullptr)},
           {"settle", settle_json(all, finding)},
           {"notes", std::move(notes)}};
 }

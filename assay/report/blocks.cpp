@@ -3,14 +3,18 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <map>
 #include <set>
 
+#include "assay/judge/times.hpp"
+#include "assay/metrics/catalogue.hpp"
 #include "assay/model/names.hpp"
 #include "assay/report/cells.hpp"
 #include "assay/report/evidence.hpp"
 #include "assay/report/names.hpp"
 #include "assay/report/notes.hpp"
+#include "assay/report/price.hpp"
 #include "assay/report/units.hpp"
 
 namespace assay::inline v1::report {
@@ -53,8 +57,8 @@ Row row_of(const Findings& all, const Finding& f) {
           .typical = cell_value_text(f.candidate_typical, metric.unit),
           .change = effect_text(f.effect, metric.unit),
           .interval = range_text(f.interval, metric.scale, metric.unit),
-          .sign = sign_of(f.verdict),
-          .verdict = to_string(f.verdict),
+          .sign = f.decided_by ? " " : sign_of(f.verdict),
+          .verdict = f.decided_by ? "see " + all.design.metrics[*f.decided_by].name : to_string(f.verdict),
           .runs = runs_text(f, metric),
           .moved = takes_evidence(all, f) ? evidence_text(all, f, moved_columns) : std::string{},
           .settle = settle_text(all, f),
@@ -110,9 +114,17 @@ std::string rules_text(const Metric& metric, const std::vector<const Finding*>& 
   const double margin = findings.front()->margin;
   if (metric.exact && margin == 0) return "exact";
   const auto [least, most] = std::ranges::minmax(findings, {}, [](const Finding* f) { return f->rounds; });
-  return fmt::format("margin {:.3g} %; {} rounds", margin * 100,
-                     least->rounds == most->rounds ? fmt::format("{}", least->rounds)
-                                                   : fmt::format("{} to {}", least->rounds, most->rounds));
+  auto text = fmt::format("margin {:.3g} %; {} rounds", margin * 100,
+                          least->rounds == most->rounds ? fmt::format("{}", least->rounds)
+                                                        : fmt::format("{} to {}", least->rounds, most->rounds));
+  constexpr double usual = 0.95;
+  const auto [lowest, highest] =
+      std::ranges::minmax(findings, {}, [](const Finding* f) { return f->interval.level; });
+  if (std::abs(highest->interval.level - usual) < 1e-9 && lowest->interval.level == highest->interval.level)
+    return text;
+  const auto level = [](const Finding* f) { return fmt::format("{:.4g}", f->interval.level * 100); };
+  return text + "; intervals at " + level(lowest) +
+         (level(lowest) == level(highest) ? "" : " to " + level(highest)) + " %";
 }
 
 Block block_of(const Findings& all, WorkloadId workload, MetricId metric_id,
@@ -156,14 +168,17 @@ std::vector<Block> blocks_of(const Findings& all) {
       of[{all.candidate_of(f).workload, f.metric}].push_back(&f);
   std::vector<Block> blocks;
   for (const auto& [place, findings] : of)
-    blocks.push_back(block_of(all, place.first, place.second, findings));
+    if (!metrics::is_implied(all.design.metrics[place.second]) ||
+        !std::ranges::all_of(findings, [&](const Finding* f) { return judge::is_beside(all, *f); }))
+      blocks.push_back(block_of(all, place.first, place.second, findings));
   return blocks;
 }
 
 std::vector<WholeView> views_of(const Findings& all) {
   std::vector<WholeView> views;
   for (const auto id : all.design.metrics.ids()) {
-    if (!all.design.metrics[id].demand.watched) continue;
+    const auto& metric = all.design.metrics[id];
+    if (!metric.demand.watched || metrics::is_implied(metric)) continue;
     auto overview = overview_of(all, id);
     if (overview.columns.size() >= 2 && overview.candidates.size() >= 3)
       views.push_back({id, all.design.metrics[id].name, std::move(overview)});

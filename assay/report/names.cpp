@@ -40,6 +40,8 @@ std::string sign_of(Verdict verdict) {
       return "!";
     case Verdict::same:
       return "=";
+    case Verdict::differs:
+      return "≠";
     case Verdict::unclear:
       break;
   }

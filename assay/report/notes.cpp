@@ -94,12 +94,19 @@ class Words {
             count_, figure_);
       case NoteKind::failed_at_times:
         return fmt::format("failed in {:.0f} of {} trials; those rounds are left out", figure_, count_);
+      case NoteKind::slow_at_times:
+        return fmt::format("ran into its time limit in {:.0f} of {} trials; they count as that long", figure_,
+                           count_);
       case NoteKind::twin_called:
-        return metric_ + " of this copy of the baseline is called " + to_string(note_.verdict) +
-               (note_.effect && note_.effect->is_ratio()
-                    ? " (by " + shown(std::round(std::abs(figure_) * 1e4) / 100) + " %)"
-                    : "") +
+        return twin_text() + (count_ > 0 ? " again in " + fmt::format("{} fresh rounds (", count_) +
+                                               again_text() + ")"
+                                         : std::string{}) +
                ": distrust changes of that size here";
+      case NoteKind::twin_by_chance:
+        return twin_text() + ", as one in twenty is by chance; measured again in " +
+               fmt::format("{} fresh rounds: ", count_) + again_text();
+      case NoteKind::twin_once:
+        return twin_text() + ", as one in twenty is by chance; there was no time to measure it again";
       case NoteKind::too_few_rounds:
         return fmt::format(
             "{} is not judged: only {:.0f} complete rounds with the baseline, {:.0f} are needed", metric_,
@@ -120,6 +127,12 @@ class Words {
         return fmt::format(
             "{}: not one constant effect: fast runs changed by {}, slow runs come out {} than that", metric_,
             note_.effect ? effect_text(*note_.effect, {}) : "", figure_ > 0 ? "higher" : "lower");
+      case NoteKind::layout_alone:
+        return "its change of " + metric_ + " is below " + share_text_of(note_.threshold.value_or(0)) +
+               ": where the linker happens to put code can do as much between two builds; builds with other "
+               "layouts (-falign-functions=N as levels of a factor) tell";
+      case NoteKind::not_worked_out:
+        return "could not be worked out: " + note_.said;
       case NoteKind::other_test:
         return "the Brunner-Munzel test, which lets the spreads differ, says otherwise";
       case NoteKind::drift:
@@ -142,6 +155,10 @@ class Words {
         return "what runs first in a round has " + share_text_of(figure_) + " " +
                (figure_ > 0 ? "more " : "less ") + metric_ +
                " than what runs later; the order is shuffled, so no candidate gains by it";
+      case NoteKind::carry_over:
+        return "what runs right after it has " + share_text_of(figure_) + (figure_ > 0 ? " more " : " less ") +
+               metric_ + " than what runs after others, which it gains or loses by itself; a pause before each "
+               "trial (settle = \"50 ms\") may help" + most_of(count_);
       case NoteKind::first_run:
         return "the first run had " +
                (figure_ >= 1
@@ -192,35 +209,25 @@ class Words {
   }
 
  private:
+  /// "wall time of this copy of the baseline was called worse (+2.1 %)".
+  std::string twin_text() const {
+    return metric_ + " of this copy of the baseline was called " + to_string(note_.verdict) +
+           (note_.effect && note_.effect->is_ratio() ? " (" + signed_change(note_.effect->change()) + ")" : "");
+  }
+
+  /// What its fresh rounds gave: "−0.1 % (−0.9 … +0.6)".
+  std::string again_text() const {
+    const auto scale = note_.effect ? note_.effect->scale : Scale::ratio;
+    return effect_text({scale, figure_}, {}) + " (" +
+           range_text({.low = note_.low, .high = note_.high}, scale, {}) + ")";
+  }
+
   const Design& design_;
   const Note& note_;
   double figure_;
   std::size_t count_;
   std::string metric_, baseline_;
 };
-
-/// To two digits, upwards: what is estimated roughly should look so.
-int rounded_up(double value) {
-  double step = 1;
-  while (value > 100 * step) step *= 10;
-  return static_cast<int>(std::ceil(value / step) * step);
-}
-
-/// The command that measures a campaign again with so many rounds. Of a contest they share a fixed budget,
-/// which has to grow with them; options stand at its end, and before the words of a comparison.
-std::string command_with(const Design& design, int rounds, double seconds) {
-  const auto& repeat = design.repeat;
-  if (repeat.empty()) return {};
-  auto options = fmt::format(" --rounds 7..{}", rounds);
-  if (design.kind == "contest") {
-    const double share = static_cast<double>(design.rules.budget_ms.value_or(2000)) / 1000 /
-                         std::max(design.rules.rounds_max, 1);
-    return repeat + options + fmt::format(" --budget {}s", rounded_up(std::ceil(share * rounds)));
-  }
-  if (seconds > 0) options += fmt::format(" --budget {}s", rounded_up(std::ceil(1.5 * seconds)));
-  const auto verb_end = std::min(repeat.size(), repeat.find(' ', repeat.find(' ') + 1));
-  return repeat.substr(0, verb_end) + options + repeat.substr(verb_end);
-}
 
 }  // namespace
 
@@ -277,37 +284,15 @@ Worded worded(const Design& design, const GateReason& reason) {
                      (std::isfinite(bad_end) ? change(bad_end) : "unknown") + "; " + allowed};
 }
 
-std::string settle_text(const Findings& all, const Finding& f) {
-  if (!f.to_settle) return {};
-  switch (f.to_settle->obstacle) {
-    case Price::Obstacle::too_few_rounds:
-      return "too few rounds to tell how many are needed";
-    case Price::Obstacle::fast_and_slow:
-      return "its fast runs changed one way and its slow runs the other: no single verdict says both";
-    case Price::Obstacle::near_margin:
-      return "not within any sensible number of rounds: the effect is near the margin";
-    case Price::Obstacle::one_upper_end:
-      return "most values of both lie at one upper end, where something may limit them and they can't differ";
-    case Price::Obstacle::ceiling: {
-      const auto& metric = all.metric_of(f);
-      return "both are at the limit of " + shown(metric.demand.ceiling.value_or(0)) + " " + metric.unit +
-             ", where they can't differ";
-    }
-    case Price::Obstacle::none:
-      break;
-  }
-  const auto rounds = rounded_up(f.to_settle->rounds);
-  auto text = fmt::format("about {} rounds would settle it", rounds);
-  if (f.to_settle->seconds > 0) text += " (" + span_text(f.to_settle->seconds) + ")";
-  const auto command = command_with(all.design, rounds, f.to_settle->seconds);
-  return command.empty() ? text : text + ": " + command;
-}
-
 std::string bad_twin_text(const Findings& all) {
+  const auto confirmed = [&](const Finding& f) {
+    return std::ranges::any_of(all.trust, [&](const Note& note) {
+      return note.kind == NoteKind::twin_called && note.subject == Subject(f.of.candidate) &&
+             note.metric == f.metric;
+    });
+  };
   for (const auto& f : all.findings) {
-    if (!all.design.is_twin(f.of.candidate) || !is_watched(all, f) ||
-        (f.verdict != Verdict::better && f.verdict != Verdict::worse))
-      continue;
+    if (!all.design.is_twin(f.of.candidate) || !confirmed(f)) continue;
     const auto& metric = all.metric_of(f);
     const auto where = cell_text(all, all.candidate_of(f));
     return fmt::format("a mere copy of {}{} was called {} ({} {}); distrust changes of that size here",

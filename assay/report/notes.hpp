@@ -17,10 +17,6 @@ Worded worded(const Design& design, const Note& note);
 /// A gate's reason in words.
 Worded worded(const Design& design, const GateReason& reason);
 
-/// What it would take to settle an unclear finding: how many rounds and how long, with the command that
-/// measures them, or why no number of rounds would. Empty for a finding that is settled.
-std::string settle_text(const Findings& findings, const Finding& finding);
-
 /// That this machine tells a program from its own copy, to be said before all else; empty when it does not.
 std::string bad_twin_text(const Findings& findings);
 

@@ -33,6 +33,12 @@ std::string time_lines(const Outlook& o) {
   text += "a round takes about " + value_text(o.round_seconds, "s");
   if (o.twins > 0) text += fmt::format(", {} of it for the twins", share(o.twin_seconds / o.round_seconds));
   const auto time = [&](int rounds) { return span_text((rounds + 1) * o.round_seconds); };
+  if (o.cannot_decide()) {
+    const double more = (o.first_look + 1) * o.round_seconds - *o.budget;
+    return text + fmt::format("; {} are enough for {}, and a first verdict needs {} ({} more)\n",
+                              span_text(*o.budget), plural(static_cast<std::size_t>(o.rounds), "round"),
+                              o.first_look, span_text(std::max(more, 0.0)));
+  }
   if (o.rounds < o.rounds_max)
     return text +
            fmt::format("; the budget of {} ends it after about {} rounds\n", span_text(*o.budget), o.rounds);

@@ -9,6 +9,7 @@
 #include <set>
 #include <sstream>
 
+#include "assay/judge/times.hpp"
 #include "assay/model/names.hpp"
 #include "assay/report/names.hpp"
 #include "assay/report/units.hpp"
@@ -16,25 +17,56 @@
 namespace assay::inline v1::report {
 namespace {
 
+/// Whether a called effect is so ill known that its size should not be quoted: those called early come out too
+/// large on the average.
+bool is_ill_known(const Finding& f) {
+  if (f.verdict != Verdict::better && f.verdict != Verdict::worse) return false;
+  constexpr double part = 1.0 / 3;
+  const auto at = [&](double x) { return Effect{f.effect.scale, x}.on_test_scale(); };
+  return 0.5 * (at(f.interval.high) - at(f.interval.low)) > part * f.effect.distance();
+}
+
+/// "wall time −5.0 % (−5.4 … −4.6 %)"; "at least −1.2 %" where the effect is ill known; its level where that is
+/// not 95 %.
 std::string said_of(const Findings& all, const Finding& f) {
   const auto& metric = all.metric_of(f);
-  return fmt::format("{} {} ({})", metric.name, effect_text(f.effect, metric.unit),
-                     range_text(f.interval, metric.scale, metric.unit));
+  const bool falls = f.effect.on_test_scale() < 0;
+  const Effect nearest{f.effect.scale, falls ? f.interval.high : f.interval.low};
+  constexpr double usual = 0.95;
+  const auto level = metric.exact || std::abs(f.interval.level - usual) < 1e-9
+                         ? std::string{}
+                         : fmt::format(", at {:.4g} %", f.interval.level * 100);
+  return fmt::format("{} {} ({}{})", metric.name,
+                     is_ill_known(f) ? "at least " + effect_text(nearest, metric.unit)
+                                     : effect_text(f.effect, metric.unit),
+                     range_text(f.interval, metric.scale, metric.unit), level);
+}
+
+/// "; wall time −26 % (−50 … −6 %)": what is told beside a finding.
+std::string beside_of(const Findings& all, const Finding& f) {
+  std::string text;
+  for (const auto& other : all.findings)
+    if (other.of == f.of && is_watched(all, other) && judge::is_beside(all, other))
+      text += "; " + said_of(all, other);
+  return text;
 }
 
 std::string of_one(const Findings& all, const Finding& f) {
   const auto baseline = all.candidate(all.baseline_of(f)).name;
   switch (f.verdict) {
     case Verdict::better:
-      return fmt::format("better than {}: {}", baseline, said_of(all, f));
+      return fmt::format("better than {}: {}{}", baseline, said_of(all, f), beside_of(all, f));
     case Verdict::worse:
-      return fmt::format("worse than {}: {}", baseline, said_of(all, f));
+      return fmt::format("worse than {}: {}{}", baseline, said_of(all, f), beside_of(all, f));
     case Verdict::same:
-      return fmt::format("the same as {}, within {:.3g} %: {}", baseline, f.margin * 100, said_of(all, f));
+      return fmt::format("the same as {}, within {:.3g} %: {}{}", baseline, f.margin * 100, said_of(all, f),
+                         beside_of(all, f));
+    case Verdict::differs:
+      return fmt::format("differs from {}: {}", baseline, said_of(all, f));
     case Verdict::unclear:
       break;
   }
-  return fmt::format("not yet to be told from {}: {}", baseline, said_of(all, f));
+  return fmt::format("not yet to be told from {}: {}{}", baseline, said_of(all, f), beside_of(all, f));
 }
 
 /// "in 5 of 6 comparisons (wall time −12 % to ÷3.2)".
@@ -51,7 +83,8 @@ std::string of_group(const Findings& all, const std::vector<const Finding*>& gro
 
 std::string of_many(const Findings& all, const std::vector<const Finding*>& findings) {
   const auto baseline = all.candidate(all.baseline_of(*findings.front())).name;
-  constexpr std::array verdicts = {Verdict::better, Verdict::worse, Verdict::same, Verdict::unclear};
+  constexpr std::array verdicts = {Verdict::better, Verdict::worse, Verdict::same, Verdict::differs,
+                                   Verdict::unclear};
   std::string text;
   for (const auto verdict : verdicts) {
     std::vector<const Finding*> group;
@@ -61,7 +94,10 @@ std::string of_many(const Findings& all, const std::vector<const Finding*>& find
     if (!text.empty()) text += ", ";
     text += verdict == Verdict::unclear ? "unclear" : to_string(verdict);
     if (text.find(baseline) == std::string::npos && verdict != Verdict::unclear)
-      text += (verdict == Verdict::same ? " as " : " than ") + baseline;
+      text += (verdict == Verdict::same      ? " as "
+               : verdict == Verdict::differs ? " from "
+                                             : " than ") +
+              baseline;
     text += " " + of_group(all, group, findings.size());
   }
   return text;
@@ -102,7 +138,7 @@ std::string summary(const Findings& all) {
   std::size_t comparisons = 0;
   for (const auto& f : all.findings) {
     const auto& cell = all.candidate_of(f);
-    if (!is_watched(all, f) || all.candidate(cell).twin_of) continue;
+    if (!is_watched(all, f) || judge::is_beside(all, f) || all.candidate(cell).twin_of) continue;
     candidates.insert(cell.candidate);
     baselines.insert(all.baseline_of(f).candidate);
     ++counts[f.verdict];
@@ -137,12 +173,12 @@ std::vector<Sentence> sentences(const Findings& all) {
     if (candidate.twin_of) continue;  // shown apart
     std::vector<const Finding*> mine;
     for (const auto& f : all.findings)
-      if (all.candidate_of(f).candidate == id && is_watched(all, f)) mine.push_back(&f);
+      if (all.candidate_of(f).candidate == id && is_watched(all, f) && !judge::is_beside(all, f)) mine.push_back(&f);
     const auto reasons = left_out(all, id);
     if (mine.empty() && reasons.empty() && (all.narrowed || !candidate.against)) continue;
     Sentence sentence{.candidate = candidate.name};
     sentence.notable = !reasons.empty() || std::ranges::any_of(mine, [](const Finding* f) {
-      return f->verdict == Verdict::better || f->verdict == Verdict::worse;
+      return f->verdict == Verdict::better || f->verdict == Verdict::worse || f->verdict == Verdict::differs;
     });
     if (!mine.empty()) {
       sentence.lines.push_back(mine.size() == 1 ? of_one(all, *mine.front()) : of_many(all, mine));

@@ -9,6 +9,7 @@
 #include "assay/stats/require.hpp"
 
 namespace assay::inline v1::schedule {
+
 std::vector<int> planned_looks(int min, int max) {
   if (min < 1 || min > max) throw DomainError("looks need 1 ≤ min ≤ max", {}, min);
   std::vector<int> looks;
@@ -20,7 +21,7 @@ std::vector<int> planned_looks(int min, int max) {
   return looks;
 }
 
-Boundary::Boundary(std::vector<int> looks, double alpha) : looks_(std::move(looks)) {
+Boundary::Boundary(std::vector<int> looks, double alpha) : looks_(std::move(looks)), alpha_(alpha) {
   stats::require_level(alpha);
   if (looks_.empty() || looks_.front() < 1) throw DomainError("a boundary needs looks at one round or more");
   for (std::size_t k = 1; k < looks_.size(); ++k)

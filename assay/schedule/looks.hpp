@@ -48,6 +48,7 @@ class Boundary {
   double p_value(std::size_t k, std::uint64_t t) const;
 
  private:
+  friend class ClosingLook;
   std::vector<std::uint64_t> counts_at(double u) const;
   double sum_of(const std::vector<std::uint64_t>& counts) const;
   double largest_tuning(double alpha) const;
@@ -55,6 +56,7 @@ class Boundary {
   bool capped(std::size_t k) const { return looks_[k] == 7 && looks_.size() > 1; }
 
   std::vector<int> looks_;
+  double alpha_;
   std::vector<stats::SignedRank> null_;
   std::vector<std::uint64_t> critical_;
 };

@@ -14,6 +14,8 @@ bool is_control_round(int number) {
   return number == 4 || number == 7 || (number >= 10 && (number - 10) % 5 == 0);
 }
 
+bool is_twin_round(int number) { return number % 4 == 2; }
+
 int rounds_in_all(int judged, bool abreast) {
   int number = 1;
   for (int seen = 0; seen < judged; ++number) seen += abreast && is_control_round(number + 1) ? 0 : 1;

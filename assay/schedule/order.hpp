@@ -16,6 +16,9 @@ std::vector<CellId> order_of_round(std::uint64_t seed, int number, std::span<con
 /// and 10, so that there are three when the first seven rounds are judged, then every fifth.
 bool is_control_round(int number);
 
+/// Whether the twins run in round `number`: in every fourth, from the first that is judged.
+bool is_twin_round(int number);
+
 /// How many rounds it takes to have `judged` judged ones, the warm-up and, abreast, the controls with them.
 int rounds_in_all(int judged, bool abreast);
 

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
+#include <mutex>
 #include <vector>
 
 #include "assay/model/error.hpp"
@@ -139,6 +141,17 @@ TestResult OneMode::test(std::span<const double> values) const {
   return {.statistic = seen,
           .p = static_cast<double>(as_large + 1) / static_cast<double>(dips_.size() + 1),
           .exact = false};
+}
+
+std::shared_ptr<const OneMode> one_mode_for(std::size_t n, std::size_t draws) {
+  static std::mutex guard;
+  static std::map<std::pair<std::size_t, std::size_t>, std::shared_ptr<const OneMode>> known;
+  constexpr std::size_t most_kept = 64;
+  const std::scoped_lock lock(guard);
+  if (known.size() >= most_kept) known.clear();
+  auto& made = known[{n, draws}];
+  if (!made) made = std::make_shared<const OneMode>(n, draws);
+  return made;
 }
 
 TestResult dip_test(std::span<const double> values, std::size_t draws, std::uint64_t seed) {

@@ -2,6 +2,7 @@
 
 #include <cstddef>
 #include <cstdint>
+#include <memory>
 #include <span>
 #include <vector>
 
@@ -28,6 +29,9 @@ class OneMode {
   std::size_t n_;
   std::vector<double> dips_;  // sorted
 };
+
+/// One for so many values, made once and kept; safe to call from several threads.
+std::shared_ptr<const OneMode> one_mode_for(std::size_t n, std::size_t draws);
 
 /// OneMode's test of a single sample.
 TestResult dip_test(std::span<const double> values, std::size_t draws = 2000, std::uint64_t seed = 1);

@@ -55,15 +55,22 @@ LinearFit least_squares(const std::vector<std::vector<double>>& columns, std::sp
       design(r, c) = root * column[i];
     }
   }
-  const Eigen::ColPivHouseholderQR<Eigen::MatrixXd> qr(design);
+  // Columns of one length: those of sizes from thousands on would look dependent beside one of ones.
+  const Eigen::VectorXd length = design.colwise().norm().transpose();
+  if (!(length.minCoeff() > 0) || !length.allFinite())
+    throw DomainError("a column of the fit is zero, or too large to be squared");
+  const Eigen::MatrixXd scaled = design * length.cwiseInverse().asDiagonal();
+  const Eigen::ColPivHouseholderQR<Eigen::MatrixXd> qr(scaled);
   if (qr.rank() < width) throw DomainError("the columns of the fit are linearly dependent");
-  const Eigen::VectorXd solution = qr.solve(target);
+  const Eigen::VectorXd solution = qr.solve(target).cwiseQuotient(length);
   LinearFit fit;
   fit.coefficients.assign(solution.begin(), solution.end());
   fit.residual_sum = (target - design * solution).squaredNorm();
   fit.freedom = y.size() - columns.size();
   const double noise = fit.freedom > 0 ? fit.residual_sum / static_cast<double>(fit.freedom) : unbounded;
-  const Eigen::MatrixXd inverse = (design.transpose() * design).inverse();
+  const Eigen::MatrixXd inverse = length.cwiseInverse().asDiagonal() *
+                                  (scaled.transpose() * scaled).inverse() *
+                                  length.cwiseInverse().asDiagonal();
   for (Eigen::Index a = 0; a < width; ++a) {
     fit.covariance.emplace_back();
     for (Eigen::Index b = 0; b < width; ++b) fit.covariance.back().push_back(noise * inverse(a, b));

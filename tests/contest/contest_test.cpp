@@ -3,6 +3,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include <chrono>
 #include <memory>
 #include <set>
 #include <stdexcept>
@@ -51,7 +52,7 @@ TEST(Contest, TellsTheSlowerFromTheQuicker) {
   EXPECT_EQ(findings.rounds, 7U);
 }
 
-TEST(Contest, TheInputIsMadeOncePerSettingAndShared) {
+TEST(Contest, TheInputIsSharedAndMadeAnewByRound) {
   int made = 0;
   auto contest = quick();
   contest.over("size", {10, 20});
@@ -59,13 +60,64 @@ TEST(Contest, TheInputIsMadeOncePerSettingAndShared) {
     ++made;
     return std::vector<int>(static_cast<std::size_t>(s.integer("size")), 1);
   });
-  std::set<const void*> seen;
-  contest.baseline("a", [&](const std::vector<int>& v) { return seen.insert(&v), v.size(); });
-  contest.candidate("b", [&](const std::vector<int>& v) { return seen.insert(&v), v.size(); });
+  std::set<const void*> by_a, by_b;
+  contest.baseline("a", [&](const std::vector<int>& v) { return by_a.insert(&v), v.size(); });
+  contest.candidate("b", [&](const std::vector<int>& v) { return by_b.insert(&v), v.size(); });
   const auto findings = contest.run();
-  EXPECT_EQ(made, 3) << "once to look at its type, once for each size";
-  EXPECT_EQ(seen.size(), 2U);
+  EXPECT_GT(made, 3) << "once to look at its type, once for each size, and then by round";
+  EXPECT_EQ(by_a, by_b);
   EXPECT_EQ(findings.design.cells.size(), 4U);
+}
+
+TEST(Contest, AnInputThatTakesLongIsKept) {
+  int made = 0;
+  auto contest = quick();
+  contest.input([&] {
+    ++made;
+    std::this_thread::sleep_for(std::chrono::milliseconds(30));
+    return 3;
+  });
+  contest.baseline("a", units).candidate("b", units);
+  contest.run();
+  EXPECT_EQ(made, 2) << "once to look at its type: a tenth of all slices is less than another would take";
+}
+
+/// Owns memory, and notes where it lies whenever it is called.
+struct Owner {
+  std::shared_ptr<std::set<const void*>> seen;
+  std::vector<int> own = std::vector<int>(100, 1);
+  int operator()() {
+    seen->insert(own.data());
+    return own[7];
+  }
+};
+
+TEST(Contest, FunctionsLieElsewhereInEachRound) {
+  const auto by_a = std::make_shared<std::set<const void*>>(), by_b = std::make_shared<std::set<const void*>>();
+  auto contest = quick();
+  contest.baseline("a", Owner{by_a}).candidate("b", Owner{by_b});
+  contest.run();
+  EXPECT_GT(by_a->size(), 4U) << "of nine or more copies";
+  EXPECT_GT(by_b->size(), 4U);
+}
+
+TEST(Contest, AFunctionWhoseCopyThrowsIsLeftOut) {
+  struct Fragile {
+    int copies = 0;
+    Fragile() = default;
+    Fragile(const Fragile& other) : copies(other.copies + 1) {
+      static int made = 0;
+      if (++made > 12) throw std::runtime_error("no more of these");
+    }
+    Fragile(Fragile&&) = default;
+    int operator()() const { return 1; }
+  };
+  auto contest = quick();
+  contest.baseline("a", [] { return 1; }).candidate("b", Fragile{}).candidate("c", [] { return 1; });
+  const auto findings = contest.run();
+  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::failed);
+  EXPECT_THAT(findings.states[CellId{1}].detail, HasSubstr("no more of these"));
+  EXPECT_TRUE(findings.states[CellId{2}].is_sound());
 }
 
 TEST(Contest, FunctionsThatConsumeTheirInputGetAFreshCopyForEachCall) {
@@ -177,7 +229,7 @@ TEST(Threads, RunAtOnceEachWithItsOwnFunction) {
   contest.baseline("a", note).candidate("b", note);
   contest.options().watch = {"throughput"};
   const auto findings = contest.run();
-  EXPECT_EQ(ids.size(), 3U) << "this thread, and two of a team";
+  EXPECT_EQ(ids.size(), 4U) << "this thread, a team of one, and a team of two";
   EXPECT_EQ(findings.metric_of(findings.findings.front()).unit.empty(), false);
   EXPECT_EQ(finding_on(findings, "throughput").rounds, 7U);
 }
@@ -204,9 +256,10 @@ TEST(Work, GivesThroughputAndRequirementsAreJudgedApart) {
   const auto findings = contest.run();
   EXPECT_EQ(findings.metric_of(finding_on(findings, "throughput")).unit, "B/s");
   ASSERT_EQ(findings.requirements.size(), 4U);
-  EXPECT_EQ(findings.requirements[0].status, RequirementFinding::Status::met);
   EXPECT_GT(findings.requirements[0].spare, 0.9);
-  EXPECT_EQ(findings.requirements[3].status, RequirementFinding::Status::broken);
+  EXPECT_NE(findings.requirements[0].status, RequirementFinding::Status::broken);
+  EXPECT_LT(findings.requirements[3].spare, -0.9);
+  EXPECT_NE(findings.requirements[3].status, RequirementFinding::Status::met);
 }
 
 TEST(ContestLedger, KeepsEveryRound) {

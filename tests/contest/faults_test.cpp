@@ -13,7 +13,7 @@
 #include "assay/contest/contest.hpp"
 #include "assay/ledger/ledger.hpp"
 #include "assay/model/error.hpp"
-#include "assay/report/notes.hpp"
+#include "assay/report/price.hpp"
 #include "support/observing.hpp"
 #include "support/plans.hpp"
 #include "support/tool.hpp"

@@ -45,21 +45,21 @@ TEST(Slices, EveryBlockHasEachContenderOnceInAFreshOrder) {
     three[i].input = &nothing;
     three[i].calls = 1;
   }
-  three[2].every = 4;
   stats::Random random(5);
   run_blocks(three, 2e-3, random);
   ASSERT_GT(calls->size(), 40U);
   const auto blocks = three[0].seconds_per_call.size();
   EXPECT_EQ(three[1].seconds_per_call.size(), blocks);
-  EXPECT_EQ(three[2].seconds_per_call.size(), (blocks + 3) / 4);
+  EXPECT_EQ(three[2].seconds_per_call.size(), blocks);
   int a_first = 0;
   std::size_t at = 0;
   for (std::size_t block = 0; block < blocks; ++block) {
-    const std::size_t size = block % 4 == 0 ? 3 : 2;
+    const std::size_t size = 3;
     const std::vector<int> order(calls->begin() + static_cast<std::ptrdiff_t>(at),
                                  calls->begin() + static_cast<std::ptrdiff_t>(at + size));
     EXPECT_EQ(std::ranges::count(order, 0), 1);
     EXPECT_EQ(std::ranges::count(order, 1), 1);
+    EXPECT_EQ(std::ranges::count(order, 2), 1);
     a_first += std::ranges::find(order, 0) < std::ranges::find(order, 1) ? 1 : 0;
     at += size;
   }
@@ -77,8 +77,43 @@ TEST(Slices, OneBlockIsRunHoweverLongItTakes) {
   one[0].calls = 3;
   stats::Random random(1);
   run_blocks(one, 0, random);
-  EXPECT_EQ(one[0].seconds_per_call.size(), 1U);
+  EXPECT_EQ(one[0].seconds_per_call.size(), 3U) << "so few calls are timed one by one";
   EXPECT_EQ(one[0].calls_made, 3U);
+}
+
+TEST(Slices, BeginWithCallsThatAreNotTimed) {
+  TypedInput<Nothing> nothing([] { return Nothing{}; });
+  const auto calls = std::make_shared<std::vector<int>>();
+  TypedCallable<Counting> callable({calls, 0});
+  std::vector<Contender> one(1);
+  one[0].callable = &callable;
+  one[0].input = &nothing;
+  one[0].calls = 80;
+  stats::Random random(1);
+  run_blocks(one, 0, random);
+  EXPECT_EQ(one[0].seconds_per_call.size(), 1U);
+  EXPECT_EQ(calls->size(), 90U) << "an eighth before the clock is read";
+}
+
+TEST(Slices, ThreadsAreTimedFromTheFirstStartToTheLastEnd) {
+  // One thread by the same path as two: the work of two that do not disturb each other takes no less.
+  const auto median_of_slices = [](std::size_t threads) {
+    TypedInput<Nothing> nothing([] { return Nothing{}; });
+    Team team(threads);
+    Contender contender{.input = &nothing, .team = &team};
+    const TypedCallable<int (*)()> spin([] {
+      volatile unsigned sum = 0;
+      for (unsigned i = 0; i < 20000; ++i) sum = sum + i;
+      return 1;
+    });
+    for (std::size_t i = 0; i < threads; ++i) contender.of_threads.push_back(spin.fresh());
+    std::vector<double> took;
+    for (int i = 0; i < 51; ++i) took.push_back(time_slice(contender, 10));
+    std::ranges::sort(took);
+    return took[10];
+  };
+  const double one = median_of_slices(1), two = median_of_slices(2);
+  EXPECT_GT(two, 0.8 * one) << "the clock begins when the work does, not when this thread is told";
 }
 
 TEST(SliceClock, GoesOnAtARateItKnows) {

@@ -53,6 +53,26 @@ TEST(Evidence, SortsTrialsByWhatTheyTell) {
   EXPECT_EQ(evidence.voids().at("the machine slept"), 1U);
 }
 
+TEST(Evidence, ATrialThatTimedOutIsSlowerThanAll) {
+  // Three per cent quicker in three of four rounds, and hung in the fourth: not better.
+  std::vector<double> list, rival;
+  for (int i = 0; i < 20; ++i) {
+    list.push_back(1 + 0.001 * (i * 7 % 5));
+    rival.push_back(i % 4 == 3 ? 10 : 0.97 + 0.001 * (i * 3 % 5));
+  }
+  auto record = record_of({list, rival});
+  const auto memory = record.design.metrics.add({.name = "peak memory", .unit = "B"});
+  for (auto& trial : record.log.trials) {
+    trial.readings.push_back({memory, 5e6});
+    if (trial.cell == CellId{1} && trial.readings[0].value == 10) trial.outcome = Outcome::timed_out;
+  }
+  const auto findings = judge_record(record);
+  EXPECT_EQ(findings.findings.at(0).rounds, 20U);
+  EXPECT_NE(findings.findings.at(0).verdict, Verdict::better);
+  EXPECT_EQ(test::evidence_of(record).values(memory).size(), 35U) << "of a program that was ended it says nothing";
+  EXPECT_THAT(test::notes_of(findings), testing::Contains(HasSubstr("ran into its time limit in 5 of 20 trials")));
+}
+
 TEST(Groups, OfManyThatShareTheirFirstMembersAreTold) {
   auto findings = judge_record(record_of(std::vector<std::vector<double>>(14, noisy(1, 8, 1))));
   std::vector<CandidateId> first;

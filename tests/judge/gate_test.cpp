@@ -29,6 +29,25 @@ TEST(Gate, PassesFailsOrIsUndecided) {
   EXPECT_FALSE(status(1, 0.1, {.undecided_passes = false}).passes);
 }
 
+TEST(Gate, FailsOnlyWhenTheWholeIntervalIsBeyond) {
+  const Metric metric{.name = "wall time", .unit = "s"};
+  const auto status = [&](double low, double high, double allow) {
+    return hold_against(Finding{.verdict = Verdict::worse,
+                                .effect = {Scale::ratio, (low + high) / 2},
+                                .interval = {low, high},
+                                .margin = 0.01},
+                        metric, allow);
+  };
+  EXPECT_EQ(status(1.005, 1.019, 0.02), GateStatus::passed);
+  EXPECT_EQ(status(1.015, 1.04, 0.02), GateStatus::undecided) << "the estimate alone is beyond";
+  EXPECT_EQ(status(1.021, 1.04, 0.02), GateStatus::failed);
+  EXPECT_EQ(status(1.011, 1.019, 0), GateStatus::failed) << "the margin is all that is allowed";
+  const Metric rate{.name = "throughput", .unit = "1/s", .prefer = Prefer::higher};
+  const Finding fell{.effect = {Scale::ratio, 0.95}, .interval = {0.94, 0.96}, .margin = 0.01};
+  EXPECT_EQ(hold_against(fell, rate, 0.02), GateStatus::failed);
+  EXPECT_EQ(hold_against(fell, rate, 0.07), GateStatus::passed);
+}
+
 TEST(Gate, CountsStandingsAndRequirements) {
   auto record = record_of({noisy(1, 20, 1), noisy(1, 20, 2), noisy(1, 20, 3)});
   record.log.standings.push_back({CellId{2}, {Standing::wrong, "line 1"}});

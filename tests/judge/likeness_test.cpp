@@ -83,7 +83,7 @@ TEST(Outlooks, TellTimeTwinsAndWhatTheBudgetAllows) {
   EXPECT_EQ(outlook.cells, 3U);
   EXPECT_EQ(outlook.twins, 1U);
   EXPECT_EQ(outlook.comparisons, 1U);
-  EXPECT_GT(outlook.twin_seconds, 0.3 * outlook.round_seconds);
+  EXPECT_NEAR(outlook.twin_seconds, outlook.round_seconds / 9, 0.01) << "in every fourth round";
   EXPECT_LT(outlook.rounds, 60);
   ASSERT_EQ(outlook.prospects.size(), 1U);
   ASSERT_TRUE(outlook.prospects[0].rounds_to_same.has_value());

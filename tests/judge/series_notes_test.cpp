@@ -9,6 +9,7 @@
 #include "assay/judge/findings.hpp"
 #include "assay/stats/dip.hpp"
 #include "assay/stats/many.hpp"
+#include "assay/stats/random.hpp"
 #include "assay/stats/series.hpp"
 #include "support/noise.hpp"
 #include "support/records.hpp"
@@ -147,6 +148,45 @@ TEST(SeriesNotes, TellWhatRunningFirstInARoundDoes) {
   const auto told = testing::Contains(HasSubstr("what runs first in a round has"));
   EXPECT_THAT(notes_on(first_is_off(0.012)), told);
   EXPECT_THAT(notes_on(first_is_off(0.008)), testing::Not(told)) << "within the margin of 1 %";
+}
+
+TEST(SeriesNotes, TellWhatACandidateLeavesBehind) {
+  // Three candidates in shuffled rounds; what follows the second takes 3 % longer.
+  const auto record_with = [](double carried) {
+    stats::Random random(5);
+    auto record = steady({noisy(1, 40, 1, 0.004), noisy(2, 40, 2, 0.004), noisy(3, 40, 3, 0.004)});
+    std::optional<CellId> before;
+    for (auto& round : record.log.rounds) {
+      random.shuffle(std::span(round.order));
+      for (std::size_t i = 0; i < round.order.size(); ++i) {
+        for (auto& trial : record.log.trials)
+          if (trial.round == round.number && trial.cell == round.order[i]) {
+            trial.position = static_cast<int>(i);
+            if (before == CellId{1}) trial.readings[0].value *= 1 + carried;
+          }
+        before = round.order[i];
+      }
+    }
+    return record;
+  };
+  EXPECT_THAT(notes_on(record_with(0.03)),
+              testing::Contains(testing::ContainsRegex("what runs right after it has [23].* % more wall time")));
+  EXPECT_THAT(notes_on(record_with(0)), testing::Not(testing::Contains(HasSubstr("right after it"))));
+}
+
+TEST(SeriesNotes, OnlySkipTheDipTestWhereItWouldSayNothing) {
+  for (const std::size_t n : {20U, 50U, 200U, 400U}) {
+    stats::Random random(n);
+    const stats::OneMode one_mode(n, 999);
+    for (int i = 0; i < 40; ++i) {
+      std::vector<double> values(n);
+      for (auto& v : values) v = i < 20 ? random.uniform() : random.normal();
+      const auto test = one_mode.test(values);
+      if (test.statistic * std::sqrt(static_cast<double>(n)) < 0.46) {
+        EXPECT_GT(test.p, 0.03) << n;
+      }
+    }
+  }
 }
 
 TEST(SeriesNotes, AreNotMadeByTheNumberOfCells) {

@@ -7,6 +7,8 @@
 #include <vector>
 
 #include "assay/judge/findings.hpp"
+#include "assay/judge/resampling.hpp"
+#include "assay/schedule/closing_look.hpp"
 #include "assay/schedule/looks.hpp"
 #include "assay/stats/random.hpp"
 #include "support/records.hpp"
@@ -42,12 +44,23 @@ Finding settle_one(const std::vector<double>& effects, const Family& rules, Stag
   return settle(one, rules, stage).front();
 }
 
+/// What a campaign shows that ends when its finding is settled.
+Finding settle_and_stop(const std::vector<double>& effects, const Family& rules) {
+  const auto whole = settle_one(effects, rules);
+  if (!whole.settled) return whole;
+  return settle_one({effects.begin(), effects.begin() + static_cast<std::ptrdiff_t>(whole.settled_at)}, rules,
+                    Stage::going);
+}
+
 TEST(Settle, ALargeEffectIsSettledAtTheFirstLookAndFrozen) {
   stats::Random random(1);
   const auto d = normal_effects(random, 60, 10, 0.5);
   const auto f = settle_one(d, family(0.1));
   EXPECT_TRUE(f.settled);
-  EXPECT_EQ(f.rounds, 7U);
+  EXPECT_EQ(f.settled_at, 7U);
+  EXPECT_EQ(f.rounds, 60U) << "what was measured since sharpens its interval";
+  EXPECT_LT(f.interval.high - f.interval.low,
+            0.5 * (settle_and_stop(d, family(0.1)).interval.high - settle_and_stop(d, family(0.1)).interval.low));
   EXPECT_EQ(f.looks, 1);
   EXPECT_EQ(f.verdict, Verdict::worse);
   EXPECT_NEAR(f.p, 0.03167883, 5e-9);
@@ -87,7 +100,66 @@ TEST(Settle, AClosingLookAtAnUnplannedEndUsesTheLooksTaken) {
   const auto ended = settle_one(d, family(0.1), Stage::ended);
   EXPECT_EQ(ended.looks, 3);
   EXPECT_EQ(ended.verdict, Verdict::worse);
-  EXPECT_EQ(ended.p, schedule::Boundary({7, 10, 12}).p_value(2, 4));
+  const schedule::Boundary planned(schedule::planned_looks(7, 60));
+  EXPECT_EQ(ended.p, schedule::ClosingLook(planned, 2, 12).p_value(4));
+}
+
+TEST(Settle, AnEarlierLookCountsWhenOthersAreCalledLater) {
+  // Among two, the first look's p-value is too large to be called alone; when the other is called, it is not.
+  std::vector<double> early = {5, 6, 7, 8, 9, 10, 11, 12, 13, 14}, late = early;
+  const std::vector<double> later = {-40, 50, -60, 70};
+  early.insert(early.end(), later.begin(), later.end());
+  for (int i = 0; i < 4; ++i) late.push_back(15 + i);
+  const std::vector<PairedSeries> two = {series_of(early, 1), series_of(late, 2)};
+  auto rules = family(0.1);
+  rules.question.level = 1 - 0.0068;  // at ten rounds all alike give 0.00652, of two half that is called
+  const auto findings = settle(two, rules, Stage::going);
+  EXPECT_EQ(findings[1].verdict, Verdict::worse);
+  EXPECT_EQ(findings[0].verdict, Verdict::worse);
+  EXPECT_EQ(findings[0].settled_at, 10U) << "as it stood at its best look";
+}
+
+TEST(Settle, PAdjustedNeverContradictsTheVerdict) {
+  // Clearly not zero, but inside the margin: nothing is called, so nothing may look called.
+  stats::Random random(10);
+  const auto f = settle_one(normal_effects(random, 60, 0.05, 0.01), family(0.06));
+  EXPECT_LE(f.p, 0.05);
+  EXPECT_EQ(f.p_adjusted, 1);
+  EXPECT_NE(f.verdict, Verdict::worse);
+}
+
+TEST(Resampling, TellsWhatIsSettledSoonFromWhatHardlyEverIs) {
+  const schedule::Boundary planned(schedule::planned_looks(7, 60));
+  const auto last = planned.critical_count(6);
+  const auto chance = [&](double effect, double sd) {
+    stats::Random random(11);
+    double sum = 0;
+    for (int i = 0; i < 20; ++i) {
+      const auto s = series_of(normal_effects(random, 20, effect, sd));
+      sum += chance_to_settle(Estimate(s.baseline, s.candidate, family(0.5).question), 60, last);
+    }
+    return sum / 20;
+  };
+  EXPECT_GT(chance(3, 2), 0.95);
+  EXPECT_LT(chance(0.1, 6), 0.2) << "twelve times as noisy as the margin is wide";
+  EXPECT_GT(chance(1.5, 3), 0.3);
+}
+
+TEST(Resampling, PricesWithinAFactorOfTwoOnTheAverage) {
+  // Effect of half a standard deviation: half of all campaigns settle it by 40 rounds, half of them later.
+  stats::Random random(12);
+  double sum = 0;
+  constexpr int campaigns = 40;
+  for (int i = 0; i < campaigns; ++i) {
+    const auto s = series_of(normal_effects(random, 14, 1, 2));
+    const auto price =
+        price_by_resampling(Estimate(s.baseline, s.candidate, family(0.1).question), 7, 60, 0.05);
+    ASSERT_GT(price.rounds, 14);
+    sum += std::log(static_cast<double>(price.rounds));
+  }
+  const double typical = std::exp(sum / campaigns);
+  EXPECT_GT(typical, 20);
+  EXPECT_LT(typical, 120);
 }
 
 TEST(Settle, AFixedNumberOfRoundsIsTheFixedTest) {
@@ -134,7 +206,7 @@ TEST(Settle, AFindingWithMissingPairsIsLookedAtByItsOwnCount) {
   auto s = series_of(normal_effects(random, 14, 10, 0.5));
   for (auto& r : s.rounds) r *= 2;  // every other round failed
   const std::vector<PairedSeries> one = {s};
-  EXPECT_EQ(settle(one, family(0.1), Stage::ended).front().rounds, 7U);
+  EXPECT_EQ(settle(one, family(0.1), Stage::ended).front().settled_at, 7U);
 }
 
 TEST(Settle, AmongManyASingleChangeNeedsMoreRounds) {
@@ -143,20 +215,20 @@ TEST(Settle, AmongManyASingleChangeNeedsMoreRounds) {
   for (std::int64_t i = 2; i <= 40; ++i) all.push_back(series_of(normal_effects(random, 60, 0, 50), i));
   const auto findings = settle(all, family(0.1), Stage::ended);
   EXPECT_EQ(findings[0].verdict, Verdict::worse);
-  EXPECT_GT(findings[0].rounds, 11U) << "no sign-flip test among 40 can say it sooner";
+  EXPECT_GT(findings[0].settled_at, 11U) << "no sign-flip test among 40 can say it sooner";
   auto strict = family(0.1);
   strict.strict = true;
-  EXPECT_GE(settle(all, strict, Stage::ended)[0].rounds, findings[0].rounds);
+  EXPECT_GE(settle(all, strict, Stage::ended)[0].settled_at, findings[0].settled_at);
 }
 
 TEST(Settle, SeriesWithoutPairsStillCountAmongTheMany) {
   stats::Random random(9);
   const auto d = normal_effects(random, 60, 10, 0.1);
   std::vector<PairedSeries> all = {series_of(d)};
-  EXPECT_EQ(settle(all, family(0.1), Stage::ended)[0].rounds, 7U);
+  EXPECT_EQ(settle(all, family(0.1), Stage::ended)[0].settled_at, 7U);
   all.push_back({.of = {{0}, {2}}});
   const auto findings = settle(all, family(0.1), Stage::ended);
-  EXPECT_EQ(findings[0].rounds, 10U);
+  EXPECT_EQ(findings[0].settled_at, 10U);
   EXPECT_EQ(findings[1].rounds, 0U);
 }
 
@@ -228,7 +300,7 @@ TEST(SettleSimulated, IntervalsCoverAfterStoppingAndChangesAreFound) {
   int missed = 0, called = 0;
   double rounds = 0;
   for (int i = 0; i < 1500; ++i) {
-    const auto f = settle_one(normal_effects(random, 60, 3, 2), family(1));
+    const auto f = settle_and_stop(normal_effects(random, 60, 3, 2), family(1));
     missed += f.interval.contains(3) ? 0 : 1;
     called += f.verdict == Verdict::worse ? 1 : 0;
     rounds += static_cast<double>(f.rounds);

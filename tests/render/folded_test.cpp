@@ -75,6 +75,8 @@ TEST(Page, HasWhatThereIsToTell) {
 TEST(Page, WarnsFirstOfATwinThatWasCalled) {
   auto record = record_of({noisy(1, 20, 1), noisy(1.1, 20, 2)});
   record.design.candidates[CandidateId{1}].twin_of = CandidateId{0};
+  record.design.rules.rounds_min = 7;
+  record.design.rules.rounds_max = 60;
   const auto all = judge::judge_record(record);
   EXPECT_THAT(to_page(all, record), HasSubstr("Careful: a mere copy of list was called worse"));
   EXPECT_THAT(to_text(all, {}), testing::StartsWith("! careful: a mere copy of list was called worse"));

@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "assay/model/error.hpp"
+#include "assay/schedule/closing_look.hpp"
 #include "assay/stats/clipped.hpp"
 #include "assay/stats/random.hpp"
 
@@ -74,8 +75,47 @@ TEST(Boundary, PIsAtMostAlphaExactlyBelowTheCriticalCount) {
     }
 }
 
-TEST(Boundary, AnUnplannedEndIsALookOfItsOwn) {
-  EXPECT_EQ(counts(Boundary({7, 10, 12})), (Counts{1, 6, 9}));
+TEST(ClosingLook, GetsWhatTheLooksTakenHaveLeft) {
+  // 2F₁₂(10) = 86/4096 and 2F₁₀(3) + 2F₇(0) = 10/1024 + 2/128: 4.64 % together; with 2F₁₂(11) = 110/4096 it
+  // is 5.22 %.
+  const Boundary planned(planned_looks(7, 60));
+  EXPECT_EQ(ClosingLook(planned, 2, 12).critical_count(0.05), 11U);
+  EXPECT_EQ(ClosingLook(planned, 3, 17).critical_count(0.05), 29U);
+  EXPECT_EQ(ClosingLook(planned, 4, 24).critical_count(0.05), 67U);
+  EXPECT_EQ(ClosingLook(Boundary({60}), 0, 30).critical_count(0.05), stats::SignedRank(30).critical_count(0.05))
+      << "nothing was spent";
+}
+
+TEST(ClosingLook, PIsAtMostAlphaExactlyBelowTheCriticalCount) {
+  const Boundary planned(planned_looks(7, 60));
+  for (const auto& [taken, n] : std::vector<std::pair<std::size_t, int>>{{0, 6}, {1, 8}, {2, 12}, {4, 24}, {6, 55}}) {
+    const ClosingLook closing(planned, taken, n);
+    double before = 0;
+    for (std::uint64_t t = 0; t < 40; ++t) {
+      EXPECT_GE(closing.p_value(t), before);
+      before = closing.p_value(t);
+    }
+    for (const double alpha : {0.05, 0.01, 0.002}) {
+      const auto c = closing.critical_count(alpha);
+      if (c > 0) {
+        EXPECT_LE(closing.p_value(c - 1), alpha);
+      }
+      EXPECT_GT(closing.p_value(c), alpha);
+      // Valid at every level: what the looks taken spend there and this one's own level stay within it.
+      double spent = c > 0 ? stats::SignedRank(static_cast<std::size_t>(n)).p_two_sided(c - 1) : 0;
+      for (std::size_t k = 0; k < taken; ++k)
+        if (const auto its = planned.critical_count(k, alpha); its > 0)
+          spent += stats::SignedRank(static_cast<std::size_t>(planned.looks()[k])).p_two_sided(its - 1);
+      EXPECT_LE(spent, alpha * (1 + 1e-12)) << n;
+    }
+  }
+}
+
+TEST(ClosingLook, OfALongCampaignIsMadeInAMoment) {
+  const Boundary planned(planned_looks(7, 100000));
+  const ClosingLook closing(planned, 20, 7500);
+  EXPECT_LE(closing.p_value(0), 0.05);
+  EXPECT_GT(closing.critical_count(0.05), 0U);
 }
 
 TEST(Boundary, ASingleLookIsTheFixedTest) {

@@ -61,6 +61,18 @@ TEST(Growth, NamesTheLawThatMadeTheCosts) {
   EXPECT_EQ(named([](double n) { return n * n * n; }), "n³");
 }
 
+TEST(Growth, OfSizesFromKibibytesToMebibytesIsFitted) {
+  std::vector<double> size, cost;
+  for (int i = 10; i <= 24; ++i) {
+    size.push_back(std::ldexp(1.0, i));
+    cost.push_back(1e-6 + 3e-9 * size.back() * (1 + 0.001 * (i % 3)));
+  }
+  const auto growth = fit_growth(size, cost);
+  EXPECT_EQ(growth.laws.size(), 7U);
+  EXPECT_EQ(growth.name, "n");
+  EXPECT_NEAR(growth.laws[0].factor, 3e-9, 1e-11);
+}
+
 TEST(Growth, CantTellFromFewSizesOrMuchNoise) {
   EXPECT_FALSE(
       fit_growth(std::vector<double>{100, 200, 400, 800, 1600}, std::vector<double>{1, 2, 4, 8, 16}).name);
