@@ -113,9 +113,9 @@ Findings carry_out(const Plan& plan, const Options& options) try {
   Campaign campaign(plan, options, options.ledger);
   if (campaign.has_ended()) return judge::judge_record(campaign.record());
   const auto& rounds = campaign.plan().rounds;
-  const int at_least =
-      options.goes_on_to_first_look ? schedule::planned_looks(std::min(rounds.min, rounds.max), rounds.max).front()
-                                    : 0;
+  const int at_least = options.goes_on_to_first_look
+                           ? schedule::planned_looks(std::min(rounds.min, rounds.max), rounds.max).front()
+                           : 0;
   judge::Aim aim{.precise = rounds.precise};
   if (plan.gate.allow > 0) aim.allow = plan.gate.allow;
   const auto policy =

@@ -14,8 +14,10 @@ class UntilSettled : public Policy {
   std::optional<Ended> over(const SoFar& so_far) const override {
     const bool none_open = open_cells(so_far.design, so_far.states, so_far.settled, false).empty();
     if (so_far.judged >= rounds_ && so_far.confirming.empty()) return Ended::rounds;
-    if (none_open && so_far.confirming.empty()) return so_far.settled.empty() ? Ended::nothing_left : Ended::settled;
-    if (budget_ && so_far.begun_here > 0 && so_far.judged >= at_least_ && so_far.spent + so_far.longest_round > *budget_)
+    if (none_open && so_far.confirming.empty())
+      return so_far.settled.empty() ? Ended::nothing_left : Ended::settled;
+    if (budget_ && so_far.begun_here > 0 && so_far.judged >= at_least_ &&
+        so_far.spent + so_far.longest_round > *budget_)
       return Ended::budget;
     return {};
   }
@@ -59,7 +61,8 @@ class Fixed : public Policy {
 
   std::optional<Ended> over(const SoFar& so_far) const override {
     if (so_far.judged >= rounds_) return Ended::rounds;
-    return open_cells(so_far.design, so_far.states).empty() ? std::optional(Ended::nothing_left) : std::nullopt;
+    return open_cells(so_far.design, so_far.states).empty() ? std::optional(Ended::nothing_left)
+                                                            : std::nullopt;
   }
   std::vector<CellId> cells(const SoFar& so_far, int) const override {
     return open_cells(so_far.design, so_far.states);
@@ -89,9 +92,9 @@ std::vector<CellId> open_cells(const Design& design, const Table<CellId, CellSta
   std::set<CellId> open;
   for (const bool twins : {false, true})
     for (const auto& contrast : design.contrasts)
-      if (design.is_twin(contrast.candidate) == twins && (with_twins || !twins) && !settled.contains(contrast) &&
-          states[contrast.baseline].is_sound() && states[contrast.candidate].is_sound() &&
-          (!twins || open.contains(contrast.baseline)))
+      if (design.is_twin(contrast.candidate) == twins && (with_twins || !twins) &&
+          !settled.contains(contrast) && states[contrast.baseline].is_sound() &&
+          states[contrast.candidate].is_sound() && (!twins || open.contains(contrast.baseline)))
         open.insert({contrast.baseline, contrast.candidate});
   return {open.begin(), open.end()};
 }

@@ -22,10 +22,10 @@ struct SoFar {
   const Table<CellId, CellState>& states;
   const std::set<Contrast>& settled;     ///< that need no more rounds
   const std::set<Contrast>& confirming;  ///< twins' that were called, and run again
-  int judged = 0;                     ///< whole judged rounds, of earlier sittings too
-  int begun_here = 0;                 ///< rounds of this sitting
-  double spent = 0;                   ///< seconds of measuring, of earlier sittings too
-  double longest_round = 0;           ///< seconds
+  int judged = 0;                        ///< whole judged rounds, of earlier sittings too
+  int begun_here = 0;                    ///< rounds of this sitting
+  double spent = 0;                      ///< seconds of measuring, of earlier sittings too
+  double longest_round = 0;              ///< seconds
 };
 
 /// Decides which cells run in the next round, or that it is over. Pure: the same for the same arguments.
@@ -49,11 +49,11 @@ class Policy {
   virtual judge::Aim aim() const { return {}; }
 };
 
-/// Measures until all is known that the aim asks for, the rounds have been run, or the next round would likely
-/// go beyond the budget. `abreast`: every few rounds one is run in turns, as a control. Twins run in every
-/// fourth round, and not at all where the budget does not reach twice the first look; one that was called runs
-/// on, in rounds of its own if need be, until it is known whether that was chance. The budget does not end it
-/// before `at_least` rounds are judged.
+/// Measures until all is known that the aim asks for, the rounds have been run, or the next round would
+/// likely go beyond the budget. `abreast`: every few rounds one is run in turns, as a control. Twins run in
+/// every fourth round, and not at all where the budget does not reach twice the first look; one that was
+/// called runs on, in rounds of its own if need be, until it is known whether that was chance. The budget
+/// does not end it before `at_least` rounds are judged.
 std::unique_ptr<Policy> until_settled(int rounds, std::optional<double> budget, bool abreast,
                                       const judge::Aim& aim = {}, int at_least = 0);
 

@@ -106,9 +106,9 @@ bool Rounds::run_round(Role& role) {
   std::vector<std::vector<CellId>> heats;
   const auto round = recorder_.claim_round([&](int number) {
     RoundPlan plan{.role = begun_here_ == 1 ? Role::first : policy_.role(number)};
-    heats = heats_of(schedule::order_of_round(recorder_.design().rules.seed, number,
-                                              policy_.cells(so_far(), number)),
-                     plan.role);
+    heats = heats_of(
+        schedule::order_of_round(recorder_.design().rules.seed, number, policy_.cells(so_far(), number)),
+        plan.role);
     for (const auto& heat : heats) plan.order.insert(plan.order.end(), heat.begin(), heat.end());
     return plan;
   });

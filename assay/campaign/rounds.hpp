@@ -24,8 +24,8 @@ Clock steady_clock();
 /// The one round loop, a round at a time. Each round runs the cells that the policy names once, in an order
 /// drawn afresh; the first of a sitting is a warm-up. A campaign that has rounds already is gone on with:
 /// what they spent, decided and failed counts. Every trial is recorded when it ends. A cell leaves when it is
-/// found wrong, or fails failures_in_a_row times, or when all its contrasts are done (judge::contrasts_done());
-/// rounds stay paired. A stop request tears the running round.
+/// found wrong, or fails failures_in_a_row times, or when all its contrasts are done
+/// (judge::contrasts_done()); rounds stay paired. A stop request tears the running round.
 ///
 /// REQUIRES: everything it is given outlives it. Throws what the rig and the recorder do.
 class Rounds {

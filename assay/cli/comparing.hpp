@@ -18,9 +18,9 @@ struct Comparing {
   std::string when_busy = "wait";  ///< or "go-on"
   bool json = false;
   bool resume = false;
-  std::string again_of;  ///< uid of the campaign that is measured afresh
+  std::string again_of;                ///< uid of the campaign that is measured afresh
   bool goes_on_to_first_look = false;  ///< see campaign::Options
-  std::string go_on;     ///< the command that takes an interrupted campaign up again; empty: there is none
+  std::string go_on;  ///< the command that takes an interrupted campaign up again; empty: there is none
 };
 
 /// The options of a comparison, with progress, messages and stopping.

@@ -94,10 +94,10 @@ void add_duel(CLI::App& app, Action& action) {
   command->add_option(
       "--rounds", asked->rounds,
       "judged rounds, like 7..60 (the default: from 7 on it ends when all is settled), or 20");
-  command->add_option(
-      "--budget", asked->budget,
-      "measuring time, like 5min (default 60s; in a terminal, when that is too short for a verdict, as long as the first takes); "
-      "a round that would go beyond it is not begun");
+  command->add_option("--budget", asked->budget,
+                      "measuring time, like 5min (default 60s; in a terminal, when that is too short for a "
+                      "verdict, as long as the first takes); "
+                      "a round that would go beyond it is not begun");
   command->add_option("--precise", asked->precise,
                       "measure on until each change is known to ± this, like 2%, within rounds and budget");
   command->add_option("--margin", asked->margin, "the smallest change that matters, like 2% (default 1%)");
@@ -108,8 +108,9 @@ void add_duel(CLI::App& app, Action& action) {
   command->add_option("--match", asked->match, "a regular expression that must occur in every output");
   command->add_option("--exit-ok", asked->exit_ok, "exit statuses of success, like 0,1 (default 0)");
   command->add_option("--timeout", asked->timeout, "longest time for one run, like 30s (default 10 min)");
-  command->add_option("--watch", asked->watch,
-                      "metrics that verdicts are about, with commas between (default: wall time, with CPU time beside it)");
+  command->add_option(
+      "--watch", asked->watch,
+      "metrics that verdicts are about, with commas between (default: wall time, with CPU time beside it)");
   command->add_flag(
       "--abreast", asked->abreast,
       "run the commands at once on one core and compare CPU time: finer, for CPU-bound programs");

@@ -127,7 +127,8 @@ Control control_of(const DuelAsked& asked) {
   if (!asked.environment.empty())
     control.environment =
         asked.environment == "-" ? std::vector<std::string>{} : split(asked.environment, ',');
-  if (!asked.settle.empty()) control.settle = option("--settle", [&] { return parse_duration(asked.settle); });
+  if (!asked.settle.empty())
+    control.settle = option("--settle", [&] { return parse_duration(asked.settle); });
   if (!asked.memory_limit.empty())
     control.memory_limit = option("--memory-limit", [&] { return parse_bytes(asked.memory_limit); });
   return control;

@@ -11,7 +11,8 @@ namespace assay::inline v1::cli {
 /// A duel's options as they were typed; empty where not given.
 struct DuelAsked {
   std::string rounds, budget, margin, names, stdin_file, match, exit_ok, timeout, save_plan, ledger;
-  std::string precise, settle, watch, before, after, cores, environment, memory_limit, work, when_busy = "wait";
+  std::string precise, settle, watch, before, after, cores, environment, memory_limit, work,
+      when_busy = "wait";
   std::vector<std::string> cold;
   std::int64_t seed = -1;
   int nice = 0;

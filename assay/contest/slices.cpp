@@ -72,7 +72,8 @@ double time_slice(Contender& contender, std::uint64_t calls, std::uint64_t lead)
   const auto& clock = SliceClock::instance();
   auto& callable = *contender.callable;
   const bool consumes = callable.consumes();
-  void* input = consumes ? contender.input->copies(calls + lead) : const_cast<void*>(contender.input->shared());
+  void* input =
+      consumes ? contender.input->copies(calls + lead) : const_cast<void*>(contender.input->shared());
   const auto slice = callable.slice(contender.copy);
   if (lead > 0) {
     slice(callable.function(), input, lead);

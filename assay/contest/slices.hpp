@@ -44,9 +44,9 @@ void calibrate(Contender& contender, double seconds);
 std::string what_was_thrown();
 
 /// Runs slices for about `seconds`: blocks in which each contender has one slice, in an order drawn afresh,
-/// after an eighth of its calls untimed. At least one block. Nothing but the timing happens between the slices
-/// of a block. What a contender throws is put into it, and the others go on. Returns the seconds spent inside
-/// slices.
+/// after an eighth of its calls untimed. At least one block. Nothing but the timing happens between the
+/// slices of a block. What a contender throws is put into it, and the others go on. Returns the seconds spent
+/// inside slices.
 double run_blocks(std::span<Contender> contenders, double seconds, stats::Random& random);
 
 }  // namespace assay::inline v1::contest

@@ -12,7 +12,9 @@
 namespace assay::inline v1::contest {
 
 Team::Team(std::size_t threads)
-    : spans_(threads), start_(static_cast<std::ptrdiff_t>(threads) + 1), end_(static_cast<std::ptrdiff_t>(threads) + 1) {
+    : spans_(threads),
+      start_(static_cast<std::ptrdiff_t>(threads) + 1),
+      end_(static_cast<std::ptrdiff_t>(threads) + 1) {
   try {
     for (std::size_t number = 0; number < threads; ++number)
       threads_.emplace_back([this, number] { wait_for_work(number); });

@@ -24,9 +24,9 @@ class Team {
   std::size_t size() const { return threads_.size(); }
 
   /// Lets every thread do work(its number) at the same time: each waits until the last is awake. Returns the
-  /// seconds from the first start to the last end, which the threads themselves take down, so that waking them
-  /// is not in it, with the cost of reading the clock taken off. What `work` throws on any of them is thrown
-  /// here, when all have ended: the first of several.
+  /// seconds from the first start to the last end, which the threads themselves take down, so that waking
+  /// them is not in it, with the cost of reading the clock taken off. What `work` throws on any of them is
+  /// thrown here, when all have ended: the first of several.
   double run(const std::function<void(std::size_t)>& work);
 
  private:
@@ -38,7 +38,7 @@ class Team {
   void wait_for_all_awake();
 
   const std::function<void(std::size_t)>* work_ = nullptr;
-  std::vector<Span> spans_;           ///< by number
+  std::vector<Span> spans_;             ///< by number
   std::atomic<std::size_t> awake_ = 0;  ///< for the work at hand
   bool over_ = false;
   std::mutex guard_;  ///< of what was thrown

@@ -18,7 +18,8 @@ struct Aim {
 /// The contrasts that need no more rounds, from the findings on watched metrics that watched_so_far() gave.
 /// Each of these has to be
 ///
-/// - settled; or one of wall or CPU time that the other decides (see link_times()); or unlikely to be settled at all: by none of 20 simulated continuations (see
+/// - settled; or one of wall or CPU time that the other decides (see link_times()); or unlikely to be settled
+/// at all: by none of 20 simulated continuations (see
 ///   can_settle()), which can't raise the rate of errors; with `precise` nothing is given up;
 /// - decided as the aim asks, and requirements on the cells met or broken.
 ///

@@ -65,7 +65,8 @@ std::vector<PairedSeries> family_of(const Evidence& evidence, MetricId id, bool 
         series.in_time = std::min(series.in_time, static_cast<std::size_t>(at));
       }
     if (const auto note = objection(series, id, design.metrics[id])) {
-      if (notes != nullptr && !series.rounds.empty()) notes->push_back(*note);
+      const bool no_wonder = twins && note->kind == NoteKind::too_few_rounds;  // they run in some rounds only
+      if (notes != nullptr && !series.rounds.empty() && !no_wonder) notes->push_back(*note);
       series = PairedSeries{.of = contrast};
     }
     family.push_back(std::move(series));

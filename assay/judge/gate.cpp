@@ -108,8 +108,8 @@ GateStatus hold_against(const Finding& f, const Metric& metric, double allow) {
   const bool lower = metric.prefer != Prefer::higher;
   const auto limit = limit_of(f, metric, allow).value;
   const auto beyond = [&](double x) { return lower ? x > limit : x < limit; };
-  const auto [best, worst] = lower ? std::pair(f.interval.low, f.interval.high)
-                                   : std::pair(f.interval.high, f.interval.low);
+  const auto [best, worst] =
+      lower ? std::pair(f.interval.low, f.interval.high) : std::pair(f.interval.high, f.interval.low);
   return !beyond(worst) ? GateStatus::passed : beyond(best) ? GateStatus::failed : GateStatus::undecided;
 }
 

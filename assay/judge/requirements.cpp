@@ -25,8 +25,7 @@ std::vector<double> independent_part(std::vector<double> values) {
   const double told = std::max(1.0, std::floor(n * (1 - rho) / (1 + rho)));
   std::ranges::sort(values);
   std::vector<double> part;
-  for (double i = 0; i < told; ++i)
-    part.push_back(values[static_cast<std::size_t>((i + 0.5) * n / told)]);
+  for (double i = 0; i < told; ++i) part.push_back(values[static_cast<std::size_t>((i + 0.5) * n / told)]);
   return part;
 }
 

@@ -115,7 +115,8 @@ class Looking {
       outliers.see(cell, static_cast<double>(beyond) / static_cast<double>(values.size()));
       if (values.size() < fewest_for_modes) continue;
       constexpr std::size_t draws = 4999;
-      // Dips of one mode are larger than this with a chance of 5 to 15 %, from twenty values on: no need to ask.
+      // Dips of one mode are larger than this with a chance of 5 to 15 %, from twenty values on: no need to
+      // ask.
       constexpr double ordinary_dip = 0.46;
       if (stats::dip(values) * std::sqrt(static_cast<double>(values.size())) < ordinary_dip) {
         modes.see(cell, 0, 1);
@@ -198,7 +199,7 @@ class Looking {
     for (std::size_t i = 0; i < column.size(); ++i) {
       const int round = column.round[i], position = column.position[i];
       const auto end = last.find(round - 1);
-      const auto before = position > 0         ? at.find({round, position - 1})
+      const auto before = position > 0        ? at.find({round, position - 1})
                           : end != last.end() ? at.find({round - 1, end->second})
                                               : at.end();
       if (before == at.end() || !fits(metric_.scale, column.value[i])) continue;

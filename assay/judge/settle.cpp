@@ -30,7 +30,7 @@ struct State {
   double p = 1;   ///< of no change, over all looks
   Best changed, same;
   Verdict direction = Verdict::unclear;  ///< of `changed`
-  bool disagree = false;                 ///< fast and slow runs changed in opposite directions, at the last look
+  bool disagree = false;  ///< fast and slow runs changed in opposite directions, at the last look
 };
 
 /// A look that can be taken at some rounds: one that was planned, or the closing one.
@@ -122,9 +122,7 @@ class Settling {
     if (p_same < state.same.p) state.same = {p_same, n};
   }
 
-  const LookAt& look_at(int n) const {
-    return looks_.try_emplace(n, planned_, n, q_).first->second;
-  }
+  const LookAt& look_at(int n) const { return looks_.try_emplace(n, planned_, n, q_).first->second; }
 
   int pairs_of(std::size_t i) const { return static_cast<int>(series_[i].rounds.size()); }
 
@@ -176,10 +174,9 @@ class Settling {
     if (const int now = last_shown(i, stage); now > then) {
       const auto estimate = estimate_at(i, now);
       const auto shown = estimate.describe(look_at(now).critical_count(alpha), 1 - alpha);
-      const bool agrees =
-          changed ? !shown.interval.contains(Effect::none(shown.effect.scale).value) &&
-                        estimate.direction() == state.direction
-                  : estimate.is_within_margin(shown);
+      const bool agrees = changed ? !shown.interval.contains(Effect::none(shown.effect.scale).value) &&
+                                        estimate.direction() == state.direction
+                                  : estimate.is_within_margin(shown);
       if (agrees) return with_shape(estimate, shown);
     }
     const auto estimate = estimate_at(i, then);

@@ -34,8 +34,8 @@ struct Family {
 };
 
 /// How a campaign stands. ended: unsettled findings get a closing look at their last round (see
-/// schedule::ClosingLook), after which more data would void the error rate. going: it may go on, so nothing is looked at but what was planned;
-/// findings that are not settled are unclear.
+/// schedule::ClosingLook), after which more data would void the error rate. going: it may go on, so nothing
+/// is looked at but what was planned; findings that are not settled are unclear.
 enum class Stage { going, ended };
 
 /// Judges a family of findings with looks at growing data, replaying the rounds from the first, so that the
@@ -44,9 +44,9 @@ enum class Stage { going, ended };
 /// At each round where a finding's own pairs reach a planned look, its p-values over all looks are renewed
 /// (schedule::Boundary): p of no change, counted as 1 while the estimate lies inside the margin, and p of an
 /// effect at or beyond the margin. Of several looks the smallest counts. The two kinds are two families; in
-/// each, what the procedure selects is settled, and its verdict frozen. Selections only grow, so no later look
-/// takes one back. What is measured on for other reasons gets the interval of a later look, as all looks' hold
-/// together, unless that would leave the verdict without ground.
+/// each, what the procedure selects is settled, and its verdict frozen. Selections only grow, so no later
+/// look takes one back. What is measured on for other reasons gets the interval of a later look, as all
+/// looks' hold together, unless that would leave the verdict without ground.
 ///
 /// Intervals are those of the same test at level 1 − R·q/M for R selected of M, so that the expected share of
 /// intervals that miss, among those selected, is at most q; for unselected ones R is the smaller of the two

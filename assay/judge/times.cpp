@@ -1,23 +1,26 @@
 #include "assay/judge/times.hpp"
 
 #include <algorithm>
-#include <cmath>
+#include <map>
 
 #include "assay/metrics/catalogue.hpp"
+#include "assay/stats/location.hpp"
 
 namespace assay::inline v1::judge {
 
 using metrics::Known;
 
 std::set<CellId> cells_on_one_core(const Evidence& evidence) {
-  constexpr double nearly = 0.03;
-  std::set<CellId> on_one, not_on_one;
+  constexpr double nearly = 0.03, undisturbed = 0.75;
   const auto cores = metrics::find(evidence.design.metrics, Known::cores_used);
   if (!cores) return {};
+  std::map<CellId, std::vector<double>> used;
   const auto& column = evidence.values(*cores);
-  for (std::size_t i = 0; i < column.size(); ++i)
-    (std::abs(column.value[i] - 1) <= nearly ? on_one : not_on_one).insert(column.cell[i]);
-  for (const auto cell : not_on_one) on_one.erase(cell);
+  for (std::size_t i = 0; i < column.size(); ++i) used[column.cell[i]].push_back(column.value[i]);
+  std::set<CellId> on_one;
+  for (const auto& [cell, values] : used)
+    if (std::ranges::max(values) <= 1 + nearly && stats::quantile(values, undisturbed) >= 1 - nearly)
+      on_one.insert(cell);
   return on_one;
 }
 
@@ -44,8 +47,11 @@ void link_times(const Evidence& evidence, std::vector<Finding>& findings) {
 }
 
 bool stands_for_itself(const Design& design, const std::vector<Finding>& findings, MetricId metric) {
-  return !metrics::is_implied(design.metrics[metric]) ||
-         std::ranges::any_of(findings, [&](const Finding& f) { return f.decided_by == metric; });
+  const bool cpu_time_decides = std::ranges::any_of(findings, [&](const Finding& f) {
+    return f.decided_by && metrics::is_implied(design.metrics[*f.decided_by]);
+  });
+  if (metrics::is_implied(design.metrics[metric])) return cpu_time_decides;
+  return !metrics::is(design.metrics[metric], Known::wall_time) || !cpu_time_decides;
 }
 
 bool is_beside(const Findings& all, const Finding& finding) {

@@ -3,8 +3,8 @@
 #include <algorithm>
 #include <optional>
 
-#include "assay/judge/pairs.hpp"
 #include "assay/judge/paired.hpp"
+#include "assay/judge/pairs.hpp"
 #include "assay/model/plan.hpp"
 
 namespace assay::inline v1::judge {
@@ -60,7 +60,8 @@ std::vector<Note> notes_on_twins(const Evidence& evidence, std::span<const Findi
         note.level = Note::Level::note;
       }
     } else {
-      const auto again = judge_paired(fresh.baseline, fresh.candidate, {.metric = metric, .margin = f.margin});
+      const auto again =
+          judge_paired(fresh.baseline, fresh.candidate, {.metric = metric, .margin = f.margin});
       if (again.verdict != f.verdict) {
         note.kind = NoteKind::twin_by_chance;
         note.level = Note::Level::note;

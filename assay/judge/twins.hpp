@@ -17,7 +17,8 @@ inline constexpr int confirming_rounds = 10;
 std::set<Contrast> twins_to_confirm(const Evidence& evidence, std::span<const Finding> findings);
 
 /// A note for each twin called on a watched metric: a warning where its fresh rounds, the first
-/// confirming_rounds after the call, call it the same way (by judge_paired()) or it is one of an exact metric.
+/// confirming_rounds after the call, call it the same way (by judge_paired()) or it is one of an exact
+/// metric.
 std::vector<Note> notes_on_twins(const Evidence& evidence, std::span<const Finding> findings);
 
 }  // namespace assay::inline v1::judge

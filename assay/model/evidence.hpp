@@ -57,7 +57,7 @@ class Evidence {
     /// their time limit the times, all as long as the limit: left out, a candidate that hangs now and then
     /// would gain by it.
     judged,
-    control,  ///< the same of rounds in turns of a campaign that runs abreast
+    control,   ///< the same of rounds in turns of a campaign that runs abreast
     pilot,     ///< the same of pilot rounds
     warm_up,   ///< the same of a sitting's first round
     unpaired,  ///< counted trials without rounds, as imports have them

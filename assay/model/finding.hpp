@@ -62,15 +62,15 @@ struct Finding {
   /// smaller value, 1 a larger one. 0: nothing.
   int slow_runs = 0;
   double margin = 0;
-  double p = 1;           ///< of no change
-  double p_same = 1;      ///< of an effect at or beyond the margin
-  double p_adjusted = 1;  ///< p over all findings on the metric
-  bool settled = false;   ///< decided at a planned look, its verdict frozen since
+  double p = 1;                ///< of no change
+  double p_same = 1;           ///< of an effect at or beyond the margin
+  double p_adjusted = 1;       ///< p over all findings on the metric
+  bool settled = false;        ///< decided at a planned look, its verdict frozen since
   std::size_t settled_at = 0;  ///< complete pairs then; 0 of what is not settled by rounds
-  int looks = 0;          ///< looks that were taken at it
+  int looks = 0;               ///< looks that were taken at it
   std::string method;
-  /// Of an unclear finding: the metric that measures the same work and has been settled, so that this one needs
-  /// no verdict of its own. Wall and CPU time of programs that keep to one core.
+  /// Of an unclear finding: the metric that measures the same work and has been settled, so that this one
+  /// needs no verdict of its own. Wall and CPU time of programs that keep to one core.
   std::optional<MetricId> decided_by;
   std::optional<Price> to_settle;  ///< of unclear findings
   std::vector<Note> notes;

@@ -195,11 +195,8 @@ std::span<const Named<Standing>> names_of() {
 template <>
 std::span<const Named<Verdict>> names_of() {
   using enum Verdict;
-  static constexpr std::array<Named<Verdict>, 5> all = {{{better, "better"},
-                                                               {worse, "worse"},
-                                                               {same, "same"},
-                                                               {unclear, "unclear"},
-                                                               {differs, "differs"}}};
+  static constexpr std::array<Named<Verdict>, 5> all = {
+      {{better, "better"}, {worse, "worse"}, {same, "same"}, {unclear, "unclear"}, {differs, "differs"}}};
   return all;
 }
 

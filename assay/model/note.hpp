@@ -49,11 +49,11 @@ enum class NoteKind {
   not_exact,        ///< a metric that was declared exact varied
   at_ceiling,
   not_side_by_side,  ///< values without rounds
-  uneven_effect,  ///< slow runs changed otherwise than fast ones, which changed by `effect`; `figure`: −1
-                  ///< down, 1 up
-  layout_alone,   ///< `figure`, a change between two builds, is within what the layout of code can do
+  uneven_effect,   ///< slow runs changed otherwise than fast ones, which changed by `effect`; `figure`: −1
+                   ///< down, 1 up
+  layout_alone,    ///< `figure`, a change between two builds, is within what the layout of code can do
   not_worked_out,  ///< `said`: what, and why
-  other_test,     ///< Brunner–Munzel's test says otherwise, with p = `figure`
+  other_test,      ///< Brunner–Munzel's test says otherwise, with p = `figure`
   // What the values show, by metric. `count`: cells that show it, of which the subject does most.
   drift,           ///< by `figure` from the first rounds to the last
   several_modes,   ///< values gather around more than one

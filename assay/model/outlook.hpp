@@ -37,7 +37,7 @@ struct Outlook {
 
   /// Whether the budget ends it before anything can be decided.
   bool cannot_decide() const { return budget && round_seconds > 0 && rounds < first_look; }
-  std::vector<Prospect> prospects;             ///< on watched metrics, without twins; empty before any round
+  std::vector<Prospect> prospects;  ///< on watched metrics, without twins; empty before any round
 };
 
 }  // namespace assay::inline v1::inline model

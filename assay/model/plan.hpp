@@ -83,7 +83,7 @@ struct Control {
   /// Names of variables that are passed on, and `NAME=value` (with placeholders). None (the optional): all.
   std::optional<std::vector<std::string>> environment;
   std::uint64_t memory_limit = 0;  ///< bytes of data that each of its processes may hold; 0: no limit
-  double settle = 0;        ///< seconds of pause before each trial
+  double settle = 0;               ///< seconds of pause before each trial
   bool keep_output = true;  ///< false: output goes to /dev/null in measured trials; checks still see it
   bool operator==(const Control&) const = default;
 };
@@ -136,8 +136,8 @@ struct PlannedRounds {
   enum class Mode { turns, abreast };
   Mode mode = Mode::turns;
   bool twin = false;  ///< each baseline gets a twin; plan files have them unless told otherwise
-  /// Measured on, also where the verdict is clear, until the half-width of each watched change is at most this
-  /// (0.02 is 2 %); nothing is given up as unlikely to be settled then. Empty: no.
+  /// Measured on, also where the verdict is clear, until the half-width of each watched change is at most
+  /// this (0.02 is 2 %); nothing is given up as unlikely to be settled then. Empty: no.
   std::optional<double> precise;
   bool operator==(const PlannedRounds&) const = default;
 };

@@ -114,9 +114,10 @@ std::string rules_text(const Metric& metric, const std::vector<const Finding*>& 
   const double margin = findings.front()->margin;
   if (metric.exact && margin == 0) return "exact";
   const auto [least, most] = std::ranges::minmax(findings, {}, [](const Finding* f) { return f->rounds; });
-  auto text = fmt::format("margin {:.3g} %; {} rounds", margin * 100,
-                          least->rounds == most->rounds ? fmt::format("{}", least->rounds)
-                                                        : fmt::format("{} to {}", least->rounds, most->rounds));
+  auto text =
+      fmt::format("margin {:.3g} %; {} rounds", margin * 100,
+                  least->rounds == most->rounds ? fmt::format("{}", least->rounds)
+                                                : fmt::format("{} to {}", least->rounds, most->rounds));
   constexpr double usual = 0.95;
   const auto [lowest, highest] =
       std::ranges::minmax(findings, {}, [](const Finding* f) { return f->interval.level; });

@@ -98,9 +98,9 @@ class Words {
         return fmt::format("ran into its time limit in {:.0f} of {} trials; they count as that long", figure_,
                            count_);
       case NoteKind::twin_called:
-        return twin_text() + (count_ > 0 ? " again in " + fmt::format("{} fresh rounds (", count_) +
-                                               again_text() + ")"
-                                         : std::string{}) +
+        return twin_text() +
+               (count_ > 0 ? " again in " + fmt::format("{} fresh rounds (", count_) + again_text() + ")"
+                           : std::string{}) +
                ": distrust changes of that size here";
       case NoteKind::twin_by_chance:
         return twin_text() + ", as one in twenty is by chance; measured again in " +
@@ -156,9 +156,11 @@ class Words {
                (figure_ > 0 ? "more " : "less ") + metric_ +
                " than what runs later; the order is shuffled, so no candidate gains by it";
       case NoteKind::carry_over:
-        return "what runs right after it has " + share_text_of(figure_) + (figure_ > 0 ? " more " : " less ") +
-               metric_ + " than what runs after others, which it gains or loses by itself; a pause before each "
-               "trial (settle = \"50 ms\") may help" + most_of(count_);
+        return "what runs right after it has " + share_text_of(figure_) +
+               (figure_ > 0 ? " more " : " less ") + metric_ +
+               " than what runs after others, which it gains or loses by itself; a pause before each "
+               "trial (settle = \"50 ms\") may help" +
+               most_of(count_);
       case NoteKind::first_run:
         return "the first run had " +
                (figure_ >= 1
@@ -212,7 +214,8 @@ class Words {
   /// "wall time of this copy of the baseline was called worse (+2.1 %)".
   std::string twin_text() const {
     return metric_ + " of this copy of the baseline was called " + to_string(note_.verdict) +
-           (note_.effect && note_.effect->is_ratio() ? " (" + signed_change(note_.effect->change()) + ")" : "");
+           (note_.effect && note_.effect->is_ratio() ? " (" + signed_change(note_.effect->change()) + ")"
+                                                     : "");
   }
 
   /// What its fresh rounds gave: "−0.1 % (−0.9 … +0.6)".

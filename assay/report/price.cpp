@@ -49,8 +49,8 @@ std::string settle_text(const Findings& all, const Finding& f) {
       return "most values of both lie at one upper end, where something may limit them and they can't differ";
     case Price::Obstacle::ceiling: {
       const auto& metric = all.metric_of(f);
-      return "both are at the limit of " + to_string(Level{metric.demand.ceiling.value_or(0)}) + " " + metric.unit +
-             ", where they can't differ";
+      return "both are at the limit of " + to_string(Level{metric.demand.ceiling.value_or(0)}) + " " +
+             metric.unit + ", where they can't differ";
     }
     case Price::Obstacle::none:
       break;

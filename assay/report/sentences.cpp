@@ -17,8 +17,8 @@
 namespace assay::inline v1::report {
 namespace {
 
-/// Whether a called effect is so ill known that its size should not be quoted: those called early come out too
-/// large on the average.
+/// Whether a called effect is so ill known that its size should not be quoted: those called early come out
+/// too large on the average.
 bool is_ill_known(const Finding& f) {
   if (f.verdict != Verdict::better && f.verdict != Verdict::worse) return false;
   constexpr double part = 1.0 / 3;
@@ -26,8 +26,8 @@ bool is_ill_known(const Finding& f) {
   return 0.5 * (at(f.interval.high) - at(f.interval.low)) > part * f.effect.distance();
 }
 
-/// "wall time −5.0 % (−5.4 … −4.6 %)"; "at least −1.2 %" where the effect is ill known; its level where that is
-/// not 95 %.
+/// "wall time −5.0 % (−5.4 … −4.6 %)"; "at least −1.2 %" where the effect is ill known; its level where that
+/// is not 95 %.
 std::string said_of(const Findings& all, const Finding& f) {
   const auto& metric = all.metric_of(f);
   const bool falls = f.effect.on_test_scale() < 0;
@@ -36,10 +36,10 @@ std::string said_of(const Findings& all, const Finding& f) {
   const auto level = metric.exact || std::abs(f.interval.level - usual) < 1e-9
                          ? std::string{}
                          : fmt::format(", at {:.4g} %", f.interval.level * 100);
-  return fmt::format("{} {} ({}{})", metric.name,
-                     is_ill_known(f) ? "at least " + effect_text(nearest, metric.unit)
-                                     : effect_text(f.effect, metric.unit),
-                     range_text(f.interval, metric.scale, metric.unit), level);
+  return fmt::format(
+      "{} {} ({}{})", metric.name,
+      is_ill_known(f) ? "at least " + effect_text(nearest, metric.unit) : effect_text(f.effect, metric.unit),
+      range_text(f.interval, metric.scale, metric.unit), level);
 }
 
 /// "; wall time −26 % (−50 … −6 %)": what is told beside a finding.
@@ -77,8 +77,11 @@ std::string of_group(const Findings& all, const std::vector<const Finding*>& gro
       std::ranges::all_of(group, [&](const Finding* f) { return f->metric == group.front()->metric; });
   std::string text = group.size() == of ? fmt::format("in all {} comparisons", of)
                                         : fmt::format("in {} of {}", group.size(), of);
-  if (!one_metric) return text;
-  return text + " (" + metric.name + " " + span_of_effects(low->effect, high->effect, metric.unit) + ")";
+  const bool times =
+      std::ranges::all_of(group, [&](const Finding* f) { return all.metric_of(*f).is_time(); });
+  if (!one_metric && !times) return text;
+  return text + " (" + (one_metric ? metric.name : "time") + " " +
+         span_of_effects(low->effect, high->effect, metric.unit) + ")";
 }
 
 std::string of_many(const Findings& all, const std::vector<const Finding*>& findings) {
@@ -173,7 +176,8 @@ std::vector<Sentence> sentences(const Findings& all) {
     if (candidate.twin_of) continue;  // shown apart
     std::vector<const Finding*> mine;
     for (const auto& f : all.findings)
-      if (all.candidate_of(f).candidate == id && is_watched(all, f) && !judge::is_beside(all, f)) mine.push_back(&f);
+      if (all.candidate_of(f).candidate == id && is_watched(all, f) && !judge::is_beside(all, f))
+        mine.push_back(&f);
     const auto reasons = left_out(all, id);
     if (mine.empty() && reasons.empty() && (all.narrowed || !candidate.against)) continue;
     Sentence sentence{.candidate = candidate.name};

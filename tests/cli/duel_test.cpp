@@ -30,6 +30,24 @@ TEST(Duel, ComparesTwoCommandsAtOnce) {
   EXPECT_THAT(ran.out, HasSubstr("8 rounds"));
 }
 
+TEST(Duel, PausesAndMeasuresOnAsAsked) {
+  const Scratch scratch;
+  const auto ran = assay(scratch, duel({"--settle", "1ms", "--precise", "90%", "--rounds", "7..20", "--json"},
+                                       {"spin", "0.002"}, {"spin", "0.2"}));
+  EXPECT_EQ(ran.status, 0) << ran.err;
+  EXPECT_THAT(assay(scratch, {"verdict"}).out, HasSubstr("worse than"));
+  const auto refused = assay(scratch, duel({"--precise", "200%"}, {"spin", "0"}, {"spin", "0"}));
+  EXPECT_EQ(refused.status, 2);
+  EXPECT_THAT(refused.err, HasSubstr("--precise"));
+  EXPECT_EQ(assay(scratch, duel({"--settle", "soon"}, {"spin", "0"}, {"spin", "0"})).status, 2);
+}
+
+TEST(Duel, SaysBeforeItIsSpentThatABudgetCanDecideNothing) {
+  const Scratch scratch;
+  const auto ran = assay(scratch, duel({"--budget", "1s"}, {"sleep", "0.15"}, {"sleep", "0.15"}));
+  EXPECT_THAT(ran.err, HasSubstr("and a first verdict needs 7 ("));
+}
+
 TEST(Duel, PrintsTheFindingsDocument) {
   const Scratch scratch;
   const auto ran = assay(scratch, duel({"--json", "--rounds", "7", "--seed", "5", "--names", "a,b"},

@@ -93,7 +93,8 @@ struct Owner {
 };
 
 TEST(Contest, FunctionsLieElsewhereInEachRound) {
-  const auto by_a = std::make_shared<std::set<const void*>>(), by_b = std::make_shared<std::set<const void*>>();
+  const auto by_a = std::make_shared<std::set<const void*>>(),
+             by_b = std::make_shared<std::set<const void*>>();
   auto contest = quick();
   contest.baseline("a", Owner{by_a}).candidate("b", Owner{by_b});
   contest.run();

@@ -69,8 +69,10 @@ TEST(Evidence, ATrialThatTimedOutIsSlowerThanAll) {
   const auto findings = judge_record(record);
   EXPECT_EQ(findings.findings.at(0).rounds, 20U);
   EXPECT_NE(findings.findings.at(0).verdict, Verdict::better);
-  EXPECT_EQ(test::evidence_of(record).values(memory).size(), 35U) << "of a program that was ended it says nothing";
-  EXPECT_THAT(test::notes_of(findings), testing::Contains(HasSubstr("ran into its time limit in 5 of 20 trials")));
+  EXPECT_EQ(test::evidence_of(record).values(memory).size(), 35U)
+      << "of a program that was ended it says nothing";
+  EXPECT_THAT(test::notes_of(findings),
+              testing::Contains(HasSubstr("ran into its time limit in 5 of 20 trials")));
 }
 
 TEST(Groups, OfManyThatShareTheirFirstMembersAreTold) {

@@ -169,8 +169,9 @@ TEST(SeriesNotes, TellWhatACandidateLeavesBehind) {
     }
     return record;
   };
-  EXPECT_THAT(notes_on(record_with(0.03)),
-              testing::Contains(testing::ContainsRegex("what runs right after it has [23].* % more wall time")));
+  EXPECT_THAT(
+      notes_on(record_with(0.03)),
+      testing::Contains(testing::ContainsRegex("what runs right after it has [23].* % more wall time")));
   EXPECT_THAT(notes_on(record_with(0)), testing::Not(testing::Contains(HasSubstr("right after it"))));
 }
 

@@ -59,8 +59,8 @@ TEST(Settle, ALargeEffectIsSettledAtTheFirstLookAndFrozen) {
   EXPECT_TRUE(f.settled);
   EXPECT_EQ(f.settled_at, 7U);
   EXPECT_EQ(f.rounds, 60U) << "what was measured since sharpens its interval";
-  EXPECT_LT(f.interval.high - f.interval.low,
-            0.5 * (settle_and_stop(d, family(0.1)).interval.high - settle_and_stop(d, family(0.1)).interval.low));
+  EXPECT_LT(f.interval.high - f.interval.low, 0.5 * (settle_and_stop(d, family(0.1)).interval.high -
+                                                     settle_and_stop(d, family(0.1)).interval.low));
   EXPECT_EQ(f.looks, 1);
   EXPECT_EQ(f.verdict, Verdict::worse);
   EXPECT_NEAR(f.p, 0.03167883, 5e-9);

@@ -82,13 +82,15 @@ TEST(ClosingLook, GetsWhatTheLooksTakenHaveLeft) {
   EXPECT_EQ(ClosingLook(planned, 2, 12).critical_count(0.05), 11U);
   EXPECT_EQ(ClosingLook(planned, 3, 17).critical_count(0.05), 29U);
   EXPECT_EQ(ClosingLook(planned, 4, 24).critical_count(0.05), 67U);
-  EXPECT_EQ(ClosingLook(Boundary({60}), 0, 30).critical_count(0.05), stats::SignedRank(30).critical_count(0.05))
+  EXPECT_EQ(ClosingLook(Boundary({60}), 0, 30).critical_count(0.05),
+            stats::SignedRank(30).critical_count(0.05))
       << "nothing was spent";
 }
 
 TEST(ClosingLook, PIsAtMostAlphaExactlyBelowTheCriticalCount) {
   const Boundary planned(planned_looks(7, 60));
-  for (const auto& [taken, n] : std::vector<std::pair<std::size_t, int>>{{0, 6}, {1, 8}, {2, 12}, {4, 24}, {6, 55}}) {
+  for (const auto& [taken, n] :
+       std::vector<std::pair<std::size_t, int>>{{0, 6}, {1, 8}, {2, 12}, {4, 24}, {6, 55}}) {
     const ClosingLook closing(planned, taken, n);
     double before = 0;
     for (std::uint64_t t = 0; t < 40; ++t) {

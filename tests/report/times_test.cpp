@@ -1,0 +1,94 @@
+#include "assay/judge/times.hpp"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include <nlohmann/json.hpp>
+#include <stdexcept>
+
+#include "assay/judge/findings.hpp"
+#include "assay/judge/gate.hpp"
+#include "assay/metrics/catalogue.hpp"
+#include "assay/render/json.hpp"
+#include "assay/render/text.hpp"
+#include "support/noise.hpp"
+#include "support/records.hpp"
+
+namespace assay::inline v1::report {
+namespace {
+
+using testing::HasSubstr;
+using testing::Not;
+
+/// Twenty rounds of wall time that others disturb, the CPU time of the same trials, and the share of a core.
+Record disturbed(double wall_noise, double cores) {
+  auto record = test::record_of({test::noisy(1, 20, 1, wall_noise), test::noisy(0.75, 20, 2, wall_noise)});
+  auto cpu = metrics::find_row("cpu time")->metric;
+  cpu.demand.watched = cpu.supporting = true;
+  const auto time = record.design.metrics.add(cpu);
+  const auto used = record.design.metrics.add(metrics::find_row("cores used")->metric);
+  for (auto& trial : record.log.trials) {
+    const int round = trial.round.value_or(0);
+    const double steady = trial.cell == CellId{0} ? 0.9 : 0.675;
+    trial.readings.push_back({time, steady * (1 + 0.001 * (round * 7 % 5))});
+    trial.readings.push_back({used, round % 2 == 0 ? cores : 0.6 * cores});
+  }
+  record.design.rules.rounds_min = 7;
+  record.design.rules.rounds_max = 60;
+  return record;
+}
+
+const Finding& on(const Findings& all, const char* metric) {
+  for (const auto& f : all.findings)
+    if (all.metric_of(f).name == metric) return f;
+  throw std::runtime_error(metric);
+}
+
+TEST(Times, CpuTimeDecidesForWallTimeOfProgramsOnOneCore) {
+  const auto all = judge::judge_record(disturbed(1, 1));
+  const auto& wall = on(all, "wall time");
+  ASSERT_EQ(wall.verdict, Verdict::unclear);
+  EXPECT_EQ(wall.decided_by, on(all, "cpu time").metric);
+  EXPECT_FALSE(wall.to_settle) << "nothing more has to be measured";
+  const auto text = render::to_text(all);
+  EXPECT_THAT(text, HasSubstr("rival1  better than list: cpu time −25 % (−25"));
+  EXPECT_THAT(text, HasSubstr("; wall time "));
+  EXPECT_THAT(text, HasSubstr("see cpu time"));
+  EXPECT_THAT(text, HasSubstr("orders: cpu time, lower is better"));
+  const auto json = nlohmann::json::parse(render::to_json(all));
+  EXPECT_EQ(json["findings"][0]["decided_by"], "cpu time");
+  const auto gate = judge::hold_against(all, Gate{.undecided_passes = false}, Only{});
+  EXPECT_EQ(gate.status, GateStatus::passed) << "it is held once, by the time that decides";
+  EXPECT_EQ(gate.reasons.size(), 1U);
+}
+
+TEST(Times, WallTimeStandsForItselfOfProgramsThatWait) {
+  const auto all = judge::judge_record(disturbed(1, 0.9));
+  EXPECT_FALSE(on(all, "wall time").decided_by);
+  EXPECT_THAT(render::to_text(all), HasSubstr("not yet to be told from list: wall time"));
+}
+
+TEST(Times, ACpuTimeThatNobodyAskedForIsToldBesideWallTime) {
+  const auto all = judge::judge_record(disturbed(0.002, 1));
+  const auto text = render::to_text(all);
+  EXPECT_THAT(text, HasSubstr("better than list: wall time −2"));
+  EXPECT_THAT(text, HasSubstr("; cpu time −25"));
+  EXPECT_THAT(text, Not(HasSubstr("orders: cpu time"))) << "and has no block of its own";
+  EXPECT_EQ(judge::hold_against(all, Gate{}, Only{}).reasons.size(), 1U);
+}
+
+TEST(Sentences, GiveTheNearEndOfAnEffectThatIsIllKnown) {
+  auto all = judge::judge_record(disturbed(0.002, 1));
+  auto& f = all.findings.front();
+  f.verdict = Verdict::better;
+  f.effect.value = 0.75;
+  f.interval = {0.6, 0.95, 0.99};
+  EXPECT_THAT(render::to_text(all), HasSubstr("wall time at least −5.0 % (−40 … −5.0 %, at 99 %)"));
+  f.interval = {0.7, 0.8, 0.95};
+  EXPECT_THAT(render::to_text(all), HasSubstr("wall time −25 % (−30 … −20 %)"));
+  f.verdict = Verdict::differs;
+  EXPECT_THAT(render::to_text(all), HasSubstr("differs from list: wall time −25 %"));
+}
+
+}  // namespace
+}  // namespace assay::inline v1::report
