@@ -16,8 +16,8 @@ struct Progress {
   CellId cell;      ///< that runs next
   int done = 0;     ///< checks or whole judged rounds
   int planned = 0;  ///< of them, at most
-  int settled = 0;  ///< findings on watched metrics that are, of `findings`
-  int findings = 0;
+  int settled = 0;  ///< comparisons that need no more rounds, of `comparisons`; twins don't count
+  int comparisons = 0;
   double spent = 0;            ///< seconds since the phase began
   std::optional<double> left;  ///< seconds, estimated; empty until a round was seen
 };

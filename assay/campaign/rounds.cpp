@@ -147,6 +147,8 @@ bool Rounds::run_round(Role& role) {
 /// Judged rounds of which a twin is part.
 int Rounds::rounds_with_twins() const {
   const auto& design = recorder_.design();
+  if (std::ranges::none_of(design.candidates, [](const Candidate& c) { return c.twin_of.has_value(); }))
+    return 0;
   return static_cast<int>(std::ranges::count_if(recorder_.log().rounds, [&](const Round& round) {
     return round.role == Role::counted && round.state == RoundState::whole &&
            std::ranges::any_of(round.order, [&](CellId cell) { return design.is_twin(cell); });
@@ -166,14 +168,9 @@ bool Rounds::is_due() const {
 
 /// Takes the looks that are due, and sees which contrasts are done.
 void Rounds::look() {
-  settled_findings_ = findings_ = 0;
   const Evidence evidence(recorder_.design(), recorder_.log());
   const auto watched = judge::watched_so_far(recorder_.design(), evidence);
-  for (const auto& finding : watched) {
-    ++findings_;
-    settled_findings_ += finding.settled ? 1 : 0;
-    recorder_.add_look(finding);
-  }
+  for (const auto& finding : watched) recorder_.add_look(finding);
   settled_.merge(judge::contrasts_done(evidence, watched, policy_.aim()));
   confirming_ = judge::twins_to_confirm(evidence, watched);
 }
@@ -199,9 +196,16 @@ void Rounds::tell(std::size_t position, std::size_t cells, CellId next) const {
                     .cell = next,
                     .done = judged_,
                     .planned = policy_.rounds(),
-                    .settled = settled_findings_,
-                    .findings = findings_,
                     .spent = spent()};
+  const auto& design = recorder_.design();
+  for (const auto& contrast : design.contrasts) {
+    const auto& states = recorder_.states();
+    if (design.is_twin(contrast.candidate) || !states[contrast.baseline].is_sound() ||
+        !states[contrast.candidate].is_sound())
+      continue;
+    ++progress.comparisons;
+    progress.settled += settled_.contains(contrast) ? 1 : 0;
+  }
   const double gone = begun_here_ - 1 + static_cast<double>(position) / static_cast<double>(cells);
   if (gone >= 1) {
     const int to_come = policy_.rounds() - judged_;

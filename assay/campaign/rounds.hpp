@@ -67,7 +67,7 @@ class Rounds {
   double spent_before_ = 0;  ///< in earlier sittings
   bool always_due_ = false;  ///< exact metrics are settled without looks
   int without_pair_ = 0;     ///< trials that gave none
-  int begun_here_ = 0, judged_ = 0, settled_findings_ = 0, findings_ = 0;
+  int begun_here_ = 0, judged_ = 0;
 };
 
 }  // namespace assay::inline v1::campaign

@@ -108,6 +108,7 @@ void Arena::lay_out_anew(std::span<const CellId> cells) {
   std::vector<Seat*> seats;
   for (const auto id : cells) seats.push_back(&seat(id));
   auto& shared = inputs_.at(seats.front()->setting.text());
+  const double start = seconds_now();
   const bool renew = shared.cost <= share_for_input * shared.seconds_since;
   padding_.begin();
   for (auto* const it : seats) it->drop_copies();
@@ -121,6 +122,19 @@ void Arena::lay_out_anew(std::span<const CellId> cells) {
     else
       it->make_copies();
   }
+  shared.making += seconds_now() - start;
+}
+
+/// Copies are made anew however long that takes, or layout would be judged for speed; but then it is said.
+void Arena::tell_what_takes_long(Shared& shared, const Setting& setting) const {
+  constexpr double a_while = 0.5;  // seconds
+  if (shared.told || options_.observer == nullptr || shared.making < a_while || shared.making < shared.slices)
+    return;
+  shared.told = true;
+  const auto where = setting.text();
+  options_.observer->said("copying the functions anew for each round" +
+                          (where.empty() ? "" : " at " + where) +
+                          " takes longer than their slices do: it is the larger part of the time");
 }
 
 void Arena::renew_input(Shared& shared, const Setting& setting) {
@@ -308,7 +322,11 @@ std::vector<Trial> Arena::run(const Heat& heat, const std::stop_token& stop) {
     }
   }
   if (!playing.empty()) run_blocks(playing, share, random_);
-  inputs_.at(design_.cells[heat.cells.front()].setting.text()).seconds_since += share;
+  const auto& setting = design_.cells[heat.cells.front()].setting;
+  auto& shared = inputs_.at(setting.text());
+  shared.seconds_since += share;
+  shared.slices += share;
+  tell_what_takes_long(shared, setting);
   for (std::size_t k = 0; k < playing.size(); ++k) {
     of[k].second->contender = std::move(playing[k]);
     read_slices(*of[k].second, *of[k].first);

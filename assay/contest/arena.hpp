@@ -53,8 +53,10 @@ class Arena : public campaign::Rig {
   /// The input of a setting, which all its functions share.
   struct Shared {
     std::unique_ptr<Input> input;
-    double cost = 0;           ///< seconds to make it, the last time
-    double seconds_since = 0;  ///< of slices, since it was made
+    double cost = 0;                ///< seconds to make it, the last time
+    double making = 0, slices = 0;  ///< seconds in all, of copies and inputs and of slices
+    bool told = false;              ///< that making takes the more
+    double seconds_since = 0;       ///< of slices, since it was made
   };
 
   Seat& seat(CellId cell);
@@ -65,6 +67,7 @@ class Arena : public campaign::Rig {
   std::unique_ptr<Input> made_input(const Setting& setting) const;
   void lay_out_anew(std::span<const CellId> cells);
   void renew_input(Shared& shared, const Setting& setting);
+  void tell_what_takes_long(Shared& shared, const Setting& setting) const;
   void make_ready(Seat& seat, int round, Trial& trial);
   void first_call(Seat& seat, int round, Trial& trial);
   void count(Seat& seat, Trial& trial);
