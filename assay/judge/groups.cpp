@@ -6,6 +6,7 @@
 
 #include "assay/judge/estimate.hpp"
 #include "assay/judge/pairs.hpp"
+#include "assay/metrics/catalogue.hpp"
 #include "assay/stats/many.hpp"
 
 namespace assay::inline v1::judge {
@@ -23,13 +24,21 @@ double p_between(const PairedSeries& series, const Metric& metric, const Rules& 
   return look->boundary->p_value(look->place, estimate.count_of_no_change());
 }
 
-/// What findings call on a metric: a cell's baseline, and whether it is better or worse than that.
+/// What findings call on a metric, or on the other of two times that stand in for each other: a cell's
+/// baseline, and whether it is better or worse than that.
 using Called = std::map<CellId, std::pair<CellId, Verdict>>;
 
 Called called_on(const Findings& findings, MetricId metric) {
+  const auto& metrics_of_all = findings.design.metrics;
+  const bool both_times = std::ranges::any_of(metrics_of_all, metrics::is_implied);
+  const auto is_time = [&](MetricId id) {
+    return metrics::is(metrics_of_all[id], metrics::Known::wall_time) ||
+           metrics::is_implied(metrics_of_all[id]);
+  };
   Called called;
   for (const auto& f : findings.findings)
-    if (f.metric == metric && (f.verdict == Verdict::better || f.verdict == Verdict::worse))
+    if ((f.metric == metric || (both_times && is_time(metric) && is_time(f.metric))) &&
+        (f.verdict == Verdict::better || f.verdict == Verdict::worse))
       called[f.of.candidate] = {f.of.baseline, f.verdict};
   return called;
 }

@@ -57,7 +57,7 @@ std::string block_text(const Block& block, bool names_workload, const TextStyle&
   const auto findings = block.findings();
   const Axis axis(findings, findings.front()->effect.scale, axis_width);
   const auto names = name_width(block);
-  std::string out = title(block, names_workload) + "\n";
+  std::string out = wrapped(title(block, names_workload), 2) + "\n";
   out += left("", names) + right("typical", typical_width + 2) + right("change", change_width + 2) +
          right("interval", range_width + 2) + "   " + axis.legend(block.unit_of_effects) + "\n";
   for (const auto& setting : block.settings) {

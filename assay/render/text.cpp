@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <set>
-#include <sstream>
 
 #include "assay/model/names.hpp"
 #include "assay/render/folded.hpp"
@@ -17,33 +16,10 @@ namespace assay::inline v1::render {
 using namespace report;  // its words
 namespace {
 
-/// Breaks a text at spaces; its own line breaks stay. Lines after the first are indented.
-std::string wrap(const std::string& text, std::size_t indent) {
-  std::string out;
-  std::istringstream lines(text);
-  bool first = true;
-  for (std::string line; std::getline(lines, line); first = false) {
-    if (!first) out += "\n" + std::string(indent, ' ');
-    std::size_t used = indent;
-    std::istringstream words(line);
-    bool line_start = true;
-    for (std::string word; words >> word; line_start = false) {
-      if (!line_start && used + 1 + cells_of(word) > text_width) {
-        out += "\n" + std::string(indent, ' ');
-        used = indent;
-        line_start = true;
-      }
-      out += (line_start ? "" : " ") + word;
-      used += cells_of(word) + (line_start ? 0 : 1);
-    }
-  }
-  return out;
-}
-
 /// Wraps each line, what follows on indented.
 std::string hang(const std::vector<std::string>& lines) {
   std::string out;
-  for (const auto& line : lines) out += wrap(line, 2) + "\n";
+  for (const auto& line : lines) out += wrapped(line, 2) + "\n";
   return out;
 }
 
@@ -51,7 +27,7 @@ std::string hang(const std::vector<std::string>& lines) {
 std::string set_sentence(const Sentence& sentence, std::size_t indent, const TextStyle& style) {
   std::string text;
   for (const auto& line : sentence.lines)
-    text += (text.empty() ? "" : "\n" + std::string(indent, ' ')) + wrap(line, indent);
+    text += (text.empty() ? "" : "\n" + std::string(indent, ' ')) + wrapped(line, indent);
   const auto word = to_string(sentence.verdict);
   if (style.colour && text.starts_with(word))
     text = colour_of(sentence.verdict) + word + "\x1b[0m" + text.substr(word.size());
@@ -62,7 +38,7 @@ std::string head(const Report& report, bool titled, const TextStyle& style) {
   std::string out;
   if (titled) out += report.title + "\n\n";
   const auto& said = report.said;
-  if (!said.summary.empty()) out += wrap(said.summary, 2) + "\n";
+  if (!said.summary.empty()) out += wrapped(said.summary, 2) + "\n";
   std::size_t widest = 0;
   for (const auto& sentence : said.first) widest = std::max(widest, cells_of(sentence.candidate));
   const auto names = std::min<std::size_t>(widest, 30) + 2;
@@ -80,8 +56,8 @@ std::string head(const Report& report, bool titled, const TextStyle& style) {
 std::string trust(const Report& report) {
   std::string out;
   for (const auto& note : report.notes)
-    out += wrap(fmt::format("note, {}: {}", note.about, note.text), 2) + "\n";
-  return report.provisional.empty() ? out : out + wrap("note: " + report.provisional, 2) + "\n";
+    out += wrapped(fmt::format("note, {}: {}", note.about, note.text), 2) + "\n";
+  return report.provisional.empty() ? out : out + wrapped("note: " + report.provisional, 2) + "\n";
 }
 
 /// Blocks, and tables where there are too many lines for them. Of a metric whose workloads have one setting
@@ -112,7 +88,7 @@ std::string tables(const Findings& all, const Report& report, const TextStyle& s
 std::string to_text(const Findings& all, const TextStyle& style) {
   const auto report = report_of(all);
   std::string out;
-  if (!report.careful.empty()) out = wrap("! careful: " + report.careful, 2) + "\n\n";
+  if (!report.careful.empty()) out = wrapped("! careful: " + report.careful, 2) + "\n\n";
   if (!report.confirmations.empty())
     out += "Measured again with fresh data:\n" + hang(report.confirmations) + "\n";
   out += head(report, !all.design.title.empty(), style) + tables(all, report, style);

@@ -7,9 +7,6 @@
 
 namespace assay::inline v1::render {
 
-/// Columns of a text.
-inline constexpr std::size_t text_width = 100;
-
 /// How text for a terminal is set.
 struct TextStyle {
   bool colour = false;  ///< better blue, worse orange; signs say the same without

@@ -32,7 +32,7 @@ std::string missing_text(const CellState& state) {
 /// "fast runs −5.0 % (−5.4 … −4.6 %), typical runs −3 % (−9 … +4 %)"; empty where there is but one line to
 /// print.
 std::string runs_text(const Finding& f, const Metric& metric) {
-  if (!f.typical) return {};
+  if (!f.typical || !std::isfinite(f.interval.high)) return {};
   const auto shown = [&](const Effect& effect, const Interval& interval) {
     return effect_text(effect, metric.unit) + " (" + range_text(interval, metric.scale, metric.unit) + ")";
   };
@@ -176,13 +176,16 @@ std::vector<Block> blocks_of(const Findings& all) {
 }
 
 std::vector<WholeView> views_of(const Findings& all) {
+  const bool both_times = std::ranges::any_of(all.design.metrics, metrics::is_implied);
   std::vector<WholeView> views;
   for (const auto id : all.design.metrics.ids()) {
     const auto& metric = all.design.metrics[id];
     if (!metric.demand.watched || metrics::is_implied(metric)) continue;
     auto overview = overview_of(all, id);
     if (overview.columns.size() >= 2 && overview.candidates.size() >= 3)
-      views.push_back({id, all.design.metrics[id].name, std::move(overview)});
+      views.push_back({id,
+                       both_times && metrics::is(metric, metrics::Known::wall_time) ? "time" : metric.name,
+                       std::move(overview)});
   }
   return views;
 }

@@ -1,12 +1,35 @@
 #include "assay/report/cells.hpp"
 
 #include <algorithm>
+#include <sstream>
 
 namespace assay::inline v1::report {
 
 std::size_t cells_of(const std::string& text) {
   return static_cast<std::size_t>(
       std::ranges::count_if(text, [](char c) { return (static_cast<unsigned char>(c) & 0xC0U) != 0x80; }));
+}
+
+std::string wrapped(const std::string& text, std::size_t indent) {
+  std::string out;
+  std::istringstream lines(text);
+  bool first = true;
+  for (std::string line; std::getline(lines, line); first = false) {
+    if (!first) out += "\n" + std::string(indent, ' ');
+    std::size_t used = indent;
+    std::istringstream words(line);
+    bool line_start = true;
+    for (std::string word; words >> word; line_start = false) {
+      if (!line_start && used + 1 + cells_of(word) > text_width) {
+        out += "\n" + std::string(indent, ' ');
+        used = indent;
+        line_start = true;
+      }
+      out += (line_start ? "" : " ") + word;
+      used += cells_of(word) + (line_start ? 0 : 1);
+    }
+  }
+  return out;
 }
 
 namespace {

@@ -23,13 +23,15 @@ Overview overview_of(const Findings& all, MetricId metric, std::optional<Workloa
   const auto column_of = [&](const Cell& cell) {
     return workload ? cell.setting.text() : cell_text(all, cell);
   };
+  std::map<std::pair<Contrast, MetricId>, const Finding*> known;
+  for (const auto& f : all.findings) known[{f.of, f.metric}] = &f;
   std::map<std::pair<CandidateId, std::string>, Overview::Entry> entries;
   std::set<CandidateId> told;
   for (const auto& f : all.findings) {
     const auto& cell = all.candidate_of(f);
     if (f.metric != metric || all.candidate(cell).twin_of || (workload && cell.workload != *workload))
       continue;
-    entries[{cell.candidate, column_of(cell)}].finding = &f;
+    entries[{cell.candidate, column_of(cell)}].finding = f.decided_by ? known.at({f.of, *f.decided_by}) : &f;
     told.insert(cell.candidate);
   }
   Overview overview;

@@ -21,8 +21,9 @@ struct Overview {
   std::vector<std::vector<Entry>> rows;  ///< by candidate, then column
 };
 
-/// All comparisons on a metric, or those of one workload; columns and candidates in the campaign's order.
-/// Without columns where there are none. Cost: linear in findings and cells, times their logarithm.
+/// All comparisons on a metric, or those of one workload, each by the metric that decides it; columns and
+/// candidates in the campaign's order. Without columns where there are none. Cost: linear in findings and
+/// cells, times their logarithm.
 Overview overview_of(const Findings& findings, MetricId metric, std::optional<WorkloadId> workload = {});
 
 }  // namespace assay::inline v1::report
