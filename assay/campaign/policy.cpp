@@ -13,7 +13,8 @@ class UntilSettled : public Policy {
 
   std::optional<Ended> over(const SoFar& so_far) const override {
     const bool none_open = open_cells(so_far.design, so_far.states, so_far.settled, false).empty();
-    if (so_far.judged >= rounds_ && so_far.confirming.empty()) return Ended::rounds;
+    constexpr int most_to_confirm = 20;  // beyond those planned, also where trials come to nothing
+    if (so_far.judged >= rounds_ + (so_far.confirming.empty() ? 0 : most_to_confirm)) return Ended::rounds;
     if (none_open && so_far.confirming.empty())
       return so_far.settled.empty() ? Ended::nothing_left : Ended::settled;
     if (budget_ && so_far.begun_here > 0 && so_far.judged >= at_least_ &&

@@ -55,7 +55,7 @@ Choice choose(const AgainAsked& asked, const Findings& findings, const Findings*
     const auto& cell = findings.candidate_of(f);
     const auto& name = findings.candidate(cell).name;
     const auto& workload = findings.workload(cell).name;
-    if (!findings.metric_of(f).demand.watched || findings.candidate(cell).twin_of) continue;
+    if (!findings.metric_of(f).demand.watched || findings.candidate(cell).twin_of || f.decided_by) continue;
     if (!only.admits("candidate", name) || !only.admits("workload", workload) || !only.admits(cell.setting))
       continue;
     const auto surprise = std::ranges::find(odd, i, &judge::Surprise::finding);

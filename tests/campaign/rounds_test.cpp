@@ -4,10 +4,12 @@
 #include <gtest/gtest.h>
 
 #include <algorithm>
+#include <cmath>
 #include <map>
 #include <set>
 
 #include "assay/campaign/life.hpp"
+#include "assay/stats/random.hpp"
 #include "support/observing.hpp"
 #include "support/records.hpp"
 
@@ -62,6 +64,48 @@ Ended go(Recorder& recorder, FakeRig& rig, const Policy& policy, Observing& obse
 Ended go(Recorder& recorder, FakeRig& rig, const Policy& policy, const std::stop_token& stop = {}) {
   Observing nobody;
   return go(recorder, rig, policy, nobody, stop);
+}
+
+/// How often each of three cells ran in twenty rounds of a second or two, the third being a twin of the
+/// first.
+std::map<CellId, int> trials_with_twin(std::optional<double> budget) {
+  auto record = test::record_of({{1.0}, {1.0}, {1.0}});
+  record.log.rounds.clear();
+  record.log.trials.clear();
+  record.log.state = CampaignState::open;
+  record.design.candidates[CandidateId{2}].twin_of = CandidateId{0};
+  record.design.rules.rounds_min = 7;
+  record.design.rules.rounds_max = 20;
+  Recorder recorder(record, {});
+  FakeRig rig;
+  stats::Random random(3);
+  rig.change = [&](Trial& trial) { trial.readings[0].value = std::exp(0.3 * random.normal()); };
+  go(recorder, rig, *until_settled(20, budget, false, {.precise = 0.0001}));
+  std::map<CellId, int> times;
+  for (const auto& trial : recorder.log().trials) ++times[trial.cell];
+  return times;
+}
+
+TEST(Rounds, HaveTwinsInEveryFourth) {
+  auto times = trials_with_twin({});
+  EXPECT_EQ(times[CellId{1}], 21);
+  EXPECT_EQ(times[CellId{2}], 5) << "in rounds 2, 6, 10, 14 and 18";
+}
+
+TEST(Rounds, HaveNoTwinsWhereTimeIsShort) {
+  auto times = trials_with_twin(27);  // thirteen rounds of two seconds: less than twice the first look
+  EXPECT_EQ(times[CellId{2}], 0);
+  EXPECT_GT(times[CellId{1}], 10);
+}
+
+TEST(Rounds, TheBudgetDoesNotEndThemBeforeTheFirstLookIfToldSo) {
+  for (const int at_least : {0, 7}) {
+    auto recorder = recorder_for(2);
+    FakeRig rig;
+    EXPECT_EQ(go(recorder, rig, *until_settled(20, 6, false, {}, at_least)), Ended::budget);
+    EXPECT_EQ(recorder.log().rounds.size(), at_least == 0 ? 3U : 8U)
+        << "of two seconds, the warm-up with them";
+  }
 }
 
 TEST(Rounds, RunEveryOpenCellOnceInFreshOrder) {
