@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
+#include <limits>
 #include <utility>
 
 #include "assay/contest/allocations.hpp"
@@ -117,10 +118,15 @@ void Arena::lay_out_anew(std::span<const CellId> cells) {
   random_.shuffle(std::span(to_make));
   for (auto* const it : to_make) {
     padding_.add(random_);
-    if (it == nullptr)
-      renew_input(shared, seats.front()->setting);
-    else
+    if (it != nullptr) {
       it->make_copies();
+      continue;
+    }
+    try {
+      renew_input(shared, seats.front()->setting);
+    } catch (...) {  // what was made before is as good; it is not tried again
+      shared.cost = std::numeric_limits<double>::infinity();
+    }
   }
   shared.making += seconds_now() - start;
 }

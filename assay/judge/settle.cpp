@@ -115,7 +115,8 @@ class Settling {
       const auto direction = estimate.direction();
       if (p <= state.changed.p || direction != state.direction) state.changed = {p, n};
       state.direction = direction;
-    } else if (state.changed.rounds > 0 && !estimate.beyond_margin()) {
+    } else if (state.changed.rounds > 0 &&
+               !(estimate.beyond_margin() && estimate.direction() == state.direction)) {
       state.changed = {};
     }
     const double p_same = at.p_value(estimate.count_of_same());

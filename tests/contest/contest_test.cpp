@@ -82,6 +82,18 @@ TEST(Contest, AnInputThatTakesLongIsKept) {
   EXPECT_EQ(made, 2) << "once to look at its type: a tenth of all slices is less than another would take";
 }
 
+TEST(Contest, AnInputThatCantBeMadeAgainIsKept) {
+  int made = 0;
+  auto contest = quick();
+  contest.input([&] {
+    if (++made > 2) throw std::runtime_error("no more of these");
+    return 30;
+  });
+  contest.baseline("a", units).candidate("b", units);
+  EXPECT_EQ(contest.run().rounds, 7U);
+  EXPECT_EQ(made, 3) << "to look at its type, to begin with, and once in vain";
+}
+
 /// Owns memory, and notes where it lies whenever it is called.
 struct Owner {
   std::shared_ptr<std::set<const void*>> seen;
