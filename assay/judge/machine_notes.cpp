@@ -56,10 +56,13 @@ class Machine {
     const auto& times = values(evidence_.design.rules.abreast ? Known::cpu_time : Known::wall_time);
     const double time = std::accumulate(times.begin(), times.end(), 0.0) * cores;
     if (time > 0) {
-      tell(NoteKind::stolen_time, sum(Known::stolen_time) / time, 0.05);
-      // Around shorter trials, starting them is most of what there is besides.
+      // Around shorter trials, starting them is most of what there is besides, and what the host takes comes
+      // in ticks that are longer than they are.
       constexpr double long_enough = 0.02;
-      if (stats::median(times) >= long_enough) tell(NoteKind::busy, sum(Known::time_of_others) / time, 0.1);
+      if (stats::median(times) >= long_enough) {
+        tell(NoteKind::stolen_time, sum(Known::stolen_time) / time, 0.05);
+        tell(NoteKind::busy, sum(Known::time_of_others) / time, 0.1);
+      }
     }
     if (const auto& load = values(Known::load); !load.empty())
       tell(NoteKind::load, stats::median(load), cores);

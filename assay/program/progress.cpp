@@ -22,7 +22,8 @@ std::string line_for(const campaign::Progress& progress, const std::string& cell
   if (progress.phase == Phase::checking) return "checking the work, " + of + " done; now " + cell;
   std::string line = "round " + of + " done";
   if (progress.settled > 0)
-    line += ", " + std::to_string(progress.settled) + " of " + std::to_string(progress.comparisons) + " settled";
+    line +=
+        ", " + std::to_string(progress.settled) + " of " + std::to_string(progress.comparisons) + " settled";
   if (progress.left) line += ", at most " + report::span_text(*progress.left) + " left";
   return line + "; now " + cell;
 }

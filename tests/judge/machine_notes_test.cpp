@@ -57,15 +57,17 @@ INSTANTIATE_TEST_SUITE_P(
                     Threshold{"kept warm", 0.01, 0.011, "up to 1.1 % stayed in the page cache"},
                     Threshold{"counted share", 0.91, 0.89, "took turns and were on for 89 % of the time"}));
 
-TEST(MachineNotes, OthersAreNotToldOfAroundVeryShortTrials) {
-  auto record = record_with({{"time of others", 0.015}});
+TEST(MachineNotes, NeitherOthersNorTheHostAreToldOfAroundVeryShortTrials) {
+  auto record = record_with({{"time of others", 0.015}, {"stolen time", 0.015}});
   const auto scale = [&](double wall) {
     for (auto& trial : record.log.trials) trial.readings[0].value = wall;
   };
   scale(0.0199);
   EXPECT_EQ(note_in(judge_record(record), "other programs"), nullptr);
+  EXPECT_EQ(note_in(judge_record(record), "its host"), nullptr);
   scale(0.02);
   EXPECT_NE(note_in(judge_record(record), "other programs"), nullptr);
+  EXPECT_NE(note_in(judge_record(record), "its host"), nullptr);
 }
 
 TEST(MachineNotes, AFrequencyThatVariesIsNoted) {
