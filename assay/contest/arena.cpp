@@ -9,6 +9,7 @@
 #include "assay/contest/allocations.hpp"
 #include "assay/contest/clock.hpp"
 #include "assay/model/error.hpp"
+#include "assay/model/quantity.hpp"
 #include "assay/stats/location.hpp"
 
 namespace assay::inline v1::contest {
@@ -138,9 +139,10 @@ void Arena::tell_what_takes_long(Shared& shared, const Setting& setting) const {
     return;
   shared.told = true;
   const auto where = setting.text();
-  options_.observer->said("copying the functions anew for each round" +
-                          (where.empty() ? "" : " at " + where) +
-                          " takes longer than their slices do: it is the larger part of the time");
+  options_.observer->said(
+      "copying the functions anew for each round" + (where.empty() ? "" : " at " + where) +
+      " takes longer than measuring them: " + duration_text(std::round(shared.making * 10) / 10) +
+      " so far, against " + duration_text(std::round(shared.slices * 10) / 10));
 }
 
 void Arena::renew_input(Shared& shared, const Setting& setting) {

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <vector>
 
 #include "assay/judge/estimate.hpp"
 #include "assay/judge/gate.hpp"
@@ -18,7 +19,8 @@ namespace {
 class Weighing {
  public:
   Weighing(const Evidence& evidence, std::span<const Finding> watched, const Aim& aim)
-      : evidence_(evidence), design_(evidence.design), watched_(watched), aim_(aim) {
+      : evidence_(evidence), design_(evidence.design), watched_(watched.begin(), watched.end()), aim_(aim) {
+    link_times(evidence, watched_);
     for (const auto& r : judge_requirements(evidence))
       if (r.status == RequirementFinding::Status::undecided) undecided_.insert(r.cell);
   }
@@ -42,10 +44,12 @@ class Weighing {
 
   bool is_answered(const Finding& f) {
     const auto& metric = design_.metrics[f.metric];
-    if (metrics::is(metric, metrics::Known::wall_time) && on_one_core_.contains(f.of.baseline) &&
-        on_one_core_.contains(f.of.candidate) && is_settled(f.of, metrics::Known::cpu_time))
+    if (f.decided_by) return true;
+    // A CPU time that nobody asked for is waited for only where it may decide for a wall time.
+    if (metrics::is_implied(metric) &&
+        (is_settled(f.of, metrics::Known::wall_time) || !on_one_core_.contains(f.of.baseline) ||
+         !on_one_core_.contains(f.of.candidate)))
       return true;
-    if (metrics::is_implied(metric) && is_settled(f.of, metrics::Known::wall_time)) return true;
     if (!f.settled) return !aim_.precise && will_hardly_settle(f, metric);
     if (f.rounds == 0 || design_.is_twin(f.of.candidate)) return true;
     if (aim_.allow && hold_against(f, metric, *aim_.allow) == GateStatus::undecided) return false;
@@ -70,9 +74,9 @@ class Weighing {
     if (f.rounds < fewest || metric.exact || !looks.due_at(static_cast<int>(f.rounds)) ||
         static_cast<int>(f.rounds) >= last)
       return false;
-    const auto series = pair_up(f.of, values_of(f.metric));
+    const auto series = pair_up(evidence_, f.of, values_of(f.metric));
     if (series.rounds.size() != f.rounds || !all_fit(series, metric.scale)) return false;
-    const Estimate estimate(series.baseline, series.candidate, rules_for(design_, f.metric, {}).question);
+    const auto estimate = estimate_of(series, f.rounds, rules_for(design_, f.metric, {}).question);
     const auto boundary = schedule::boundary_for({looks.counts().begin(), looks.counts().end()});
     const auto critical = boundary->critical_count(looks.counts().size() - 1);
     return !can_settle(estimate, static_cast<std::size_t>(last), critical);
@@ -86,7 +90,7 @@ class Weighing {
 
   const Evidence& evidence_;
   const Design& design_;
-  std::span<const Finding> watched_;
+  std::vector<Finding> watched_;
   const Aim& aim_;
   std::set<CellId> undecided_;
   std::set<CellId> on_one_core_ = cells_on_one_core(evidence_);

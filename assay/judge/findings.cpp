@@ -58,12 +58,7 @@ std::vector<PairedSeries> family_of(const Evidence& evidence, MetricId id, bool 
   std::vector<PairedSeries> family;
   for (const auto& contrast : design.contrasts) {
     if (design.is_twin(contrast.candidate) != twins || !evidence.is_sound(contrast)) continue;
-    auto series = pair_up(contrast, cells);
-    for (const auto cell : {contrast.baseline, contrast.candidate})
-      for (const int round : evidence.of(cell).timed_out) {
-        const auto at = std::ranges::lower_bound(series.rounds, round) - series.rounds.begin();
-        series.in_time = std::min(series.in_time, static_cast<std::size_t>(at));
-      }
+    auto series = pair_up(evidence, contrast, cells);
     if (const auto note = objection(series, id, design.metrics[id])) {
       const bool no_wonder = twins && note->kind == NoteKind::too_few_rounds;  // they run in some rounds only
       if (notes != nullptr && !series.rounds.empty() && !no_wonder) notes->push_back(*note);

@@ -15,13 +15,11 @@ GateStatus hold_against(const Finding& finding, const Metric& metric, double all
 /// The largest effect to the worse that is allowed then.
 Effect limit_of(const Finding& finding, const Metric& metric, double allow);
 
-/// Holds findings against a gate. Of each watched metric of each candidate: passed when the interval's bad
-/// end is within what is allowed (`gate.allow`, else the finding's margin), failed when it is called worse
-/// and its estimate is beyond that, else undecided. Requirements: broken fails, undecided stays so. Cells
-/// that are wrong or failed fail; absent ones are no matter. Cells without a finding on a watched metric, and
-/// campaigns that were cut off, are undecided. Twins don't count. Samples without rounds are held against it
-/// too, with a caution. `only`: what keep_only() left of the
-/// findings.
+/// Holds findings against a gate: each watched metric of each candidate as above, with `gate.allow`; one of
+/// two times that the other decides is left to that one. Requirements: broken fails, undecided stays so.
+/// Cells that are wrong or failed fail; absent ones are no matter. Cells without a finding on a watched
+/// metric, and campaigns that were cut off, are undecided. Twins don't count. Samples without rounds are held
+/// against it too, with a caution. `only`: what keep_only() left of the findings.
 GateResult hold_against(const Findings& findings, const Gate& gate, const Only& only = {});
 
 }  // namespace assay::inline v1::judge

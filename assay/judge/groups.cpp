@@ -18,9 +18,7 @@ constexpr double alpha = 0.05;
 double p_between(const PairedSeries& series, const Metric& metric, const Rules& rules) {
   const auto look = last_look(rules, series.rounds.size());
   if (!look || !all_fit(series, metric.scale)) return 1;
-  const Question question{.metric = metric};
-  const Estimate estimate(std::span(series.baseline).first(look->rounds),
-                          std::span(series.candidate).first(look->rounds), question);
+  const auto estimate = estimate_of(series, look->rounds, {.metric = metric});
   return look->boundary->p_value(look->place, estimate.count_of_no_change());
 }
 
@@ -103,7 +101,8 @@ std::vector<CandidateGroup> find_groups(const Evidence& evidence, const Findings
       std::vector<double> p;
       for (std::size_t a = 0; a < cells.size(); ++a)
         for (std::size_t b = a + 1; b < cells.size(); ++b)
-          p.push_back(p_between(pair_up({cells[a], cells[b]}, values), design.metrics[metric], design.rules));
+          p.push_back(p_between(pair_up(evidence, {cells[a], cells[b]}, values), design.metrics[metric],
+                                design.rules));
       const auto adjusted = stats::adjust_holm(p);
       Alike alike(cells.size(), std::vector<bool>(cells.size(), false));
       std::size_t at = 0, told = 0;

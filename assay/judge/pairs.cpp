@@ -81,6 +81,21 @@ PairedSeries pair_up(const Contrast& of, const ByCell& cells) {
   return series;
 }
 
+PairedSeries pair_up(const Evidence& evidence, const Contrast& of, const ByCell& values) {
+  auto series = pair_up(of, values);
+  for (const auto cell : {of.baseline, of.candidate})
+    for (const int round : evidence.of(cell).timed_out) {
+      const auto at = std::ranges::lower_bound(series.rounds, round) - series.rounds.begin();
+      series.in_time = std::min(series.in_time, static_cast<std::size_t>(at));
+    }
+  return series;
+}
+
+Estimate estimate_of(const PairedSeries& series, std::size_t pairs, Question question) {
+  question.all_runs = pairs > series.in_time;
+  return {std::span(series.baseline).first(pairs), std::span(series.candidate).first(pairs), question};
+}
+
 double cores_of(const Evidence& evidence) {
   for (const auto& sitting : evidence.sittings())
     if (const auto cores = sitting.fact("cores"); !cores.empty())

@@ -6,6 +6,7 @@
 #include <optional>
 #include <span>
 
+#include "assay/judge/estimate.hpp"
 #include "assay/judge/settle.hpp"
 #include "assay/model/evidence.hpp"
 #include "assay/schedule/look_plan.hpp"
@@ -22,6 +23,13 @@ ByCell by_cell(const Column& values);
 
 /// The rounds in which both cells of a contrast have a value. Cost: linear in the rounds.
 PairedSeries pair_up(const Contrast& of, const ByCell& values);
+
+/// The same, with the pairs marked from which on a trial of either side ran into its time limit: what is
+/// judged by slow runs being noise has to know.
+PairedSeries pair_up(const Evidence& evidence, const Contrast& of, const ByCell& values);
+
+/// What the first `pairs` of a series say; of all runs alike once one ran into its time limit.
+Estimate estimate_of(const PairedSeries& series, std::size_t pairs, Question question);
 
 /// Whether all values of both sides can be compared on this scale.
 bool all_fit(const PairedSeries& series, Scale scale);

@@ -22,8 +22,9 @@ double chance_to_settle(const Estimate& estimate, std::size_t rounds, std::uint6
 bool can_settle(const Estimate& estimate, std::size_t rounds, std::uint64_t critical);
 
 /// The fewest rounds by which an open finding is settled with even odds, by chance_to_settle() at the planned
-/// looks and, beyond the last one, at those of longer campaigns, up to 480 rounds; beyond that by the root
-/// rule of price_of(). Within a factor of 1.5 of the truth in 41 to 92 % of simulated cases.
+/// looks, whose level over all of them is alpha, and, beyond the last one, at those of longer campaigns, up
+/// to 480 rounds; beyond that by the root rule of price_of(). Within a factor of 1.5 of the truth in 41 to 92
+/// % of simulated cases.
 Price price_by_resampling(const Estimate& estimate, int min_rounds, int max_rounds, double alpha);
 
 }  // namespace assay::inline v1::judge

@@ -195,6 +195,8 @@ class Looking {
       at[{column.round[i], column.position[i]}] = column.cell[i];
       last[column.round[i]] = std::max(last[column.round[i]], column.position[i]);
     }
+    std::map<CellId, double> typical_of;
+    for (const auto& [cell, rounds] : cells_) typical_of[cell] = stats::median(values_of(rounds));
     std::map<CandidateId, std::pair<CellId, std::vector<double>>> after;
     for (std::size_t i = 0; i < column.size(); ++i) {
       const int round = column.round[i], position = column.position[i];
@@ -203,7 +205,7 @@ class Looking {
                           : end != last.end() ? at.find({round - 1, end->second})
                                               : at.end();
       if (before == at.end() || !fits(metric_.scale, column.value[i])) continue;
-      const double typical = stats::median(values_of(cells_.at(column.cell[i])));
+      const double typical = typical_of.at(column.cell[i]);
       if (!fits(metric_.scale, typical)) continue;
       auto& [cell, values] = after[evidence_.design.cells[before->second].candidate];
       cell = before->second;

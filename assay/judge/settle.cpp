@@ -7,6 +7,7 @@
 #include <set>
 
 #include "assay/judge/estimate.hpp"
+#include "assay/judge/pairs.hpp"
 #include "assay/judge/resampling.hpp"
 #include "assay/schedule/closing_look.hpp"
 #include "assay/schedule/look_plan.hpp"
@@ -128,11 +129,7 @@ class Settling {
   int pairs_of(std::size_t i) const { return static_cast<int>(series_[i].rounds.size()); }
 
   Estimate estimate_at(std::size_t i, int n) const {
-    const auto count = static_cast<std::size_t>(n);
-    auto question = family_.question;
-    question.all_runs = count > series_[i].in_time;
-    return {std::span(series_[i].baseline).first(count), std::span(series_[i].candidate).first(count),
-            question};
+    return estimate_of(series_[i], static_cast<std::size_t>(n), family_.question);
   }
 
   void select() {
@@ -156,6 +153,14 @@ class Settling {
                          ? std::max(1.0, std::min(selected(Kind::changed), selected(Kind::same)))
                          : selected(kind);
     return r * q_ / m;
+  }
+
+  /// The level at which one more finding would be selected.
+  double next_level() const {
+    const double m = static_cast<double>(series_.size());
+    const auto most = std::max(std::ranges::count(states_, Kind::changed, &State::kind),
+                               std::ranges::count(states_, Kind::same, &State::kind));
+    return family_.strict ? q_ / m : q_ * std::min(1.0, (static_cast<double>(most) + 1) / m);
   }
 
   /// The last pairs that a look has been taken at, or would be: in a campaign that has ended, all of them.
@@ -197,7 +202,7 @@ class Settling {
     if (states_[i].disagree)
       finding.to_settle = Price{.obstacle = Price::Obstacle::fast_and_slow};
     else if (family_.priced && family_.question.metric.prefer != Prefer::neither)
-      finding.to_settle = price_by_resampling(estimate, family_.min_rounds, family_.max_rounds, q_);
+      finding.to_settle = price_by_resampling(estimate, family_.min_rounds, family_.max_rounds, next_level());
     // Nothing is decided between looks: the next one that is planned is the soonest.
     const auto next = planned_.next_after(n);
     if (finding.to_settle && finding.to_settle->rounds > 0 && next)

@@ -29,8 +29,8 @@ void link_times(const Evidence& evidence, std::vector<Finding>& findings) {
   const auto on_one_core = cells_on_one_core(evidence);
   const auto settled = [&](const Contrast& of, Known time) -> std::optional<MetricId> {
     for (const auto& f : findings)
-      if (f.of == of && f.settled && design.metrics[f.metric].demand.watched &&
-          metrics::is(design.metrics[f.metric], time))
+      if (f.of == of && f.settled && f.verdict != Verdict::unclear &&
+          design.metrics[f.metric].demand.watched && metrics::is(design.metrics[f.metric], time))
         return f.metric;
     return {};
   };

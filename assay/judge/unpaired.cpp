@@ -23,24 +23,23 @@ std::vector<double> on_test_scale(std::vector<double> values, Scale scale) {
 }
 
 /// Everything but the interval and what follows from it.
-Finding compare(const std::vector<double>& baseline, const std::vector<double>& candidate,
+Finding compare(const std::vector<double>& baseline, const std::vector<double>& candidate, const Sides& sides,
                 const Metric& metric, double margin) {
-  const auto x = on_test_scale(candidate, metric.scale), y = on_test_scale(baseline, metric.scale);
-  const auto test = stats::mann_whitney(x, y);
-  return {.rounds = std::min(x.size(), y.size()),
-          .baseline_typical = stats::median(baseline),
-          .candidate_typical = stats::median(candidate),
-          .effect = Effect::of_test_scale(metric.scale, stats::shift_estimate(x, y)),
-          .margin = margin,
-          .p = test.p,
-          .settled = true,
-          .method = test.exact ? "Mann-Whitney, exact" : "Mann-Whitney, approximate"};
+  const auto test = stats::mann_whitney(sides.candidate, sides.baseline);
+  return {
+      .rounds = std::min(baseline.size(), candidate.size()),
+      .baseline_typical = stats::median(baseline),
+      .candidate_typical = stats::median(candidate),
+      .effect = Effect::of_test_scale(metric.scale, stats::shift_estimate(sides.candidate, sides.baseline)),
+      .margin = margin,
+      .p = test.p,
+      .settled = true,
+      .method = test.exact ? "Mann-Whitney, exact" : "Mann-Whitney, approximate"};
 }
 
 /// `differs` where it is called at a level of `alpha`, `same` where the interval lies inside the margin.
 void decide(Finding& f, const Sides& sides, const Metric& metric, double alpha, bool called) {
-  const auto bounds = stats::shift_interval(on_test_scale(sides.candidate, metric.scale),
-                                            on_test_scale(sides.baseline, metric.scale), 1 - alpha);
+  const auto bounds = stats::shift_interval(sides.candidate, sides.baseline, 1 - alpha);
   const auto back = [&](double v) { return Effect::of_test_scale(metric.scale, v).value; };
   const double limit = margin_on_test_scale(metric.scale, f.margin);
   f.interval = {back(bounds.low), back(bounds.high), 1 - alpha};
@@ -72,7 +71,8 @@ std::vector<Finding> judge_unpaired(const Evidence& evidence) {
         return v.size() >= fewest && fits(metric.scale, std::ranges::min(v));
       };
       if (!usable(baseline) || !usable(candidate)) continue;
-      auto f = compare(baseline, candidate, metric, design.margin_of(id));
+      sides.push_back({on_test_scale(baseline, metric.scale), on_test_scale(candidate, metric.scale)});
+      auto f = compare(baseline, candidate, sides.back(), metric, design.margin_of(id));
       f.of = contrast;
       f.metric = id;
       Note note{.kind = NoteKind::not_side_by_side,
@@ -90,7 +90,6 @@ std::vector<Finding> judge_unpaired(const Evidence& evidence) {
       const bool beyond = f.effect.distance() > margin_on_test_scale(metric.scale, f.margin);
       p.push_back(beyond ? f.p : 1);
       family.push_back(std::move(f));
-      sides.push_back({baseline, candidate});
     }
     const auto adjusted = stats::adjust_benjamini_hochberg(p);
     const auto called = [&](std::size_t i) { return adjusted[i] <= false_calls; };

@@ -128,7 +128,8 @@ class Words {
             "{}: not one constant effect: fast runs changed by {}, slow runs come out {} than that", metric_,
             note_.effect ? effect_text(*note_.effect, {}) : "", figure_ > 0 ? "higher" : "lower");
       case NoteKind::layout_alone:
-        return "its change of " + metric_ + " is below " + share_text_of(note_.threshold.value_or(0)) +
+        return "its change of " + metric_ + ", " + signed_change(figure_) + ", is below " +
+               share_text_of(note_.threshold.value_or(0)) +
                ": where the linker happens to put code can do as much between two builds; builds with other "
                "layouts (-falign-functions=N as levels of a factor) tell";
       case NoteKind::not_worked_out:
@@ -158,9 +159,9 @@ class Words {
       case NoteKind::carry_over:
         return "what runs right after it has " + share_text_of(figure_) +
                (figure_ > 0 ? " more " : " less ") + metric_ +
-               " than what runs after others, which it gains or loses by itself; a pause before each "
-               "trial (settle = \"50 ms\") may help" +
-               most_of(count_);
+               " than what runs after others, which shifts its own change by up to " +
+               share_text_of(figure_ / 2) +
+               "; a pause before each trial (settle = \"50 ms\", or --settle) may help" + most_of(count_);
       case NoteKind::first_run:
         return "the first run had " +
                (figure_ >= 1

@@ -55,6 +55,22 @@ TEST(Done, IsWallTimeOfOneCoreWhenItsCpuTimeIsSettled) {
   }
 }
 
+TEST(Done, AreNotKeptForACpuTimeThatDecidesNothing) {
+  // Wall time that sixty rounds can't settle, of a program that waits: its CPU time can't stand in for it.
+  for (const double cores : {0.5, 1.0}) {
+    auto record = going({noisy(1, 28, 1, 0.3), noisy(1, 28, 2, 0.3)});
+    auto cpu = metrics::find_row("cpu time")->metric;
+    cpu.demand.watched = cpu.supporting = true;
+    const auto time = record.design.metrics.add(cpu);
+    const auto a = noisy(1, 30, 3, 0.05), b = noisy(1.02, 30, 4, 0.05);
+    for (auto& trial : record.log.trials)
+      trial.readings.push_back(
+          {time, (trial.cell == CellId{0} ? a : b)[static_cast<std::size_t>(trial.round.value_or(0))]});
+    add_metric(record, metrics::Known::cores_used, false, {cores, cores});
+    EXPECT_EQ(is_done(record), cores < 1) << cores;
+  }
+}
+
 TEST(Done, AreNotThoseOfWhichTheGateIsUndecided) {
   // +1.5 % is worse beyond the margin of 1 % long before it is known to be within 2 %.
   const auto record = going({noisy(1, 14, 1, 0.003), noisy(1.015, 14, 2, 0.003)});

@@ -44,6 +44,16 @@ TEST(Unpaired, SaysWhereATestThatLetsSpreadsDifferSaysOtherwise) {
   EXPECT_GT(differ, 0);
 }
 
+TEST(Unpaired, DiffersAndIsNeverBetterOrWorse) {
+  for (const double ratio : {0.8, 1.25}) {
+    const auto found = judged(apart(noisy(1, 12, 1, 0.01), noisy(ratio, 12, 2, 0.01))).at(0);
+    EXPECT_EQ(found.verdict, Verdict::differs);
+    EXPECT_NEAR(found.effect.value, ratio, 0.02);
+    EXPECT_FALSE(found.interval.contains(1));
+  }
+  EXPECT_EQ(judged(apart(noisy(1, 12, 1, 0.0005), noisy(1, 12, 2, 0.0005))).at(0).verdict, Verdict::same);
+}
+
 TEST(Unpaired, NeedsThreeValuesOnEachSide) {
   EXPECT_TRUE(judged(apart({1, 2}, {1, 2, 3})).empty());
   const auto found = judged(apart({1, 2, 3}, {1, 2, 3}));
