@@ -1,0 +1,38 @@
+#pragma once
+
+#include <cstdint>
+#include <vector>
+
+namespace assay::inline v1::stats {
+
+/// The distribution of a test's count T under no change, from 0 to some largest value and symmetric about the
+/// middle. Cost of a question: O(1); of a critical count O(log largest).
+class SymmetricCounts {
+ public:
+  /// Exact: `chances` of T = 0, 1, … up to the middle (largest / 2, rounded down) at least.
+  SymmetricCounts(std::uint64_t largest, const std::vector<double>& chances);
+
+  /// Approximated by the normal distribution with continuity and the fourth-moment Edgeworth correction.
+  /// `excess`: the excess kurtosis, negative for a distribution flatter than the normal one.
+  SymmetricCounts(std::uint64_t largest, double standard_deviation, double excess)
+      : largest_(largest), sd_(standard_deviation), excess_(excess) {}
+
+  std::uint64_t largest() const { return largest_; }
+
+  /// P(T ≤ t). t is any whole number: below 0 it is 0, from largest() on it is 1.
+  double cdf(std::int64_t t) const;
+
+  /// Two-sided p-value of a lower count t: min(1, 2·P(T ≤ t)).
+  double p_two_sided(std::uint64_t t) const;
+
+  /// The critical count #{t : 2·P(T ≤ t) ≤ alpha}: how many of the smallest values of T are too extreme at
+  /// the two-sided level alpha. 0 when even T = 0 is not. alpha in (0, 1), else DomainError.
+  std::uint64_t critical_count(double alpha) const;
+
+ private:
+  std::uint64_t largest_;
+  std::vector<double> lower_;  ///< P(T ≤ t) for t up to the middle; empty when approximated
+  double sd_ = 0, excess_ = 0;
+};
+
+}  // namespace assay::inline v1::stats
