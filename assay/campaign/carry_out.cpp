@@ -25,7 +25,6 @@
 #include "assay/model/stopped.hpp"
 #include "assay/plan/matrix.hpp"
 #include "assay/plan/validate.hpp"
-#include "assay/schedule/looks.hpp"
 
 namespace assay::inline v1::campaign {
 namespace {
@@ -113,13 +112,10 @@ Findings carry_out(const Plan& plan, const Options& options) try {
   Campaign campaign(plan, options, options.ledger);
   if (campaign.has_ended()) return judge::judge_record(campaign.record());
   const auto& rounds = campaign.plan().rounds;
-  const int at_least = options.goes_on_to_first_look
-                           ? schedule::planned_looks(std::min(rounds.min, rounds.max), rounds.max).front()
-                           : 0;
   judge::Aim aim{.precise = rounds.precise};
   if (plan.gate.allow > 0) aim.allow = plan.gate.allow;
-  const auto policy =
-      until_settled(rounds.max, rounds.budget, rounds.mode == PlannedRounds::Mode::abreast, aim, at_least);
+  const auto policy = until_settled(rounds.max, rounds.budget, rounds.mode == PlannedRounds::Mode::abreast,
+                                    aim, options.goes_on_to_first_look);
   return campaign.life().live(*policy, options.forecasts);
 } catch (const Stopped&) {
   return {.design = {.title = plan.title, .kind = options.kind},

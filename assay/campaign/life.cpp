@@ -92,7 +92,7 @@ void Life::doubt_checks() {
 
 Outlook Life::look_ahead(Evidence::From pilots, const Policy& policy) const {
   const Evidence evidence(recorder_.design(), recorder_.log());
-  return judge::look_ahead(evidence, pilots, policy.budget());
+  return judge::look_ahead(evidence, pilots, policy.budget(), slots_for(recorder_, rig_, policy));
 }
 
 Ended Life::measure(const Policy& policy, bool forecasts) {

@@ -1,6 +1,5 @@
 #include "assay/campaign/policy.hpp"
 
-#include "assay/schedule/look_plan.hpp"
 #include "assay/schedule/order.hpp"
 
 namespace assay::inline v1::campaign {
@@ -8,8 +7,9 @@ namespace {
 
 class UntilSettled : public Policy {
  public:
-  UntilSettled(int rounds, std::optional<double> budget, bool abreast, const judge::Aim& aim, int at_least)
-      : rounds_(rounds), budget_(budget), abreast_(abreast), aim_(aim), at_least_(at_least) {}
+  UntilSettled(int rounds, std::optional<double> budget, bool abreast, const judge::Aim& aim,
+               bool to_first_look)
+      : rounds_(rounds), budget_(budget), abreast_(abreast), aim_(aim), to_first_look_(to_first_look) {}
 
   std::optional<Ended> over(const SoFar& so_far) const override {
     const bool none_open = open_cells(so_far.design, so_far.states, so_far.settled, false).empty();
@@ -17,7 +17,7 @@ class UntilSettled : public Policy {
     if (so_far.judged >= rounds_ + (so_far.confirming.empty() ? 0 : most_to_confirm)) return Ended::rounds;
     if (none_open && so_far.confirming.empty())
       return so_far.settled.empty() ? Ended::nothing_left : Ended::settled;
-    if (budget_ && so_far.begun_here > 0 && so_far.judged >= at_least_ &&
+    if (budget_ && so_far.begun_here > 0 && !(to_first_look_ && so_far.judged < so_far.first_look) &&
         so_far.spent + so_far.longest_round > *budget_)
       return Ended::budget;
     return {};
@@ -43,17 +43,14 @@ class UntilSettled : public Policy {
 
  private:
   bool has_time_for_twins(const SoFar& so_far) const {
-    const auto& rules = so_far.design.rules;
-    if (!budget_ || rules.rounds_max == 0) return true;
-    const schedule::LookPlan looks(rules.rounds_min, rules.rounds_max);
-    return 2 * looks.counts().front() * so_far.longest_round <= *budget_;
+    return !budget_ || 2 * so_far.first_look * so_far.longest_round <= *budget_;
   }
 
   int rounds_;
   std::optional<double> budget_;
   bool abreast_;
   judge::Aim aim_;
-  int at_least_;
+  bool to_first_look_;
 };
 
 class Fixed : public Policy {
@@ -80,8 +77,8 @@ class Fixed : public Policy {
 }  // namespace
 
 std::unique_ptr<Policy> until_settled(int rounds, std::optional<double> budget, bool abreast,
-                                      const judge::Aim& aim, int at_least) {
-  return std::make_unique<UntilSettled>(rounds, budget, abreast, aim, at_least);
+                                      const judge::Aim& aim, bool to_first_look) {
+  return std::make_unique<UntilSettled>(rounds, budget, abreast, aim, to_first_look);
 }
 
 std::unique_ptr<Policy> fixed_rounds(int rounds) { return std::make_unique<Fixed>(rounds, Role::counted); }

@@ -26,6 +26,7 @@ struct SoFar {
   int begun_here = 0;                    ///< rounds of this sitting
   double spent = 0;                      ///< seconds of measuring, of earlier sittings too
   double longest_round = 0;              ///< seconds
+  int first_look = 0;                    ///< judged rounds by which every comparison has been looked at
 };
 
 /// Decides which cells run in the next round, or that it is over. Pure: the same for the same arguments.
@@ -52,10 +53,10 @@ class Policy {
 /// Measures until all is known that the aim asks for, the rounds have been run, or the next round would
 /// likely go beyond the budget. `abreast`: every few rounds one is run in turns, as a control. Twins run in
 /// every fourth round, and not at all where the budget does not reach twice the first look; one that was
-/// called runs on, in rounds of its own if need be, until it is known whether that was chance. The budget
-/// does not end it before `at_least` rounds are judged.
+/// called runs on, in rounds of its own if need be, until it is known whether that was chance.
+/// `to_first_look`: the budget does not end it before the first look.
 std::unique_ptr<Policy> until_settled(int rounds, std::optional<double> budget, bool abreast,
-                                      const judge::Aim& aim = {}, int at_least = 0);
+                                      const judge::Aim& aim = {}, bool to_first_look = false);
 
 /// Measures all sound cells for so many rounds, whatever they show.
 std::unique_ptr<Policy> fixed_rounds(int rounds);

@@ -198,6 +198,13 @@ void Processes::hold_against_check(const Heat& heat, Run& run, const std::stop_t
   run.trial.detail = "its answer changed in round " + std::to_string(heat.round) + ": " + *wrong;
 }
 
+bool Processes::may_repeat(CellId cell) const {
+  // What goes before and after a trial may take long, and nobody knows how long.
+  const auto& control = cells_[cell].control;
+  return !runs_together() && control.before.run.empty() && control.after.run.empty() &&
+         control.cold.empty() && !(control.settle > 0);
+}
+
 bool Processes::is_worth_checking_again(CellId cell) const {
   // Exit statuses are seen in every trial: at the end only answers are worth another run.
   const auto& asked = workload_of(cell).check;

@@ -73,6 +73,7 @@ class Processes : public Rig {
   std::vector<Trial> run(const Heat& heat, const std::stop_token& stop) override;
 
   bool runs_together() const override { return plan_.rounds.mode == PlannedRounds::Mode::abreast; }
+  bool may_repeat(CellId cell) const override;
   bool is_worth_checking_again(CellId cell) const override;
   std::vector<Doubt> doubts() const override;
 

@@ -27,6 +27,10 @@ class Rig {
   /// Whether the cells of one workload and setting are run at once.
   virtual bool runs_together() const = 0;
 
+  /// Whether the cell may be run several times in a round: its trials run alone, and take little besides
+  /// their own time.
+  virtual bool may_repeat(CellId) const { return false; }
+
   /// Whether checking a cell once more at the end could tell anything that its trials did not.
   virtual bool is_worth_checking_again(CellId cell) const = 0;
 

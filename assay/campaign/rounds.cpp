@@ -9,6 +9,7 @@
 #include "assay/judge/done.hpp"
 #include "assay/judge/findings.hpp"
 #include "assay/judge/pairs.hpp"
+#include "assay/judge/slots.hpp"
 #include "assay/judge/twins.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/evidence.hpp"
@@ -22,6 +23,11 @@ Clock steady_clock() {
   };
 }
 
+Table<CellId, int> slots_for(const Recorder& recorder, const Rig& rig, const Policy& policy) {
+  const Evidence evidence(recorder.design(), recorder.log());
+  return judge::slots_to_run(evidence, [&](CellId cell) { return policy.looks() && rig.may_repeat(cell); });
+}
+
 Rounds::Rounds(Recorder& recorder, Rig& rig, const Policy& policy, Observer& observer, std::stop_token stop,
                Clock clock)
     : recorder_(recorder),
@@ -30,7 +36,8 @@ Rounds::Rounds(Recorder& recorder, Rig& rig, const Policy& policy, Observer& obs
       observer_(observer),
       stop_(std::move(stop)),
       clock_(std::move(clock)),
-      start_(clock_()) {
+      start_(clock_()),
+      slots_(slots_for(recorder, rig, policy)) {
   always_due_ = std::ranges::any_of(recorder_.design().metrics,
                                     [](const Metric& m) { return m.exact && m.demand.watched; });
   take_up();
@@ -48,10 +55,22 @@ std::optional<Ended> Rounds::step() {
   auto role = Role::first;
   if (!run_round(role)) return Ended::stopped;
   longest_round_ = std::max(longest_round_, clock_() - began);
+  if (role == Role::first) plan_repeats();
   if (role != Role::counted && role != Role::pilot) return {};
   ++judged_;
   if (policy_.looks() && is_due()) look();
   return {};
+}
+
+/// After a warm-up, which knows better what trials cost.
+void Rounds::plan_repeats() {
+  slots_ = slots_for(recorder_, rig_, policy_);
+  const auto time = metrics::find(recorder_.design().metrics, metrics::Known::wall_time);
+  const auto& log = recorder_.log();
+  for (const auto& trial : log.trials)
+    for (const auto& reading : trial.readings)
+      if (trial.round == log.rounds.back().number && reading.metric == time)
+        longest_round_ += (slots_[trial.cell] - 1) * reading.value;
 }
 
 void Rounds::take_up() {
@@ -81,41 +100,50 @@ SoFar Rounds::so_far() const {
           .judged = judged_,
           .begun_here = begun_here_,
           .spent = spent(),
-          .longest_round = longest_round_};
+          .longest_round = longest_round_,
+          .first_look = first_look()};
+}
+
+/// These cells, each as often as a round runs it.
+std::vector<CellId> Rounds::with_repeats(const std::vector<CellId>& cells) const {
+  std::vector<CellId> all;
+  for (const auto cell : cells) all.insert(all.end(), static_cast<std::size_t>(slots_[cell]), cell);
+  return all;
 }
 
 /// What runs at once: each cell by itself, or those of one workload and setting.
-std::vector<std::vector<CellId>> Rounds::heats_of(const std::vector<CellId>& order, Role role) const {
-  std::vector<std::vector<CellId>> heats;
+std::vector<Rounds::Cells> Rounds::heats_of(const std::vector<CellId>& order, Role role) const {
+  std::vector<Cells> heats;
   std::map<std::pair<WorkloadId, std::string>, std::size_t> places;
+  std::map<CellId, int> run;
   for (const auto cell : order) {
     if (!rig_.runs_together() || role == Role::control) {
-      heats.push_back({cell});
+      heats.push_back({.cells = {cell}, .repeat = run[cell]++});
       continue;
     }
     const auto& what = recorder_.design().cells[cell];
     const auto [place, fresh] = places.try_emplace({what.workload, what.setting.text()}, heats.size());
     if (fresh) heats.emplace_back();
-    heats[place->second].push_back(cell);
+    heats[place->second].cells.push_back(cell);
   }
   return heats;
 }
 
 /// False when it was torn. `role` is set to what its trials were.
 bool Rounds::run_round(Role& role) {
-  std::vector<std::vector<CellId>> heats;
+  std::vector<Cells> heats;
   const auto round = recorder_.claim_round([&](int number) {
     RoundPlan plan{.role = begun_here_ == 1 ? Role::first : policy_.role(number)};
-    heats = heats_of(
-        schedule::order_of_round(recorder_.design().rules.seed, number, policy_.cells(so_far(), number)),
-        plan.role);
-    for (const auto& heat : heats) plan.order.insert(plan.order.end(), heat.begin(), heat.end());
+    auto cells = policy_.cells(so_far(), number);
+    if (plan.role == Role::counted) cells = with_repeats(cells);
+    heats = heats_of(schedule::order_of_round(recorder_.design().rules.seed, number, cells), plan.role);
+    for (const auto& heat : heats) plan.order.insert(plan.order.end(), heat.cells.begin(), heat.cells.end());
     return plan;
   });
   role = round.role;
   std::size_t position = 0;
   int heats_at_once = 0;
-  for (auto& heat_cells : heats) {
+  for (auto& [heat_cells, repeat] : heats) {
     const auto at = position;
     position += heat_cells.size();
     std::erase_if(heat_cells, [&](CellId cell) { return !recorder_.states()[cell].is_sound(); });
@@ -127,10 +155,12 @@ bool Rounds::run_round(Role& role) {
                             .role = role,
                             .cells = heat_cells,
                             .position = static_cast<int>(at),
+                            .repeat = repeat,
                             .number = at_once ? heats_at_once : 0},
                            stop_);
     const bool interrupted = std::ranges::count(trials, Outcome::interrupted, &Trial::outcome) > 0;
     for (auto& trial : trials) {
+      trial.repeat = repeat;
       recorder_.add_trial(std::move(trial));
       weigh(recorder_.log().trials.back());
     }
@@ -142,6 +172,21 @@ bool Rounds::run_round(Role& role) {
   }
   recorder_.end_round(RoundState::whole);
   return true;
+}
+
+Repeats Rounds::repeats_of(const Contrast& of) const { return {slots_[of.baseline], slots_[of.candidate]}; }
+
+/// The most rounds that a contrast which can still be measured needs for its first look.
+int Rounds::first_look() const {
+  const auto& design = recorder_.design();
+  const auto& states = recorder_.states();
+  int most = 0;
+  if (design.rules.rounds_max == 0) return most;
+  for (const auto& contrast : design.contrasts)
+    if (!design.is_twin(contrast.candidate) && states[contrast.baseline].is_sound() &&
+        states[contrast.candidate].is_sound())
+      most = std::max(most, judge::looks_of(design.rules, repeats_of(contrast)).counts().front());
+  return most;
 }
 
 /// Judged rounds of which a twin is part.
@@ -161,9 +206,14 @@ bool Rounds::is_due() const {
   const auto& rules = recorder_.design().rules;
   if (always_due_ || !confirming_.empty()) return true;
   if (rules.rounds_max == 0) return false;
-  const auto looks = judge::looks_of(rules);
-  const auto any_due = [&](int rounds) { return looks.any_due(rounds - without_pair_, rounds); };
-  return any_due(judged_) || any_due(rounds_with_twins());
+  const int with_twins = rounds_with_twins();
+  std::set<Repeats> kinds;
+  for (const auto& contrast : recorder_.design().contrasts) kinds.insert(repeats_of(contrast));
+  return std::ranges::any_of(kinds, [&](const Repeats& repeats) {
+    const auto looks = judge::looks_of(rules, repeats);
+    const auto any_due = [&](int rounds) { return looks.any_due(rounds - without_pair_, rounds); };
+    return any_due(judged_) || any_due(with_twins);
+  });
 }
 
 /// Takes the looks that are due, and sees which contrasts are done.

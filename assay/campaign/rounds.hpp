@@ -11,6 +11,8 @@
 #include "assay/campaign/policy.hpp"
 #include "assay/campaign/recorder.hpp"
 #include "assay/campaign/rig.hpp"
+#include "assay/model/repeats.hpp"
+#include "assay/model/table.hpp"
 
 namespace assay::inline v1::campaign {
 
@@ -21,8 +23,12 @@ inline constexpr int failures_in_a_row = 3;
 using Clock = std::function<double()>;
 Clock steady_clock();
 
-/// The one round loop, a round at a time. Each round runs the cells that the policy names once, in an order
-/// drawn afresh; the first of a sitting is a warm-up. A campaign that has rounds already is gone on with:
+/// How many trials of each cell a round has: in rounds that look for verdicts as judge::slots_to_run() says.
+Table<CellId, int> slots_for(const Recorder& recorder, const Rig& rig, const Policy& policy);
+
+/// The one round loop, a round at a time. Each round runs the cells that the policy names, those that cost
+/// little beside others several times (slots_for()), in an order drawn afresh; the first of a
+/// sitting is a warm-up. A campaign that has rounds already is gone on with:
 /// what they spent, decided and failed counts. Every trial is recorded when it ends. A cell leaves when it is
 /// found wrong, or fails failures_in_a_row times, or when all its contrasts are done
 /// (judge::contrasts_done()); rounds stay paired. A stop request tears the running round.
@@ -44,10 +50,18 @@ class Rounds {
 
  private:
   void take_up();
+  void plan_repeats();
   SoFar so_far() const;
   double spent() const { return spent_before_ + clock_() - start_; }
-  std::vector<std::vector<CellId>> heats_of(const std::vector<CellId>& order, Role role) const;
+  struct Cells {
+    std::vector<CellId> cells;
+    int repeat = 0;
+  };
+  std::vector<CellId> with_repeats(const std::vector<CellId>& cells) const;
+  std::vector<Cells> heats_of(const std::vector<CellId>& order, Role role) const;
   bool run_round(Role& role);
+  Repeats repeats_of(const Contrast& of) const;
+  int first_look() const;
   int rounds_with_twins() const;
   bool is_due() const;
   void look();
@@ -61,7 +75,8 @@ class Rounds {
   std::stop_token stop_;
   Clock clock_;
   double start_;
-  double longest_round_ = 0;
+  Table<CellId, int> slots_;
+  double longest_round_ = 0;  ///< seconds; after a warm-up, what one with repeats will take
   std::map<CellId, int> failures_;
   std::set<Contrast> settled_, confirming_;
   double spent_before_ = 0;  ///< in earlier sittings

@@ -25,7 +25,7 @@ constexpr const char* import_examples = R"(  assay import samples.csv --baseline
   assay import hours.csv --difference --margin 0.5       differences, in the metric's own unit
   assay import all.json                                  what assay export --as json wrote
 
-Columns: candidate,workload,metric,value and, as far as there are, round,unit,prefer; others with --factor.
+Columns: candidate,workload,metric,value and, as far as there are, round,repeat,unit,prefer; others with --factor.
 Rows with a round are paired by it.)";
 
 struct Exporting {

@@ -121,6 +121,7 @@ void fields(Self& t, Visit&& visit) {
   visit("cell", t.cell);
   visit("sitting", t.sitting);
   visit("role", t.role);
+  visit("repeat", t.repeat);
   visit("position", t.position);
   visit("heat", t.heat);
   visit("calls", t.calls);

@@ -4,6 +4,7 @@
 #include <array>
 #include <charconv>
 #include <cmath>
+#include <functional>
 #include <optional>
 #include <utility>
 
@@ -24,7 +25,8 @@ std::optional<Number> number_in(std::string_view text, bool& too_large) {
   return number;
 }
 
-constexpr std::array own_columns = {"candidate", "workload", "metric", "value", "round", "unit", "prefer"};
+constexpr std::array own_columns = {"candidate", "workload", "metric", "value",
+                                    "round",     "repeat",   "unit",   "prefer"};
 
 }  // namespace
 
@@ -62,8 +64,8 @@ void Gathering::set_columns(const std::vector<std::string>& names, const std::st
   for (const char* needed : {"candidate", "metric", "value"})
     if (std::ranges::count(names, needed) == 0)
       throw Error(std::string("there is no column \"") + needed + "\"", place,
-                  "the columns are candidate,workload,metric,value and, if there are, round,unit,prefer and "
-                  "factors");
+                  "the columns are candidate,workload,metric,value and, if there are, round,repeat,unit,"
+                  "prefer and factors");
   for (const auto& factor : asked_.factors)
     if (std::ranges::count(names, factor) == 0)
       throw Error("there is no column \"" + factor + "\" for --factor", place);
@@ -94,16 +96,26 @@ void Gathering::add(const std::vector<std::string>& fields, std::size_t line) {
   const auto cell = cell_of(fields, line);
   const auto metric = metric_of(fields, line);
   if (!fits(Scale::ratio, *value)) record_.design.metrics[metric].scale = Scale::difference;
-  std::optional<int> round;
-  if (const auto number = field(fields, Column::round); !number.empty()) {
-    round = number_in<int>(number, too_large);
-    if (!round || *round < 0)
-      refuse(line, column_of(Column::round),
-             "\"" + std::string(number) + "\" " +
-                 (too_large ? "is too large for the number of a round" : "is not the number of a round"),
-             "rounds are whole numbers from 0 to 2147483647");
-  }
-  put(cell, metric, round, *value, line);
+  const auto round = whole_number(fields, Column::round, line);
+  const auto repeat = whole_number(fields, Column::repeat, line);
+  if (repeat && !round)
+    refuse(line, column_of(Column::repeat), "a repeat without its round", "name the round, or no repeat");
+  put({.cell = cell, .round = round, .repeat = repeat.value_or(0)}, metric, *value, line);
+}
+
+std::optional<int> Gathering::whole_number(const std::vector<std::string>& fields, Column column,
+                                           std::size_t line) const {
+  const auto text = field(fields, column);
+  if (text.empty()) return {};
+  bool too_large = false;
+  const auto number = number_in<int>(text, too_large);
+  const std::string what = column == Column::round ? "round" : "repeat";
+  if (!number || *number < 0)
+    refuse(line, column_of(column),
+           "\"" + std::string(text) + "\" " + (too_large ? "is too large for" : "is not") +
+               " the number of a " + what,
+           what + "s are whole numbers from 0 to 2147483647");
+  return number;
 }
 
 CellId Gathering::cell_of(const std::vector<std::string>& fields, std::size_t line) {
@@ -171,22 +183,28 @@ MetricId Gathering::metric_of(const std::vector<std::string>& fields, std::size_
   return *known;
 }
 
-/// Values of one cell in one round are one trial.
-void Gathering::put(CellId cell, MetricId metric, std::optional<int> round, double value, std::size_t line) {
+std::size_t Gathering::Hash::operator()(const Slot& slot) const {
+  const auto place =
+      static_cast<std::uint64_t>(slot.cell.value) << 32U | static_cast<std::uint64_t>(slot.round.value_or(0));
+  constexpr std::uint64_t spread = 0x9E3779B97F4A7C15U;
+  return std::hash<std::uint64_t>{}(place + spread * static_cast<std::uint64_t>(slot.repeat));
+}
+
+/// Values of one cell in one round, and of one repeat there, are one trial.
+void Gathering::put(const Slot& slot, MetricId metric, double value, std::size_t line) {
   auto& trials = record_.log.trials;
-  if (!round) {
-    trials.push_back({.cell = cell, .readings = {{metric, value}}});
+  if (!slot.round) {
+    trials.push_back({.cell = slot.cell, .readings = {{metric, value}}});
     return;
   }
-  rounds_.insert(*round);
-  const auto key = (static_cast<std::uint64_t>(cell.value) << 32U) | static_cast<std::uint64_t>(*round);
-  const auto [place, fresh] = trials_.try_emplace(key, trials.size());
-  if (fresh) trials.push_back({.cell = cell, .round = round});
+  rounds_.insert(*slot.round);
+  const auto [place, fresh] = trials_.try_emplace(slot, trials.size());
+  if (fresh) trials.push_back({.cell = slot.cell, .round = slot.round, .repeat = slot.repeat});
   auto& readings = trials[place->second].readings;
   if (std::ranges::count(readings, metric, &Reading::metric) > 0)
     refuse(line, column_of(Column::round),
-           "a second value of this metric for the same candidate in round " + std::to_string(*round),
-           "each round has one value of each");
+           "a second value of this metric for the same candidate in round " + std::to_string(*slot.round),
+           "a round has one value of each, or several that the column repeat numbers from 0");
   readings.push_back({metric, value});
 }
 
@@ -233,6 +251,12 @@ Record Gathering::finish() {
     round.number = number;
     round.state = RoundState::whole;
   }
+  if (std::ranges::any_of(record_.log.trials, [](const Trial& trial) { return trial.repeat > 0; }))
+    for (const auto& trial : record_.log.trials)
+      if (trial.round) {
+        const auto at = std::ranges::lower_bound(numbers, *trial.round) - numbers.begin();
+        record_.log.rounds[static_cast<std::size_t>(at)].order.push_back(trial.cell);
+      }
   return std::move(record_);
 }
 

@@ -28,7 +28,18 @@ class Gathering {
   Record finish();
 
  private:
-  enum class Column { candidate, workload, metric, value, round, unit, prefer, factor };
+  enum class Column { candidate, workload, metric, value, round, repeat, unit, prefer, factor };
+
+  /// Where a value stands: what one trial is of.
+  struct Slot {
+    CellId cell;
+    std::optional<int> round;
+    int repeat = 0;
+    bool operator==(const Slot&) const = default;
+  };
+  struct Hash {
+    std::size_t operator()(const Slot& slot) const;
+  };
 
   [[noreturn]] void refuse(std::size_t line, std::size_t column, const std::string& problem,
                            const std::string& remedy) const;
@@ -36,7 +47,9 @@ class Gathering {
   std::string_view field(const std::vector<std::string>& fields, Column wanted) const;
   CellId cell_of(const std::vector<std::string>& fields, std::size_t line);
   MetricId metric_of(const std::vector<std::string>& fields, std::size_t line);
-  void put(CellId cell, MetricId metric, std::optional<int> round, double value, std::size_t line);
+  std::optional<int> whole_number(const std::vector<std::string>& fields, Column column,
+                                  std::size_t line) const;
+  void put(const Slot& slot, MetricId metric, double value, std::size_t line);
   void choose_baseline();
 
   const SamplesAsked& asked_;
@@ -44,8 +57,8 @@ class Gathering {
   std::vector<std::string> names_;
   std::vector<Column> columns_;
   Record record_;
-  std::unordered_map<std::string, CellId> cells_;          ///< by the fields that name one
-  std::unordered_map<std::uint64_t, std::size_t> trials_;  ///< by cell and round
+  std::unordered_map<std::string, CellId> cells_;  ///< by the fields that name one
+  std::unordered_map<Slot, std::size_t, Hash> trials_;
   std::unordered_set<int> rounds_;
   std::string key_;  ///< of the cell before
   CellId last_cell_;

@@ -2,7 +2,7 @@
 
 #include <fmt/format.h>
 
-#include <map>
+#include <algorithm>
 #include <set>
 #include <string>
 
@@ -28,7 +28,8 @@ void write_csv(const Record& record, std::ostream& out) {
     for (const auto& [name, level] : cell.setting.levels) factors.insert(name);
   out << "candidate,workload";
   for (const auto& name : factors) out << "," << field(name);
-  out << ",metric,value,round,unit,prefer\n";
+  const bool repeats = std::ranges::any_of(record.log.trials, [](const Trial& t) { return t.repeat > 0; });
+  out << ",metric,value,round" << (repeats ? ",repeat" : "") << ",unit,prefer\n";
   Table<CellId, std::string> heads;
   for (const auto& cell : design.cells) {
     std::string head =
@@ -48,11 +49,13 @@ void write_csv(const Record& record, std::ostream& out) {
     for (const auto from : {From::judged, From::unpaired}) {
       const auto& values = evidence.values(id, from);
       for (std::size_t i = 0; i < values.size(); ++i)
-        if (!design.is_twin(values.cell[i]))
-          out << heads[values.cell[i]]
-              << fmt::format(",{},{},{}", field(metric.name), values.value[i],
-                             from == From::judged ? std::to_string(values.round[i]) : "")
-              << tail;
+        if (!design.is_twin(values.cell[i])) {
+          const auto of_round = [&](int number) {
+            return from == From::judged ? "," + std::to_string(number) : ",";
+          };
+          out << heads[values.cell[i]] << fmt::format(",{},{}", field(metric.name), values.value[i])
+              << of_round(values.round[i]) << (repeats ? of_round(values.repeat[i]) : "") << tail;
+        }
     }
   }
 }

@@ -69,7 +69,7 @@ class Weighing {
 
   bool will_hardly_settle(const Finding& f, const Metric& metric) {
     constexpr std::size_t fewest = 10;
-    const auto looks = looks_of(design_.rules);
+    const auto looks = looks_of(design_.rules, evidence_.repeats(f.of));
     const int last = looks.counts().back();
     if (f.rounds < fewest || metric.exact || !looks.due_at(static_cast<int>(f.rounds)) ||
         static_cast<int>(f.rounds) >= last)
@@ -77,7 +77,8 @@ class Weighing {
     const auto series = pair_up(evidence_, f.of, values_of(f.metric));
     if (series.rounds.size() != f.rounds || !all_fit(series, metric.scale)) return false;
     const auto estimate = estimate_of(series, f.rounds, rules_for(design_, f.metric, {}).question);
-    const auto boundary = schedule::boundary_for({looks.counts().begin(), looks.counts().end()});
+    const auto boundary =
+        schedule::boundary_for({looks.counts().begin(), looks.counts().end()}, 0.05, evidence_.repeats(f.of));
     const auto critical = boundary->critical_count(looks.counts().size() - 1);
     return !can_settle(estimate, static_cast<std::size_t>(last), critical);
   }

@@ -22,7 +22,7 @@ constexpr double wider_for_typical = 5;
 
 void require_fit(std::span<const double> baseline, std::span<const double> candidate,
                  const Question& question) {
-  stats::require_same_length(baseline, candidate);
+  if (!question.repeats.any()) stats::require_same_length(baseline, candidate);
   for (const auto side : {baseline, candidate})
     question.metric.scale == Scale::ratio ? stats::require_positive(side) : stats::require_finite(side);
   stats::require_level(question.level);
@@ -42,19 +42,52 @@ std::vector<double> differences(const std::vector<double>& a, const std::vector<
   return d;
 }
 
+std::variant<stats::WalshAverages, stats::WithinRounds> all_of(const std::vector<double>& a,
+                                                               const std::vector<double>& b,
+                                                               const Repeats& repeats) {
+  if (!repeats.any()) return stats::WalshAverages(differences(a, b));
+  return stats::WithinRounds(a, b, static_cast<std::size_t>(repeats.baseline),
+                             static_cast<std::size_t>(repeats.candidate));
+}
+
 }  // namespace
+
+Estimate::All::All(const std::vector<double>& a, const std::vector<double>& b, const Repeats& repeats)
+    : of_(all_of(a, b, repeats)) {}
+
+std::uint64_t Estimate::All::total() const {
+  return std::visit([](const auto& of) { return of.total(); }, of_);
+}
+
+std::uint64_t Estimate::All::at_or_below(double shift) const {
+  return std::visit([&](const auto& of) { return of.at_or_below(shift); }, of_);
+}
+
+std::uint64_t Estimate::All::at_or_above(double shift) const {
+  return std::visit([&](const auto& of) { return of.at_or_above(shift); }, of_);
+}
+
+double Estimate::All::median() const {
+  return std::visit([](const auto& of) { return of.median(); }, of_);
+}
+
+stats::Bounds Estimate::All::interval(std::uint64_t critical_count) const {
+  return std::visit([&](const auto& of) { return of.interval(critical_count); }, of_);
+}
 
 Estimate::Estimate(std::span<const double> baseline, std::span<const double> candidate,
                    const Question& question)
     : scale_((require_fit(baseline, candidate, question), question.metric.scale)),
       prefer_(question.metric.prefer),
-      all_runs_(question.all_runs || prefer_ == Prefer::neither || baseline.size() > most_clipped),
+      repeats_(question.repeats),
+      all_runs_(question.all_runs || repeats_.any() || prefer_ == Prefer::neither ||
+                baseline.size() > most_clipped),
       asked_margin_(question.margin),
       margin_(margin_on_test_scale(scale_, question.margin)),
       a_(on_test_scale(baseline, scale_, prefer_ == Prefer::higher ? -1 : 1)),
       b_(on_test_scale(candidate, scale_, prefer_ == Prefer::higher ? -1 : 1)),
       sign_(prefer_ == Prefer::higher ? -1 : 1),
-      all_(differences(a_, b_)),
+      all_(a_, b_, repeats_),
       baseline_typical_(stats::median(baseline)),
       candidate_typical_(stats::median(candidate)) {
   if (!all_runs_) {
@@ -93,6 +126,14 @@ bool Estimate::is_within_margin(const Finding& described) const {
 bool Estimate::would_settle(const std::vector<double>& a, const std::vector<double>& b,
                             std::uint64_t critical_count) const {
   using stats::ClippedSignedRank;
+  if (repeats_.any()) {
+    const All all(a, b, repeats_);
+    const auto below = all.at_or_below(-margin_), above = all.at_or_above(margin_);
+    const auto half = all.total() / 2;
+    if (below >= all.total() - half || above >= all.total() - half)
+      return std::min(all.at_or_below(0), all.at_or_above(0)) < critical_count;
+    return std::max(below, above) < critical_count;
+  }
   const auto use = all_runs_ ? ClippedSignedRank::Use::all : ClippedSignedRank::Use::choose;
   ClippedSignedRank test(a, b, use);
   const auto half = test.total() / 2;
@@ -149,8 +190,11 @@ Finding Estimate::describe(std::uint64_t critical_count, double level) const {
   finding.baseline_typical = baseline_typical_;
   finding.candidate_typical = candidate_typical_;
   finding.margin = asked_margin_;
-  finding.method = is_fast() ? "clipped signed-rank test of paired rounds, fast runs"
-                             : "signed-rank test of paired rounds, Walsh-average interval";
+  finding.repeats = repeats_;
+  finding.method = is_fast()        ? "clipped signed-rank test of paired rounds, fast runs"
+                   : repeats_.any() ? "blocked rank test of rounds with repeats, interval of the differences"
+                                      " within rounds"
+                                    : "signed-rank test of paired rounds, Walsh-average interval";
   finding.beyond_margin = interval.low > margin_ || interval.high < -margin_;
   finding.effect = shown(estimate());
   finding.interval = {shown(interval.low).value, shown(interval.high).value, level};

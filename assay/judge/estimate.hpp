@@ -4,9 +4,11 @@
 #include <cstdint>
 #include <optional>
 #include <span>
+#include <variant>
 #include <vector>
 
 #include "assay/judge/paired.hpp"
+#include "assay/stats/blocked_ranks.hpp"
 #include "assay/stats/clipped.hpp"
 #include "assay/stats/walsh.hpp"
 
@@ -19,7 +21,9 @@ class Estimate {
   /// Throws DomainError as judge_paired does.
   Estimate(std::span<const double> baseline, std::span<const double> candidate, const Question& question);
 
-  std::size_t n() const { return all_.n(); }
+  /// Rounds.
+  std::size_t n() const { return a_.size() / static_cast<std::size_t>(repeats_.baseline); }
+  const Repeats& repeats() const { return repeats_; }
   bool beyond_margin() const;
 
   /// The lower count t of the test of no change, and of that of an effect at or beyond the margin. Where the
@@ -51,22 +55,37 @@ class Estimate {
   const std::vector<double>& baseline_values() const { return a_; }
   const std::vector<double>& candidate_values() const { return b_; }
   double shift() const { return sign_ * estimate(); }  ///< of the candidate's against the baseline's
-  /// Whether pairs like its own would be called changed or the same by counts below this one.
+  /// Whether rounds like its own would be called changed or the same by counts below this one.
   bool would_settle(const std::vector<double>& a, const std::vector<double>& b,
                     std::uint64_t critical_count) const;
 
  private:
+  /// Of one pair a round, or of rounds with repeats.
+  class All {
+   public:
+    All(const std::vector<double>& a, const std::vector<double>& b, const Repeats& repeats);
+    std::uint64_t total() const;
+    std::uint64_t at_or_below(double shift) const;
+    std::uint64_t at_or_above(double shift) const;
+    double median() const;
+    stats::Bounds interval(std::uint64_t critical_count) const;
+
+   private:
+    std::variant<stats::WalshAverages, stats::WithinRounds> of_;
+  };
+
   bool is_fast() const { return fast_.has_value(); }
   double estimate() const;
   stats::Bounds interval(std::uint64_t critical_count) const;
 
   Scale scale_;
   Prefer prefer_;
+  Repeats repeats_;
   bool all_runs_;  ///< are judged alike: which are slow ones can't be said, or is no noise
   double asked_margin_, margin_;
   std::vector<double> a_, b_;  ///< the baseline's and the candidate's values, so that lower is better
   double sign_;                ///< −1 where that turned them
-  stats::WalshAverages all_;
+  All all_;
   mutable std::optional<stats::ClippedSignedRank>
       fast_;  ///< where it was chosen; it keeps an order between calls
   double baseline_typical_, candidate_typical_;

@@ -47,7 +47,7 @@ std::optional<std::vector<Finding>> compare_exactly(const Evidence& evidence, Me
     for (std::size_t i = 0; i < values.size(); ++i) {
       auto& cell = seen[values.cell[i]];
       if (cell.times > 0 && cell.value != values.value[i]) return {};
-      cell = {values.value[i], cell.times + 1, from == Evidence::From::built};
+      cell = {values.value[i], cell.times + (values.repeat[i] == 0 ? 1U : 0U), from == Evidence::From::built};
     }
   }
   const auto enough = static_cast<std::size_t>(std::max(design.rules.rounds_min, 1));

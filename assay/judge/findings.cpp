@@ -30,10 +30,12 @@ namespace {
 /// Why these pairs are not judged, as a note; none when they are.
 std::optional<Note> objection(const PairedSeries& series, MetricId id, const Metric& metric) {
   Note note{.subject = series.of.candidate, .level = Note::Level::warning, .metric = id};
-  if (series.rounds.size() < static_cast<std::size_t>(fewest_rounds)) {
+  constexpr int fewest_with_repeats = 2;
+  const int fewest = series.repeats.any() ? fewest_with_repeats : fewest_rounds;
+  if (series.rounds.size() < static_cast<std::size_t>(fewest)) {
     note.kind = NoteKind::too_few_rounds;
     note.figure = static_cast<double>(series.rounds.size());
-    note.threshold = fewest_rounds;
+    note.threshold = fewest;
     return note;
   }
   if (!all_fit(series, metric.scale)) {
@@ -62,7 +64,7 @@ std::vector<PairedSeries> family_of(const Evidence& evidence, MetricId id, bool 
     if (const auto note = objection(series, id, design.metrics[id])) {
       const bool no_wonder = twins && note->kind == NoteKind::too_few_rounds;  // they run in some rounds only
       if (notes != nullptr && !series.rounds.empty() && !no_wonder) notes->push_back(*note);
-      series = PairedSeries{.of = contrast};
+      series = PairedSeries{.of = contrast, .repeats = series.repeats};
     }
     family.push_back(std::move(series));
   }
@@ -97,11 +99,11 @@ void price_in_seconds(const Evidence& evidence, Findings& into) {
       metrics::find(evidence.design.metrics,
                     evidence.design.rules.abreast ? metrics::Known::cpu_time : metrics::Known::wall_time);
   if (!time) return;
-  std::map<CellId, std::pair<double, int>> spent;
+  std::map<CellId, std::pair<double, int>> spent;  // seconds, rounds
   const auto& times = evidence.values(*time);
   for (std::size_t i = 0; i < times.size(); ++i) {
     spent[times.cell[i]].first += times.value[i];
-    spent[times.cell[i]].second += 1;
+    spent[times.cell[i]].second += times.repeat[i] == 0 ? 1 : 0;
     into.measured_seconds += times.value[i];
   }
   for (auto& finding : into.findings) {

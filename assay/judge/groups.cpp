@@ -16,7 +16,7 @@ constexpr double alpha = 0.05;
 
 /// p of no change between two cells at the last look that their common rounds reach; 1 before the first.
 double p_between(const PairedSeries& series, const Metric& metric, const Rules& rules) {
-  const auto look = last_look(rules, series.rounds.size());
+  const auto look = last_look(rules, series);
   if (!look || !all_fit(series, metric.scale)) return 1;
   const auto estimate = estimate_of(series, look->rounds, {.metric = metric});
   return look->boundary->p_value(look->place, estimate.count_of_no_change());

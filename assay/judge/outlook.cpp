@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "assay/judge/pairs.hpp"
+#include "assay/judge/slots.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/schedule/forecast.hpp"
 
@@ -13,35 +14,6 @@ namespace assay::inline v1::judge {
 namespace {
 
 constexpr std::size_t fewest_pilots = 3;
-
-/// Mean time of a trial of each cell: of its rounds, else of its check. Programs that ran abreast share their
-/// core.
-std::map<CellId, double> times_of(const Evidence& evidence) {
-  const auto wall = metrics::find(evidence.design.metrics, metrics::Known::wall_time),
-             cpu = metrics::find(evidence.design.metrics, metrics::Known::cpu_time);
-  std::map<CellId, std::pair<double, int>> in_rounds, in_checks;
-  const auto add = [&](const std::optional<MetricId>& metric, Evidence::From from, bool abreast, auto& sums) {
-    if (!metric) return;
-    const auto& column = evidence.values(*metric, from);
-    for (std::size_t i = 0; i < column.size(); ++i)
-      if ((column.position[i] < 0) == abreast) {
-        auto& [sum, count] = sums[column.cell[i]];
-        sum += column.value[i];
-        ++count;
-      }
-  };
-  using From = Evidence::From;
-  for (const auto from : {From::judged, From::control, From::pilot, From::warm_up}) {
-    add(wall, from, false, in_rounds);
-    add(cpu, from, true, in_rounds);
-  }
-  add(wall, From::checked, false, in_checks);
-  std::map<CellId, double> times;
-  for (const auto* part : {&in_rounds, &in_checks})
-    for (const auto& [cell, total] : *part)
-      if (total.second > 0) times.try_emplace(cell, total.first / total.second);
-  return times;
-}
 
 Expected as_change(const schedule::Forecast& log_ratio) {
   return {std::expm1(log_ratio.typical), std::expm1(log_ratio.low), std::expm1(log_ratio.high)};
@@ -67,13 +39,14 @@ Prospect prospect_of(const PairedSeries& series, MetricId metric, double margin,
 
 }  // namespace
 
-Outlook look_ahead(const Evidence& evidence, Evidence::From pilots, std::optional<double> budget) {
+Outlook look_ahead(const Evidence& evidence, Evidence::From pilots, std::optional<double> budget,
+                   const Table<CellId, int>& slots) {
   const auto& design = evidence.design;
   Outlook outlook{.rounds_min = design.rules.rounds_min,
                   .rounds_max = design.rules.rounds_max,
                   .rounds = design.rules.rounds_max,
                   .budget = budget};
-  const auto times = times_of(evidence);
+  const auto times = trial_costs(evidence);
   std::vector<Contrast> open;
   std::map<CellId, double> in_round;
   for (const auto& contrast : design.contrasts) {
@@ -81,8 +54,12 @@ Outlook look_ahead(const Evidence& evidence, Evidence::From pilots, std::optiona
     if (!design.is_twin(contrast.candidate)) open.push_back(contrast);
     for (const auto cell : {contrast.baseline, contrast.candidate}) {
       const auto time = times.find(cell);
-      in_round[cell] = time == times.end() ? 0 : time->second;
+      in_round[cell] = time == times.end() ? 0 : time->second * slots[cell];
     }
+    if (design.rules.rounds_max == 0 || design.is_twin(contrast.candidate)) continue;
+    const auto looks = looks_of(design.rules, {slots[contrast.baseline], slots[contrast.candidate]});
+    const int first = looks.counts().front();
+    outlook.first_look = outlook.first_look == 0 ? first : std::min(outlook.first_look, first);
   }
   outlook.comparisons = open.size();
   outlook.cells = in_round.size();
@@ -93,7 +70,6 @@ Outlook look_ahead(const Evidence& evidence, Evidence::From pilots, std::optiona
     ++outlook.twins;
     outlook.twin_seconds += share_of_rounds_with_twins * seconds;
   }
-  if (design.rules.rounds_max > 0) outlook.first_look = looks_of(design.rules).counts().front();
   if (budget && outlook.round_seconds > 0)  // the warm-up takes one of them
     outlook.rounds = std::clamp(static_cast<int>(*budget / outlook.round_seconds) - 1, 0, outlook.rounds);
   for (const auto id : design.metrics.ids()) {

@@ -4,6 +4,7 @@
 
 #include "assay/model/finding.hpp"
 #include "assay/model/metric.hpp"
+#include "assay/model/repeats.hpp"
 
 namespace assay::inline v1::judge {
 
@@ -16,6 +17,8 @@ struct Question {
   double level = 0.95;  ///< of the interval; 1 − level is the chance of calling no change a change
   /// Slow runs are not clipped: some ran into their time limit, and to hang now and then is no noise.
   bool all_runs = false;
+  /// Values of each side in a round, where they are more than one: see stats/blocked_ranks.hpp.
+  Repeats repeats;
 };
 
 /// Judges values paired by round: baseline[r] and candidate[r] are from the same round, in the order of the

@@ -14,6 +14,33 @@ int supporting_metrics(const Design& design) {
   return std::max(static_cast<int>(count), 1);
 }
 
+/// The rounds in which both cells have as many values as that, at least; no more are taken.
+PairedSeries pairs_of(const Contrast& of, const ByCell& cells, const Repeats& repeats) {
+  PairedSeries series{.of = of, .repeats = repeats};
+  const auto baseline = cells.find(of.baseline), candidate = cells.find(of.candidate);
+  if (baseline == cells.end() || candidate == cells.end()) return series;
+  const auto end_of_round = [](const RoundValues& values, RoundValues::const_iterator from) {
+    return std::find_if(from, values.end(), [&](const auto& value) { return value.first != from->first; });
+  };
+  const auto take = [](RoundValues::const_iterator from, int count, std::vector<double>& into) {
+    for (int i = 0; i < count; ++i) into.push_back((from++)->second);
+  };
+  auto its = baseline->second.begin(), mine = candidate->second.begin();
+  while (its != baseline->second.end() && mine != candidate->second.end()) {
+    const auto its_end = end_of_round(baseline->second, its), my_end = end_of_round(candidate->second, mine);
+    if (its->first == mine->first && its_end - its >= repeats.baseline &&
+        my_end - mine >= repeats.candidate) {
+      series.rounds.push_back(its->first);
+      take(its, repeats.baseline, series.baseline);
+      take(mine, repeats.candidate, series.candidate);
+    }
+    const int round = std::min(its->first, mine->first);
+    if (its->first == round) its = its_end;
+    if (mine->first == round) mine = my_end;
+  }
+  return series;
+}
+
 }  // namespace
 
 bool all_fit(const PairedSeries& series, Scale scale) {
@@ -21,15 +48,19 @@ bool all_fit(const PairedSeries& series, Scale scale) {
   return std::ranges::all_of(series.baseline, good) && std::ranges::all_of(series.candidate, good);
 }
 
-schedule::LookPlan looks_of(const Rules& rules) { return {rules.rounds_min, rules.rounds_max}; }
+schedule::LookPlan looks_of(const Rules& rules, const Repeats& repeats) {
+  return {rules.rounds_min, rules.rounds_max, repeats};
+}
 
-std::optional<LastLook> last_look(const Rules& rules, std::size_t pairs) {
-  const auto n = static_cast<int>(pairs);
+std::optional<LastLook> last_look(const Rules& rules, const PairedSeries& series) {
+  const auto n = static_cast<int>(series.rounds.size());
   if (n == 0) return {};
-  const auto looks = rules.rounds_max == 0 ? schedule::LookPlan(n, n) : looks_of(rules);
+  const auto looks =
+      rules.rounds_max == 0 ? schedule::LookPlan(n, n, series.repeats) : looks_of(rules, series.repeats);
   const auto place = looks.last_by(n);
   if (!place) return {};
-  return LastLook{.boundary = schedule::boundary_for({looks.counts().begin(), looks.counts().end()}),
+  return LastLook{.boundary = schedule::boundary_for({looks.counts().begin(), looks.counts().end()}, 0.05,
+                                                     series.repeats),
                   .place = *place,
                   .rounds = static_cast<std::size_t>(looks.counts()[*place])};
 }
@@ -56,33 +87,16 @@ ByCell by_cell(const Column& values) {
     if (at == cells.end() || at->first != values.cell[i]) at = cells.try_emplace(values.cell[i]).first;
     at->second.emplace_back(values.round[i], values.value[i]);
   }
-  for (auto& [cell, rounds] : cells) {
+  for (auto& [cell, rounds] : cells)
     if (!std::ranges::is_sorted(rounds, {}, &RoundValues::value_type::first))
       std::ranges::stable_sort(rounds, {}, &RoundValues::value_type::first);
-    const auto repeats = std::ranges::unique(rounds, {}, &RoundValues::value_type::first);
-    rounds.erase(repeats.begin(), repeats.end());
-  }
   return cells;
 }
 
-PairedSeries pair_up(const Contrast& of, const ByCell& cells) {
-  PairedSeries series{.of = of};
-  const auto baseline = cells.find(of.baseline), candidate = cells.find(of.candidate);
-  if (baseline == cells.end() || candidate == cells.end()) return series;
-  auto partner = baseline->second.begin();
-  for (const auto& [round, value] : candidate->second) {
-    while (partner != baseline->second.end() && partner->first < round) ++partner;
-    if (partner == baseline->second.end()) break;
-    if (partner->first != round) continue;
-    series.rounds.push_back(round);
-    series.baseline.push_back(partner->second);
-    series.candidate.push_back(value);
-  }
-  return series;
-}
+PairedSeries pair_up(const Contrast& of, const ByCell& cells) { return pairs_of(of, cells, {}); }
 
 PairedSeries pair_up(const Evidence& evidence, const Contrast& of, const ByCell& values) {
-  auto series = pair_up(of, values);
+  auto series = pairs_of(of, values, evidence.repeats(of));
   for (const auto cell : {of.baseline, of.candidate})
     for (const int round : evidence.of(cell).timed_out) {
       const auto at = std::ranges::lower_bound(series.rounds, round) - series.rounds.begin();
@@ -93,7 +107,12 @@ PairedSeries pair_up(const Evidence& evidence, const Contrast& of, const ByCell&
 
 Estimate estimate_of(const PairedSeries& series, std::size_t pairs, Question question) {
   question.all_runs = pairs > series.in_time;
-  return {std::span(series.baseline).first(pairs), std::span(series.candidate).first(pairs), question};
+  question.repeats = series.repeats;
+  const auto values_of = [&](const std::vector<double>& side, int repeats) {
+    return std::span(side).first(pairs * static_cast<std::size_t>(repeats));
+  };
+  return {values_of(series.baseline, series.repeats.baseline),
+          values_of(series.candidate, series.repeats.candidate), question};
 }
 
 double cores_of(const Evidence& evidence) {

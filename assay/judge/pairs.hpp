@@ -13,19 +13,21 @@
 
 namespace assay::inline v1::judge {
 
-/// A cell's values with their rounds, which are ascending and all different.
+/// A cell's values with their rounds, which are ascending; several of one round in the order of their runs.
 using RoundValues = std::vector<std::pair<int, double>>;
 
-/// The values of a metric by cell and round; of a cell with several in a round, the first. Cost: linear in
-/// the values where each cell's come in the order of their rounds.
+/// The values of a metric by cell and round. Cost: linear in the values where each cell's come in the order
+/// of their rounds.
 using ByCell = std::map<CellId, RoundValues>;
 ByCell by_cell(const Column& values);
 
-/// The rounds in which both cells of a contrast have a value. Cost: linear in the rounds.
+/// The rounds in which both cells of a contrast have a value, of several the first. Cost: linear in the
+/// values.
 PairedSeries pair_up(const Contrast& of, const ByCell& values);
 
-/// The same, with the pairs marked from which on a trial of either side ran into its time limit: what is
-/// judged by slow runs being noise has to know.
+/// The pairs that are judged: of cells with repeats, the rounds that have all their values. The pairs are
+/// marked from which on a trial of either side ran into its time limit: what is judged by slow runs being
+/// noise has to know.
 PairedSeries pair_up(const Evidence& evidence, const Contrast& of, const ByCell& values);
 
 /// What the first `pairs` of a series say; of all runs alike once one ran into its time limit.
@@ -38,8 +40,8 @@ bool all_fit(const PairedSeries& series, Scale scale);
 /// plans, all there are, at once), and for supporting metrics their part of the error rate.
 Family rules_for(const Design& design, MetricId metric, std::span<const PairedSeries> series);
 
-/// The looks of a campaign that plans any (its rounds_max is above 0).
-schedule::LookPlan looks_of(const Rules& rules);
+/// The looks of a campaign that plans any (its rounds_max is above 0), at a contrast with these repeats.
+schedule::LookPlan looks_of(const Rules& rules, const Repeats& repeats = {});
 
 /// A look at data: its place among the looks of a boundary, and the rounds that it takes.
 struct LastLook {
@@ -47,9 +49,9 @@ struct LastLook {
   std::size_t place = 0, rounds = 0;
 };
 
-/// The last planned look that so many pairs have reached; of a campaign without plans, a single one at all of
+/// The last planned look that these pairs have reached; of a campaign without plans, a single one at all of
 /// them. Empty before the first.
-std::optional<LastLook> last_look(const Rules& rules, std::size_t pairs);
+std::optional<LastLook> last_look(const Rules& rules, const PairedSeries& series);
 
 /// How many hardware cores the first sitting's machine has, from its facts; 1 when they don't tell.
 double cores_of(const Evidence& evidence);

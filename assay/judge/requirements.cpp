@@ -29,9 +29,15 @@ std::vector<double> independent_part(std::vector<double> values) {
   return part;
 }
 
-RequirementFinding hold(const std::vector<double>& values, const Requirement& require, double level) {
+struct Values {
+  std::vector<double> all;
+  std::size_t rounds = 0;
+};
+
+RequirementFinding hold(const Values& of_cell, const Requirement& require, double level) {
   using Status = RequirementFinding::Status;
-  RequirementFinding found{.rounds = values.size(), .typical = stats::median(values)};
+  const auto& values = of_cell.all;
+  RequirementFinding found{.rounds = of_cell.rounds, .typical = stats::median(values)};
   const auto bounds = stats::quantile_interval(independent_part(values), 0.5, level);
   found.interval = {bounds.low, bounds.high, level};
   const bool low = require.holds(bounds.low), high = require.holds(bounds.high);
@@ -48,12 +54,16 @@ RequirementFinding hold(const std::vector<double>& values, const Requirement& re
 
 std::vector<RequirementFinding> judge_requirements(const Evidence& evidence) {
   const auto& design = evidence.design;
-  std::map<std::pair<MetricId, CellId>, std::vector<double>> asked;
+  std::map<std::pair<MetricId, CellId>, Values> asked;
   for (const auto metric : design.metrics.ids()) {
     if (!design.metrics[metric].demand.require) continue;
     const auto& column = evidence.values(metric);
-    for (std::size_t i = 0; i < column.size(); ++i)
-      if (!design.is_twin(column.cell[i])) asked[{metric, column.cell[i]}].push_back(column.value[i]);
+    for (std::size_t i = 0; i < column.size(); ++i) {
+      if (design.is_twin(column.cell[i])) continue;
+      auto& of_cell = asked[{metric, column.cell[i]}];
+      of_cell.all.push_back(column.value[i]);
+      of_cell.rounds += column.repeat[i] == 0 ? 1U : 0U;
+    }
   }
   // All of them hold together, and at every look (Bonferroni).
   const std::size_t looks = design.rules.rounds_max > 0 ? looks_of(design.rules).counts().size() : 1;

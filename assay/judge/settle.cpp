@@ -37,8 +37,8 @@ struct State {
 /// A look that can be taken at some rounds: one that was planned, or the closing one.
 class LookAt {
  public:
-  LookAt(const schedule::LookPlan& planned, int n, double alpha)
-      : boundary_(schedule::boundary_for({planned.counts().begin(), planned.counts().end()}, alpha)),
+  LookAt(const schedule::LookPlan& planned, const Repeats& repeats, int n, double alpha)
+      : boundary_(schedule::boundary_for({planned.counts().begin(), planned.counts().end()}, alpha, repeats)),
         place_(planned.due_at(n)) {
     const auto last = planned.last_by(n);
     if (!place_) closing_.emplace(*boundary_, last ? *last + 1 : 0, n);
@@ -60,11 +60,11 @@ class LookAt {
 class Settling {
  public:
   Settling(std::span<const PairedSeries> series, const Family& family)
-      : series_(series),
-        family_(family),
-        q_(1 - family.question.level),
-        planned_(family.min_rounds, family.max_rounds),
-        states_(series.size()) {}
+      : series_(series), family_(family), q_(1 - family.question.level), states_(series.size()) {
+    for (const auto& s : series)
+      if (!planned_.contains(s.repeats))
+        planned_.try_emplace(s.repeats, family.min_rounds, family.max_rounds, s.repeats);
+  }
 
   std::vector<Finding> run(Stage stage) {
     std::set<int> rounds;
@@ -91,7 +91,7 @@ class Settling {
     const auto at = std::ranges::lower_bound(rounds, round);
     if (at == rounds.end() || *at != round) return false;
     const int n = static_cast<int>(at - rounds.begin()) + 1;
-    if (!planned_.due_at(n)) return false;
+    if (!planned(i).due_at(n)) return false;
     look(i, n);
     return true;
   }
@@ -99,12 +99,12 @@ class Settling {
   /// At the last pairs of a finding that ended otherwise than at a planned look.
   void closing_look(std::size_t i) {
     const int n = pairs_of(i);
-    if (states_[i].kind == Kind::open && n > 0 && !planned_.due_at(n)) look(i, n);
+    if (states_[i].kind == Kind::open && n > 0 && !planned(i).due_at(n)) look(i, n);
   }
 
   void look(std::size_t i, int n) {
     const auto estimate = estimate_at(i, n);
-    const auto& at = look_at(n);
+    const auto& at = look_at(i, n);
     auto& state = states_[i];
     ++state.looks;
     const double p = at.p_value(estimate.count_of_no_change());
@@ -124,7 +124,12 @@ class Settling {
     if (p_same < state.same.p) state.same = {p_same, n};
   }
 
-  const LookAt& look_at(int n) const { return looks_.try_emplace(n, planned_, n, q_).first->second; }
+  const schedule::LookPlan& planned(std::size_t i) const { return planned_.at(series_[i].repeats); }
+
+  const LookAt& look_at(std::size_t i, int n) const {
+    const auto& repeats = series_[i].repeats;
+    return looks_.try_emplace({repeats, n}, planned(i), repeats, n, q_).first->second;
+  }
 
   int pairs_of(std::size_t i) const { return static_cast<int>(series_[i].rounds.size()); }
 
@@ -167,8 +172,8 @@ class Settling {
   int last_shown(std::size_t i, Stage stage) const {
     const int all = pairs_of(i);
     if (stage == Stage::ended) return all;
-    const auto last = planned_.last_by(all);
-    return last ? planned_.counts()[*last] : 0;
+    const auto last = planned(i).last_by(all);
+    return last ? planned(i).counts()[*last] : 0;
   }
 
   /// What is known of a settled finding: from everything measured since, unless that would not show what was
@@ -179,14 +184,14 @@ class Settling {
     const int then = changed ? state.changed.rounds : state.same.rounds;
     if (const int now = last_shown(i, stage); now > then) {
       const auto estimate = estimate_at(i, now);
-      const auto shown = estimate.describe(look_at(now).critical_count(alpha), 1 - alpha);
+      const auto shown = estimate.describe(look_at(i, now).critical_count(alpha), 1 - alpha);
       const bool agrees = changed ? !shown.interval.contains(Effect::none(shown.effect.scale).value) &&
                                         estimate.direction() == state.direction
                                   : estimate.is_within_margin(shown);
       if (agrees) return with_shape(estimate, shown);
     }
     const auto estimate = estimate_at(i, then);
-    return with_shape(estimate, estimate.describe(look_at(then).critical_count(alpha), 1 - alpha));
+    return with_shape(estimate, estimate.describe(look_at(i, then).critical_count(alpha), 1 - alpha));
   }
 
   static Finding with_shape(const Estimate& estimate, Finding finding) {
@@ -198,13 +203,13 @@ class Settling {
   Finding open_finding(std::size_t i, double alpha) const {
     const int n = pairs_of(i);
     const auto estimate = estimate_at(i, n);
-    auto finding = with_shape(estimate, estimate.describe(look_at(n).critical_count(alpha), 1 - alpha));
+    auto finding = with_shape(estimate, estimate.describe(look_at(i, n).critical_count(alpha), 1 - alpha));
     if (states_[i].disagree)
       finding.to_settle = Price{.obstacle = Price::Obstacle::fast_and_slow};
     else if (family_.priced && family_.question.metric.prefer != Prefer::neither)
       finding.to_settle = price_by_resampling(estimate, family_.min_rounds, family_.max_rounds, next_level());
     // Nothing is decided between looks: the next one that is planned is the soonest.
-    const auto next = planned_.next_after(n);
+    const auto next = planned(i).next_after(n);
     if (finding.to_settle && finding.to_settle->rounds > 0 && next)
       finding.to_settle->rounds = std::max(finding.to_settle->rounds, *next);
     return finding;
@@ -244,9 +249,9 @@ class Settling {
   std::span<const PairedSeries> series_;
   const Family& family_;
   double q_;
-  schedule::LookPlan planned_;
+  std::map<Repeats, schedule::LookPlan> planned_;
   std::vector<State> states_;
-  mutable std::map<int, LookAt> looks_;  ///< by pairs; one takes a while to make
+  mutable std::map<std::pair<Repeats, int>, LookAt> looks_;  ///< by pairs; one takes a while to make
 };
 
 }  // namespace

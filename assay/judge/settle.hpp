@@ -10,11 +10,13 @@
 
 namespace assay::inline v1::judge {
 
-/// The pairs of one contrast on one metric, in order of their rounds.
+/// The pairs of one contrast on one metric, in order of their rounds. With repeats a side has as many values
+/// of each round, one round's after the other's.
 struct PairedSeries {
   Contrast of;
   std::vector<int> rounds;  ///< numbers, growing
   std::vector<double> baseline, candidate;
+  Repeats repeats;
   /// The first pairs, up to the first of which a trial ran into its time limit: from there on all runs count
   /// alike (Question::all_runs).
   std::size_t in_time = std::numeric_limits<std::size_t>::max();
@@ -40,6 +42,9 @@ enum class Stage { going, ended };
 
 /// Judges a family of findings with looks at growing data, replaying the rounds from the first, so that the
 /// same trials give the same decisions whenever they are judged.
+///
+/// Contrasts with repeats are judged by the blocked rank test (stats/blocked_ranks.hpp), with looks from two
+/// rounds on (schedule::planned_looks()).
 ///
 /// At each round where a finding's own pairs reach a planned look, its p-values over all looks are renewed
 /// (schedule::Boundary): p of no change, counted as 1 while the estimate lies inside the margin, and p of an

@@ -40,7 +40,7 @@ std::vector<SpreadFinding> judge_spreads(const Evidence& evidence) {
     for (const auto& contrast : design.contrasts) {
       if (design.is_twin(contrast.candidate) || !evidence.is_sound(contrast)) continue;
       const auto series = pair_up(contrast, cells);
-      const auto look = last_look(design.rules, series.rounds.size());
+      const auto look = last_look(design.rules, series);
       if (!look || look->rounds < fewest) continue;
       const auto n = look->rounds;
       const auto its = deviations(std::span(series.baseline).first(n), metric),

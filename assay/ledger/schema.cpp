@@ -61,10 +61,11 @@ constexpr std::array<std::string_view, 23> statements = {
     " trial_order {text} NOT NULL, claimed BIGINT NOT NULL DEFAULT 0, heard BIGINT NOT NULL DEFAULT 0,"
     " due BIGINT NOT NULL DEFAULT 0, closed BIGINT, PRIMARY KEY (campaign, number))",
     "CREATE TABLE trial (id {id}, campaign BIGINT NOT NULL REFERENCES campaign(id), round INTEGER, cell"
-    " INTEGER NOT NULL, sitting INTEGER NOT NULL, role {text} NOT NULL, position INTEGER NOT NULL, heat"
-    " INTEGER NOT NULL, calls BIGINT NOT NULL, outcome {text} NOT NULL, exit_status INTEGER NOT NULL,"
-    " signal INTEGER NOT NULL, output_bytes BIGINT NOT NULL, output_digest {text} NOT NULL, leftovers"
-    " INTEGER NOT NULL, detail {text} NOT NULL{packed}, UNIQUE (campaign, round, cell))",
+    " INTEGER NOT NULL, repeat INTEGER NOT NULL DEFAULT 0, sitting INTEGER NOT NULL, role {text} NOT"
+    " NULL, position INTEGER NOT NULL, heat INTEGER NOT NULL, calls BIGINT NOT NULL, outcome {text} NOT"
+    " NULL, exit_status INTEGER NOT NULL, signal INTEGER NOT NULL, output_bytes BIGINT NOT NULL,"
+    " output_digest {text} NOT NULL, leftovers INTEGER NOT NULL, detail {text} NOT NULL{packed}, UNIQUE"
+    " (campaign, round, cell, repeat))",
     "{reading}",
     "CREATE TABLE series (trial BIGINT NOT NULL REFERENCES trial(id), metric INTEGER NOT NULL, place"
     " INTEGER NOT NULL, at DOUBLE PRECISION, value DOUBLE PRECISION NOT NULL, PRIMARY KEY (trial,"
@@ -76,7 +77,7 @@ constexpr std::array<std::string_view, 23> statements = {
     " NULL, p DOUBLE PRECISION NOT NULL, p_same DOUBLE PRECISION NOT NULL, decision {text} NOT NULL,"
     " upto INTEGER NOT NULL DEFAULT 0, settled INTEGER NOT NULL DEFAULT 0, PRIMARY KEY (campaign,"
     " baseline, candidate, metric, number))",
-    "INSERT INTO ledger_info (version) VALUES (5)",
+    "INSERT INTO ledger_info (version) VALUES (6)",
 };
 
 /// From version 1 to 2.
@@ -140,6 +141,23 @@ constexpr std::array<std::string_view, 29> to_version_5 = {
     "UPDATE ledger_info SET version = 5",
 };
 
+/// From version 5 to 6.
+constexpr std::array<std::string_view, 5> to_version_6 = {
+    "CREATE TABLE trial6 (id INTEGER PRIMARY KEY, campaign BIGINT NOT NULL REFERENCES campaign(id), round"
+    " INTEGER, cell INTEGER NOT NULL, repeat INTEGER NOT NULL DEFAULT 0, sitting INTEGER NOT NULL, role"
+    " TEXT NOT NULL, position INTEGER NOT NULL, heat INTEGER NOT NULL, calls BIGINT NOT NULL, outcome"
+    " TEXT NOT NULL, exit_status INTEGER NOT NULL, signal INTEGER NOT NULL, output_bytes BIGINT NOT NULL,"
+    " output_digest TEXT NOT NULL, leftovers INTEGER NOT NULL, detail TEXT NOT NULL, UNIQUE (campaign,"
+    " round, cell, repeat))",
+    "INSERT INTO trial6 (id, campaign, round, cell, sitting, role, position, heat, calls, outcome,"
+    " exit_status, signal, output_bytes, output_digest, leftovers, detail) SELECT id, campaign, round,"
+    " cell, sitting, role, position, heat, calls, outcome, exit_status, signal, output_bytes,"
+    " output_digest, leftovers, detail FROM trial",
+    "DROP TABLE trial",
+    "ALTER TABLE trial6 RENAME TO trial",
+    "UPDATE ledger_info SET version = 6",
+};
+
 constexpr std::array<std::string_view, 16> campaign_tables = {
     "look",    "checked", "trial",    "round",   "metric", "contrast",  "cell", "setting_value",
     "setting", "factor",  "workload", "program", "built",  "candidate", "fact", "sitting"};
@@ -152,6 +170,7 @@ std::span<const std::string_view> migration(int from) {
   if (from == 2) return to_version_3;
   if (from == 3) return to_version_4;
   if (from == 4) return to_version_5;
+  if (from == 5) return to_version_6;
   return {};
 }
 std::span<const std::string_view> tables_of_a_campaign() { return campaign_tables; }

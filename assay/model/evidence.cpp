@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <limits>
-#include <unordered_map>
 #include <unordered_set>
 #include <utility>
 
@@ -49,6 +48,16 @@ std::set<int> whole_rounds(const Log& log) {
   return numbers;
 }
 
+Table<CellId, int> slots_of(const Design& design, const Log& log) {
+  Table<CellId, int> slots(design.cells.size(), 1);
+  for (const auto& round : log.rounds) {
+    if (round.role != Role::counted) continue;
+    std::map<CellId, int> planned;
+    for (const auto cell : round.order) slots[cell] = std::max(slots[cell], ++planned[cell]);
+  }
+  return slots;
+}
+
 /// One pass over the trials.
 class Evidence::Sorting {
  public:
@@ -85,8 +94,6 @@ class Evidence::Sorting {
  private:
   void add_readings(const Trial& trial, From from) {
     const int round = trial.round.value_or(0);
-    const auto place = static_cast<std::uint64_t>(trial.cell.value) << 32U | static_cast<unsigned>(round);
-    const int repeat = from == From::judged ? seen_[place]++ : 0;
     const auto& sittings = into_.sittings_;
     const auto machine = sittings.holds(trial.sitting) ? sittings[trial.sitting].machine : MachineId{};
     const bool slow = trial.outcome == Outcome::timed_out;
@@ -98,7 +105,7 @@ class Evidence::Sorting {
       auto& column = into_.columns_[{from, reading.metric}];
       column.cell.push_back(trial.cell);
       column.round.push_back(round);
-      column.repeat.push_back(repeat);
+      column.repeat.push_back(trial.repeat);
       column.machine.push_back(machine);
       column.position.push_back(trial.heat > 0 ? -1 : trial.position);
       column.value.push_back(slow ? longest : reading.value);
@@ -107,7 +114,6 @@ class Evidence::Sorting {
 
   Evidence& into_;
   std::set<int> whole_;
-  std::unordered_map<std::uint64_t, int> seen_;  ///< judged trials of a cell in a round
   std::unordered_set<int> with_trials_;
 };
 
@@ -116,12 +122,15 @@ Evidence::Evidence(const Design& of, const Log& log)
       campaign_state_(log.state),
       states_(states_of(of, log)),
       cells_(of.cells.size(), CellEvidence{}),
+      slots_(slots_of(of, log)),
       doubts_(of.workloads.size(), std::string{}),
       sittings_(log.sittings) {
   for (const auto& doubt : log.doubts) doubts_[doubt.workload] = doubt.text;
   Sorting sorting(*this, whole_rounds(log));
   for (const auto& trial : log.trials) sorting.sort_in(trial);
   rounds_ = sorting.rounds_with_trials();
+  has_judged_rounds_ =
+      std::ranges::any_of(log.rounds, [](const Round& r) { return r.role == Role::counted; });
 }
 
 const Column& Evidence::values(MetricId metric, From from) const {

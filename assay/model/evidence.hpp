@@ -10,6 +10,7 @@
 
 #include "assay/model/design.hpp"
 #include "assay/model/log.hpp"
+#include "assay/model/repeats.hpp"
 
 namespace assay::inline v1::inline model {
 
@@ -17,7 +18,7 @@ namespace assay::inline v1::inline model {
 struct Column {
   std::vector<CellId> cell;
   std::vector<int> round;   ///< 0 where there is none
-  std::vector<int> repeat;  ///< from 0: values that a cell has had in this round before
+  std::vector<int> repeat;  ///< from 0: of several of a cell in one round
   std::vector<MachineId> machine;
   std::vector<int> position;  ///< in its round, from 0; −1 where several ran at once
   std::vector<double> value;
@@ -40,6 +41,10 @@ struct CellEvidence {
 /// The numbers of the rounds that count, ascending: whole ones below the lowest that is still open. (Numbers
 /// are given out before outcomes exist; judging whichever rounds are done would favour the quick ones.)
 std::set<int> whole_rounds(const Log& log);
+
+/// How many trials of each cell a round is planned to have, from the judged rounds there are; 1 where a cell
+/// is in none. Cost: linear in the rounds' trials.
+Table<CellId, int> slots_of(const Design& design, const Log& log);
 
 /// All that judging sees of a campaign's log, made once. Trials are sorted here, by one predicate, into those
 /// that are judged and those that tell something else; nothing below looks at trials again.
@@ -73,7 +78,12 @@ class Evidence {
   bool is_sound(const Contrast& of) const { return is_sound(of.baseline) && is_sound(of.candidate); }
   const Table<CellId, CellState>& states() const { return states_; }
 
-  std::size_t rounds() const { return rounds_; }  ///< that count and hold judged trials
+  /// Trials of a cell that a round is planned to have, from what rounds ran: 1 where none did.
+  int slots(CellId cell) const { return slots_[cell]; }
+  Repeats repeats(const Contrast& of) const { return {slots_[of.baseline], slots_[of.candidate]}; }
+
+  bool has_judged_rounds() const { return has_judged_rounds_; }  ///< begun, if not whole
+  std::size_t rounds() const { return rounds_; }                 ///< that count and hold judged trials
   CampaignState campaign_state() const { return campaign_state_; }
   bool has_ended() const { return campaign_state_ == CampaignState::ended; }
   const std::string& doubt(WorkloadId workload) const { return doubts_[workload]; }
@@ -87,11 +97,13 @@ class Evidence {
   CampaignState campaign_state_;
   Table<CellId, CellState> states_;
   Table<CellId, CellEvidence> cells_;
+  Table<CellId, int> slots_;
   Table<WorkloadId, std::string> doubts_;
   Table<SittingId, Sitting> sittings_;
   std::map<std::pair<From, MetricId>, Column> columns_;
   std::map<std::string, std::size_t> voids_;
   std::size_t rounds_ = 0;
+  bool has_judged_rounds_ = false;
 };
 
 }  // namespace assay::inline v1::inline model

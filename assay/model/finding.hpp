@@ -9,6 +9,7 @@
 #include "assay/model/effect.hpp"
 #include "assay/model/ids.hpp"
 #include "assay/model/note.hpp"
+#include "assay/model/repeats.hpp"
 #include "assay/model/setting.hpp"
 
 namespace assay::inline v1::inline model {
@@ -52,6 +53,7 @@ struct Finding {
   Verdict verdict = Verdict::unclear;
   bool beyond_margin = false;                          ///< the whole interval lies beyond the margin
   std::size_t rounds = 0;                              ///< complete pairs judged
+  Repeats repeats;                                     ///< trials of each side in a round
   double baseline_typical = 0, candidate_typical = 0;  ///< medians
   Effect effect;
   Interval interval;

@@ -32,7 +32,7 @@ struct Outlook {
   double round_seconds = 0, twin_seconds = 0;  ///< one round, and the twins' part of it
   int rounds_min = 0, rounds_max = 0;          ///< planned
   int rounds = 0;                              ///< that fit into the budget, at most rounds_max
-  int first_look = 0;                          ///< rounds without which there is no verdict; 0: unknown
+  int first_look = 0;                          ///< rounds without which there is no first verdict; 0: unknown
   std::optional<double> budget;                ///< seconds
 
   /// Whether the budget ends it before anything can be decided.

@@ -23,7 +23,8 @@ struct RoundPlan {
   std::vector<CellId> order;
 };
 
-/// One pass over the open cells in a fresh random order: the block that pairs trials.
+/// One pass over the open cells in a fresh random order: the block that pairs trials. A cell whose trials
+/// cost little beside others' may be in it several times.
 struct Round : RoundPlan {
   int number = 1;  ///< from 1; the first is the warm-up
   SittingId sitting;
@@ -52,6 +53,7 @@ struct Trial {
   std::optional<int> round;  ///< number of its round; none for builds, checks and imports
   SittingId sitting;
   Role role = Role::counted;
+  int repeat = 0;          ///< from 0: of several of its cell in one round
   int position = 0;        ///< place in its round, from 0
   int heat = 0;            ///< from 1, of those of its round that ran abreast with it; 0: it ran alone
   std::int64_t calls = 1;  ///< of an in-process slice; 1 for a process
@@ -72,6 +74,7 @@ struct Heat {
   Role role = Role::counted;
   std::span<const CellId> cells;
   int position = 0;  ///< of the first of its cells in the round
+  int repeat = 0;    ///< from 0: of several of its cells in the round
   int number = 0;    ///< from 1 among the round's heats that run abreast; 0: in turns
 };
 

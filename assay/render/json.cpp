@@ -64,6 +64,7 @@ Json finding_json(const Findings& all, const Finding& finding) {
       {"candidate", all.candidate(cell).name},
       {"twin", all.candidate(cell).twin_of.has_value()},
       {"rounds", finding.rounds},
+      {"repeats", {{"baseline", finding.repeats.baseline}, {"candidate", finding.repeats.candidate}}},
       {"baseline_typical", finding.baseline_typical},
       {"candidate_typical", finding.candidate_typical},
       {"ratio", ratio ? finite(finding.effect.value) : Json(nullptr)},

@@ -118,6 +118,9 @@ std::string rules_text(const Metric& metric, const std::vector<const Finding*>& 
       fmt::format("margin {:.3g} %; {} rounds", margin * 100,
                   least->rounds == most->rounds ? fmt::format("{}", least->rounds)
                                                 : fmt::format("{} to {}", least->rounds, most->rounds));
+  int repeats = 1;
+  for (const auto* f : findings) repeats = std::max({repeats, f->repeats.baseline, f->repeats.candidate});
+  if (repeats > 1) text += fmt::format(" with up to {} runs each", repeats);
   constexpr double usual = 0.95;
   const auto [lowest, highest] =
       std::ranges::minmax(findings, {}, [](const Finding* f) { return f->interval.level; });

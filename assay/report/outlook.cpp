@@ -42,11 +42,11 @@ std::string time_lines(const Outlook& o) {
   if (o.rounds < o.rounds_max)
     return text +
            fmt::format("; the budget of {} ends it after about {} rounds\n", span_text(*o.budget), o.rounds);
-  return text +
-         (o.rounds_min < o.rounds_max
-              ? fmt::format("; {} to {} rounds, warm-up included, take {} to {}\n", o.rounds_min,
-                            o.rounds_max, time(o.rounds_min), time(o.rounds_max))
-              : fmt::format("; {} rounds, warm-up included, take {}\n", o.rounds_max, time(o.rounds_max)));
+  const int fewest = o.first_look > 0 ? o.first_look : o.rounds_min;
+  return text + (fewest < o.rounds_max ? fmt::format("; {} to {} rounds, warm-up included, take {} to {}\n",
+                                                     fewest, o.rounds_max, time(fewest), time(o.rounds_max))
+                                       : fmt::format("; {} rounds, warm-up included, take {}\n", o.rounds_max,
+                                                     time(o.rounds_max)));
 }
 
 /// The findings on one metric whose own margin is out of reach.

@@ -23,7 +23,7 @@ int rounded_up(double value) {
 std::string command_with(const Design& design, int rounds, double seconds) {
   const auto& repeat = design.repeat;
   if (repeat.empty()) return {};
-  auto options = fmt::format(" --rounds 7..{}", rounds);
+  auto options = fmt::format(" --rounds {}..{}", std::min(7, rounds), rounds);
   if (design.kind == "contest") {
     const double share = static_cast<double>(design.rules.budget_ms.value_or(2000)) / 1000 /
                          std::max(design.rules.rounds_max, 1);

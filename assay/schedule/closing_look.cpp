@@ -15,7 +15,7 @@ struct Growth {
 }  // namespace
 
 ClosingLook::ClosingLook(const Boundary& planned, std::size_t taken, int n)
-    : alpha_(planned.alpha_), null_(static_cast<std::size_t>(n)) {
+    : alpha_(planned.alpha_), null_(null_of(n, planned.repeats_)) {
   std::vector<Growth> growth;
   const auto looks = planned.looks();
   for (std::size_t k = 0; k < looks.size(); ++k) {

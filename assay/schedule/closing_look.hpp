@@ -5,7 +5,7 @@
 #include <vector>
 
 #include "assay/schedule/looks.hpp"
-#include "assay/stats/signed_rank.hpp"
+#include "assay/stats/symmetric_counts.hpp"
 
 namespace assay::inline v1::schedule {
 
@@ -41,7 +41,7 @@ class ClosingLook {
   double largest_not_called(double own_level, double limit) const;
 
   double alpha_;
-  stats::SignedRank null_;
+  stats::SymmetricCounts null_;
   std::vector<Step> steps_;
 };
 

@@ -14,8 +14,9 @@ namespace assay::inline v1::schedule {
 /// reach a planned count. Cost of every call: the number of looks.
 class LookPlan {
  public:
-  /// `min` is taken into 1 … max; max is at least 1. Throws DomainError otherwise.
-  LookPlan(int min, int max);
+  /// `min` is taken into 1 … max; max is at least 1. Throws DomainError otherwise. With repeats see
+  /// planned_looks().
+  LookPlan(int min, int max, const Repeats& repeats = {});
 
   std::span<const int> counts() const { return counts_; }
 

@@ -3,10 +3,13 @@
 #include <algorithm>
 #include <map>
 #include <mutex>
+#include <tuple>
 #include <utility>
 
 #include "assay/model/error.hpp"
+#include "assay/stats/blocked_ranks.hpp"
 #include "assay/stats/require.hpp"
+#include "assay/stats/signed_rank.hpp"
 
 namespace assay::inline v1::schedule {
 
@@ -21,12 +24,32 @@ std::vector<int> planned_looks(int min, int max) {
   return looks;
 }
 
-Boundary::Boundary(std::vector<int> looks, double alpha) : looks_(std::move(looks)), alpha_(alpha) {
+std::vector<int> planned_looks(int min, int max, const Repeats& repeats) {
+  constexpr int ordinary = 7;
+  auto looks = planned_looks(min, max);
+  if (!repeats.any() || min > ordinary || min == max) return looks;
+  for (const int n : {5, 3, 2})
+    if (6 * n <= 5 * max && n < looks.front() && (min == ordinary || n >= min))
+      looks.insert(looks.begin(), n);
+  while (looks.size() > 1 && boundary_for(looks, 0.05, repeats)->critical_count(0) == 0)
+    looks.erase(looks.begin());
+  return looks;
+}
+
+stats::SymmetricCounts null_of(int rounds, const Repeats& repeats) {
+  const auto n = static_cast<std::size_t>(rounds);
+  if (!repeats.any()) return stats::SignedRank(n);
+  return stats::BlockedRanks(n, static_cast<std::size_t>(repeats.baseline),
+                             static_cast<std::size_t>(repeats.candidate));
+}
+
+Boundary::Boundary(std::vector<int> looks, double alpha, const Repeats& repeats)
+    : looks_(std::move(looks)), alpha_(alpha), repeats_(repeats) {
   stats::require_level(alpha);
   if (looks_.empty() || looks_.front() < 1) throw DomainError("a boundary needs looks at one round or more");
   for (std::size_t k = 1; k < looks_.size(); ++k)
     if (looks_[k] <= looks_[k - 1]) throw DomainError("looks must grow", k, looks_[k]);
-  for (const int n : looks_) null_.emplace_back(static_cast<std::size_t>(n));
+  for (const int n : looks_) null_.push_back(null_of(n, repeats));
   critical_ = counts_at(largest_tuning(alpha));
 }
 
@@ -73,16 +96,17 @@ double Boundary::p_value(std::size_t k, std::uint64_t t) const {
   return std::min(1.0, sum_of(counts_at(level / weight(k) * (1 + 1e-12))));
 }
 
-std::shared_ptr<const Boundary> boundary_for(const std::vector<int>& looks, double alpha) {
+std::shared_ptr<const Boundary> boundary_for(const std::vector<int>& looks, double alpha,
+                                             const Repeats& repeats) {
   static std::mutex guard;
-  static std::map<std::pair<std::vector<int>, double>, std::shared_ptr<const Boundary>> known;
+  static std::map<std::tuple<std::vector<int>, double, Repeats>, std::shared_ptr<const Boundary>> known;
   constexpr std::size_t most_kept = 64;  // more than one campaign asks for
-  const auto key = std::pair(looks, alpha);
+  const auto key = std::tuple(looks, alpha, repeats);
   {
     const std::scoped_lock lock(guard);
     if (const auto found = known.find(key); found != known.end()) return found->second;
   }
-  auto made = std::make_shared<const Boundary>(looks, alpha);  // outside the lock: it takes a while
+  auto made = std::make_shared<const Boundary>(looks, alpha, repeats);  // outside the lock: it takes a while
   const std::scoped_lock lock(guard);
   if (known.size() >= most_kept) known.clear();
   return known.try_emplace(key, std::move(made)).first->second;

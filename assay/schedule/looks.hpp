@@ -6,7 +6,8 @@
 #include <span>
 #include <vector>
 
-#include "assay/stats/signed_rank.hpp"
+#include "assay/model/repeats.hpp"
+#include "assay/stats/symmetric_counts.hpp"
 
 namespace assay::inline v1::schedule {
 
@@ -15,13 +16,20 @@ namespace assay::inline v1::schedule {
 /// 40, 60. Throws DomainError unless 1 ≤ min ≤ max.
 std::vector<int> planned_looks(int min, int max);
 
-/// How extreme the signed-rank counts must be at each of several looks at growing data, so that the chance of
+/// The same for a contrast with repeats, which decide sooner: where `min` is 7 or less and below `max`, with
+/// 2, 3 and 5 in front (below 7, those that are at least `min`), from the first at which the smallest p is
+/// within that look's level.
+std::vector<int> planned_looks(int min, int max, const Repeats& repeats);
+
+/// How extreme the counts of a test, the signed-rank test or, with repeats, the blocked rank test, must be at
+/// each of several looks at growing data, so that the chance of
 /// ever calling no change a change stays at or below alpha.
 ///
 /// Look k, at n rounds, calls a change when t < c_k(u) = #{t : 2·F_n(t) ≤ w_k·u}, with weights w = 6, 2, 1,
-/// 1, … in order of the looks; at n = 7 c is at most 1 unless that is the only look. u is as large as can be
-/// with sum(u) ≤ alpha, the sum of the looks' own levels. Whatever the statistics at the looks have to do
-/// with each other, they cross no more often than that, and the intervals of all looks hold together.
+/// 1, … in order of the looks; without repeats c is at most 1 at n = 7, unless that is the only look. u is as
+/// large as can be with sum(u) ≤ alpha, the sum of the looks' own levels. Whatever the statistics at the
+/// looks have to do with each other, they cross no more often than that, and the intervals of all looks hold
+/// together.
 ///
 /// Cost: some 60 sums over the looks to make one, one for a p-value. Safe to call from several threads.
 ///
@@ -30,7 +38,7 @@ std::vector<int> planned_looks(int min, int max);
 class Boundary {
  public:
   /// `looks`: round counts, from 1 on, growing. alpha in (0, 1). Throws DomainError otherwise.
-  explicit Boundary(std::vector<int> looks, double alpha = 0.05);
+  explicit Boundary(std::vector<int> looks, double alpha = 0.05, const Repeats& repeats = {});
 
   std::span<const int> looks() const { return looks_; }
 
@@ -53,15 +61,20 @@ class Boundary {
   double sum_of(const std::vector<std::uint64_t>& counts) const;
   double largest_tuning(double alpha) const;
   double weight(std::size_t k) const { return k == 0 ? 6 : k == 1 ? 2 : 1; }
-  bool capped(std::size_t k) const { return looks_[k] == 7 && looks_.size() > 1; }
+  bool capped(std::size_t k) const { return looks_[k] == 7 && looks_.size() > 1 && !repeats_.any(); }
 
   std::vector<int> looks_;
   double alpha_;
-  std::vector<stats::SignedRank> null_;
+  Repeats repeats_;
+  std::vector<stats::SymmetricCounts> null_;
   std::vector<std::uint64_t> critical_;
 };
 
+/// The distribution of the test's count after so many rounds. Throws DomainError below one.
+stats::SymmetricCounts null_of(int rounds, const Repeats& repeats = {});
+
 /// The boundary for these looks and alpha, made once and kept; safe to call from several threads.
-std::shared_ptr<const Boundary> boundary_for(const std::vector<int>& looks, double alpha = 0.05);
+std::shared_ptr<const Boundary> boundary_for(const std::vector<int>& looks, double alpha = 0.05,
+                                             const Repeats& repeats = {});
 
 }  // namespace assay::inline v1::schedule

@@ -31,6 +31,7 @@ struct FakeRig : Rig {
   std::function<void(Trial&)> change = [](Trial&) {};
   double now = 0;
   int checks = 0, closed = 0;
+  bool repeats = false;
 
   Trial check(CellId cell, std::optional<CellId>, const std::stop_token&) override {
     ++checks;
@@ -47,6 +48,7 @@ struct FakeRig : Rig {
     return {trial};
   }
   bool runs_together() const override { return false; }
+  bool may_repeat(CellId) const override { return repeats; }
   bool is_worth_checking_again(CellId) const override { return true; }
   std::vector<Doubt> doubts() const override { return {{WorkloadId{0}, "nothing checks what it answers"}}; }
   void close() override { ++closed; }
@@ -99,13 +101,86 @@ TEST(Rounds, HaveNoTwinsWhereTimeIsShort) {
 }
 
 TEST(Rounds, TheBudgetDoesNotEndThemBeforeTheFirstLookIfToldSo) {
-  for (const int at_least : {0, 7}) {
-    auto recorder = recorder_for(2);
+  for (const bool to_first_look : {false, true}) {
+    auto record = test::record_of({{1.0}, {1.0}});
+    record.log = {.sittings = {Sitting{}}};
+    record.design.rules = {.rounds_min = 7, .rounds_max = 20, .seed = 7};
+    Recorder recorder(record, {});
     FakeRig rig;
-    EXPECT_EQ(go(recorder, rig, *until_settled(20, 6, false, {}, at_least)), Ended::budget);
-    EXPECT_EQ(recorder.log().rounds.size(), at_least == 0 ? 3U : 8U)
+    const auto ended = go(recorder, rig, *until_settled(20, 6, false, {}, to_first_look));
+    EXPECT_EQ(ended, to_first_look ? Ended::settled : Ended::budget);
+    EXPECT_EQ(recorder.log().rounds.size(), to_first_look ? 8U : 3U)
         << "of two seconds, the warm-up with them";
   }
+}
+
+/// A campaign whose first cell's trials take 4 s, the second's a tenth of that, the third's 3.8 s.
+struct Costly {
+  Record record = test::record_of({{1.0}, {1.0}, {1.0}});
+  FakeRig rig;
+  stats::Random random{5};
+
+  Costly() {
+    record.log = {.sittings = {Sitting{}}};
+    record.log.state = CampaignState::open;
+    record.design.rules = {.rounds_min = 7, .rounds_max = 60, .seed = 7};
+    rig.repeats = true;
+    rig.change = [this](Trial& trial) {
+      const double cost[] = {4.0, 0.4, 3.8};
+      const double seconds = cost[trial.cell.value] * std::exp(0.02 * random.normal());
+      trial.readings = {{MetricId{0}, seconds}};
+      rig.now += seconds - 1;
+    };
+  }
+};
+
+TEST(Rounds, RunWhatCostsLittleSeveralTimesAndDecideSooner) {
+  Costly costly;
+  Recorder recorder(costly.record, {});
+  Observing observing;
+  Life life(recorder, costly.rig, observing, {}, costly.rig.clock());
+  life.check();
+  EXPECT_EQ(life.measure(*until_settled(60, 60.0, false), false), Ended::budget);
+  const auto& log = recorder.log();
+  EXPECT_EQ(std::ranges::count(log.rounds[1].order, CellId{1}), 9) << "at most";
+  EXPECT_EQ(std::ranges::count(log.rounds[1].order, CellId{2}), 1);
+  std::set<std::pair<int, int>> slots;
+  for (const auto& trial : log.trials)
+    if (trial.cell == CellId{1} && trial.round == 2) slots.insert({trial.repeat, trial.position});
+  EXPECT_EQ(slots.size(), 9U);
+  EXPECT_EQ(slots.rbegin()->first, 8) << "numbered in the order of their runs";
+  const auto settled = std::ranges::find_if(log.looks, [](const Look& look) {
+    return look.of == Contrast{{0}, {1}} && look.decision == "better";
+  });
+  ASSERT_NE(settled, log.looks.end());
+  EXPECT_EQ(settled->rounds, 3) << "of one trial beside nine; two would do without the other finding";
+  const auto none = std::ranges::find(log.looks, Contrast{{0}, {2}}, &Look::of);
+  EXPECT_EQ(none, log.looks.end()) << "without repeats nothing is looked at before seven";
+}
+
+TEST(Rounds, OfACampaignThatIsGoneOnWithHaveTheRepeatsTheyHad) {
+  Costly costly;
+  costly.rig.repeats = false;
+  Recorder recorder(costly.record, {});
+  EXPECT_EQ(go(recorder, costly.rig, *until_settled(2, {}, false)), Ended::rounds);
+  costly.rig.repeats = true;
+  EXPECT_EQ(go(recorder, costly.rig, *until_settled(4, {}, false)), Ended::rounds);
+  EXPECT_EQ(recorder.log().rounds.back().order.size(), 3U);
+}
+
+/// The first run of all is slow for what has nothing to do with the program.
+TEST(Rounds, RepeatNothingForASlowFirstRun) {
+  Costly costly;
+  costly.rig.change = [&](Trial& trial) {
+    const bool very_first = trial.role == Role::check && trial.cell == CellId{0};
+    trial.readings = {{MetricId{0}, very_first ? 5.0 : 0.5 + 0.01 * costly.random.normal()}};
+  };
+  Recorder recorder(costly.record, {});
+  Observing observing;
+  Life life(recorder, costly.rig, observing, {}, costly.rig.clock());
+  life.check();
+  life.measure(*until_settled(7, {}, false), false);
+  EXPECT_EQ(recorder.log().rounds[1].order.size(), 3U);
 }
 
 TEST(Rounds, RunEveryOpenCellOnceInFreshOrder) {

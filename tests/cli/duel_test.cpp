@@ -70,7 +70,21 @@ TEST(Duel, EndsWhenAllIsSettledUnlessToldHowManyRounds) {
   ASSERT_EQ(ran.status, 0) << ran.err;
   const auto document = json::parse(ran.out);
   EXPECT_LT(document["campaign"]["rounds"], 60) << "forty times as long should be seen before sixty rounds";
-  EXPECT_GE(document["campaign"]["rounds"], 7);
+  EXPECT_GE(document["campaign"]["rounds"], 2);
+  EXPECT_GT(document["findings"][0]["repeats"]["baseline"], 1) << "it costs little beside the other";
+  EXPECT_EQ(document["findings"][0]["repeats"]["candidate"], 1);
+}
+
+TEST(Duel, RunsTheCheapOneSeveralTimesBesideTheDearOne) {
+  const Scratch scratch;
+  const auto ran = assay(scratch, duel({"--names", "slow,quick"}, {"spin", "0.4"}, {"spin", "0.01"}));
+  ASSERT_EQ(ran.status, 0) << ran.err;
+  EXPECT_THAT(ran.out, HasSubstr("quick  better than slow: "));
+  EXPECT_THAT(ran.out, HasSubstr("runs each"));
+  const auto shown = assay(scratch, {"verdict"});
+  EXPECT_EQ(shown.out, ran.out) << "judged again from the ledger";
+  const auto step = assay(scratch, duel({"--before", "true"}, {"spin", "0.2"}, {"spin", "0.01"}));
+  EXPECT_THAT(step.out, HasSubstr("7 rounds")) << "nobody knows what the step before each trial costs";
 }
 
 TEST(Duel, PassesNothingThroughAShell) {

@@ -140,6 +140,25 @@ TEST(Export, ImportedAgainGivesTheSameFindings) {
     }
 }
 
+TEST(Export, RepeatsComeBack) {
+  const Scratch scratch;
+  ASSERT_EQ(
+      assay(scratch, {"duel", "--names", "slow,quick", BEHAVE, "spin", "0.2", "vs", BEHAVE, "spin", "0.005"})
+          .status,
+      0);
+  const auto before = json::parse(assay(scratch, {"verdict", "--json"}).out)["findings"][0];
+  const auto csv = assay(scratch, {"export"}).out;
+  EXPECT_THAT(csv, HasSubstr("candidate,workload,metric,value,round,repeat,unit,prefer\n"));
+  const auto after = imported(scratch, {scratch.file("t.csv", csv), "--baseline", "slow"})["findings"][0];
+  EXPECT_EQ(after["metric"], before["metric"]);
+  EXPECT_EQ(after["repeats"], before["repeats"]);
+  EXPECT_EQ(after["ratio"], before["ratio"]);
+  const auto refused =
+      assay(scratch, {"import", scratch.file("u.csv", "candidate,metric,value,repeat\na,m,1,0\n")});
+  EXPECT_EQ(refused.status, 2);
+  EXPECT_THAT(refused.err, HasSubstr("column repeat"));
+}
+
 TEST(Report, WritesAPageAndMarkdownInWhichNamesAreOnlyText) {
   const Scratch scratch;
   measure(scratch);

@@ -68,9 +68,9 @@ TEST(Gate, HoldsOnlyWhatIsChosen) {
   const auto record = record_of({noisy(1, 20, 1), noisy(1, 20, 2), noisy(1.5, 20, 3)});
   auto all = judge_record(record);
   EXPECT_EQ(hold_against(all, {}).status, GateStatus::failed);
-  const auto only = parse_only("candidate=rival1");
-  keep_only(all, only);
-  const auto result = hold_against(all, {}, only);
+  const auto chosen = parse_only("candidate=rival1");
+  keep_only(all, chosen);
+  const auto result = hold_against(all, {}, chosen);
   EXPECT_EQ(result.status, GateStatus::passed);
   EXPECT_EQ(result.reasons.size(), 1U);
 }

@@ -31,6 +31,11 @@ std::vector<std::string> said(const Record& record) {
   return texts;
 }
 
+/// One trial of each cell in a round.
+Table<CellId, int> one_each(const Record& record) {
+  return Table<CellId, int>(record.design.cells.size(), 1);
+}
+
 TEST(Likeness, NamesUnlikeOptimisation) {
   EXPECT_THAT(
       said(two_builds({.exe_digest = "a", .flags = "-O0 -std=c++20"},
@@ -79,7 +84,7 @@ TEST(Outlooks, TellTimeTwinsAndWhatTheBudgetAllows) {
   record.design.rules.rounds_min = 7;
   record.design.rules.rounds_max = 60;
   record.design.candidates[CandidateId{2}].twin_of = CandidateId{0};
-  const auto outlook = look_ahead(test::evidence_of(record), Evidence::From::judged, 300);
+  const auto outlook = look_ahead(test::evidence_of(record), Evidence::From::judged, 300, one_each(record));
   EXPECT_EQ(outlook.cells, 3U);
   EXPECT_EQ(outlook.twins, 1U);
   EXPECT_EQ(outlook.comparisons, 1U);
@@ -94,8 +99,8 @@ TEST(Outlooks, DependOnTheSizeOfEffectsAndNotOnTheirSign) {
   auto up = record_of({{1, 1, 1, 1}, {1.01, 0.98, 1.03, 1.02}}),
        down = record_of({{1.01, 0.98, 1.03, 1.02}, {1, 1, 1, 1}});
   for (auto* record : {&up, &down}) record->design.rules.rounds_max = 40;
-  const auto a = look_ahead(test::evidence_of(up), Evidence::From::judged, {}),
-             b = look_ahead(test::evidence_of(down), Evidence::From::judged, {});
+  const auto a = look_ahead(test::evidence_of(up), Evidence::From::judged, {}, one_each(up)),
+             b = look_ahead(test::evidence_of(down), Evidence::From::judged, {}, one_each(down));
   EXPECT_NEAR(a.prospects[0].change->typical, b.prospects[0].change->typical, 1e-12);
 }
 

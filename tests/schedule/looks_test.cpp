@@ -34,6 +34,33 @@ TEST(PlannedLooks, DoubleFromSevenAndTen) {
   EXPECT_THROW(planned_looks(8, 7), DomainError);
 }
 
+TEST(Looks, ComeSoonerWithRepeats) {
+  EXPECT_EQ(planned_looks(7, 60, {1, 1}), planned_looks(7, 60));
+  EXPECT_EQ(planned_looks(7, 60, {9, 9}).front(), 2);
+  EXPECT_EQ(planned_looks(7, 60, {1, 4}), (std::vector{3, 5, 7, 10, 14, 20, 28, 40, 60}))
+      << "three rounds of one beside four: p 0.016";
+  EXPECT_EQ(planned_looks(7, 60, {2, 1}).front(), 5);
+  EXPECT_EQ(planned_looks(20, 60, {9, 1}).front(), 20) << "asked for";
+  EXPECT_EQ(planned_looks(7, 7, {9, 1}), std::vector{7}) << "a fixed number";
+  EXPECT_EQ(planned_looks(4, 6, {9, 1}), (std::vector{5, 6})) << "at least four are asked for";
+  for (const Repeats repeats : {Repeats{1, 4}, Repeats{9, 1}, Repeats{3, 9}}) {
+    const auto looks = planned_looks(7, 60, repeats);
+    const Boundary boundary(looks, 0.05, repeats);
+    EXPECT_LE(boundary.error_rate(), 0.05);
+    EXPECT_GT(boundary.error_rate(), 0.02);
+    EXPECT_GE(boundary.critical_count(0), 1U) << "the first look can decide";
+    for (std::size_t k = 0; k < looks.size(); ++k) {
+      const auto c = boundary.critical_count(k);
+      if (c > 0) {
+        EXPECT_LE(boundary.p_value(k, c - 1), 0.05) << k;
+      }
+      EXPECT_GT(boundary.p_value(k, c), 0.05) << k;
+    }
+    const ClosingLook closing(boundary, 1, looks[0] + 1);
+    EXPECT_GE(closing.critical_count(0.05), boundary.critical_count(0));
+  }
+}
+
 TEST(Boundary, SpendsTheErrorRateAsPlanned) {
   // Counts and sums worked out by a program of its own, in exact fractions.
   const Boundary thirty(planned_looks(7, 30)), sixty(planned_looks(7, 60));
