@@ -69,7 +69,8 @@ Arena::Arena(const Contest::Parts& parts, const Options& options, const Design& 
       design_(design),
       players_(std::move(players)),
       ids_(design.metrics),
-      random_(design.rules.seed, 1) {}
+      random_(design.rules.seed, 1),
+      slow_(parts.factors, options.allowance) {}
 
 Arena::~Arena() = default;
 
@@ -159,37 +160,6 @@ void Arena::renew_input(Shared& shared, const Setting& setting) {
   shared.input = std::move(fresh);
 }
 
-/// The levels of everything but sizes, by which a slow candidate's larger sizes are known.
-std::string Arena::but_sizes(Setting setting) const {
-  for (const auto& factor : parts_.factors)
-    if (factor.role == Factor::Role::size) setting.levels.erase(factor.name);
-  return setting.text();
-}
-
-/// Whether each size of `larger` is at least that of `smaller`.
-bool Arena::at_least_as_large(const Setting& larger, const Setting& smaller) const {
-  return std::ranges::all_of(parts_.factors, [&](const Factor& factor) {
-    return factor.role != Factor::Role::size ||
-           larger.levels.at(factor.name) >= smaller.levels.at(factor.name);
-  });
-}
-
-const Arena::TooSlow* Arena::too_slow_before(CellId id) const {
-  const auto& cell = design_.cells[id];
-  const auto found = std::ranges::find_if(slow_, [&](const TooSlow& s) {
-    return s.candidate == cell.candidate && but_sizes(s.at) == but_sizes(cell.setting) &&
-           at_least_as_large(cell.setting, s.at);
-  });
-  return found == slow_.end() ? nullptr : &*found;
-}
-
-std::string Arena::too_slow_text(const TooSlow& slow) const {
-  const auto where = slow.at.text();
-  return "a call took " + to_string(Level{std::round(slow.took * 1e4) / 1e4}) + " s" +
-         (where.empty() ? "" : " at " + where) + ", " + to_string(Level{options_.allowance}) +
-         " s are allowed; it is left out there and at all larger sizes";
-}
-
 Trial Arena::check(CellId id, std::optional<CellId> baseline, const std::stop_token&) {
   Trial trial{.cell = id, .role = Role::check};
   const auto says = [&](Outcome outcome, std::string why) {
@@ -197,7 +167,7 @@ Trial Arena::check(CellId id, std::optional<CellId> baseline, const std::stop_to
     trial.detail = std::move(why);
     return trial;
   };
-  if (const auto* slow = too_slow_before(id)) return says(Outcome::absent, too_slow_text(*slow));
+  if (auto slow = slow_.objection(design_.cells[id])) return says(Outcome::absent, *std::move(slow));
   try {
     auto& mine = seat(id);
     if (!mine.broken.empty()) return says(Outcome::failed, mine.broken);
@@ -209,10 +179,8 @@ Trial Arena::check(CellId id, std::optional<CellId> baseline, const std::stop_to
       auto wrong = disagreement(parts_, *expected, *mine.answer);
       if (!wrong.empty()) return says(Outcome::wrong, std::move(wrong));
     }
-    if (took <= options_.allowance) return trial;
-    const auto& cell = design_.cells[id];
-    slow_.push_back({cell.candidate, cell.setting, took});
-    return says(Outcome::absent, too_slow_text(slow_.back()));
+    if (auto slow = slow_.see(design_.cells[id], took)) return says(Outcome::absent, *std::move(slow));
+    return trial;
   } catch (const Error&) {
     throw;
   } catch (...) {

@@ -13,6 +13,7 @@
 #include "assay/contest/own_counters.hpp"
 #include "assay/contest/parts.hpp"
 #include "assay/contest/slices.hpp"
+#include "assay/contest/slow_sizes.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/design.hpp"
 #include "assay/model/trial.hpp"
@@ -45,11 +46,6 @@ class Arena : public campaign::Rig {
 
  private:
   struct Seat;
-  struct TooSlow {
-    CandidateId candidate;
-    Setting at;
-    double took = 0;
-  };
   /// The input of a setting, which all its functions share.
   struct Shared {
     std::unique_ptr<Input> input;
@@ -60,10 +56,6 @@ class Arena : public campaign::Rig {
   };
 
   Seat& seat(CellId cell);
-  const TooSlow* too_slow_before(CellId cell) const;
-  std::string too_slow_text(const TooSlow& slow) const;
-  std::string but_sizes(Setting setting) const;
-  bool at_least_as_large(const Setting& larger, const Setting& smaller) const;
   std::unique_ptr<Input> made_input(const Setting& setting) const;
   void lay_out_anew(std::span<const CellId> cells);
   void renew_input(Shared& shared, const Setting& setting);
@@ -85,7 +77,7 @@ class Arena : public campaign::Rig {
   HeapPadding padding_;
   std::map<std::int64_t, std::unique_ptr<Team>> teams_;
   std::map<CellId, std::unique_ptr<Seat>> seats_;
-  std::vector<TooSlow> slow_;
+  SlowSizes slow_;
 };
 
 }  // namespace assay::inline v1::contest
