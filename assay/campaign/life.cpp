@@ -92,7 +92,12 @@ void Life::doubt_checks() {
 
 Outlook Life::look_ahead(Evidence::From pilots, const Policy& policy) const {
   const Evidence evidence(recorder_.design(), recorder_.log());
-  return judge::look_ahead(evidence, pilots, policy.budget(), slots_for(recorder_, rig_, policy));
+  Table<CellId, double> pauses;
+  for (const auto cell : recorder_.design().cells.ids()) pauses.add(rig_.pause_before(cell));
+  auto outlook =
+      judge::look_ahead(evidence, pilots, policy.budget(), slots_for(recorder_, rig_, policy), pauses);
+  outlook.goes_on = policy.goes_on_to_first_look();
+  return outlook;
 }
 
 Ended Life::measure(const Policy& policy, bool forecasts) {

@@ -39,6 +39,7 @@ class UntilSettled : public Policy {
   bool looks() const override { return true; }
   int rounds() const override { return rounds_; }
   std::optional<double> budget() const override { return budget_; }
+  bool goes_on_to_first_look() const override { return to_first_look_; }
   judge::Aim aim() const override { return aim_; }
 
  private:

@@ -46,6 +46,8 @@ class Policy {
   virtual int rounds() const = 0;
   /// Seconds of measuring, at most.
   virtual std::optional<double> budget() const { return {}; }
+  /// Whether the budget gives way to the first look.
+  virtual bool goes_on_to_first_look() const { return false; }
   /// What has to be known before cells leave.
   virtual judge::Aim aim() const { return {}; }
 };

@@ -77,6 +77,19 @@ Processes::Run Processes::stage(CellId cell, Role role, const std::stop_token& s
   return run;
 }
 
+/// The pause before what runs next, one for all that run at once.
+void Processes::settle(std::span<Run> runs, const std::stop_token& stop) const {
+  double seconds = 0;
+  for (const auto& run : runs)
+    if (run.ready) seconds = std::max(seconds, cells_[run.cell].control.settle);
+  if (!(seconds > 0) || pause(seconds, stop)) return;
+  for (auto& run : runs) {
+    run.ready = false;
+    run.trial.outcome = Outcome::interrupted;
+    run.trial.detail = "was interrupted before it began";
+  }
+}
+
 void Processes::run_alone(Run& run, const std::stop_token& stop) {
   std::optional<measure::TrialGroup> group;
   if (!offer_.group_parent.empty()) {
@@ -144,6 +157,7 @@ void Processes::finish(Run& run) {
 Trial Processes::check(CellId cell, std::optional<CellId> baseline, const std::stop_token& stop) {
   constexpr int not_here = 77;
   auto run = stage(cell, Role::check, stop);
+  settle(std::span(&run, 1), stop);
   if (run.ready) run_alone(run, stop);
   finish(run);
   auto& trial = run.trial;
@@ -205,6 +219,15 @@ bool Processes::may_repeat(CellId cell) const {
          control.cold.empty() && !(control.settle > 0);
 }
 
+double Processes::pause_before(CellId cell) const {
+  if (!runs_together()) return cells_[cell].control.settle;
+  const auto& mine = design_.cells[cell];  // those that run at once pause once
+  const auto together = std::ranges::count_if(design_.cells, [&](const Cell& other) {
+    return other.workload == mine.workload && other.setting == mine.setting;
+  });
+  return cells_[cell].control.settle / static_cast<double>(together);
+}
+
 bool Processes::is_worth_checking_again(CellId cell) const {
   // Exit statuses are seen in every trial: at the end only answers are worth another run.
   const auto& asked = workload_of(cell).check;
@@ -236,6 +259,7 @@ std::vector<Doubt> Processes::doubts() const {
 std::vector<Trial> Processes::run(const Heat& heat, const std::stop_token& stop) {
   std::vector<Run> runs;
   for (const auto cell : heat.cells) runs.push_back(stage(cell, heat.role, stop));
+  settle(runs, stop);
   const bool all_ready = std::ranges::all_of(runs, &Run::ready);
   if (runs.size() > 1 && all_ready) run_abreast(runs, stop);
   if (runs.size() == 1 && all_ready) run_alone(runs.front(), stop);

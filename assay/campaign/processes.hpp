@@ -74,6 +74,7 @@ class Processes : public Rig {
 
   bool runs_together() const override { return plan_.rounds.mode == PlannedRounds::Mode::abreast; }
   bool may_repeat(CellId cell) const override;
+  double pause_before(CellId cell) const override;
   bool is_worth_checking_again(CellId cell) const override;
   std::vector<Doubt> doubts() const override;
 
@@ -90,6 +91,7 @@ class Processes : public Rig {
   };
 
   Run stage(CellId cell, Role role, const std::stop_token& stop);
+  void settle(std::span<Run> runs, const std::stop_token& stop) const;
   void run_alone(Run& run, const std::stop_token& stop);
   void run_abreast(std::vector<Run>& runs, const std::stop_token& stop);
   void finish(Run& run);

@@ -31,6 +31,9 @@ class Rig {
   /// their own time.
   virtual bool may_repeat(CellId) const { return false; }
 
+  /// Seconds that pass in a round before each trial of the cell and are not part of it.
+  virtual double pause_before(CellId) const { return 0; }
+
   /// Whether checking a cell once more at the end could tell anything that its trials did not.
   virtual bool is_worth_checking_again(CellId cell) const = 0;
 

@@ -16,19 +16,6 @@
 namespace assay::inline v1::campaign {
 namespace fs = std::filesystem;
 
-namespace {
-
-/// Sleeps; false when it was told to stop meanwhile.
-bool pause(double seconds, const std::stop_token& stop) {
-  std::mutex guard;
-  std::condition_variable_any woken;
-  std::unique_lock lock(guard);
-  woken.wait_for(lock, stop, std::chrono::duration<double>(seconds), [] { return false; });
-  return !stop.stop_requested();
-}
-
-}  // namespace
-
 Staging::Staging(measure::Launcher& launcher, Control control, const std::string& folder)
     : launcher_(launcher), control_(std::move(control)), folder_(folder), directory_(folder) {}
 
@@ -50,7 +37,6 @@ std::optional<std::string> Staging::begin(const std::stop_token& stop) {
     } catch (const Error& error) {
       return error.place() + ": " + error.problem();
     }
-  if (control_.settle > 0 && !pause(control_.settle, stop)) return "was interrupted before it began";
   return {};
 }
 
@@ -83,6 +69,14 @@ std::optional<std::string> Staging::run(const SideStep& step, const char* name, 
   if (result.exit_status != 0)
     return title + " ended with exit status " + std::to_string(result.exit_status) + last_words(result);
   return {};
+}
+
+bool pause(double seconds, const std::stop_token& stop) {
+  std::mutex guard;
+  std::condition_variable_any woken;
+  std::unique_lock lock(guard);
+  woken.wait_for(lock, stop, std::chrono::duration<double>(seconds), [] { return false; });
+  return !stop.stop_requested();
 }
 
 std::string last_words(const measure::ProcessResult& result) {

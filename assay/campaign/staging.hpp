@@ -10,7 +10,7 @@
 namespace assay::inline v1::campaign {
 
 /// What is done around a trial, untimed: a fresh working directory, files dropped from the page cache, the
-/// steps before and after, a pause. To be made before the trial and ended after it, whatever came of it.
+/// steps before and after. To be made before the trial and ended after it, whatever came of it.
 class Staging {
  public:
   /// `folder` is the plan's: relative paths start there.
@@ -39,6 +39,9 @@ class Staging {
   double kept_warm_ = 0;
   bool begun_ = false;
 };
+
+/// Sleeps for so many seconds; false when it was told to stop meanwhile.
+bool pause(double seconds, const std::stop_token& stop);
 
 /// The last lines of what a program said, made safe to print, each after a line break.
 std::string last_words(const measure::ProcessResult& result);

@@ -123,28 +123,23 @@ bool Estimate::is_within_margin(const Finding& described) const {
          (!described.typical || inside(described.typical->interval, wider_for_typical));
 }
 
+bool Estimate::lies_beyond_margin() const {
+  const auto is_beyond = [half = all_.total() / 2](std::uint64_t above_low, std::uint64_t below_high) {
+    return above_low < half || below_high < half;
+  };
+  if (!fast_) return is_beyond(all_.at_or_above(-margin_), all_.at_or_below(margin_));
+  return is_beyond(fast_->counts(-margin_).at_or_above, fast_->counts(margin_).at_or_below);
+}
+
 bool Estimate::would_settle(const std::vector<double>& a, const std::vector<double>& b,
                             std::uint64_t critical_count) const {
-  using stats::ClippedSignedRank;
-  if (repeats_.any()) {
-    const All all(a, b, repeats_);
-    const auto below = all.at_or_below(-margin_), above = all.at_or_above(margin_);
-    const auto half = all.total() / 2;
-    if (below >= all.total() - half || above >= all.total() - half)
-      return std::min(all.at_or_below(0), all.at_or_above(0)) < critical_count;
-    return std::max(below, above) < critical_count;
-  }
-  const auto use = all_runs_ ? ClippedSignedRank::Use::all : ClippedSignedRank::Use::choose;
-  ClippedSignedRank test(a, b, use);
-  const auto half = test.total() / 2;
-  const auto below = test.counts(-margin_), above = test.counts(margin_);
-  const bool beyond = below.at_or_above < half || above.at_or_below < half;
-  if (beyond) return test.count(0) < critical_count;
-  if (std::max(below.at_or_below, above.at_or_above) >= critical_count) return false;
-  if (!test.is_fast()) return true;
-  ClippedSignedRank all(a, b, ClippedSignedRank::Use::all);
-  return std::max(all.counts(-wider_for_typical * margin_).at_or_below,
-                  all.counts(wider_for_typical * margin_).at_or_above) < critical_count;
+  const Estimate next(a, b,
+                      {.metric = {.name = "continued", .scale = Scale::difference},
+                       .margin = margin_,
+                       .all_runs = all_runs_,
+                       .repeats = repeats_});
+  const auto count = next.lies_beyond_margin() ? next.count_of_no_change() : next.count_of_same();
+  return count < critical_count;
 }
 
 Price Estimate::price(std::uint64_t critical_count) const {

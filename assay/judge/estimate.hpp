@@ -75,6 +75,8 @@ class Estimate {
   };
 
   bool is_fast() const { return fast_.has_value(); }
+  /// beyond_margin() told from two counts, for less than it takes to find the estimate.
+  bool lies_beyond_margin() const;
   double estimate() const;
   stats::Bounds interval(std::uint64_t critical_count) const;
 

@@ -40,7 +40,7 @@ Prospect prospect_of(const PairedSeries& series, MetricId metric, double margin,
 }  // namespace
 
 Outlook look_ahead(const Evidence& evidence, Evidence::From pilots, std::optional<double> budget,
-                   const Table<CellId, int>& slots) {
+                   const Table<CellId, int>& slots, const Table<CellId, double>& pauses) {
   const auto& design = evidence.design;
   Outlook outlook{.rounds_min = design.rules.rounds_min,
                   .rounds_max = design.rules.rounds_max,
@@ -54,7 +54,7 @@ Outlook look_ahead(const Evidence& evidence, Evidence::From pilots, std::optiona
     if (!design.is_twin(contrast.candidate)) open.push_back(contrast);
     for (const auto cell : {contrast.baseline, contrast.candidate}) {
       const auto time = times.find(cell);
-      in_round[cell] = time == times.end() ? 0 : time->second * slots[cell];
+      in_round[cell] = time == times.end() ? 0 : (time->second + pauses[cell]) * slots[cell];
     }
     if (design.rules.rounds_max == 0 || design.is_twin(contrast.candidate)) continue;
     const auto looks = looks_of(design.rules, {slots[contrast.baseline], slots[contrast.candidate]});

@@ -12,8 +12,8 @@ namespace assay::inline v1::judge {
 /// three rounds). The spread is of the log ratios about their median, and of it only the size is used: so
 /// nothing is spent of the error rate. `budget`: seconds of measuring, if limited. The first call among all
 /// findings of a metric is reckoned with, see schedule::smallest_change. `slots`: trials of each cell that a
-/// round is to have, see slots_to_run().
+/// round is to have, see slots_to_run(). `pauses`: seconds before each of its trials.
 Outlook look_ahead(const Evidence& evidence, Evidence::From pilots, std::optional<double> budget,
-                   const Table<CellId, int>& slots);
+                   const Table<CellId, int>& slots, const Table<CellId, double>& pauses);
 
 }  // namespace assay::inline v1::judge

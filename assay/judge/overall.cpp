@@ -53,6 +53,12 @@ PairedSeries mean_of(const std::vector<PairedSeries>& all, const std::vector<dou
     mean.baseline.push_back(std::exp(sums.baseline));
     mean.candidate.push_back(std::exp(sums.candidate));
   }
+  for (const auto& series : all) {  // from its first trial at the time limit on
+    if (series.in_time >= series.rounds.size()) continue;
+    const auto at =
+        std::ranges::lower_bound(mean.rounds, series.rounds[series.in_time]) - mean.rounds.begin();
+    mean.in_time = std::min(mean.in_time, static_cast<std::size_t>(at));
+  }
   return mean;
 }
 
@@ -93,8 +99,10 @@ std::vector<Overall> judge_overall(const Evidence& evidence, const Findings& fin
     std::map<CandidateId, std::vector<PairedSeries>> of;
     for (const auto& contrast : design.contrasts) {
       if (design.is_twin(contrast.candidate) || !evidence.is_sound(contrast)) continue;
-      if (auto series = pair_up(contrast, cells); !series.rounds.empty() && all_fit(series, what.scale))
-        of[design.cells[contrast.candidate].candidate].push_back(std::move(series));
+      auto series = pair_up(contrast, cells);
+      if (series.rounds.empty() || !all_fit(series, what.scale)) continue;
+      mark_time_limits(evidence, series);
+      of[design.cells[contrast.candidate].candidate].push_back(std::move(series));
     }
     std::vector<PairedSeries> means;
     const auto first = result.size();

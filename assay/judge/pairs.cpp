@@ -97,12 +97,16 @@ PairedSeries pair_up(const Contrast& of, const ByCell& cells) { return pairs_of(
 
 PairedSeries pair_up(const Evidence& evidence, const Contrast& of, const ByCell& values) {
   auto series = pairs_of(of, values, evidence.repeats(of));
-  for (const auto cell : {of.baseline, of.candidate})
+  mark_time_limits(evidence, series);
+  return series;
+}
+
+void mark_time_limits(const Evidence& evidence, PairedSeries& series) {
+  for (const auto cell : {series.of.baseline, series.of.candidate})
     for (const int round : evidence.of(cell).timed_out) {
       const auto at = std::ranges::lower_bound(series.rounds, round) - series.rounds.begin();
       series.in_time = std::min(series.in_time, static_cast<std::size_t>(at));
     }
-  return series;
 }
 
 Estimate estimate_of(const PairedSeries& series, std::size_t pairs, Question question) {

@@ -30,6 +30,9 @@ PairedSeries pair_up(const Contrast& of, const ByCell& values);
 /// noise has to know.
 PairedSeries pair_up(const Evidence& evidence, const Contrast& of, const ByCell& values);
 
+/// Sets from which pair on a trial of either side ran into its time limit.
+void mark_time_limits(const Evidence& evidence, PairedSeries& series);
+
 /// What the first `pairs` of a series say; of all runs alike once one ran into its time limit.
 Estimate estimate_of(const PairedSeries& series, std::size_t pairs, Question question);
 

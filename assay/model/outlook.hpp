@@ -34,6 +34,7 @@ struct Outlook {
   int rounds = 0;                              ///< that fit into the budget, at most rounds_max
   int first_look = 0;                          ///< rounds without which there is no first verdict; 0: unknown
   std::optional<double> budget;                ///< seconds
+  bool goes_on = false;                        ///< to the first look, if the budget ends before
 
   /// Whether the budget ends it before anything can be decided.
   bool cannot_decide() const { return budget && round_seconds > 0 && rounds < first_look; }

@@ -35,9 +35,10 @@ std::string time_lines(const Outlook& o) {
   const auto time = [&](int rounds) { return span_text((rounds + 1) * o.round_seconds); };
   if (o.cannot_decide()) {
     const double more = (o.first_look + 1) * o.round_seconds - *o.budget;
-    return text + fmt::format("; {} are enough for {}, and a first verdict needs {} ({} more)\n",
+    return text + fmt::format("; {} are enough for {}, and a first verdict needs {} ({} more{})\n",
                               span_text(*o.budget), plural(static_cast<std::size_t>(o.rounds), "round"),
-                              o.first_look, span_text(std::max(more, 0.0)));
+                              o.first_look, span_text(std::max(more, 0.0)),
+                              o.goes_on ? ", which it takes; --budget would hold it to the time" : "");
   }
   if (o.rounds < o.rounds_max)
     return text +

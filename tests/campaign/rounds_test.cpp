@@ -32,6 +32,7 @@ struct FakeRig : Rig {
   double now = 0;
   int checks = 0, closed = 0;
   bool repeats = false;
+  double pause = 0;
 
   Trial check(CellId cell, std::optional<CellId>, const std::stop_token&) override {
     ++checks;
@@ -49,6 +50,7 @@ struct FakeRig : Rig {
   }
   bool runs_together() const override { return false; }
   bool may_repeat(CellId) const override { return repeats; }
+  double pause_before(CellId) const override { return pause; }
   bool is_worth_checking_again(CellId) const override { return true; }
   std::vector<Doubt> doubts() const override { return {{WorkloadId{0}, "nothing checks what it answers"}}; }
   void close() override { ++closed; }
@@ -305,6 +307,25 @@ TEST(Life, ChecksForecastsMeasuresChecksAgainAndCloses) {
   EXPECT_EQ(rig.closed, 1);
   EXPECT_EQ(observing.forecasts, 2) << "after the checks, and after three rounds";
   EXPECT_THAT(observing.heard, testing::ElementsAre("workload orders: nothing checks what it answers"));
+}
+
+TEST(Life, ForeseesPausesAndRepeats) {
+  Costly costly;
+  costly.rig.pause = 0.5;
+  Recorder recorder(costly.record, {});
+  Observing observing;
+  Life life(recorder, costly.rig, observing, {}, costly.rig.clock());
+  costly.rig.change = [](Trial& trial) {
+    const double cost[] = {4.0, 0.5, 3.8};
+    trial.readings = {{MetricId{0}, cost[trial.cell.value]}};
+  };
+  life.check();
+  const auto short_of_time = until_settled(60, 20.0, false, {}, true);
+  const auto outlook = life.look_ahead(Evidence::From::judged, *short_of_time);
+  EXPECT_DOUBLE_EQ(outlook.round_seconds, 4.5 + 8 * 1.0 + 4.3) << "eight of the cheap one";
+  EXPECT_EQ(outlook.first_look, 3);
+  EXPECT_TRUE(outlook.cannot_decide());
+  EXPECT_TRUE(outlook.goes_on);
 }
 
 TEST(Life, IsInterruptedByAStopRequestWhereverItIs) {

@@ -36,6 +36,10 @@ Table<CellId, int> one_each(const Record& record) {
   return Table<CellId, int>(record.design.cells.size(), 1);
 }
 
+Table<CellId, double> no_pauses(const Record& record) {
+  return Table<CellId, double>(record.design.cells.size(), 0.0);
+}
+
 TEST(Likeness, NamesUnlikeOptimisation) {
   EXPECT_THAT(
       said(two_builds({.exe_digest = "a", .flags = "-O0 -std=c++20"},
@@ -84,7 +88,8 @@ TEST(Outlooks, TellTimeTwinsAndWhatTheBudgetAllows) {
   record.design.rules.rounds_min = 7;
   record.design.rules.rounds_max = 60;
   record.design.candidates[CandidateId{2}].twin_of = CandidateId{0};
-  const auto outlook = look_ahead(test::evidence_of(record), Evidence::From::judged, 300, one_each(record));
+  const auto outlook =
+      look_ahead(test::evidence_of(record), Evidence::From::judged, 300, one_each(record), no_pauses(record));
   EXPECT_EQ(outlook.cells, 3U);
   EXPECT_EQ(outlook.twins, 1U);
   EXPECT_EQ(outlook.comparisons, 1U);
@@ -99,8 +104,9 @@ TEST(Outlooks, DependOnTheSizeOfEffectsAndNotOnTheirSign) {
   auto up = record_of({{1, 1, 1, 1}, {1.01, 0.98, 1.03, 1.02}}),
        down = record_of({{1.01, 0.98, 1.03, 1.02}, {1, 1, 1, 1}});
   for (auto* record : {&up, &down}) record->design.rules.rounds_max = 40;
-  const auto a = look_ahead(test::evidence_of(up), Evidence::From::judged, {}, one_each(up)),
-             b = look_ahead(test::evidence_of(down), Evidence::From::judged, {}, one_each(down));
+  const auto a = look_ahead(test::evidence_of(up), Evidence::From::judged, {}, one_each(up), no_pauses(up)),
+             b = look_ahead(test::evidence_of(down), Evidence::From::judged, {}, one_each(down),
+                            no_pauses(down));
   EXPECT_NEAR(a.prospects[0].change->typical, b.prospects[0].change->typical, 1e-12);
 }
 

@@ -58,6 +58,17 @@ TEST(Overall, IsTheMeanLogRatioOverWorkloads) {
   EXPECT_TRUE(overall[0].finding.interval.contains(std::sqrt(1.2 * 1.1)));
 }
 
+TEST(Overall, CountsTrialsAtTheirTimeLimitLikeAllOthers) {
+  auto hangs = noisy(0.97, 20, 2);
+  for (std::size_t i = 3; i < hangs.size(); i += 4) hangs[i] = 10;
+  auto record = over_workloads({{noisy(1, 20, 1), hangs}, {noisy(5, 20, 3), noisy(5 * 0.99, 20, 4)}});
+  for (auto& trial : record.log.trials)
+    if (trial.readings[0].value == 10) trial.outcome = Outcome::timed_out;
+  const auto overall = judge_overall(test::evidence_of(record), judge_record(record)).at(0);
+  EXPECT_FALSE(overall.finding.typical) << "none are told apart as slow ones";
+  EXPECT_NE(overall.finding.verdict, Verdict::better);
+}
+
 TEST(Overall, SaysWhenWorkloadsDisagree) {
   const auto record =
       over_workloads({{noisy(1, 20, 1), noisy(1.2, 20, 2)}, {noisy(5, 20, 3), noisy(4, 20, 4)}});
