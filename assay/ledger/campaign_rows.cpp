@@ -159,7 +159,7 @@ CampaignId put_campaign(soci::session& sql, const Record& record, const std::str
   Insert row(sql, "campaign",
              with_key({{"label", Kind::text}, {"state", Kind::text}, {"next_round", Kind::whole}},
                       columns_of(design)),
-             "id");
+             true);
   std::int64_t next_round = 1;
   for (const auto& round : record.log.rounds)
     next_round = std::max<std::int64_t>(next_round, round.number + 1);

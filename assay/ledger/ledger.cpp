@@ -65,6 +65,7 @@ CampaignId Ledger::add_whole(const Record& record) {
     for (const auto& round : record.log.rounds) rounds.put(campaign, round);
     TrialRows trials(sql);
     for (const auto& trial : record.log.trials) trials.put(campaign, trial);
+    trials.flush();
     for (const auto& look : record.log.looks) put_look(sql, campaign, look);
     return campaign;
   });
@@ -111,9 +112,16 @@ void Ledger::set_round_state(CampaignId campaign, int number, RoundState state) 
 }
 
 void Ledger::add_trial(CampaignId campaign, const Trial& trial) {
+  auto& trials = state_->trials;
   state_->write([&] {
-    if (!state_->trials) state_->trials = std::make_unique<TrialRows>(state_->sql());
-    state_->trials->put(campaign, trial);
+    if (!trials) trials = std::make_unique<TrialRows>(state_->sql());
+    try {
+      trials->put(campaign, trial);
+      trials->flush();
+    } catch (...) {
+      trials.reset();  // with what it kept back
+      throw;
+    }
   });
 }
 

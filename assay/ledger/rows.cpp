@@ -11,13 +11,14 @@ struct Insert::Slot {
 };
 
 Insert::Insert(soci::session& sql, const std::string& table, const std::vector<Column>& columns,
-               const std::string& returning)
-    : returns_(!returning.empty()), statement_(sql) {
+               bool numbered, std::size_t rows)
+    : sql_(sql), table_(table), numbered_(numbered), statement_(sql) {
   std::string names, places;
-  for (const auto& column : columns) {
-    const auto place = ":v" + std::to_string(slots_.size());
-    names += (names.empty() ? "" : ", ") + column.name;
-    places += (places.empty() ? "" : ", ") + place;
+  for (const auto& column : columns) names += (names.empty() ? "" : ", ") + column.name;
+  for (std::size_t i = 0; i < rows * columns.size(); ++i) {
+    const auto& column = columns[i % columns.size()];
+    const bool first = i % columns.size() == 0;
+    places += std::string(i == 0 ? "(" : first ? "), (" : ", ") + ":v" + std::to_string(i);
     auto& slot = *slots_.emplace_back(std::make_unique<Slot>());
     slot.kind = column.kind;
     switch (column.kind) {
@@ -32,10 +33,8 @@ Insert::Insert(soci::session& sql, const std::string& table, const std::vector<C
         break;
     }
   }
-  if (returns_) statement_.exchange(soci::into(returned_));
   statement_.alloc();
-  statement_.prepare("INSERT INTO " + table + " (" + names + ") VALUES (" + places + ")" +
-                     (returns_ ? " RETURNING " + returning : ""));
+  statement_.prepare("INSERT INTO " + table + " (" + names + ") VALUES " + places + ")");
   statement_.define_and_bind();
 }
 
@@ -60,9 +59,30 @@ std::int64_t Insert::run(std::span<const Value> values) {
     }
   }
   statement_.execute(true);
-  const auto returned = returned_;
-  if (returns_) statement_.fetch();  // there is no second row; without asking, the statement would stay open
-  return returned;
+  long long number = 0;
+  if (numbered_ && !sql_.get_last_insert_id(table_, number))
+    throw soci::soci_error("this database does not tell the number of a row put into " + table_);
+  return number;
+}
+
+namespace {
+constexpr std::size_t rows_at_once = 50;
+}
+
+InsertMany::InsertMany(soci::session& sql, const std::string& table, const std::vector<Column>& columns)
+    : columns_(columns.size()), one_(sql, table, columns), many_(sql, table, columns, false, rows_at_once) {}
+
+void InsertMany::add(std::initializer_list<Value> row) {
+  waiting_.insert(waiting_.end(), row.begin(), row.end());
+  if (waiting_.size() < rows_at_once * columns_) return;
+  many_.run(waiting_);
+  waiting_.clear();
+}
+
+void InsertMany::flush() {
+  const std::span<const Value> all(waiting_);
+  for (std::size_t i = 0; i < all.size(); i += columns_) one_.run(all.subspan(i, columns_));
+  waiting_.clear();
 }
 
 Value value_of(const soci::row& row, std::size_t column) {

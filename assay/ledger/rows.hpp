@@ -47,25 +47,31 @@ std::vector<Column> columns_of(const T& value) {
   return columns;
 }
 
+/// Puts the values of its fields behind those that are there.
+template <class T>
+void append_values(const T& value, std::vector<Value>& values) {
+  codec::fields(value, [&](const char*, const auto& field) { values.push_back(codec::to_value(field)); });
+}
+
 template <class T>
 std::vector<Value> values_of(const T& value) {
   std::vector<Value> values;
-  codec::fields(value, [&](const char*, const auto& field) { values.push_back(codec::to_value(field)); });
+  append_values(value, values);
   return values;
 }
 
-/// A statement that puts one row into a table, prepared once; numbers are bound as they are, not as decimal
-/// text.
+/// A statement that puts a row, or so many at once, into a table, prepared once; numbers are bound as they
+/// are, not as decimal text.
 class Insert {
  public:
-  /// `returning` names a column whose value run() returns.
+  /// `numbered`: the table's rows number themselves, and run() returns the number. `sql` has to outlive it.
   Insert(soci::session& sql, const std::string& table, const std::vector<Column>& columns,
-         const std::string& returning = {});
+         bool numbered = false, std::size_t rows = 1);
   ~Insert();
   Insert(const Insert&) = delete;
   Insert& operator=(const Insert&) = delete;
 
-  /// Values in the order of the columns. Returns the returned column's value.
+  /// Values in the order of the columns, row by row. Returns the last row's number, if it has one; else 0.
   std::int64_t run(std::initializer_list<Value> values) {
     return run(std::span(values.begin(), values.size()));
   }
@@ -74,9 +80,24 @@ class Insert {
  private:
   struct Slot;
   std::vector<std::unique_ptr<Slot>> slots_;
-  std::int64_t returned_ = 0;
-  bool returns_;
+  soci::session& sql_;
+  std::string table_;
+  bool numbered_;
   soci::statement statement_;
+};
+
+/// Puts rows into a table many at a time: each statement costs as much as storing a row.
+class InsertMany {
+ public:
+  InsertMany(soci::session& sql, const std::string& table, const std::vector<Column>& columns);
+  void add(std::initializer_list<Value> row);
+  /// Stores what was added. To be called before the end of the transaction.
+  void flush();
+
+ private:
+  std::size_t columns_;
+  Insert one_, many_;
+  std::vector<Value> waiting_;
 };
 
 /// A column of a row that was read.

@@ -48,24 +48,30 @@ void refuse_what_is_not_finite(const Trial& trial) {
 }  // namespace
 
 TrialRows::TrialRows(soci::session& sql)
-    : trial_(sql, "trial", columns_under_campaign(columns_of(Trial{})), "id"),
-      reading_(sql, "reading", {{"trial", Kind::whole}, {"metric", Kind::whole}, {"value", Kind::number}}),
-      point_(sql, "series",
-             {{"trial", Kind::whole},
-              {"metric", Kind::whole},
-              {"place", Kind::whole},
-              {"at", Kind::number},
-              {"value", Kind::number}}) {}
+    : trial_(sql, "trial", columns_under_campaign(columns_of(Trial{})), true),
+      readings_(sql, "reading", {{"trial", Kind::whole}, {"metric", Kind::whole}, {"value", Kind::number}}),
+      points_(sql, "series",
+              {{"trial", Kind::whole},
+               {"metric", Kind::whole},
+               {"place", Kind::whole},
+               {"at", Kind::number},
+               {"value", Kind::number}}) {}
 
 void TrialRows::put(CampaignId campaign, const Trial& trial) {
   refuse_what_is_not_finite(trial);
-  auto values = values_of(trial);
-  values.insert(values.begin(), campaign.value);
-  const auto id = trial_.run(values);
-  for (const auto& reading : trial.readings) reading_.run({id, reading.metric.value, reading.value});
+  values_.clear();
+  values_.emplace_back(campaign.value);
+  append_values(trial, values_);
+  const auto id = trial_.run(values_);
+  for (const auto& reading : trial.readings) readings_.add({id, reading.metric.value, reading.value});
   std::int64_t place = 0;
   for (const auto& point : trial.series)
-    point_.run({id, point.metric.value, place++, codec::to_value(point.at), point.value});
+    points_.add({id, point.metric.value, place++, codec::to_value(point.at), point.value});
+}
+
+void TrialRows::flush() {
+  readings_.flush();
+  points_.flush();
 }
 
 RoundRows::RoundRows(soci::session& sql)

@@ -2,6 +2,8 @@
 
 #include <soci/soci.h>
 
+#include <vector>
+
 #include "assay/ledger/rows.hpp"
 #include "assay/model/log.hpp"
 
@@ -15,9 +17,13 @@ class TrialRows {
   explicit TrialRows(soci::session& sql);
   /// Throws DomainError for a reading or point that is no finite number; nothing is stored then.
   void put(CampaignId campaign, const Trial& trial);
+  /// Stores what put() kept back. To be called before the end of the transaction.
+  void flush();
 
  private:
-  Insert trial_, reading_, point_;
+  Insert trial_;
+  InsertMany readings_, points_;
+  std::vector<Value> values_;  ///< of a trial; kept for its room
 };
 
 /// The statement that stores rounds, prepared once.
