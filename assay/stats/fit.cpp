@@ -1,6 +1,6 @@
 #include "assay/stats/fit.hpp"
 
-#include <Eigen/Dense>
+#include <Eigen/QR>
 #include <algorithm>
 #include <boost/math/distributions/normal.hpp>
 #include <boost/math/distributions/students_t.hpp>
@@ -68,12 +68,14 @@ LinearFit least_squares(const std::vector<std::vector<double>>& columns, std::sp
   fit.residual_sum = (target - design * solution).squaredNorm();
   fit.freedom = y.size() - columns.size();
   const double noise = fit.freedom > 0 ? fit.residual_sum / static_cast<double>(fit.freedom) : unbounded;
-  const Eigen::MatrixXd inverse = length.cwiseInverse().asDiagonal() *
-                                  (scaled.transpose() * scaled).inverse() *
-                                  length.cwiseInverse().asDiagonal();
-  for (Eigen::Index a = 0; a < width; ++a) {
-    fit.covariance.emplace_back();
-    for (Eigen::Index b = 0; b < width; ++b) fit.covariance.back().push_back(noise * inverse(a, b));
+  // What each observation adds to the coefficients; their sum of squares is (XᵀX)⁻¹.
+  fit.covariance.assign(columns.size(), std::vector<double>(columns.size(), 0.0));
+  for (Eigen::Index r = 0; r < rows; ++r) {
+    const Eigen::VectorXd share = qr.solve(Eigen::VectorXd::Unit(rows, r)).cwiseQuotient(length);
+    for (std::size_t a = 0; a < columns.size(); ++a)
+      for (std::size_t b = 0; b < columns.size(); ++b)
+        fit.covariance[a][b] +=
+            noise * share(static_cast<Eigen::Index>(a)) * share(static_cast<Eigen::Index>(b));
   }
   return fit;
 }
