@@ -8,22 +8,10 @@
 #include <cmath>
 #include <cstdint>
 
+#include "assay/model/printable.hpp"
+
 namespace assay::inline v1::check {
 namespace {
-
-/// Length of the UTF-8 sequence at the head of `text`, 0 when there is none.
-std::size_t sequence(std::string_view text) {
-  const auto byte = [&](std::size_t i) { return static_cast<unsigned char>(text[i]); };
-  const std::size_t length = byte(0) < 0x80          ? 1
-                             : (byte(0) >> 5U) == 6  ? 2
-                             : (byte(0) >> 4U) == 14 ? 3
-                             : (byte(0) >> 3U) == 30 ? 4
-                                                     : 0;
-  if (length == 0 || length > text.size()) return 0;
-  for (std::size_t i = 1; i < length; ++i)
-    if ((byte(i) & 0xC0U) != 0x80) return 0;
-  return length;
-}
 
 std::string_view line_at(std::string_view text, std::size_t start) {
   return start > text.size() ? std::string_view{} : text.substr(start, text.find('\n', start) - start);
@@ -37,19 +25,14 @@ std::string quoted(std::string_view text, std::size_t start) {
 }  // namespace
 
 std::string printable_line(std::string_view line, std::size_t most) {
-  std::string out;
-  std::size_t shown = 0;
-  while (!line.empty()) {
-    if (shown++ == most) return out + "…";
-    const auto length = sequence(line);
-    const auto first = static_cast<unsigned char>(line[0]);
-    if (length == 0 || first < 0x20 || first == 0x7f)
-      out += '?';
-    else
-      out += line.substr(0, length);
-    line.remove_prefix(std::max<std::size_t>(length, 1));
+  std::size_t kept = 0, shown = 0;
+  while (kept < line.size() && shown < most) {
+    kept += std::max<std::size_t>(utf8_length(line.substr(kept)), 1);
+    ++shown;
   }
-  return out;
+  auto out = printable(line.substr(0, kept));
+  std::ranges::replace(out, '\n', '?');
+  return kept < line.size() ? out + "…" : out;
 }
 
 std::string first_difference(std::string_view text, std::string_view expected, bool whole) {

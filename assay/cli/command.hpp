@@ -6,6 +6,7 @@
 #include "assay/judge.hpp"
 #include "assay/plan.hpp"
 #include "assay/program/asking.hpp"
+#include "assay/program/terminal_guard.hpp"
 
 namespace CLI {
 class App;
@@ -17,6 +18,8 @@ namespace assay::inline v1::cli {
 using Action = std::function<int()>;
 
 using program::exit_done;
+using program::TerminalGuard;
+using program::unguarded_out;
 inline constexpr int exit_gate = 1;  ///< the gate did not pass
 using program::exit_interrupted;
 using program::exit_nothing_measured;

@@ -21,9 +21,9 @@ int conditions(bool quick, bool json) {
   program::StopOnSignals stopping;
   const bool terminal = isatty(STDERR_FILENO) == 1;
   const auto found = look_around(!quick, stopping.token(), [&](int place, int of) {
-    if (terminal) std::cerr << "\r\x1b[Kprobing the noise, " << place << " of " << of << std::flush;
+    if (terminal) std::clog << "\r\x1b[Kprobing the noise, " << place << " of " << of << std::flush;
   });
-  if (terminal) std::cerr << "\r\x1b[K" << std::flush;
+  if (terminal) std::clog << "\r\x1b[K" << std::flush;
   std::cout << (json ? to_json(found) : to_text(found));
   return stopping.token().stop_requested() ? exit_interrupted : exit_done;
 }

@@ -26,7 +26,8 @@ constexpr const char* import_examples = R"(  assay import samples.csv --baseline
   assay import all.json                                  what assay export --as json wrote
 
 Columns: candidate,workload,metric,value and, as far as there are, round,repeat,unit,prefer; others with --factor.
-Rows with a round are paired by it.)";
+Rows with a round are paired by it. An apostrophe before = + - @ or another one, which keeps spreadsheets from reading
+a formula, is taken off again.)";
 
 struct Exporting {
   std::string campaign = "last", ledger, as = "csv";
@@ -35,12 +36,13 @@ struct Exporting {
 int export_trials(const Exporting& asked) {
   auto found = find_campaign(asked.campaign, asked.ledger);
   const auto record = found.ledger.read(found.campaign.id);
+  auto& out = unguarded_out();
   if (asked.as == "csv")
-    exchange::write_csv(record, std::cout);
+    exchange::write_csv(record, out);
   else
-    std::cout << exchange::record_to_json(record);
-  std::cout.flush();
-  if (!std::cout) throw Error("not all of it could be written", "standard output", "look at the disk");
+    out << exchange::record_to_json(record);
+  out.flush();
+  if (!out) throw Error("not all of it could be written", "standard output", "look at the disk");
   return exit_done;
 }
 

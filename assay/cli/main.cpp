@@ -70,6 +70,7 @@ int run(int argc, char** argv) {
 }  // namespace
 
 int main(int argc, char** argv) {
+  const assay::cli::TerminalGuard guard;
   try {
     const int status = run(argc, argv);
     std::cout.flush();

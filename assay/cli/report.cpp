@@ -48,7 +48,7 @@ int report(const ReportAsked& asked) {
   if (asked.as == "page" && asked.file.empty())
     return write(text, "assay-" + findings.design.uid.substr(0, 8) + ".html");
   if (asked.file.empty()) {
-    std::cout << text;
+    unguarded_out() << text << std::flush;
     return exit_done;
   }
   return write(text, asked.file);

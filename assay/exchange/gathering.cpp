@@ -8,6 +8,7 @@
 #include <optional>
 #include <utility>
 
+#include "assay/exchange/csv_text.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/names.hpp"
 
@@ -46,7 +47,9 @@ void Gathering::refuse(std::size_t line, std::size_t column, const std::string& 
   throw Error(problem, name_ + ":" + std::to_string(line) + ", column " + names_.at(column), remedy);
 }
 
-void Gathering::set_columns(const std::vector<std::string>& names, const std::string& place) {
+void Gathering::set_columns(const std::vector<std::string>& header, const std::string& place) {
+  std::vector<std::string> names;
+  for (const auto& name : header) names.emplace_back(csv_text(name));
   std::string unknown;
   columns_.clear();
   for (const auto& name : names) {
@@ -78,7 +81,7 @@ std::size_t Gathering::column_of(Column wanted) const {
 
 std::string_view Gathering::field(const std::vector<std::string>& fields, Column wanted) const {
   const auto column = column_of(wanted);
-  return column < fields.size() ? std::string_view(fields[column]) : std::string_view{};
+  return column < fields.size() ? csv_text(fields[column]) : std::string_view{};
 }
 
 void Gathering::add(const std::vector<std::string>& fields, std::size_t line) {
@@ -152,7 +155,7 @@ CellId Gathering::cell_of(const std::vector<std::string>& fields, std::size_t li
       refuse(line, i, fields[i] + " is beyond what a number of double precision can hold",
              "write it in another unit, or as text");
     else
-      cell.setting.levels[names_[i]] = fields[i];
+      cell.setting.levels[names_[i]] = std::string(csv_text(fields[i]));
   }
   // Levels that are written otherwise may be the same: 800 and 0800.
   if (const auto same = design.cells.find([&](const Cell& other) { return other == cell; }))

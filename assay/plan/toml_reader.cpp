@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "assay/check/answer.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/near_miss.hpp"
 #include "assay/model/quantity.hpp"
@@ -30,12 +31,6 @@ std::string kind_of(const toml::node& node) {
 
 }  // namespace
 
-std::string printable(std::string text) {
-  std::ranges::replace_if(
-      text, [](unsigned char c) { return c < 0x20 || c == 0x7f; }, '?');
-  return text;
-}
-
 std::string TomlReader::place(const toml::source_region& region) const {
   return name_ + ":" + std::to_string(region.begin.line) + ":" + std::to_string(region.begin.column);
 }
@@ -54,8 +49,9 @@ void TomlReader::check_keys(const toml::table& table, const std::string& path,
   for (const auto& [key, node] : table) {
     const std::string word(key.str());
     if (std::ranges::count(known, word) == 0)
-      throw Error("unknown key \"" + printable(word) + "\"" + (path.empty() ? "" : " in " + path),
-                  place(key.source()), meant_or_known(word, known));
+      throw Error(
+          "unknown key \"" + check::printable_line(word, 200) + "\"" + (path.empty() ? "" : " in " + path),
+          place(key.source()), meant_or_known(word, known));
     places_[path.empty() ? word : path + "." + word] = place(key.source());
   }
 }
@@ -89,7 +85,7 @@ std::size_t TomlReader::choice(const toml::node& node, const std::string& path, 
   const auto word = clean(*node.as_string());
   const auto found = std::ranges::find(known, word);
   if (found == known.end())
-    fail(node, "unknown " + std::string(key.name) + " \"" + printable(word) + "\"",
+    fail(node, "unknown " + std::string(key.name) + " \"" + check::printable_line(word) + "\"",
          meant_or_known(word, known));
   return static_cast<std::size_t>(found - known.begin());
 }

@@ -16,9 +16,6 @@
 
 namespace assay::inline v1::plan {
 
-/// Control characters made harmless for messages.
-std::string printable(std::string text);
-
 /// Reads values out of TOML tables by the lists of their keys (codec/plan_keys.hpp); each error says where in
 /// the file it is, what was found and what was expected. Remembers where everything stands. Included by this
 /// module's own sources only.

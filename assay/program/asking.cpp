@@ -11,6 +11,7 @@
 
 #include "assay/model/error.hpp"
 #include "assay/model/quantity.hpp"
+#include "assay/program/terminal_guard.hpp"
 #include "assay/render/json.hpp"
 #include "assay/render/text.hpp"
 
@@ -64,10 +65,12 @@ double parse_budget(const std::string& text) {
   }
 }
 
-void show(const Findings& findings, bool json) {
+void show(const Findings& findings, bool json, bool all_notes) {
   const bool colour = isatty(STDOUT_FILENO) == 1 && std::getenv("NO_COLOR") == nullptr;
-  std::cout << (json ? render::to_json(findings) : render::to_text(findings, {.colour = colour}))
-            << std::flush;
+  auto& out = json ? unguarded_out() : std::cout;
+  out << (json ? render::to_json(findings)
+               : render::to_text(findings, {.colour = colour, .all_notes = all_notes}))
+      << std::flush;
 }
 
 void add_when_busy(CLI::App& command, std::string& choice) {

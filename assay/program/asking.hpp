@@ -20,7 +20,7 @@ inline constexpr int exit_nothing_measured = 3;
 inline constexpr int exit_interrupted = 130;
 
 /// Shows findings on stdout as text or JSON.
-void show(const Findings& findings, bool json);
+void show(const Findings& findings, bool json, bool all_notes = false);
 
 /// An argument list as one would type it, quoted for a shell where need be.
 std::string typed(const std::vector<std::string>& arguments);

@@ -9,6 +9,7 @@
 #include "assay/program/progress.hpp"
 #include "assay/program/samples.hpp"
 #include "assay/program/stopping.hpp"
+#include "assay/program/terminal_guard.hpp"
 
 namespace assay::inline v1::program {
 namespace {
@@ -86,6 +87,7 @@ std::vector<std::string> without_rounds(const std::vector<std::string>& command)
 }
 
 int carry_on(const contest::Contest& contest, const Asked& asked, const std::vector<std::string>& command) {
+  const TerminalGuard guard;
   auto options = merged(contest.options(), asked);
   options.repeat = typed(without_rounds(command));
   StopOnSignals stopping;

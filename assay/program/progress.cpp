@@ -15,6 +15,9 @@
 namespace assay::inline v1::program {
 namespace {
 
+/// Past the guard of std::cerr: to the line's start, and clears it.
+constexpr const char* back_to_start = "\r\x1b[K";
+
 using Phase = campaign::Progress::Phase;
 
 std::string line_for(const campaign::Progress& progress, const std::string& cell) {
@@ -67,15 +70,17 @@ void ProgressLine::progress(const campaign::Progress& progress) {
   if (!terminal_ && now - last_ < now_and_then) return;
   last_ = now;
   const auto line = line_for(progress, report::cell_name(names_, progress.cell));
-  if (terminal_)
-    std::cerr << "\r\x1b[K" << (report::cells_of(line) > 99 ? report::left(line, 99) : line) << std::flush;
-  else
+  if (terminal_) {
+    std::clog << back_to_start << std::flush;
+    std::cerr << (report::cells_of(line) > 99 ? report::left(line, 99) : line) << std::flush;
+  } else {
     std::cerr << "assay: " << line << "\n";
+  }
   shown_ = true;
 }
 
 void ProgressLine::clear() {
-  if (terminal_ && shown_) std::cerr << "\r\x1b[K" << std::flush;
+  if (terminal_ && shown_) std::clog << back_to_start << std::flush;
   shown_ = false;
 }
 

@@ -8,6 +8,7 @@
 #include <sstream>
 
 #include "assay/model/names.hpp"
+#include "assay/model/printable.hpp"
 #include "assay/report/notes.hpp"
 
 namespace assay::inline v1::render {
@@ -55,7 +56,7 @@ std::string to_junit(const GateResult& gate, const Design& design) {
   ptree suite;
   const bool undecided_fails = gate.status == GateStatus::undecided && !gate.passes;
   const auto failed = count(gate, GateStatus::failed), undecided = count(gate, GateStatus::undecided);
-  suite.put("<xmlattr>.name", design.title.empty() ? "assay gate" : design.title);
+  suite.put("<xmlattr>.name", printable(design.title.empty() ? "assay gate" : design.title));
   suite.put("<xmlattr>.tests", gate.reasons.size());
   suite.put("<xmlattr>.failures", failed + (undecided_fails ? undecided : 0));
   suite.put("<xmlattr>.skipped", undecided_fails ? 0 : undecided);
@@ -66,8 +67,9 @@ std::string to_junit(const GateResult& gate, const Design& design) {
   for (const auto& reason : gate.reasons) {
     ptree test;
     test.put("<xmlattr>.classname", "assay");
-    const auto [about, text] = worded(design, reason);
-    test.put("<xmlattr>.name", about);
+    const auto [about, words] = worded(design, reason);
+    const auto text = printable(words);  // XML has no control characters
+    test.put("<xmlattr>.name", printable(about));
     const bool undecided_one = reason.status == GateStatus::undecided;
     if (reason.status == GateStatus::failed || (undecided_one && undecided_fails))
       test.put("failure.<xmlattr>.message", text);

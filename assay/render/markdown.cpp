@@ -6,6 +6,7 @@
 #include <string_view>
 #include <vector>
 
+#include "assay/model/printable.hpp"
 #include "assay/render/gate.hpp"
 #include "assay/report/report.hpp"
 
@@ -17,7 +18,7 @@ namespace {
 /// Markup in a text shown as it is; one line.
 std::string plain(const std::string& text) {
   std::string out;
-  for (const char c : text) {
+  for (const char c : printable(text)) {
     if (c == '\n') {
       out += "<br>";
     } else if (c == '<' || c == '>' || c == '&') {
@@ -37,10 +38,10 @@ std::vector<std::string> table_lines(const Report& report) {
     for (const auto& setting : block.settings)
       for (const auto& row : setting.rows)
         if (row.finding != nullptr)
-          lines[row.finding] =
-              fmt::format("| {} | {} | {} | {} | {} | {} ({}) | {} |\n", plain(row.candidate),
-                          plain(row.where), plain(block.metric_name), row.baseline_typical, row.typical,
-                          row.change, row.interval, plain(row.sign + " " + row.verdict));
+          lines[row.finding] = fmt::format("| {} | {} | {} | {} | {} | {} ({}) | {} |\n",
+                                           plain(row.candidate), plain(row.where), plain(block.metric_name),
+                                           plain(row.baseline_typical), plain(row.typical), plain(row.change),
+                                           plain(row.interval), plain(row.sign + " " + row.verdict));
   std::vector<std::string> all;
   for (auto& [finding, line] : lines) all.push_back(std::move(line));
   return all;

@@ -1,0 +1,17 @@
+#pragma once
+
+#include <cstddef>
+#include <string>
+#include <string_view>
+
+namespace assay::inline v1::inline model {
+
+/// How many bytes the character at the start of a text takes in UTF-8; 0 where there is none.
+std::size_t utf8_length(std::string_view text);
+
+/// The text with `?` for every character that could steer what shows it: control characters other than line
+/// breaks and tabs, those that turn the direction of writing, and bytes that are no UTF-8. For names, titles
+/// and messages of others on their way to a terminal, XML or Markdown; what is kept is never changed.
+std::string printable(std::string_view text);
+
+}  // namespace assay::inline v1::inline model

@@ -1,0 +1,89 @@
+#include "assay/program/terminal_guard.hpp"
+
+#include <array>
+#include <iostream>
+#include <streambuf>
+#include <string>
+#include <string_view>
+
+#include "assay/model/printable.hpp"
+
+namespace assay::inline v1::program {
+namespace {
+
+/// The colours of verdicts (render/table.cpp), which do no harm where others send them.
+constexpr std::array<std::string_view, 3> harmless = {"\x1b[34m", "\x1b[38;5;166m", "\x1b[0m"};
+
+std::string made_safe(std::string_view text) {
+  std::string out;
+  while (!text.empty()) {
+    std::size_t next = text.size(), length = 0;
+    for (const auto colour : harmless)
+      if (const auto at = text.find(colour); at < next) {
+        next = at;
+        length = colour.size();
+      }
+    out += printable(text.substr(0, next));
+    out += text.substr(next, length);
+    text.remove_prefix(next + length);
+  }
+  return out;
+}
+
+std::streambuf* unguarded = nullptr;
+
+}  // namespace
+
+/// Lets text through a line, or a flush, at a time.
+class TerminalGuard::Buffer : public std::streambuf {
+ public:
+  explicit Buffer(std::ostream& stream) : stream_(stream), to_(stream.rdbuf(this)) {}
+  ~Buffer() override {
+    sync();
+    stream_.rdbuf(to_);
+  }
+  Buffer(const Buffer&) = delete;
+  Buffer& operator=(const Buffer&) = delete;
+
+  std::streambuf* to() const { return to_; }
+
+ protected:
+  int overflow(int c) override {
+    if (c == traits_type::eof()) return traits_type::not_eof(c);
+    waiting_ += static_cast<char>(c);
+    return c != '\n' || pass_on() ? c : traits_type::eof();
+  }
+  std::streamsize xsputn(const char* text, std::streamsize count) override {
+    waiting_.append(text, static_cast<std::size_t>(count));
+    return waiting_.find('\n') == std::string::npos || pass_on() ? count : 0;
+  }
+  int sync() override { return pass_on() && to_->pubsync() == 0 ? 0 : -1; }
+
+ private:
+  bool pass_on() {
+    const auto safe = made_safe(waiting_);
+    waiting_.clear();
+    return to_->sputn(safe.data(), static_cast<std::streamsize>(safe.size())) ==
+           static_cast<std::streamsize>(safe.size());
+  }
+
+  std::ostream& stream_;
+  std::streambuf* to_;
+  std::string waiting_;
+};
+
+TerminalGuard::TerminalGuard()
+    : out_(std::make_unique<Buffer>(std::cout)), err_(std::make_unique<Buffer>(std::cerr)) {
+  unguarded = out_->to();
+}
+
+TerminalGuard::~TerminalGuard() { unguarded = nullptr; }
+
+std::ostream& unguarded_out() {
+  static std::ostream stream(nullptr);
+  std::cout.flush();
+  stream.rdbuf(unguarded == nullptr ? std::cout.rdbuf() : unguarded);
+  return stream;
+}
+
+}  // namespace assay::inline v1::program
