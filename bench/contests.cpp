@@ -1,6 +1,7 @@
 // What contests say of a planted change of 0.2 % and of none, at several lengths of slices, on the machine as
 // it is and beside a busy neighbour; beside it, one function run for a while and then the other, by the means
-// of their calls. Also how much of the time goes into slices, and what a slice adds to a call.
+// of their calls. Also how much of the time goes into slices, what a slice adds to a call, and what a slice
+// carries over into the one after it.
 
 #include <fmt/format.h>
 
@@ -147,11 +148,49 @@ void overheads() {
              clock.overhead() * 1e9);
 }
 
+/// Reads all of its numbers.
+struct Sum {
+  std::vector<std::uint64_t> numbers;
+  explicit Sum(std::size_t bytes) : numbers(bytes / sizeof(std::uint64_t), 1) {}
+  std::uint64_t operator()() const {
+    std::uint64_t sum = 0;
+    for (const auto number : numbers) sum += opaque(number);
+    return sum;
+  }
+};
+
+/// Slices of a function right after one that reads 32 MiB, beside slices after its own: without untimed calls
+/// at their start, and with an eighth of their calls, as contests have them.
+void carry_over() {
+  using contest::Contender;
+  contest::TypedInput<contest::Nothing> nothing([] { return contest::Nothing{}; });
+  contest::TypedCallable<Sum> all_of_the_cache(Sum(std::size_t{32} << 20U));
+  Contender before{.callable = &all_of_the_cache, .input = &nothing};
+  for (const std::size_t kibibytes : {16, 256}) {
+    contest::TypedCallable<Sum> sum(Sum(kibibytes << 10U));
+    Contender mine{.callable = &sum, .input = &nothing};
+    contest::calibrate(mine, kibibytes == 16 ? 50e-6 : 400e-6);
+    for (const bool leads : {false, true}) {
+      const auto lead = leads ? std::max<std::uint64_t>(mine.calls / 8, 1) : 0;
+      std::vector<double> ratios;
+      for (int i = 0; i < 301; ++i) {
+        contest::time_slice(before, 1);
+        const double disturbed = contest::time_slice(mine, mine.calls, lead);
+        ratios.push_back(disturbed / contest::time_slice(mine, mine.calls, lead));
+      }
+      fmt::print("slice of {} calls over {} KiB after one over 32 MiB, {}: {:+.2f} % (median of 301)\n",
+                 mine.calls, kibibytes, leads ? "an eighth of its calls untimed first" : "timed at once",
+                 (stats::median(ratios) - 1) * 100);
+    }
+  }
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
   const int count = argc > 1 ? std::atoi(argv[1]) : 20;
   overheads();
+  carry_over();
   fmt::print("\n");
   table(false, count);
   table(true, count);

@@ -21,7 +21,7 @@ constexpr const char* verdict_examples = R"(  assay verdict            the last 
 struct VerdictAsked {
   std::string campaign = "last", ledger;
   std::string second, only;
-  bool json = false, trials = false;
+  bool json = false, trials = false, notes = false;
 };
 
 /// What a campaign that measured another's findings again made of them, when that one is still there.
@@ -42,7 +42,7 @@ int verdict(const VerdictAsked& asked) {
   auto findings = judge::judge_record(record);
   if (asked.second.empty()) add_confirmations(findings, found.ledger);
   judge::keep_only(findings, parse_only(asked.only));
-  show(findings, asked.json);
+  show(findings, asked.json, asked.notes);
   if (asked.trials && !asked.json) std::cout << render::details(findings, record);
   return findings.findings.empty() ? exit_nothing_measured : exit_done;
 }
@@ -58,6 +58,7 @@ void add_verdict(CLI::App& app, Action& action) {
   command->add_option("--ledger", asked->ledger, "the ledger to look in");
   command->add_flag("--trials", asked->trials,
                     "all trials of each finding besides: a strip of dots, quantiles");
+  command->add_flag("--notes", asked->notes, "every note by itself, in place of the five that matter most");
   command->add_flag("--json", asked->json, "print the findings document");
   command->footer(verdict_examples);
   command->callback([asked, &action] { action = [asked] { return verdict(*asked); }; });

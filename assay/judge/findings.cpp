@@ -6,6 +6,7 @@
 #include <optional>
 #include <utility>
 
+#include "assay/judge/estimate.hpp"
 #include "assay/judge/exact.hpp"
 #include "assay/judge/failures.hpp"
 #include "assay/judge/groups.hpp"
@@ -51,10 +52,13 @@ std::optional<Note> objection(const PairedSeries& series, MetricId id, const Met
   return note;
 }
 
+/// Pairs that can't be judged yet, by their place in the family.
+using TooFew = std::map<std::size_t, PairedSeries>;
+
 /// The pairs of every contrast whose cells are sound; twins form a family of their own. One that can't be
 /// judged has no pairs here, but still counts among the many: nothing is settled sooner for its want.
 std::vector<PairedSeries> family_of(const Evidence& evidence, MetricId id, bool twins,
-                                    std::vector<Note>* notes) {
+                                    std::vector<Note>* notes, TooFew& too_few) {
   const auto& design = evidence.design;
   const auto cells = by_cell(evidence.values(id));
   std::vector<PairedSeries> family;
@@ -62,13 +66,25 @@ std::vector<PairedSeries> family_of(const Evidence& evidence, MetricId id, bool 
     if (design.is_twin(contrast.candidate) != twins || !evidence.is_sound(contrast)) continue;
     auto series = pair_up(evidence, contrast, cells);
     if (const auto note = objection(series, id, design.metrics[id])) {
-      const bool no_wonder = twins && note->kind == NoteKind::too_few_rounds;  // they run in some rounds only
-      if (notes != nullptr && !series.rounds.empty() && !no_wonder) notes->push_back(*note);
+      if (note->kind == NoteKind::too_few_rounds && all_fit(series, design.metrics[id].scale)) {
+        if (!series.rounds.empty() && !twins) too_few.emplace(family.size(), series);
+      } else if (notes != nullptr && !series.rounds.empty()) {
+        notes->push_back(*note);
+      }
       series = PairedSeries{.of = contrast, .repeats = series.repeats};
     }
     family.push_back(std::move(series));
   }
   return family;
+}
+
+/// The change that pairs show which are too few for a verdict.
+Finding as_seen(const PairedSeries& series, Question question) {
+  question.all_runs = true;
+  auto seen = estimate_of(series, series.rounds.size(), question).describe(0, question.level);
+  seen.of = series.of;
+  seen.to_settle = Price{.obstacle = Price::Obstacle::too_few_rounds};
+  return seen;
 }
 
 std::vector<Finding> judge_family(const Evidence& evidence, MetricId id, bool twins, Stage stage,
@@ -81,11 +97,14 @@ std::vector<Finding> judge_family(const Evidence& evidence, MetricId id, bool tw
   if (compared) {
     findings = *std::move(compared);
   } else {
-    const auto series = family_of(evidence, id, twins, notes);
+    TooFew too_few;
+    const auto series = family_of(evidence, id, twins, notes, too_few);
     constexpr std::size_t most_priced = 24;  // each takes some milliseconds
     auto family = rules_for(evidence.design, id, series);
     family.priced = notes != nullptr && series.size() <= most_priced;
     findings = settle(series, family, stage);
+    if (notes != nullptr)
+      for (const auto& [place, pairs] : too_few) findings[place] = as_seen(pairs, family.question);
   }
   for (auto& finding : findings) finding.metric = id;
   return findings;

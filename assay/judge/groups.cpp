@@ -41,6 +41,24 @@ Called called_on(const Findings& findings, MetricId metric) {
   return called;
 }
 
+/// What a finding on a metric shows of a cell: its baseline, and the interval of the change.
+using Shown = std::map<CellId, std::pair<CellId, Interval>>;
+
+Shown shown_on(const Findings& findings, MetricId metric) {
+  Shown shown;
+  for (const auto& f : findings.findings)
+    if (f.metric == metric && f.rounds > 0) shown[f.of.candidate] = {f.of.baseline, f.interval};
+  return shown;
+}
+
+/// Whether the intervals of two cells' changes against one baseline lie apart.
+bool lie_apart(const Shown& shown, CellId a, CellId b) {
+  const auto of_a = shown.find(a), of_b = shown.find(b);
+  if (of_a == shown.end() || of_b == shown.end() || of_a->second.first != of_b->second.first) return false;
+  const auto &mine = of_a->second.second, &other = of_b->second.second;
+  return mine.high < other.low || other.high < mine.low;
+}
+
 /// Whether findings tell two cells apart: one is called against the other, or both against a third that
 /// stands between them.
 bool tell_apart(const Called& called, CellId a, CellId b) {
@@ -96,6 +114,7 @@ std::vector<CandidateGroup> find_groups(const Evidence& evidence, const Findings
     if (!design.metrics[metric].demand.watched || design.metrics[metric].exact) continue;
     const auto values = by_cell(evidence.values(metric));
     const auto called = called_on(findings, metric);
+    const auto shown = shown_on(findings, metric);
     for (const auto& [place, cells] : places) {
       if (cells.size() < 3) continue;
       std::vector<double> p;
@@ -108,7 +127,8 @@ std::vector<CandidateGroup> find_groups(const Evidence& evidence, const Findings
       std::size_t at = 0, told = 0;
       for (std::size_t a = 0; a < cells.size(); ++a)
         for (std::size_t b = a + 1; b < cells.size(); ++b) {
-          const bool apart = adjusted[at++] <= alpha || tell_apart(called, cells[a], cells[b]);
+          const bool apart = adjusted[at++] <= alpha || tell_apart(called, cells[a], cells[b]) ||
+                             lie_apart(shown, cells[a], cells[b]);
           alike[a][b] = alike[b][a] = !apart;
           told += apart ? 1 : 0;
         }

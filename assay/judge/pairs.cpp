@@ -110,7 +110,7 @@ void mark_time_limits(const Evidence& evidence, PairedSeries& series) {
 }
 
 Estimate estimate_of(const PairedSeries& series, std::size_t pairs, Question question) {
-  question.all_runs = pairs > series.in_time;
+  question.all_runs = question.all_runs || pairs > series.in_time;
   question.repeats = series.repeats;
   const auto values_of = [&](const std::vector<double>& side, int repeats) {
     return std::span(side).first(pairs * static_cast<std::size_t>(repeats));

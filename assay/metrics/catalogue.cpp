@@ -15,7 +15,16 @@ struct Traits {
   bool exact = false, supporting = false;
   double coarse_below = 0;
   bool of_programs = true, of_functions = false, holds_abreast = true;
+  const char *better = nullptr, *worse = nullptr, *what = nullptr;  ///< where they are not the usual words
 };
+
+/// Times are faster or slower; of what is counted there is fewer or more, of other things less or more.
+Words words_for(const std::string& name, const std::string& unit, const Traits& traits) {
+  if (traits.better != nullptr) return {traits.better, traits.worse, traits.what};
+  if (traits.prefer == Prefer::neither) return {"less", "more", name};
+  if (unit == "s") return {"faster", "slower", ""};
+  return {"fewer", "more", name};
+}
 
 Row make(Known id, const char* name, const char* unit, const Traits& traits = {}) {
   return {.id = id,
@@ -27,6 +36,7 @@ Row make(Known id, const char* name, const char* unit, const Traits& traits = {}
                      .exact = traits.exact,
                      .supporting = traits.supporting,
                      .coarse_below = traits.coarse_below},
+          .words = words_for(name, unit, traits),
           .needs = traits.needs,
           .of_programs = traits.of_programs,
           .of_functions = traits.of_functions,
@@ -43,7 +53,6 @@ constexpr Traits per_core{
 constexpr Traits per_cycle{
     .needs = Needs::counters, .prefer = Prefer::neither, .supporting = true, .holds_abreast = false};
 constexpr Traits sampled{.supporting = true, .coarse_below = 1};
-constexpr Traits size{.exact = true};
 constexpr Traits machine{.prefer = Prefer::neither, .scale = Scale::difference, .about = About::machine};
 constexpr Traits shown{.prefer = Prefer::neither, .scale = Scale::difference};
 constexpr Traits called{.needs = Needs::calls, .of_programs = false, .of_functions = true};
@@ -51,6 +60,21 @@ constexpr Traits also_called{
     .needs = Needs::calls, .supporting = true, .of_programs = false, .of_functions = true};
 constexpr Traits allocated{
     .needs = Needs::allocator, .exact = true, .of_programs = false, .of_functions = true};
+
+constexpr Traits memory{.better = "less", .worse = "more", .what = "memory"};
+constexpr Traits memory_of_all{
+    .needs = Needs::control_group, .better = "less", .worse = "more", .what = "memory"};
+constexpr Traits allocated_memory{.needs = Needs::allocator,
+                                  .exact = true,
+                                  .of_programs = false,
+                                  .of_functions = true,
+                                  .better = "less",
+                                  .worse = "more",
+                                  .what = "allocated memory"};
+
+constexpr Traits size_of(const char* what) {
+  return {.exact = true, .better = "smaller", .worse = "larger", .what = what};
+}
 
 }  // namespace
 
@@ -60,12 +84,18 @@ std::span<const Row> catalogue() {
       make(wall_time, "wall time", "s", {.holds_abreast = false}),
       make(cpu_time, "cpu time", "s"),
       make(throughput, "throughput", "",
-           {.needs = Needs::work, .prefer = Prefer::higher, .of_functions = true, .holds_abreast = false}),
+           {.needs = Needs::work,
+            .prefer = Prefer::higher,
+            .of_functions = true,
+            .holds_abreast = false,
+            .better = "higher",
+            .worse = "lower",
+            .what = "throughput"}),
       make(user_time, "user time", "s", sampled),
       make(system_time, "system time", "s", sampled),
       make(cores_used, "cores used", "", {.prefer = Prefer::neither, .holds_abreast = false}),
-      make(peak_memory, "peak memory", "B"),
-      make(tree_memory, "tree memory", "B", {.needs = Needs::control_group}),
+      make(peak_memory, "peak memory", "B", memory),
+      make(tree_memory, "tree memory", "B", memory_of_all),
       make(minor_faults, "minor faults", "", supporting),
       make(major_faults, "major faults", "", supporting),
       make(voluntary_switches, "voluntary switches", "", switches),
@@ -84,9 +114,9 @@ std::span<const Row> catalogue() {
       make(branch_miss_rate, "branch miss rate", "", counted),
       make(cache_miss_rate, "cache miss rate", "", counted),
       make(build_time, "build time", "s", shown),
-      make(program_size, "program size", "B", size),
-      make(text_size, "text size", "B", size),
-      make(data_size, "data size", "B", size),
+      make(program_size, "program size", "B", size_of("program")),
+      make(text_size, "text size", "B", size_of("code")),
+      make(data_size, "data size", "B", size_of("data")),
       make(load, "load", "", machine),
       make(stolen_time, "stolen time", "s", machine),
       make(time_of_others, "time of others", "s", machine),
@@ -101,9 +131,15 @@ std::span<const Row> catalogue() {
       make(first_call, "first call", "s", also_called),
       make(allocations, "allocations", "", allocated),
       make(allocated_bytes, "allocated bytes", "B", allocated),
-      make(peak_allocated, "peak allocated", "B", allocated),
+      make(peak_allocated, "peak allocated", "B", allocated_memory),
   };
   return rows;
+}
+
+const Words& words_of(const Metric& metric) {
+  static const Words of_others = {"better", "worse", ""};
+  const auto* row = find_row(metric.name);
+  return row == nullptr ? of_others : row->words;
 }
 
 const Row& row_of(Known metric) {

@@ -72,9 +72,16 @@ enum class Needs {
   allocator,      ///< the counting operator new (assay::allocations)
 };
 
+/// What the trade calls a change of a metric: "faster" and "slower"; of what, where that is not understood:
+/// "less" and "more" "memory".
+struct Words {
+  std::string better, worse, what;
+};
+
 struct Row {
   Known id;
   Metric metric;  ///< as Assay measures it: name, unit, direction, scale
+  Words words;
   Needs needs;
   bool of_programs;    ///< measured of programs
   bool of_functions;   ///< measured of functions in a contest
@@ -93,6 +100,9 @@ struct Row {
 /// - `program size`, `text size`, `data size`: of the candidate's program file; exact.
 /// - `time per call` to `peak allocated`: of functions in a contest.
 std::span<const Row> catalogue();
+
+/// The words for a metric: its row's, and "better" and "worse" for one that is not in the catalogue.
+const Words& words_of(const Metric& metric);
 
 const Row& row_of(Known metric);
 const std::string& name_of(Known metric);

@@ -5,6 +5,7 @@
 #include <variant>
 #include <vector>
 
+#include "assay/model/names.hpp"
 #include "assay/render/charts.hpp"
 #include "assay/render/page_parts.hpp"
 #include "assay/render/trial_charts.hpp"
@@ -108,6 +109,7 @@ class Page {
     row["change"] = or_dash(of.change);
     row["interval"] = or_dash(of.interval);
     row["verdict"] = of.verdict;
+    row["tone"] = of.finding == nullptr ? of.verdict : to_string(of.finding->verdict);
     row["sign"] = of.sign;
     if (!of.runs.empty()) row["runs"] = of.runs;
     if (!of.settle.empty()) row["settle"] = of.settle;

@@ -28,9 +28,8 @@ std::string set_sentence(const Sentence& sentence, std::size_t indent, const Tex
   std::string text;
   for (const auto& line : sentence.lines)
     text += (text.empty() ? "" : "\n" + std::string(indent, ' ')) + wrapped(line, indent);
-  const auto word = to_string(sentence.verdict);
-  if (style.colour && text.starts_with(word))
-    text = colour_of(sentence.verdict) + word + "\x1b[0m" + text.substr(word.size());
+  if (style.colour && !sentence.head.empty())
+    text = colour_of(sentence.verdict) + sentence.head + "\x1b[0m" + text.substr(sentence.head.size());
   return text;
 }
 
@@ -53,10 +52,50 @@ std::string head(const Report& report, bool titled, const TextStyle& style) {
   return out;
 }
 
-std::string trust(const Report& report) {
+/// Notes of one kind: the first of them, and how many there are.
+struct Notes {
+  const NoteLine* first = nullptr;
+  std::size_t count = 0;
+};
+
+/// By kind, warnings before the others.
+std::vector<Notes> gathered(const std::vector<NoteLine>& notes) {
+  std::vector<Notes> kinds;
+  for (const auto level : {Note::Level::warning, Note::Level::note})
+    for (const auto& note : notes) {
+      if (note.level != level) continue;
+      const auto known =
+          std::ranges::find_if(kinds, [&](const Notes& of) { return of.first->kind == note.kind; });
+      if (known == kinds.end())
+        kinds.push_back({&note, 1});
+      else
+        ++known->count;
+    }
+  return kinds;
+}
+
+std::string trust(const Report& report, const TextStyle& style) {
+  constexpr std::size_t most = 5;
   std::string out;
-  for (const auto& note : report.notes)
-    out += wrapped(fmt::format("note, {}: {}", note.about, note.text), 2) + "\n";
+  if (style.all_notes)
+    for (const auto& note : report.notes)
+      out += wrapped(fmt::format("note, {}: {}", note.about, note.text), 2) + "\n";
+  const auto kinds = style.all_notes ? std::vector<Notes>{} : gathered(report.notes);
+  std::size_t left_out = 0;
+  for (std::size_t i = 0; i < kinds.size(); ++i) {
+    const auto& [note, count] = kinds[i];
+    if (i >= most) {
+      left_out += count;
+      continue;
+    }
+    left_out += count - 1;
+    out += wrapped(fmt::format("note, {}: {}{}", note->about, note->text,
+                               count > 1 ? fmt::format(" (and {} more like it)", count - 1) : ""),
+                   2) +
+           "\n";
+  }
+  if (left_out > 0)
+    out += fmt::format("{} more {}: assay verdict --notes\n", left_out, left_out == 1 ? "note" : "notes");
   return report.provisional.empty() ? out : out + wrapped("note: " + report.provisional, 2) + "\n";
 }
 
@@ -100,7 +139,7 @@ std::string to_text(const Findings& all, const TextStyle& style) {
   // Where tables have no room for what moved besides, it stands here.
   const bool any_wide = std::ranges::any_of(report.blocks, is_wide, &Block::overview);
   const auto moved = any_wide ? hang(report.also_moved) : std::string{};
-  for (const auto& part : {more, moved, trust(report)})
+  for (const auto& part : {more, moved, trust(report, style)})
     if (!part.empty()) out += "\n" + part;
   return out;
 }

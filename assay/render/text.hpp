@@ -9,7 +9,8 @@ namespace assay::inline v1::render {
 
 /// How text for a terminal is set.
 struct TextStyle {
-  bool colour = false;  ///< better blue, worse orange; signs say the same without
+  bool colour = false;     ///< better blue, worse orange; signs say the same without
+  bool all_notes = false;  ///< every note by itself; else one line for each kind, five at most
 };
 
 /// Findings for reading: a sentence per candidate, then a block for each workload and watched metric with the

@@ -16,6 +16,7 @@
 #include "assay/report/notes.hpp"
 #include "assay/report/price.hpp"
 #include "assay/report/units.hpp"
+#include "assay/report/words.hpp"
 
 namespace assay::inline v1::report {
 namespace {
@@ -58,7 +59,8 @@ Row row_of(const Findings& all, const Finding& f) {
           .change = effect_text(f.effect, metric.unit),
           .interval = range_text(f.interval, metric.scale, metric.unit),
           .sign = f.decided_by ? " " : sign_of(f.verdict),
-          .verdict = f.decided_by ? "see " + all.design.metrics[*f.decided_by].name : to_string(f.verdict),
+          .verdict = f.decided_by ? "see " + all.design.metrics[*f.decided_by].name
+                                  : verdict_word(metric, f.verdict),
           .runs = runs_text(f, metric),
           .moved = takes_evidence(all, f) ? evidence_text(all, f, moved_columns) : std::string{},
           .settle = settle_text(all, f),

@@ -14,15 +14,29 @@
 namespace assay::inline v1::report {
 namespace {
 
-std::string size_text(const Findings& all, const Trend& trend) {
-  auto text = fmt::format("{} {}", all.design.candidates[trend.candidate].name,
-                          trend.law.empty() ? "by no law that can be told" : "like " + trend.law);
-  const auto plain = [](double x) { return fmt::format("{}{:.2f}", x < 0 ? "−" : "", std::abs(x)); };
-  text += " (exponent " + plain(trend.exponent.value_or(0));
+/// Whether how a cost grows is known well enough to be told.
+bool tells_growth(const Trend& trend) {
+  constexpr double narrow = 0.5;
   const auto& interval = trend.exponent_interval;
-  if (std::isfinite(interval.low) && std::isfinite(interval.high))
-    text += fmt::format(", {} … {}", plain(interval.low), plain(interval.high));
-  return text + ")";
+  return !trend.law.empty() || interval.high - interval.low < narrow;
+}
+
+std::string size_text(const Findings& all, const Trend& trend) {
+  const auto plain = [](double x) { return fmt::format("{}{:.2f}", x < 0 ? "−" : "", std::abs(x)); };
+  const auto& interval = trend.exponent_interval;
+  const auto law =
+      trend.law.empty() ? "with exponent " + plain(trend.exponent.value_or(0)) : "as " + trend.law;
+  return fmt::format("{} grows {} ({}{} … {})", all.design.candidates[trend.candidate].name, law,
+                     trend.law.empty() ? "" : "exponent ", plain(interval.low), plain(interval.high));
+}
+
+/// Whether where two costs are the same is known well enough to be told, and matters to what was measured.
+bool tells_crossing(const Trend& trend) {
+  constexpr double near = 2, narrow = 10;
+  const auto& interval = trend.crossing_interval;
+  return trend.crossing && *trend.crossing > trend.at.front() / near &&
+         *trend.crossing < trend.at.back() * near && interval.low > 0 &&
+         interval.high < narrow * interval.low;
 }
 
 std::string crossing_text(const Findings& all, const Trend& trend) {
@@ -30,12 +44,20 @@ std::string crossing_text(const Findings& all, const Trend& trend) {
   auto text =
       fmt::format("{} costs what {} does at about {} {}", candidate.name,
                   all.design.candidates[*candidate.against].name, number_text(*trend.crossing), trend.factor);
-  const auto& interval = trend.crossing_interval;
-  if (std::isfinite(interval.high) && interval.low > 0)
-    text += fmt::format(" ({} … {})", number_text(interval.low), number_text(interval.high));
+  text += fmt::format(" ({} … {})", number_text(trend.crossing_interval.low),
+                      number_text(trend.crossing_interval.high));
   if (*trend.crossing < trend.at.front() || *trend.crossing > trend.at.back())
     text += ", outside the sizes measured";
   return text;
+}
+
+/// Whether the time that a throughput is made of has a line already.
+bool follows_from_another(const Findings& all, const Trend& trend) {
+  if (!metrics::is(all.design.metrics[trend.metric], metrics::Known::throughput)) return false;
+  return std::ranges::any_of(all.trends, [&](const Trend& other) {
+    return all.design.metrics[other.metric].is_time() && other.candidate == trend.candidate &&
+           other.workload == trend.workload && other.factor == trend.factor && other.others == trend.others;
+  });
 }
 
 std::string thread_text(const Findings& all, const Trend& trend) {
@@ -93,9 +115,10 @@ std::vector<std::string> trend_lines(const Findings& all) {
       where = all.design.workloads[trend.workload].name + (where.empty() ? "" : ", " + where);
     const auto about = all.design.metrics[trend.metric].name + (where.empty() ? "" : " (" + where + ")");
     if (trend.exponent) {
-      add("growth of " + about + " over " + trend.factor, size_text(all, trend));
-      if (trend.crossing) add("crossing of " + about + " over " + trend.factor, crossing_text(all, trend));
-    } else {
+      if (tells_growth(trend)) add("growth of " + about + " over " + trend.factor, size_text(all, trend));
+      if (tells_crossing(trend))
+        add("crossing of " + about + " over " + trend.factor, crossing_text(all, trend));
+    } else if (!follows_from_another(all, trend)) {
       add("scaling of " + about + " over " + trend.factor, thread_text(all, trend));
     }
   }

@@ -5,6 +5,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "assay/judge/pairs.hpp"
+#include "assay/model/plan.hpp"
 #include "assay/model/setting.hpp"
 #include "assay/report/units.hpp"
 
@@ -39,8 +41,13 @@ std::string command_with(const Design& design, int rounds, double seconds) {
 std::string settle_text(const Findings& all, const Finding& f) {
   if (!f.to_settle) return {};
   switch (f.to_settle->obstacle) {
-    case Price::Obstacle::too_few_rounds:
-      return "too few rounds to tell how many are needed";
+    case Price::Obstacle::too_few_rounds: {
+      const auto& rules = all.design.rules;
+      const int needed =
+          rules.rounds_max > 0 ? judge::looks_of(rules, f.repeats).counts().front() : fewest_rounds;
+      if (static_cast<int>(f.rounds) >= needed) return "too few rounds to tell how many are needed";
+      return fmt::format("no verdict yet: at least {} rounds are needed", needed);
+    }
     case Price::Obstacle::fast_and_slow:
       return "its fast runs changed one way and its slow runs the other: no single verdict says both";
     case Price::Obstacle::near_margin:

@@ -140,7 +140,7 @@ Report report_of(const Findings& all, const Record* record) {
                     all.state == CampaignState::interrupted ? "interrupted" : "cut off", all.rounds);
   for (const auto& note : all.trust) {
     const auto [about, text] = worded(all.design, note);
-    report.notes.push_back({about, text, note.level});
+    report.notes.push_back({about, text, note.level, note.kind});
   }
   return report;
 }

@@ -21,7 +21,7 @@ struct Row {
   std::string candidate, setting;
   std::string where;  ///< "orders, locks=800"; without the workload where there is but one
   std::string baseline, baseline_typical, typical, change, interval;
-  std::string sign, verdict;  ///< "+", "better"; of a cell that is not sound, none and its standing
+  std::string sign, verdict;  ///< "+", "faster"; of a cell that is not sound, none and its standing
   std::string runs;    ///< fast and typical runs apart, where the change is that of the fast ones; else empty
   std::string moved;   ///< other metrics that moved besides; empty: none
   std::string settle;  ///< what it takes to settle it; empty: it is settled
@@ -80,6 +80,7 @@ struct LeftOut {
 struct NoteLine {
   std::string about, text;
   Note::Level level;
+  NoteKind kind;
 };
 struct ProgramLine {
   std::string name, identity, commit, compiler, flags;

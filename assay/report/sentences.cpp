@@ -10,9 +10,11 @@
 #include <sstream>
 
 #include "assay/judge/times.hpp"
+#include "assay/metrics/catalogue.hpp"
 #include "assay/model/names.hpp"
 #include "assay/report/names.hpp"
 #include "assay/report/units.hpp"
+#include "assay/report/words.hpp"
 
 namespace assay::inline v1::report {
 namespace {
@@ -32,6 +34,10 @@ std::string said_of(const Findings& all, const Finding& f) {
   const auto& metric = all.metric_of(f);
   const bool falls = f.effect.on_test_scale() < 0;
   const Effect nearest{f.effect.scale, falls ? f.interval.high : f.interval.low};
+  const bool nothing_below = f.effect.is_ratio() ? f.interval.low <= 0 : !std::isfinite(f.interval.low);
+  if (nothing_below && !std::isfinite(f.interval.high))
+    return fmt::format("{} {} seen in {} {}", metric.name, effect_text(f.effect, metric.unit), f.rounds,
+                       f.rounds == 1 ? "round" : "rounds");
   constexpr double usual = 0.95;
   const auto level = metric.exact || std::abs(f.interval.level - usual) < 1e-9
                          ? std::string{}
@@ -51,59 +57,130 @@ std::string beside_of(const Findings& all, const Finding& f) {
   return text;
 }
 
-std::string of_one(const Findings& all, const Finding& f) {
+bool is_one_of_two_times(const Metric& metric) {
+  return metrics::is(metric, metrics::Known::wall_time) || metrics::is_implied(metric);
+}
+
+bool is_called(Verdict verdict) { return verdict == Verdict::better || verdict == Verdict::worse; }
+
+/// What a sentence says: its first words, that a verdict's colour is for, and the rest.
+struct Told {
+  std::string head, rest;
+};
+
+Told of_one(const Findings& all, const Finding& f) {
   const auto baseline = all.candidate(all.baseline_of(f)).name;
+  const auto figures = ": " + said_of(all, f) + beside_of(all, f);
   switch (f.verdict) {
     case Verdict::better:
-      return fmt::format("better than {}: {}{}", baseline, said_of(all, f), beside_of(all, f));
     case Verdict::worse:
-      return fmt::format("worse than {}: {}{}", baseline, said_of(all, f), beside_of(all, f));
+      return {verdict_phrase(all.metric_of(f), f.verdict), " than " + baseline + figures};
     case Verdict::same:
-      return fmt::format("the same as {}, within {:.3g} %: {}{}", baseline, f.margin * 100, said_of(all, f),
-                         beside_of(all, f));
+      return {"same", fmt::format(" as {}, within {:.3g} %{}", baseline, f.margin * 100, figures)};
     case Verdict::differs:
-      return fmt::format("differs from {}: {}", baseline, said_of(all, f));
+      return {"differs", fmt::format(" from {}: {}", baseline, said_of(all, f))};
     case Verdict::unclear:
       break;
   }
-  return fmt::format("not yet to be told from {}: {}{}", baseline, said_of(all, f), beside_of(all, f));
+  return {"no verdict", " against " + baseline + " yet" + figures};
 }
 
-/// "in 5 of 6 comparisons (wall time −12 % to ÷3.2)".
-std::string of_group(const Findings& all, const std::vector<const Finding*>& group, std::size_t of) {
-  const auto [low, high] = std::ranges::minmax(group, {}, [](const Finding* f) { return f->effect.value; });
-  const auto& metric = all.metric_of(*group.front());
-  const bool one_metric =
-      std::ranges::all_of(group, [&](const Finding* f) { return f->metric == group.front()->metric; });
-  std::string text = group.size() == of ? fmt::format("in all {} comparisons", of)
-                                        : fmt::format("in {} of {}", group.size(), of);
-  const bool times =
-      std::ranges::all_of(group, [&](const Finding* f) { return all.metric_of(*f).is_time(); });
-  if (!one_metric && !times) return text;
-  return text + " (" + (one_metric ? metric.name : "time") + " " +
-         span_of_effects(low->effect, high->effect, metric.unit) + ")";
+/// Findings on one metric, or on times that decide for each other: what is told of them together.
+struct Group {
+  const Metric* metric = nullptr;
+  bool one_metric = true;
+  std::vector<const Finding*> findings;
+
+  bool shares(Verdict verdict) const {
+    return std::ranges::all_of(findings, [&](const Finding* f) { return f->verdict == verdict; });
+  }
+};
+
+std::vector<Group> groups_of(const Findings& all, const std::vector<const Finding*>& findings) {
+  std::vector<Group> groups;
+  for (const auto* f : findings) {
+    const auto& metric = all.metric_of(*f);
+    const auto known = std::ranges::find_if(groups, [&](const Group& group) {
+      return group.metric == &metric || (is_one_of_two_times(metric) && is_one_of_two_times(*group.metric));
+    });
+    if (known == groups.end()) {
+      groups.push_back({.metric = &metric, .findings = {f}});
+      continue;
+    }
+    known->one_metric = known->one_metric && known->metric == &metric;
+    known->findings.push_back(f);
+  }
+  return groups;
 }
 
-std::string of_many(const Findings& all, const std::vector<const Finding*>& findings) {
-  const auto baseline = all.candidate(all.baseline_of(*findings.front())).name;
+/// "wall time −12 % to ÷3.2".
+std::string span_text_of(const Findings& all, const Group& group, Verdict verdict) {
+  const Finding *low = nullptr, *high = nullptr;
+  bool one_metric = true;
+  for (const auto* f : group.findings) {
+    if (f->verdict != verdict) continue;
+    one_metric = one_metric && (low == nullptr || f->metric == low->metric);
+    if (low == nullptr || f->effect.value < low->effect.value) low = f;
+    if (high == nullptr || f->effect.value > high->effect.value) high = f;
+  }
+  return (one_metric ? all.metric_of(*low).name : "time") + " " +
+         span_of_effects(low->effect, high->effect, all.metric_of(*low).unit);
+}
+
+/// Of one comparison: "faster than list (wall time −49 %)"; of several: "faster than list in 4 of 6 (wall
+/// time −12 % to −40 %), slower in 2 (…)". `baseline` is named by the first words only.
+Told of_group(const Findings& all, const Group& group, const std::string& baseline) {
   constexpr std::array verdicts = {Verdict::better, Verdict::worse, Verdict::same, Verdict::differs,
                                    Verdict::unclear};
-  std::string text;
+  const auto than = [&](Verdict verdict) {
+    if (baseline.empty()) return std::string{};
+    return (is_called(verdict)            ? " than "
+            : verdict == Verdict::same    ? " as "
+            : verdict == Verdict::differs ? " from "
+                                          : " against ") +
+           baseline;
+  };
+  Told told;
   for (const auto verdict : verdicts) {
-    std::vector<const Finding*> group;
-    for (const auto* f : findings)
-      if (f->verdict == verdict) group.push_back(f);
-    if (group.empty()) continue;
-    if (!text.empty()) text += ", ";
-    text += verdict == Verdict::unclear ? "unclear" : to_string(verdict);
-    if (text.find(baseline) == std::string::npos && verdict != Verdict::unclear)
-      text += (verdict == Verdict::same      ? " as "
-               : verdict == Verdict::differs ? " from "
-                                             : " than ") +
-              baseline;
-    text += " " + of_group(all, group, findings.size());
+    const auto count = static_cast<std::size_t>(
+        std::ranges::count(group.findings, verdict, [](const Finding* f) { return f->verdict; }));
+    if (count == 0) continue;
+    const bool first = told.head.empty();
+    const auto phrase =
+        is_called(verdict) ? verdict_phrase(*group.metric, verdict) : verdict_word(*group.metric, verdict);
+    const auto whole = group.findings.size();
+    const auto where = whole == 1       ? std::string{}
+                       : count == whole ? fmt::format(" in all {} comparisons", whole)
+                       : first          ? fmt::format(" in {} of {}", count, whole)
+                                        : fmt::format(" in {}", count);
+    const auto text = where + " (" + span_text_of(all, group, verdict) + ")";
+    if (first)
+      told = {phrase, than(verdict) + text};
+    else
+      told.rest += ", " + phrase + text;
   }
-  return text;
+  return told;
+}
+
+/// How a further metric is joined on: "and" where both go the same way, "but" where they go opposite ways.
+std::string joint(const Group& before, const Group& next) {
+  for (const auto verdict : {Verdict::better, Verdict::worse}) {
+    const auto opposite = verdict == Verdict::better ? Verdict::worse : Verdict::better;
+    if (before.shares(verdict) && next.shares(verdict)) return " and ";
+    if (before.shares(verdict) && next.shares(opposite)) return ", but ";
+  }
+  return ", ";
+}
+
+Told of_many(const Findings& all, const std::vector<const Finding*>& findings) {
+  const auto baseline = all.candidate(all.baseline_of(*findings.front())).name;
+  const auto groups = groups_of(all, findings);
+  auto told = of_group(all, groups.front(), baseline);
+  for (std::size_t i = 1; i < groups.size(); ++i) {
+    const auto more = of_group(all, groups[i], {});
+    told.rest += joint(groups[i - 1], groups[i]) + more.head + more.rest;
+  }
+  return told;
 }
 
 /// "orders, locks=200 and 2 more".
@@ -185,12 +262,15 @@ std::vector<Sentence> sentences(const Findings& all) {
       return f->verdict == Verdict::better || f->verdict == Verdict::worse || f->verdict == Verdict::differs;
     });
     if (!mine.empty()) {
-      sentence.lines.push_back(mine.size() == 1 ? of_one(all, *mine.front()) : of_many(all, mine));
-      if (std::ranges::all_of(mine, [&](const Finding* f) { return f->verdict == mine.front()->verdict; }))
+      const auto told = mine.size() == 1 ? of_one(all, *mine.front()) : of_many(all, mine);
+      sentence.lines.push_back(told.head + told.rest);
+      if (std::ranges::all_of(mine, [&](const Finding* f) { return f->verdict == mine.front()->verdict; })) {
         sentence.verdict = mine.front()->verdict;
+        sentence.head = told.head;
+      }
     }
     sentence.lines.insert(sentence.lines.end(), reasons.begin(), reasons.end());
-    if (sentence.lines.empty()) sentence.lines.push_back("not judged");
+    if (sentence.lines.empty()) sentence.lines.push_back("no round has a value of it and of its baseline");
     result.push_back(std::move(sentence));
   }
   return result;

@@ -11,6 +11,7 @@ namespace assay::inline v1::report {
 struct Sentence {
   std::string candidate;
   Verdict verdict = Verdict::unclear;  ///< the one that all share; unclear when they differ
+  std::string head;  ///< the first words of `lines`, which say that verdict; empty when they differ
   std::vector<std::string> lines;
   bool notable = false;  ///< better or worse somewhere, or left out
 };

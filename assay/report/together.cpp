@@ -8,6 +8,7 @@
 #include "assay/model/names.hpp"
 #include "assay/report/names.hpp"
 #include "assay/report/units.hpp"
+#include "assay/report/words.hpp"
 
 namespace assay::inline v1::report {
 namespace {
@@ -31,26 +32,23 @@ std::string weights_text(const Findings& all) {
   return text;
 }
 
+/// Whether one figure for all comparisons tells a reader anything: it is known, and hides no opposites.
+bool is_told(const Overall& overall) {
+  return overall.obstacle == Overall::Obstacle::none && overall.agree &&
+         overall.finding.verdict != Verdict::unclear;
+}
+
 std::string overall_line(const Findings& all, const Overall& overall) {
   const auto& metric = all.design.metrics[overall.metric];
   const auto& f = overall.finding;
   auto text = fmt::format("overall, {}, {}: ", name(all, overall.candidate), metric.name);
-  switch (overall.obstacle) {
-    case Overall::Obstacle::too_few_rounds:
-      return text +
-             fmt::format("not told, only {} rounds have a pair of all its comparisons", overall.rounds);
-    case Overall::Obstacle::changes_with_size:
-      return text + "not told, its ratio to the baseline changes with " + overall.factor;
-    case Overall::Obstacle::none:
-      break;
-  }
-  if (!overall.agree) text += "better here and worse there, so one figure hides much; ";
   const bool fewer = std::ranges::any_of(all.findings, [&](const Finding& of_one) {
     return of_one.metric == overall.metric && of_one.rounds > f.rounds &&
            all.candidate_of(of_one).candidate == overall.candidate;
   });
-  return text + fmt::format("{} over {} comparisons ({}): {} ({}), {} rounds{}", to_string(f.verdict),
-                            overall.cells, weights_text(all), effect_text(f.effect, metric.unit),
+  return text + fmt::format("{} over {} comparisons ({}): {} ({}), {} rounds{}",
+                            verdict_word(metric, f.verdict), overall.cells, weights_text(all),
+                            effect_text(f.effect, metric.unit),
                             range_text(f.interval, metric.scale, metric.unit), f.rounds,
                             fewer ? " that all of them have" : "");
 }
@@ -62,17 +60,19 @@ std::vector<std::string> overall_lines(const Findings& all) {
     return std::pair(o.metric.value, lower ? o.finding.effect.value : -o.finding.effect.value);
   });
   std::vector<std::string> lines;
-  for (const auto& overall : overalls) lines.push_back(overall_line(all, overall));
+  for (const auto& overall : overalls)
+    if (is_told(overall)) lines.push_back(overall_line(all, overall));
   return lines;
 }
 
 std::vector<std::string> turn_lines(const Findings& all) {
   std::vector<std::string> lines;
   for (const auto& turn : all.turns)
-    lines.push_back(fmt::format("turn, {}{}, {}: {} up to {}={}, {} from {} on", name(all, turn.candidate),
-                                in_brackets(where(all, turn.workload, turn.others)),
-                                all.design.metrics[turn.metric].name, to_string(turn.before), turn.factor,
-                                to_string(turn.last), to_string(turn.after), to_string(turn.first)));
+    lines.push_back(fmt::format(
+        "turn, {}{}, {}: {} up to {}={}, {} from {} on", name(all, turn.candidate),
+        in_brackets(where(all, turn.workload, turn.others)), all.design.metrics[turn.metric].name,
+        verdict_word(all.design.metrics[turn.metric], turn.before), turn.factor, to_string(turn.last),
+        verdict_word(all.design.metrics[turn.metric], turn.after), to_string(turn.first)));
   return lines;
 }
 
@@ -91,6 +91,19 @@ std::string members_text(const Findings& all, const CandidateGroup& group) {
   return text;
 }
 
+/// Of few candidates a reader sees in the table who is like whom.
+bool are_many(const Findings& all, const CandidateGroup& group) {
+  constexpr int many = 4;
+  int candidates = 0;
+  for (const auto id : all.design.cells.ids()) {
+    const auto& cell = all.design.cells[id];
+    if (cell.workload == group.workload && cell.setting == group.setting && all.states[id].is_sound() &&
+        !all.design.is_twin(id))
+      ++candidates;
+  }
+  return candidates >= many;
+}
+
 /// Groups of the same members are one line, whatever the places.
 std::vector<std::string> group_lines(const Findings& all) {
   struct Line {
@@ -100,6 +113,7 @@ std::vector<std::string> group_lines(const Findings& all) {
   };
   std::vector<Line> found;
   for (const auto& group : all.groups) {
+    if (!are_many(all, group)) continue;
     const auto at = where(all, group.workload, group.setting);
     const auto known = std::ranges::find_if(found, [&](const Line& line) {
       return line.metric == group.metric && line.members == group.members;

@@ -96,6 +96,12 @@ std::string effect_text(const Effect& effect, const std::string& unit) {
 }
 
 std::string range_text(const Interval& interval, Scale scale, const std::string& unit) {
+  const bool ratio = scale == Scale::ratio;
+  const bool any_low = !std::isfinite(interval.low) || (ratio && interval.low <= 0);
+  const bool any_high = !std::isfinite(interval.high);
+  if (any_low && any_high) return "not known yet";
+  if (any_low) return "below " + effect_text({scale, interval.high}, unit);
+  if (any_high) return "above " + effect_text({scale, interval.low}, unit);
   auto from = effect_text({scale, interval.low}, unit);
   const auto to = effect_text({scale, interval.high}, unit);
   if (from.ends_with(" %") && to.ends_with(" %")) from.resize(from.size() - 2);

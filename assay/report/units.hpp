@@ -27,7 +27,7 @@ std::string change_text(double ratio);
 /// A change on either scale: change_text of a ratio, or the signed difference in its unit.
 std::string effect_text(const Effect& effect, const std::string& unit);
 
-/// An interval of such changes: "−41 … −2.4 %".
+/// An interval of such changes: "−41 … −2.4 %"; "below +3 %", "not known yet" where ends are infinite.
 std::string range_text(const Interval& interval, Scale scale, const std::string& unit);
 
 /// From one change to another: "−12 % to ÷3.2", or the one that both are.

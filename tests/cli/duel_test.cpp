@@ -26,7 +26,7 @@ TEST(Duel, ComparesTwoCommandsAtOnce) {
   const auto ran =
       assay(scratch, duel({"--rounds", "8", "--names", "slow,quick"}, {"spin", "0.2"}, {"spin", "0.002"}));
   EXPECT_EQ(ran.status, 0) << ran.err;
-  EXPECT_THAT(ran.out, HasSubstr("quick  better than slow: wall time ÷"));
+  EXPECT_THAT(ran.out, HasSubstr("quick  faster than slow: wall time ÷"));
   EXPECT_THAT(ran.out, HasSubstr("8 rounds"));
 }
 
@@ -35,7 +35,7 @@ TEST(Duel, PausesAndMeasuresOnAsAsked) {
   const auto ran = assay(scratch, duel({"--settle", "1ms", "--precise", "90%", "--rounds", "7..20", "--json"},
                                        {"spin", "0.002"}, {"spin", "0.2"}));
   EXPECT_EQ(ran.status, 0) << ran.err;
-  EXPECT_THAT(assay(scratch, {"verdict"}).out, HasSubstr("worse than"));
+  EXPECT_THAT(assay(scratch, {"verdict"}).out, HasSubstr("slower than"));
   const auto refused = assay(scratch, duel({"--precise", "200%"}, {"spin", "0"}, {"spin", "0"}));
   EXPECT_EQ(refused.status, 2);
   EXPECT_THAT(refused.err, HasSubstr("--precise"));
@@ -79,7 +79,7 @@ TEST(Duel, RunsTheCheapOneSeveralTimesBesideTheDearOne) {
   const Scratch scratch;
   const auto ran = assay(scratch, duel({"--names", "slow,quick"}, {"spin", "0.4"}, {"spin", "0.01"}));
   ASSERT_EQ(ran.status, 0) << ran.err;
-  EXPECT_THAT(ran.out, HasSubstr("quick  better than slow: "));
+  EXPECT_THAT(ran.out, HasSubstr("quick  faster than slow: "));
   EXPECT_THAT(ran.out, HasSubstr("runs each"));
   const auto shown = assay(scratch, {"verdict"});
   EXPECT_EQ(shown.out, ran.out) << "judged again from the ledger";

@@ -3,6 +3,8 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include <cmath>
+
 #include "support/records.hpp"
 
 namespace assay::inline v1::judge {
@@ -63,10 +65,17 @@ TEST(JudgeRecord, TornRoundsAreNotJudged) {
   EXPECT_TRUE(findings.provisional);
 }
 
-TEST(JudgeRecord, TooFewPairsGiveANoteInPlaceOfAFinding) {
-  auto record = record_of({{1, 2, 3, 4, 5}, {1, 2, 3, 4, 5}});
-  EXPECT_TRUE(judge_record(record).findings.empty());
-  EXPECT_THAT(test::notes_of(judge_record(record)).at(0), HasSubstr("only 5 complete rounds"));
+TEST(JudgeRecord, TooFewPairsAreShownWithoutAVerdict) {
+  auto record = record_of({{1, 2, 3, 4, 5}, {3, 6, 9, 12, 15}});
+  const auto seen = judge_record(record).findings.at(0);
+  EXPECT_EQ(seen.verdict, Verdict::unclear);
+  EXPECT_FALSE(seen.settled);
+  EXPECT_EQ(seen.rounds, 5U);
+  EXPECT_NEAR(seen.effect.value, 3, 1e-12);
+  EXPECT_EQ(seen.interval.low, 0);
+  EXPECT_TRUE(std::isinf(seen.interval.high)) << "five rounds can exclude nothing";
+  EXPECT_EQ(seen.p, 1);
+  EXPECT_EQ(seen.to_settle->obstacle, Price::Obstacle::too_few_rounds);
   record = record_of({{1, 2, 3, 4, 5, 6}, {1, 2, 3, 4, 5, 6}});
   EXPECT_EQ(judge_record(record).findings.size(), 1U);
 }

@@ -71,10 +71,10 @@ Findings example() {
 
 TEST(Text, GivesASentencePerCandidateAndABlock) {
   const auto text = to_text(example());
-  EXPECT_THAT(text, HasSubstr("rival1  better than list: wall time −30 %"));
+  EXPECT_THAT(text, HasSubstr("rival1  faster than list: wall time −30 %"));
   EXPECT_THAT(text, HasSubstr("rival3  left out, its answer is wrong: line 1"));
   EXPECT_THAT(text, HasSubstr("last words"));
-  EXPECT_THAT(text, HasSubstr("+ better"));
+  EXPECT_THAT(text, HasSubstr("+ faster"));
   EXPECT_THAT(text, HasSubstr("? unclear"));
   EXPECT_THAT(text, HasSubstr("assay run --rounds 7..")) << "under every unclear stands what would settle it";
   EXPECT_THAT(text, Not(HasSubstr("\x1b")));
@@ -89,7 +89,7 @@ TEST(Text, FitsAHundredColumns) {
 }
 
 TEST(Text, ColoursBetterBlueWhenAskedTo) {
-  EXPECT_THAT(to_text(example(), {.colour = true}), HasSubstr("\x1b[34m+ better"));
+  EXPECT_THAT(to_text(example(), {.colour = true}), HasSubstr("\x1b[34m+ faster"));
 }
 
 TEST(Text, SaysThatAnInterruptedCampaignIsProvisional) {

@@ -61,12 +61,48 @@ TEST(TrendLines, SayGrowthAndCrossing) {
                  .crossing = 25,
                  .crossing_interval = {20, 31, 0.95}}};
   EXPECT_THAT(joined(trend_lines(all)),
-              HasSubstr("growth of time per call over locks: heap like n (exponent 1.02, 0.98 … 1.06)"));
+              HasSubstr("growth of time per call over locks: heap grows as n (exponent 0.98 … 1.06)"));
   EXPECT_THAT(joined(trend_lines(all)), HasSubstr("heap costs what list does at about 25 locks (20 … 31)\n"));
-  all.trends[0].crossing = 5;
+  all.trends[0].crossing = 6;
   all.trends[0].law.clear();
-  EXPECT_THAT(joined(trend_lines(all)), HasSubstr("outside the sizes measured"));
-  EXPECT_THAT(joined(trend_lines(all)), HasSubstr("by no law that can be told"));
+  all.trends[0].crossing_interval = {5, 7, 0.95};
+  EXPECT_THAT(joined(trend_lines(all)), HasSubstr("(5 … 7), outside the sizes measured"));
+  EXPECT_THAT(joined(trend_lines(all)), HasSubstr("heap grows with exponent 1.02 (0.98 … 1.06)"));
+}
+
+TEST(TrendLines, AreSilentWhereNothingIsKnown) {
+  auto all = with_candidates();
+  all.trends = {{.candidate = {1},
+                 .workload = {0},
+                 .metric = {0},
+                 .factor = "locks",
+                 .at = {10, 20, 40},
+                 .typical = {1, 2, 4},
+                 .exponent = 1.02,
+                 .exponent_interval = {0.4, 1.6, 0.95},
+                 .crossing = 25,
+                 .crossing_interval = {2, 310, 0.95}}};
+  EXPECT_EQ(joined(trend_lines(all)), "") << "an exponent and a crossing that might be anywhere";
+  all.trends[0].crossing = 4;
+  all.trends[0].crossing_interval = {3, 5, 0.95};
+  EXPECT_EQ(joined(trend_lines(all)), "") << "far from all sizes that were measured";
+}
+
+TEST(TrendLines, SayOnceHowATimeAndItsThroughputScale) {
+  auto all = with_candidates();
+  all.design.metrics.add({.name = "throughput", .prefer = Prefer::higher, .demand = {.watched = true}});
+  Trend trend{.candidate = {0},
+              .workload = {0},
+              .metric = {0},
+              .factor = "threads",
+              .at = {1, 2},
+              .typical = {1, 1},
+              .throughput = {1, 2}};
+  all.trends = {trend, trend};
+  all.trends[1].metric = MetricId{2};
+  EXPECT_EQ(trend_lines(all).size(), 1U);
+  all.trends.erase(all.trends.begin());
+  EXPECT_EQ(trend_lines(all).size(), 1U) << "of a throughput alone";
 }
 
 TEST(TrendLines, SayHowThreadsScale) {

@@ -82,7 +82,7 @@ TEST(Sentences, OfManyCandidatesBeginWithASummary) {
   EXPECT_EQ(said.summary, "40 candidates against list, 80 comparisons: 40 worse, 40 same");
   EXPECT_EQ(said.first.size(), 12U);
   EXPECT_EQ(said.rest.size(), 28U);
-  for (const auto& sentence : said.first) EXPECT_THAT(joined(sentence.lines), HasSubstr("worse"));
+  for (const auto& sentence : said.first) EXPECT_THAT(joined(sentence.lines), HasSubstr("slower"));
   EXPECT_THAT(to_text(many(40, 2), {}), HasSubstr("and 8 more that are better, worse or left out somewhere"));
 }
 

@@ -37,7 +37,7 @@ TEST(Report, HasABlockWithARowForEachCandidateAndWhatIsMissing) {
   const auto& slower = block.settings[0].rows[0];
   EXPECT_EQ(slower.finding, &all.findings[0]);
   EXPECT_EQ(slower.change, "+10 %");
-  EXPECT_EQ(slower.sign + " " + slower.verdict, "! worse");
+  EXPECT_EQ(slower.sign + " " + slower.verdict, "! slower");
   EXPECT_EQ(slower.settle, "");
   const auto& wrong = block.settings[0].rows[1];
   EXPECT_EQ(wrong.finding, nullptr);

@@ -51,7 +51,7 @@ TEST(Times, CpuTimeDecidesForWallTimeOfProgramsOnOneCore) {
   EXPECT_EQ(wall.decided_by, on(all, "cpu time").metric);
   EXPECT_FALSE(wall.to_settle) << "nothing more has to be measured";
   const auto text = render::to_text(all);
-  EXPECT_THAT(text, HasSubstr("rival1  better than list: cpu time −25 % (−25"));
+  EXPECT_THAT(text, HasSubstr("rival1  faster than list: cpu time −25 % (−25"));
   EXPECT_THAT(text, HasSubstr("; wall time "));
   EXPECT_THAT(text, HasSubstr("see cpu time"));
   EXPECT_THAT(text, HasSubstr("orders: cpu time, lower is better"));
@@ -65,13 +65,13 @@ TEST(Times, CpuTimeDecidesForWallTimeOfProgramsOnOneCore) {
 TEST(Times, WallTimeStandsForItselfOfProgramsThatWait) {
   const auto all = judge::judge_record(disturbed(1, 0.9));
   EXPECT_FALSE(on(all, "wall time").decided_by);
-  EXPECT_THAT(render::to_text(all), HasSubstr("not yet to be told from list: wall time"));
+  EXPECT_THAT(render::to_text(all), HasSubstr("no verdict against list yet: wall time"));
 }
 
 TEST(Times, ACpuTimeThatNobodyAskedForIsToldBesideWallTime) {
   const auto all = judge::judge_record(disturbed(0.002, 1));
   const auto text = render::to_text(all);
-  EXPECT_THAT(text, HasSubstr("better than list: wall time −2"));
+  EXPECT_THAT(text, HasSubstr("faster than list: wall time −2"));
   EXPECT_THAT(text, HasSubstr("; cpu time −25"));
   EXPECT_THAT(text, Not(HasSubstr("orders: cpu time"))) << "and has no block of its own";
   EXPECT_EQ(judge::hold_against(all, Gate{}, Only{}).reasons.size(), 1U);

@@ -1,0 +1,17 @@
+#pragma once
+
+#include <string>
+
+#include "assay/model/finding.hpp"
+#include "assay/model/metric.hpp"
+
+namespace assay::inline v1::report {
+
+/// A verdict on a metric in a word for a column: "faster", "more", "same", "unclear".
+std::string verdict_word(const Metric& metric, Verdict verdict);
+
+/// A change, better or worse, in a sentence that goes on with "than": "faster", "more memory", "a smaller
+/// program".
+std::string verdict_phrase(const Metric& metric, Verdict verdict);
+
+}  // namespace assay::inline v1::report
