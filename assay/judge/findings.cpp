@@ -191,6 +191,7 @@ Findings judge(const Design& design, const Evidence& evidence) {
   std::erase_if(findings.overall, beside);
   std::erase_if(findings.groups, beside);
   std::erase_if(findings.turns, beside);
+  std::erase_if(findings.spreads, beside);
   add_trust_notes(evidence, findings);
   return findings;
 }

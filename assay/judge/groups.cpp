@@ -51,12 +51,24 @@ Shown shown_on(const Findings& findings, MetricId metric) {
   return shown;
 }
 
+/// A cell's change against the baseline that all its baselines go back to, by the intervals on the way.
+std::pair<CellId, Interval> against_the_first(const Shown& shown, CellId cell, Scale scale) {
+  const bool ratio = scale == Scale::ratio;
+  Interval change{ratio ? 1.0 : 0.0, ratio ? 1.0 : 0.0, 1};
+  for (auto step = shown.find(cell); step != shown.end(); step = shown.find(cell)) {
+    const auto& [baseline, interval] = step->second;
+    change.low = ratio ? change.low * interval.low : change.low + interval.low;
+    change.high = ratio ? change.high * interval.high : change.high + interval.high;
+    cell = baseline;
+  }
+  return {cell, change};
+}
+
 /// Whether the intervals of two cells' changes against one baseline lie apart.
-bool lie_apart(const Shown& shown, CellId a, CellId b) {
-  const auto of_a = shown.find(a), of_b = shown.find(b);
-  if (of_a == shown.end() || of_b == shown.end() || of_a->second.first != of_b->second.first) return false;
-  const auto &mine = of_a->second.second, &other = of_b->second.second;
-  return mine.high < other.low || other.high < mine.low;
+bool lie_apart(const Shown& shown, CellId a, CellId b, Scale scale) {
+  const auto [first_of_a, of_a] = against_the_first(shown, a, scale);
+  const auto [first_of_b, of_b] = against_the_first(shown, b, scale);
+  return first_of_a == first_of_b && (of_a.high < of_b.low || of_b.high < of_a.low);
 }
 
 /// Whether findings tell two cells apart: one is called against the other, or both against a third that
@@ -128,7 +140,7 @@ std::vector<CandidateGroup> find_groups(const Evidence& evidence, const Findings
       for (std::size_t a = 0; a < cells.size(); ++a)
         for (std::size_t b = a + 1; b < cells.size(); ++b) {
           const bool apart = adjusted[at++] <= alpha || tell_apart(called, cells[a], cells[b]) ||
-                             lie_apart(shown, cells[a], cells[b]);
+                             lie_apart(shown, cells[a], cells[b], design.metrics[metric].scale);
           alike[a][b] = alike[b][a] = !apart;
           told += apart ? 1 : 0;
         }

@@ -10,7 +10,8 @@ namespace assay::inline v1::judge {
 /// The groups of sound candidates that can't be told apart, where there are three or more, by workload,
 /// setting and watched metric: all pairs are tested by rounds (signed-rank), Holm-adjusted among each other,
 /// and those that a finding calls better or worse, two findings on opposite sides of one baseline,
-/// or intervals against one baseline that don't touch, are told apart besides; a group is a largest set in
+/// or intervals against one baseline (of the baselines between, multiplied) that don't touch, are told apart
+/// besides; a group is a largest set in
 /// which no pair was. Only where some pair was and some pair was not. Where groups would outnumber the
 /// candidates, they say nothing, and are left out.
 ///

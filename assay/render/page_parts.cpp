@@ -14,11 +14,19 @@ using kainjow::mustache::data;
 
 namespace {
 
+/// A number and its per cent sign stay on one line.
+std::string unbroken(std::string text) {
+  const std::string no_break = "\u00a0%";
+  for (auto at = text.find(" %"); at != std::string::npos; at = text.find(" %", at))
+    text.replace(at, 2, no_break);
+  return text;
+}
+
 data list_of_lines(const std::vector<std::string>& lines) {
   data list(data::type::list);
   for (const auto& line : lines) {
     data entry;
-    entry["text"] = line;
+    entry["text"] = unbroken(line);
     list << entry;
   }
   return list;
@@ -31,7 +39,7 @@ data list_of(const std::vector<Sentence>& sentences) {
     entry["candidate"] = sentence.candidate;
     std::string text;
     for (const auto& line : sentence.lines) text += (text.empty() ? "" : "\n") + line;
-    entry["text"] = text;
+    entry["text"] = unbroken(text);
     entry["verdict"] = to_string(sentence.verdict);
     list << entry;
   }

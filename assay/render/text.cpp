@@ -90,7 +90,7 @@ std::string trust(const Report& report, const TextStyle& style) {
     }
     left_out += count - 1;
     out += wrapped(fmt::format("note, {}: {}{}", note->about, note->text,
-                               count > 1 ? fmt::format(" (and {} more like it)", count - 1) : ""),
+                               count > 1 ? fmt::format("; {} more like it", count - 1) : ""),
                    2) +
            "\n";
   }

@@ -30,15 +30,15 @@ std::string missing_text(const CellState& state) {
   return to_string(state.standing) + (why.empty() ? "" : ": " + why);
 }
 
-/// "fast runs −5.0 % (−5.4 … −4.6 %), typical runs −3 % (−9 … +4 %)"; empty where there is but one line to
-/// print.
+/// "fast runs −5.0 % (−5.4 … −4.6 %), typical runs −3 % (−9 … +4 %)"; empty where both read alike.
 std::string runs_text(const Finding& f, const Metric& metric) {
   if (!f.typical || !std::isfinite(f.interval.high)) return {};
   const auto shown = [&](const Effect& effect, const Interval& interval) {
     return effect_text(effect, metric.unit) + " (" + range_text(interval, metric.scale, metric.unit) + ")";
   };
-  auto text = "fast runs " + shown(f.effect, f.interval) + ", typical runs " +
-              shown(f.typical->effect, f.typical->interval);
+  const auto fast = shown(f.effect, f.interval), typical = shown(f.typical->effect, f.typical->interval);
+  if (fast == typical) return {};
+  auto text = "fast runs " + fast + ", typical runs " + typical;
   if (f.verdict == Verdict::same && f.effect.is_ratio())
     text += fmt::format(": within {:.3g} % and {:.3g} %", f.margin * 100, 5 * f.margin * 100);
   return text;

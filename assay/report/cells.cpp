@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <sstream>
+#include <vector>
 
 namespace assay::inline v1::report {
 
@@ -10,6 +11,22 @@ std::size_t cells_of(const std::string& text) {
       std::ranges::count_if(text, [](char c) { return (static_cast<unsigned char>(c) & 0xC0U) != 0x80; }));
 }
 
+namespace {
+
+/// The words of a line; a number and its per cent sign are one.
+std::vector<std::string> words_of(const std::string& line) {
+  std::vector<std::string> words;
+  std::istringstream in(line);
+  for (std::string word; in >> word;)
+    if (word.starts_with('%') && !words.empty())
+      words.back() += " " + word;
+    else
+      words.push_back(word);
+  return words;
+}
+
+}  // namespace
+
 std::string wrapped(const std::string& text, std::size_t indent) {
   std::string out;
   std::istringstream lines(text);
@@ -17,9 +34,8 @@ std::string wrapped(const std::string& text, std::size_t indent) {
   for (std::string line; std::getline(lines, line); first = false) {
     if (!first) out += "\n" + std::string(indent, ' ');
     std::size_t used = indent;
-    std::istringstream words(line);
     bool line_start = true;
-    for (std::string word; words >> word; line_start = false) {
+    for (const auto& word : words_of(line)) {
       if (!line_start && used + 1 + cells_of(word) > text_width) {
         out += "\n" + std::string(indent, ' ');
         used = indent;
@@ -27,6 +43,7 @@ std::string wrapped(const std::string& text, std::size_t indent) {
       }
       out += (line_start ? "" : " ") + word;
       used += cells_of(word) + (line_start ? 0 : 1);
+      line_start = false;
     }
   }
   return out;

@@ -156,6 +156,25 @@ TEST(Groups, KeepApartWhatLiesOnOppositeSidesOfTheBaseline) {
       << "all three are apart";
 }
 
+/// Seven rounds tell no two of four apart by tests of all pairs.
+TEST(Groups, KeepApartWhatIntervalsShowApartThroughOtherBaselines) {
+  auto record = record_of({noisy(1, 7, 1), noisy(0.8, 7, 2), noisy(1.6, 7, 3), noisy(1, 7, 4)});
+  auto& design = record.design;
+  design.candidates[CandidateId{2}].against = CandidateId{1};
+  design.contrasts = {{{0}, {1}}, {{1}, {2}}, {{0}, {3}}};
+  const auto evidence = test::evidence_of(record);
+  auto findings = judge_record(record);
+  const auto in_one_group = [&](std::int64_t a, std::int64_t b) {
+    return std::ranges::any_of(find_groups(evidence, findings), [&](const CandidateGroup& group) {
+      return std::ranges::count(group.members, CandidateId{a}) > 0 &&
+             std::ranges::count(group.members, CandidateId{b}) > 0;
+    });
+  };
+  EXPECT_FALSE(in_one_group(0, 2));
+  EXPECT_FALSE(in_one_group(2, 3)) << "0.8 times 2 is apart from 1";
+  EXPECT_TRUE(in_one_group(0, 3));
+}
+
 TEST(Groups, AreFoundAmongManyCandidates) {
   std::vector<std::vector<double>> values;
   for (unsigned i = 0; i < 30; ++i) values.push_back(noisy(1 + 0.5 * (i / 10), 20, i + 1, 0.001));

@@ -6,6 +6,7 @@
 #include "assay/judge/findings.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/render/text.hpp"
+#include "assay/report/cells.hpp"
 #include "assay/report/sentences.hpp"
 #include "assay/stats/random.hpp"
 #include "support/noise.hpp"
@@ -83,6 +84,13 @@ TEST(Sentences, ShowWhatFewRoundsShowed) {
   EXPECT_THAT(text, Not(HasSubstr("not judged")));
 }
 
+TEST(Wrapped, KeepsPerCentSignsWithTheirNumbers) {
+  for (std::size_t lead = 80; lead < 100; ++lead) {
+    const auto text = wrapped(std::string(lead, 'x') + " −12 % and −5 % more", 2);
+    for (const char* broken : {"12\n", "5\n"}) EXPECT_THAT(text, Not(HasSubstr(broken)));
+  }
+}
+
 TEST(Notes, AreOneLineForEachKind) {
   auto all = of_metrics({{known(Known::wall_time), 0}});
   all.trust.clear();
@@ -97,7 +105,7 @@ TEST(Notes, AreOneLineForEachKind) {
   const auto text = render::to_text(all);
   EXPECT_THAT(text, HasSubstr("note, rival1: left processes running"));
   EXPECT_LT(text.find("left processes"), text.find("far out")) << "warnings first";
-  EXPECT_THAT(text, HasSubstr("(and 1 more like it)"));
+  EXPECT_THAT(text, HasSubstr("; 1 more like it\n"));
   EXPECT_THAT(text, HasSubstr("\n3 more notes: assay verdict --notes\n"));
   const auto every = render::to_text(all, {.all_notes = true});
   EXPECT_THAT(every, Not(HasSubstr("more notes")));
