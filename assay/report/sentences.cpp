@@ -88,7 +88,6 @@ Told of_one(const Findings& all, const Finding& f) {
 /// Findings on one metric, or on times that decide for each other: what is told of them together.
 struct Group {
   const Metric* metric = nullptr;
-  bool one_metric = true;
   std::vector<const Finding*> findings;
 
   bool shares(Verdict verdict) const {
@@ -103,12 +102,10 @@ std::vector<Group> groups_of(const Findings& all, const std::vector<const Findin
     const auto known = std::ranges::find_if(groups, [&](const Group& group) {
       return group.metric == &metric || (is_one_of_two_times(metric) && is_one_of_two_times(*group.metric));
     });
-    if (known == groups.end()) {
+    if (known == groups.end())
       groups.push_back({.metric = &metric, .findings = {f}});
-      continue;
-    }
-    known->one_metric = known->one_metric && known->metric == &metric;
-    known->findings.push_back(f);
+    else
+      known->findings.push_back(f);
   }
   return groups;
 }
