@@ -155,7 +155,6 @@ bool Rounds::run_round(Role& role) {
                             .role = role,
                             .cells = heat_cells,
                             .position = static_cast<int>(at),
-                            .repeat = repeat,
                             .number = at_once ? heats_at_once : 0},
                            stop_);
     const bool interrupted = std::ranges::count(trials, Outcome::interrupted, &Trial::outcome) > 0;

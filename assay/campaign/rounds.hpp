@@ -27,11 +27,11 @@ Clock steady_clock();
 Table<CellId, int> slots_for(const Recorder& recorder, const Rig& rig, const Policy& policy);
 
 /// The one round loop, a round at a time. Each round runs the cells that the policy names, those that cost
-/// little beside others several times (slots_for()), in an order drawn afresh; the first of a
-/// sitting is a warm-up. A campaign that has rounds already is gone on with:
-/// what they spent, decided and failed counts. Every trial is recorded when it ends. A cell leaves when it is
-/// found wrong, or fails failures_in_a_row times, or when all its contrasts are done
-/// (judge::contrasts_done()); rounds stay paired. A stop request tears the running round.
+/// little beside others several times (slots_for()), in an order drawn afresh; the first of a sitting is a
+/// warm-up. A campaign that has rounds already is gone on with: what they spent, decided and failed counts.
+/// Every trial is recorded when it ends. A cell leaves when it is found wrong, or fails failures_in_a_row
+/// times, or when all its contrasts are done (judge::contrasts_done()); rounds stay paired. A stop request
+/// tears the running round.
 ///
 /// REQUIRES: everything it is given outlives it. Throws what the rig and the recorder do.
 class Rounds {

@@ -19,7 +19,7 @@ using Action = std::function<int()>;
 
 using program::exit_done;
 using program::TerminalGuard;
-using program::unguarded_out;
+using program::Unguarded;
 inline constexpr int exit_gate = 1;  ///< the gate did not pass
 using program::exit_interrupted;
 using program::exit_nothing_measured;

@@ -48,7 +48,8 @@ int report(const ReportAsked& asked) {
   if (asked.as == "page" && asked.file.empty())
     return write(text, "assay-" + findings.design.uid.substr(0, 8) + ".html");
   if (asked.file.empty()) {
-    unguarded_out() << text << std::flush;
+    const Unguarded as_it_is;
+    std::cout << text;
     return exit_done;
   }
   return write(text, asked.file);

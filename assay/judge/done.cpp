@@ -77,9 +77,7 @@ class Weighing {
     const auto series = pair_up(evidence_, f.of, values_of(f.metric));
     if (series.rounds.size() != f.rounds || !all_fit(series, metric.scale)) return false;
     const auto estimate = estimate_of(series, f.rounds, rules_for(design_, f.metric, {}).question);
-    const auto boundary =
-        schedule::boundary_for({looks.counts().begin(), looks.counts().end()}, 0.05, evidence_.repeats(f.of));
-    const auto critical = boundary->critical_count(looks.counts().size() - 1);
+    const auto critical = looks.boundary()->critical_count(looks.counts().size() - 1);
     return !can_settle(estimate, static_cast<std::size_t>(last), critical);
   }
 

@@ -55,11 +55,13 @@ Shown shown_on(const Findings& findings, MetricId metric) {
 std::pair<CellId, Interval> against_the_first(const Shown& shown, CellId cell, Scale scale) {
   const bool ratio = scale == Scale::ratio;
   Interval change{ratio ? 1.0 : 0.0, ratio ? 1.0 : 0.0, 1};
-  for (auto step = shown.find(cell); step != shown.end(); step = shown.find(cell)) {
+  auto step = shown.find(cell);
+  for (std::size_t steps = 0; step != shown.end() && steps < shown.size(); ++steps) {
     const auto& [baseline, interval] = step->second;
     change.low = ratio ? change.low * interval.low : change.low + interval.low;
     change.high = ratio ? change.high * interval.high : change.high + interval.high;
     cell = baseline;
+    step = shown.find(cell);
   }
   return {cell, change};
 }

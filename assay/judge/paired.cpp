@@ -1,14 +1,14 @@
 #include "assay/judge/paired.hpp"
 
 #include "assay/judge/estimate.hpp"
-#include "assay/stats/signed_rank.hpp"
+#include "assay/schedule/looks.hpp"
 
 namespace assay::inline v1::judge {
 
 Finding judge_paired(std::span<const double> baseline, std::span<const double> candidate,
                      const Question& question) {
   const Estimate estimate(baseline, candidate, question);
-  const stats::SignedRank null(estimate.n());
+  const auto null = schedule::null_of(static_cast<int>(estimate.n()), question.repeats);
   const double alpha = 1 - question.level;
   auto finding = estimate.describe(null.critical_count(alpha), question.level);
   finding.p = finding.p_adjusted = null.p_two_sided(estimate.count_of_no_change());

@@ -37,6 +37,9 @@ struct Question {
 ///   say the opposite,
 /// - `unclear`: anything else; `to_settle` then says how many rounds it would likely take, or why none would.
 ///
+/// With repeats (Question::repeats) a side has as many values of each round, one round's after the other's;
+/// all runs are judged alike then, by the blocked rank test (stats/blocked_ranks.hpp).
+///
 /// With the order drawn at random within rounds the test is exact under every constant effect, whatever the
 /// noise. Ids in the result are left at zero. Swapping the two sides swaps the verdicts.
 ///

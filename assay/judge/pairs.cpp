@@ -59,8 +59,7 @@ std::optional<LastLook> last_look(const Rules& rules, const PairedSeries& series
       rules.rounds_max == 0 ? schedule::LookPlan(n, n, series.repeats) : looks_of(rules, series.repeats);
   const auto place = looks.last_by(n);
   if (!place) return {};
-  return LastLook{.boundary = schedule::boundary_for({looks.counts().begin(), looks.counts().end()}, 0.05,
-                                                     series.repeats),
+  return LastLook{.boundary = looks.boundary(),
                   .place = *place,
                   .rounds = static_cast<std::size_t>(looks.counts()[*place])};
 }

@@ -20,8 +20,7 @@ std::uint64_t critical_at(int rounds, int min_rounds, int max_rounds, double alp
   const schedule::LookPlan looks(min_rounds, std::max(rounds, max_rounds), repeats);
   const auto place = looks.due_at(rounds);
   if (!place) return 0;
-  return schedule::boundary_for({looks.counts().begin(), looks.counts().end()}, alpha, repeats)
-      ->critical_count(*place);
+  return looks.boundary(alpha)->critical_count(*place);
 }
 
 /// The looks that come after n rounds: those planned, then those that a longer campaign would have.

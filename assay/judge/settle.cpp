@@ -37,9 +37,8 @@ struct State {
 /// A look that can be taken at some rounds: one that was planned, or the closing one.
 class LookAt {
  public:
-  LookAt(const schedule::LookPlan& planned, const Repeats& repeats, int n, double alpha)
-      : boundary_(schedule::boundary_for({planned.counts().begin(), planned.counts().end()}, alpha, repeats)),
-        place_(planned.due_at(n)) {
+  LookAt(const schedule::LookPlan& planned, int n, double alpha)
+      : boundary_(planned.boundary(alpha)), place_(planned.due_at(n)) {
     const auto last = planned.last_by(n);
     if (!place_) closing_.emplace(*boundary_, last ? *last + 1 : 0, n);
   }
@@ -128,7 +127,7 @@ class Settling {
 
   const LookAt& look_at(std::size_t i, int n) const {
     const auto& repeats = series_[i].repeats;
-    return looks_.try_emplace({repeats, n}, planned(i), repeats, n, q_).first->second;
+    return looks_.try_emplace({repeats, n}, planned(i), n, q_).first->second;
   }
 
   int pairs_of(std::size_t i) const { return static_cast<int>(series_[i].rounds.size()); }

@@ -17,14 +17,16 @@ bool is_called(const Evidence& evidence, const Finding& f) {
 
 /// The pairs after those by which it was called, the first confirming_rounds of them.
 PairedSeries fresh_pairs(const Evidence& evidence, const Finding& f) {
-  auto series = pair_up(f.of, by_cell(evidence.values(f.metric)));
-  const auto cut = [&](auto& all) {
-    all.erase(all.begin(), all.begin() + static_cast<std::ptrdiff_t>(std::min(f.settled_at, all.size())));
-    if (all.size() > static_cast<std::size_t>(confirming_rounds)) all.resize(confirming_rounds);
+  auto series = pair_up(evidence, f.of, by_cell(evidence.values(f.metric)));
+  const auto first = std::min(f.settled_at, series.rounds.size());
+  const auto count = std::min(static_cast<std::size_t>(confirming_rounds), series.rounds.size() - first);
+  const auto cut = [&](auto& all, int values_a_round) {
+    const auto from = all.begin() + static_cast<std::ptrdiff_t>(first) * values_a_round;
+    all = {from, from + static_cast<std::ptrdiff_t>(count) * values_a_round};
   };
-  cut(series.rounds);
-  cut(series.baseline);
-  cut(series.candidate);
+  cut(series.rounds, 1);
+  cut(series.baseline, series.repeats.baseline);
+  cut(series.candidate, series.repeats.candidate);
   return series;
 }
 
@@ -60,8 +62,8 @@ std::vector<Note> notes_on_twins(const Evidence& evidence, std::span<const Findi
         note.level = Note::Level::note;
       }
     } else {
-      const auto again =
-          judge_paired(fresh.baseline, fresh.candidate, {.metric = metric, .margin = f.margin});
+      const auto again = judge_paired(fresh.baseline, fresh.candidate,
+                                      {.metric = metric, .margin = f.margin, .repeats = fresh.repeats});
       if (again.verdict != f.verdict) {
         note.kind = NoteKind::twin_by_chance;
         note.level = Note::Level::note;

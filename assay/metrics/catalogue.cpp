@@ -15,15 +15,16 @@ struct Traits {
   bool exact = false, supporting = false;
   double coarse_below = 0;
   bool of_programs = true, of_functions = false, holds_abreast = true;
-  const char *better = nullptr, *worse = nullptr, *what = nullptr;  ///< where they are not the usual words
+  const char *better = nullptr, *worse = nullptr, *what = nullptr,
+             *article = "";  ///< where they are not the usual words
 };
 
 /// Times are faster or slower; of what is counted there is fewer or more, of other things less or more.
 Words words_for(const std::string& name, const std::string& unit, const Traits& traits) {
-  if (traits.better != nullptr) return {traits.better, traits.worse, traits.what};
-  if (traits.prefer == Prefer::neither) return {"less", "more", name};
-  if (unit == "s") return {"faster", "slower", ""};
-  return {"fewer", "more", name};
+  if (traits.better != nullptr) return {traits.better, traits.worse, traits.what, traits.article};
+  if (traits.prefer == Prefer::neither) return {"less", "more", name, ""};
+  if (unit == "s") return {"faster", "slower", "", ""};
+  return {"fewer", "more", name, ""};
 }
 
 Row make(Known id, const char* name, const char* unit, const Traits& traits = {}) {
@@ -72,8 +73,8 @@ constexpr Traits allocated_memory{.needs = Needs::allocator,
                                   .worse = "more",
                                   .what = "allocated memory"};
 
-constexpr Traits size_of(const char* what) {
-  return {.exact = true, .better = "smaller", .worse = "larger", .what = what};
+constexpr Traits size_of(const char* what, const char* article = "") {
+  return {.exact = true, .better = "smaller", .worse = "larger", .what = what, .article = article};
 }
 
 }  // namespace
@@ -114,7 +115,7 @@ std::span<const Row> catalogue() {
       make(branch_miss_rate, "branch miss rate", "", counted),
       make(cache_miss_rate, "cache miss rate", "", counted),
       make(build_time, "build time", "s", shown),
-      make(program_size, "program size", "B", size_of("program")),
+      make(program_size, "program size", "B", size_of("program", "a")),
       make(text_size, "text size", "B", size_of("code")),
       make(data_size, "data size", "B", size_of("data")),
       make(load, "load", "", machine),
@@ -137,7 +138,7 @@ std::span<const Row> catalogue() {
 }
 
 const Words& words_of(const Metric& metric) {
-  static const Words of_others = {"better", "worse", ""};
+  static const Words of_others = {"better", "worse", "", ""};
   const auto* row = find_row(metric.name);
   return row == nullptr ? of_others : row->words;
 }

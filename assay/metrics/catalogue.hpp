@@ -73,9 +73,9 @@ enum class Needs {
 };
 
 /// What the trade calls a change of a metric: "faster" and "slower"; of what, where that is not understood:
-/// "less" and "more" "memory".
+/// "less" and "more" "memory", "a" "smaller" and "larger" "program".
 struct Words {
-  std::string better, worse, what;
+  std::string better, worse, what, article;
 };
 
 struct Row {

@@ -74,7 +74,6 @@ struct Heat {
   Role role = Role::counted;
   std::span<const CellId> cells;
   int position = 0;  ///< of the first of its cells in the round
-  int repeat = 0;    ///< from 0: of several of its cells in the round
   int number = 0;    ///< from 1 among the round's heats that run abreast; 0: in turns
 };
 

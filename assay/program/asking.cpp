@@ -67,10 +67,12 @@ double parse_budget(const std::string& text) {
 
 void show(const Findings& findings, bool json, bool all_notes) {
   const bool colour = isatty(STDOUT_FILENO) == 1 && std::getenv("NO_COLOR") == nullptr;
-  auto& out = json ? unguarded_out() : std::cout;
-  out << (json ? render::to_json(findings)
-               : render::to_text(findings, {.colour = colour, .all_notes = all_notes}))
-      << std::flush;
+  if (json) {
+    const Unguarded as_it_is;
+    std::cout << render::to_json(findings);
+  } else {
+    std::cout << render::to_text(findings, {.colour = colour, .all_notes = all_notes}) << std::flush;
+  }
 }
 
 void add_when_busy(CLI::App& command, std::string& choice) {

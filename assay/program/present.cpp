@@ -87,7 +87,6 @@ std::vector<std::string> without_rounds(const std::vector<std::string>& command)
 }
 
 int carry_on(const contest::Contest& contest, const Asked& asked, const std::vector<std::string>& command) {
-  const TerminalGuard guard;
   auto options = merged(contest.options(), asked);
   options.repeat = typed(without_rounds(command));
   StopOnSignals stopping;
@@ -107,6 +106,7 @@ int carry_on(const contest::Contest& contest, const Asked& asked, const std::vec
 }  // namespace
 
 int present(const contest::Contest& contest, int argc, char** argv) {
+  const TerminalGuard guard;
   CLI::App app("a contest of functions: " + contest.title());
   Asked asked;
   add_options(app, asked);

@@ -1,24 +1,22 @@
 #include "assay/program/terminal_guard.hpp"
 
-#include <array>
 #include <iostream>
 #include <streambuf>
 #include <string>
 #include <string_view>
 
 #include "assay/model/printable.hpp"
+#include "assay/render/table.hpp"
 
 namespace assay::inline v1::program {
 namespace {
 
-/// The colours of verdicts (render/table.cpp), which do no harm where others send them.
-constexpr std::array<std::string_view, 3> harmless = {"\x1b[34m", "\x1b[38;5;166m", "\x1b[0m"};
-
+/// But for the colours of verdicts, which do no harm where others send them.
 std::string made_safe(std::string_view text) {
   std::string out;
   while (!text.empty()) {
     std::size_t next = text.size(), length = 0;
-    for (const auto colour : harmless)
+    for (const auto colour : render::terminal_codes)
       if (const auto at = text.find(colour); at < next) {
         next = at;
         length = colour.size();
@@ -29,8 +27,6 @@ std::string made_safe(std::string_view text) {
   }
   return out;
 }
-
-std::streambuf* unguarded = nullptr;
 
 }  // namespace
 
@@ -45,7 +41,7 @@ class TerminalGuard::Buffer : public std::streambuf {
   Buffer(const Buffer&) = delete;
   Buffer& operator=(const Buffer&) = delete;
 
-  std::streambuf* to() const { return to_; }
+  bool guards = true;
 
  protected:
   int overflow(int c) override {
@@ -61,7 +57,7 @@ class TerminalGuard::Buffer : public std::streambuf {
 
  private:
   bool pass_on() {
-    const auto safe = made_safe(waiting_);
+    const auto safe = guards ? made_safe(waiting_) : waiting_;
     waiting_.clear();
     return to_->sputn(safe.data(), static_cast<std::streamsize>(safe.size())) ==
            static_cast<std::streamsize>(safe.size());
@@ -72,18 +68,23 @@ class TerminalGuard::Buffer : public std::streambuf {
   std::string waiting_;
 };
 
+TerminalGuard::Buffer* TerminalGuard::guarding_out = nullptr;
+
 TerminalGuard::TerminalGuard()
     : out_(std::make_unique<Buffer>(std::cout)), err_(std::make_unique<Buffer>(std::cerr)) {
-  unguarded = out_->to();
+  guarding_out = out_.get();
 }
 
-TerminalGuard::~TerminalGuard() { unguarded = nullptr; }
+TerminalGuard::~TerminalGuard() { guarding_out = nullptr; }
 
-std::ostream& unguarded_out() {
-  static std::ostream stream(nullptr);
+Unguarded::Unguarded() {
   std::cout.flush();
-  stream.rdbuf(unguarded == nullptr ? std::cout.rdbuf() : unguarded);
-  return stream;
+  if (TerminalGuard::guarding_out != nullptr) TerminalGuard::guarding_out->guards = false;
+}
+
+Unguarded::~Unguarded() {
+  std::cout.flush();
+  if (TerminalGuard::guarding_out != nullptr) TerminalGuard::guarding_out->guards = true;
 }
 
 }  // namespace assay::inline v1::program

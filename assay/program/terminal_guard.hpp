@@ -1,6 +1,5 @@
 #pragma once
 
-#include <iosfwd>
 #include <memory>
 
 namespace assay::inline v1::program {
@@ -16,11 +15,20 @@ class TerminalGuard {
   TerminalGuard& operator=(const TerminalGuard&) = delete;
 
  private:
+  friend class Unguarded;
   class Buffer;
   std::unique_ptr<Buffer> out_, err_;
+  static Buffer* guarding_out;
 };
 
-/// Standard output as it is, for formats that escape by themselves and are read back byte for byte.
-std::ostream& unguarded_out();
+/// While it lives, std::cout goes past the guard: for formats that escape by themselves and are read back
+/// byte for byte.
+class Unguarded {
+ public:
+  Unguarded();
+  ~Unguarded();
+  Unguarded(const Unguarded&) = delete;
+  Unguarded& operator=(const Unguarded&) = delete;
+};
 
 }  // namespace assay::inline v1::program

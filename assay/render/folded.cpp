@@ -40,9 +40,8 @@ std::string folded_text(const Overview& overview, const std::string& heading, co
       for (auto c = from; c < to; ++c) {
         const auto& entry = overview.rows[r][c];
         const auto text = right(entry.text, column);
-        out += " " + (style.colour && entry.finding != nullptr
-                          ? colour_of(entry.finding->verdict) + text + "\x1b[0m"
-                          : text);
+        out += " " +
+               (style.colour && entry.finding != nullptr ? in_colour_of(entry.finding->verdict, text) : text);
       }
       out += "\n";
     }

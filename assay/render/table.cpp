@@ -32,7 +32,7 @@ std::size_t name_width(const Block& block) {
 
 std::string coloured(const Row& row, const TextStyle& style) {
   const auto text = row.sign + " " + row.verdict;
-  return style.colour ? colour_of(row.finding->verdict) + text + "\x1b[0m" : text;
+  return style.colour ? in_colour_of(row.finding->verdict, text) : text;
 }
 
 std::string row_text(const Row& row, std::size_t names, const Axis& axis, const TextStyle& style) {
@@ -49,8 +49,10 @@ std::string row_text(const Row& row, std::size_t names, const Axis& axis, const 
 
 }  // namespace
 
-std::string colour_of(Verdict verdict) {
-  return verdict == Verdict::better ? "\x1b[34m" : verdict == Verdict::worse ? "\x1b[38;5;166m" : "\x1b[0m";
+std::string in_colour_of(Verdict verdict, const std::string& text) {
+  const auto& [better, worse, none] = terminal_codes;
+  const auto code = verdict == Verdict::better ? better : verdict == Verdict::worse ? worse : none;
+  return std::string(code) + text + std::string(none);
 }
 
 std::string block_text(const Block& block, bool names_workload, const TextStyle& style) {

@@ -1,6 +1,8 @@
 #pragma once
 
+#include <array>
 #include <string>
+#include <string_view>
 
 #include "assay/render/text.hpp"
 #include "assay/report/report.hpp"
@@ -10,7 +12,10 @@ namespace assay::inline v1::render {
 /// A block: every setting's baseline and candidates, their typical values, changes and intervals on one axis.
 std::string block_text(const report::Block& block, bool names_workload, const TextStyle& style);
 
-/// The terminal code that begins a verdict's colour: blue for better, orange for worse, none otherwise.
-std::string colour_of(Verdict verdict);
+/// All terminal codes that are ever written: for what is better, for what is worse, and the end of a colour.
+inline constexpr std::array<std::string_view, 3> terminal_codes = {"\x1b[34m", "\x1b[38;5;166m", "\x1b[0m"};
+
+/// A text in a verdict's colour.
+std::string in_colour_of(Verdict verdict, const std::string& text);
 
 }  // namespace assay::inline v1::render

@@ -29,7 +29,7 @@ std::string set_sentence(const Sentence& sentence, std::size_t indent, const Tex
   for (const auto& line : sentence.lines)
     text += (text.empty() ? "" : "\n" + std::string(indent, ' ')) + wrapped(line, indent);
   if (style.colour && !sentence.head.empty())
-    text = colour_of(sentence.verdict) + sentence.head + "\x1b[0m" + text.substr(sentence.head.size());
+    text = in_colour_of(sentence.verdict, sentence.head) + text.substr(sentence.head.size());
   return text;
 }
 

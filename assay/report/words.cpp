@@ -21,9 +21,10 @@ std::string verdict_word(const Metric& metric, Verdict verdict) {
 }
 
 std::string verdict_phrase(const Metric& metric, Verdict verdict) {
-  const auto& what = metrics::words_of(metric).what;
-  const auto word = verdict_word(metric, verdict);
-  return (what == "program" ? "a " : "") + word + (what.empty() ? "" : " " + what);
+  const auto& words = metrics::words_of(metric);
+  auto phrase = words.article.empty() ? verdict_word(metric, verdict)
+                                      : words.article + " " + verdict_word(metric, verdict);
+  return words.what.empty() ? phrase : phrase + " " + words.what;
 }
 
 }  // namespace assay::inline v1::report

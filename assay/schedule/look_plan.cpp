@@ -5,7 +5,7 @@
 namespace assay::inline v1::schedule {
 
 LookPlan::LookPlan(int min, int max, const Repeats& repeats)
-    : counts_(planned_looks(std::max(1, std::min(min, max)), max, repeats)) {}
+    : repeats_(repeats), counts_(planned_looks(std::max(1, std::min(min, max)), max, repeats)) {}
 
 std::optional<std::size_t> LookPlan::due_at(int pairs) const {
   const auto found = std::ranges::find(counts_, pairs);

@@ -20,6 +20,11 @@ class LookPlan {
 
   std::span<const int> counts() const { return counts_; }
 
+  /// How extreme counts must be at these looks, see Boundary; made once and kept.
+  std::shared_ptr<const Boundary> boundary(double alpha = 0.05) const {
+    return boundary_for(counts_, alpha, repeats_);
+  }
+
   /// The place, from 0, of the look that is due at exactly so many pairs.
   std::optional<std::size_t> due_at(int pairs) const;
   /// The place of the last look that so many pairs have reached.
@@ -30,6 +35,7 @@ class LookPlan {
   bool any_due(int fewest, int most) const;
 
  private:
+  Repeats repeats_;
   std::vector<int> counts_;
 };
 

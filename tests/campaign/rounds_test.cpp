@@ -8,67 +8,16 @@
 #include <map>
 #include <set>
 
-#include "assay/campaign/life.hpp"
 #include "assay/stats/random.hpp"
-#include "support/observing.hpp"
-#include "support/records.hpp"
+#include "support/fake_rig.hpp"
 
 namespace assay::inline v1::campaign {
 namespace {
 
+using test::FakeRig;
+using test::go;
 using test::Observing;
-
-Recorder recorder_for(std::size_t candidates) {
-  auto record = test::record_of(std::vector<std::vector<double>>(candidates, {1.0}));
-  record.log.rounds.clear();
-  record.log.trials.clear();
-  record.log.state = CampaignState::open;
-  return Recorder(record, {});
-}
-
-/// A rig whose trials come from a function, and a clock that only they move: a second each.
-struct FakeRig : Rig {
-  std::function<void(Trial&)> change = [](Trial&) {};
-  double now = 0;
-  int checks = 0, closed = 0;
-  bool repeats = false;
-  double pause = 0;
-
-  Trial check(CellId cell, std::optional<CellId>, const std::stop_token&) override {
-    ++checks;
-    Trial trial{.cell = cell, .role = Role::check};
-    change(trial);
-    return trial;
-  }
-  std::vector<Trial> run(const Heat& heat, const std::stop_token&) override {
-    Trial trial{
-        .cell = heat.cells.front(), .round = heat.round, .role = heat.role, .position = heat.position};
-    trial.readings = {{MetricId{0}, 1.0}};
-    now += 1;
-    change(trial);
-    return {trial};
-  }
-  bool runs_together() const override { return false; }
-  bool may_repeat(CellId) const override { return repeats; }
-  double pause_before(CellId) const override { return pause; }
-  bool is_worth_checking_again(CellId) const override { return true; }
-  std::vector<Doubt> doubts() const override { return {{WorkloadId{0}, "nothing checks what it answers"}}; }
-  void close() override { ++closed; }
-
-  Clock clock() {
-    return [this] { return now; };
-  }
-};
-
-Ended go(Recorder& recorder, FakeRig& rig, const Policy& policy, Observing& observing,
-         const std::stop_token& stop = {}) {
-  return Rounds(recorder, rig, policy, observing, stop, rig.clock()).run();
-}
-
-Ended go(Recorder& recorder, FakeRig& rig, const Policy& policy, const std::stop_token& stop = {}) {
-  Observing nobody;
-  return go(recorder, rig, policy, nobody, stop);
-}
+using test::recorder_for;
 
 /// How often each of three cells ran in twenty rounds of a second or two, the third being a twin of the
 /// first.
@@ -114,75 +63,6 @@ TEST(Rounds, TheBudgetDoesNotEndThemBeforeTheFirstLookIfToldSo) {
     EXPECT_EQ(recorder.log().rounds.size(), to_first_look ? 8U : 3U)
         << "of two seconds, the warm-up with them";
   }
-}
-
-/// A campaign whose first cell's trials take 4 s, the second's a tenth of that, the third's 3.8 s.
-struct Costly {
-  Record record = test::record_of({{1.0}, {1.0}, {1.0}});
-  FakeRig rig;
-  stats::Random random{5};
-
-  Costly() {
-    record.log = {.sittings = {Sitting{}}};
-    record.log.state = CampaignState::open;
-    record.design.rules = {.rounds_min = 7, .rounds_max = 60, .seed = 7};
-    rig.repeats = true;
-    rig.change = [this](Trial& trial) {
-      const double cost[] = {4.0, 0.4, 3.8};
-      const double seconds = cost[trial.cell.value] * std::exp(0.02 * random.normal());
-      trial.readings = {{MetricId{0}, seconds}};
-      rig.now += seconds - 1;
-    };
-  }
-};
-
-TEST(Rounds, RunWhatCostsLittleSeveralTimesAndDecideSooner) {
-  Costly costly;
-  Recorder recorder(costly.record, {});
-  Observing observing;
-  Life life(recorder, costly.rig, observing, {}, costly.rig.clock());
-  life.check();
-  EXPECT_EQ(life.measure(*until_settled(60, 60.0, false), false), Ended::budget);
-  const auto& log = recorder.log();
-  EXPECT_EQ(std::ranges::count(log.rounds[1].order, CellId{1}), 9) << "at most";
-  EXPECT_EQ(std::ranges::count(log.rounds[1].order, CellId{2}), 1);
-  std::set<std::pair<int, int>> slots;
-  for (const auto& trial : log.trials)
-    if (trial.cell == CellId{1} && trial.round == 2) slots.insert({trial.repeat, trial.position});
-  EXPECT_EQ(slots.size(), 9U);
-  EXPECT_EQ(slots.rbegin()->first, 8) << "numbered in the order of their runs";
-  const auto settled = std::ranges::find_if(log.looks, [](const Look& look) {
-    return look.of == Contrast{{0}, {1}} && look.decision == "better";
-  });
-  ASSERT_NE(settled, log.looks.end());
-  EXPECT_EQ(settled->rounds, 3) << "of one trial beside nine; two would do without the other finding";
-  const auto none = std::ranges::find(log.looks, Contrast{{0}, {2}}, &Look::of);
-  EXPECT_EQ(none, log.looks.end()) << "without repeats nothing is looked at before seven";
-}
-
-TEST(Rounds, OfACampaignThatIsGoneOnWithHaveTheRepeatsTheyHad) {
-  Costly costly;
-  costly.rig.repeats = false;
-  Recorder recorder(costly.record, {});
-  EXPECT_EQ(go(recorder, costly.rig, *until_settled(2, {}, false)), Ended::rounds);
-  costly.rig.repeats = true;
-  EXPECT_EQ(go(recorder, costly.rig, *until_settled(4, {}, false)), Ended::rounds);
-  EXPECT_EQ(recorder.log().rounds.back().order.size(), 3U);
-}
-
-/// The first run of all is slow for what has nothing to do with the program.
-TEST(Rounds, RepeatNothingForASlowFirstRun) {
-  Costly costly;
-  costly.rig.change = [&](Trial& trial) {
-    const bool very_first = trial.role == Role::check && trial.cell == CellId{0};
-    trial.readings = {{MetricId{0}, very_first ? 5.0 : 0.5 + 0.01 * costly.random.normal()}};
-  };
-  Recorder recorder(costly.record, {});
-  Observing observing;
-  Life life(recorder, costly.rig, observing, {}, costly.rig.clock());
-  life.check();
-  life.measure(*until_settled(7, {}, false), false);
-  EXPECT_EQ(recorder.log().rounds[1].order.size(), 3U);
 }
 
 TEST(Rounds, RunEveryOpenCellOnceInFreshOrder) {
@@ -294,69 +174,6 @@ TEST(Rounds, ThatAreDoneAreTakenUpAndCount) {
   EXPECT_EQ(go(recorder, rig, *until_settled(7, {}, false)), Ended::rounds);
   EXPECT_EQ(recorder.log().rounds.size(), 5U + 1 + 3) << "a warm-up of their own, and three more";
   EXPECT_EQ(recorder.log().rounds[5].role, Role::first);
-}
-
-TEST(Life, ChecksForecastsMeasuresChecksAgainAndCloses) {
-  auto recorder = recorder_for(3);
-  FakeRig rig;
-  Observing observing;
-  Life life(recorder, rig, observing, {}, rig.clock());
-  const auto findings = life.live(*until_settled(6, {}, false), true);
-  EXPECT_EQ(findings.state, CampaignState::ended);
-  EXPECT_EQ(rig.checks, 6);
-  EXPECT_EQ(rig.closed, 1);
-  EXPECT_EQ(observing.forecasts, 2) << "after the checks, and after three rounds";
-  EXPECT_THAT(observing.heard, testing::ElementsAre("workload orders: nothing checks what it answers"));
-}
-
-TEST(Life, ForeseesPausesAndRepeats) {
-  Costly costly;
-  costly.rig.pause = 0.5;
-  Recorder recorder(costly.record, {});
-  Observing observing;
-  Life life(recorder, costly.rig, observing, {}, costly.rig.clock());
-  costly.rig.change = [](Trial& trial) {
-    const double cost[] = {4.0, 0.5, 3.8};
-    trial.readings = {{MetricId{0}, cost[trial.cell.value]}};
-  };
-  life.check();
-  const auto short_of_time = until_settled(60, 20.0, false, {}, true);
-  const auto outlook = life.look_ahead(Evidence::From::judged, *short_of_time);
-  EXPECT_DOUBLE_EQ(outlook.round_seconds, 4.5 + 8 * 1.0 + 4.3) << "eight of the cheap one";
-  EXPECT_EQ(outlook.first_look, 3);
-  EXPECT_TRUE(outlook.cannot_decide());
-  EXPECT_TRUE(outlook.goes_on);
-}
-
-TEST(Life, IsInterruptedByAStopRequestWhereverItIs) {
-  for (const int checks : {1, 4}) {
-    auto recorder = recorder_for(3);
-    std::stop_source source;
-    FakeRig rig;
-    rig.change = [&](Trial&) {
-      if (rig.checks == checks) source.request_stop();
-    };
-    Observing observing;
-    Life life(recorder, rig, observing, source.get_token(), rig.clock());
-    EXPECT_EQ(life.live(*until_settled(6, {}, false), false).state, CampaignState::interrupted);
-    EXPECT_EQ(rig.closed, 1);
-  }
-}
-
-TEST(Life, GivesCellsTheStandingOfTheirChecks) {
-  auto recorder = recorder_for(4);
-  FakeRig rig;
-  rig.change = [](Trial& trial) {
-    if (trial.role != Role::check) return;
-    if (trial.cell == CellId{1}) trial.outcome = Outcome::wrong;
-    if (trial.cell == CellId{2}) trial.outcome = Outcome::absent;
-    trial.detail = "so it is";
-  };
-  Observing observing;
-  Life(recorder, rig, observing, {}, rig.clock()).check("at the end, ");
-  EXPECT_EQ(recorder.states()[CellId{1}], (CellState{Standing::wrong, "at the end, so it is"}));
-  EXPECT_EQ(recorder.states()[CellId{2}].standing, Standing::absent);
-  EXPECT_TRUE(recorder.states()[CellId{3}].is_sound());
 }
 
 }  // namespace

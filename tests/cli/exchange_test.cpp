@@ -140,6 +140,18 @@ TEST(Export, ImportedAgainGivesTheSameFindings) {
     }
 }
 
+TEST(Export, ThatCantBeWrittenOutFails) {
+  const Scratch scratch;
+  measure(scratch);
+  for (const char* command :
+       {"verdict --json", "verdict", "export", "export --as json", "report --as markdown"}) {
+    const auto ran =
+        test::run(scratch, {"/bin/sh", "-c", std::string(ASSAY_TOOL) + " " + command + " >/dev/full"});
+    EXPECT_EQ(ran.status, 2) << command;
+    EXPECT_THAT(ran.err, HasSubstr("written")) << command;
+  }
+}
+
 TEST(Export, RepeatsComeBack) {
   const Scratch scratch;
   ASSERT_EQ(

@@ -148,5 +148,15 @@ TEST(JudgePaired, RefusesBadInputAndNamesIt) {
   }
 }
 
+TEST(JudgePaired, WithRepeatsCountsWithinRounds) {
+  const std::vector<double> dear = {10, 11, 12};
+  const std::vector<double> cheap = {5, 6, 7, 8, 5, 6, 7, 8, 5, 6, 7, 8};
+  const auto f = judge_paired(dear, cheap, {.metric = {"wall time", "s"}, .repeats = {1, 4}});
+  EXPECT_NEAR(f.p, 2.0 / 125, 1e-15) << "of 5³ ways to place the three among their four, the one of 125";
+  EXPECT_EQ(f.verdict, Verdict::better);
+  EXPECT_EQ(f.rounds, 3U);
+  EXPECT_THROW(judge_paired(dear, cheap, {.metric = {"wall time", "s"}, .repeats = {1, 3}}), DomainError);
+}
+
 }  // namespace
 }  // namespace assay::inline v1::judge

@@ -3,54 +3,22 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
-#include <functional>
 #include <vector>
 
 #include "assay/judge/findings.hpp"
-#include "assay/judge/resampling.hpp"
 #include "assay/schedule/closing_look.hpp"
 #include "assay/schedule/looks.hpp"
 #include "assay/stats/random.hpp"
-#include "support/records.hpp"
+#include "support/series.hpp"
 
 namespace assay::inline v1::judge {
 namespace {
 
-/// Rounds with these effects, which are differences; neither side of a round is slow.
-PairedSeries series_of(const std::vector<double>& effects, std::int64_t id = 1) {
-  PairedSeries series{.of = {{0}, {id}}};
-  for (std::size_t i = 0; i < effects.size(); ++i) {
-    series.rounds.push_back(static_cast<int>(i) + 2);
-    series.baseline.push_back(-0.5 * effects[i]);
-    series.candidate.push_back(0.5 * effects[i]);
-  }
-  return series;
-}
-
-Family family(double margin, int max = 60) {
-  return {
-      .question = {.metric = {.name = "level", .unit = "m", .scale = Scale::difference}, .margin = margin},
-      .max_rounds = max};
-}
-
-std::vector<double> normal_effects(stats::Random& random, std::size_t n, double centre, double sd) {
-  std::vector<double> d(n);
-  for (auto& v : d) v = centre + sd * random.normal();
-  return d;
-}
-
-Finding settle_one(const std::vector<double>& effects, const Family& rules, Stage stage = Stage::ended) {
-  const std::vector<PairedSeries> one = {series_of(effects)};
-  return settle(one, rules, stage).front();
-}
-
-/// What a campaign shows that ends when its finding is settled.
-Finding settle_and_stop(const std::vector<double>& effects, const Family& rules) {
-  const auto whole = settle_one(effects, rules);
-  if (!whole.settled) return whole;
-  return settle_one({effects.begin(), effects.begin() + static_cast<std::ptrdiff_t>(whole.settled_at)}, rules,
-                    Stage::going);
-}
+using test::family;
+using test::normal_effects;
+using test::series_of;
+using test::settle_and_stop;
+using test::settle_one;
 
 TEST(Settle, ALargeEffectIsSettledAtTheFirstLookAndFrozen) {
   stats::Random random(1);
@@ -128,40 +96,6 @@ TEST(Settle, PAdjustedNeverContradictsTheVerdict) {
   EXPECT_NE(f.verdict, Verdict::worse);
 }
 
-TEST(Resampling, TellsWhatIsSettledSoonFromWhatHardlyEverIs) {
-  const schedule::Boundary planned(schedule::planned_looks(7, 60));
-  const auto last = planned.critical_count(6);
-  const auto chance = [&](double effect, double sd) {
-    stats::Random random(11);
-    double sum = 0;
-    for (int i = 0; i < 20; ++i) {
-      const auto s = series_of(normal_effects(random, 20, effect, sd));
-      sum += chance_to_settle(Estimate(s.baseline, s.candidate, family(0.5).question), 60, last);
-    }
-    return sum / 20;
-  };
-  EXPECT_GT(chance(3, 2), 0.95);
-  EXPECT_LT(chance(0.1, 6), 0.2) << "twelve times as noisy as the margin is wide";
-  EXPECT_GT(chance(1.5, 3), 0.3);
-}
-
-TEST(Resampling, PricesWithinAFactorOfTwoOnTheAverage) {
-  // Effect of half a standard deviation: half of all campaigns settle it by 40 rounds, half of them later.
-  stats::Random random(12);
-  double sum = 0;
-  constexpr int campaigns = 40;
-  for (int i = 0; i < campaigns; ++i) {
-    const auto s = series_of(normal_effects(random, 14, 1, 2));
-    const auto price =
-        price_by_resampling(Estimate(s.baseline, s.candidate, family(0.1).question), 7, 60, 0.05);
-    ASSERT_GT(price.rounds, 14);
-    sum += std::log(static_cast<double>(price.rounds));
-  }
-  const double typical = std::exp(sum / campaigns);
-  EXPECT_GT(typical, 20);
-  EXPECT_LT(typical, 120);
-}
-
 TEST(Settle, AFixedNumberOfRoundsIsTheFixedTest) {
   stats::Random random(4);
   for (int i = 0; i < 200; ++i) {
@@ -231,163 +165,5 @@ TEST(Settle, SeriesWithoutPairsStillCountAmongTheMany) {
   EXPECT_EQ(findings[0].settled_at, 10U);
   EXPECT_EQ(findings[1].rounds, 0U);
 }
-
-// --- simulated promises: seeds are fixed; the stated chances are for other seeds
-// -------------------------------
-
-using Noise = std::function<double(stats::Random&)>;
-
-struct Kind {
-  const char* name;
-  Noise draw;
-};
-
-const std::vector<Kind> kinds = {
-    {"normal", [](stats::Random& r) { return r.normal(); }},
-    {"t3",
-     [](stats::Random& r) {
-       return r.normal() /
-              std::sqrt((std::pow(r.normal(), 2) + std::pow(r.normal(), 2) + std::pow(r.normal(), 2)) / 3);
-     }},
-    {"Cauchy", [](stats::Random& r) { return r.normal() / std::abs(r.normal()); }},
-    {"lognormal", [](stats::Random& r) { return std::exp(r.normal()); }},
-    {"two modes", [](stats::Random& r) { return (r.below(2) == 0 ? 0 : 8) + r.normal(); }},
-};
-
-TEST(SettleSimulated, FalseAlarmsStayBelowTheErrorRateWhateverTheNoise) {
-  // 1500 campaigns of up to 60 rounds without a change, trials drifting and autocorrelated besides; a round's
-  // order is shuffled. At a true rate of 5 % more than 113 alarms have a chance below 1e-6 (binomial), for
-  // each noise.
-  for (const auto& kind : kinds) {
-    stats::Random random(20);
-    int alarms = 0;
-    for (int i = 0; i < 1500; ++i) {
-      std::vector<double> d(60);
-      double mood = 0;
-      for (std::size_t r = 0; r < d.size(); ++r) {
-        std::vector<double> trials(2);
-        for (auto& t : trials) {
-          mood = 0.8 * mood + random.normal();
-          t = kind.draw(random) * (r < 30 ? 1 : 5) + mood + 0.05 * static_cast<double>(r);
-        }
-        d[r] = random.below(2) == 0 ? trials[0] - trials[1] : trials[1] - trials[0];
-      }
-      const auto verdict = settle_one(d, family(1e-9)).verdict;
-      alarms += verdict == Verdict::better || verdict == Verdict::worse ? 1 : 0;
-    }
-    EXPECT_LE(alarms, 113) << kind.name;
-  }
-}
-
-TEST(SettleSimulated, GrowingEffectsStayWithinTheRate) {
-  stats::Random random(21);
-  int alarms = 0;
-  for (int i = 0; i < 1500; ++i) {
-    std::vector<double> d(60);
-    for (std::size_t r = 0; r < d.size(); ++r)
-      d[r] = (random.below(2) == 0 ? 1 : -1) * std::pow(1.5, static_cast<double>(r));
-    const auto verdict = settle_one(d, family(1e-9)).verdict;
-    alarms += verdict != Verdict::unclear ? 1 : 0;
-  }
-  EXPECT_LE(alarms, 113);
-  EXPECT_GE(alarms, 40) << "the rate is used, not wasted";
-}
-
-TEST(SettleSimulated, IntervalsCoverAfterStoppingAndChangesAreFound) {
-  // 1500 campaigns, effect of three margins at sd two margins: at 95 % coverage more than 113 misses have a
-  // chance below 1e-6. The mean number of rounds is known to be near 8.8.
-  stats::Random random(22);
-  int missed = 0, called = 0;
-  double rounds = 0;
-  for (int i = 0; i < 1500; ++i) {
-    const auto f = settle_and_stop(normal_effects(random, 60, 3, 2), family(1));
-    missed += f.interval.contains(3) ? 0 : 1;
-    called += f.verdict == Verdict::worse ? 1 : 0;
-    rounds += static_cast<double>(f.rounds);
-  }
-  EXPECT_LE(missed, 113);
-  EXPECT_GT(called, 1470);
-  EXPECT_NEAR(rounds / 1500, 8.8, 0.6);
-}
-
-TEST(SettleSimulated, FalseSamesAtTheMarginAreRare) {
-  // At most 2.5 % by construction: more than 68 of 1500 have a chance below 1e-6.
-  stats::Random random(23);
-  int same = 0;
-  for (int i = 0; i < 1500; ++i)
-    same += settle_one(normal_effects(random, 60, 1, 0.5), family(1)).verdict == Verdict::same ? 1 : 0;
-  EXPECT_LE(same, 68);
-}
-
-TEST(SettleSimulated, FalseDiscoveriesOverFortyFindingsOnASharedBaselineStayWithinTheirShare) {
-  // 120 campaigns of 40 findings on one baseline's trials, a quarter with a change. The mean share of false
-  // calls is at most 5 % by design; its standard error here is below 0.6 %, so 8 % is five of them.
-  stats::Random random(24);
-  double share = 0;
-  for (int campaign = 0; campaign < 120; ++campaign) {
-    const auto baseline = normal_effects(random, 60, 0, 1);
-    std::vector<PairedSeries> all;
-    for (std::int64_t id = 1; id <= 40; ++id) {
-      auto d = normal_effects(random, 60, id <= 10 ? 2.5 : 0, 1);
-      for (std::size_t r = 0; r < d.size(); ++r) d[r] -= baseline[r];
-      if (random.below(10) == 0) d.resize(40);  // some pairs are missing
-      all.push_back(series_of(d, id));
-    }
-    int called = 0, wrong = 0;
-    for (const auto& f : settle(all, family(0.01), Stage::ended)) {
-      if (f.verdict != Verdict::better && f.verdict != Verdict::worse) continue;
-      ++called;
-      wrong += f.of.candidate.value > 10 ? 1 : 0;
-    }
-    share += called > 0 ? static_cast<double>(wrong) / called : 0;
-  }
-  EXPECT_LT(share / 120, 0.08);
-}
-
-/// Rounds of one dear trial beside several cheap ones, each round in a state of the machine of its own.
-PairedSeries with_repeats(stats::Random& random, std::size_t rounds, int repeats, double effect) {
-  PairedSeries series{.of = {{0}, {1}}, .repeats = {1, repeats}};
-  for (std::size_t i = 0; i < rounds; ++i) {
-    const double state = random.normal();
-    series.rounds.push_back(static_cast<int>(i) + 2);
-    series.baseline.push_back(state + 0.1 * random.normal());
-    for (int k = 0; k < repeats; ++k) series.candidate.push_back(state + effect + 0.1 * random.normal());
-  }
-  return series;
-}
-
-TEST(Settle, RepeatsDecideALargeEffectInThreeRounds) {
-  stats::Random random(8);
-  const std::vector<PairedSeries> one = {with_repeats(random, 10, 4, -3)};
-  const auto f = settle(one, family(0.1), Stage::ended).front();
-  EXPECT_EQ(f.verdict, Verdict::better);
-  EXPECT_EQ(f.settled_at, 3U);
-  EXPECT_EQ(f.rounds, 10U);
-  EXPECT_EQ(f.repeats, (Repeats{1, 4}));
-  EXPECT_TRUE(f.interval.contains(-3));
-  EXPECT_LT(f.interval.high - f.interval.low, 1);
-  EXPECT_FALSE(f.typical);
-}
-
-TEST(Settle, RepeatsOfTwoAlikeAreTheSame) {
-  stats::Random random(9);
-  const std::vector<PairedSeries> one = {with_repeats(random, 60, 9, 0)};
-  EXPECT_EQ(settle(one, family(0.2), Stage::ended).front().verdict, Verdict::same);
-}
-
-/// 1500 campaigns of at most 20 rounds without any difference, looked at from three rounds on, seeded; at 5 %
-/// more than 118 calls have a chance below 1e-6 (binomial).
-TEST(Settle, RepeatsKeepTheErrorRateOverAllLooks) {
-  stats::Random random(10);
-  int called = 0;
-  for (int campaign = 0; campaign < 1500; ++campaign) {
-    const std::vector<PairedSeries> one = {with_repeats(random, 20, 4, 0)};
-    const auto verdict = settle(one, family(1e-9, 20), Stage::ended).front().verdict;
-    called += verdict == Verdict::better || verdict == Verdict::worse ? 1 : 0;
-  }
-  EXPECT_LE(called, 118);
-  EXPECT_GE(called, 20) << "far too careful";
-}
-
 }  // namespace
 }  // namespace assay::inline v1::judge

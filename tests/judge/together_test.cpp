@@ -175,6 +175,13 @@ TEST(Groups, KeepApartWhatIntervalsShowApartThroughOtherBaselines) {
   EXPECT_TRUE(in_one_group(0, 3));
 }
 
+/// As a document that somebody else wrote may have it.
+TEST(Groups, ComeToAnEndWhereBaselinesGoRound) {
+  auto record = record_of({noisy(1, 7, 1), noisy(0.8, 7, 2), noisy(1.6, 7, 3)});
+  record.design.contrasts = {{{0}, {1}}, {{1}, {2}}, {{2}, {0}}};
+  EXPECT_LE(judge_record(record).groups.size(), 3U);
+}
+
 TEST(Groups, AreFoundAmongManyCandidates) {
   std::vector<std::vector<double>> values;
   for (unsigned i = 0; i < 30; ++i) values.push_back(noisy(1 + 0.5 * (i / 10), 20, i + 1, 0.001));

@@ -47,19 +47,24 @@ TEST(TwinLines, SayWhatNoChangeLookedLike) {
   EXPECT_THAT(to_text(all, {}), Not(HasSubstr("list, once more  "))) << "no row of its own";
 }
 
+/// Of heap, over 10 to 40 locks.
+Trend trend_with(const Interval& exponent, double crossing, const Interval& at) {
+  return {.candidate = {1},
+          .workload = {0},
+          .metric = {0},
+          .factor = "locks",
+          .at = {10, 20, 40},
+          .typical = {1, 2, 4},
+          .exponent = 1.02,
+          .exponent_interval = exponent,
+          .crossing = crossing,
+          .crossing_interval = at};
+}
+
 TEST(TrendLines, SayGrowthAndCrossing) {
   auto all = with_candidates();
-  all.trends = {{.candidate = {1},
-                 .workload = {0},
-                 .metric = {0},
-                 .factor = "locks",
-                 .at = {10, 20, 40},
-                 .typical = {1, 2, 4},
-                 .exponent = 1.02,
-                 .exponent_interval = {0.98, 1.06, 0.95},
-                 .law = "n",
-                 .crossing = 25,
-                 .crossing_interval = {20, 31, 0.95}}};
+  all.trends = {trend_with({0.98, 1.06, 0.95}, 25, {20, 31, 0.95})};
+  all.trends[0].law = "n";
   EXPECT_THAT(joined(trend_lines(all)),
               HasSubstr("growth of time per call over locks: heap grows as n (exponent 0.98 … 1.06)"));
   EXPECT_THAT(joined(trend_lines(all)), HasSubstr("heap costs what list does at about 25 locks (20 … 31)\n"));
@@ -72,16 +77,7 @@ TEST(TrendLines, SayGrowthAndCrossing) {
 
 TEST(TrendLines, AreSilentWhereNothingIsKnown) {
   auto all = with_candidates();
-  all.trends = {{.candidate = {1},
-                 .workload = {0},
-                 .metric = {0},
-                 .factor = "locks",
-                 .at = {10, 20, 40},
-                 .typical = {1, 2, 4},
-                 .exponent = 1.02,
-                 .exponent_interval = {0.4, 1.6, 0.95},
-                 .crossing = 25,
-                 .crossing_interval = {2, 310, 0.95}}};
+  all.trends = {trend_with({0.4, 1.6, 0.95}, 25, {2, 310, 0.95})};
   EXPECT_EQ(joined(trend_lines(all)), "") << "an exponent and a crossing that might be anywhere";
   all.trends[0].crossing = 4;
   all.trends[0].crossing_interval = {3, 5, 0.95};
