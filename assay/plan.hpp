@@ -5,6 +5,7 @@
 #include "assay/model/quantity.hpp"
 #include "assay/plan/matrix.hpp"
 #include "assay/plan/narrow.hpp"
+#include "assay/plan/placeholders.hpp"
 #include "assay/plan/read.hpp"
 #include "assay/plan/validate.hpp"
 #include "assay/plan/write.hpp"

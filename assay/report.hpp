@@ -2,6 +2,7 @@
 
 /// Shows findings: as text, JSON, Markdown, or a page with charts.
 
+#include "assay/model/printable.hpp"
 #include "assay/render/details.hpp"
 #include "assay/render/json.hpp"
 #include "assay/render/markdown.hpp"

@@ -51,9 +51,9 @@
   // What is in view first, the rest one by one, so that the page can be used meanwhile.
   const drawAll = async () => {
     const height = chart => 24 * (chart.rows || chart.data?.values || []).length || 200;
-    const figures = [...document.querySelectorAll('[data-chart]')];
+    const figures = [...document.querySelectorAll('[data-chart]')].filter(figure => !figure.closest('details:not([open])'));
     for (const figure of figures) if (!figure.dataset.drawn) figure.style.minHeight = height(data.charts[figure.dataset.chart]) + 'px';
-    const inView = figures.filter(figure => { const box = figure.closest('section').getBoundingClientRect(); return box.bottom > 0 && box.top < innerHeight; });
+    const inView = figures.filter(figure => { const box = figure.closest('section, details').getBoundingClientRect(); return box.bottom > 0 && box.top < innerHeight; });
     for (const figure of new Set([...inView, ...figures])) {
       await draw(figure, data.charts[figure.dataset.chart]).catch(fail);
       figure.style.minHeight = '';
@@ -78,6 +78,11 @@
     row.after(detail);
     draw(figure, data.details[button.dataset.detail]).catch(fail);
   });
+
+  // What is folded has no width to draw in until it is opened.
+  document.querySelectorAll('details').forEach(part => part.addEventListener('toggle', () => {
+    if (part.open) part.querySelectorAll('[data-chart]:not([data-drawn])').forEach(figure => draw(figure, data.charts[figure.dataset.chart]).catch(fail));
+  }));
 
   const filter = document.getElementById('filter');
   filter.addEventListener('input', () => {

@@ -191,8 +191,8 @@ class LayingDown {
       if (!own.from.empty() && here)
         cell.metrics.push_back({own, measured(own.metric.name), planned.metric_files[i], {}});
     }
-    if (!workload.stdin_file.empty())
-      cell.command.stdin_file = measure::find_input(workload.stdin_file, plan_.folder);
+    if (!planned.stdin_file.empty())
+      cell.command.stdin_file = measure::find_input(planned.stdin_file, plan_.folder);
     return cell;
   }
 

@@ -38,7 +38,7 @@ Counter counter_of(Known metric) {
 /// Why a metric of Assay's own can't be had of these programs here; empty when it can.
 std::string why_missing(const metrics::Row& row, const Plan& plan, const Offer& offer) {
   const bool abreast = plan.rounds.mode == PlannedRounds::Mode::abreast;
-  if (abreast && !row.holds_abreast) return "it can't be told of programs that share a core";
+  if (abreast && !row.holds_abreast) return "programs that share a core have none of their own";
   switch (row.needs) {
     case Needs::counters:
       if (abreast) return "counters are not read of programs that run abreast";
@@ -128,6 +128,7 @@ Table<MetricId, Metric> lay_out_metrics(const Plan& plan, const Offer& offer) {
         demand.margin = refined.margin;
         demand.ceiling = refined.ceiling;
         demand.require = refined.require;
+        demand.settle = to_string(refined.settle);
         const auto* row = metrics::find_row(metric.name);
         if (row == nullptr || row->needs == Needs::work || !refined.from.empty()) continue;
         const auto asked = demand;

@@ -121,7 +121,14 @@ void add_own_metrics(const measure::ProcessResult& result, const std::string& di
       trial.detail = found.problem;
       return;
     }
-    trial.readings.push_back({*own.id, check::pick_one(own.planned.pick, found.occurrences)});
+    const auto later = check::after(own.planned.settle, found.occurrences);
+    if (later.empty()) {
+      trial.outcome = Outcome::failed;
+      trial.detail = own.planned.metric.name + ": all " + std::to_string(found.occurrences.size()) +
+                     " of its values lie within settle = " + to_string(own.planned.settle);
+      return;
+    }
+    trial.readings.push_back({*own.id, check::pick_one(own.planned.pick, later)});
     if (found.occurrences.size() > 1)
       for (const auto& one : found.occurrences)
         trial.series.push_back({.metric = *own.id, .at = one.at, .value = one.value});

@@ -1,5 +1,6 @@
 #include "assay/check/answer.hpp"
 
+#include <fmt/format.h>
 #include <re2/re2.h>
 
 #include <algorithm>
@@ -35,15 +36,36 @@ std::string printable_line(std::string_view line, std::size_t most) {
   return kept < line.size() ? out + "…" : out;
 }
 
-std::string first_difference(std::string_view text, std::string_view expected, bool whole) {
-  const auto [a, b] = std::ranges::mismatch(text, expected);
+bool is_binary(std::string_view output) {
+  constexpr std::size_t enough = 8192, longest_character = 4;
+  auto head = output.substr(0, enough);
+  while (!head.empty()) {
+    const auto length = utf8_length(head);
+    if (head.front() == '\0') return true;
+    if (length == 0)
+      return output.size() <= enough || head.size() >= longest_character;  // else it was cut there
+    head.remove_prefix(length);
+  }
+  return false;
+}
+
+std::string head_of(std::string_view output) {
+  if (output.empty()) return "which is empty";
+  if (is_binary(output)) return fmt::format("which is binary ({} bytes)", output.size());
+  return "which begins \"" + printable_line(line_at(output, 0)) + "\"";
+}
+
+std::string first_difference(const Answer& answer, const Answer& expected) {
+  const auto text = answer.out, other = expected.out;
+  const auto [a, b] = std::ranges::mismatch(text, other);
   const auto at = static_cast<std::size_t>(a - text.begin());
-  if (!whole && (a == text.end() || b == expected.end())) return {};
+  if (!(answer.whole && expected.whole) && (a == text.end() || b == other.end())) return {};
+  if (is_binary(text) || is_binary(other))
+    return fmt::format("binary, {} bytes, expected {}, from byte {} on", answer.size, expected.size, at + 1);
   const auto head = text.substr(0, at);
   const auto number = std::ranges::count(head, '\n') + 1;
   const auto start = head.rfind('\n') == std::string_view::npos ? 0 : head.rfind('\n') + 1;
-  return "line " + std::to_string(number) + ": " + quoted(text, start) + ", expected " +
-         quoted(expected, start);
+  return "line " + std::to_string(number) + ": " + quoted(text, start) + ", expected " + quoted(other, start);
 }
 
 std::optional<std::string> what_is_wrong(const AnswerCheck& check, const Answer& answer,
@@ -51,9 +73,9 @@ std::optional<std::string> what_is_wrong(const AnswerCheck& check, const Answer&
   if (!check.match.empty()) {
     const RE2 pattern("(?m)" + check.match, RE2::Quiet);
     if (!RE2::PartialMatch(re2::StringPiece(answer.out.data(), answer.out.size()), pattern))
-      return answer.out.empty() ? "nothing on standard output; \"" + check.match + "\" must occur in it"
-                                : "\"" + check.match + "\" does not occur in its output, which begins \"" +
-                                      printable_line(line_at(answer.out, 0)) + "\"";
+      return answer.out.empty()
+                 ? "nothing on standard output; \"" + check.match + "\" must occur in it"
+                 : "\"" + check.match + "\" does not occur in its output, " + head_of(answer.out);
   }
   if (answer.size < check.min_size)
     return "its output has " + std::to_string(answer.size) + " bytes, at least " +
@@ -62,7 +84,7 @@ std::optional<std::string> what_is_wrong(const AnswerCheck& check, const Answer&
   if (compared && expected && answer.digest != expected->digest) {
     const bool whole = answer.whole && expected->whole;
     if (check.tolerance > 0 && whole && near_enough(answer.out, expected->out, check.tolerance)) return {};
-    const auto where = first_difference(answer.out, expected->out, whole);
+    const auto where = first_difference(answer, *expected);
     return "its output is not " + (check.file.empty() ? "the baseline's" : "that of " + check.file) +
            (where.empty() ? std::string{} : ": " + where);
   }

@@ -32,9 +32,18 @@ bool near_enough(std::string_view text, std::string_view expected, double tolera
 /// Whether the check, apart from equality with a baseline, would let an empty answer pass.
 bool passes_on_nothing(const AnswerCheck& check);
 
-/// The first line in which two texts differ, with both readings: `line 3: "total 17", expected "total 18"`.
-/// Empty when one is the beginning of the other and `whole` is false, since the difference is out of sight.
-std::string first_difference(std::string_view text, std::string_view expected, bool whole = true);
+/// Whether a program's output is no text to be shown: its first 8 KiB hold a NUL, or bytes that are no UTF-8.
+bool is_binary(std::string_view output);
+
+/// The first line of an output as a message quotes it: `which begins "total 17"`, `which is empty`, `which is
+/// binary (4096 bytes)`.
+std::string head_of(std::string_view output);
+
+/// Where two answers differ: the first line that does, with both readings, `line 3: "total 17", expected
+/// "total 18"`; of binary ones their lengths and the first byte that does, `binary, 512 bytes, expected 500,
+/// from byte 17 on`. Empty when what was kept of one is the beginning of the other and not all of it was
+/// kept, since the difference is out of sight.
+std::string first_difference(const Answer& answer, const Answer& expected);
 
 /// A line of a program's output made safe to print: control characters and bytes that are not UTF-8 as `?`,
 /// cut after `most` characters with "…".

@@ -15,11 +15,6 @@
 namespace assay::inline v1::check {
 namespace {
 
-std::string head_of(std::string_view text) {
-  if (text.empty()) return ", which is empty";
-  return ", which begins \"" + printable_line(text.substr(0, text.find('\n'))) + "\"";
-}
-
 std::string where(const PlannedMetric& metric) {
   return metric.metric.name + ": " + (metric.from == "stdout" || metric.from == "stderr" ? "" : "in ") +
          metric.from;
@@ -67,7 +62,7 @@ Extracted by_pattern(const PlannedMetric& metric, std::string_view text) {
     from = match[0].empty() ? end + 1 : end;
   }
   if (found.occurrences.empty())
-    found.problem = where(metric) + " nothing matches its pattern" + head_of(text);
+    found.problem = where(metric) + " nothing matches its pattern" + ", " + head_of(text);
   return found;
 }
 
@@ -78,14 +73,14 @@ Extracted by_pointer(const PlannedMetric& metric, std::string_view text) {
     found = {.problem = where(metric) + " " + what, .occurrences = {}};
     return found;
   };
-  if (!document) return problem("is not JSON" + head_of(text));
+  if (!document) return problem("is not JSON, " + head_of(text));
   const nlohmann::json::json_pointer pointer(metric.json);
   bool there_is = false;
   try {
     there_is = document->contains(pointer);
   } catch (const nlohmann::json::exception&) {  // a name where the document has a list
   }
-  if (!there_is) return problem("has nothing at " + metric.json + head_of(text));
+  if (!there_is) return problem("has nothing at " + metric.json + ", " + head_of(text));
   const auto& there = document->at(pointer);
   const auto list = there.is_array() ? there : nlohmann::json::array({there});
   for (const auto& item : list) {
@@ -100,6 +95,14 @@ Extracted by_pointer(const PlannedMetric& metric, std::string_view text) {
 
 Extracted extract(const PlannedMetric& metric, std::string_view text) {
   return metric.json.empty() ? by_pattern(metric, text) : by_pointer(metric, text);
+}
+
+std::vector<Occurrence> after(const LeadIn& lead_in, const std::vector<Occurrence>& occurrences) {
+  std::vector<Occurrence> later;
+  std::int64_t place = 0;
+  for (const auto& one : occurrences)
+    if (place++ >= lead_in.values && !(one.at && *one.at < lead_in.seconds)) later.push_back(one);
+  return later;
 }
 
 double pick_one(const Pick& pick, const std::vector<Occurrence>& occurrences) {
@@ -131,6 +134,10 @@ std::string problem_of_pointer(const std::string& text) {
     if (text[i] == '~' && (i + 1 == text.size() || (text[i + 1] != '0' && text[i + 1] != '1')))
       return "in a JSON pointer ~ is written ~0, and / within a name ~1";
   return {};
+}
+
+bool tells_times(const std::string& text) {
+  return RE2("(?m)" + text, RE2::Quiet).NamedCapturingGroups().contains("at");
 }
 
 std::string problem_of_pattern(const std::string& text) {

@@ -28,6 +28,10 @@ struct Extracted {
 /// Cost: linear in the text (RE2 never backtracks).
 Extracted extract(const PlannedMetric& metric, std::string_view text);
 
+/// Those that come after the lead-in: later than its seconds, or beyond its number of values. Of occurrences
+/// without times, none is before its seconds. Cost: linear.
+std::vector<Occurrence> after(const LeadIn& lead_in, const std::vector<Occurrence>& occurrences);
+
 /// The number that stands for all occurrences; there must be one at least. Quantiles interpolate (type 8).
 /// Cost: a sort at most. Source: Hyndman & Fan 1996.
 double pick_one(const Pick& pick, const std::vector<Occurrence>& occurrences);
@@ -35,6 +39,8 @@ double pick_one(const Pick& pick, const std::vector<Occurrence>& occurrences);
 /// Why a pattern can't serve for a metric, in words: not RE2, not one group beside one named `at`. Empty when
 /// it can.
 std::string problem_of_pattern(const std::string& pattern);
+/// Whether a pattern that can serve tells times too.
+bool tells_times(const std::string& pattern);
 /// Why a text is no JSON pointer, in words; empty when it is one.
 std::string problem_of_pointer(const std::string& pointer);
 

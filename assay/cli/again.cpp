@@ -1,7 +1,9 @@
 #include <CLI/CLI.hpp>
 #include <algorithm>
+#include <cstdlib>
 #include <iostream>
 #include <memory>
+#include <set>
 
 #include "assay/cli/command.hpp"
 #include "assay/cli/comparing.hpp"
@@ -20,7 +22,7 @@ constexpr const char* again_examples =
   assay again before                     the campaign that was named "before"
 
 Commits and the working tree are built as they were then. Fresh data only: what was measured before is
-held against it, not mixed in.)";
+compared with it, not mixed in.)";
 
 struct AgainAsked {
   std::string campaign = "last", ledger, only, rounds, budget, when_busy = "wait";
@@ -72,6 +74,19 @@ Choice choose(const AgainAsked& asked, const Findings& findings, const Findings*
   return choice;
 }
 
+/// Values of variables that are passed on are not kept: where one is not set here, trials go without it.
+void warn_of_unset_variables(const Plan& plan) {
+  std::set<std::string> unset;
+  for (const auto& workload : plan.workloads)
+    for (const auto& variable : workload.control.environment.value_or(std::vector<std::string>{}))
+      if (variable.find('=') == std::string::npos && std::getenv(variable.c_str()) == nullptr)
+        unset.insert(variable);
+  for (const auto& name : unset)
+    std::cerr
+        << "assay: warning, " << name
+        << " is passed on to the trials and is not set here; set it to what it was (values are not kept)\n";
+}
+
 int again(const AgainAsked& asked) {
   auto found = find_campaign(asked.campaign, asked.ledger);
   const auto record = found.ledger.read(found.campaign.id);
@@ -90,6 +105,7 @@ int again(const AgainAsked& asked) {
     if (const CandidateId id{static_cast<std::int64_t>(i)};
         record.design.candidates.holds(id) && !plan.candidates[i].commit.empty())
       plan.candidates[i].commit = record.design.candidates[id].from.commit;
+  warn_of_unset_variables(plan);
   constexpr int most = 1000;
   plan.rounds.max = std::min(std::max(plan.rounds.max, choice.rounds), most);
   plan.rounds.budget = {};

@@ -43,6 +43,7 @@ int compare(const Plan& plan, const Comparing& how);
 int status_of(const Findings& findings, const std::string& go_on);
 
 using program::parse_budget;
+using program::parse_margin;
 using program::parse_precision;
 using program::parse_rounds;
 using program::show;

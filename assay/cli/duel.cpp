@@ -71,7 +71,8 @@ int duel(const DuelAsked& asked, const std::vector<std::string>& words) {
   for (const auto& file : asked.cold) repeat_option("--cold", file);
   repeat_option("--cores", asked.cores);
   if (asked.nice != 0) repeat_option("--nice", std::to_string(asked.nice));
-  repeat_option("--env", asked.environment);
+  repeat_option("--env", asked.keep_env ? asked.environment : names_only(asked.environment));
+  repeat_flag("--keep-env", asked.keep_env);
   repeat_option("--memory-limit", asked.memory_limit);
   repeat_flag("--discard", asked.discard);
   again.insert(again.end(), words.begin(), words.end());
@@ -129,6 +130,8 @@ void add_duel(CLI::App& app, Action& action) {
   command->add_option("--nice", asked->nice, "added to the trials' niceness")->check(CLI::Range(-40, 40));
   command->add_option("--env", asked->environment,
                       "the only variables passed on: names or NAME=value, with commas between; - for none");
+  command->add_flag("--keep-env", asked->keep_env,
+                    "keep and show the values given with --env; else their names alone");
   command->add_option("--memory-limit", asked->memory_limit,
                       "how much data each process of a trial may hold, like 512MiB");
   command->add_flag("--discard", asked->discard,
@@ -145,6 +148,11 @@ void add_duel(CLI::App& app, Action& action) {
     auto words = command->remaining();
     if (!words.empty() && words.front() == "--") words.erase(words.begin());
     if (!words.empty() && words.front().starts_with("-")) throw CLI::ExtrasError("duel", {words.front()});
+    for (const auto& word : words)
+      if (word.starts_with("--") && word.size() > 2 && command->get_option_no_throw(word) != nullptr)
+        std::cerr << "assay: note: " << word
+                  << " stands after the first command and goes to a command; options of "
+                  << "the duel stand before them\n";
     action = [asked, words] { return duel(*asked, words); };
   });
 }

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cctype>
+#include <cstdlib>
 #include <filesystem>
 #include <set>
 #include <sstream>
@@ -9,6 +10,7 @@
 #include "assay/cli/comparing.hpp"
 #include "assay/error.hpp"
 #include "assay/plan.hpp"
+#include "assay/report.hpp"
 
 namespace assay::inline v1::cli {
 namespace {
@@ -38,8 +40,8 @@ std::vector<std::string> names_for(const std::vector<std::vector<std::string>>& 
   for (const auto& command : commands) {
     auto short_form = command;
     short_form.front() = std::filesystem::path(command.front()).filename().string();
-    files.push_back(short_form.front());
-    paths.push_back(command.front());
+    files.push_back(printable(short_form.front()));
+    paths.push_back(printable(command.front()));
     told.push_back(typed(short_form));
     whole.push_back(typed(command));
   }
@@ -99,16 +101,12 @@ std::vector<std::string> words_of(const std::string& text) {
   return words;
 }
 
-std::string literal(std::string word) {
-  for (auto at = word.find("${"); at != std::string::npos; at = word.find("${", at + 3)) word.insert(at, "$");
-  return word;
-}
-
-std::vector<std::string> step_of(const std::string& text) {
-  auto words = words_of(text);
-  for (auto& word : words) word = literal(word);
+std::vector<std::string> literals(std::vector<std::string> words) {
+  for (auto& word : words) word = plan::literal(word);
   return words;
 }
+
+std::vector<std::string> step_of(const std::string& text) { return literals(words_of(text)); }
 
 WorkAmount work_of(const std::string& text) {
   const auto blank = text.find(' ');
@@ -117,16 +115,34 @@ WorkAmount work_of(const std::string& text) {
   return {.amount = text.substr(0, blank), .unit = text.substr(blank + 1)};
 }
 
+/// What stands for variables in the plan, and so in the ledger: their names. Values are put into this
+/// program's own environment, from which trials get them, unless they are to be kept or wait for a trial's.
+std::vector<std::string> variables_of(const std::vector<std::string>& asked, bool keep) {
+  std::vector<std::string> variables;
+  for (const auto& variable : asked) {
+    const auto equal = variable.find('=');
+    if (keep || equal == std::string::npos || variable.find("${", equal) != std::string::npos) {
+      variables.push_back(variable);
+      continue;
+    }
+    variables.push_back(variable.substr(0, equal));
+    if (setenv(variables.back().c_str(), variable.substr(equal + 1).c_str(), 1) != 0)
+      throw Error("\"" + variables.back() + "\" can't name a variable", "--env", "write NAME or NAME=value");
+  }
+  return variables;
+}
+
 Control control_of(const DuelAsked& asked) {
   Control control{
-      .nice = asked.nice, .cold = asked.cold, .fresh = asked.fresh, .keep_output = !asked.discard};
+      .nice = asked.nice, .cold = literals(asked.cold), .fresh = asked.fresh, .keep_output = !asked.discard};
   if (!asked.cores.empty())
     control.cores = option("--cores", [&] { return numbers(asked.cores, "the number of a core"); });
   control.before.run = option("--before", [&] { return step_of(asked.before); });
   control.after.run = option("--after", [&] { return step_of(asked.after); });
   if (!asked.environment.empty())
-    control.environment =
-        asked.environment == "-" ? std::vector<std::string>{} : split(asked.environment, ',');
+    control.environment = asked.environment == "-"
+                              ? std::vector<std::string>{}
+                              : variables_of(split(asked.environment, ','), asked.keep_env);
   if (!asked.settle.empty())
     control.settle = option("--settle", [&] { return parse_duration(asked.settle); });
   if (!asked.memory_limit.empty())
@@ -135,6 +151,15 @@ Control control_of(const DuelAsked& asked) {
 }
 
 }  // namespace
+
+std::string names_only(const std::string& variables) {
+  std::string names;
+  for (const auto& variable : split(variables, ',')) {
+    const bool waits = variable.find("=") != std::string::npos && variable.find("${") != std::string::npos;
+    names += (names.empty() ? "" : ",") + (waits ? variable : variable.substr(0, variable.find('=')));
+  }
+  return names;
+}
 
 Plan plan_of_duel(const DuelAsked& asked, const std::vector<std::string>& words) {
   const auto commands = split_at_vs(words);
@@ -155,12 +180,10 @@ Plan plan_of_duel(const DuelAsked& asked, const std::vector<std::string>& words)
                 "--names", "give one name for each, with commas between");
   for (std::size_t i = 0; i < commands.size(); ++i) {
     PlannedCandidate candidate{.name = names[i]};
-    for (const auto& word : commands[i]) {
-      candidate.run.push_back(literal(word));
-    }
+    candidate.run = literals(commands[i]);
     plan.candidates.push_back(std::move(candidate));
   }
-  PlannedWorkload workload{.name = "commands", .stdin_file = asked.stdin_file};
+  PlannedWorkload workload{.name = "commands", .stdin_file = plan::literal(asked.stdin_file)};
   workload.check.equal = asked.equal ? "stdout" : "";
   workload.check.match = asked.match;
   if (!asked.exit_ok.empty())

@@ -16,8 +16,11 @@ struct DuelAsked {
   std::vector<std::string> cold;
   std::int64_t seed = -1;
   int nice = 0;
-  bool equal = false, json = false, abreast = false, fresh = false, discard = false;
+  bool equal = false, json = false, abreast = false, fresh = false, discard = false, keep_env = false;
 };
+
+/// What --env was given, without values: "TOKEN,PATH" of "TOKEN=x,PATH".
+std::string names_only(const std::string& variables);
 
 /// The plan that a duel's options and words (the commands, parted by `vs`) stand for. Throws Error that names
 /// the option.

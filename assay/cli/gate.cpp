@@ -81,7 +81,7 @@ void add_gate(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("gate", "for CI: does the campaign pass?");
   auto asked = std::make_shared<GateAsked>();
   command->add_option("CAMPAIGN", asked->campaign, "last (default), a name, or the beginning of an id");
-  command->add_option("OTHER", asked->second, "a second campaign, held against the first; needs --apart");
+  command->add_option("OTHER", asked->second, "a second campaign, compared with the first; needs --apart");
   command->add_flag("--apart", asked->apart,
                     "hold what did not run side by side against the gate all the same");
   command->add_option("--allow", asked->allow, "the change to the worse that is let pass, like 2%");

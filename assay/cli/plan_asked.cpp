@@ -24,6 +24,11 @@ void add_plan_options(CLI::App& command, PlanAsked& asked) {
   add_only(command, asked.only);
   command.add_option("--rounds", asked.rounds, "judged rounds, like 7..60, in place of the plan's");
   command.add_option("--budget", asked.budget, "measuring time, like 5min, in place of the plan's");
+  command.add_option("--margin", asked.margin,
+                     "the smallest change that matters, like 2%, in place of the plan's");
+  command.add_flag(
+      "--abreast", asked.abreast,
+      "run the candidates at once on one core and compare CPU time: finer, for CPU-bound programs");
   command.add_option("--precise", asked.precise,
                      "measure on until each change is known to ± this, like 2%, within rounds and budget");
 }
@@ -45,6 +50,15 @@ Plan read_plan(const PlanAsked& asked) {
     plan::validate(plan, {{"rounds.max", "--rounds"}, {"rounds.min", "--rounds"}});
   }
   if (!asked.budget.empty()) plan.rounds.budget = parse_budget(asked.budget);
+  if (!asked.margin.empty()) {
+    plan.margin = parse_margin(asked.margin);
+    plan::validate(plan, {{"plan.margin", "--margin"}});
+  }
+  if (asked.abreast) {
+    plan.rounds.mode = PlannedRounds::Mode::abreast;
+    plan::validate(plan,
+                   {{"plan.watch", "--abreast"}, {"rounds.mode", "--abreast"}, {"candidate", "--abreast"}});
+  }
   if (!asked.precise.empty()) {
     plan.rounds.precise = parse_precision(asked.precise);
     plan::validate(plan, {{"rounds.precise", "--precise"}});
@@ -61,7 +75,9 @@ std::vector<std::string> options_of(const PlanAsked& asked) {
   add("--only", asked.only);
   add("--rounds", asked.rounds);
   add("--budget", asked.budget);
+  add("--margin", asked.margin);
   add("--precise", asked.precise);
+  if (asked.abreast) words.emplace_back("--abreast");
   words.push_back(asked.file);
   return words;
 }

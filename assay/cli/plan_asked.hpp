@@ -13,7 +13,8 @@ namespace assay::inline v1::cli {
 
 /// A plan as the command line asks for it; empty where not given.
 struct PlanAsked {
-  std::string file = "assay.toml", candidates, only, rounds, budget, precise;
+  std::string file = "assay.toml", candidates, only, rounds, budget, margin, precise;
+  bool abreast = false;
 };
 
 void add_plan_options(CLI::App& command, PlanAsked& asked);

@@ -15,13 +15,14 @@ constexpr const char* verdict_examples = R"(  assay verdict            the last 
   assay verdict before     the one that was named "before" (assay ledger name)
   assay verdict 3f2a       the one whose id begins so
   assay verdict before last      the last one against "before": nothing of them ran side by side
+  assay verdict --profile         all metrics: how a change came about
   assay verdict --trials --only candidate=heap,locks=800     all trials of one cell, and its baseline's
   assay verdict --json     the findings document)";
 
 struct VerdictAsked {
   std::string campaign = "last", ledger;
   std::string second, only;
-  bool json = false, trials = false, notes = false;
+  bool json = false, trials = false, notes = false, profile = false;
 };
 
 /// What a campaign that measured another's findings again made of them, when that one is still there.
@@ -42,7 +43,7 @@ int verdict(const VerdictAsked& asked) {
   auto findings = judge::judge_record(record);
   if (asked.second.empty()) add_confirmations(findings, found.ledger);
   judge::keep_only(findings, parse_only(asked.only));
-  show(findings, asked.json, asked.notes);
+  show(findings, asked.json, {.profile = asked.profile, .all_notes = asked.notes});
   if (asked.trials && !asked.json) std::cout << render::details(findings, record);
   return findings.findings.empty() ? exit_nothing_measured : exit_done;
 }
@@ -53,11 +54,13 @@ void add_verdict(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("verdict", "show the findings of a campaign again");
   auto asked = std::make_shared<VerdictAsked>();
   command->add_option("CAMPAIGN", asked->campaign, "last (default), a name, or the beginning of an id");
-  command->add_option("OTHER", asked->second, "a second campaign, held against the first: not side by side");
+  command->add_option("OTHER", asked->second, "a second campaign, compared with the first: not side by side");
   add_only(*command, asked->only);
   command->add_option("--ledger", asked->ledger, "the ledger to look in");
   command->add_flag("--trials", asked->trials,
                     "all trials of each finding besides: a strip of dots, quantiles");
+  command->add_flag("--profile", asked->profile,
+                    "all metrics besides, watched or not: typical values and changes of each");
   command->add_flag("--notes", asked->notes, "every note by itself, in place of the five that matter most");
   command->add_flag("--json", asked->json, "print the findings document");
   command->footer(verdict_examples);

@@ -74,6 +74,7 @@ void fields(Self& d, Visit&& visit) {
   visit("margin", d.margin);
   visit("ceiling", d.ceiling);
   visit("require", d.require);
+  visit("settle", d.settle);
   visit("missing", d.missing);
 }
 

@@ -141,6 +141,7 @@ void keys(Self& m, Visit&& visit) {
   visit(Key{.name = "unit", .always = true}, m.metric.unit);
   visit(Key{.name = "prefer", .always = true}, m.metric.prefer);
   visit(Key{.name = "pick", .like = "text in quotes, like \"median\""}, m.pick);
+  visit(Key{.name = "settle", .like = "\"2 s\", or a number of values like 20"}, m.settle);
   visit(Key{"margin", Spelling::share}, m.margin);
   visit(Key{"exact"}, m.metric.exact);
   visit(Key{"workloads"}, m.workloads);

@@ -6,6 +6,7 @@
 #include "assay/codec/json.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/names.hpp"
+#include "assay/model/passing_on.hpp"
 #include "assay/model/validity.hpp"
 
 namespace assay::inline v1::exchange {
@@ -137,7 +138,8 @@ void read_log(const Json& json, Log& log) {
 
 }  // namespace
 
-std::string record_to_json(const Record& record) {
+std::string record_to_json(const Record& of) {
+  const auto record = for_others(of);
   const auto& design = record.design;
   OrderedJson document = {{"format", format_2}};
   document.update(fields_json(design, {"uid", "plan", "plan_digest", "repeat", "folder"}));

@@ -6,12 +6,14 @@
 #include <optional>
 #include <utility>
 
+#include "assay/judge/ceilings.hpp"
 #include "assay/judge/estimate.hpp"
 #include "assay/judge/exact.hpp"
 #include "assay/judge/failures.hpp"
 #include "assay/judge/groups.hpp"
 #include "assay/judge/overall.hpp"
 #include "assay/judge/pairs.hpp"
+#include "assay/judge/profile.hpp"
 #include "assay/judge/requirements.hpp"
 #include "assay/judge/settle.hpp"
 #include "assay/judge/spread.hpp"
@@ -20,6 +22,7 @@
 #include "assay/judge/trust.hpp"
 #include "assay/judge/turns.hpp"
 #include "assay/judge/unpaired.hpp"
+#include "assay/judge/within_trials.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/plan.hpp"
@@ -135,6 +138,16 @@ void price_in_seconds(const Evidence& evidence, Findings& into) {
   }
 }
 
+/// Which unclear findings programs that keep to one core would settle sooner abreast.
+void see_what_suits_abreast(const Evidence& evidence, std::vector<Finding>& findings) {
+  if (evidence.design.rules.abreast) return;
+  const auto on_one_core = cells_on_one_core(evidence);
+  for (auto& f : findings)
+    if (f.to_settle && evidence.design.metrics[f.metric].is_time() && on_one_core.contains(f.of.baseline) &&
+        on_one_core.contains(f.of.candidate))
+      f.to_settle->suits_abreast = true;
+}
+
 /// What is told besides verdicts must not cost the verdicts: where it can't be worked out, that is said.
 template <class Work>
 void attempt(const char* what, Findings& findings, Work&& work) {
@@ -176,6 +189,7 @@ Findings judge(const Design& design, const Evidence& evidence) {
   for (auto& finding : judge_unpaired(evidence)) findings.findings.push_back(std::move(finding));
   link_times(evidence, findings.findings);
   price_in_seconds(evidence, findings);
+  see_what_suits_abreast(evidence, findings.findings);
   apply_ceilings(evidence, findings);
   attempt("how costs grow", findings, [&] { findings.trends = find_trends(evidence); });
   attempt("the overall change", findings, [&] { findings.overall = judge_overall(evidence, findings); });
@@ -193,6 +207,8 @@ Findings judge(const Design& design, const Evidence& evidence) {
   std::erase_if(findings.turns, beside);
   std::erase_if(findings.spreads, beside);
   add_trust_notes(evidence, findings);
+  attempt("what happens within trials", findings, [&] { look_within_trials(evidence, findings); });
+  attempt("the profile", findings, [&] { findings.profile = profile_of(evidence, findings.findings); });
   return findings;
 }
 

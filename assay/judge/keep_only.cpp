@@ -37,6 +37,7 @@ void keep_only(Findings& findings, const Only& only) {
   };
   const auto of_other_cells = [&](const auto& finding) { return !chosen(finding.of.candidate); };
   std::erase_if(findings.findings, of_other_cells);
+  std::erase_if(findings.profile, of_other_cells);
   std::erase_if(findings.failures, of_other_cells);
   std::erase_if(findings.spreads, of_other_cells);
   std::erase_if(findings.requirements, [&](const RequirementFinding& r) { return !chosen(r.cell); });

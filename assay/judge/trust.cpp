@@ -110,21 +110,4 @@ void add_trust_notes(const Evidence& evidence, Findings& findings) {
   std::ranges::stable_sort(findings.trust, std::ranges::greater{}, &Note::level);
 }
 
-void apply_ceilings(const Evidence& evidence, Findings& findings) {
-  constexpr double near = 0.01;
-  for (auto& f : findings.findings) {
-    const auto ceiling = evidence.design.metrics[f.metric].demand.ceiling;
-    if (!ceiling || *ceiling == 0) continue;
-    const auto at_it = [&](double typical) { return std::abs(typical / *ceiling - 1) <= near; };
-    if (!at_it(f.baseline_typical) || !at_it(f.candidate_typical)) continue;
-    f.verdict = Verdict::unclear;
-    f.to_settle = Price{.obstacle = Price::Obstacle::ceiling};
-    auto note = warning(NoteKind::at_ceiling, f.of.candidate);
-    note.metric = f.metric;
-    note.figure = f.candidate_typical;
-    note.threshold = *ceiling;
-    f.notes.push_back(std::move(note));
-  }
-}
-
 }  // namespace assay::inline v1::judge

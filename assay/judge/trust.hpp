@@ -11,8 +11,4 @@ namespace assay::inline v1::judge {
 /// what add_machine_notes() and add_series_notes() find. Warnings come first.
 void add_trust_notes(const Evidence& evidence, Findings& findings);
 
-/// Findings whose two typical values lie within 1 % of the metric's declared ceiling become unclear, for that
-/// reason.
-void apply_ceilings(const Evidence& evidence, Findings& findings);
-
 }  // namespace assay::inline v1::judge

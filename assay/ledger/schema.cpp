@@ -54,7 +54,8 @@ constexpr std::array<std::string_view, 23> statements = {
     "CREATE TABLE metric (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL, name"
     " {text} NOT NULL, unit {text} NOT NULL, prefer {text} NOT NULL, scale {text} NOT NULL, about {text}"
     " NOT NULL, exact INTEGER NOT NULL, watched INTEGER NOT NULL, margin DOUBLE PRECISION, ceiling"
-    " DOUBLE PRECISION, require {text}, missing {text}, supporting INTEGER NOT NULL DEFAULT 0,"
+    " DOUBLE PRECISION, require {text}, missing {text}, settle {text} NOT NULL DEFAULT '', supporting "
+    "INTEGER NOT NULL DEFAULT 0,"
     " coarse_below DOUBLE PRECISION NOT NULL DEFAULT 0, PRIMARY KEY (campaign, id))",
     "CREATE TABLE round (campaign BIGINT NOT NULL REFERENCES campaign(id), number INTEGER NOT NULL,"
     " sitting INTEGER NOT NULL, state {text} NOT NULL, role {text} NOT NULL DEFAULT 'counted',"
@@ -77,7 +78,7 @@ constexpr std::array<std::string_view, 23> statements = {
     " NULL, p DOUBLE PRECISION NOT NULL, p_same DOUBLE PRECISION NOT NULL, decision {text} NOT NULL,"
     " upto INTEGER NOT NULL DEFAULT 0, settled INTEGER NOT NULL DEFAULT 0, PRIMARY KEY (campaign,"
     " baseline, candidate, metric, number))",
-    "INSERT INTO ledger_info (version) VALUES (6)",
+    "INSERT INTO ledger_info (version) VALUES (7)",
 };
 
 /// From version 1 to 2.
@@ -158,6 +159,12 @@ constexpr std::array<std::string_view, 5> to_version_6 = {
     "UPDATE ledger_info SET version = 6",
 };
 
+/// From version 6 to 7.
+constexpr std::array<std::string_view, 2> to_version_7 = {
+    "ALTER TABLE metric ADD COLUMN settle TEXT NOT NULL DEFAULT ''",
+    "UPDATE ledger_info SET version = 7",
+};
+
 constexpr std::array<std::string_view, 16> campaign_tables = {
     "look",    "checked", "trial",    "round",   "metric", "contrast",  "cell", "setting_value",
     "setting", "factor",  "workload", "program", "built",  "candidate", "fact", "sitting"};
@@ -171,6 +178,7 @@ std::span<const std::string_view> migration(int from) {
   if (from == 3) return to_version_4;
   if (from == 4) return to_version_5;
   if (from == 5) return to_version_6;
+  if (from == 6) return to_version_7;
   return {};
 }
 std::span<const std::string_view> tables_of_a_campaign() { return campaign_tables; }

@@ -34,6 +34,8 @@ struct Price {
   };
   int rounds = 0;      ///< in all, not on top
   double seconds = 0;  ///< of measuring it all again; 0 when unknown
+  /// Both programs keep to one core and ran in turns: run abreast, by CPU time, they compare more exactly.
+  bool suits_abreast = false;
   Obstacle obstacle = Obstacle::none;
 };
 
@@ -88,6 +90,23 @@ struct Confirmation {
   /// it was unclear, and is told now.
   enum class Status { confirmed, refuted, unclear, settled };
   Status status = Status::unclear;
+};
+
+/// A contrast on any metric of the work, judged or not: what explains a change is read from all together.
+struct ProfileLine {
+  Contrast of;
+  MetricId metric;
+  double baseline = 0, candidate = 0;  ///< medians
+  Effect effect;                       ///< of its finding where it has one, else the median over the rounds
+  bool told = false;                   ///< the change is shown to be one, beyond the margin
+};
+
+/// How values spread within a trial of a cell, of a metric that each trial has many of: medians over trials
+/// of the quantiles at 5 and 95 %, without the lead-in that is left out.
+struct WithinTrial {
+  CellId cell;
+  MetricId metric;
+  double low = 0, high = 0;
 };
 
 /// A candidate's change over all workloads and settings together: per round the weighted mean of the log

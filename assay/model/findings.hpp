@@ -27,6 +27,8 @@ struct Findings {
   std::vector<FailureFinding> failures;     ///< of contrasts in which a trial failed
   std::vector<SpreadFinding> spreads;       ///< that were called
   std::vector<Confirmation> confirmations;  ///< of a campaign that measures another's findings afresh
+  std::vector<ProfileLine> profile;         ///< without twins; by contrast, then metric
+  std::vector<WithinTrial> within_trials;
   std::vector<Note> trust;
 
   const Cell& baseline_of(const Finding& f) const { return design.cells[f.of.baseline]; }

@@ -17,7 +17,8 @@ struct Demand {
   std::optional<double> margin;        ///< relative (0.01 is 1 %); empty: the campaign's
   std::optional<Requirement> require;  ///< of every candidate's own value, judged apart
   std::optional<double> ceiling;       ///< a physical limit of its values: at it, differences can't show
-  std::string missing;                 ///< why it is not measured here; empty: it is
+  std::string settle;   ///< what of a trial's series is left out, as the plan has it; empty: nothing
+  std::string missing;  ///< why it is not measured here; empty: it is
 
   bool operator==(const Demand&) const = default;
 };

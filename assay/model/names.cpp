@@ -74,6 +74,8 @@ std::span<const Named<NoteKind>> names_of() {
       Named<NoteKind>{too_coarse, "too coarse"},
       Named<NoteKind>{not_exact, "not exact"},
       Named<NoteKind>{at_ceiling, "at its ceiling"},
+      Named<NoteKind>{beyond_ceiling, "beyond its ceiling"},
+      Named<NoteKind>{settles_in_trial, "settles in the trial"},
       Named<NoteKind>{not_side_by_side, "not side by side"},
       Named<NoteKind>{uneven_effect, "uneven effect"},
       Named<NoteKind>{layout_alone, "layout alone"},

@@ -36,18 +36,22 @@ enum class NoteKind {
   same_identity,        ///< candidates (`also`) say that they are what their baseline says it is (`said`)
   doubtful_check,       ///< `said`: why a workload's check proves little
   // What trials show.
-  output_differs,   ///< from the baseline's; `said`: where
-  left_processes,   ///< running, `figure` of them in `count` trials
-  failed_at_times,  ///< `figure` of `count` trials
-  slow_at_times,    ///< `figure` of `count` trials ran into their time limit
-  twin_called,      ///< a copy of the baseline has a verdict, `effect`, and had one in fresh rounds too
-  twin_by_chance,   ///< the same, but not in `count` fresh rounds, which gave `figure`, from `low` to `high`
-  twin_once,        ///< the same, with too few rounds after that to tell whether it was chance
-  too_few_rounds,   ///< `figure` of at least `threshold`
-  not_positive,     ///< values that a ratio can't be made of
-  too_coarse,       ///< for how coarsely the kernel samples it
-  not_exact,        ///< a metric that was declared exact varied
-  at_ceiling,
+  output_differs,    ///< from the baseline's; `said`: where
+  left_processes,    ///< running, `figure` of them in `count` trials
+  failed_at_times,   ///< `figure` of `count` trials
+  slow_at_times,     ///< `figure` of `count` trials ran into their time limit
+  twin_called,       ///< a copy of the baseline has a verdict, `effect`, and had one in fresh rounds too
+  twin_by_chance,    ///< the same, but not in `count` fresh rounds, which gave `figure`, from `low` to `high`
+  twin_once,         ///< the same, with too few rounds after that to tell whether it was chance
+  too_few_rounds,    ///< `figure` of at least `threshold`
+  not_positive,      ///< values that a ratio can't be made of
+  too_coarse,        ///< for how coarsely the kernel samples it
+  not_exact,         ///< a metric that was declared exact varied
+  at_ceiling,        ///< this side's or both sides' values lie at the metric's declared ceiling, `threshold`
+  beyond_ceiling,    ///< values up to `figure` lie beyond it: it is declared wrongly
+  settles_in_trial,  ///< the first values of its trials, `low` typically, differ from the later ones, `high`,
+                     ///< by a share of `figure`; the first `threshold` seconds, or of series without times,
+                     ///< that share of the values
   not_side_by_side,  ///< values without rounds
   uneven_effect,   ///< slow runs changed otherwise than fast ones, which changed by `effect`; `figure`: −1
                    ///< down, 1 up

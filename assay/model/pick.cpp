@@ -5,6 +5,7 @@
 #include <charconv>
 
 #include "assay/model/error.hpp"
+#include "assay/model/quantity.hpp"
 #include "assay/model/setting.hpp"
 
 namespace assay::inline v1::inline model {
@@ -29,6 +30,23 @@ Pick parse_pick(const std::string& text) {
 std::string to_string(const Pick& pick) {
   if (pick.how == Pick::How::quantile) return "q" + to_string(Level{pick.at * 100});
   return names.at(static_cast<std::size_t>(pick.how));
+}
+
+LeadIn parse_lead_in(const std::string& text) {
+  LeadIn lead_in;
+  const auto* end = text.data() + text.size();
+  if (std::from_chars(text.data(), end, lead_in.values).ptr == end && lead_in.values > 0) return lead_in;
+  try {
+    return {.seconds = parse_duration(text)};
+  } catch (const Error&) {
+    throw Error("\"" + text + "\" is neither a time nor a number of values", {},
+                "write it like \"2 s\" where the pattern has a group named at, else like 20");
+  }
+}
+
+std::string to_string(const LeadIn& lead_in) {
+  if (lead_in.values > 0) return std::to_string(lead_in.values);
+  return lead_in.seconds > 0 ? duration_text(lead_in.seconds) : std::string{};
 }
 
 }  // namespace assay::inline v1::inline model

@@ -109,6 +109,7 @@ struct PlannedMetric {
   std::string pattern;
   std::string json;                    ///< a JSON pointer (RFC 6901) to a number or a list of numbers
   Pick pick;                           ///< when it occurs many times
+  LeadIn settle;                       ///< of those many, what `pick` does not see
   std::vector<std::string> workloads;  ///< that yield it; empty: all
   bool operator==(const PlannedMetric&) const = default;
 };

@@ -152,6 +152,7 @@ PlannedCell expand_cell(const Plan& plan, const Cell& cell, const BuildPlace& pl
     planned.program = values.at("exe");
   planned.identify = expand_all(candidate.identify, values);
   planned.check = expand_check(workload.check, values);
+  planned.stdin_file = expand(workload.stdin_file, values);
   planned.control = expand_control(workload.control, values, with_trial);
   planned.work = work_done(workload.work, values);
   for (const auto& metric : plan.metrics) planned.metric_files.push_back(expand(metric.from, values));

@@ -21,6 +21,7 @@ struct PlannedCell {
       program;  ///< what is compared: the candidate's exe where its command names it, else what starts
   std::vector<std::string> identify;      ///< its candidate's, placeholders expanded
   AnswerCheck check;                      ///< of its workload, placeholders expanded
+  std::string stdin_file;                 ///< of its workload, placeholders expanded
   Control control;                        ///< of its workload, placeholders expanded
   std::optional<double> work;             ///< amount done by one trial, where the workload declares it
   std::vector<std::string> metric_files;  ///< for each of the plan's metrics its `from`, expanded

@@ -1,16 +1,34 @@
 #include "assay/plan/placeholders.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
+#include <charconv>
+#include <optional>
 #include <vector>
 
 #include "assay/model/error.hpp"
 #include "assay/model/near_miss.hpp"
+#include "assay/model/printable.hpp"
 
 namespace assay::inline v1::plan {
 namespace {
 
 /// NUL ends an argument of a program, so that none contains this.
 std::string mark_of(const std::string& name) { return '\0' + name + '\0'; }
+
+constexpr std::string_view byte_prefix = "byte.";
+
+/// The byte that a placeholder's name stands for; empty where it is no such name.
+std::optional<char> byte_of(std::string_view name) {
+  if (!name.starts_with(byte_prefix)) return {};
+  unsigned value = 0;
+  const auto digits = name.substr(byte_prefix.size());
+  const auto [end, failed] = std::from_chars(digits.data(), digits.data() + digits.size(), value, 16);
+  if (failed != std::errc{} || digits.size() != 2 || end != digits.data() + digits.size() || value == 0)
+    return {};
+  return static_cast<char>(value);
+}
 
 }  // namespace
 
@@ -28,6 +46,21 @@ std::string fill(std::string text, const std::string& name, const std::string& v
   for (auto at = text.find(mark); at != std::string::npos; at = text.find(mark, at + value.size()))
     text.replace(at, mark.size(), value);
   return text;
+}
+
+std::string literal(std::string_view text) {
+  std::string out;
+  for (std::size_t at = 0; at < text.size();) {
+    const auto length = utf8_length(text.substr(at));
+    if (length == 0) {
+      out += fmt::format("${{{}{:02x}}}", byte_prefix, static_cast<unsigned char>(text[at++]));
+      continue;
+    }
+    if (text.substr(at).starts_with("${")) out += '$';
+    out += text.substr(at, length);
+    at += length;
+  }
+  return out;
 }
 
 std::span<const std::string> reserved_placeholders() {
@@ -52,6 +85,11 @@ std::string expand(const std::string& text, const std::map<std::string, std::str
     if (close == std::string::npos)
       throw Error("\"${\" without \"}\" in \"" + text + "\"", {}, "close it, or write $${ for a literal ${");
     const auto name = text.substr(open + 2, close - open - 2);
+    if (const auto byte = byte_of(name)) {
+      out += *byte;
+      at = close + 1;
+      continue;
+    }
     const auto value = values.find(name);
     if (value == values.end()) {
       if (std::ranges::count(reserved_placeholders(), name) > 0)

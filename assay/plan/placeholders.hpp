@@ -3,13 +3,15 @@
 #include <map>
 #include <span>
 #include <string>
+#include <string_view>
 
 namespace assay::inline v1::plan {
 
 /// Names with a meaning of their own: no factor and no `with` may take them.
 std::span<const std::string> reserved_placeholders();
 
-/// Replaces each `${name}` in `text` by its value; `$${` stands for a literal `${`.
+/// Replaces each `${name}` in `text` by its value; `$${` stands for a literal `${`, and `${byte.e9}` for the
+/// byte of that hexadecimal number, which is how a plan, whose text is UTF-8, has arguments that are none.
 ///
 ///   expand("net-${locks}.txt", {{"locks", "800"}})  ==  "net-800.txt"
 ///   expand("$${HOME}", {})                          ==  "${HOME}"
@@ -17,6 +19,9 @@ std::span<const std::string> reserved_placeholders();
 /// Throws Error (without a place) for a name that has no value here, with the near miss, and for a `${`
 /// that is never closed.
 std::string expand(const std::string& text, const std::map<std::string, std::string>& values);
+
+/// A text that is to be taken as it is, byte for byte, as expand() gives it back.
+std::string literal(std::string_view text);
 
 /// The placeholders whose values are known only when a trial begins, as `expand` takes them: each is left in
 /// the text as a mark that no argument of a program can contain, for fill() to replace.

@@ -144,6 +144,13 @@ void TomlReader::take(const toml::node& node, const std::string& path, const Key
   into = parsed(node, path, key, parse_pick);
 }
 
+void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, LeadIn& into) {
+  if (node.is_integer() && node.as_integer()->get() > 0)
+    into = {.values = node.as_integer()->get()};
+  else
+    into = parsed(node, path, key, parse_lead_in);
+}
+
 void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, Requirement& into) {
   into = parsed(node, path, key, parse_requirement);
 }

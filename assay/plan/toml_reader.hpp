@@ -74,6 +74,7 @@ class TomlReader {
   void take(const toml::node& node, const std::string& path, const Key& key, double& into);
   void take(const toml::node& node, const std::string& path, const Key& key, std::uint64_t& into);
   void take(const toml::node& node, const std::string& path, const Key& key, Pick& into);
+  void take(const toml::node& node, const std::string& path, const Key& key, LeadIn& into);
   void take(const toml::node& node, const std::string& path, const Key& key, Requirement& into);
   void take(const toml::node& node, const std::string& path, const Key& key, Level& into);
   void take(const toml::node& node, const std::string& path, const Key& key, SideStep& into);

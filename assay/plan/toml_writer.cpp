@@ -76,6 +76,13 @@ void put(toml::table& into, const Key& key, std::uint64_t field) {
 
 void put(toml::table& into, const Key& key, const Pick& field) { into.insert(key.name, to_string(field)); }
 
+void put(toml::table& into, const Key& key, const LeadIn& field) {
+  if (field.values > 0)
+    into.insert(key.name, field.values);
+  else
+    into.insert(key.name, to_string(field));
+}
+
 void put(toml::table& into, const Key& key, const Requirement& field) { into.insert(key.name, field.text); }
 
 void put(toml::table& into, const Key& key, const std::vector<std::string>& field) {

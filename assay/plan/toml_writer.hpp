@@ -28,6 +28,7 @@ void put(toml::table& into, const codec::Key& key, int field);
 void put(toml::table& into, const codec::Key& key, double field);
 void put(toml::table& into, const codec::Key& key, std::uint64_t field);
 void put(toml::table& into, const codec::Key& key, const Pick& field);
+void put(toml::table& into, const codec::Key& key, const LeadIn& field);
 void put(toml::table& into, const codec::Key& key, const Requirement& field);
 void put(toml::table& into, const codec::Key& key, const std::vector<std::string>& field);
 void put(toml::table& into, const codec::Key& key, const std::vector<int>& field);

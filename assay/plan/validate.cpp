@@ -96,13 +96,13 @@ class Validator {
       refuse("\"" + candidate.against + "\" is not among the candidates",
              meant_or_known(candidate.against, candidate_names_));
     if (candidate.name == plan_.candidate(baseline_of(plan_)).name)
-      refuse("the plan's baseline \"" + candidate.name + "\" is held against another",
+      refuse("the plan's baseline \"" + candidate.name + "\" is compared with another",
              "leave against out, or choose another baseline");
     auto at = candidate.against;
     for (std::size_t steps = 0; !at.empty(); ++steps) {
       if (steps > plan_.candidates.size() || at == candidate.name)
-        refuse("\"" + candidate.name + "\" would be held against itself, in a circle",
-               "let one of them be held against the plan's baseline");
+        refuse("\"" + candidate.name + "\" would be compared with itself, in a circle",
+               "compare one of them with the plan's baseline");
       const auto next = std::ranges::find(plan_.candidates, at, &PlannedCandidate::name);
       at = next == plan_.candidates.end() ? std::string{} : next->against;
     }

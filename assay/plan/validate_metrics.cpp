@@ -28,6 +28,10 @@ void check_own(const Plan& plan, const Refusal& refusal) {
     if (metric.margin && !(*metric.margin > 0 && *metric.margin < 10))
       refusal.raise(path + ".margin", "the margin must be above 0 % and below 1000 %",
                     "write it like \"1 %\"");
+    if (metric.from.empty() && !metric.settle.none())
+      refusal.raise(path + ".settle",
+                    "\"" + metric.metric.name + "\" has one value a trial, none of which is left out",
+                    "settle is for metrics that a trial writes many values of");
     if (is_built_in(metric.metric.name)) {
       if (!metric.from.empty())
         refusal.raise(path + ".from", "\"" + metric.metric.name + "\" is measured by Assay itself",
@@ -46,6 +50,11 @@ void check_own(const Plan& plan, const Refusal& refusal) {
         !problem.empty())
       refusal.raise(path + ".pattern", problem,
                     "see the RE2 syntax; in TOML, single quotes keep backslashes");
+    if (metric.settle.seconds > 0 && (metric.pattern.empty() || !check::tells_times(metric.pattern)))
+      refusal.raise(path + ".settle",
+                    "its values have no times, so that none lies before " + to_string(metric.settle),
+                    "give the pattern a group named at for the time in seconds, (?P<at>[0-9.]+), or write a "
+                    "number of values");
     if (const auto problem = check::problem_of_pointer(metric.json); !problem.empty())
       refusal.raise(path + ".json", "json = \"" + metric.json + "\": " + problem, "see RFC 6901");
     for (const auto& name : metric.workloads)
@@ -91,7 +100,7 @@ void check_watched(const Plan& plan, const Refusal& refusal) {
     const auto* row = metrics::find_row(name);
     if (abreast && row != nullptr && !row->holds_abreast)
       refusal.raise("plan.watch",
-                    "\"" + name + "\" can't be told of candidates that run abreast: they share a core",
+                    "\"" + name + "\" can't be watched of candidates that run abreast: they share a core",
                     "watch cpu time, or use mode = \"turns\"");
   }
 }

@@ -1,5 +1,6 @@
 #include "assay/program/asking.hpp"
 
+#include <fmt/format.h>
 #include <unistd.h>
 
 #include <CLI/CLI.hpp>
@@ -10,16 +11,38 @@
 #include <string_view>
 
 #include "assay/model/error.hpp"
+#include "assay/model/printable.hpp"
 #include "assay/model/quantity.hpp"
 #include "assay/program/terminal_guard.hpp"
 #include "assay/render/json.hpp"
-#include "assay/render/text.hpp"
 
 namespace assay::inline v1::program {
+namespace {
+
+/// As a shell reads it where bytes can't be shown as they are: $'caf\xe9'.
+std::string in_codes(const std::string& argument) {
+  std::string text = "$'";
+  for (std::size_t at = 0; at < argument.size();) {
+    const auto length = std::max<std::size_t>(utf8_length(std::string_view(argument).substr(at)), 1);
+    const auto character = argument.substr(at, length);
+    if (printable(character) != character || character == "\n" || character == "\t")
+      for (const char byte : character) text += fmt::format("\\x{:02x}", static_cast<unsigned char>(byte));
+    else
+      text += (character == "'" || character == "\\" ? "\\" : "") + character;
+    at += length;
+  }
+  return text + "'";
+}
+
+}  // namespace
 
 std::string typed(const std::vector<std::string>& arguments) {
   std::string line;
   for (const auto& argument : arguments) {
+    if (printable(argument) != argument || argument.find('\n') != std::string::npos) {
+      line += (line.empty() ? "" : " ") + in_codes(argument);
+      continue;
+    }
     const bool plain = !argument.empty() && std::ranges::all_of(argument, [](unsigned char c) {
       return std::isalnum(c) != 0 ||
              std::string_view("_-./=,:+@%").find(static_cast<char>(c)) != std::string_view::npos || c >= 0x80;
@@ -57,6 +80,14 @@ double parse_precision(const std::string& text) {
   }
 }
 
+double parse_margin(const std::string& text) {
+  try {
+    return parse_share(text);
+  } catch (const Error& error) {
+    throw Error(error.problem(), "--margin", error.remedy());
+  }
+}
+
 double parse_budget(const std::string& text) {
   try {
     return parse_duration(text);
@@ -65,13 +96,13 @@ double parse_budget(const std::string& text) {
   }
 }
 
-void show(const Findings& findings, bool json, bool all_notes) {
-  const bool colour = isatty(STDOUT_FILENO) == 1 && std::getenv("NO_COLOR") == nullptr;
+void show(const Findings& findings, bool json, render::TextStyle style) {
+  style.colour = isatty(STDOUT_FILENO) == 1 && std::getenv("NO_COLOR") == nullptr;
   if (json) {
     const Unguarded as_it_is;
     std::cout << render::to_json(findings);
   } else {
-    std::cout << render::to_text(findings, {.colour = colour, .all_notes = all_notes}) << std::flush;
+    std::cout << render::to_text(findings, style) << std::flush;
   }
 }
 

@@ -6,6 +6,7 @@
 #include "assay/campaign/observer.hpp"
 #include "assay/model/findings.hpp"
 #include "assay/model/plan.hpp"
+#include "assay/render/text.hpp"
 
 namespace CLI {
 class App;
@@ -19,10 +20,11 @@ inline constexpr int exit_request = 2;
 inline constexpr int exit_nothing_measured = 3;
 inline constexpr int exit_interrupted = 130;
 
-/// Shows findings on stdout as text or JSON.
-void show(const Findings& findings, bool json, bool all_notes = false);
+/// Shows findings on stdout as text, in colours where that is a terminal, or JSON.
+void show(const Findings& findings, bool json, render::TextStyle style = {});
 
-/// An argument list as one would type it, quoted for a shell where need be.
+/// An argument list as one would type it, quoted for a shell where need be; bytes that can't be shown are
+/// written as $'\xe9'.
 std::string typed(const std::vector<std::string>& arguments);
 
 /// Reads `7..60` or `20` into the plan's rounds. Throws Error.
@@ -30,6 +32,9 @@ PlannedRounds parse_rounds(const std::string& text);
 
 /// Reads a precision, like 2%. Throws Error that names --precise.
 double parse_precision(const std::string& text);
+
+/// Reads a margin, like 2%. Throws Error that names --margin.
+double parse_margin(const std::string& text);
 
 /// Reads a measuring time. Throws Error that names --budget.
 double parse_budget(const std::string& text);

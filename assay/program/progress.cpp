@@ -56,7 +56,7 @@ void ProgressLine::begun(const Design& design) {
       said(candidate.name + " is " + candidate.from.identity);
   for (const auto& note : judge::likeness_notes(design)) {
     const auto [about, text] = report::worded(design, note);
-    said((note.level == Note::Level::warning ? "careful, " : "") + about + ": " + text);
+    said((note.level == Note::Level::warning ? "warning, " : "") + about + ": " + text);
   }
 }
 

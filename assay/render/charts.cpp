@@ -46,6 +46,13 @@ ChartJson value_axis(const Metric& metric) {
   return {{"field", "value"}, {"type", "quantitative"}, {"title", title}, {"scale", {{"zero", false}}}};
 }
 
+double rounded(double value) {
+  constexpr double digits = 6;
+  if (value == 0 || !std::isfinite(value)) return value;
+  const double step = std::pow(10.0, digits - 1 - std::floor(std::log10(std::abs(value))));
+  return std::isfinite(step) ? std::round(value * step) / step : value;
+}
+
 ChartJson chart_of(std::size_t rows, ChartJson data) {
   constexpr std::size_t row_height = 24;
   return {{"$schema", dialect},

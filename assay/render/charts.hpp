@@ -27,6 +27,9 @@ std::string row_name(const Findings& all, const Cell& cell);
 /// The axis of a metric's values, from the least to the most.
 ChartJson value_axis(const Metric& metric);
 
+/// As many digits as a chart can show.
+double rounded(double value);
+
 /// A chart that is as wide as the page and has so many rows.
 ChartJson chart_of(std::size_t rows, ChartJson data);
 

@@ -8,8 +8,9 @@
 #include <sstream>
 
 #include "assay/model/names.hpp"
+#include "assay/model/passing_on.hpp"
 #include "assay/model/printable.hpp"
-#include "assay/report/notes.hpp"
+#include "assay/report/gate_reasons.hpp"
 
 namespace assay::inline v1::render {
 
@@ -34,7 +35,7 @@ std::string headline(const GateResult& gate) {
 
 std::vector<std::string> reasons_of(const GateResult& gate, const Design& design, bool all) {
   std::vector<std::string> lines;
-  if (gate.apart) lines.push_back(std::string("careful: ") + apart_caution);
+  if (gate.apart) lines.push_back(std::string("warning: ") + apart_caution);
   for (const auto& reason : gate.reasons) {
     if (!all && reason.status == GateStatus::passed) continue;
     const auto [about, text] = worded(design, reason);
@@ -61,14 +62,14 @@ std::string to_junit(const GateResult& gate, const Design& design) {
   suite.put("<xmlattr>.failures", failed + (undecided_fails ? undecided : 0));
   suite.put("<xmlattr>.skipped", undecided_fails ? 0 : undecided);
   if (gate.apart) {
-    suite.put("properties.property.<xmlattr>.name", "careful");
+    suite.put("properties.property.<xmlattr>.name", "warning");
     suite.put("properties.property.<xmlattr>.value", apart_caution);
   }
   for (const auto& reason : gate.reasons) {
     ptree test;
     test.put("<xmlattr>.classname", "assay");
     const auto [about, words] = worded(design, reason);
-    const auto text = printable(words);  // XML has no control characters
+    const auto text = printable(without_folders(words, design.folder));  // XML has no control characters
     test.put("<xmlattr>.name", printable(about));
     const bool undecided_one = reason.status == GateStatus::undecided;
     if (reason.status == GateStatus::failed || (undecided_one && undecided_fails))

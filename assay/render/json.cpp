@@ -4,8 +4,10 @@
 
 #include "assay/codec/json.hpp"
 #include "assay/model/names.hpp"
+#include "assay/model/passing_on.hpp"
 #include "assay/report/notes.hpp"
 #include "assay/report/price.hpp"
+#include "assay/report/sentences.hpp"
 
 namespace assay::inline v1::render {
 
@@ -31,6 +33,7 @@ Json settle_json(const Findings& all, const Finding& finding) {
   const bool possible = price->obstacle == Price::Obstacle::none;
   return {{"rounds", price->rounds > 0 ? Json(price->rounds) : Json(nullptr)},
           {"seconds", price->seconds > 0 ? Json(price->seconds) : Json(nullptr)},
+          {"abreast", price->suits_abreast},
           {"why", possible ? std::string{} : settle_text(all, finding)}};
 }
 
@@ -46,6 +49,18 @@ Json typical_json(const Finding& finding) {
   const auto& [effect, interval] = *finding.typical;
   return {{effect.is_ratio() ? "ratio" : "difference", finite(effect.value)},
           {"interval", ends_json(effect, interval)}};
+}
+
+/// How values spread within the trials of both sides; null where a trial has one value.
+Json within_json(const Findings& all, const Finding& finding) {
+  const auto of = [&](CellId cell) -> Json {
+    for (const auto& within : all.within_trials)
+      if (within.cell == cell && within.metric == finding.metric) return {within.low, within.high};
+    return nullptr;
+  };
+  const auto its = of(finding.of.baseline), mine = of(finding.of.candidate);
+  if (its.is_null() && mine.is_null()) return nullptr;
+  return {{"baseline", its}, {"candidate", mine}};
 }
 
 Json finding_json(const Findings& all, const Finding& finding) {
@@ -72,6 +87,7 @@ Json finding_json(const Findings& all, const Finding& finding) {
       {"interval", ends_json(finding.effect, finding.interval)},
       {"level", finding.interval.level},
       {"typical_runs", typical_json(finding)},
+      {"within_trial", within_json(all, finding)},
       {"margin", finding.margin},
       {"p", finding.p},
       {"p_same", finding.p_same},
@@ -202,10 +218,41 @@ void add_together(const Findings& all, Json& document) {
                                          {"status", to_string(c.status)}});
 }
 
+/// What is said of each candidate.
+Json answers_json(const Findings& all) {
+  Json answers = Json::array();
+  for (const auto& sentence : sentences(all))
+    answers.push_back({{"candidate", sentence.candidate},
+                       {"verdict", to_string(sentence.verdict)},
+                       {"lines", sentence.lines}});
+  return answers;
+}
+
+Json profile_json(const Findings& all) {
+  Json profile = Json::array();
+  for (const auto& line : all.profile) {
+    const auto& cell = all.design.cells[line.of.candidate];
+    const auto& metric = all.design.metrics[line.metric];
+    profile.push_back({{"workload", all.workload(cell).name},
+                       {"setting", setting_json(cell.setting)},
+                       {"metric", metric.name},
+                       {"unit", metric.unit},
+                       {"baseline", all.design.candidate_of(line.of.baseline).name},
+                       {"candidate", all.candidate(cell).name},
+                       {"baseline_typical", line.baseline},
+                       {"candidate_typical", line.candidate},
+                       {"ratio", line.effect.is_ratio() ? finite(line.effect.value) : Json(nullptr)},
+                       {"difference", line.effect.is_ratio() ? Json(nullptr) : finite(line.effect.value)},
+                       {"told", line.told}});
+  }
+  return profile;
+}
+
 }  // namespace
 
-std::string to_json(const Findings& all) {
-  Json document = {{"format", 1},
+std::string to_json(const Findings& findings) {
+  const auto all = for_others(findings);
+  Json document = {{"format", 2},
                    {"campaign",
                     {{"id", all.design.uid},
                      {"title", all.design.title},
@@ -215,8 +262,10 @@ std::string to_json(const Findings& all) {
                      {"rounds", all.rounds},
                      {"seed", std::to_string(all.design.rules.seed)},
                      {"margin", all.design.rules.margin}}}};
+  document["answers"] = answers_json(all);
   document["findings"] = Json::array();
   for (const auto& finding : all.findings) document["findings"].push_back(finding_json(all, finding));
+  document["profile"] = profile_json(all);
   document["standings"] = Json::array();
   for (const auto id : all.design.cells.ids())
     if (const auto& state = all.states[id]; !state.is_sound())

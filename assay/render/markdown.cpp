@@ -6,6 +6,7 @@
 #include <string_view>
 #include <vector>
 
+#include "assay/model/passing_on.hpp"
 #include "assay/model/printable.hpp"
 #include "assay/render/gate.hpp"
 #include "assay/report/report.hpp"
@@ -76,7 +77,8 @@ std::string plain(const std::vector<std::string>& lines) {
 
 }  // namespace
 
-std::string to_markdown(const Findings& all, const GateResult* gate) {
+std::string to_markdown(const Findings& findings, const GateResult* gate) {
+  const auto all = for_others(findings);
   const auto report = report_of(all);
   std::string out = "### " + plain(report.title) + "\n\n";
   if (gate != nullptr) out += "**" + plain(headline(*gate)) + "**\n\n";

@@ -6,9 +6,12 @@
 #include <vector>
 
 #include "assay/model/names.hpp"
+#include "assay/model/passing_on.hpp"
 #include "assay/render/charts.hpp"
 #include "assay/render/page_parts.hpp"
+#include "assay/render/timeline.hpp"
 #include "assay/render/trial_charts.hpp"
+#include "assay/render/typical_chart.hpp"
 #include "assay/report/report.hpp"
 
 extern "C" {
@@ -43,7 +46,11 @@ std::string in_script(const ChartJson& json) {
 class Page {
  public:
   Page(const Findings& all, const Record& record)
-      : all_(all), report_(report_of(all, &record)), values_(record), trial_charts_(all, values_) {}
+      : all_(all),
+        report_(report_of(all, &record)),
+        evidence_(record.design, record.log),
+        values_(record),
+        trial_charts_(all, values_) {}
 
   std::string write() {
     data page;
@@ -52,11 +59,14 @@ class Page {
     page["script"] = part(assay_page_script, assay_page_libraries);
     page["libraries"] = part(assay_page_libraries, assay_page_end);
     page["provisional"] = !report_.provisional.empty();
-    if (!report_.careful.empty()) page["careful"] = "Careful: " + report_.careful + ".";
+    if (!report_.careful.empty()) page["careful"] = "Warning: " + report_.careful + ".";
+    if (!report_.extent.empty()) page["extent"] = report_.extent;
     put_sentences(report_, page);
     put_views(report_, page);
     page["blocks"] = blocks();
-    page["charts"] = more_charts();
+    page["charts"] = more_charts(false);
+    page["folded_charts"] = more_charts(true);
+    put_profiles(report_, page);
     put_together(report_, page);
     put_left_out(report_, page);
     put_notes(report_, page);
@@ -90,6 +100,7 @@ class Page {
       std::ranges::sort(missing, {}, [](const Row* row) { return row->cell; });
       for (const auto* row : found) rows << entry(*row);
       for (const auto* row : missing) rows << entry(*row);
+      if (!of.advice.empty()) block["advice"] = of.advice;
       block["rows"] = data(rows);
       block["chart"] = keep(interval_chart(all_, of.findings()));
       list << block;
@@ -112,6 +123,8 @@ class Page {
     row["tone"] = of.finding == nullptr ? of.verdict : to_string(of.finding->verdict);
     row["sign"] = of.sign;
     if (!of.runs.empty()) row["runs"] = of.runs;
+    if (!of.within.empty()) row["within"] = "within a trial: " + of.within;
+    if (!of.limit.empty()) row["limit"] = of.limit;
     if (!of.settle.empty()) row["settle"] = of.settle;
     if (!of.moved.empty()) row["moved"] = "moved too: " + of.moved;
     if (of.finding == nullptr || all_.metric_of(*of.finding).exact) return row;  // no trials, or all alike
@@ -123,14 +136,21 @@ class Page {
   }
 
   ChartJson draw(const GrowthChart& chart) { return growth_chart(all_, chart.trends); }
+  ChartJson draw(const TimelineChart& chart) {
+    return timeline_chart(all_, evidence_, chart.metric, chart.cells);
+  }
+  ChartJson draw(const TypicalChart& chart) {
+    return typical_chart(all_, values_, chart.metric, chart.cells);
+  }
   ChartJson draw(const TrialsChart& chart) {
     return chart.over_rounds ? trial_charts_.over_rounds(chart.cells, chart.metric)
                              : trial_charts_.in_rows(chart.cells, chart.metric);
   }
 
-  data more_charts() {
+  data more_charts(bool folded) {
     data list(data::type::list);
     for (const auto& chart : report_.charts) {
+      if (chart.folded != folded) continue;
       data entry;
       entry["heading"] = chart.heading;
       entry["legend"] = chart.legend;
@@ -142,6 +162,7 @@ class Page {
 
   const Findings& all_;
   Report report_;
+  Evidence evidence_;
   TrialValues values_;
   TrialCharts trial_charts_;
   ChartJson charts_ = ChartJson::object(), details_ = ChartJson::object();
@@ -149,6 +170,9 @@ class Page {
 
 }  // namespace
 
-std::string to_page(const Findings& findings, const Record& record) { return Page(findings, record).write(); }
+std::string to_page(const Findings& findings, const Record& record) {
+  const auto all = for_others(findings);
+  return Page(all, record).write();
+}
 
 }  // namespace assay::inline v1::render

@@ -94,6 +94,38 @@ void put_together(const Report& report, data& page) {
   page["has_together"] = !together.empty();
 }
 
+void put_profiles(const Report& report, data& page) {
+  data list(data::type::list);
+  for (const auto& profile : report.profiles) {
+    data candidates(data::type::list), lines(data::type::list);
+    for (const auto& name : profile.candidates) candidates << data("name", name);
+    for (const auto& line : profile.lines) {
+      data entries(data::type::list);
+      for (const auto& of : line.entries) {
+        data entry;
+        entry["value"] = of.typical;
+        entry["change"] = unbroken(of.change);
+        entry["sign"] = of.sign;
+        entries << entry;
+      }
+      data row;
+      row["metric"] = line.metric;
+      row["typical"] = line.baseline;
+      row["entries"] = data(entries);
+      lines << row;
+    }
+    data table;
+    table["heading"] = profile.where.empty() ? "Profile" : "Profile, " + profile.where;
+    table["baseline"] = profile.baseline;
+    table["candidates"] = data(candidates);
+    table["lines"] = data(lines);
+    table["open"] = report.profiles.size() == 1;
+    list << table;
+  }
+  page["has_profiles"] = !report.profiles.empty();
+  page["profiles"] = data(list);
+}
+
 void put_left_out(const Report& report, data& page) {
   data list(data::type::list);
   for (const auto& [who, what] : report.left_out) {
@@ -116,6 +148,7 @@ void put_notes(const Report& report, data& page) {
     list << entry;
   }
   page["has_notes"] = !report.notes.empty();
+  page["notes_count"] = std::to_string(report.notes.size());
   page["notes"] = data(list);
 }
 

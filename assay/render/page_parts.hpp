@@ -15,6 +15,9 @@ void put_sentences(const report::Report& report, kainjow::mustache::data& page);
 /// Tables of every change, where there are enough of them to need a view of the whole.
 void put_views(const report::Report& report, kainjow::mustache::data& page);
 
+/// All metrics of each place, folded where there are several places.
+void put_profiles(const report::Report& report, kainjow::mustache::data& page);
+
 /// What is said over several findings at once.
 void put_together(const report::Report& report, kainjow::mustache::data& page);
 

@@ -3,6 +3,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <utility>
+#include <vector>
 
 #include "assay/render/axis.hpp"
 #include "assay/report/cells.hpp"
@@ -12,7 +14,7 @@ namespace assay::inline v1::render {
 using namespace report;  // its words
 namespace {
 
-constexpr std::size_t typical_width = 9, change_width = 8, range_width = 18, axis_width = 26;
+constexpr std::size_t typical_width = 9, change_width = 8, range_width = 18;
 
 std::string title(const Block& block, bool names_workload) {
   return fmt::format("{}{}{}, {}; change against {}; {}",
@@ -21,29 +23,96 @@ std::string title(const Block& block, bool names_workload) {
                      block.baseline, block.rules);
 }
 
-/// Widest name, with its indent, within reason.
-std::size_t name_width(const Block& block) {
-  std::size_t widest = 8;
+/// How wide each column of levels is, under its factor's name.
+std::vector<std::size_t> level_widths(const Block& block) {
+  std::vector<std::size_t> widths;
+  for (const auto& factor : block.factors) widths.push_back(cells_of(factor));
   for (const auto& setting : block.settings)
     for (const auto& row : setting.rows)
-      if (row.finding != nullptr) widest = std::max(widest, cells_of(row.candidate) + 2);
-  return std::min<std::size_t>(widest, 22);
+      for (std::size_t i = 0; i < std::min(widths.size(), row.levels.size()); ++i)
+        widths[i] = std::max(widths[i], cells_of(row.levels[i]));
+  return widths;
+}
+
+/// Levels side by side, or the factors' names above them.
+std::string in_columns(const std::vector<std::string>& texts, const std::vector<std::size_t>& widths) {
+  std::string line;
+  for (std::size_t i = 0; i < std::min(widths.size(), texts.size()); ++i)
+    line += "  " + right(texts[i], widths[i]);
+  return line;
+}
+
+/// A row's name: its candidate, or, of a block with one candidate, its setting.
+std::string name_of(const Block& block, const Row& row) {
+  if (block.only() == nullptr) return "  " + row.candidate;
+  return block.factors.empty() ? "  " + row.setting : in_columns(row.levels, level_widths(block));
+}
+
+/// Widest name, with its indent, within reason.
+std::size_t name_width(const Block& block) {
+  const bool one = block.only() != nullptr;
+  std::size_t widest = one ? cells_of(in_columns(block.factors, level_widths(block))) : 8;
+  for (const auto& setting : block.settings)
+    for (const auto& row : setting.rows)
+      if (row.finding != nullptr) widest = std::max(widest, cells_of(name_of(block, row)));
+  return std::min<std::size_t>(widest, one ? 32 : 22);
+}
+
+std::string verdict_of(const Row& row) { return row.sign + " " + row.verdict; }
+
+/// How a block is laid out: the width of each column.
+struct Layout {
+  std::size_t names, baseline = 0;  ///< baseline: of its values in a column of their own; 0: they have none
+  std::size_t typical = typical_width + 2;
+  std::size_t axis = 26;
+};
+
+/// A column as wide as its head, within reason.
+std::size_t width_under(const std::string& head) {
+  constexpr std::size_t most = 14;
+  return std::clamp(cells_of(head), typical_width, most) + 2;
+}
+
+Layout layout_of(const Block& block) {
+  Layout layout{.names = name_width(block)};
+  const auto* only = block.only();
+  if (only == nullptr) return layout;
+  layout.baseline = width_under(only->baseline);
+  layout.typical = width_under(only->candidate);
+  std::size_t verdicts = 0;
+  for (const auto& setting : block.settings)
+    for (const auto& row : setting.rows)
+      if (row.finding != nullptr) verdicts = std::max(verdicts, cells_of(verdict_of(row)));
+  const auto others =
+      layout.names + layout.baseline + layout.typical + change_width + range_width + 9 + verdicts;
+  layout.axis = std::clamp<std::size_t>(text_width - std::min(others, text_width), 12, 26);
+  return layout;
 }
 
 std::string coloured(const Row& row, const TextStyle& style) {
-  const auto text = row.sign + " " + row.verdict;
-  return style.colour ? in_colour_of(row.finding->verdict, text) : text;
+  return style.colour ? in_colour_of(row.finding->verdict, verdict_of(row)) : verdict_of(row);
 }
 
-std::string row_text(const Row& row, std::size_t names, const Axis& axis, const TextStyle& style) {
+/// A name in a column: cut where it is wider.
+std::string head(const std::string& name, std::size_t width) {
+  return right(cells_of(name) + 1 < width ? name : left(name, width - 2), width);
+}
+
+std::string row_text(const Block& block, const Row& row, const Layout& layout, const Axis& axis,
+                     const TextStyle& style) {
+  auto text = left(name_of(block, row), layout.names);
   if (row.finding == nullptr)
-    return left("  " + row.candidate, names) + right("–", typical_width + 2) + "   " + row.why + "\n";
-  auto text = left("  " + row.candidate, names) + right(row.typical, typical_width + 2) +
-              right(row.change, change_width + 2) + right(row.interval, range_width + 2) + "   " +
-              axis.draw(*row.finding) + "  " + coloured(row, style) + "\n";
-  if (!row.runs.empty()) text += "    " + row.runs + "\n";
-  if (!row.moved.empty()) text += "    moved too: " + row.moved + "\n";
-  if (!row.settle.empty()) text += "    " + row.settle + "\n";
+    return text + right("–", layout.baseline + layout.typical) + "   " + row.why + "\n";
+  if (layout.baseline > 0) text += right(row.baseline_typical, layout.baseline);
+  text += right(row.typical, layout.typical) + right(row.change, change_width + 2) +
+          right(row.interval, range_width + 2) + "   " + axis.draw(*row.finding) + "  " +
+          coloured(row, style) + "\n";
+  for (const auto& [what, said] : {std::pair{"", &row.runs},
+                                   {"within a trial: ", &row.within},
+                                   {"", &row.limit},
+                                   {"moved too: ", &row.moved},
+                                   {"", &row.settle}})
+    if (!said->empty()) text += "    " + wrapped(what + *said, 6) + "\n";
   return text;
 }
 
@@ -57,15 +126,20 @@ std::string in_colour_of(Verdict verdict, const std::string& text) {
 
 std::string block_text(const Block& block, bool names_workload, const TextStyle& style) {
   const auto findings = block.findings();
-  const Axis axis(findings, findings.front()->effect.scale, axis_width);
-  const auto names = name_width(block);
+  const auto layout = layout_of(block);
+  const Axis axis(findings, findings.front()->effect.scale, layout.axis);
+  const auto* only = block.only();
   std::string out = wrapped(title(block, names_workload), 2) + "\n";
-  out += left("", names) + right("typical", typical_width + 2) + right("change", change_width + 2) +
-         right("interval", range_width + 2) + "   " + axis.legend(block.unit_of_effects) + "\n";
+  out += left(only == nullptr ? "" : in_columns(block.factors, level_widths(block)), layout.names);
+  if (only != nullptr) out += head(only->baseline, layout.baseline);
+  out += (only != nullptr ? head(only->candidate, layout.typical) : right("typical", layout.typical)) +
+         right("change", change_width + 2) + right("interval", range_width + 2) + "   " +
+         axis.legend(block.unit_of_effects) + "\n";
   for (const auto& setting : block.settings) {
-    out += setting.against + "\n";
-    for (const auto& row : setting.rows) out += row_text(row, names, axis, style);
+    if (only == nullptr) out += setting.against + "\n";
+    for (const auto& row : setting.rows) out += row_text(block, row, layout, axis, style);
   }
+  if (!block.advice.empty()) out += wrapped(block.advice, 2) + "\n";
   return out;
 }
 

@@ -7,6 +7,7 @@
 
 #include "assay/model/names.hpp"
 #include "assay/render/folded.hpp"
+#include "assay/render/profile.hpp"
 #include "assay/render/table.hpp"
 #include "assay/report/cells.hpp"
 #include "assay/report/report.hpp"
@@ -35,7 +36,11 @@ std::string set_sentence(const Sentence& sentence, std::size_t indent, const Tex
 
 std::string head(const Report& report, bool titled, const TextStyle& style) {
   std::string out;
-  if (titled) out += report.title + "\n\n";
+  if (titled) {
+    const auto taken = cells_of(report.title) + 2 + cells_of(report.extent);
+    const auto gap = taken <= text_width ? std::string(text_width - taken + 2, ' ') : "\n";
+    out += report.title + (report.extent.empty() ? "" : gap + report.extent) + "\n\n";
+  }
   const auto& said = report.said;
   if (!said.summary.empty()) out += wrapped(said.summary, 2) + "\n";
   std::size_t widest = 0;
@@ -56,6 +61,7 @@ std::string head(const Report& report, bool titled, const TextStyle& style) {
 struct Notes {
   const NoteLine* first = nullptr;
   std::size_t count = 0;
+  bool of_one = true;  ///< all are about one candidate
 };
 
 /// By kind, warnings before the others.
@@ -66,10 +72,12 @@ std::vector<Notes> gathered(const std::vector<NoteLine>& notes) {
       if (note.level != level) continue;
       const auto known =
           std::ranges::find_if(kinds, [&](const Notes& of) { return of.first->kind == note.kind; });
-      if (known == kinds.end())
+      if (known == kinds.end()) {
         kinds.push_back({&note, 1});
-      else
-        ++known->count;
+        continue;
+      }
+      ++known->count;
+      known->of_one = known->of_one && !note.candidate.empty() && note.candidate == known->first->candidate;
     }
   return kinds;
 }
@@ -83,14 +91,15 @@ std::string trust(const Report& report, const TextStyle& style) {
   const auto kinds = style.all_notes ? std::vector<Notes>{} : gathered(report.notes);
   std::size_t left_out = 0;
   for (std::size_t i = 0; i < kinds.size(); ++i) {
-    const auto& [note, count] = kinds[i];
+    const auto& [note, count, of_one] = kinds[i];
     if (i >= most) {
       left_out += count;
       continue;
     }
     left_out += count - 1;
-    out += wrapped(fmt::format("note, {}: {}{}", note->about, note->text,
-                               count > 1 ? fmt::format("; {} more like it", count - 1) : ""),
+    const auto more = count > 1 ? fmt::format("{} more", count - 1) : std::string{};
+    out += wrapped(fmt::format("note, {}{}: {}{}", note->about, of_one && count > 1 ? " and " + more : "",
+                               note->text, !of_one && count > 1 ? "; " + more + " like it" : ""),
                    2) +
            "\n";
   }
@@ -109,7 +118,9 @@ std::string tables(const Findings& all, const Report& report, const TextStyle& s
     if (told.contains(block.metric)) continue;
     const auto heading = block.metric_name + ", " + block.better;
     const auto view = std::ranges::find(report.views, block.metric, &WholeView::metric);
-    if (!is_wide(block.overview)) {
+    if (!block.in_short.empty()) {
+      out += "\n" + wrapped((named ? block.workload_name + ": " : "") + block.in_short, 2) + "\n";
+    } else if (!is_wide(block.overview)) {
       out += "\n" + block_text(block, named, style);
     } else if (view != report.views.end() && all.design.workloads.size() > 1 &&
                view->overview.columns.size() <= all.design.workloads.size()) {
@@ -127,10 +138,11 @@ std::string tables(const Findings& all, const Report& report, const TextStyle& s
 std::string to_text(const Findings& all, const TextStyle& style) {
   const auto report = report_of(all);
   std::string out;
-  if (!report.careful.empty()) out = wrapped("! careful: " + report.careful, 2) + "\n\n";
+  if (!report.careful.empty()) out = wrapped("! warning: " + report.careful, 2) + "\n\n";
   if (!report.confirmations.empty())
     out += "Measured again with fresh data:\n" + hang(report.confirmations) + "\n";
   out += head(report, !all.design.title.empty(), style) + tables(all, report, style);
+  if (style.profile) out += profile_text(all);
   constexpr std::size_t of_each = 12;
   std::string more;
   for (const auto& lines : {first_of_each(report.together, of_each), report.trends, report.requirements,

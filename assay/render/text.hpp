@@ -10,6 +10,7 @@ namespace assay::inline v1::render {
 /// How text for a terminal is set.
 struct TextStyle {
   bool colour = false;     ///< better blue, worse orange; signs say the same without
+  bool profile = false;    ///< all metrics besides, see profile_text()
   bool all_notes = false;  ///< every note by itself; else one line for each kind, five at most
 };
 

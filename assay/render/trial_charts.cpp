@@ -14,14 +14,6 @@ namespace {
 
 constexpr std::size_t most_dots = 2000;  // of one chart: more can't be told apart
 
-/// As many digits as a chart can show.
-double rounded(double value) {
-  constexpr double digits = 6;
-  if (value == 0 || !std::isfinite(value)) return value;
-  const double step = std::pow(10.0, digits - 1 - std::floor(std::log10(std::abs(value))));
-  return std::isfinite(step) ? std::round(value * step) / step : value;
-}
-
 }  // namespace
 
 std::string TrialCharts::key_of(CellId cell, MetricId metric) {

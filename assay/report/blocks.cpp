@@ -12,6 +12,7 @@
 #include "assay/model/names.hpp"
 #include "assay/report/cells.hpp"
 #include "assay/report/evidence.hpp"
+#include "assay/report/in_short.hpp"
 #include "assay/report/names.hpp"
 #include "assay/report/notes.hpp"
 #include "assay/report/price.hpp"
@@ -30,18 +31,57 @@ std::string missing_text(const CellState& state) {
   return to_string(state.standing) + (why.empty() ? "" : ": " + why);
 }
 
-/// "fast runs −5.0 % (−5.4 … −4.6 %), typical runs −3 % (−9 … +4 %)"; empty where both read alike.
+/// "fast runs −5.0 % (−5.4 … −4.6 %), typical runs −3 % (−9 … +4 %)"; empty where both say about the same.
 std::string runs_text(const Finding& f, const Metric& metric) {
-  if (!f.typical || !std::isfinite(f.interval.high)) return {};
-  const auto shown = [&](const Effect& effect, const Interval& interval) {
-    return effect_text(effect, metric.unit) + " (" + range_text(interval, metric.scale, metric.unit) + ")";
+  if (!f.typical || !std::isfinite(f.interval.high) || f.interval.low <= 0) return {};
+  const auto& [effect, interval] = *f.typical;
+  const auto at = [&](double x) { return Effect{f.effect.scale, x}.on_test_scale(); };
+  constexpr double much_wider = 1.5;
+  const bool about_as_wide =
+      at(interval.high) - at(interval.low) <= much_wider * (at(f.interval.high) - at(f.interval.low));
+  if (f.interval.contains(effect.value) && about_as_wide) return {};
+  const auto shown = [&](const Effect& e, const Interval& i) {
+    return effect_text(e, metric.unit) + " (" + range_text(i, metric.scale, metric.unit) + ")";
   };
-  const auto fast = shown(f.effect, f.interval), typical = shown(f.typical->effect, f.typical->interval);
-  if (fast == typical) return {};
-  auto text = "fast runs " + fast + ", typical runs " + typical;
-  if (f.verdict == Verdict::same && f.effect.is_ratio())
-    text += fmt::format(": within {:.3g} % and {:.3g} %", f.margin * 100, 5 * f.margin * 100);
+  return "fast runs " + shown(f.effect, f.interval) + ", typical runs " + shown(effect, interval);
+}
+
+/// "capped is at its ceiling of 30: the gain may be larger than +17 %"; empty where no one side is.
+std::string limit_text(const Findings& all, const Finding& f) {
+  std::vector<const Note*> there;
+  for (const auto& note : f.notes)
+    if (note.kind == NoteKind::at_ceiling) there.push_back(&note);
+  if (there.size() != 1) return {};  // of both, what it takes to settle it says it
+  const auto& metric = all.metric_of(f);
+  const auto& note = *there.front();
+  const auto cell = std::get<CellId>(note.subject);
+  const bool gains = (f.effect.on_test_scale() > 0) == (metric.prefer == Prefer::higher);
+  return fmt::format("{} is at the declared ceiling of {}: the {} may be larger than {}",
+                     all.design.candidate_of(cell).name, number_text(note.threshold.value_or(0)),
+                     cell == f.of.candidate ? (gains ? "gain" : "loss") : "difference",
+                     effect_text(f.effect, metric.unit));
+}
+
+/// "list 33 … 38, heap 29 … 41"; empty where trials have one value.
+std::string within_text(const Findings& all, const Finding& f) {
+  const auto& metric = all.metric_of(f);
+  const bool has_many = std::ranges::any_of(all.within_trials, [&](const WithinTrial& within) {
+    return within.cell == f.of.candidate && within.metric == f.metric;
+  });
+  if (!has_many) return {};
+  std::string text;
+  for (const auto cell : {f.of.baseline, f.of.candidate})
+    for (const auto& within : all.within_trials)
+      if (within.cell == cell && within.metric == f.metric)
+        text += (text.empty() ? "" : ", ") + all.design.candidate_of(cell).name + " " +
+                cell_value_text(within.low, metric.unit) + " … " + cell_value_text(within.high, metric.unit);
   return text;
+}
+
+std::vector<std::string> levels_of(const Setting& setting) {
+  std::vector<std::string> levels;
+  for (const auto& [name, level] : setting.levels) levels.push_back(to_string(level));
+  return levels;
 }
 
 Row row_of(const Findings& all, const Finding& f) {
@@ -52,6 +92,7 @@ Row row_of(const Findings& all, const Finding& f) {
           .cell = f.of.candidate,
           .candidate = all.candidate(cell).name,
           .setting = cell.setting.text(),
+          .levels = levels_of(cell.setting),
           .where = cell_text(all, cell),
           .baseline = all.candidate(all.baseline_of(f)).name,
           .baseline_typical = cell_value_text(f.baseline_typical, metric.unit),
@@ -62,6 +103,8 @@ Row row_of(const Findings& all, const Finding& f) {
           .verdict = f.decided_by ? "see " + all.design.metrics[*f.decided_by].name
                                   : verdict_word(metric, f.verdict),
           .runs = runs_text(f, metric),
+          .limit = limit_text(all, f),
+          .within = within_text(all, f),
           .moved = takes_evidence(all, f) ? evidence_text(all, f, moved_columns) : std::string{},
           .settle = settle_text(all, f),
           .why = {}};
@@ -72,6 +115,7 @@ Row missing_row(const Findings& all, CellId id) {
   return {.cell = id,
           .candidate = all.candidate(cell).name,
           .setting = cell.setting.text(),
+          .levels = levels_of(cell.setting),
           .where = cell_text(all, cell),
           .verdict = to_string(all.states[id].standing),
           .why = missing_text(all.states[id])};
@@ -104,8 +148,16 @@ std::vector<SettingRows> settings_of(const Findings& all, WorkloadId workload,
   for (const auto& cell : all.design.cells)
     if (cell.workload == workload && !all.candidate(cell).twin_of) rows_at(cell.setting.text());
   for (const auto* f : findings) rows_at(all.candidate_of(*f).setting.text()).push_back(row_of(all, *f));
+  const auto measured = std::ranges::count_if(settings, [](const SettingRows& s) { return !s.rows.empty(); });
+  // One that is left out at all of several settings has its sentence, and a row at each would say no more.
+  const auto takes_part = [&](CandidateId candidate) {
+    return measured <= 1 || std::ranges::any_of(findings, [&](const Finding* f) {
+             return all.candidate_of(*f).candidate == candidate;
+           });
+  };
   for (const auto id : all.design.cells.ids())
-    if (all.design.cells[id].workload == workload && !all.states[id].is_sound() && !all.design.is_twin(id))
+    if (all.design.cells[id].workload == workload && !all.states[id].is_sound() && !all.design.is_twin(id) &&
+        takes_part(all.design.cells[id].candidate))
       rows_at(all.design.cells[id].setting.text()).push_back(missing_row(all, id));
   std::erase_if(settings, [](const SettingRows& s) { return s.rows.empty(); });
   for (auto& setting : settings) setting.against = against(all, setting);
@@ -116,10 +168,14 @@ std::string rules_text(const Metric& metric, const std::vector<const Finding*>& 
   const double margin = findings.front()->margin;
   if (metric.exact && margin == 0) return "exact";
   const auto [least, most] = std::ranges::minmax(findings, {}, [](const Finding* f) { return f->rounds; });
+  const bool apart = std::ranges::all_of(findings, [](const Finding* f) {
+    return std::ranges::count(f->notes, NoteKind::not_side_by_side, &Note::kind) > 0;
+  });
   auto text =
-      fmt::format("margin {:.3g} %; {} rounds", margin * 100,
+      fmt::format("margin {:.3g} %; {} {}", margin * 100,
                   least->rounds == most->rounds ? fmt::format("{}", least->rounds)
-                                                : fmt::format("{} to {}", least->rounds, most->rounds));
+                                                : fmt::format("{} to {}", least->rounds, most->rounds),
+                  apart ? "values of each, not measured side by side" : "rounds");
   int repeats = 1;
   for (const auto* f : findings) repeats = std::max({repeats, f->repeats.baseline, f->repeats.candidate});
   if (repeats > 1) text += fmt::format(" with up to {} runs each", repeats);
@@ -131,6 +187,18 @@ std::string rules_text(const Metric& metric, const std::vector<const Finding*>& 
   const auto level = [](const Finding* f) { return fmt::format("{:.4g}", f->interval.level * 100); };
   return text + "; intervals at " + level(lowest) +
          (level(lowest) == level(highest) ? "" : " to " + level(highest)) + " %";
+}
+
+/// The factors that all their settings have; empty where they are not the same ones.
+std::vector<std::string> factors_of(const Findings& all, const std::vector<const Finding*>& findings) {
+  std::vector<std::string> factors;
+  for (const auto* f : findings) {
+    std::vector<std::string> names;
+    for (const auto& [name, level] : all.candidate_of(*f).setting.levels) names.push_back(name);
+    if (f != findings.front() && names != factors) return {};
+    factors = std::move(names);
+  }
+  return factors;
 }
 
 Block block_of(const Findings& all, WorkloadId workload, MetricId metric_id,
@@ -148,15 +216,31 @@ Block block_of(const Findings& all, WorkloadId workload, MetricId metric_id,
           .better = metric.prefer == Prefer::higher ? "higher is better" : "lower is better",
           .baseline = baselines.size() == 1 ? *baselines.begin() : "its baseline",
           .rules = rules_text(metric, findings),
+          .factors = factors_of(all, findings),
           .matters = metric.exact ? "compared exactly"
                      : findings.front()->effect.is_ratio()
                          ? fmt::format("a change matters from {:.3g} % on", findings.front()->margin * 100)
                          : "differences",
+          .advice = advice_text(all, findings),
+          .in_short = in_short(all, findings),
           .settings = settings_of(all, workload, findings),
           .overview = overview_of(all, metric_id, workload)};
 }
 
 }  // namespace
+
+const Row* Block::only() const {
+  const Row* first = nullptr;
+  for (const auto& setting : settings) {
+    if (setting.rows.size() != 1) return nullptr;
+    const auto& row = setting.rows.front();
+    if (row.candidate != settings.front().rows.front().candidate) return nullptr;
+    if (row.finding == nullptr) continue;
+    if (first != nullptr && row.baseline != first->baseline) return nullptr;
+    if (first == nullptr) first = &row;
+  }
+  return first;
+}
 
 std::vector<const Finding*> Block::findings() const {
   std::vector<const Finding*> all;

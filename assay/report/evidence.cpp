@@ -6,8 +6,10 @@
 #include <cmath>
 #include <functional>
 #include <optional>
+#include <utility>
 #include <vector>
 
+#include "assay/metrics/catalogue.hpp"
 #include "assay/report/cells.hpp"
 #include "assay/report/sentences.hpp"
 #include "assay/report/units.hpp"
@@ -19,21 +21,22 @@ bool is_called(const Finding& f) { return f.verdict == Verdict::better || f.verd
 
 bool is_pace(const Metric& metric) { return metric.unit == "s" || metric.unit.ends_with("/s"); }
 
-std::string change_text(const Findings& all, const Finding& f) {
-  const auto& metric = all.metric_of(f);
-  return metric.name + " " + effect_text(f.effect, metric.unit);
-}
+/// A change that is told beside others.
+struct Moved {
+  MetricId metric;
+  Effect effect;
 
-/// How far a ratio lies from no change; differences come last.
-double moved_by(const Finding& f) {
-  return f.effect.is_ratio() && f.effect.value > 0 ? f.effect.distance() : 0;
-}
+  /// How far a ratio lies from no change; differences come last.
+  double by() const { return effect.is_ratio() && effect.value > 0 ? effect.distance() : 0; }
+};
 
-/// Whether a time changed as the finding's own time did, give or take a fifth: that tells nothing new.
+/// Whether a time, or what is done in a time, changed as the finding's own time did, give or take a fifth:
+/// that tells nothing new.
 bool goes_along(const Findings& all, const Finding& other, const Finding& finding) {
-  if (all.metric_of(other).unit != "s" || all.metric_of(finding).unit != "s") return false;
+  const bool inverse = metrics::is(all.metric_of(other), metrics::Known::throughput);
+  if ((all.metric_of(other).unit != "s" && !inverse) || all.metric_of(finding).unit != "s") return false;
   if (!(other.effect.value > 0) || !(finding.effect.value > 0)) return false;
-  const double its = other.effect.on_test_scale(), own = finding.effect.on_test_scale();
+  const double its = (inverse ? -1 : 1) * other.effect.on_test_scale(), own = finding.effect.on_test_scale();
   return std::abs(its - own) <= std::max(std::log1p(finding.margin), 0.2 * std::abs(own));
 }
 
@@ -49,14 +52,19 @@ bool takes_evidence(const Findings& all, const Finding& finding) {
 }
 
 std::string evidence_text(const Findings& all, const Finding& finding, std::size_t columns) {
-  std::vector<const Finding*> moved;
+  std::vector<Moved> moved;
   for (const auto& f : all.findings)
-    if (f.of == finding.of && f.metric != finding.metric && is_called(f) && !goes_along(all, f, finding))
-      moved.push_back(&f);
-  std::ranges::stable_sort(moved, std::greater<>{}, [](const Finding* f) { return moved_by(*f); });
+    if (f.of == finding.of && f.metric != finding.metric && is_called(f) && !is_watched(all, f) &&
+        !all.metric_of(f).exact && !goes_along(all, f, finding))
+      moved.push_back({f.metric, f.effect});
+  for (const auto& line : all.profile)
+    if (line.of == finding.of && line.told && all.design.metrics[line.metric].prefer == Prefer::neither)
+      moved.push_back({line.metric, line.effect});
+  std::ranges::stable_sort(moved, std::greater<>{}, &Moved::by);
   std::string text;
   for (std::size_t i = 0; i < moved.size(); ++i) {
-    const auto next = (i == 0 ? "" : ", ") + change_text(all, *moved[i]);
+    const auto& metric = all.design.metrics[moved[i].metric];
+    const auto next = (i == 0 ? "" : ", ") + metric.name + " " + effect_text(moved[i].effect, metric.unit);
     const auto rest = fmt::format(" and {} more", moved.size() - i);
     if (i > 0 && cells_of(text + next) + (i + 1 < moved.size() ? cells_of(rest) : 0) > columns)
       return text + rest;

@@ -22,7 +22,7 @@ bool tells_growth(const Trend& trend) {
 }
 
 std::string size_text(const Findings& all, const Trend& trend) {
-  const auto plain = [](double x) { return fmt::format("{}{:.2f}", x < 0 ? "−" : "", std::abs(x)); };
+  const auto plain = [](double x) { return fmt::format("{}{:.1f}", x < 0 ? "−" : "", std::abs(x)); };
   const auto& interval = trend.exponent_interval;
   const auto law =
       trend.law.empty() ? "with exponent " + plain(trend.exponent.value_or(0)) : "as " + trend.law;
@@ -69,6 +69,27 @@ std::string thread_text(const Findings& all, const Trend& trend) {
   return text;
 }
 
+struct TrendLine {
+  std::string about, where, text;
+};
+
+/// Lines that say the same of several places are one.
+std::vector<std::string> merged(const std::vector<TrendLine>& lines) {
+  std::vector<TrendLine> kept;
+  for (const auto& line : lines) {
+    const auto same = std::ranges::find_if(
+        kept, [&](const TrendLine& other) { return other.about == line.about && other.text == line.text; });
+    if (same == kept.end())
+      kept.push_back(line);
+    else
+      same->where += "; " + line.where;
+  }
+  std::vector<std::string> texts;
+  for (const auto& line : kept)
+    texts.push_back(line.about + (line.where.empty() ? "" : " (" + line.where + ")") + ": " + line.text);
+  return texts;
+}
+
 /// Medians of a cell on one metric, from the findings that name it.
 std::map<CellId, double> typicals(const Findings& all, metrics::Known metric) {
   std::map<CellId, double> found;
@@ -102,29 +123,30 @@ std::vector<std::string> twin_lines(const Findings& all) {
 }
 
 std::vector<std::string> trend_lines(const Findings& all) {
-  std::map<std::string, std::string> lines;  // by what they are about, in the order met
+  std::map<std::string, TrendLine> lines;  // by what they are about
   std::vector<std::string> order;
-  const auto add = [&](const std::string& head, const std::string& text) {
-    auto& line = lines[head];
-    if (line.empty()) order.push_back(head);
-    line += (line.empty() ? "" : "; ") + text;
-  };
-  for (const auto& trend : all.trends) {
+  const auto add = [&](const char* kind, const Trend& trend, const std::string& text) {
     std::string where = trend.others.text();
     if (all.design.workloads.size() > 1)
       where = all.design.workloads[trend.workload].name + (where.empty() ? "" : ", " + where);
-    const auto about = all.design.metrics[trend.metric].name + (where.empty() ? "" : " (" + where + ")");
+    const auto about = kind + all.design.metrics[trend.metric].name;
+    auto& line = lines[about + " over " + trend.factor + "\n" + where];
+    if (line.text.empty()) order.push_back(about + " over " + trend.factor + "\n" + where);
+    line.about = about + " over " + trend.factor;
+    line.text += (line.text.empty() ? "" : "; ") + text;
+    line.where = where;
+  };
+  for (const auto& trend : all.trends) {
     if (trend.exponent) {
-      if (tells_growth(trend)) add("growth of " + about + " over " + trend.factor, size_text(all, trend));
-      if (tells_crossing(trend))
-        add("crossing of " + about + " over " + trend.factor, crossing_text(all, trend));
+      if (tells_growth(trend)) add("growth of ", trend, size_text(all, trend));
+      if (tells_crossing(trend)) add("crossing of ", trend, crossing_text(all, trend));
     } else if (!follows_from_another(all, trend)) {
-      add("scaling of " + about + " over " + trend.factor, thread_text(all, trend));
+      add("scaling of ", trend, thread_text(all, trend));
     }
   }
-  std::vector<std::string> all_lines;
-  for (const auto& head : order) all_lines.push_back(head + ": " + lines[head]);
-  return all_lines;
+  std::vector<TrendLine> ordered;
+  for (const auto& key : order) ordered.push_back(lines[key]);
+  return merged(ordered);
 }
 
 std::vector<std::string> requirement_lines(const Findings& all) {

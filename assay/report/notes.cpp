@@ -6,36 +6,13 @@
 #include <cmath>
 
 #include "assay/model/names.hpp"
+#include "assay/report/figures.hpp"
 #include "assay/report/names.hpp"
 #include "assay/report/sentences.hpp"
 #include "assay/report/units.hpp"
 
 namespace assay::inline v1::report {
 namespace {
-
-/// To about three digits, without zeros at the end: "0.31", "12.4", "1200".
-std::string digits(double value) {
-  const double size = std::abs(value);
-  auto plain = fmt::format("{:.{}f}", value, size >= 99.95 ? 0 : size >= 9.995 ? 1 : size >= 0.0995 ? 2 : 4);
-  if (plain.find('.') != std::string::npos) {
-    plain.erase(plain.find_last_not_of('0') + 1);
-    if (plain.back() == '.') plain.pop_back();
-  }
-  return plain;
-}
-
-/// The size of a share in per cent, whatever its sign: -0.052 gives "5.2 %".
-std::string share_text_of(double share) { return digits(std::abs(share) * 100) + " %"; }
-
-/// A change by a share with its sign: "+4.9 %", "−0.3 %", "0 %"; "×2.1" from twice on.
-std::string signed_change(double share) {
-  if (share >= 1) return "×" + digits(std::round((1 + share) * 10) / 10);
-  const double tenths = std::round(share * 1000) / 10;
-  if (tenths == 0) return "0 %";
-  return (tenths > 0 ? "+" : "−") + digits(std::abs(tenths)) + " %";
-}
-
-std::string shown(double value) { return to_string(Level{value}); }
 
 std::string most_of(std::size_t cells, const char* how = "the most of") {
   return cells > 1 ? fmt::format(" ({} {} cells)", how, cells) : std::string{};
@@ -86,7 +63,7 @@ class Words {
       case NoteKind::output_differs:
         return "its output differs from the baseline's" +
                (note_.said.empty() ? "" : " (" + note_.said + ")") +
-               ", so the two may not have done the same job";
+               (note_.said.ends_with("accepts both") ? "" : ", so the two may not have done the same job");
       case NoteKind::left_processes:
         return fmt::format(
             "left processes running in {} of its trials; they were killed ({:.0f} in all) and what "
@@ -119,7 +96,12 @@ class Words {
       case NoteKind::not_exact:
         return "was declared exact, but varied from trial to trial; it is judged as noisy";
       case NoteKind::at_ceiling:
-        return "at its ceiling";
+        return "is at the declared ceiling of " + shown(note_.threshold.value_or(0)) + " of " + metric_;
+      case NoteKind::beyond_ceiling:
+        return metric_ + " reaches " + digits(figure_) + ", beyond its declared ceiling of " +
+               shown(note_.threshold.value_or(0)) + ": is that declared wrongly?" + most_of(count_);
+      case NoteKind::settles_in_trial:
+        return lead_in_text();
       case NoteKind::not_side_by_side:
         return "not side by side: its values and the baseline's are not paired, so whatever changed between "
                "them is in the difference";
@@ -212,6 +194,17 @@ class Words {
   }
 
  private:
+  /// "frame rate falls from 38 to 34 within the first 2 s of its trials".
+  std::string lead_in_text() const {
+    const auto way = metric_ + (figure_ > 0 ? " falls" : " rises") + " from " + digits(note_.low) + " to " +
+                     digits(note_.high);
+    const bool timed = note_.said.starts_with('"');
+    if (note_.said.empty()) return way + " in the course of its trials" + most_of(count_);
+    return way + " within the first " +
+           (timed ? note_.said.substr(1, note_.said.size() - 2) : note_.said + " values") +
+           " of its trials; settle = " + note_.said + " leaves those out" + most_of(count_);
+  }
+
   /// "wall time of this copy of the baseline was called worse (+2.1 %)".
   std::string twin_text() const {
     return metric_ + " of this copy of the baseline was called " + to_string(note_.verdict) +
@@ -239,53 +232,6 @@ Worded worded(const Design& design, const Note& note) {
   auto about = subject_name(design, note.subject);
   for (const auto also : note.also) about += ", " + design.candidates[also].name;
   return {std::move(about), Words(design, note).text()};
-}
-
-Worded worded(const Design& design, const GateReason& reason) {
-  auto about = subject_name(design, reason.subject);
-  if (reason.metric) about += ", " + design.metrics[*reason.metric].name;
-  const auto first_line = [&] {
-    const auto lines = lines_of(reason.said);
-    return lines.empty() ? std::string{} : lines.front();
-  };
-  switch (reason.kind) {
-    case GateReason::Kind::wrong:
-      return {about, "its answer is wrong: " + first_line()};
-    case GateReason::Kind::failed:
-      return {about, "it failed: " + first_line()};
-    case GateReason::Kind::no_finding:
-      return {about, "there are too few rounds to judge it"};
-    case GateReason::Kind::cut_off:
-      return {about, "it was cut off before its end"};
-    case GateReason::Kind::nothing_to_do:
-      return {about, "nothing was compared"};
-    case GateReason::Kind::requirement: {
-      const auto& demand = design.metrics[*reason.metric].demand;
-      return {about, "required " + (demand.require ? demand.require->text : "") + ", is " +
-                         to_string(reason.required) + " (typically " + shown(reason.typical) + ")"};
-    }
-    case GateReason::Kind::change:
-      break;
-  }
-  const auto& metric = design.metrics[*reason.metric];
-  const auto change = [&](double value) {
-    const Effect effect{metric.scale, value};
-    return effect.is_ratio() ? signed_change(effect.change()) : shown(value) + " " + metric.unit;
-  };
-  const double bad_end = metric.prefer == Prefer::higher ? reason.interval.low : reason.interval.high;
-  const auto allowed = change(reason.limit.value) + " is allowed";
-  switch (reason.status) {
-    case GateStatus::passed:
-      return {about, change(reason.effect.value) + ", at worst " + change(bad_end) + "; " + allowed};
-    case GateStatus::failed:
-      return {about, change(reason.effect.value) + " (" + change(reason.interval.low) + " … " +
-                         change(reason.interval.high) + "); " + allowed};
-    case GateStatus::undecided:
-      break;
-  }
-  const bool none = reason.effect == Effect::none(metric.scale);
-  return {about, (none ? "no change seen" : change(reason.effect.value)) + ", at worst " +
-                     (std::isfinite(bad_end) ? change(bad_end) : "unknown") + "; " + allowed};
 }
 
 std::string bad_twin_text(const Findings& all) {

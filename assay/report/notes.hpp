@@ -4,7 +4,6 @@
 #include <vector>
 
 #include "assay/model/findings.hpp"
-#include "assay/model/gate.hpp"
 
 namespace assay::inline v1::report {
 
@@ -13,9 +12,6 @@ struct Worded {
   std::string about, text;
 };
 Worded worded(const Design& design, const Note& note);
-
-/// A gate's reason in words.
-Worded worded(const Design& design, const GateReason& reason);
 
 /// That this machine tells a program from its own copy, to be said before all else; empty when it does not.
 std::string bad_twin_text(const Findings& findings);

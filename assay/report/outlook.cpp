@@ -26,71 +26,78 @@ std::string plural(std::size_t n, const char* one) {
 }
 
 std::string time_lines(const Outlook& o) {
-  auto text = plural(o.cells, "cell");
-  if (o.twins > 0) text += fmt::format(", {} of them twins'", o.twins);
-  text += fmt::format("; {} with a baseline\n", plural(o.comparisons, "comparison"));
-  if (o.round_seconds <= 0) return text;
-  text += "a round takes about " + value_text(o.round_seconds, "s");
-  if (o.twins > 0) text += fmt::format(", {} of it for the twins", share(o.twin_seconds / o.round_seconds));
+  auto text = fmt::format("{}, {}", plural(o.cells, "cell"), plural(o.comparisons, "comparison"));
+  if (o.round_seconds <= 0) return text + "\n";
+  text += "; a round takes about " + value_text(o.round_seconds, "s");
+  if (o.twins > 0) text += fmt::format(" ({} of it for the twins)", share(o.twin_seconds / o.round_seconds));
   const auto time = [&](int rounds) { return span_text((rounds + 1) * o.round_seconds); };
   if (o.cannot_decide()) {
     const double more = (o.first_look + 1) * o.round_seconds - *o.budget;
-    return text + fmt::format("; {} are enough for {}, and a first verdict needs {} ({} more{})\n",
+    return text + fmt::format("\n{} are enough for {}, and a first verdict needs {} ({} more{})\n",
                               span_text(*o.budget), plural(static_cast<std::size_t>(o.rounds), "round"),
                               o.first_look, span_text(std::max(more, 0.0)),
                               o.goes_on ? ", which it takes; --budget would hold it to the time" : "");
   }
   if (o.rounds < o.rounds_max)
-    return text +
-           fmt::format("; the budget of {} ends it after about {} rounds\n", span_text(*o.budget), o.rounds);
+    return text + fmt::format(": {} are enough for {} rounds\n", span_text(*o.budget), o.rounds);
   const int fewest = o.first_look > 0 ? o.first_look : o.rounds_min;
-  return text + (fewest < o.rounds_max ? fmt::format("; {} to {} rounds, warm-up included, take {} to {}\n",
-                                                     fewest, o.rounds_max, time(fewest), time(o.rounds_max))
-                                       : fmt::format("; {} rounds, warm-up included, take {}\n", o.rounds_max,
-                                                     time(o.rounds_max)));
+  return text + (fewest < o.rounds_max
+                     ? fmt::format(": {} to {} rounds take {} to {}\n", fewest, o.rounds_max, time(fewest),
+                                   time(o.rounds_max))
+                     : fmt::format(": {} rounds take {}\n", o.rounds_max, time(o.rounds_max)));
 }
 
-/// The findings on one metric whose own margin is out of reach.
-std::string margin_warning(const Outlook& o, const std::vector<const Prospect*>& on_metric) {
-  std::size_t out_of_reach = 0;
+/// The comparisons on one metric.
+std::vector<const Prospect*> on_metric(const Outlook& o, MetricId metric) {
+  std::vector<const Prospect*> all;
+  for (const auto& p : o.prospects)
+    if (p.metric == metric) all.push_back(&p);
+  return all;
+}
+
+/// "12 rounds tell changes from about 0.4 % on"; of several comparisons, "from about 0.4 to 3 % on (3 %: heap
+/// on orders)".
+std::string change_text(const Outlook& o, const Design& design, const std::vector<const Prospect*>& all) {
+  const auto reach = [](const Prospect* p) { return p->change ? p->change->typical : 1e9; };
+  const auto [least, most] = std::ranges::minmax(all, {}, reach);
+  const auto rounds = plural(static_cast<std::size_t>(o.rounds), "round");
+  if (!least->change) return rounds + " are too few to tell any change";
+  auto from = share(least->change->typical);
+  if (!most->change) return rounds + " tell changes from about " + from + " on, not everywhere";
+  const auto to = share(most->change->typical);
+  if (from == to) return rounds + " tell changes from about " + to + " on";
+  from.resize(from.size() - std::string(" %").size());
+  return fmt::format("{} tell changes from about {} to {} on ({}: {})", rounds, from, to, to,
+                     cell_name(design, most->of.candidate));
+}
+
+/// `"same" within 1 % takes about 300 rounds (40 min)`: what most comparisons need; empty where none is
+/// known.
+std::string same_text(const Outlook& o, const std::vector<const Prospect*>& all) {
   double most = 0;
-  for (const auto* p : on_metric)
-    if (p->rounds_to_same && p->rounds_to_same->typical > o.rounds) {
-      ++out_of_reach;
-      most = std::max(most, p->rounds_to_same->typical);
-    }
-  if (out_of_reach == 0) return {};
-  return fmt::format(
-      "  the margin of {} can't be settled so for {} of {}: about {} rounds would be needed for \"same\"; a "
-      "wider "
-      "margin, or --rounds and --budget, would help\n",
-      share(on_metric.front()->margin), out_of_reach, plural(on_metric.size(), "comparison"),
-      rounds_text(most));
+  for (const auto* p : all)
+    if (p->rounds_to_same) most = std::max(most, p->rounds_to_same->typical);
+  if (most == 0) return {};
+  const double seconds = (most + 1) * o.round_seconds;
+  auto text = fmt::format("; \"same\" within {} takes about {} rounds", share(all.front()->margin),
+                          rounds_text(most));
+  if (most > o.rounds)
+    text += fmt::format("{}: a wider margin, or more time, would reach it",
+                        seconds > 0 && most < 1e5 ? " (" + span_text(seconds) + ")" : "");
+  return text;
 }
 
 }  // namespace
 
 std::string outlook_lines(const Outlook& o, const Design& design) {
-  auto text = o.prospects.empty() ? time_lines(o) : std::string{};
+  if (o.prospects.empty()) return time_lines(o);
+  constexpr int most_metrics = 2;
+  std::string text;
+  int told = 0;
   for (const auto metric : design.metrics.ids()) {
-    std::vector<const Prospect*> on_metric;
-    for (const auto& p : o.prospects)
-      if (p.metric == metric) on_metric.push_back(&p);
-    if (on_metric.empty()) continue;
-    const auto reach = [](const Prospect* p) { return p->change ? p->change->typical : 1e9; };
-    const auto [least, most] = std::ranges::minmax(on_metric, {}, reach);
-    const auto named = [&](const Prospect* p) { return cell_name(design, p->of.candidate); };
-    if (!least->change)
-      text += fmt::format("{}: nothing can be settled in {}, more are needed\n", design.metrics[metric].name,
-                          plural(static_cast<std::size_t>(o.rounds), "round"));
-    else if (on_metric.size() == 1 || !most->change)
-      text += fmt::format("{}: changes from {} on can be settled in {} rounds ({})\n",
-                          design.metrics[metric].name, share(least->change->typical), o.rounds, named(least));
-    else
-      text += fmt::format("{}: changes from {} ({}) to {} ({}) on can be settled in {} rounds\n",
-                          design.metrics[metric].name, share(least->change->typical), named(least),
-                          share(most->change->typical), named(most), o.rounds);
-    text += margin_warning(o, on_metric);
+    const auto all = on_metric(o, metric);
+    if (all.empty() || told++ >= most_metrics) continue;
+    text += design.metrics[metric].name + ": " + change_text(o, design, all) + same_text(o, all) + "\n";
   }
   return text;
 }
@@ -98,20 +105,15 @@ std::string outlook_lines(const Outlook& o, const Design& design) {
 std::string to_text(const Outlook& o, const Design& design) {
   std::string text = time_lines(o);
   for (const auto metric : design.metrics.ids()) {
-    std::vector<const Prospect*> on_metric;
+    const auto all = on_metric(o, metric);
+    if (all.empty()) continue;
     std::size_t widest = 10;
-    for (const auto& p : o.prospects)
-      if (p.metric == metric) {
-        on_metric.push_back(&p);
-        widest = std::max(widest, cells_of(cell_name(design, p.of.candidate)));
-      }
-    if (on_metric.empty()) continue;
+    for (const auto* p : all) widest = std::max(widest, cells_of(cell_name(design, p->of.candidate)));
     widest = std::min<std::size_t>(widest, 40);
-    text += fmt::format("\n{}, margin {}\n{}{}{}\n", design.metrics[metric].name,
-                        share(on_metric.front()->margin), left("", widest + 2),
-                        left(fmt::format("settled in {} rounds from", o.rounds), 32),
+    text += fmt::format("\n{}, margin {}\n{}{}{}\n", design.metrics[metric].name, share(all.front()->margin),
+                        left("", widest + 2), left(fmt::format("{} rounds tell changes from", o.rounds), 32),
                         "rounds for \"same\", if nothing changed");
-    for (const auto* p : on_metric) {
+    for (const auto* p : all) {
       const auto change = !p->change ? "nothing"
                           : p->change->typical == 0
                               ? "any change: it did not vary"
@@ -124,7 +126,7 @@ std::string to_text(const Outlook& o, const Design& design) {
               : "the fewest";
       text += left(cell_name(design, p->of.candidate), widest + 2) + left(change, 32) + same + "\n";
     }
-    text += margin_warning(o, on_metric);
+    text += change_text(o, design, all) + same_text(o, all) + "\n";
   }
   return text;
 }

@@ -7,8 +7,9 @@
 
 namespace assay::inline v1::report {
 
-/// What can be expected of a campaign, in sentences, a line each: cells, time and the twins' share of it; how
-/// small a change can be settled; and a warning when the margin can't. `design` names the cells.
+/// What can be expected of a campaign, a line each. Before any round: cells, what a round takes and what the
+/// time is enough for. After the first few: for the first two metrics, how small a change the rounds tell,
+/// and what "same" takes. `design` names the cells.
 std::string outlook_lines(const Outlook& outlook, const Design& design);
 
 /// The same, with a line for each finding to come.

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
 #include "assay/judge/pairs.hpp"
 #include "assay/model/plan.hpp"
@@ -36,6 +37,29 @@ std::string command_with(const Design& design, int rounds, double seconds) {
   return repeat.substr(0, verb_end) + options + repeat.substr(verb_end);
 }
 
+struct WiderMargin {
+  double share = 0;
+  std::size_t held = 0;  ///< changes whose interval lies within it
+};
+
+/// A round margin of at most three times the findings' own and 25 %, within which half of these changes or
+/// more lie; empty where none is wide enough.
+std::optional<WiderMargin> wider_margin(const std::vector<const Finding*>& open) {
+  constexpr double most = 0.25;
+  const auto needed = [](const Finding* f) {
+    return f->effect.is_ratio() && f->interval.low > 0 ? std::max(f->interval.high, 1 / f->interval.low) - 1
+                                                       : 1e9;
+  };
+  const double own = open.front()->margin;
+  for (const double share : {0.001, 0.002, 0.003, 0.005, 0.01, 0.02, 0.03, 0.05, 0.1, 0.15, 0.2, 0.25}) {
+    if (share <= own || share > std::min(3 * own, most)) continue;
+    const auto held = static_cast<std::size_t>(
+        std::ranges::count_if(open, [&](const Finding* f) { return needed(f) < share; }));
+    if (2 * held >= open.size()) return WiderMargin{share, held};
+  }
+  return {};
+}
+
 }  // namespace
 
 std::string settle_text(const Findings& all, const Finding& f) {
@@ -49,15 +73,15 @@ std::string settle_text(const Findings& all, const Finding& f) {
       return fmt::format("no verdict yet: at least {} rounds are needed", needed);
     }
     case Price::Obstacle::fast_and_slow:
-      return "its fast runs changed one way and its slow runs the other: no single verdict says both";
+      return "its fast runs changed one way and its slow runs the other: no one verdict holds for both";
     case Price::Obstacle::near_margin:
-      return "not within any sensible number of rounds: the effect is near the margin";
+      return "more rounds would hardly settle it: the change lies near the margin";
     case Price::Obstacle::one_upper_end:
-      return "most values of both lie at one upper end, where something may limit them and they can't differ";
+      return "most values of both lie at one upper end: something may limit them, and hide a difference";
     case Price::Obstacle::ceiling: {
       const auto& metric = all.metric_of(f);
-      return "both are at the limit of " + to_string(Level{metric.demand.ceiling.value_or(0)}) + " " +
-             metric.unit + ", where they can't differ";
+      return "both are at the declared ceiling of " +
+             value_text(metric.demand.ceiling.value_or(0), metric.unit) + ", which hides any difference";
     }
     case Price::Obstacle::none:
       break;
@@ -67,6 +91,35 @@ std::string settle_text(const Findings& all, const Finding& f) {
   if (f.to_settle->seconds > 0) text += " (" + span_text(f.to_settle->seconds) + ")";
   const auto command = command_with(all.design, rounds, f.to_settle->seconds);
   return command.empty() ? text : text + ": " + command;
+}
+
+std::string advice_text(const Findings& all, const std::vector<const Finding*>& findings) {
+  if (all.design.kind == "contest" || all.design.repeat.empty()) return {};
+  std::vector<const Finding*> open;
+  for (const auto* f : findings)
+    if (f->verdict == Verdict::unclear && f->to_settle) open.push_back(f);
+  const auto is_held_up = [](const Finding* f) {
+    using enum Price::Obstacle;
+    return f->to_settle->obstacle == none || f->to_settle->obstacle == near_margin;
+  };
+  std::erase_if(open, [&](const Finding* f) { return !is_held_up(f); });
+  if (open.empty()) return {};
+  std::vector<std::string> ways;
+  if (std::ranges::all_of(open, [](const Finding* f) { return f->to_settle->suits_abreast; }))
+    ways.emplace_back("--abreast, which runs them at once on one core and compares CPU time");
+  if (const auto margin = wider_margin(open))
+    ways.push_back(fmt::format("--margin {:.3g}%, within which {} lie{}", margin->share * 100,
+                               open.size() == 1
+                                   ? "this change"
+                                   : fmt::format("{} of {} of these changes", margin->held, open.size()),
+                               open.size() == 1 ? "s" : ""));
+  constexpr double short_time = 0.02;
+  const auto& first = *open.front();
+  if (all.metric_of(first).is_time() && first.baseline_typical < short_time)
+    ways.push_back("longer runs, now " + value_text(first.baseline_typical, "s"));
+  std::string text;
+  for (const auto& way : ways) text += (text.empty() ? "unclear ones settle sooner with: " : "; ") + way;
+  return text;
 }
 
 }  // namespace assay::inline v1::report

@@ -11,6 +11,7 @@
 #include "assay/report/evidence.hpp"
 #include "assay/report/lines.hpp"
 #include "assay/report/notes.hpp"
+#include "assay/report/units.hpp"
 
 namespace assay::inline v1::report {
 namespace {
@@ -57,8 +58,26 @@ void add_growth(const Findings& all, MetricId metric, std::vector<Chart>& charts
     const bool sizes = trends.front()->throughput.empty();
     charts.push_back({heading,
                       sizes ? "typical values; both axes are logarithmic" : "what is done in the same time",
-                      GrowthChart{std::move(trends)}});
+                      false, GrowthChart{std::move(trends)}});
   }
+}
+
+/// Of three candidates on: how values go from one to the next.
+void add_typical(const Findings& all, MetricId metric, WorkloadId workload, const std::string& where,
+                 std::vector<Chart>& charts) {
+  constexpr std::size_t fewest = 3;
+  TypicalChart chart{.metric = metric, .cells = {}};
+  std::set<CandidateId> candidates;
+  for (const auto id : all.design.cells.ids()) {
+    const auto& cell = all.design.cells[id];
+    if (cell.workload != workload || all.design.is_twin(id) || !all.states[id].is_sound()) continue;
+    chart.cells.push_back(id);
+    candidates.insert(cell.candidate);
+  }
+  if (candidates.size() >= fewest)
+    charts.push_back({"Typical values" + where,
+                      "the median of each candidate, with nine tenths of its trials", false,
+                      std::move(chart)});
 }
 
 void add_trials(const Findings& all, MetricId metric, bool over_rounds, std::vector<Chart>& charts) {
@@ -72,13 +91,35 @@ void add_trials(const Findings& all, MetricId metric, bool over_rounds, std::vec
     if (cells.empty() || cells.size() > most_cells) continue;
     const auto where = (all.design.workloads.size() > 1 ? " on " + all.design.workloads[workload].name : "") +
                        ": " + all.design.metrics[metric].name;
+    add_typical(all, metric, workload, where, charts);
     TrialsChart chart{.metric = metric, .cells = {cells.begin(), cells.end()}};
-    charts.push_back(
-        {"Trials" + where, "each dot is a trial; of many trials, the middle half and nine tenths", chart});
+    charts.push_back({"Trials" + where,
+                      "each dot is a trial; of many trials, the middle half and nine tenths", false, chart});
     if (!over_rounds) continue;
     chart.over_rounds = true;
-    charts.push_back({"Over the rounds" + where, "each trial as a share of its cell's typical value", chart});
+    charts.push_back(
+        {"Over the rounds" + where, "each trial as a share of its cell's typical value", true, chart});
   }
+}
+
+/// A chart for each place where trials have many values of the metric.
+void add_timelines(const Findings& all, MetricId metric, std::vector<Chart>& charts) {
+  constexpr std::size_t most_places = 12;
+  std::map<std::string, std::vector<CellId>> places;
+  std::vector<std::string> order;
+  for (const auto& within : all.within_trials) {
+    if (within.metric != metric) continue;
+    const auto where = cell_text(all, all.design.cells[within.cell]);
+    const auto [place, added] = places.try_emplace(where);
+    if (added) order.push_back(where);
+    place->second.push_back(within.cell);
+  }
+  if (order.size() > most_places) order.resize(most_places);
+  for (const auto& where : order)
+    charts.push_back(
+        {"Within the trials" + (where.empty() ? "" : ", " + where) + ": " + all.design.metrics[metric].name,
+         "the median over all trials, with the band from 10 to 90 %", false,
+         TimelineChart{metric, places[where]}});
 }
 
 std::vector<Chart> charts_of(const Findings& all, const Record* record) {
@@ -87,6 +128,7 @@ std::vector<Chart> charts_of(const Findings& all, const Record* record) {
     if (!all.design.metrics[metric].demand.watched) continue;
     add_growth(all, metric, charts);
     if (record == nullptr) continue;
+    add_timelines(all, metric, charts);
     const bool rounds = std::ranges::any_of(record->log.rounds, [](const Round& r) { return r.number > 0; });
     add_trials(all, metric, rounds, charts);
   }
@@ -112,16 +154,35 @@ std::vector<std::pair<std::string, std::string>> facts_of(const Findings& all, c
   return facts;
 }
 
+/// How much was compared, and in what time.
+std::string extent_of(const Findings& all) {
+  std::set<Contrast> contrasts;
+  std::size_t least = 0, most = 0;
+  for (const auto& f : all.findings) {
+    if (!is_watched(all, f) || all.metric_of(f).exact || all.design.is_twin(f.of.candidate)) continue;
+    least = contrasts.empty() ? f.rounds : std::min(least, f.rounds);
+    most = std::max(most, f.rounds);
+    contrasts.insert(f.of);
+  }
+  if (contrasts.empty()) return {};
+  auto text = fmt::format(
+      "{} comparison{}, {}", contrasts.size(), contrasts.size() == 1 ? "" : "s",
+      least == most ? fmt::format("{} rounds", most) : fmt::format("{} to {} rounds", least, most));
+  return all.measured_seconds > 0 ? text + ", " + span_text(all.measured_seconds) : text;
+}
+
 }  // namespace
 
 Report report_of(const Findings& all, const Record* record) {
   Report report{.title = all.design.title.empty() ? "Findings" : all.design.title,
+                .extent = extent_of(all),
                 .careful = bad_twin_text(all),
                 .provisional = {},
                 .confirmations = confirmation_lines(all),
                 .said = say(all),
                 .blocks = blocks_of(all),
                 .views = views_of(all),
+                .profiles = profiles_of(all),
                 .together = report::together(all),
                 .trends = trend_lines(all),
                 .requirements = requirement_lines(all),
@@ -140,7 +201,11 @@ Report report_of(const Findings& all, const Record* record) {
                     all.state == CampaignState::interrupted ? "interrupted" : "cut off", all.rounds);
   for (const auto& note : all.trust) {
     const auto [about, text] = worded(all.design, note);
-    report.notes.push_back({about, text, note.level, note.kind});
+    std::string candidate;
+    if (const auto* cell = std::get_if<CellId>(&note.subject))
+      candidate = all.design.candidate_of(*cell).name;
+    if (const auto* id = std::get_if<CandidateId>(&note.subject)) candidate = all.design.candidates[*id].name;
+    report.notes.push_back({about, text, candidate, note.level, note.kind});
   }
   return report;
 }

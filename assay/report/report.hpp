@@ -9,6 +9,7 @@
 #include "assay/model/findings.hpp"
 #include "assay/model/log.hpp"
 #include "assay/report/overview.hpp"
+#include "assay/report/profile.hpp"
 #include "assay/report/sentences.hpp"
 #include "assay/report/together.hpp"
 
@@ -19,16 +20,19 @@ struct Row {
   const Finding* finding = nullptr;  ///< none: its cell is not sound
   CellId cell;                       ///< the candidate's
   std::string candidate, setting;
-  std::string where;  ///< "orders, locks=800"; without the workload where there is but one
+  std::vector<std::string> levels;  ///< of the setting, in the order of the factors' names
+  std::string where;                ///< "orders, locks=800"; without the workload where there is but one
   std::string baseline, baseline_typical, typical, change, interval;
   std::string sign, verdict;  ///< "+", "faster"; of a cell that is not sound, none and its standing
   std::string runs;    ///< fast and typical runs apart, where the change is that of the fast ones; else empty
+  std::string limit;   ///< that a side is at its declared ceiling, and what of it; else empty
+  std::string within;  ///< how values spread within a trial, of a metric with many values; else empty
   std::string moved;   ///< other metrics that moved besides; empty: none
   std::string settle;  ///< what it takes to settle it; empty: it is settled
   std::string why;     ///< why there is no value, in a few words
 };
 
-/// The comparisons of one setting, and what they are held against: "locks=200, list: 412 ms".
+/// The comparisons of one setting, and what they are compared with: "locks=200, list: 412 ms".
 struct SettingRows {
   std::string setting, against;
   std::vector<Row> rows;  ///< findings first, then what is missing
@@ -44,9 +48,19 @@ struct Block {
   std::string better;           ///< "lower is better"
   std::string baseline;         ///< its name, or "its baseline" where there are several
   std::string rules;            ///< "margin 1 %; 7 to 20 rounds", or "exact"
-  std::string matters;          ///< "a change matters from 1 % on"
+  std::vector<std::string>
+      factors;          ///< of all its settings, in the order of Row::levels; empty where they differ
+  std::string matters;  ///< "a change matters from 1 % on"
+  std::string advice;   ///< what would settle its unclear findings sooner than more rounds; empty: nothing
+  /// What is said in its place where there is little room: another block tells the same work more exactly.
+  /// Empty: it stands for itself.
+  std::string in_short;
   std::vector<SettingRows> settings;
   Overview overview;  ///< the same, candidates down and settings across
+
+  /// The one candidate, where each setting has one row at most, and all are of it and one baseline; else
+  /// null.
+  const Row* only() const;
 
   /// Its findings in the order of Findings; REQUIRES the Findings that it was made from.
   std::vector<const Finding*> findings() const;
@@ -69,9 +83,20 @@ struct TrialsChart {
   std::vector<CellId> cells;
   bool over_rounds = false;
 };
+/// The values of a metric over a trial's own time, or in their order where they have no times.
+struct TimelineChart {
+  MetricId metric;
+  std::vector<CellId> cells;
+};
+/// Typical values of the candidates in the plan's order, a line for each setting, with where most trials lie.
+struct TypicalChart {
+  MetricId metric;
+  std::vector<CellId> cells;
+};
 struct Chart {
   std::string heading, legend;
-  std::variant<GrowthChart, TrialsChart> of;
+  bool folded = false;  ///< of use only to some readers
+  std::variant<GrowthChart, TimelineChart, TypicalChart, TrialsChart> of;
 };
 
 struct LeftOut {
@@ -79,6 +104,7 @@ struct LeftOut {
 };
 struct NoteLine {
   std::string about, text;
+  std::string candidate;  ///< where it is about one, or one of its cells
   Note::Level level;
   NoteKind kind;
 };
@@ -90,12 +116,14 @@ struct ProgramLine {
 /// for and how it is set, and add no words about findings. Borrows from the Findings that it was made from.
 struct Report {
   std::string title;        ///< "Findings" where the campaign has none
+  std::string extent;       ///< "12 comparisons, 7 to 28 rounds, 61 s"
   std::string careful;      ///< that this machine can't be trusted, before all else; empty: it can
   std::string provisional;  ///< why more may come; empty: the campaign has ended
   std::vector<std::string> confirmations;  ///< what measuring again made of each finding
   Said said;                               ///< a sentence for each candidate
   std::vector<Block> blocks;
   std::vector<WholeView> views;
+  std::vector<Profile> profiles;
   std::vector<Kind> together;  ///< what is said over several findings at once
   std::vector<std::string> trends, requirements, first_calls, twins;
   std::vector<std::string> also_moved;  ///< metrics that nobody watched

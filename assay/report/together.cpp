@@ -3,6 +3,9 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <map>
+#include <set>
+#include <utility>
 #include <vector>
 
 #include "assay/model/names.hpp"
@@ -21,15 +24,14 @@ std::string where(const Findings& all, WorkloadId workload, const Setting& setti
 
 std::string in_brackets(const std::string& where) { return where.empty() ? where : " (" + where + ")"; }
 
-/// How the comparisons of an overall count: "each workload alike", "weighted orders 2, reach 1".
+/// How workloads count in an overall where they don't count alike: " (weights: orders 2, reach 1)".
 std::string weights_text(const Findings& all) {
-  if (all.design.workloads.size() == 1) return "all alike";
   const auto alike = [&](const Workload& w) { return w.weight == all.design.workloads.front().weight; };
-  if (std::ranges::all_of(all.design.workloads, alike)) return "each workload alike";
+  if (std::ranges::all_of(all.design.workloads, alike)) return {};
   std::string text;
   for (const auto& w : all.design.workloads)
-    text += fmt::format("{}{} {:.3g}", text.empty() ? "weighted " : ", ", w.name, w.weight);
-  return text;
+    text += fmt::format("{}{} {:.3g}", text.empty() ? " (weights: " : ", ", w.name, w.weight);
+  return text + ")";
 }
 
 /// Whether one figure for all comparisons tells a reader anything: it is known, and hides no opposites.
@@ -46,11 +48,10 @@ std::string overall_line(const Findings& all, const Overall& overall) {
     return of_one.metric == overall.metric && of_one.rounds > f.rounds &&
            all.candidate_of(of_one).candidate == overall.candidate;
   });
-  return text + fmt::format("{} over {} comparisons ({}): {} ({}), {} rounds{}",
-                            verdict_word(metric, f.verdict), overall.cells, weights_text(all),
-                            effect_text(f.effect, metric.unit),
-                            range_text(f.interval, metric.scale, metric.unit), f.rounds,
-                            fewer ? " that all of them have" : "");
+  return text + fmt::format("{} over {} comparisons{}: {} ({}){}", verdict_word(metric, f.verdict),
+                            overall.cells, weights_text(all), effect_text(f.effect, metric.unit),
+                            range_text(f.interval, metric.scale, metric.unit),
+                            fewer ? fmt::format(", in the {} rounds that all of them have", f.rounds) : "");
 }
 
 std::vector<std::string> overall_lines(const Findings& all) {
@@ -65,14 +66,51 @@ std::vector<std::string> overall_lines(const Findings& all) {
   return lines;
 }
 
+/// Whether so many turns are all that a candidate could have: one for each workload and choice of the other
+/// factors.
+bool holds_everywhere(const Findings& all, const std::pair<CandidateId, MetricId>& about, std::size_t turns) {
+  std::set<std::string> places;
+  for (const auto& turn : all.turns) {
+    if (std::pair(turn.candidate, turn.metric) != about) continue;
+    for (const auto& cell : all.design.cells) {
+      if (cell.candidate != about.first) continue;
+      auto others = cell.setting;
+      others.levels.erase(turn.factor);
+      places.insert(all.design.workloads[cell.workload].name + ": " + others.text());
+    }
+  }
+  return places.size() == turns;
+}
+
+/// Turns that are the same at several places are one line. One that is the same at all places is left to the
+/// candidate's sentence, which says where each verdict holds.
 std::vector<std::string> turn_lines(const Findings& all) {
+  std::map<std::string, std::vector<std::string>> places;  // by what is said
+  std::vector<std::string> order;
+  std::map<std::pair<CandidateId, MetricId>, std::set<std::string>> of_candidate;
+  std::vector<std::pair<CandidateId, MetricId>> about;
+  for (const auto& turn : all.turns) {
+    const auto& metric = all.design.metrics[turn.metric];
+    const auto said =
+        fmt::format("turn, {}, {}: {} up to {}={}, {} from {} on", name(all, turn.candidate), metric.name,
+                    verdict_word(metric, turn.before), turn.factor, to_string(turn.last),
+                    verdict_word(metric, turn.after), to_string(turn.first));
+    const auto [place, added] = places.try_emplace(said);
+    if (added) {
+      order.push_back(said);
+      about.emplace_back(turn.candidate, turn.metric);
+    }
+    place->second.push_back(where(all, turn.workload, turn.others));
+    of_candidate[{turn.candidate, turn.metric}].insert(said);
+  }
   std::vector<std::string> lines;
-  for (const auto& turn : all.turns)
-    lines.push_back(fmt::format(
-        "turn, {}{}, {}: {} up to {}={}, {} from {} on", name(all, turn.candidate),
-        in_brackets(where(all, turn.workload, turn.others)), all.design.metrics[turn.metric].name,
-        verdict_word(all.design.metrics[turn.metric], turn.before), turn.factor, to_string(turn.last),
-        verdict_word(all.design.metrics[turn.metric], turn.after), to_string(turn.first)));
+  for (std::size_t i = 0; i < order.size(); ++i) {
+    if (of_candidate[about[i]].size() == 1 && holds_everywhere(all, about[i], places[order[i]].size()))
+      continue;
+    std::string text;
+    for (const auto& place : places[order[i]]) text += (text.empty() ? "" : "; ") + place;
+    lines.push_back(order[i] + in_brackets(text));
+  }
   return lines;
 }
 
@@ -126,7 +164,7 @@ std::vector<std::string> group_lines(const Findings& all) {
   }
   std::vector<std::string> lines;
   for (const auto& line : found)
-    lines.push_back("not told apart, " + line.head + (line.places.empty() ? "" : " on " + line.places));
+    lines.push_back("no difference found, " + line.head + (line.places.empty() ? "" : " on " + line.places));
   return lines;
 }
 
@@ -135,7 +173,7 @@ std::vector<std::string> failure_lines(const Findings& all) {
   for (const auto& f : all.failures) {
     const auto& cell = all.design.cells[f.of.candidate];
     const auto told = f.verdict == Verdict::unclear
-                          ? fmt::format("no difference can be told (p = {:.2g})", f.p_adjusted)
+                          ? fmt::format("no difference found (p = {:.2g})", f.p_adjusted)
                           : to_string(f.verdict);
     lines.push_back(fmt::format("failures, {}{}: {} of {} trials, {} of {} of its baseline; {}",
                                 name(all, cell.candidate),
@@ -162,7 +200,7 @@ std::vector<std::string> spread_lines(const Findings& all) {
 std::vector<Kind> together(const Findings& all) {
   return {{"overall", overall_lines(all)},
           {"turn", turn_lines(all)},
-          {"not told apart", group_lines(all)},
+          {"no difference found", group_lines(all)},
           {"failures", failure_lines(all)},
           {"spread", spread_lines(all)}};
 }

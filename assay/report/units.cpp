@@ -92,6 +92,7 @@ std::string change_text(double ratio) {
 std::string effect_text(const Effect& effect, const std::string& unit) {
   if (effect.is_ratio()) return change_text(effect.value);
   if (!std::isfinite(effect.value)) return "any";
+  if (effect.value == 0) return value_text(0, unit);
   return (effect.value < 0 ? minus : "+") + value_text(std::abs(effect.value), unit);
 }
 
@@ -109,8 +110,11 @@ std::string range_text(const Interval& interval, Scale scale, const std::string&
 }
 
 std::string span_of_effects(const Effect& low, const Effect& high, const std::string& unit) {
-  const auto from = effect_text(low, unit), to = effect_text(high, unit);
-  return from == to ? from : from + " to " + to;
+  auto from = effect_text(low, unit);
+  const auto to = effect_text(high, unit);
+  if (from == to) return from;
+  if (from.ends_with(" %") && to.ends_with(" %")) from.resize(from.size() - 2);
+  return from + " to " + to;
 }
 
 }  // namespace assay::inline v1::report

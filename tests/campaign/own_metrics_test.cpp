@@ -54,6 +54,32 @@ TEST(OwnMetrics, ASeriesIsKeptWithItsTimesAndPickedFrom) {
   EXPECT_EQ(trial->series[1].value, 30);
 }
 
+TEST(OwnMetrics, TheLeadInIsLeftOutOfThePickAndStaysInTheSeries) {
+  const Scratch scratch;
+  auto plan = plan_of({{"complain", "0.5 rate 90", "complain", "1.5 rate 30", "complain", "2 rate 32"},
+                       {"complain", "0.5 rate 80", "complain", "1.0 rate 40", "complain", "2 rate 42"}});
+  plan.metrics = {rate("stderr")};
+  plan.metrics[0].pattern = "^(?P<at>[0-9.]+) rate ([0-9]+)";
+  plan.metrics[0].pick = parse_pick("max");
+  plan.metrics[0].settle = parse_lead_in("1 s");
+  const auto findings = carry_out(plan, {.ledger = scratch.path("l.db")});
+  EXPECT_EQ(finding_on(findings, "rate").baseline_typical, 32);
+  EXPECT_EQ(finding_on(findings, "rate").candidate_typical, 42);
+  ledger::Ledger ledger(scratch.path("l.db"));
+  const auto record = ledger.read(ledger.list().at(0).id);
+  EXPECT_TRUE(
+      std::ranges::any_of(record.design.metrics, [](const Metric& m) { return m.demand.settle == "1 s"; }));
+  EXPECT_EQ(record.log.trials.back().series.size(), 3U);
+}
+
+TEST(OwnMetrics, ALeadInThatLeavesNothingIsAProblem) {
+  auto plan = plan_of({{"say", "rate 5"}, {"say", "rate 5"}});
+  plan.metrics = {rate()};
+  plan.metrics[0].settle = parse_lead_in("3");
+  const auto findings = carry_out(plan);
+  EXPECT_THAT(findings.states[CellId{0}].detail, HasSubstr("all 1 of its values lie within settle = 3"));
+}
+
 TEST(OwnMetrics, AFileThatTheTrialWritesIsRead) {
   const Scratch scratch;
   auto plan =

@@ -24,12 +24,34 @@ TEST(Check, APatternCatchesEmptyAnswers) {
   EXPECT_THAT(what_is_wrong(check, {"sum 3\n", true, "s"}, {}).value(), HasSubstr("begins \"sum 3\""));
 }
 
+std::string difference(std::string_view text, std::string_view expected, bool whole = true) {
+  return first_difference({text, whole, "a", text.size()}, {expected, whole, "b", expected.size()});
+}
+
 TEST(FirstDifference, FindsTheLine) {
-  EXPECT_EQ(first_difference("a\nb\nc\n", "a\nx\nc\n"), "line 2: \"b\", expected \"x\"");
-  EXPECT_EQ(first_difference("a\n", "a\nb\n"), "line 2: the end of the output, expected \"b\"");
-  EXPECT_EQ(first_difference("", "a\n"), "line 1: the end of the output, expected \"a\"");
-  EXPECT_EQ(first_difference("abc", "abcd"), "line 1: \"abc\", expected \"abcd\"");
-  EXPECT_EQ(first_difference("ab", "ab", false), "") << "the difference is beyond what was kept";
+  EXPECT_EQ(difference("a\nb\nc\n", "a\nx\nc\n"), "line 2: \"b\", expected \"x\"");
+  EXPECT_EQ(difference("a\n", "a\nb\n"), "line 2: the end of the output, expected \"b\"");
+  EXPECT_EQ(difference("", "a\n"), "line 1: the end of the output, expected \"a\"");
+  EXPECT_EQ(difference("abc", "abcd"), "line 1: \"abc\", expected \"abcd\"");
+  EXPECT_EQ(difference("ab", "ab", false), "") << "the difference is beyond what was kept";
+}
+
+TEST(FirstDifference, OfBinaryOutputsShowsLengthsAndTheFirstByteAlone) {
+  const std::string_view zeros("GZ\0\0\x01", 5), others("GZ\0\0\x02\x03", 6);
+  EXPECT_EQ(difference(others, zeros), "binary, 6 bytes, expected 5, from byte 5 on");
+  EXPECT_EQ(difference("text\n", "\xff\xfe"), "binary, 5 bytes, expected 2, from byte 1 on");
+  const AnswerCheck check{.match = "^total"};
+  EXPECT_THAT(what_is_wrong(check, {zeros, true, "z", 5}, {}).value(),
+              HasSubstr("which is binary (5 bytes)"));
+}
+
+TEST(IsBinary, LooksForZerosAndBrokenCharactersAndLetsOneBeCutAtTheEndOfItsLook) {
+  EXPECT_FALSE(is_binary("schön\n"));
+  EXPECT_FALSE(is_binary(""));
+  EXPECT_TRUE(is_binary(std::string_view("a\0b", 3)));
+  EXPECT_TRUE(is_binary("caf\xe9"));
+  const auto cut = std::string(8191, 'a') + "ö and more";
+  EXPECT_FALSE(is_binary(cut));
 }
 
 TEST(PrintableLine, MakesRubbishHarmless) {

@@ -68,6 +68,19 @@ TEST(Extract, AJsonPointerLeadsToANumberOrAList) {
   EXPECT_THAT(extract(by_pointer("/x"), R"({"x": []})").problem, HasSubstr("empty list"));
 }
 
+TEST(LeadIn, LeavesOutTheFirstSecondsOrTheFirstValues) {
+  const std::vector<Occurrence> timed = {
+      {.at = 0.5, .value = 1}, {.at = 2.0, .value = 2}, {.at = 3.0, .value = 3}};
+  EXPECT_EQ(after({}, timed).size(), 3U);
+  EXPECT_EQ(after(parse_lead_in("2 s"), timed).front().value, 2);
+  EXPECT_EQ(after(parse_lead_in("2"), timed).front().value, 3);
+  EXPECT_TRUE(after(parse_lead_in("9 s"), timed).empty());
+  for (const char* text : {"2 s", "150 ms", "20"})
+    EXPECT_EQ(parse_lead_in(to_string(parse_lead_in(text))), parse_lead_in(text));
+  for (const char* text : {"", "soon", "-3", "0", "2.5"})
+    EXPECT_THROW((void)parse_lead_in(text), Error) << text;
+}
+
 TEST(PickOne, StandsForAll) {
   const std::vector<Occurrence> all = {{{}, 4}, {{}, 1}, {{}, 3}, {{}, 10}};
   const auto picked = [&](const char* how) { return pick_one(parse_pick(how), all); };

@@ -54,7 +54,7 @@ TEST(Duel, PrintsTheFindingsDocument) {
                                        {"spin", "0.002"}, {"spin", "0.2"}));
   ASSERT_EQ(ran.status, 0) << ran.err;
   const auto document = json::parse(ran.out);
-  EXPECT_EQ(document["format"], 1);
+  EXPECT_EQ(document["format"], 2);
   EXPECT_EQ(document["campaign"]["seed"], "5");
   EXPECT_EQ(document["campaign"]["rounds"], 7);
   const auto& finding = document["findings"][0];

@@ -65,7 +65,7 @@ TEST(Import, JudgesUnpairedSamples) {
   EXPECT_THAT(refused.err, HasSubstr("add --apart"));
   const auto insisted = assay(scratch, {"gate", "--apart"});
   EXPECT_EQ(insisted.status, 1) << insisted.out;
-  EXPECT_THAT(insisted.out, HasSubstr("careful: nothing of this ran side by side"));
+  EXPECT_THAT(insisted.out, HasSubstr("warning: nothing of this ran side by side"));
 }
 
 TEST(Import, TakesFactorsAndJson) {
@@ -214,7 +214,10 @@ addEventListener('load', async () => {
   const saved = [...document.querySelectorAll('.vega-actions a')].map(a => a.download).filter(Boolean).length;
   button.click();
   const closed = !document.querySelector('tr.detail');
-  document.title = JSON.stringify({all, none, some, again, focused, dots, saves: saved > 0, closed});
+  document.querySelectorAll('details').forEach(part => part.open = true);
+  await until(() => !document.querySelector('[data-chart]:not([data-drawn])'));
+  const folded = [...document.querySelectorAll('details [data-chart] svg.marks')].every(svg => svg.getBoundingClientRect().width > 300);
+  document.title = JSON.stringify({all, none, some, again, focused, dots, saves: saved > 0, closed, folded});
 });
 </script>)");
   const auto driven = scratch.file("driven.html", page);
@@ -227,8 +230,9 @@ addEventListener('load', async () => {
   EXPECT_THAT(ran.out.substr(0, ran.out.find("<script")), testing::Not(HasSubstr("<img")));
   const auto from = ran.out.find("<title>") + 7;
   const auto seen = ran.out.substr(from, ran.out.find("</title>") - from);
-  EXPECT_EQ(seen,
-            R"({"all":1,"none":0,"some":1,"again":1,"focused":true,"dots":14,"saves":true,"closed":true})");
+  EXPECT_EQ(
+      seen,
+      R"({"all":1,"none":0,"some":1,"again":1,"focused":true,"dots":14,"saves":true,"closed":true,"folded":true})");
 }
 
 TEST(Gate, HoldsTwoCampaignsAgainstEachOtherOnlyWhenTold) {
@@ -246,8 +250,8 @@ TEST(Gate, HoldsTwoCampaignsAgainstEachOtherOnlyWhenTold) {
   EXPECT_EQ(assay(scratch, {"gate", "before", "last"}).status, 2);
   const auto slower = assay(scratch, {"gate", "before", "last", "--apart", "--junit", scratch.path("g.xml")});
   EXPECT_EQ(slower.status, 1);
-  EXPECT_THAT(slower.out, HasSubstr("careful: nothing of this ran side by side"));
-  EXPECT_THAT(test::read_file(scratch.path("g.xml")), HasSubstr("name=\"careful\""));
+  EXPECT_THAT(slower.out, HasSubstr("warning: nothing of this ran side by side"));
+  EXPECT_THAT(test::read_file(scratch.path("g.xml")), HasSubstr("name=\"warning\""));
   EXPECT_EQ(assay(scratch, {"gate", "last", "last", "--apart"}).status, 0);
 }
 

@@ -73,7 +73,7 @@ TEST(DuelMeasures, Abreast) {
   EXPECT_EQ(finding_on(found, "cpu time")["verdict"], "worse");
   const auto ran = assay(scratch, {"duel", "--abreast", "--watch", "wall time", "true", "vs", "true", "x"});
   EXPECT_EQ(ran.status, 2);
-  EXPECT_THAT(ran.err, HasSubstr("--watch: \"wall time\" can't be told of candidates that run abreast"));
+  EXPECT_THAT(ran.err, HasSubstr("--watch: \"wall time\" can't be watched of candidates that run abreast"));
 }
 
 TEST(DuelMeasures, WhatIsMissingIsToldWithItsReason) {

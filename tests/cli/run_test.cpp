@@ -41,8 +41,8 @@ TEST(Run, CarriesOutThePlanOfThisFolder) {
   const auto ran = assay(scratch, {"run"});
   EXPECT_EQ(ran.status, 0) << ran.err;
   EXPECT_THAT(ran.out, HasSubstr("Two ways"));
-  EXPECT_THAT(ran.out, HasSubstr("work=0.002"));
-  EXPECT_THAT(ran.out, HasSubstr("work=0.01"));
+  EXPECT_THAT(ran.out, HasSubstr("\n  0.002 "));
+  EXPECT_THAT(ran.out, HasSubstr("\n   0.01 "));
   EXPECT_TRUE(std::filesystem::exists(scratch.path(".assay/ledger.db")));
 }
 

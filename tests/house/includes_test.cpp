@@ -126,12 +126,17 @@ TEST(House, PublicHeadersIncludeNothingThirdParty) {
 
 TEST(House, NothingIsLeftOpenInTheSources) {
   const std::regex open_work(R"(\b(TO)(DO)\b|\bFIX(ME)\b|\bXX(X)\b)");
+  const auto may_be = [](const std::string& line) {  // the expression itself takes seconds over all lines
+    for (const char* part : {"DO", "ME", "XX"})
+      if (line.find(part) != std::string::npos) return true;
+    return false;
+  };
   for (const auto* folder : {"assay", "tests", "demo", "examples"})
     for (const auto& entry : fs::recursive_directory_iterator(source / folder)) {
       if (!entry.is_regular_file()) continue;
       std::ifstream in(entry.path());
       for (std::string line; std::getline(in, line);)
-        EXPECT_FALSE(std::regex_search(line, open_work)) << entry.path() << ": " << line;
+        EXPECT_FALSE(may_be(line) && std::regex_search(line, open_work)) << entry.path() << ": " << line;
     }
 }
 

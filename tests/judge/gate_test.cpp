@@ -5,6 +5,7 @@
 
 #include "assay/judge/findings.hpp"
 #include "assay/judge/keep_only.hpp"
+#include "assay/report/gate_reasons.hpp"
 #include "support/noise.hpp"
 #include "support/records.hpp"
 

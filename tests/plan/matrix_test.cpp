@@ -47,6 +47,11 @@ TEST(Contrasts, HoldEachCellAgainstItsBaselinesOfTheSameSetting) {
 TEST(Placeholders, AreReplacedAndDollarsKept) {
   EXPECT_EQ(expand("a${x}b${x}", {{"x", "1"}}), "a1b1");
   EXPECT_EQ(expand("$${HOME} $5 $", {}), "${HOME} $5 $");
+  EXPECT_EQ(expand("caf${byte.e9}${byte.01}", {}), "caf\xe9\x01");
+  for (const char* broken : {"${byte.00}", "${byte.e}", "${byte.zz}"})
+    EXPECT_THROW((void)expand(broken, {}), Error) << broken;
+  for (const std::string text : {"plain", "a${x}$${y}", "caf\xe9 schön", "\xff\xfe${"})
+    EXPECT_EQ(expand(literal(text), {}), text);
   EXPECT_EQ(expand("${x}", {{"x", "${y}"}}), "${y}") << "values are not expanded again";
 }
 

@@ -78,8 +78,8 @@ TEST(Page, WarnsFirstOfATwinThatWasCalled) {
   record.design.rules.rounds_min = 7;
   record.design.rules.rounds_max = 60;
   const auto all = judge::judge_record(record);
-  EXPECT_THAT(to_page(all, record), HasSubstr("Careful: a mere copy of list was called worse"));
-  EXPECT_THAT(to_text(all, {}), testing::StartsWith("! careful: a mere copy of list was called worse"));
+  EXPECT_THAT(to_page(all, record), HasSubstr("Warning: a mere copy of list was called worse"));
+  EXPECT_THAT(to_text(all, {}), testing::StartsWith("! warning: a mere copy of list was called worse"));
 }
 
 TEST(Markdown, PutsFewRowsInTheOpenAndManyAway) {

@@ -103,7 +103,7 @@ TEST(Text, SaysThatAnInterruptedCampaignIsProvisional) {
 TEST(Json, HoldsFindingsStandingsAndTrust) {
   const auto text = to_json(example());
   for (const auto* part :
-       {"\"format\": 1", "\"id\": \"0123456789abcdef\"", "\"verdict\": \"better\"", "\"standing\": \"wrong\"",
+       {"\"format\": 2", "\"id\": \"0123456789abcdef\"", "\"verdict\": \"better\"", "\"standing\": \"wrong\"",
         "\"seed\": \"7\"", "\"interval\"", "\"requirements\": []"})
     EXPECT_THAT(text, HasSubstr(part));
 }

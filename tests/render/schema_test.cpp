@@ -3,6 +3,7 @@
 #include <nlohmann/json.hpp>
 
 #include "assay/judge/findings.hpp"
+#include "assay/model/names.hpp"
 #include "assay/render/json.hpp"
 #include "support/records.hpp"
 #include "support/tool.hpp"
@@ -99,6 +100,13 @@ TEST(FindingsSchema, HoldsForWhatIsPrinted) {
   EXPECT_FALSE(document["trust"].empty());
   validator.check(document);
   validator.check(json::parse(to_json(judge::judge_record(test::record_of({{1, 1, 1}, {1, 1, 1}})))));
+}
+
+TEST(FindingsSchema, NamesEveryKindOfNote) {
+  const auto schema = json::parse(test::read_file(std::string(ASSAY_SOURCE) + "/docs/findings.schema.json"));
+  auto kinds = json::array();
+  for (const auto& [kind, name] : names_of<NoteKind>()) kinds.push_back(name);
+  EXPECT_EQ(schema["$defs"]["note"]["properties"]["kind"]["enum"], kinds);
 }
 
 }  // namespace

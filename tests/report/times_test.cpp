@@ -83,7 +83,7 @@ TEST(Sentences, GiveTheNearEndOfAnEffectThatIsIllKnown) {
   f.verdict = Verdict::better;
   f.effect.value = 0.75;
   f.interval = {0.6, 0.95, 0.99};
-  EXPECT_THAT(render::to_text(all), HasSubstr("wall time at least −5.0 % (−40 … −5.0 %, at 99 %)"));
+  EXPECT_THAT(render::to_text(all), HasSubstr("wall time at least −5.0 % (−40 … −5.0 %)"));
   f.interval = {0.7, 0.8, 0.95};
   EXPECT_THAT(render::to_text(all), HasSubstr("wall time −25 % (−30 … −20 %)"));
   f.verdict = Verdict::differs;

@@ -105,7 +105,7 @@ TEST(Notes, AreOneLineForEachKind) {
   const auto text = render::to_text(all);
   EXPECT_THAT(text, HasSubstr("note, rival1: left processes running"));
   EXPECT_LT(text.find("left processes"), text.find("far out")) << "warnings first";
-  EXPECT_THAT(text, HasSubstr("; 1 more like it\n"));
+  EXPECT_THAT(text, HasSubstr("note, rival1 and 1 more: 20 % of its values"));
   EXPECT_THAT(text, HasSubstr("\n3 more notes: assay verdict --notes\n"));
   const auto every = render::to_text(all, {.all_notes = true});
   EXPECT_THAT(every, Not(HasSubstr("more notes")));

@@ -12,6 +12,7 @@
 #include "assay/schedule/closing_look.hpp"
 #include "assay/stats/clipped.hpp"
 #include "assay/stats/random.hpp"
+#include "assay/stats/signed_rank.hpp"
 
 namespace assay::inline v1::schedule {
 namespace {

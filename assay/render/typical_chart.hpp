@@ -1,0 +1,16 @@
+#pragma once
+
+#include <vector>
+
+#include "assay/model/findings.hpp"
+#include "assay/render/charts.hpp"
+#include "assay/render/trial_values.hpp"
+
+namespace assay::inline v1::render {
+
+/// The cells' typical values, candidates in the plan's order along the axis and a line for each setting, with
+/// the quantiles at 5 and 95 % of their trials. Included by this module's own sources only.
+ChartJson typical_chart(const Findings& all, const TrialValues& values, MetricId metric,
+                        const std::vector<CellId>& cells);
+
+}  // namespace assay::inline v1::render

@@ -1,0 +1,153 @@
+#include "assay/judge/profile.hpp"
+
+#include <gtest/gtest.h>
+
+#include "assay/judge/ceilings.hpp"
+#include "assay/judge/findings.hpp"
+#include "support/made.hpp"
+#include "support/records.hpp"
+
+namespace assay::inline v1::judge {
+namespace {
+
+using test::Made;
+
+const ProfileLine* line_on(const Findings& all, MetricId metric) {
+  for (const auto& line : all.profile)
+    if (line.metric == metric) return &line;
+  return nullptr;
+}
+
+TEST(Profile, HasEveryMetricOfTheWorkWithAFindingsEffectWhereThereIsOne) {
+  Made made("profile");
+  const auto time = made.wall_time();
+  const auto faults = made.metric({.name = "minor faults", .supporting = true}, false);
+  const auto user = made.metric({.name = "user time", .unit = "s", .coarse_below = 1}, false);
+  const auto nothing = made.metric({.name = "major faults"}, false);
+  const auto load = made.metric({.name = "load", .prefer = Prefer::neither, .about = About::machine}, false);
+  const auto list = made.cell(made.candidate("list")), heap = made.cell(made.candidate("heap"));
+  for (const auto cell : {list, heap}) {
+    made.around(cell, time, cell == list ? 0.1 : 0.2, 10);
+    made.around(cell, faults, 500, 10);
+    made.around(cell, user, cell == list ? 0.08 : 0.12, 10);
+    made.values(cell, nothing, std::vector<double>(10, 0));
+    made.values(cell, load, std::vector<double>(10, 1));
+  }
+  const auto all = judge_record(made.record());
+  ASSERT_NE(line_on(all, time), nullptr);
+  EXPECT_EQ(line_on(all, time)->effect, all.findings.front().effect);
+  EXPECT_TRUE(line_on(all, time)->told);
+  ASSERT_NE(line_on(all, user), nullptr) << "too coarse to be judged, shown all the same";
+  EXPECT_NEAR(line_on(all, user)->effect.value, 1.5, 0.02);
+  EXPECT_FALSE(line_on(all, user)->told);
+  ASSERT_NE(line_on(all, faults), nullptr);
+  EXPECT_FALSE(line_on(all, faults)->told);
+  EXPECT_EQ(line_on(all, nothing), nullptr) << "0 on both sides says nothing";
+  EXPECT_EQ(line_on(all, load), nullptr) << "is about the machine";
+}
+
+TEST(Profile, TellsAChangeWithoutABetterSideOnlyWhereTheTestCallsIt) {
+  for (const auto& [centre, rounds, told] : {std::tuple{1.8, std::size_t{12}, true},
+                                             {1.02, std::size_t{12}, false},
+                                             {1.8, std::size_t{4}, false}}) {
+    Made made("cores");
+    const auto cores = made.metric({.name = "cores used", .prefer = Prefer::neither}, false);
+    made.around(made.cell(made.candidate("list")), cores, 1, rounds);
+    made.around(made.cell(made.candidate("heap")), cores, centre, rounds);
+    const auto all = judge_record(made.record());
+    ASSERT_NE(line_on(all, cores), nullptr);
+    EXPECT_EQ(line_on(all, cores)->told, told) << centre << ", " << rounds << " rounds";
+  }
+}
+
+TEST(Profile, ShowsADifferenceWhereARatioCantBeMade) {
+  Made made("switches");
+  const auto switches = made.metric({.name = "major faults", .supporting = true}, false);
+  made.values(made.cell(made.candidate("list")), switches, std::vector<double>(8, 0));
+  made.values(made.cell(made.candidate("heap")), switches, std::vector<double>(8, 7));
+  const auto all = judge_record(made.record());
+  ASSERT_EQ(all.profile.size(), 1U);
+  EXPECT_EQ(all.profile[0].effect, (Effect{Scale::difference, 7}));
+}
+
+Findings with_ceiling(double old_rate, double new_rate) {
+  Made made("frames");
+  Metric frames{.name = "frame rate", .prefer = Prefer::higher};
+  frames.demand.ceiling = 60;
+  const auto id = made.metric(frames);
+  made.around(made.cell(made.candidate("old")), id, old_rate, 12, 0.0005);
+  made.around(made.cell(made.candidate("new")), id, new_rate, 12, 0.0005);
+  return judge_record(made.record());
+}
+
+std::size_t notes_of_kind(const std::vector<Note>& notes, NoteKind kind) {
+  return static_cast<std::size_t>(std::ranges::count(notes, kind, &Note::kind));
+}
+
+TEST(Ceilings, OneSideAtItKeepsItsVerdictAndSaysThatTheChangeMayBeLarger) {
+  const auto all = with_ceiling(50, 60);
+  EXPECT_EQ(all.findings[0].verdict, Verdict::better);
+  ASSERT_EQ(notes_of_kind(all.findings[0].notes, NoteKind::at_ceiling), 1U);
+  EXPECT_EQ(all.findings[0].notes[0].subject, Subject(CellId{1}));
+}
+
+TEST(Ceilings, BothSidesAtItCanHideAnyDifference) {
+  const auto all = with_ceiling(60, 60);
+  EXPECT_EQ(all.findings[0].verdict, Verdict::unclear);
+  EXPECT_EQ(all.findings[0].to_settle->obstacle, Price::Obstacle::ceiling);
+}
+
+TEST(Ceilings, ValuesBeyondItAreAWarningOnce) {
+  const auto all = with_ceiling(50, 75);
+  ASSERT_EQ(notes_of_kind(all.trust, NoteKind::beyond_ceiling), 1U);
+  EXPECT_EQ(notes_of_kind(with_ceiling(50, 60).trust, NoteKind::beyond_ceiling), 0U);
+}
+
+/// Trials of 40 values over ten seconds that begin at `from` and go on at `to`.
+Findings with_series(double from, double to, const std::string& settle, bool timed = true) {
+  Made made("frames");
+  Metric frames{.name = "frame rate", .prefer = Prefer::higher};
+  frames.demand.settle = settle;
+  const auto id = made.metric(frames);
+  for (const char* name : {"old", "new"}) {
+    const auto cell = made.cell(made.candidate(name));
+    std::vector<Point> points;
+    for (int i = 0; i < 40; ++i) {
+      const double at = 0.25 * i;
+      points.push_back({.value = at < 2 ? from : to + (i % 4)});
+      if (timed) points.back().at = at;
+    }
+    made.around(cell, id, to, 10);
+    made.series(cell, id, points);
+  }
+  return judge_record(made.record());
+}
+
+TEST(WithinTrials, TellsTheRangeWithoutTheLeadIn) {
+  const auto all = with_series(38, 30, "2 s");
+  ASSERT_EQ(all.within_trials.size(), 2U);
+  EXPECT_EQ(all.within_trials[0].low, 30);
+  EXPECT_EQ(all.within_trials[0].high, 33);
+  EXPECT_GT(with_series(38, 30, "").within_trials[0].high, 37);
+}
+
+TEST(WithinTrials, SaysWhenTheFirstValuesDifferAndWhatWouldLeaveThemOut) {
+  const auto first_note = [](const Findings& all) {
+    const auto found = std::ranges::find(all.trust, NoteKind::settles_in_trial, &Note::kind);
+    return found == all.trust.end() ? std::string("none") : found->said;
+  };
+  EXPECT_EQ(first_note(with_series(38, 30, "")), "\"2 s\"");
+  EXPECT_EQ(first_note(with_series(38, 30, "", false)), "8");
+  EXPECT_EQ(first_note(with_series(38, 30, "2 s")), "none") << "it is left out already";
+  EXPECT_EQ(first_note(with_series(31, 30, "")), "none") << "no difference worth a word";
+}
+
+TEST(WithinTrials, HasNothingToSayOfOneValueATrial) {
+  Made made("plain");
+  const auto time = made.wall_time();
+  for (const char* name : {"list", "heap"}) made.around(made.cell(made.candidate(name)), time, 1, 8);
+  EXPECT_TRUE(judge_record(made.record()).within_trials.empty());
+}
+
+}  // namespace
+}  // namespace assay::inline v1::judge

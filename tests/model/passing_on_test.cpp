@@ -1,0 +1,49 @@
+#include "assay/model/passing_on.hpp"
+
+#include <gtest/gtest.h>
+
+namespace assay::inline v1::inline model {
+namespace {
+
+TEST(WithoutFolders, CutsPathsIntoPlacesOfThisMachinesOwn) {
+  const std::string folder = "/work/canals";
+  EXPECT_EQ(without_folders("assay run /home/ann/plans/assay.toml", folder), "assay run …/assay.toml");
+  EXPECT_EQ(without_folders("can't open '/tmp/x/net.txt': gone", folder), "can't open '…/net.txt': gone");
+  EXPECT_EQ(without_folders("-I/home/ann/include -O2", folder), "-I…/include -O2");
+  EXPECT_EQ(without_folders("/work/canals/net.txt and /work/elsewhere/", folder),
+            "…/net.txt and …/elsewhere");
+  EXPECT_EQ(without_folders("PATH=/root/bin:/usr/bin", folder), "PATH=…/bin:/usr/bin");
+}
+
+TEST(WithoutFolders, LeavesAllElseAsItIs) {
+  for (const char* text : {"", "/usr/bin/sort -n", "300 MB/s", "bin/towpath", "./a and ../b", "/", "a/home/b",
+                           "at /stats/rate", "/bin/true", "or / and"})
+    EXPECT_EQ(without_folders(text, "/work/canals"), text);
+  EXPECT_EQ(without_folders("/work/x", ""), "/work/x") << "no folder is known";
+}
+
+TEST(ForOthers, CutsEveryTextThatADocumentShows) {
+  Record record;
+  auto& design = record.design;
+  design.folder = "/home/ann/canals";
+  design.repeat = "assay run /home/ann/canals/assay.toml";
+  design.candidates = {{.name = "list", .options = {"/home/ann/canals/list", "net.txt"}}};
+  design.candidates[CandidateId{0}].from.flags = "-I/home/ann/include";
+  design.workloads = {{.name = "orders", .run = {"sh", "/home/ann/run.sh"}}};
+  design.builds = {{.candidate = {0}, .steps = {"cc -o /home/ann/out"}}};
+  design.cells = {Cell{}};
+  record.log.standings.push_back({CellId{0}, {Standing::failed, "no /home/ann/net.txt"}});
+  record.log.trials.push_back({.cell = {0}, .detail = "no /home/ann/net.txt"});
+  const auto passed = for_others(record);
+  EXPECT_EQ(passed.design.folder, "");
+  EXPECT_EQ(passed.design.repeat, "assay run …/assay.toml");
+  EXPECT_EQ(passed.design.candidates.front().options[0], "…/list");
+  EXPECT_EQ(passed.design.candidates.front().from.flags, "-I…/include");
+  EXPECT_EQ(passed.design.workloads.front().run[1], "…/run.sh");
+  EXPECT_EQ(passed.design.builds.front().steps[0], "cc -o …/out");
+  EXPECT_EQ(passed.log.standings[0].state.detail, "no …/net.txt");
+  EXPECT_EQ(passed.log.trials[0].detail, "no …/net.txt");
+}
+
+}  // namespace
+}  // namespace assay::inline v1::inline model
