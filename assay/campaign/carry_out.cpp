@@ -11,10 +11,12 @@
 #include "assay/campaign/identity.hpp"
 #include "assay/campaign/lay_down.hpp"
 #include "assay/campaign/life.hpp"
+#include "assay/campaign/mixed.hpp"
 #include "assay/campaign/offer.hpp"
 #include "assay/campaign/policy.hpp"
 #include "assay/campaign/processes.hpp"
 #include "assay/campaign/recorder.hpp"
+#include "assay/campaign/services.hpp"
 #include "assay/campaign/turn.hpp"
 #include "assay/campaign/workshop.hpp"
 #include "assay/judge/findings.hpp"
@@ -85,7 +87,9 @@ class Campaign {
     if (has_ended()) return;
     observer_.begun(recorder_->design());
     if (recorder_->log().trials.empty()) record_builds(*recorder_, laid.cells);
-    rig_.emplace(std::move(laid.cells), launcher_, recorder_->design(), plan_, offer_);
+    programs_.emplace(std::move(laid.cells), launcher_, recorder_->design(), plan_, offer_);
+    services_.emplace(std::move(laid.services), launcher_, recorder_->design());
+    rig_.emplace(*programs_, *services_);
     life_.emplace(*recorder_, *rig_, observer_, options.stop);
   }
 
@@ -102,7 +106,9 @@ class Campaign {
   Offer offer_;
   measure::Turnstile turnstile_;
   std::optional<Recorder> recorder_;
-  std::optional<Processes> rig_;
+  std::optional<Processes> programs_;
+  std::optional<Services> services_;
+  std::optional<Mixed> rig_;
   std::optional<Life> life_;
 };
 

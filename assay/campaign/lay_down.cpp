@@ -134,6 +134,9 @@ class LayingDown {
       states_[id] = {Standing::failed, "its build yields no such program: " + error.place()};
       return;
     }
+    if (planned.serving && states_[id].is_sound())
+      laid_.services.emplace(id, service_cell(laid_.cells[id], plan_.workload(planned.cell.workload),
+                                              *planned.serving, plan_.folder));
     laid_.cells[id].build_seconds = built == nullptr ? 0 : built->seconds;
     const auto& program = laid_.cells[id].program;
     if (candidate.from.exe_digest.empty()) {
@@ -257,7 +260,9 @@ class LayingDown {
       states_.add(states_[original]);
       auto cell = laid_.cells[original];
       cell.build_seconds = 0;
-      laid_.cells.add(std::move(cell));
+      const auto twin = laid_.cells.add(std::move(cell));
+      if (const auto serving = laid_.services.find(original); serving != laid_.services.end())
+        laid_.services.emplace(twin, serving->second);
     }
   }
 

@@ -1,8 +1,11 @@
 #pragma once
 
+#include <map>
+
 #include "assay/campaign/carry_out.hpp"
 #include "assay/campaign/offer.hpp"
 #include "assay/campaign/processes.hpp"
+#include "assay/campaign/service_cell.hpp"
 #include "assay/campaign/workshop.hpp"
 #include "assay/model/log.hpp"
 #include "assay/model/plan.hpp"
@@ -13,6 +16,7 @@ namespace assay::inline v1::campaign {
 struct LaidDown {
   Record record;  ///< without a sitting
   Table<CellId, ProcessCell> cells;
+  std::map<CellId, ServiceCell> services;  ///< those that are servers
 };
 
 /// Lays a plan down whose builds are done: expands the cells, gives each baseline its twin, finds every

@@ -57,6 +57,7 @@ std::string why_missing(const metrics::Row& row, const Plan& plan, const Offer& 
                  ? "output is discarded"
                  : "";
     case Needs::nothing:
+    case Needs::requests:
     case Needs::work:
     case Needs::calls:
     case Needs::allocator:
@@ -65,11 +66,38 @@ std::string why_missing(const metrics::Row& row, const Plan& plan, const Offer& 
   return {};
 }
 
+bool has_services(const Plan& plan) {
+  return std::ranges::any_of(plan.workloads, [](const auto& w) { return w.service.has_value(); });
+}
+
+/// What is watched where the plan does not say: of programs the time they take, of closed loops the rate of
+/// requests, of open ones how long replies take.
+std::vector<std::string> usual_watch(const Plan& plan) {
+  std::vector<std::string> watch;
+  const auto add = [&](Known metric) {
+    const auto& name = metrics::name_of(metric);
+    if (std::ranges::count(watch, name) == 0) watch.push_back(name);
+  };
+  for (const auto& workload : plan.workloads) {
+    if (!workload.service) {
+      add(plan.rounds.mode == PlannedRounds::Mode::abreast ? Known::cpu_time : Known::wall_time);
+    } else if (workload.requests && !workload.requests->clients.empty()) {
+      add(Known::steady_rate);
+    } else {
+      add(Known::latency_p50);
+      constexpr int enough_for_p99 = 1000;
+      if (workload.requests && workload.requests->count >= enough_for_p99) add(Known::latency_p99);
+    }
+    if (workload.service) add(Known::failed_requests);
+  }
+  return watch;
+}
+
 /// Assay's own metrics, throughput once for each unit of work, and the plan's.
 std::vector<Metric> all_metrics(const Plan& plan, const Offer& offer) {
   std::vector<Metric> all;
   for (const auto& row : metrics::catalogue()) {
-    if (!row.of_programs) continue;
+    if (!row.of_programs || (row.needs == Needs::requests && !has_services(plan))) continue;
     std::vector<Metric> of_row;
     std::set<std::string> units;
     if (row.needs == Needs::work) {
@@ -110,10 +138,9 @@ Offer what_is_offered(measure::Launcher& launcher) {
 
 Table<MetricId, Metric> lay_out_metrics(const Plan& plan, const Offer& offer) {
   const bool abreast = plan.rounds.mode == PlannedRounds::Mode::abreast;
-  const auto watch = !plan.watch.empty()
-                         ? plan.watch
-                         : std::vector{metrics::name_of(abreast ? Known::cpu_time : Known::wall_time)};
-  const bool both_times = plan.watch.empty() && !abreast;
+  const auto watch = plan.watch.empty() ? usual_watch(plan) : plan.watch;
+  const bool any_program = std::ranges::any_of(plan.workloads, [](const auto& w) { return !w.service; });
+  const bool both_times = plan.watch.empty() && !abreast && any_program;
   Table<MetricId, Metric> table;
   for (auto& metric : all_metrics(plan, offer)) {
     auto& demand = metric.demand;
@@ -122,6 +149,7 @@ Table<MetricId, Metric> lay_out_metrics(const Plan& plan, const Offer& offer) {
       return metric.name == name ||
              (row != nullptr && row->metric.name == name && metrics::is(metric, row->id));
     });
+    if (metrics::is(metric, Known::failed_requests)) demand.margin = 0.1;  // points
     if (both_times && metrics::is(metric, Known::cpu_time)) demand.watched = metric.supporting = true;
     for (const auto& refined : plan.metrics)
       if (refined.metric.name == metric.name) {

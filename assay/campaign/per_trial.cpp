@@ -9,17 +9,18 @@
 
 namespace assay::inline v1::campaign {
 
-void fill_per_trial(measure::Command& command, Control& control) {
+std::optional<int> fill_per_trial(measure::Command& command, Control& control) {
   std::vector<std::vector<std::string>*> lists = {&command.arguments, &control.before.run,
                                                   &control.after.run};
   if (command.environment) lists.push_back(&*command.environment);
   if (control.environment) lists.push_back(&*control.environment);
   const auto waits = [](const std::string& text) { return plan::waits_for(text, "port"); };
   if (std::ranges::none_of(lists, [&](const auto* list) { return std::ranges::any_of(*list, waits); }))
-    return;
-  const auto port = std::to_string(measure::free_port());
+    return {};
+  const int port = measure::free_port();
   for (auto* list : lists)
-    for (auto& text : *list) text = plan::fill(std::move(text), "port", port);
+    for (auto& text : *list) text = plan::fill(std::move(text), "port", std::to_string(port));
+  return port;
 }
 
 }  // namespace assay::inline v1::campaign

@@ -1,13 +1,15 @@
 #pragma once
 
+#include <optional>
+
 #include "assay/measure/process.hpp"
 #include "assay/model/plan.hpp"
 
 namespace assay::inline v1::campaign {
 
 /// Fills what is known only when a trial begins: `${port}`, one free port for the command, its environment
-/// and the steps around it. Does nothing where nobody waits for one. Throws Error(measuring) when there is no
-/// port.
-void fill_per_trial(measure::Command& command, Control& control);
+/// and the steps around it, which is returned. Does nothing where nobody waits for one. Throws
+/// Error(measuring) when there is no port.
+std::optional<int> fill_per_trial(measure::Command& command, Control& control);
 
 }  // namespace assay::inline v1::campaign

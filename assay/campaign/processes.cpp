@@ -222,12 +222,12 @@ void Processes::hold_against_check(const Heat& heat, Run& run, const std::stop_t
 bool Processes::may_repeat(CellId cell) const {
   // What goes before and after a trial may take long, and nobody knows how long.
   const auto& control = cells_[cell].control;
-  return !runs_together() && control.before.run.empty() && control.after.run.empty() &&
-         control.cold.empty() && !(control.settle > 0);
+  return !is_abreast() && control.before.run.empty() && control.after.run.empty() && control.cold.empty() &&
+         !(control.settle > 0);
 }
 
 double Processes::pause_before(CellId cell) const {
-  if (!runs_together()) return cells_[cell].control.settle;
+  if (!is_abreast()) return cells_[cell].control.settle;
   const auto& mine = design_.cells[cell];  // those that run at once pause once
   const auto together = std::ranges::count_if(design_.cells, [&](const Cell& other) {
     return other.workload == mine.workload && other.setting == mine.setting;
@@ -246,6 +246,7 @@ std::vector<Doubt> Processes::doubts() const {
   if (design_.kind != "plan") return doubts;
   for (const auto workload : design_.workloads.ids()) {
     const auto& check = plan_.workload(workload).check;
+    if (plan_.workload(workload).service) continue;
     if (!check::passes_on_nothing(check)) continue;
     const bool nothing = std::ranges::any_of(design_.contrasts, [&](const Contrast& contrast) {
       const auto known = answers_.find(contrast.baseline);

@@ -72,7 +72,7 @@ class Processes : public Rig {
   /// A trial whose answer is no longer the one that was checked, where equality was asked for, is wrong.
   std::vector<Trial> run(const Heat& heat, const std::stop_token& stop) override;
 
-  bool runs_together() const override { return plan_.rounds.mode == PlannedRounds::Mode::abreast; }
+  bool runs_together(CellId /*cell*/) const override { return is_abreast(); }
   bool may_repeat(CellId cell) const override;
   double pause_before(CellId cell) const override;
   bool is_worth_checking_again(CellId cell) const override;
@@ -90,6 +90,7 @@ class Processes : public Rig {
     bool ready = false;  ///< staged; else the trial says why not
   };
 
+  bool is_abreast() const { return plan_.rounds.mode == PlannedRounds::Mode::abreast; }
   Run stage(CellId cell, Role role, const std::stop_token& stop);
   void settle(std::span<Run> runs, const std::stop_token& stop) const;
   void run_alone(Run& run, const std::stop_token& stop);

@@ -24,8 +24,8 @@ class Rig {
   /// them and returns them as interrupted.
   virtual std::vector<Trial> run(const Heat& heat, const std::stop_token& stop) = 0;
 
-  /// Whether the cells of one workload and setting are run at once.
-  virtual bool runs_together() const = 0;
+  /// Whether this cell is run at once with the others of its workload and setting.
+  virtual bool runs_together(CellId cell) const = 0;
 
   /// Whether the cell may be run several times in a round: its trials run alone, and take little besides
   /// their own time.

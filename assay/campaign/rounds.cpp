@@ -117,7 +117,7 @@ std::vector<Rounds::Cells> Rounds::heats_of(const std::vector<CellId>& order, Ro
   std::map<std::pair<WorkloadId, std::string>, std::size_t> places;
   std::map<CellId, int> run;
   for (const auto cell : order) {
-    if (!rig_.runs_together() || role == Role::control) {
+    if (!rig_.runs_together(cell) || role == Role::control) {
       heats.push_back({.cells = {cell}, .repeat = run[cell]++});
       continue;
     }

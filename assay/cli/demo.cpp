@@ -55,10 +55,12 @@ int demo(const std::string& folder, const std::string& rounds, const std::string
   if (failed)
     throw Error("the folder can't be made: " + failed.message(), folder,
                 "name another one: assay demo FOLDER");
-  for (const char* name : {"towpath-list", "towpath-heap", "towpath-goal", "towpath-matrix", "towpath-hasty"})
+  for (const char* name :
+       {"towpath-list", "towpath-heap", "towpath-goal", "towpath-matrix", "towpath-hasty", "towpath-server"})
     fs::copy_file(shipped.programs / name, fs::path(folder) / "bin" / name,
                   fs::copy_options::overwrite_existing);
-  for (const char* plan : {"assay.toml", "commits.toml", "matrix.toml", "options.toml", "stages.toml"})
+  for (const char* plan :
+       {"assay.toml", "commits.toml", "matrix.toml", "options.toml", "services.toml", "stages.toml"})
     fs::copy_file(shipped.files / plan, fs::path(folder) / plan, fs::copy_options::overwrite_existing);
   const auto plan_file = (fs::path(folder) / "assay.toml").string();
   std::cerr << "assay: making a network of canals in " << folder << ", and a repository of its planner\n";
@@ -87,7 +89,8 @@ int demo(const std::string& folder, const std::string& rounds, const std::string
   }
   std::cerr << "\nassay: wrote " << (fs::path(folder) / "findings.html").string()
             << ", a page to open in a browser; to see the findings again: cd " << folder
-            << " && assay verdict; more to try there: assay run commits.toml (or matrix, options, stages)\n";
+            << " && assay verdict; more to try there: assay run commits.toml (or services, matrix, options, "
+               "stages)\n";
   return status;
 }
 

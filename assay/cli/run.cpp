@@ -58,6 +58,20 @@ void show_builds(const Plan& plan) {
   }
 }
 
+/// What a service is asked, and by whom.
+std::string load_of(const PlannedWorkload& workload, const plan::PlannedServing& serving) {
+  const auto& requests = *workload.requests;
+  auto text = "  asked for " + (serving.file.empty() ? serving.path : "what is in " + serving.file) + ": " +
+              std::to_string(requests.count) + " requests a trial, ";
+  if (serving.clients)
+    text +=
+        std::to_string(*serving.clients) + (*serving.clients == 1 ? " client" : " clients") + " at a time";
+  else
+    text += requests.arrivals + ", whether or not replies have come";
+  return text + (workload.service->keep == KeepServer::round ? "; servers are started afresh for each round\n"
+                                                             : "; a server is started for each trial\n");
+}
+
 void show_cells(const Plan& plan) {
   const auto cells = plan::expand_cells(plan);
   const auto contrasts = plan::contrasts_of(cells, plan);
@@ -73,7 +87,10 @@ void show_cells(const Plan& plan) {
   for (const auto& planned : cells) {
     const auto setting = planned.cell.setting.text();
     const auto here = plan.workload(planned.cell.workload).name + (setting.empty() ? "" : ", " + setting);
-    if (here != group) std::cout << "\n" << here << "\n";
+    if (here != group) {
+      std::cout << "\n" << here << "\n";
+      if (planned.serving) std::cout << load_of(plan.workload(planned.cell.workload), *planned.serving);
+    }
     group = here;
     std::cout << "  " << plan.candidate(planned.cell.candidate).name << ": "
               << (planned.state.is_sound() ? typed(plan::shown_command(planned, plan.folder))

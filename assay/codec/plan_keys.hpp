@@ -16,12 +16,13 @@ namespace assay::inline v1::codec {
 /// How a field is written where its type alone does not tell.
 enum class Spelling {
   plain,
-  share,           ///< "1 %"
-  duration,        ///< "90 s"
-  bytes,           ///< "64 MiB"
-  share_or_ratio,  ///< "0.1 %", or 1e-6
-  any_level,       ///< text, number, true or false, kept as text
-  pass_or_fail     ///< "pass" is true
+  share,             ///< "1 %"
+  duration,          ///< "90 s"
+  duration_or_none,  ///< the same, or "0 s"
+  bytes,             ///< "64 MiB"
+  share_or_ratio,    ///< "0.1 %", or 1e-6
+  any_level,         ///< text, number, true or false, kept as text
+  pass_or_fail       ///< "pass" is true
 };
 
 struct Key {
@@ -117,6 +118,47 @@ void keys(Self& c, Visit&& visit) {
   visit(Key{"min_size", Spelling::bytes}, c.min_size);
   visit(Key{"program"}, c.program);
   visit(Key{.name = "exit_ok", .like = "a list of exit statuses: [0, 1]"}, c.exit_ok);
+  visit(Key{.name = "status_ok", .like = "a list of statuses: [200, 404]"}, c.status_ok);
+  visit(Key{"ignore"}, c.ignore);
+  visit(Key{"ignore_json"}, c.ignore_json);
+}
+
+template <Is<PlannedService::Ready> Self, class Visit>
+void keys(Self& r, Visit&& visit) {
+  visit(Key{"path"}, r.path);
+  visit(Key{.name = "status", .like = "a status like 200", .least = 100, .most = 599}, r.status);
+  visit(Key{"log"}, r.log);
+  visit(Key{"timeout", Spelling::duration}, r.timeout);
+}
+
+template <Is<PlannedService::Stop> Self, class Visit>
+void keys(Self& s, Visit&& visit) {
+  visit(Key{"signal"}, s.signal);
+  visit(Key{"grace", Spelling::duration}, s.grace);
+}
+
+template <Is<PlannedService> Self, class Visit>
+void keys(Self& s, Visit&& visit) {
+  visit(Key{"start"}, s.start);
+  visit(Key{.name = "ready", .like = "a table: { path = \"/health\" }"}, s.ready);
+  visit(Key{.name = "stop", .like = "a table: { signal = \"TERM\", grace = \"5 s\" }"}, s.stop);
+  visit(Key{"socket"}, s.socket);
+  visit(Key{"keep"}, s.keep);
+}
+
+template <Is<PlannedRequests> Self, class Visit>
+void keys(Self& r, Visit&& visit) {
+  visit(Key{"file"}, r.file);
+  visit(Key{"path"}, r.path);
+  visit(Key{"clients", Spelling::any_level}, r.clients);
+  visit(Key{"arrivals"}, r.arrivals);
+  visit(Key{"spacing"}, r.spacing);
+  visit(Key{.name = "count", .like = "a whole number", .least = 1, .most = 10'000'000}, r.count);
+  visit(Key{"slice", Spelling::duration_or_none}, r.slice);
+  visit(Key{.name = "settle", .like = "a number of requests", .least = 1}, r.settle);
+  visit(Key{"timeout", Spelling::duration}, r.timeout);
+  visit(Key{.name = "connections", .like = "a whole number", .least = 1, .most = 20'000}, r.connections);
+  visit(Key{.name = "backlog", .like = "a whole number", .least = 1}, r.backlog);
 }
 
 template <Is<PlannedWorkload> Self, class Visit>
@@ -130,6 +172,8 @@ void keys(Self& w, Visit&& visit) {
   visit(Key{.name = "weight", .like = "a number above 0"}, w.weight);
   keys(w.control, visit);
   visit(Key{.name = "work", .like = "a table: { amount = 500, unit = \"routes\" }"}, w.work);
+  visit(Key{.name = "service", .like = "a table: [workload.service]"}, w.service);
+  visit(Key{.name = "requests", .like = "a table: [workload.requests]"}, w.requests);
 }
 
 template <Is<PlannedMetric> Self, class Visit>

@@ -40,7 +40,7 @@ class Arena : public campaign::Rig {
   /// The cells of one setting, in slices, for their share of the time.
   std::vector<Trial> run(const Heat& heat, const std::stop_token& stop) override;
 
-  bool runs_together() const override { return true; }
+  bool runs_together(CellId /*cell*/) const override { return true; }
   bool is_worth_checking_again(CellId) const override { return true; }
   void close() override;
 

@@ -77,6 +77,18 @@ constexpr Traits size_of(const char* what, const char* article = "") {
   return {.exact = true, .better = "smaller", .worse = "larger", .what = what, .article = article};
 }
 
+constexpr Traits rate_of(const char* what) {
+  return {.needs = Needs::requests,
+          .prefer = Prefer::higher,
+          .better = "higher",
+          .worse = "lower",
+          .what = what,
+          .article = "a"};
+}
+constexpr Traits latency_of(const char* what) {
+  return {.needs = Needs::requests, .better = "lower", .worse = "higher", .what = what};
+}
+
 }  // namespace
 
 std::span<const Row> catalogue() {
@@ -114,6 +126,25 @@ std::span<const Row> catalogue() {
       make(instructions_per_cycle, "instructions per cycle", "", per_cycle),
       make(branch_miss_rate, "branch miss rate", "", counted),
       make(cache_miss_rate, "cache miss rate", "", counted),
+      make(steady_rate, "steady rate", "1/s", rate_of("request rate")),
+      make(request_rate, "requests per second", "1/s", rate_of("request rate")),
+      make(latency_p50, "latency p50", "s", latency_of("median latency")),
+      make(latency_p90, "latency p90", "s", latency_of("p90 latency")),
+      make(latency_p99, "latency p99", "s", latency_of("p99 latency")),
+      make(latency_p999, "latency p99.9", "s", latency_of("p99.9 latency")),
+      make(latency_max, "latency max", "s", {.needs = Needs::requests, .prefer = Prefer::neither}),
+      make(server_cpu, "server cpu per request", "s",
+           {.needs = Needs::requests, .better = "less", .worse = "more", .what = "server CPU per request"}),
+      make(server_memory, "server peak memory", "B",
+           {.needs = Needs::requests, .better = "less", .worse = "more", .what = "server memory"}),
+      make(start_time, "start time", "s",
+           {.needs = Needs::requests, .better = "quicker", .worse = "slower", .what = "start"}),
+      make(failed_requests, "failed requests", "pts",
+           {.needs = Needs::requests,
+            .scale = Scale::difference,
+            .better = "fewer",
+            .worse = "more",
+            .what = "failed requests"}),
       make(build_time, "build time", "s", shown),
       make(program_size, "program size", "B", size_of("program", "a")),
       make(text_size, "text size", "B", size_of("code")),
@@ -160,7 +191,15 @@ const Row* find_row(const std::string& name) {
 std::vector<Metric> process_metrics() {
   std::vector<Metric> all;
   for (const auto& row : catalogue())
-    if (row.of_programs && row.needs != Needs::work) all.push_back(row.metric);
+    if (row.of_programs && row.needs != Needs::work && row.needs != Needs::requests)
+      all.push_back(row.metric);
+  return all;
+}
+
+std::vector<Metric> service_metrics() {
+  std::vector<Metric> all;
+  for (const auto& row : catalogue())
+    if (row.needs == Needs::requests) all.push_back(row.metric);
   return all;
 }
 

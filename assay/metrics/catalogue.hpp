@@ -52,6 +52,17 @@ enum class Known {
   kept_warm,
   counted_share,
   unseen_cpu_time,
+  request_rate,
+  steady_rate,
+  latency_p50,
+  latency_p90,
+  latency_p99,
+  latency_p999,
+  latency_max,
+  server_cpu,
+  server_memory,
+  start_time,
+  failed_requests,
   time_per_call,
   mean_time_per_call,
   first_call,
@@ -64,6 +75,7 @@ enum class Known {
 enum class Needs {
   nothing,        ///< every run of a program tells it
   work,           ///< a declared amount of work
+  requests,       ///< a workload that is a service
   counters,       ///< hardware event counters
   control_group,  ///< one for each trial
   io_accounting,  ///< the kernel's account of bytes read and written
@@ -96,6 +108,10 @@ struct Row {
 /// - `instructions` to `cache miss rate`: hardware counters, user space only.
 /// - `kept warm`: the share of files declared cold that stayed in the page cache. `unseen cpu time`: of
 ///   children whose parent would not wait for them, told by checks; it is not in cpu time.
+/// - `requests per second` to `failed requests`: of services. `steady rate` is the rate of the slices of
+/// load, cleaned of
+///   what all servers of a round had in common at the time; latencies count failed requests as the slowest;
+///   `failed requests` in points, hundredths of all.
 /// - `build time`: of all its build steps, once; shown, not judged.
 /// - `program size`, `text size`, `data size`: of the candidate's program file; exact.
 /// - `time per call` to `peak allocated`: of functions in a contest.
@@ -110,8 +126,9 @@ const std::string& name_of(Known metric);
 /// The row of a name: its own, or "throughput of UNIT". nullptr when Assay measures nothing of that name.
 const Row* find_row(const std::string& name);
 
-/// The metrics that programs yield, in order.
+/// The metrics that programs yield, in order; and those that services yield besides.
 std::vector<Metric> process_metrics();
+std::vector<Metric> service_metrics();
 
 /// The metric of a campaign that is this one; empty when it has none, or it is not measured there. Of several
 /// throughputs the first.

@@ -43,6 +43,13 @@ std::span<const Named<GateStatus>> names_of() {
 }
 
 template <>
+std::span<const Named<KeepServer>> names_of() {
+  using enum KeepServer;
+  static constexpr std::array<Named<KeepServer>, 2> all = {{{round, "round"}, {trial, "trial"}}};
+  return all;
+}
+
+template <>
 std::span<const Named<Note::Level>> names_of() {
   using enum Note::Level;
   static constexpr std::array<Named<Note::Level>, 2> all = {{{note, "note"}, {warning, "warning"}}};
@@ -187,10 +194,25 @@ std::span<const Named<Scale>> names_of() {
 }
 
 template <>
+std::span<const Named<Spacing>> names_of() {
+  using enum Spacing;
+  static constexpr std::array<Named<Spacing>, 2> all = {{{random, "random"}, {even, "even"}}};
+  return all;
+}
+
+template <>
 std::span<const Named<Standing>> names_of() {
   using enum Standing;
   static constexpr std::array<Named<Standing>, 4> all = {
       {{sound, "sound"}, {wrong, "wrong"}, {failed, "failed"}, {absent, "absent"}}};
+  return all;
+}
+
+template <>
+std::span<const Named<StopSignal>> names_of() {
+  using enum StopSignal;
+  static constexpr std::array<Named<StopSignal>, 5> all = {
+      {{term, "TERM"}, {interrupt, "INT"}, {quit, "QUIT"}, {hang_up, "HUP"}, {kill, "KILL"}}};
   return all;
 }
 

@@ -35,6 +35,8 @@ std::span<const Named<Factor::Role>> names_of();
 template <>
 std::span<const Named<GateStatus>> names_of();
 template <>
+std::span<const Named<KeepServer>> names_of();
+template <>
 std::span<const Named<Note::Level>> names_of();
 template <>
 std::span<const Named<NoteKind>> names_of();
@@ -55,7 +57,11 @@ std::span<const Named<RoundState>> names_of();
 template <>
 std::span<const Named<Scale>> names_of();
 template <>
+std::span<const Named<Spacing>> names_of();
+template <>
 std::span<const Named<Standing>> names_of();
+template <>
+std::span<const Named<StopSignal>> names_of();
 template <>
 std::span<const Named<Verdict>> names_of();
 

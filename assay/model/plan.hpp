@@ -34,6 +34,10 @@ struct AnswerCheck {
   std::vector<std::string> program;
   /// Exit statuses of success.
   std::vector<int> exit_ok = {0};
+  /// Of a service: statuses of replies that are right, and what of their bodies is not compared: what matches
+  /// these RE2, and the values that these JSON pointers (RFC 6901) lead to. `equal` is "replies" there.
+  std::vector<int> status_ok = {200};
+  std::vector<std::string> ignore, ignore_json;
   bool operator==(const AnswerCheck&) const = default;
 };
 
@@ -95,6 +99,52 @@ struct WorkAmount {
   bool operator==(const WorkAmount&) const = default;
 };
 
+/// How long a server lives: afresh for each round, in which all candidates' servers are up at once and take
+/// turns, or for each trial, alone.
+enum class KeepServer { round, trial };
+
+/// The signal that asks a server to end.
+enum class StopSignal { term, interrupt, quit, hang_up, kill };
+
+/// A server that a workload's requests go to.
+struct PlannedService {
+  struct Ready {
+    std::string path;  ///< a GET of it must have `status`; empty: see `log`
+    int status = 200;
+    std::string log;  ///< RE2 that must occur in what it writes; both empty: it must take connections
+    double timeout = 30;
+    bool operator==(const Ready&) const = default;
+  };
+  struct Stop {
+    StopSignal signal = StopSignal::term;
+    double grace = 5;  ///< seconds until it is killed
+    bool operator==(const Stop&) const = default;
+  };
+  std::vector<std::string> start;  ///< argument list with placeholders, ${port} among them
+  Ready ready;
+  Stop stop;
+  std::string socket;  ///< path of a Unix socket in place of ${port}; placeholders are expanded
+  KeepServer keep = KeepServer::round;
+  bool operator==(const PlannedService&) const = default;
+};
+
+/// How the moments of an open loop are spaced.
+enum class Spacing { random, even };
+
+/// The requests of a trial. Texts take placeholders.
+struct PlannedRequests {
+  std::string file, path;         ///< JSON lines, or a single path to GET
+  std::string clients, arrivals;  ///< closed loop: how many at once; open loop: a rate like "40/s"
+  Spacing spacing = Spacing::random;
+  int count = 1000;       ///< of a trial
+  double slice = 0.05;    ///< seconds of load before the next server's turn; 0: all at one stretch
+  int settle = 0;         ///< unmeasured ones first; 0: the larger of 100 and 10 for each client
+  double timeout = 10;    ///< seconds for a reply
+  int connections = 256;  ///< of an open loop, at most
+  int backlog = 0;  ///< outstanding ones beyond which an open loop is given up; 0: the larger of 1000 and 2 s
+  bool operator==(const PlannedRequests&) const = default;
+};
+
 /// A metric of the user's own, read from what a trial wrote.
 struct PlannedMetric {
   Metric metric;
@@ -125,6 +175,9 @@ struct PlannedWorkload {
   double weight = 1;              ///< in a candidate's overall change, shared by its settings; above 0
   Control control;
   WorkAmount work;
+  /// Of a workload that is a service: its server and the requests that it gets; `run` is empty then.
+  std::optional<PlannedService> service;
+  std::optional<PlannedRequests> requests;
   bool operator==(const PlannedWorkload&) const = default;
 };
 

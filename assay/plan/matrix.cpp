@@ -62,6 +62,39 @@ AnswerCheck expand_check(AnswerCheck check, const Values& values) {
   return check;
 }
 
+/// A number of clients, or a rate "40/s".
+double amount_of(const std::string& text, const char* what, const char* like) {
+  double amount = 0;
+  const auto* const end = text.data() + text.size();
+  if (std::from_chars(text.data(), end, amount).ptr != end || !(amount > 0) || !std::isfinite(amount))
+    throw Error("\"" + text + "\" is no " + what, {}, std::string("write it like ") + like);
+  return amount;
+}
+
+PlannedServing expand_serving(const PlannedWorkload& workload, const Values& values) {
+  const auto& service = *workload.service;
+  PlannedServing serving{.socket = expand(service.socket, values),
+                         .ready_path = expand(service.ready.path, values)};
+  if (!workload.requests) return serving;
+  const auto& requests = *workload.requests;
+  serving.file = expand(requests.file, values);
+  serving.path = expand(requests.path, values);
+  if (!requests.clients.empty()) {
+    const double clients = amount_of(expand(requests.clients, values), "number of clients", "8");
+    constexpr double most = 10000;
+    if (clients != std::floor(clients) || clients > most)
+      throw Error("\"" + requests.clients + "\" is no number of clients", {},
+                  "write it like 8; 10000 at most");
+    serving.clients = static_cast<int>(clients);
+  }
+  if (auto rate = expand(requests.arrivals, values); !rate.empty()) {
+    if (!rate.ends_with("/s")) throw Error("\"" + rate + "\" is no rate", {}, "write it like \"40/s\"");
+    rate.resize(rate.size() - 2);
+    serving.arrivals = amount_of(rate, "rate", "\"40/s\"");
+  }
+  return serving;
+}
+
 std::optional<double> work_done(const WorkAmount& work, const Values& values) {
   if (work.amount.empty()) return {};
   const auto text = expand(work.amount, values);
@@ -131,6 +164,7 @@ namespace {
 /// The command of a candidate on a workload: its own, else the workload's.
 const std::vector<std::string>& command_of(const PlannedCandidate& candidate,
                                            const PlannedWorkload& workload) {
+  if (workload.service) return workload.service->start;
   return candidate.run.empty() ? workload.run : candidate.run;
 }
 
@@ -155,6 +189,7 @@ PlannedCell expand_cell(const Plan& plan, const Cell& cell, const BuildPlace& pl
   planned.stdin_file = expand(workload.stdin_file, values);
   planned.control = expand_control(workload.control, values, with_trial);
   planned.work = work_done(workload.work, values);
+  if (workload.service) planned.serving = expand_serving(workload, values);
   for (const auto& metric : plan.metrics) planned.metric_files.push_back(expand(metric.from, values));
   return planned;
 }

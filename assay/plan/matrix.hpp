@@ -11,7 +11,15 @@
 
 namespace assay::inline v1::plan {
 
-/// A cell with what it takes to run it.
+/// What a service's cell asks of its server, placeholders expanded.
+struct PlannedServing {
+  std::string socket, ready_path;  ///< empty: none
+  std::string file, path;          ///< of requests: one of them
+  std::optional<int> clients;      ///< closed loop
+  std::optional<double> arrivals;  ///< open loop: a second
+};
+
+/// A cell with what it takes to run it. The command of a service's is what starts its server.
 struct PlannedCell {
   Cell cell;        ///< its ids are places in the plan's candidates and workloads
   CellState state;  ///< absent where the workload skips it
@@ -24,6 +32,7 @@ struct PlannedCell {
   std::string stdin_file;                 ///< of its workload, placeholders expanded
   Control control;                        ///< of its workload, placeholders expanded
   std::optional<double> work;             ///< amount done by one trial, where the workload declares it
+  std::optional<PlannedServing> serving;  ///< of a workload that is a service
   std::vector<std::string> metric_files;  ///< for each of the plan's metrics its `from`, expanded
 };
 

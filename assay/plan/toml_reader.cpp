@@ -127,8 +127,13 @@ void TomlReader::take(const toml::node& node, const std::string& path, const Key
   if (plain && !node.is_number()) wrong_type(node, path, key.like != nullptr ? key.like : "a number");
   if (plain || ratio)
     into = *node.value<double>();
+  else if (key.spelling == codec::Spelling::duration_or_none && node.value_or(std::string{}) == "0 s")
+    into = 0;
   else
-    into = parsed(node, path, key, key.spelling == codec::Spelling::duration ? parse_duration : parse_share);
+    into = parsed(node, path, key,
+                  key.spelling == codec::Spelling::share || key.spelling == codec::Spelling::share_or_ratio
+                      ? parse_share
+                      : parse_duration);
 }
 
 void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, std::uint64_t& into) {

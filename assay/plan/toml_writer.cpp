@@ -61,7 +61,9 @@ void put(toml::table& into, const Key& key, int field) { into.insert(key.name, f
 void put(toml::table& into, const Key& key, double field) {
   if (key.spelling == Spelling::share)
     into.insert(key.name, share_text(field));
-  else if (key.spelling == Spelling::duration)
+  else if (key.spelling == Spelling::duration_or_none && field == 0)
+    into.insert(key.name, "0 s");
+  else if (key.spelling == Spelling::duration || key.spelling == Spelling::duration_or_none)
     into.insert(key.name, duration_text(field));
   else
     into.insert(key.name, field);

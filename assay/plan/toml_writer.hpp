@@ -39,7 +39,14 @@ void put(toml::table& into, const codec::Key& key, const std::map<std::string, L
 template <class T>
 void put(toml::table& into, const codec::Key& key, const T& field) {
   if constexpr (codec::is_optional<T>) {
-    if (field) put(into, key, *field);
+    if (!field) return;
+    if constexpr (requires { codec::keys(*field, [](const codec::Key&, const auto&) {}); }) {
+      auto table = table_of(*field);  // even an empty one says that it is there
+      table.is_inline(true);
+      into.insert(key.name, std::move(table));
+    } else {
+      put(into, key, *field);
+    }
   } else if constexpr (HasNames<T>) {
     into.insert(key.name, to_string(field));
   } else {

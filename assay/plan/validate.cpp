@@ -14,6 +14,7 @@
 #include "assay/plan/placeholders.hpp"
 #include "assay/plan/refusal.hpp"
 #include "assay/plan/validate_metrics.hpp"
+#include "assay/plan/validate_service.hpp"
 
 namespace assay::inline v1::plan {
 namespace {
@@ -131,7 +132,7 @@ class Validator {
       fail("workload", "there is no workload", "add a [[workload]] that says what every candidate runs");
     for (std::size_t i = 0; i < plan_.workloads.size(); ++i) {
       const auto& workload = plan_.workloads[i];
-      if (workload.run.empty())
+      if (workload.run.empty() && !workload.service)
         for (const auto& candidate : plan_.candidates)
           if (candidate.run.empty())
             fail(entry("workload", i), "workload \"" + workload.name + "\" has no command",
@@ -147,13 +148,15 @@ class Validator {
         fail(entry("workload", i) + ".weight", "a weight must be a number above 0",
              "leave it out for the same weight as others");
       check(workload.check, entry("workload", i) + ".check");
+      validate_service(plan_, workload, entry("workload", i), refusal_);
       control(workload.control, entry("workload", i));
     }
   }
 
   void check(const AnswerCheck& check, const std::string& path) const {
-    if (!check.equal.empty() && check.equal != "stdout")
-      fail(path + ".equal", "equal = \"" + check.equal + "\" is not known", "the only choice is \"stdout\"");
+    if (!check.equal.empty() && check.equal != "stdout" && check.equal != "replies")
+      fail(path + ".equal", "equal = \"" + check.equal + "\" is not known",
+           "write \"stdout\", or of a service \"replies\"");
     if (!check.match.empty()) {
       const RE2 pattern(check.match, RE2::Quiet);
       if (!pattern.ok())

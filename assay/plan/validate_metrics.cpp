@@ -1,6 +1,7 @@
 #include "assay/plan/validate_metrics.hpp"
 
 #include <algorithm>
+#include <iterator>
 #include <string>
 #include <vector>
 
@@ -73,6 +74,8 @@ std::vector<Metric> all_metrics(const Plan& plan) {
   auto all = metrics::process_metrics();
   if (std::ranges::any_of(plan.workloads, [](const auto& w) { return !w.work.amount.empty(); }))
     all.push_back(metrics::row_of(metrics::Known::throughput).metric);
+  if (std::ranges::any_of(plan.workloads, [](const auto& w) { return w.service.has_value(); }))
+    std::ranges::copy(metrics::service_metrics(), std::back_inserter(all));
   for (const auto& own : plan.metrics) {
     const auto found = std::ranges::find(all, own.metric.name, &Metric::name);
     if (found == all.end())

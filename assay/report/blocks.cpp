@@ -172,7 +172,9 @@ std::string rules_text(const Metric& metric, const std::vector<const Finding*>& 
     return std::ranges::count(f->notes, NoteKind::not_side_by_side, &Note::kind) > 0;
   });
   auto text =
-      fmt::format("margin {:.3g} %; {} {}", margin * 100,
+      fmt::format("margin {}; {} {}",
+                  findings.front()->effect.is_ratio() ? fmt::format("{:.3g} %", margin * 100)
+                                                      : value_text(margin, metric.unit),
                   least->rounds == most->rounds ? fmt::format("{}", least->rounds)
                                                 : fmt::format("{} to {}", least->rounds, most->rounds),
                   apart ? "values of each, not measured side by side" : "rounds");
@@ -254,7 +256,7 @@ std::vector<const Finding*> Block::findings() const {
 std::vector<Block> blocks_of(const Findings& all) {
   std::map<std::pair<WorkloadId, MetricId>, std::vector<const Finding*>> of;
   for (const auto& f : all.findings)
-    if (is_watched(all, f) && !all.design.is_twin(f.of.candidate))
+    if (is_watched(all, f) && !says_nothing(all, f) && !all.design.is_twin(f.of.candidate))
       of[{all.candidate_of(f).workload, f.metric}].push_back(&f);
   std::vector<Block> blocks;
   for (const auto& [place, findings] : of)

@@ -8,6 +8,7 @@
 #include <sstream>
 
 #include "assay/judge/times.hpp"
+#include "assay/metrics/catalogue.hpp"
 #include "assay/model/names.hpp"
 #include "assay/report/names.hpp"
 #include "assay/report/told.hpp"
@@ -67,7 +68,9 @@ std::string summary(const Findings& all) {
   std::size_t comparisons = 0;
   for (const auto& f : all.findings) {
     const auto& cell = all.candidate_of(f);
-    if (!is_watched(all, f) || judge::is_beside(all, f) || all.candidate(cell).twin_of) continue;
+    if (!is_watched(all, f) || judge::is_beside(all, f) || says_nothing(all, f) ||
+        all.candidate(cell).twin_of)
+      continue;
     candidates.insert(cell.candidate);
     baselines.insert(all.baseline_of(f).candidate);
     ++counts[f.verdict];
@@ -88,6 +91,11 @@ std::string cell_text(const Findings& all, const Cell& cell) { return place_name
 
 bool is_watched(const Findings& all, const Finding& finding) { return all.metric_of(finding).demand.watched; }
 
+bool says_nothing(const Findings& all, const Finding& finding) {
+  return metrics::is(all.metric_of(finding), metrics::Known::failed_requests) &&
+         finding.baseline_typical == 0 && finding.candidate_typical == 0;
+}
+
 std::vector<std::string> lines_of(const std::string& text) {
   std::vector<std::string> lines;
   std::istringstream in(text);
@@ -102,7 +110,8 @@ std::vector<Sentence> sentences(const Findings& all) {
     if (candidate.twin_of) continue;  // shown apart
     std::vector<const Finding*> mine;
     for (const auto& f : all.findings)
-      if (all.candidate_of(f).candidate == id && is_watched(all, f) && !judge::is_beside(all, f))
+      if (all.candidate_of(f).candidate == id && is_watched(all, f) && !judge::is_beside(all, f) &&
+          !says_nothing(all, f))
         mine.push_back(&f);
     const auto reasons = left_out(all, id);
     if (mine.empty() && reasons.empty() && (all.narrowed || !candidate.against)) continue;

@@ -34,6 +34,9 @@ Said say(const Findings& findings);
 /// "orders, locks=800"; without the workload's name when there is but one.
 std::string cell_text(const Findings& findings, const Cell& cell);
 
+/// Whether there is nothing to say of a finding: that no request failed on either side.
+bool says_nothing(const Findings& findings, const Finding& finding);
+
 /// Whether verdicts are given on the finding's metric in this campaign.
 bool is_watched(const Findings& findings, const Finding& finding);
 

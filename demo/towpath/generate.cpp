@@ -10,7 +10,7 @@
 int main(int argc, char** argv) {
   if (argc != 5) {
     std::cerr << "usage: towpath-generate FOLDER LOCKS ORDERS SEED\n"
-              << "writes FOLDER/net-LOCKS.txt and FOLDER/orders-LOCKS.txt\n";
+              << "writes FOLDER/net-LOCKS.txt, FOLDER/orders-LOCKS.txt and FOLDER/requests-LOCKS.jsonl\n";
     return 2;
   }
   const std::string folder = argv[1];
@@ -24,9 +24,14 @@ int main(int argc, char** argv) {
   std::ofstream net(folder + "/net-" + argv[2] + ".txt"), list(folder + "/orders-" + argv[2] + ".txt");
   towpath::write_network(network, net);
   towpath::write_orders(towpath::make_orders(network, orders, seed + 1), list);
+  std::ofstream requests(folder + "/requests-" + argv[2] + ".jsonl");
+  constexpr std::size_t asked = 1200;
+  for (const auto& order : towpath::make_orders(network, asked, seed + 2))
+    requests << "{\"path\": \"/plan?from=" << order.from << "&to=" << order.to << "\"}\n";
   net.close();
   list.close();
-  if (!net || !list) {
+  requests.close();
+  if (!net || !list || !requests) {
     std::cerr << "towpath-generate: " << folder << ": can't be written\n";
     return 1;
   }

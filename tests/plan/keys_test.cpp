@@ -10,8 +10,9 @@ namespace {
 template <class T>
 class Keys : public testing::Test {};
 
-using All = testing::Types<Plan, PlannedRounds, Factor, PlannedCandidate, SideStep, Control, WorkAmount,
-                           AnswerCheck, PlannedWorkload, PlannedMetric, Gate>;
+using All =
+    testing::Types<Plan, PlannedRounds, Factor, PlannedCandidate, SideStep, Control, WorkAmount, AnswerCheck,
+                   PlannedService, PlannedRequests, PlannedWorkload, PlannedMetric, Gate>;
 TYPED_TEST_SUITE(Keys, All);
 
 TYPED_TEST(Keys, ComeBackFromAPlanFileAsTheyWere) {

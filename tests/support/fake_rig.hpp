@@ -40,7 +40,7 @@ struct FakeRig : campaign::Rig {
     change(trial);
     return {trial};
   }
-  bool runs_together() const override { return false; }
+  bool runs_together(CellId /*cell*/) const override { return false; }
   bool may_repeat(CellId) const override { return repeats; }
   double pause_before(CellId) const override { return pause; }
   bool is_worth_checking_again(CellId) const override { return true; }

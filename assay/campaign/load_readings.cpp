@@ -1,0 +1,67 @@
+#include "assay/campaign/load_readings.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <utility>
+
+#include "assay/stats/location.hpp"
+#include "assay/stats/median_polish.hpp"
+
+namespace assay::inline v1::campaign {
+
+using metrics::Known;
+
+void add_load_readings(const LoadCounts& counts, std::optional<double> steady_rate, const metrics::Index& ids,
+                       Trial& trial) {
+  const auto add = [&](Known metric, double value) {
+    const auto id = ids.find(metric);
+    if (id && std::isfinite(value)) trial.readings.push_back({*id, value});
+  };
+  const auto all = counts.latencies.size() + counts.failed;
+  add(Known::wall_time, counts.wall);
+  add(Known::cpu_time, counts.cpu);
+  add(Known::start_time, counts.start_seconds);
+  if (counts.peak_memory > 0) add(Known::server_memory, counts.peak_memory);
+  if (all == 0) return;
+  add(Known::failed_requests, 100.0 * static_cast<double>(counts.failed) / static_cast<double>(all));
+  add(Known::server_cpu, counts.cpu / static_cast<double>(all));
+  if (counts.seconds > 0)
+    add(Known::request_rate, static_cast<double>(counts.latencies.size()) / counts.seconds);
+  if (steady_rate) add(Known::steady_rate, *steady_rate);
+  auto sorted = counts.latencies;
+  std::ranges::sort(sorted);
+  constexpr double fewest_above = 10;
+  for (const auto& [metric, p] : {std::pair{Known::latency_p50, 0.5},
+                                  {Known::latency_p90, 0.9},
+                                  {Known::latency_p99, 0.99},
+                                  {Known::latency_p999, 0.999}}) {
+    if (static_cast<double>(all) * (1 - p) < fewest_above - 1e-9) continue;
+    const auto rank = static_cast<std::size_t>(std::ceil(p * static_cast<double>(all)));  // the nearest rank
+    if (rank >= 1 && rank <= sorted.size()) add(metric, sorted[rank - 1]);
+  }
+  if (counts.failed == 0) add(Known::latency_max, sorted.back());
+}
+
+std::vector<std::optional<double>> steady_rates(const std::vector<const LoadCounts*>& servers) {
+  std::vector<std::optional<double>> rates(servers.size());
+  if (servers.empty()) return rates;
+  const auto passes = servers.front()->slice_rates.size();
+  const bool alike = std::ranges::all_of(servers, [&](const LoadCounts* server) {
+    return server->slice_rates.size() == passes &&
+           std::ranges::all_of(server->slice_rates, [](double rate) { return rate > 0; });
+  });
+  if (alike && passes > 0) {
+    std::vector<std::vector<double>> table(passes);
+    for (std::size_t pass = 0; pass < passes; ++pass)
+      for (const auto* server : servers) table[pass].push_back(std::log(server->slice_rates[pass]));
+    const auto polish = stats::median_polish(table);
+    for (std::size_t i = 0; i < servers.size(); ++i) rates[i] = std::exp(polish.overall + polish.columns[i]);
+    return rates;
+  }
+  for (std::size_t i = 0; i < servers.size(); ++i)
+    if (!servers[i]->slice_rates.empty() && stats::median(servers[i]->slice_rates) > 0)
+      rates[i] = stats::median(servers[i]->slice_rates);
+  return rates;
+}
+
+}  // namespace assay::inline v1::campaign

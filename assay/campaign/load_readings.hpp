@@ -1,0 +1,36 @@
+#pragma once
+
+#include <cstddef>
+#include <optional>
+#include <vector>
+
+#include "assay/metrics/catalogue.hpp"
+#include "assay/model/trial.hpp"
+
+namespace assay::inline v1::campaign {
+
+/// What a trial of a server came to.
+struct LoadCounts {
+  std::vector<double> latencies;    ///< seconds, of the requests that were answered rightly
+  std::size_t failed = 0;           ///< that were not
+  std::vector<double> slice_rates;  ///< right replies a second, by slice
+  double seconds = 0;               ///< of load
+  double cpu = 0;                   ///< seconds that the server used meanwhile
+  double start_seconds = 0;         ///< until it was ready
+  double peak_memory = 0;           ///< bytes
+  double wall = 0;                  ///< seconds that its part of the round took in all
+};
+
+/// Adds a service's readings to its trial. `steady_rate`: see steady_rates(); none where it can't be told. A
+/// quantile of the latencies, with the failed requests as the slowest, is left out where fewer than ten
+/// replies lie above it, or it is a failed one.
+void add_load_readings(const LoadCounts& counts, std::optional<double> steady_rate, const metrics::Index& ids,
+                       Trial& trial);
+
+/// The rate of each of several servers that took turns in slices, cleaned of what all had in common in each
+/// pass: the median polish of the logarithms (stats/median_polish.hpp) over passes and servers. Of servers
+/// with other numbers of slices, and with a slice without a right reply, each one's median. Empty where a
+/// server has none.
+std::vector<std::optional<double>> steady_rates(const std::vector<const LoadCounts*>& servers);
+
+}  // namespace assay::inline v1::campaign

@@ -1,0 +1,84 @@
+#pragma once
+
+#include <cstdint>
+#include <map>
+#include <memory>
+#include <set>
+#include <stop_token>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "assay/campaign/load_readings.hpp"
+#include "assay/campaign/service_cell.hpp"
+#include "assay/campaign/staging.hpp"
+#include "assay/model/trial.hpp"
+#include "assay/service/load.hpp"
+#include "assay/service/server.hpp"
+
+namespace assay::inline v1::campaign {
+
+/// A body that was not seen before, of a request by its place.
+using Unseen = std::map<std::pair<std::size_t, std::uint64_t>, std::string>;
+
+/// One life of a cell's server within a round: what it does, and what comes of it.
+class ServiceLife {
+ public:
+  /// REQUIRES: `cell` and `launcher` outlive it.
+  ServiceLife(CellId id, const ServiceCell& cell, measure::Launcher& launcher, Role role);
+
+  CellId id() const { return trial_.cell; }
+  const ServiceCell& cell() const { return cell_; }
+
+  /// Makes ready what goes before, starts the server, opens connections. Whether it may be asked; else the
+  /// trial says why not. A port that another program took meanwhile is drawn anew once.
+  bool begin(std::size_t connections, const std::stop_token& stop);
+  bool is_up() const { return up_; }
+
+  /// Sends requests that nobody measures: `count` of them. Returns the rate at which they were answered.
+  double settle(std::size_t count, const std::stop_token& stop);
+
+  /// Sends `count` requests from the `first` on, at `clients` a time, as a slice of the load.
+  void slice(std::size_t first, std::size_t count, const std::vector<std::set<std::uint64_t>>& known,
+             const std::stop_token& stop);
+  /// All of an open loop.
+  void open_loop(const std::vector<double>& due, const std::vector<std::set<std::uint64_t>>& known,
+                 const std::stop_token& stop);
+
+  /// Each of the first `count` requests once, one after the other, with every reply.
+  service::Stretch ask_each(std::size_t count, const service::Seen& seen, const std::stop_token& stop);
+
+  /// Bodies to be looked at afterwards. Beyond 64 MiB they are not kept.
+  const Unseen& unseen() const { return unseen_; }
+
+  /// The trial is not ok, for this reason; the first one stays.
+  void fail(Outcome outcome, const std::string& why);
+
+  /// Ends the server and what comes after; the trial is complete then, but for its readings.
+  void end(const std::stop_token& stop);
+
+  const LoadCounts& counts() const { return counts_; }
+  Trial& trial() { return trial_; }
+
+ private:
+  std::optional<std::string> start(std::size_t connections, const std::stop_token& stop, bool& lost_port);
+  void take(const service::Stretch& stretch, std::size_t planned);
+  service::Seen looking(const std::vector<std::set<std::uint64_t>>& known);
+  bool is_right(const service::Sent& sent) const;
+
+  const ServiceCell& cell_;
+  measure::Launcher& launcher_;
+  Trial trial_;
+  std::unique_ptr<Staging> staging_;
+  std::unique_ptr<service::Server> server_;
+  std::unique_ptr<service::Carrier> carrier_;
+  std::vector<service::Wire> wires_;
+  LoadCounts counts_;
+  std::map<std::string, std::size_t> faults_;
+  Unseen unseen_;
+  std::size_t unseen_bytes_ = 0;
+  std::size_t slots_ = 0;
+  bool up_ = false;
+};
+
+}  // namespace assay::inline v1::campaign

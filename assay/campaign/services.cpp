@@ -1,0 +1,199 @@
+#include "assay/campaign/services.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "assay/campaign/service_life.hpp"
+#include "assay/check/answer.hpp"
+#include "assay/check/replies.hpp"
+#include "assay/measure/digest.hpp"
+#include "assay/schedule/order.hpp"
+#include "assay/service/pinned.hpp"
+
+namespace assay::inline v1::campaign {
+namespace {
+
+using Lives = std::vector<std::unique_ptr<ServiceLife>>;
+
+std::string name_of(const std::vector<service::Request>& requests, std::size_t place) {
+  const auto& request = requests[place];
+  return (requests.size() > 1 ? "request " + std::to_string(place + 1) + ", " : std::string{}) +
+         request.method + " " + request.path;
+}
+
+check::ReplyCheck asked_of(const service::Request& request) {
+  return {.status = request.status, .match = request.match};
+}
+
+/// A number that tells rounds and passes apart, for orders drawn afresh.
+int number_of(int round, std::size_t pass) {
+  constexpr int most_passes = 4096;
+  return round * most_passes + static_cast<int>(pass % most_passes);
+}
+
+}  // namespace
+
+Trial Services::check(CellId id, std::optional<CellId> baseline, const std::stop_token& stop) {
+  const auto& cell = cells_.at(id);
+  const auto& requests = *cell.requests;
+  const auto& check = cell.process.check;
+  ServiceLife life(id, cell, launcher_, Role::check);
+  const auto count = std::min(requests.size(), cell.count);
+  const auto known_answers = baseline ? expected_.find(*baseline) : expected_.end();
+  Known known(requests.size());
+  std::vector<KeptAnswer> masked;
+  measure::Digest all;
+  std::string difference;
+  double latencies = 0;
+  if (life.begin(1, stop)) {
+    life.ask_each(
+        count,
+        [&](const service::Sent& sent, const std::string& body) {
+          const auto name = name_of(requests, sent.request);
+          latencies += sent.latency;
+          if (sent.fault != service::Fault::none)
+            return life.fail(stop.stop_requested() ? Outcome::interrupted : Outcome::failed,
+                             name + ": " + to_string(sent.fault));
+          std::optional<std::string> expected;
+          if (known_answers != expected_.end()) expected = known_answers->second.at(sent.request).text();
+          const bool equal = check.equal == "replies";
+          if (const auto wrong =
+                  check::what_is_wrong_with_reply(check, asked_of(requests[sent.request]), sent.status, body,
+                                                  equal ? expected : std::nullopt))
+            life.fail(Outcome::wrong, name + ": " + *wrong);
+          known[sent.request].insert(sent.digest);
+          auto mine = check::masked(check, body);
+          all.add(mine.data(), mine.size());
+          if (expected && !equal && difference.empty() && mine != *expected)
+            difference = name + ": " +
+                         check::first_difference({mine, true, {}, mine.size()},
+                                                 {*expected, true, {}, expected->size()});
+          masked.emplace_back(check::Answer{mine, true, {}, mine.size()});
+        },
+        stop);
+  }
+  life.end(stop);
+  auto trial = std::move(life.trial());
+  constexpr int not_here = 77;
+  if (trial.outcome == Outcome::failed && trial.exit_status == not_here) {
+    trial.outcome = Outcome::absent;
+    trial.detail = "says that it does not support this (exit status 77)";
+  }
+  if (trial.outcome != Outcome::ok) return trial;
+  // What a trial will likely take, for forecasts.
+  const double each = latencies / static_cast<double>(count);
+  const auto at_once = static_cast<double>(std::max<std::size_t>(cell.clients, 1));
+  const double settling = each * static_cast<double>(cell.settle) / at_once;
+  const double load = static_cast<double>(cell.count) * (cell.arrivals ? 1 / *cell.arrivals : each / at_once);
+  if (const auto time = ids_.find(metrics::Known::wall_time))
+    trial.readings.push_back({*time, life.counts().wall + settling + load});
+  trial.output_digest = all.text();
+  trial.detail = difference;
+  known_[id] = std::move(known);
+  expected_[id] = std::move(masked);
+  return trial;
+}
+
+/// Gives the servers their slices, in turns.
+void Services::load(Lives& lives, const Heat& heat, const std::stop_token& stop) const {
+  const auto& cell = lives.front()->cell();
+  const service::Pinned pinned(cell.driver_core);
+  const auto each = [&](int pass, const auto& work) {
+    std::vector<CellId> up;
+    for (const auto& life : lives)
+      if (life->is_up() && life->trial().outcome == Outcome::ok) up.push_back(life->id());
+    for (const auto id : schedule::order_of_round(design_.rules.seed, pass, up)) {
+      if (stop.stop_requested()) return;
+      const auto life = std::ranges::find(lives, id, [](const auto& l) { return l->id(); });
+      const auto known = known_.find(id);
+      static const Known none;
+      work(**life, known == known_.end() ? none : known->second);
+    }
+  };
+  double slowest = 0;
+  each(number_of(heat.round, 0), [&](ServiceLife& life, const Known&) {
+    const double rate = life.settle(cell.settle, stop);
+    slowest = slowest == 0 ? rate : std::min(slowest, rate);
+  });
+  if (cell.arrivals) {
+    const auto due = service::due_times(cell.count, *cell.arrivals, cell.spacing == Spacing::random,
+                                        design_.rules.seed + static_cast<std::uint64_t>(heat.round));
+    each(number_of(heat.round, 1),
+         [&](ServiceLife& life, const Known& known) { life.open_loop(due, known, stop); });
+    return;
+  }
+  constexpr std::size_t for_each_client = 16;
+  const auto least = for_each_client * cell.clients;
+  const auto wanted = static_cast<std::size_t>(std::llround(cell.slice * slowest));
+  const auto size = cell.slice > 0 ? std::clamp(wanted, std::min(least, cell.count), cell.count) : cell.count;
+  std::size_t pass = 1;
+  for (std::size_t first = 0; first < cell.count && !stop.stop_requested(); first += size, ++pass) {
+    // What would be left for a short last slice goes with this one.
+    const auto count = cell.count - first < 2 * size ? cell.count - first : size;
+    each(number_of(heat.round, pass),
+         [&](ServiceLife& life, const Known& known) { life.slice(first, count, known, stop); });
+    if (count > size) break;
+  }
+}
+
+std::vector<Trial> Services::run(const Heat& heat, const std::stop_token& stop) {
+  Lives lives;
+  for (const auto id : heat.cells) {
+    lives.push_back(std::make_unique<ServiceLife>(id, cells_.at(id), launcher_, heat.role));
+    lives.back()->begin(cells_.at(id).slots(), stop);
+  }
+  load(lives, heat, stop);
+  std::vector<const LoadCounts*> up;
+  for (const auto& life : lives) {
+    const auto& cell = life->cell();
+    for (const auto& [what, body] : life->unseen()) {
+      const auto baseline = std::ranges::find(design_.contrasts, life->id(), &Contrast::candidate);
+      const auto compared =
+          expected_.find(baseline == design_.contrasts.end() ? life->id() : baseline->baseline);
+      std::optional<std::string> expected;
+      if (cell.process.check.equal == "replies" && compared != expected_.end())
+        expected = compared->second.at(what.first).text();
+      if (const auto wrong = check::what_is_wrong_with_reply(
+              cell.process.check, {.status = 0, .match = (*cell.requests)[what.first].match},
+              cell.process.check.status_ok.front(), body, expected))
+        life->fail(Outcome::wrong, "its reply changed in round " + std::to_string(heat.round) + ": " +
+                                       name_of(*cell.requests, what.first) + ": " + *wrong);
+      else if (const auto known = known_.find(life->id()); known != known_.end())
+        known->second[what.first].insert(what.second);
+    }
+    life->end(stop);
+    if (life->trial().outcome == Outcome::ok) up.push_back(&life->counts());
+  }
+  const auto rates = steady_rates(up);
+  std::vector<Trial> trials;
+  std::size_t told = 0;
+  for (std::size_t i = 0; i < lives.size(); ++i) {
+    auto& life = *lives[i];
+    auto& trial = life.trial();
+    if (trial.outcome == Outcome::ok) {
+      const auto rate = rates[told++];
+      add_load_readings(life.counts(), life.cell().clients > 0 ? rate : std::nullopt, ids_, trial);
+    }
+    trial.round = heat.round;
+    trial.position = heat.position + static_cast<int>(i);
+    trials.push_back(std::move(trial));
+  }
+  return trials;
+}
+
+std::vector<Doubt> Services::doubts() const {
+  std::vector<Doubt> doubts;
+  for (const auto workload : design_.workloads.ids()) {
+    const auto cell = std::ranges::find_if(
+        cells_, [&](const auto& entry) { return design_.cells[entry.first].workload == workload; });
+    if (cell == cells_.end()) continue;
+    const auto& check = cell->second.process.check;
+    const bool any_match =
+        std::ranges::any_of(*cell->second.requests, [](const auto& r) { return !r.match.empty(); });
+    if (check.equal.empty() && check.match.empty() && !any_match)
+      doubts.push_back({workload, "nothing checks what it replies but the status"});
+  }
+  return doubts;
+}
+
+}  // namespace assay::inline v1::campaign

@@ -1,0 +1,134 @@
+#include "assay/plan/validate_service.hpp"
+
+#include <re2/re2.h>
+
+#include <algorithm>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "assay/check/extract.hpp"
+
+namespace assay::inline v1::plan {
+namespace {
+
+bool mentions(const std::vector<std::string>& words, const std::string& placeholder) {
+  return std::ranges::any_of(words,
+                             [&](const auto& word) { return word.find(placeholder) != std::string::npos; });
+}
+
+/// The checks of one workload.
+class ServiceValidator {
+ public:
+  ServiceValidator(const PlannedWorkload& workload, const std::string& path, const Refusal& refusal)
+      : workload_(workload), path_(path), refusal_(refusal) {}
+
+  void server() const {
+    const auto& service = *workload_.service;
+    const auto path = path_ + ".service";
+    if (service.start.empty())
+      refusal_.raise(path, "the service has no command that starts it",
+                     "give it start = [\"${exe}\", \"--port\", \"${port}\"]");
+    const bool control_has_port =
+        workload_.control.environment && mentions(*workload_.control.environment, "${port}");
+    if (service.socket.empty() && !mentions(service.start, "${port}") && !control_has_port)
+      refusal_.raise(
+          path + ".start", "the server is not told its port",
+          "write ${port} where its command names it, or give the path of its Unix socket: socket = \"…\"");
+    if (!service.ready.path.empty() && !service.ready.log.empty())
+      refusal_.raise(path + ".ready", "both path and log say when it is ready", "leave one of them out");
+    if (!service.ready.path.empty() && service.ready.path.front() != '/' && service.ready.path.front() != '$')
+      refusal_.raise(path + ".ready", "a path begins with /", "write it like \"/health\"");
+    if (const RE2 log("(?m)" + service.ready.log, RE2::Quiet); !log.ok())
+      refusal_.raise(path + ".ready", "log is not a regular expression: " + log.error(),
+                     "see the RE2 syntax; in TOML, single quotes keep backslashes");
+    if (!workload_.run.empty())
+      refusal_.raise(path_ + ".run", "a workload is either a program that runs or a service",
+                     "take run out, or service");
+    if (!workload_.stdin_file.empty())
+      refusal_.raise(path_ + ".stdin", "a server gets requests, nothing on its standard input",
+                     "take stdin out");
+  }
+
+  void requests() const {
+    if (!workload_.requests)
+      refusal_.raise(path_ + ".service", "nothing is asked of the service",
+                     "add [workload.requests] with path = \"/…\" and clients = 8");
+    const auto& requests = *workload_.requests;
+    const auto path = path_ + ".requests";
+    if (requests.file.empty() == requests.path.empty())
+      refusal_.raise(path, "either a file of requests or one path",
+                     "write file = \"requests.jsonl\" or path = \"/plan\"");
+    if (!requests.path.empty() && requests.path.front() != '/' && requests.path.front() != '$')
+      refusal_.raise(path + ".path", "a path begins with /", "write it like \"/plan?from=3\"");
+    if (requests.clients.empty() == requests.arrivals.empty())
+      refusal_.raise(path, "either so many clients, each of which waits for its reply, or a rate of arrivals",
+                     "write clients = 8 or arrivals = \"40/s\"");
+    if (requests.clients.empty() && requests.slice != PlannedRequests{}.slice)
+      refusal_.raise(path + ".slice", "an open loop has no slices: its rate would start afresh in each",
+                     "take it out");
+  }
+
+  /// A quantile takes ten replies above it.
+  void quantiles(const std::vector<std::string>& watch) const {
+    for (const auto& [metric, needs] : {std::pair{"latency p50", 20},
+                                        {"latency p90", 100},
+                                        {"latency p99", 1000},
+                                        {"latency p99.9", 10000}})
+      if (std::ranges::count(watch, metric) > 0 && workload_.requests->count < needs)
+        refusal_.raise("plan.watch",
+                       std::string(metric) + " takes " + std::to_string(needs) + " requests a trial, and \"" +
+                           workload_.name + "\" has " + std::to_string(workload_.requests->count),
+                       "write count = " + std::to_string(needs) + " in its [workload.requests]");
+  }
+
+  void check() const {
+    const auto& check = workload_.check;
+    const auto path = path_ + ".check";
+    if (check.equal == "stdout")
+      refusal_.raise(path + ".equal", "a service has replies", "write equal = \"replies\"");
+    if (!check.file.empty() || !check.program.empty() || check.tolerance != 0 || check.min_size != 0 ||
+        check.exit_ok != AnswerCheck{}.exit_ok)
+      refusal_.raise(path, "replies are checked by equal, match, status_ok, ignore and ignore_json",
+                     "take the other keys out");
+    for (const int status : check.status_ok)
+      if (status < 200 || status > 599)
+        refusal_.raise(path + ".status_ok", std::to_string(status) + " is no status of a reply",
+                       "use 200 to 599");
+    for (const auto& pattern : check.ignore)
+      if (const RE2 parsed("(?m)" + pattern, RE2::Quiet); !parsed.ok())
+        refusal_.raise(path + ".ignore", "\"" + pattern + "\" is not a regular expression: " + parsed.error(),
+                       "see the RE2 syntax; in TOML, single quotes keep backslashes");
+    for (const auto& pointer : check.ignore_json)
+      if (const auto problem = check::problem_of_pointer(pointer); !problem.empty())
+        refusal_.raise(path + ".ignore_json", "\"" + pointer + "\": " + problem, "see RFC 6901");
+  }
+
+ private:
+  const PlannedWorkload& workload_;
+  const std::string& path_;
+  const Refusal& refusal_;
+};
+
+}  // namespace
+
+void validate_service(const Plan& plan, const PlannedWorkload& workload, const std::string& path,
+                      const Refusal& refusal) {
+  if (!workload.service) {
+    if (workload.requests)
+      refusal.raise(path + ".requests", "there is no server that the requests go to",
+                    "add [workload.service]");
+    if (workload.check.equal == "replies")
+      refusal.raise(path + ".check.equal", "a program has standard output", "write equal = \"stdout\"");
+    return;
+  }
+  if (plan.rounds.mode == PlannedRounds::Mode::abreast)
+    refusal.raise(path + ".service", "services can't run abreast", "use mode = \"turns\"");
+  const ServiceValidator validator(workload, path, refusal);
+  validator.server();
+  validator.requests();
+  validator.quantiles(plan.watch);
+  validator.check();
+}
+
+}  // namespace assay::inline v1::plan

@@ -1,0 +1,54 @@
+#pragma once
+
+#include <cstddef>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "assay/service/reply.hpp"
+
+namespace assay::inline v1::service {
+
+/// Where a server listens: a port of the loopback interface, or the path of a Unix socket.
+struct Address {
+  int port = 0;
+  std::string socket;  ///< empty: the port
+
+  std::string host() const;  ///< as a Host header has it
+};
+
+/// Seconds on the monotonic clock.
+double now();
+
+/// Moves requests and replies over a number of connections, its slots, each of which has one request at a
+/// time. Who sends when is the caller's business. One thread at a time.
+class Carrier {
+ public:
+  virtual ~Carrier() = default;
+
+  /// Makes so many slots and opens the first `at_once` connections, one after the other and with short
+  /// pauses, since a server's queue of new ones may be short; the others are opened when they first send. How
+  /// many of those could not be had: they are tried again then.
+  virtual std::size_t open(std::size_t slots, std::size_t at_once) = 0;
+
+  /// Sends a request, given as bytes that live until its reply has come or was abandoned. A slot whose
+  /// connection has ended is opened anew; where that fails, wait() tells it as a reply. `is_head`: its reply
+  /// has no body.
+  virtual void send(std::size_t slot, const std::string& wire, bool is_head) = 0;
+
+  /// Waits for replies, at most until this moment, and returns those that came together; none when the time
+  /// is over. The last 60 µs are waited for without sleep. Good until the next call.
+  virtual std::span<Reply> wait(double until) = 0;
+
+  /// Gives the slot's request up and ends its connection.
+  virtual void abandon(std::size_t slot) = 0;
+
+  /// Whether a slot may send without making the server's queue of new connections longer than it should be:
+  /// it is connected, or few others are connecting.
+  virtual bool may_send(std::size_t slot) const = 0;
+
+  /// How many connections were opened anew because they had ended.
+  virtual std::size_t reopened() const = 0;
+};
+
+}  // namespace assay::inline v1::service

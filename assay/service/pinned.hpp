@@ -1,0 +1,22 @@
+#pragma once
+
+#include <sched.h>
+
+namespace assay::inline v1::service {
+
+/// Keeps the calling thread on one core as long as this object lives, so that who sends requests and who
+/// answers them don't push each other about. Does nothing where the kernel refuses. To be ended by the thread
+/// that made it.
+class Pinned {
+ public:
+  explicit Pinned(int core);
+  ~Pinned();
+  Pinned(const Pinned&) = delete;
+  Pinned& operator=(const Pinned&) = delete;
+
+ private:
+  cpu_set_t before_{};
+  bool pinned_ = false;
+};
+
+}  // namespace assay::inline v1::service

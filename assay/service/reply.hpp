@@ -1,0 +1,30 @@
+#pragma once
+
+#include <cstddef>
+#include <string>
+
+namespace assay::inline v1::service {
+
+/// Why there is no reply to a request.
+enum class Fault {
+  none,
+  connect,    ///< no connection could be had
+  timeout,    ///< no whole reply in time
+  reset,      ///< the connection ended before any of it came
+  truncated,  ///< the connection ended in the midst of it
+  malformed   ///< what came is no HTTP
+};
+
+/// What came back on a slot of a carrier.
+struct Reply {
+  std::size_t slot = 0;
+  double at = 0;  ///< seconds on the monotonic clock, when its last byte was seen
+  Fault fault = Fault::none;
+  int status = 0;  ///< 0 where there is none
+  std::string body;
+};
+
+/// In words: "the connection was reset".
+std::string to_string(Fault fault);
+
+}  // namespace assay::inline v1::service

@@ -1,0 +1,124 @@
+#include "assay/service/server.hpp"
+
+#include <re2/re2.h>
+
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+#include <thread>
+#include <utility>
+
+#include "assay/model/printable.hpp"
+#include "assay/service/request.hpp"
+#include "assay/service/socket_carrier.hpp"
+#include "assay/service/tree.hpp"
+
+namespace assay::inline v1::service {
+namespace {
+
+/// The last lines of a text, made safe to print.
+std::string last_lines(std::string text) {
+  constexpr std::size_t most_lines = 6;
+  while (!text.empty() && text.back() == '\n') text.pop_back();
+  std::size_t from = text.size();
+  for (std::size_t lines = 0; lines < most_lines && from > 0 && from != std::string::npos; ++lines)
+    from = from == 0 ? 0 : text.rfind('\n', from - 1) == std::string::npos ? 0 : text.rfind('\n', from - 1);
+  text = printable(text.substr(from));
+  if (!text.empty() && text.front() == '\n') text.erase(0, 1);
+  return text.empty() ? text : "\n" + text;
+}
+
+}  // namespace
+
+Server::Server(measure::Launcher& launcher, Serving serving)
+    : launcher_(launcher), serving_(std::move(serving)) {}
+
+std::optional<std::string> Server::begin(const std::stop_token& stop) {
+  constexpr double first_pause = 0.001, longest_pause = 0.05;
+  const double start = now();
+  running_.emplace(launcher_.start(serving_.command));
+  if (!running_->pid()) {
+    auto result = running_->wait(stop);
+    running_.reset();
+    return "could not be started: " + result.not_started.value_or("it is not known why");
+  }
+  for (double pause = first_pause; !listens() || !answers_now();
+       pause = std::min(1.5 * pause, longest_pause)) {
+    if (stop.stop_requested()) return "was interrupted before it was ready";
+    if (!running_->still_runs()) return "ended before it was ready" + log_tail();
+    if (now() - start > serving_.ready.timeout) {
+      if (const auto problem = whose_port()) return problem;
+      return "was not ready within " + std::to_string(std::lround(serving_.ready.timeout)) + " s" +
+             log_tail();
+    }
+    std::this_thread::sleep_for(std::chrono::duration<double>(pause));
+  }
+  start_seconds_ = now() - start;
+  if (!running_->still_runs()) return "ended as soon as it was ready" + log_tail();
+  return whose_port();
+}
+
+bool Server::answers_now() const {
+  const auto& ready = serving_.ready;
+  if (!ready.log.empty()) {
+    constexpr std::size_t enough = 1U << 20U;
+    const RE2 pattern("(?m)" + ready.log, RE2::Quiet);
+    return RE2::PartialMatch(running_->err_so_far(enough), pattern) ||
+           RE2::PartialMatch(running_->out_so_far(enough), pattern);
+  }
+  const auto carrier = socket_carrier(serving_.address);
+  if (carrier->open(1, 1) > 0) return false;
+  if (ready.path.empty()) return true;
+  constexpr double patience = 1;
+  const auto wire = on_the_wire({.path = ready.path}, serving_.address.host());
+  carrier->send(0, wire, false);
+  const auto replies = carrier->wait(now() + patience);
+  return !replies.empty() && replies.front().status == ready.status;
+}
+
+/// Whether it listens on its port itself: another program that has it would answer as well.
+bool Server::listens() const {
+  if (!serving_.address.socket.empty()) return true;
+  const auto listening = listeners_on(serving_.address.port);
+  if (listening.empty()) return false;
+  const auto own = sockets_of(processes_of(*running_->pid()));
+  return std::ranges::any_of(listening, [&](std::uint64_t inode) { return own.contains(inode); });
+}
+
+/// Why the port is not its own alone; empty when it is, or nobody listens there.
+std::optional<std::string> Server::whose_port() {
+  if (!serving_.address.socket.empty()) return {};
+  const auto listening = listeners_on(serving_.address.port);
+  const auto own = sockets_of(processes_of(*running_->pid()));
+  std::size_t mine = 0;
+  for (const auto inode : listening) mine += own.contains(inode) ? 1U : 0U;
+  if (mine == listening.size()) return {};
+  lost_port_ = true;
+  const auto port = std::to_string(serving_.address.port);
+  return (mine == 0 ? "does not listen on its port " + port + ", where another program does"
+                    : "shares its port " + port + " with another program") +
+         log_tail();
+}
+
+double Server::cpu(bool look_again) {
+  if (!running_ || !running_->pid()) return 0;
+  if (look_again || processes_.empty()) processes_ = processes_of(*running_->pid());
+  return cpu_of(processes_);
+}
+
+measure::ProcessResult Server::end(const std::stop_token& stop) {
+  if (!running_) return {};
+  running_->stop(serving_.stop_signal, serving_.grace);
+  auto result = running_->wait(stop);
+  running_.reset();
+  return result;
+}
+
+std::string Server::log_tail() const {
+  constexpr std::size_t most = 2000;
+  if (!running_) return {};
+  const auto err = running_->err_so_far(most);
+  return last_lines(err.empty() ? running_->out_so_far(most) : err);
+}
+
+}  // namespace assay::inline v1::service

@@ -1,0 +1,76 @@
+#pragma once
+
+#include <sys/types.h>
+
+#include <csignal>
+#include <optional>
+#include <stop_token>
+#include <string>
+#include <vector>
+
+#include "assay/measure/process.hpp"
+#include "assay/measure/running.hpp"
+#include "assay/service/carrier.hpp"
+
+namespace assay::inline v1::service {
+
+/// When a server counts as ready, within `timeout` seconds: a request for `path` has a reply of this status,
+/// or its output matches `log` (RE2, multi-line), or, where both are empty, it takes connections.
+struct Readiness {
+  std::string path;
+  int status = 200;
+  std::string log;
+  double timeout = 30;
+};
+
+/// A server and how it is to be treated.
+struct Serving {
+  measure::Command command;
+  Address address;
+  Readiness ready;
+  int stop_signal = SIGTERM;
+  double grace = 5;  ///< seconds from that signal until it is killed
+};
+
+/// One life of a server: started, awaited, asked to end. It ends at the latest with this object, with
+/// everything that it started. One thread at a time.
+class Server {
+ public:
+  Server(measure::Launcher& launcher, Serving serving);
+
+  /// Starts it and waits until it is ready and alone on its port. Why it is not, in words, with the end of
+  /// its log; empty when it is.
+  std::optional<std::string> begin(const std::stop_token& stop);
+
+  /// Whether begin() failed because another program has its port, wholly or too.
+  bool lost_port() const { return lost_port_; }
+
+  const Address& address() const { return serving_.address; }
+  double start_seconds() const { return start_seconds_; }  ///< until it was ready
+
+  bool still_runs() { return running_ && running_->still_runs(); }
+
+  /// CPU seconds used by it and what it started, up to now. Its processes are looked for anew where
+  /// `look_again`.
+  double cpu(bool look_again);
+
+  /// Asks it to end, and waits for that. To be called once, after begin().
+  measure::ProcessResult end(const std::stop_token& stop);
+
+  /// The last lines of what it wrote, each after a line break.
+  std::string log_tail() const;
+
+ private:
+  bool listens() const;
+  bool answers_now() const;
+  std::optional<std::string> whose_port();
+
+  measure::Launcher& launcher_;
+  Serving serving_;
+  std::optional<measure::Running> running_;
+  std::vector<pid_t> processes_;
+  double start_seconds_ = 0;
+  bool lost_port_ = false;
+};
+
+}  // namespace assay::inline v1::service

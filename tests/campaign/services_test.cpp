@@ -1,0 +1,157 @@
+// Campaigns whose candidates are servers.
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include "assay/campaign/carry_out.hpp"
+#include "assay/campaign/load_readings.hpp"
+#include "assay/ledger/ledger.hpp"
+#include "support/plans.hpp"
+#include "support/tool.hpp"
+
+namespace assay::inline v1::campaign {
+namespace {
+
+using test::finding_on;
+using test::Scratch;
+using testing::HasSubstr;
+
+/// Servers that are told these words, the first the baseline; six rounds of 300 requests by two clients.
+Plan servers_of(const std::vector<std::vector<std::string>>& modes,
+                const AnswerCheck& check = {.equal = "replies"}) {
+  Plan plan{.rounds = {.min = 6, .max = 6}, .seed = 3};
+  for (std::size_t i = 0; i < modes.size(); ++i) {
+    PlannedCandidate candidate{.name = "c" + std::to_string(i), .exe = SERVE};
+    candidate.with["mode"] = modes[i][0];
+    candidate.with["number"] = modes[i].size() > 1 ? modes[i][1] : std::string("0");
+    plan.candidates.push_back(std::move(candidate));
+  }
+  PlannedWorkload workload{.name = "locks", .check = check};
+  workload.service =
+      PlannedService{.start = {"${exe}", "${port}", "${mode}", "${number}"}, .stop = {.grace = 0.3}};
+  workload.service->ready.timeout = 2;
+  workload.requests = PlannedRequests{.path = "/locks", .clients = "2", .count = 300, .settle = 20};
+  plan.workloads.push_back(std::move(workload));
+  return plan;
+}
+
+TEST(Services, AServerThatDoesMoreForEachRequestIsFound) {
+  const Scratch scratch;
+  const auto findings =
+      carry_out(servers_of({{"work", "20000"}, {"work", "200000"}}), {.ledger = scratch.path("l.db")});
+  const auto& rate = finding_on(findings, "steady rate");
+  EXPECT_EQ(rate.verdict, Verdict::worse);
+  EXPECT_LT(rate.effect.value, 0.7);
+  EXPECT_GT(finding_on(findings, "server cpu per request").effect.value, 1.5);
+  EXPECT_EQ(finding_on(findings, "latency p50").verdict, Verdict::worse);
+  EXPECT_EQ(finding_on(findings, "failed requests").candidate_typical, 0);
+  for (const char* metric : {"requests per second", "latency p90", "start time", "server peak memory"})
+    EXPECT_GT(finding_on(findings, metric).candidate_typical, 0) << metric;
+  EXPECT_TRUE(std::ranges::none_of(findings.findings, [&](const Finding& f) {
+    return findings.metric_of(f).name == "latency p99";
+  })) << "takes a thousand requests";
+  ledger::Ledger ledger(scratch.path("l.db"));
+  EXPECT_EQ(ledger.read(ledger.list().at(0).id).log.trials.size(), 2U + 2 * 7 + 2);  // checks, rounds, builds
+}
+
+TEST(Services, AReplyThatChangesIsWrongAndTheFirstDifferenceIsShown) {
+  const auto findings = carry_out(servers_of({{"plain"}, {"wrong", "100"}, {"wrong", "1"}}));
+  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::wrong);
+  EXPECT_THAT(findings.states[CellId{1}].detail,
+              HasSubstr("its reply changed in round 1: GET /locks: its body is not the baseline's: line 1: "
+                        "\"GET /locks or so\", expected \"GET /locks\""));
+  EXPECT_EQ(findings.states[CellId{2}].standing, Standing::wrong);
+  EXPECT_THAT(findings.states[CellId{2}].detail,
+              testing::StartsWith("GET /locks: its body is not the baseline's"));
+}
+
+TEST(Services, VolatilePartsAreNotCompared) {
+  auto plan = servers_of({{"numbered"}, {"numbered"}}, {.equal = "replies", .ignore = {" as number [0-9]+"}});
+  const auto findings = carry_out(plan);
+  EXPECT_TRUE(findings.states[CellId{1}].is_sound()) << findings.states[CellId{1}].detail;
+  EXPECT_EQ(finding_on(findings, "steady rate").rounds, 6U);
+}
+
+TEST(Services, FailedRequestsAreAFindingAndCountAsTheSlowest) {
+  const auto findings = carry_out(servers_of({{"plain"}, {"failing", "5"}}));
+  const auto& failed = finding_on(findings, "failed requests");
+  EXPECT_EQ(failed.baseline_typical, 0);
+  EXPECT_NEAR(failed.candidate_typical, 20, 1);
+  EXPECT_EQ(failed.verdict, Verdict::worse);
+  EXPECT_TRUE(std::ranges::none_of(findings.findings, [&](const Finding& f) {
+    return findings.metric_of(f).name == "latency p90";
+  })) << "a fifth failed: nine tenths have no latency";
+}
+
+TEST(Services, ServersThatFailLeaveWithTheirReason) {
+  const auto findings =
+      carry_out(servers_of({{"plain"}, {"dies", "150"}, {"never"}, {"absent"}, {"failing", "1"}, {"plain"}}));
+  const auto stands = [&](int cell) { return findings.states[CellId{cell}]; };
+  EXPECT_EQ(stands(1).standing, Standing::failed);
+  EXPECT_THAT(stands(1).detail, HasSubstr("the server ended"));
+  EXPECT_EQ(stands(2).standing, Standing::failed);
+  EXPECT_THAT(stands(2).detail,
+              testing::AllOf(HasSubstr("was not ready within 2 s"), HasSubstr("looking for")));
+  EXPECT_EQ(stands(3).standing, Standing::absent);
+  EXPECT_EQ(stands(4).standing, Standing::wrong) << "its only reply has another status";
+  EXPECT_TRUE(stands(5).is_sound());
+}
+
+TEST(Services, AnOpenLoopIsJudgedByItsLatenciesAndOneThatCannotKeepUpIsToldSo) {
+  auto plan = servers_of({{"plain"}, {"work", "300000"}});
+  plan.workloads[0].requests =
+      PlannedRequests{.path = "/locks", .arrivals = "400/s", .count = 200, .settle = 20};
+  const auto findings = carry_out(plan);
+  EXPECT_EQ(finding_on(findings, "latency p50").verdict, Verdict::worse);
+  plan.candidates[1].with["number"] = std::string("8000000");  // more than ten milliseconds a request
+  plan.workloads[0].requests->settle = 1;
+  plan.workloads[0].requests->count = 100;
+  plan.workloads[0].requests->connections = 1;
+  const auto slow = carry_out(plan);
+  EXPECT_EQ(slow.states[CellId{1}].standing, Standing::failed);
+  EXPECT_THAT(slow.states[CellId{1}].detail, HasSubstr("of 400 requests a second"));
+}
+
+TEST(Services, OneTrialAtATimeAndUnixSocketsWork) {
+  const Scratch scratch;
+  auto plan = servers_of({{"plain"}, {"work", "200000"}});
+  plan.folder = scratch.path();
+  plan.workloads[0].service->keep = KeepServer::trial;
+  plan.workloads[0].service->socket = "${candidate}.sock";
+  plan.workloads[0].service->start = {"${exe}", "./${candidate}.sock", "${mode}", "${number}"};
+  plan.workloads[0].requests->slice = 0;
+  const auto findings = carry_out(plan);
+  EXPECT_EQ(finding_on(findings, "steady rate").verdict, Verdict::worse);
+}
+
+TEST(Services, RunBesidePrograms) {
+  auto plan = servers_of({{"plain"}, {"plain"}});
+  plan.workloads.push_back({.name = "help", .run = {"/bin/true"}});
+  const auto findings = carry_out(plan);
+  EXPECT_GT(finding_on(findings, "steady rate").candidate_typical, 0);
+  EXPECT_TRUE(std::ranges::any_of(findings.findings, [&](const Finding& f) {
+    return findings.metric_of(f).name == "wall time" &&
+           findings.workload(findings.candidate_of(f)).name == "help";
+  }));
+}
+
+LoadCounts counts(std::vector<double> slices) {
+  LoadCounts of;
+  of.slice_rates = std::move(slices);
+  return of;
+}
+
+TEST(SteadyRates, LeaveOutWhatAllServersOfAPassHadInCommon) {
+  // The second is 10 % quicker in every pass, though the machine was half as fast in the third.
+  const auto a = counts({1000, 1000, 500, 1000}), b = counts({1100, 1100, 550, 1100});
+  const auto rates = steady_rates({&a, &b});
+  EXPECT_NEAR(*rates[1] / *rates[0], 1.1, 1e-9);
+  const auto short_one = counts({900}), dead = counts({0, 0, 1});
+  const auto apart = steady_rates({&a, &short_one, &dead});
+  EXPECT_EQ(apart[0], 1000);
+  EXPECT_EQ(apart[1], 900);
+  EXPECT_FALSE(apart[2]);
+}
+
+}  // namespace
+}  // namespace assay::inline v1::campaign
