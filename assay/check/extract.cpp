@@ -62,7 +62,7 @@ Extracted by_pattern(const PlannedMetric& metric, std::string_view text) {
     from = match[0].empty() ? end + 1 : end;
   }
   if (found.occurrences.empty())
-    found.problem = where(metric) + " nothing matches its pattern" + ", " + head_of(text);
+    found.problem = where(metric) + " nothing matches its pattern, " + head_of(text);
   return found;
 }
 

@@ -91,6 +91,8 @@ class ServiceValidator {
         check.exit_ok != AnswerCheck{}.exit_ok)
       refusal_.raise(path, "replies are checked by equal, match, status_ok, ignore and ignore_json",
                      "take the other keys out");
+    if (check.status_ok.empty())
+      refusal_.raise(path + ".status_ok", "no status would be a success", "list at least one, usually 200");
     for (const int status : check.status_ok)
       if (status < 200 || status > 599)
         refusal_.raise(path + ".status_ok", std::to_string(status) + " is no status of a reply",

@@ -4,6 +4,7 @@
 
 #include <map>
 #include <string_view>
+#include <utility>
 #include <vector>
 
 #include "assay/model/passing_on.hpp"
@@ -68,6 +69,49 @@ std::string list(const std::vector<std::string>& lines) {
   return out;
 }
 
+/// What stands below the lines of a text's blocks: how values spread, ceilings, what would settle them.
+std::vector<std::string> besides(const Report& report) {
+  std::vector<std::string> lines;
+  for (const auto& block : report.blocks) {
+    for (const auto& setting : block.settings)
+      for (const auto& row : setting.rows)
+        for (const auto& [what, said] : {std::pair{"", &row.runs},
+                                         {"within a trial: ", &row.within},
+                                         {"", &row.limit},
+                                         {"moved too: ", &row.moved},
+                                         {"", &row.settle}})
+          if (!said->empty())
+            lines.push_back(row.candidate + (row.where.empty() ? "" : " on " + row.where) + ", " +
+                            block.metric_name + ": " + what + *said);
+    if (!block.advice.empty()) lines.push_back(block.metric_name + ": " + block.advice);
+  }
+  return lines;
+}
+
+/// All metrics, a table for each place; empty where there are many places.
+std::string profile_tables(const std::vector<Profile>& profiles) {
+  constexpr std::size_t few = 6;
+  std::string out;
+  if (profiles.size() > few) return out;
+  for (const auto& profile : profiles) {
+    if (!profile.where.empty()) out += "**" + plain(profile.where) + "**\n\n";
+    std::string head = "| metric | " + plain(profile.baseline) + " |", rule = "|---|--:|";
+    for (const auto& candidate : profile.candidates) {
+      head += " " + plain(candidate) + " | change |";
+      rule += "--:|---|";
+    }
+    out += head + "\n" + rule + "\n";
+    for (const auto& line : profile.lines) {
+      out += "| " + plain(line.metric) + " | " + plain(line.baseline) + " |";
+      for (const auto& entry : line.entries)
+        out += " " + plain(entry.typical) + " | " + plain(entry.change + " " + entry.sign) + " |";
+      out += "\n";
+    }
+    out += "\n";
+  }
+  return out;
+}
+
 /// Several texts as one, each on a line of its own.
 std::string plain(const std::vector<std::string>& lines) {
   std::string out;
@@ -91,6 +135,8 @@ std::string to_markdown(const Findings& findings, const GateResult* gate) {
   constexpr std::size_t few = 10;
   out += rows.size() <= few ? table(rows) + "\n"
                             : folded(fmt::format("{} comparisons", rows.size()), table(rows));
+  out += folded("more on each comparison", list(besides(report)));
+  out += folded("all metrics", profile_tables(report.profiles));
   if (gate != nullptr) out += folded("the gate's reasons", list(reasons_of(*gate, all.design, true)));
   constexpr std::size_t of_each = 20;
   std::vector<std::string> over_all;

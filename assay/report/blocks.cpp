@@ -33,7 +33,8 @@ std::string missing_text(const CellState& state) {
 
 /// "fast runs −5.0 % (−5.4 … −4.6 %), typical runs −3 % (−9 … +4 %)"; empty where both say about the same.
 std::string runs_text(const Finding& f, const Metric& metric) {
-  if (!f.typical || !std::isfinite(f.interval.high) || f.interval.low <= 0) return {};
+  if (!f.typical || !std::isfinite(f.interval.high) || (f.effect.is_ratio() && f.interval.low <= 0))
+    return {};
   const auto& [effect, interval] = *f.typical;
   const auto at = [&](double x) { return Effect{f.effect.scale, x}.on_test_scale(); };
   constexpr double much_wider = 1.5;

@@ -19,8 +19,10 @@
 #include <cstring>
 #include <deque>
 #include <optional>
+#include <string>
 #include <string_view>
 #include <thread>
+#include <utility>
 
 #include "assay/measure/descriptor.hpp"
 #include "assay/model/error.hpp"
@@ -29,7 +31,39 @@ namespace assay::inline v1::service {
 namespace {
 
 namespace http = boost::beast::http;
-using Parser = http::response_parser<http::string_body>;
+
+/// Reads a reply's status and body, and of the headers what frames it: keeping them all would cost more than
+/// the rest.
+class Parser : public http::basic_parser<false> {
+ public:
+  int status() const { return status_; }
+  std::string take_body() { return std::move(body_); }
+
+ private:
+  using Text = boost::beast::string_view;
+  using Failed = boost::system::error_code;
+
+  void on_request_impl(http::verb, Text, Text, int, Failed&) override {}
+  void on_response_impl(int status, Text, int, Failed&) override { status_ = status; }
+  void on_field_impl(http::field, Text, Text, Failed&) override {}
+  void on_header_impl(Failed&) override {}
+  void on_body_init_impl(const boost::optional<std::uint64_t>& length, Failed&) override {
+    constexpr std::uint64_t much = 1U << 20U;
+    if (length) body_.reserve(static_cast<std::size_t>(std::min(*length, much)));
+  }
+  std::size_t on_body_impl(Text piece, Failed&) override { return add(piece); }
+  void on_chunk_header_impl(std::uint64_t, Text, Failed&) override {}
+  std::size_t on_chunk_body_impl(std::uint64_t, Text piece, Failed&) override { return add(piece); }
+  void on_finish_impl(Failed&) override {}
+
+  std::size_t add(Text piece) {
+    body_.append(piece.data(), piece.size());
+    return piece.size();
+  }
+
+  int status_ = 0;
+  std::string body_;
+};
 
 constexpr double spun = 60e-6;  ///< seconds before a moment that are waited for without sleep
 constexpr std::size_t longest_body = 64U << 20U;
@@ -264,7 +298,7 @@ class SocketCarrier : public Carrier {
         if (used == 0) return;
         continue;
       }
-      const auto status = static_cast<int>(slot.parser->get().result_int());
+      const auto status = slot.parser->status();
       if (status >= 100 && status < 200) {  // an interim one
         renew(slot);
         continue;
@@ -277,8 +311,8 @@ class SocketCarrier : public Carrier {
     auto& slot = slots_[place];
     const bool more_left = slot.buffer.size() > 0;
     const bool stays = slot.parser->keep_alive() && !more_left && slot.unsent.empty();
-    const auto status = static_cast<int>(slot.parser->get().result_int());
-    Reply reply{.at = at, .status = status, .body = std::move(slot.parser->get().body())};
+    const auto status = slot.parser->status();
+    Reply reply{.at = at, .status = status, .body = slot.parser->take_body()};
     if (!stays) slot.socket = {};
     answer(place, std::move(reply));
   }

@@ -70,6 +70,8 @@ std::size_t number_in(const httplib::Request& request, const char* name) {
 
 int serve(int port, Planner& planner) {
   httplib::Server server;
+  constexpr std::size_t connections = 64;
+  server.new_task_queue = [] { return new httplib::ThreadPool(connections); };
   server.set_tcp_nodelay(true);
   server.set_keep_alive_max_count(1'000'000);
   server.Get("/version", [&](const httplib::Request&, httplib::Response& reply) {

@@ -87,6 +87,10 @@ const std::vector<Malformed> malformed = {
      two + "[[workload]]\nname='w'\ncheck={equal='stdout'}\nservice={start=['./"
            "a','${port}']}\nrequests={path='/',clients=2}\n",
      "a service has replies"},
+    {"ServiceWithoutSuccess",
+     two + "[[workload]]\nname='w'\ncheck={status_ok=[]}\nservice={start=['./"
+           "a','${port}']}\nrequests={path='/',clients=2}\n",
+     "no status would be a success"},
     {"ServiceAbreast",
      "[rounds]\nmode='abreast'\n" + two +
          "[[workload]]\nname='w'\nservice={start=['./a','${port}']}\nrequests={path='/',clients=2}\n",
