@@ -57,6 +57,7 @@ void add_metric(const Evidence& evidence, MetricId id, Lines& lines) {
                                                                     : From::unpaired;
   const auto cells = by_cell(evidence.values(id, from));
   for (const auto& contrast : design.contrasts) {
+    if (lines.contains({contrast, id})) continue;  // its finding's
     const auto its = cells.find(contrast.baseline), mine = cells.find(contrast.candidate);
     if (design.is_twin(contrast.candidate) || !evidence.is_sound(contrast) || its == cells.end() ||
         mine == cells.end())
@@ -64,7 +65,6 @@ void add_metric(const Evidence& evidence, MetricId id, Lines& lines) {
     ProfileLine line{
         .of = contrast, .metric = id, .baseline = typical(its->second), .candidate = typical(mine->second)};
     if (line.baseline == 0 && line.candidate == 0) continue;
-    if (lines.contains({contrast, id})) continue;  // its finding's
     const auto series = from == From::judged ? pair_up(contrast, cells) : PairedSeries{.of = contrast};
     line.effect = seen(series, metric.scale, line);
     line.told = metric.prefer == Prefer::neither && is_told(series, metric, line.effect);

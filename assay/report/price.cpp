@@ -7,6 +7,7 @@
 #include <optional>
 
 #include "assay/judge/pairs.hpp"
+#include "assay/metrics/catalogue.hpp"
 #include "assay/model/plan.hpp"
 #include "assay/model/setting.hpp"
 #include "assay/report/units.hpp"
@@ -115,7 +116,10 @@ std::string advice_text(const Findings& all, const std::vector<const Finding*>& 
                                open.size() == 1 ? "s" : ""));
   constexpr double short_time = 0.02;
   const auto& first = *open.front();
-  if (all.metric_of(first).is_time() && first.baseline_typical < short_time)
+  const auto& metric = all.metric_of(first);
+  const bool of_a_run =
+      metrics::is(metric, metrics::Known::wall_time) || metrics::is(metric, metrics::Known::cpu_time);
+  if (of_a_run && first.baseline_typical < short_time)
     ways.push_back("longer runs, now " + value_text(first.baseline_typical, "s"));
   std::string text;
   for (const auto& way : ways) text += (text.empty() ? "unclear ones settle sooner with: " : "; ") + way;

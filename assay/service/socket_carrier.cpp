@@ -1,18 +1,14 @@
 #include "assay/service/socket_carrier.hpp"
 
-#include <arpa/inet.h>
-#include <netinet/in.h>
-#include <netinet/tcp.h>
 #include <poll.h>
 #include <sys/epoll.h>
 #include <sys/socket.h>
-#include <sys/un.h>
 
 #include <algorithm>
 #include <array>
 #include <boost/asio/buffer.hpp>
 #include <boost/beast/core/flat_buffer.hpp>
-#include <boost/beast/http.hpp>
+#include <boost/beast/http/error.hpp>
 #include <cerrno>
 #include <chrono>
 #include <cmath>
@@ -26,44 +22,13 @@
 
 #include "assay/measure/descriptor.hpp"
 #include "assay/model/error.hpp"
+#include "assay/service/connecting.hpp"
+#include "assay/service/reply_parser.hpp"
 
 namespace assay::inline v1::service {
 namespace {
 
 namespace http = boost::beast::http;
-
-/// Reads a reply's status and body, and of the headers what frames it: keeping them all would cost more than
-/// the rest.
-class Parser : public http::basic_parser<false> {
- public:
-  int status() const { return status_; }
-  std::string take_body() { return std::move(body_); }
-
- private:
-  using Text = boost::beast::string_view;
-  using Failed = boost::system::error_code;
-
-  void on_request_impl(http::verb, Text, Text, int, Failed&) override {}
-  void on_response_impl(int status, Text, int, Failed&) override { status_ = status; }
-  void on_field_impl(http::field, Text, Text, Failed&) override {}
-  void on_header_impl(Failed&) override {}
-  void on_body_init_impl(const boost::optional<std::uint64_t>& length, Failed&) override {
-    constexpr std::uint64_t much = 1U << 20U;
-    if (length) body_.reserve(static_cast<std::size_t>(std::min(*length, much)));
-  }
-  std::size_t on_body_impl(Text piece, Failed&) override { return add(piece); }
-  void on_chunk_header_impl(std::uint64_t, Text, Failed&) override {}
-  std::size_t on_chunk_body_impl(std::uint64_t, Text piece, Failed&) override { return add(piece); }
-  void on_finish_impl(Failed&) override {}
-
-  std::size_t add(Text piece) {
-    body_.append(piece.data(), piece.size());
-    return piece.size();
-  }
-
-  int status_ = 0;
-  std::string body_;
-};
 
 constexpr double spun = 60e-6;  ///< seconds before a moment that are waited for without sleep
 constexpr std::size_t longest_body = 64U << 20U;
@@ -75,45 +40,11 @@ struct Slot {
   bool waiting = false, head = false, had_one = false;
   bool wants_to_write = false;  ///< epoll was told
   bool connecting = false;
-  std::optional<Parser> parser;
+  std::optional<ReplyParser> parser;
   boost::beast::flat_buffer buffer;
 };
 
 constexpr std::size_t most_connecting = 4;  ///< a server's queue may be as short as five
-
-/// A socket that is connected, or on its way; none where it can't be.
-measure::Descriptor begin_to_connect(const Address& address, bool& on_its_way) {
-  const bool local = !address.socket.empty();
-  measure::Descriptor socket(
-      ::socket(local ? AF_UNIX : AF_INET, SOCK_STREAM | SOCK_CLOEXEC | SOCK_NONBLOCK, 0));
-  if (!socket) return {};
-  sockaddr_storage storage{};
-  socklen_t length = 0;
-  if (local) {
-    auto& to = reinterpret_cast<sockaddr_un&>(storage);
-    to.sun_family = AF_UNIX;
-    if (address.socket.size() >= sizeof to.sun_path) return {};
-    std::memcpy(to.sun_path, address.socket.c_str(), address.socket.size() + 1);
-    length = sizeof to;
-  } else {
-    auto& to = reinterpret_cast<sockaddr_in&>(storage);
-    to.sin_family = AF_INET;
-    to.sin_port = htons(static_cast<std::uint16_t>(address.port));
-    to.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
-    length = sizeof to;
-    const int on = 1;
-    setsockopt(socket.get(), IPPROTO_TCP, TCP_NODELAY, &on, sizeof on);
-  }
-  on_its_way = connect(socket.get(), reinterpret_cast<sockaddr*>(&storage), length) != 0;
-  if (on_its_way && errno != EINPROGRESS) return {};
-  return socket;
-}
-
-bool has_failed(int socket) {
-  int failed = 0;
-  socklen_t size = sizeof failed;
-  return getsockopt(socket, SOL_SOCKET, SO_ERROR, &failed, &size) != 0 || failed != 0;
-}
 
 class SocketCarrier : public Carrier {
  public:

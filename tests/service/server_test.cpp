@@ -5,6 +5,9 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include <chrono>
+#include <thread>
+
 #include "assay/measure/port.hpp"
 #include "assay/service/load.hpp"
 #include "assay/service/socket_carrier.hpp"
@@ -76,11 +79,24 @@ TEST_F(ServiceTest, FaultsAreToldApart) {
   EXPECT_EQ(ask({"garbage"}, 1).front().first.fault, Fault::malformed);
   EXPECT_EQ(ask({"mute"}, 1, {.path = "/"}, 0.2).front().first.fault, Fault::timeout);
   EXPECT_EQ(ask({"failing", "1"}, 1).front().first.status, 503);
-  const auto dead = ask({"dies", "2"}, 3);
-  ASSERT_EQ(dead.size(), 3U);
-  EXPECT_EQ(dead[0].first.fault, Fault::none);
-  EXPECT_EQ(dead[1].first.fault, Fault::reset);
-  EXPECT_EQ(dead[2].first.fault, Fault::connect);
+}
+
+TEST_F(ServiceTest, AServerThatDiesIsToldFromOneThatIsGone) {
+  Server server(launcher_, serving({"dies", "2"}));
+  ASSERT_FALSE(server.begin({}));
+  const auto carrier = socket_carrier(server.address());
+  ASSERT_EQ(carrier->open(1, 1), 0U);
+  const auto wires = wires_of(std::vector<Request>{{.path = "/locks"}}, server.address());
+  std::vector<Fault> faults;
+  const auto ask_again = [&](std::size_t count) {
+    drive_closed(*carrier, {.requests = wires, .first = 0, .count = count, .timeout = 5, .slots = 1},
+                 [&](const Sent& sent, const std::string&) { faults.push_back(sent.fault); }, {});
+  };
+  ask_again(2);
+  while (server.still_runs()) std::this_thread::sleep_for(std::chrono::milliseconds(1));
+  ask_again(1);  // while it is ending, the kernel still takes connections for it
+  EXPECT_EQ(faults, (std::vector{Fault::none, Fault::reset, Fault::connect}));
+  server.end({});
 }
 
 TEST_F(ServiceTest, EveryClientHasItsRepliesAndALoopIsOverWhenAllCame) {
