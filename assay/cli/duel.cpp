@@ -41,8 +41,10 @@ void save(const Plan& plan, const std::string& path) {
 }
 
 int duel(const DuelAsked& asked, const std::vector<std::string>& words) {
+  const bool runs = asked.save_plan.empty();  // where the ledger is must not depend on what --env says
+  const auto ledger = asked.ledger.empty() && runs ? state_ledger() : asked.ledger;
   const auto plan = plan_of_duel(asked, words);
-  if (!asked.save_plan.empty()) {
+  if (!runs) {
     save(plan, asked.save_plan);
     return exit_done;
   }
@@ -77,7 +79,7 @@ int duel(const DuelAsked& asked, const std::vector<std::string>& words) {
   repeat_flag("--discard", asked.discard);
   again.insert(again.end(), words.begin(), words.end());
   return compare(plan, {.kind = "duel",
-                        .ledger = asked.ledger.empty() ? state_ledger() : asked.ledger,
+                        .ledger = ledger,
                         .repeat = typed(again),
                         .when_busy = asked.when_busy,
                         .json = asked.json,
