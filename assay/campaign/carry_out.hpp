@@ -1,5 +1,6 @@
 #pragma once
 
+#include <map>
 #include <set>
 #include <stop_token>
 #include <string>
@@ -24,6 +25,9 @@ struct Options {
   std::string again_of;
   /// Candidate, workload and setting of the comparisons that are measured, by name; empty: all.
   std::set<std::tuple<std::string, std::string, std::string>> chosen;
+  /// Values of variables that the plan passes on by name alone; they go to the commands in place of this
+  /// process's own, and are kept nowhere.
+  std::map<std::string, std::string> variables;
   /// Goes on with the newest campaign of this plan in the ledger where it was cut off, if there is one.
   /// Rounds that were cut off stay torn; looks that were taken stay spent. One that has ended is judged
   /// again, and nothing is run.

@@ -8,6 +8,7 @@
 #include "assay/measure/descriptor.hpp"
 #include "assay/measure/program.hpp"
 #include "assay/model/error.hpp"
+#include "assay/model/printable.hpp"
 
 namespace assay::inline v1::campaign {
 namespace {
@@ -57,7 +58,7 @@ std::optional<std::string> ask_checker(measure::Launcher& launcher, const Proces
     auto text = last_words(result);
     if (text.empty() && result.out) {
       const auto head = result.out->head();
-      text = "\n" + check::printable_line(head.substr(0, head.find('\n')), 160);
+      text = "\n" + printable_line(head.substr(0, head.find('\n')), 160);
     }
     return text;
   };

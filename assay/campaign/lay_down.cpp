@@ -14,12 +14,12 @@
 #include "assay/build/toolchain.hpp"
 #include "assay/campaign/identity.hpp"
 #include "assay/campaign/staging.hpp"
-#include "assay/check/answer.hpp"
 #include "assay/measure/digest.hpp"
 #include "assay/measure/program.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/moment.hpp"
 #include "assay/model/names.hpp"
+#include "assay/model/printable.hpp"
 #include "assay/plan/matrix.hpp"
 #include "assay/plan/read.hpp"
 #include "assay/plan/write.hpp"
@@ -180,7 +180,11 @@ class LayingDown {
     cell.command.arguments = planned.command;
     cell.command.directory = plan_.folder;
     cell.command.timeout = workload.timeout;
-    cell.command.environment = planned.control.environment;
+    if (cell.control.environment)
+      for (auto& variable : *cell.control.environment)
+        if (const auto value = options_.variables.find(variable); value != options_.variables.end())
+          variable += "=" + value->second;
+    cell.command.environment = cell.control.environment;
     cell.command.cores = planned.control.cores;
     cell.command.nice = planned.control.nice;
     cell.command.memory_limit = planned.control.memory_limit;
@@ -225,7 +229,6 @@ class LayingDown {
 
   /// How it stands, and what it said.
   CellState who_is(const std::vector<std::string>& identify) const {
-    constexpr int not_here = 77;
     constexpr double patience = 30;
     measure::Command command{.program = measure::find_program(identify.front(), plan_.folder),
                              .arguments = identify,
@@ -235,11 +238,12 @@ class LayingDown {
     if (result.not_started) return {Standing::failed, "can't be asked who it is: " + *result.not_started};
     if (result.interrupted) return {Standing::sound, {}};
     if (result.exit_status == not_here)
-      return {Standing::absent, "says that it does not support this (identify ended with exit status 77)"};
+      return {Standing::absent, "says that it does not support this (identify ended with exit status " +
+                                    std::to_string(not_here) + ")"};
     if (result.timed_out || result.signal != 0 || result.exit_status != 0)
       return {Standing::failed, "fails when asked who it is (identify)" + last_words(result)};
     const auto head = result.out->head();
-    return {Standing::sound, check::printable_line(head.substr(0, head.find('\n')), 100)};
+    return {Standing::sound, printable_line(head.substr(0, head.find('\n')), 100)};
   }
 
   void twins() {

@@ -155,17 +155,12 @@ void Processes::finish(Run& run) {
 }
 
 Trial Processes::check(CellId cell, std::optional<CellId> baseline, const std::stop_token& stop) {
-  constexpr int not_here = 77;
   auto run = stage(cell, Role::check, stop);
   settle(std::span(&run, 1), stop);
   if (run.ready) run_alone(run, stop);
   finish(run);
   auto& trial = run.trial;
-  if (trial.outcome == Outcome::failed && trial.exit_status == not_here) {
-    trial.outcome = Outcome::absent;
-    trial.detail = "says that it does not support this (exit status 77)";
-  }
-  if (trial.outcome != Outcome::ok) return std::move(trial);
+  if (says_not_here(trial) || trial.outcome != Outcome::ok) return std::move(trial);
   const auto& what = cells_[cell];
   const auto text = run.result.out->head();
   const auto mine = answer_of(run.result, text);

@@ -108,12 +108,12 @@ service::Seen ServiceLife::looking(const std::vector<std::set<std::uint64_t>>& k
 void ServiceLife::slice(std::size_t first, std::size_t count,
                         const std::vector<std::set<std::uint64_t>>& known, const std::stop_token& stop) {
   const double began = service::now();
-  const double cpu = server_->cpu(true);
+  const double cpu = server_->cpu();
   const auto stretch = service::drive_closed(
       *carrier_,
       {.requests = wires_, .first = first, .count = count, .timeout = cell_.timeout, .slots = slots_},
       looking(known), stop);
-  counts_.cpu += std::max(server_->cpu(true) - cpu, 0.0);
+  counts_.cpu += std::max(server_->cpu() - cpu, 0.0);
   take(stretch, count);
   counts_.wall += service::now() - began;
 }
@@ -121,12 +121,12 @@ void ServiceLife::slice(std::size_t first, std::size_t count,
 void ServiceLife::open_loop(const std::vector<double>& due, const std::vector<std::set<std::uint64_t>>& known,
                             const std::stop_token& stop) {
   const double began = service::now();
-  const double cpu = server_->cpu(true);
+  const double cpu = server_->cpu();
   const auto stretch = service::drive_open(
       *carrier_,
       {.requests = wires_, .first = 0, .count = due.size(), .timeout = cell_.timeout, .slots = slots_}, due,
       cell_.backlog, looking(known), stop);
-  counts_.cpu += std::max(server_->cpu(true) - cpu, 0.0);
+  counts_.cpu += std::max(server_->cpu() - cpu, 0.0);
   take(stretch, due.size());
   counts_.wall += service::now() - began;
   if (!stop.stop_requested() && service::is_overloaded(stretch, due.size()))

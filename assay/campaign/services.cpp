@@ -74,12 +74,7 @@ Trial Services::check(CellId id, std::optional<CellId> baseline, const std::stop
   }
   life.end(stop);
   auto trial = std::move(life.trial());
-  constexpr int not_here = 77;
-  if (trial.outcome == Outcome::failed && trial.exit_status == not_here) {
-    trial.outcome = Outcome::absent;
-    trial.detail = "says that it does not support this (exit status 77)";
-  }
-  if (trial.outcome != Outcome::ok) return trial;
+  if (says_not_here(trial) || trial.outcome != Outcome::ok) return trial;
   // What a trial will likely take, for forecasts.
   const double each = latencies / static_cast<double>(count);
   const auto at_once = static_cast<double>(std::max<std::size_t>(cell.clients, 1));
@@ -98,6 +93,7 @@ Trial Services::check(CellId id, std::optional<CellId> baseline, const std::stop
 void Services::load(Lives& lives, const Heat& heat, const std::stop_token& stop) const {
   const auto& cell = lives.front()->cell();
   const service::Pinned pinned(cell.driver_core);
+  const Known none;
   const auto each = [&](int pass, const auto& work) {
     std::vector<CellId> up;
     for (const auto& life : lives)
@@ -106,7 +102,6 @@ void Services::load(Lives& lives, const Heat& heat, const std::stop_token& stop)
       if (stop.stop_requested()) return;
       const auto life = std::ranges::find(lives, id, [](const auto& l) { return l->id(); });
       const auto known = known_.find(id);
-      static const Known none;
       work(**life, known == known_.end() ? none : known->second);
     }
   };
@@ -153,9 +148,8 @@ std::vector<Trial> Services::run(const Heat& heat, const std::stop_token& stop) 
       std::optional<std::string> expected;
       if (cell.process.check.equal == "replies" && compared != expected_.end())
         expected = compared->second.at(what.first).text();
-      if (const auto wrong = check::what_is_wrong_with_reply(
-              cell.process.check, {.status = 0, .match = (*cell.requests)[what.first].match},
-              cell.process.check.status_ok.front(), body, expected))
+      if (const auto wrong = check::what_is_wrong_with_body(
+              cell.process.check, asked_of((*cell.requests)[what.first]), body, expected))
         life->fail(Outcome::wrong, "its reply changed in round " + std::to_string(heat.round) + ": " +
                                        name_of(*cell.requests, what.first) + ": " + *wrong);
       else if (const auto known = known_.find(life->id()); known != known_.end())

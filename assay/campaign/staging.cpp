@@ -7,10 +7,10 @@
 #include <mutex>
 #include <vector>
 
-#include "assay/check/answer.hpp"
 #include "assay/measure/cold.hpp"
 #include "assay/measure/program.hpp"
 #include "assay/model/error.hpp"
+#include "assay/model/printable.hpp"
 #include "assay/model/quantity.hpp"
 
 namespace assay::inline v1::campaign {
@@ -80,18 +80,15 @@ bool pause(double seconds, const std::stop_token& stop) {
 }
 
 std::string last_words(const measure::ProcessResult& result) {
-  constexpr std::size_t most_bytes = 2000, most_lines = 6;
-  std::string text = result.err ? result.err->tail(most_bytes) : std::string{};
-  while (!text.empty() && text.back() == '\n') text.pop_back();
-  std::vector<std::string> lines;
-  while (!text.empty() && lines.size() < most_lines) {
-    const auto start = text.rfind('\n');
-    lines.push_back(check::printable_line(text.substr(start == std::string::npos ? 0 : start + 1), 160));
-    text.resize(start == std::string::npos ? 0 : start);
-  }
-  std::string all;
-  for (auto line = lines.rbegin(); line != lines.rend(); ++line) all += "\n" + *line;
-  return all;
+  constexpr std::size_t most_bytes = 2000;
+  return result.err ? last_lines(result.err->tail(most_bytes)) : std::string{};
+}
+
+bool says_not_here(Trial& trial) {
+  if (trial.outcome != Outcome::failed || trial.exit_status != not_here) return false;
+  trial.outcome = Outcome::absent;
+  trial.detail = "says that it does not support this (exit status " + std::to_string(not_here) + ")";
+  return true;
 }
 
 }  // namespace assay::inline v1::campaign

@@ -46,4 +46,9 @@ bool pause(double seconds, const std::stop_token& stop);
 /// The last lines of what a program said, made safe to print, each after a line break.
 std::string last_words(const measure::ProcessResult& result);
 
+/// The exit status by which a program says that it does not support what is asked.
+constexpr int not_here = 77;
+/// Whether a failed trial ended with that status; it is absent then.
+bool says_not_here(Trial& trial);
+
 }  // namespace assay::inline v1::campaign

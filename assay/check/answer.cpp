@@ -25,17 +25,6 @@ std::string quoted(std::string_view text, std::size_t start) {
 
 }  // namespace
 
-std::string printable_line(std::string_view line, std::size_t most) {
-  std::size_t kept = 0, shown = 0;
-  while (kept < line.size() && shown < most) {
-    kept += std::max<std::size_t>(utf8_length(line.substr(kept)), 1);
-    ++shown;
-  }
-  auto out = printable(line.substr(0, kept));
-  std::ranges::replace(out, '\n', '?');
-  return kept < line.size() ? out + "…" : out;
-}
-
 bool is_binary(std::string_view output) {
   constexpr std::size_t enough = 8192, longest_character = 4;
   auto head = output.substr(0, enough);

@@ -45,8 +45,4 @@ std::string head_of(std::string_view output);
 /// kept, since the difference is out of sight.
 std::string first_difference(const Answer& answer, const Answer& expected);
 
-/// A line of a program's output made safe to print: control characters and bytes that are not UTF-8 as `?`,
-/// cut after `most` characters with "…".
-std::string printable_line(std::string_view line, std::size_t most = 60);
-
 }  // namespace assay::inline v1::check

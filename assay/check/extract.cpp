@@ -10,6 +10,7 @@
 
 #include "assay/check/answer.hpp"
 #include "assay/codec/json.hpp"
+#include "assay/model/printable.hpp"
 #include "assay/stats/location.hpp"
 
 namespace assay::inline v1::check {

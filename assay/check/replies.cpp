@@ -50,6 +50,12 @@ std::optional<std::string> what_is_wrong_with_reply(const AnswerCheck& check, co
     return "status " + std::to_string(status) + ", expected " +
            (asked.status != 0 ? std::to_string(asked.status) : listed(check.status_ok)) + "; its body, " +
            head_of(body);
+  return what_is_wrong_with_body(check, asked, body, expected);
+}
+
+std::optional<std::string> what_is_wrong_with_body(const AnswerCheck& check, const ReplyCheck& asked,
+                                                   const std::string& body,
+                                                   const std::optional<std::string>& expected) {
   for (const auto* pattern : {&check.match, &asked.match})
     if (!pattern->empty() && !occurs(*pattern, body))
       return "\"" + *pattern + "\" does not occur in its body, " + head_of(body);

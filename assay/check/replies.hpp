@@ -24,6 +24,11 @@ std::optional<std::string> what_is_wrong_with_reply(const AnswerCheck& check, co
                                                     int status, const std::string& body,
                                                     const std::optional<std::string>& expected);
 
+/// The same of its body alone.
+std::optional<std::string> what_is_wrong_with_body(const AnswerCheck& check, const ReplyCheck& asked,
+                                                   const std::string& body,
+                                                   const std::optional<std::string>& expected);
+
 /// Whether the status is one that the reply may have.
 bool is_right_status(const AnswerCheck& check, const ReplyCheck& asked, int status);
 

@@ -12,6 +12,7 @@ Watching::Watching(const Comparing& how)
                .kind = how.kind,
                .repeat = how.repeat,
                .again_of = how.again_of,
+               .variables = how.variables,
                .resume = how.resume,
                .when_busy = program::when_busy_of(how.when_busy),
                .goes_on_to_first_look = how.goes_on_to_first_look,

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <map>
 #include <string>
 #include <vector>
 
@@ -21,6 +22,7 @@ struct Comparing {
   std::string again_of;                ///< uid of the campaign that is measured afresh
   bool goes_on_to_first_look = false;  ///< see campaign::Options
   std::string go_on;  ///< the command that takes an interrupted campaign up again; empty: there is none
+  std::map<std::string, std::string> variables;  ///< see campaign::Options
 };
 
 /// The options of a comparison, with progress, messages and stopping.

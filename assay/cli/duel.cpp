@@ -41,10 +41,8 @@ void save(const Plan& plan, const std::string& path) {
 }
 
 int duel(const DuelAsked& asked, const std::vector<std::string>& words) {
-  const bool runs = asked.save_plan.empty();  // where the ledger is must not depend on what --env says
-  const auto ledger = asked.ledger.empty() && runs ? state_ledger() : asked.ledger;
   const auto plan = plan_of_duel(asked, words);
-  if (!runs) {
+  if (!asked.save_plan.empty()) {
     save(plan, asked.save_plan);
     return exit_done;
   }
@@ -79,13 +77,14 @@ int duel(const DuelAsked& asked, const std::vector<std::string>& words) {
   repeat_flag("--discard", asked.discard);
   again.insert(again.end(), words.begin(), words.end());
   return compare(plan, {.kind = "duel",
-                        .ledger = ledger,
+                        .ledger = asked.ledger.empty() ? state_ledger() : asked.ledger,
                         .repeat = typed(again),
                         .when_busy = asked.when_busy,
                         .json = asked.json,
                         .again_of = {},
                         .goes_on_to_first_look = asked.budget.empty() && isatty(STDERR_FILENO) == 1,
-                        .go_on = {}});
+                        .go_on = {},
+                        .variables = values_only(asked.environment)});
 }
 
 }  // namespace
@@ -150,8 +149,9 @@ void add_duel(CLI::App& app, Action& action) {
     auto words = command->remaining();
     if (!words.empty() && words.front() == "--") words.erase(words.begin());
     if (!words.empty() && words.front().starts_with("-")) throw CLI::ExtrasError("duel", {words.front()});
+    // Options that programs hardly have, but for the duel's own: who writes them meant the duel.
     for (const auto& word : words)
-      if (word.starts_with("--") && word.size() > 2 && command->get_option_no_throw(word) != nullptr)
+      if (word == "--rounds" || word == "--budget" || word == "--margin" || word == "--names")
         std::cerr << "assay: note: " << word
                   << " stands after the first command and goes to a command; options of "
                   << "the duel stand before them\n";

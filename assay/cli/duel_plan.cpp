@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <cctype>
-#include <cstdlib>
 #include <filesystem>
 #include <set>
 #include <sstream>
@@ -33,27 +32,44 @@ std::vector<std::string> split(const std::string& text, char at) {
   return parts;
 }
 
-/// The shortest names that tell the commands apart: the programs' file names, their paths, file names with
-/// arguments, whole commands.
+/// The last `count` parts of a path; all of it where it has no more.
+std::string end_of(const std::string& path, std::size_t count) {
+  auto at = path.size();
+  for (std::size_t i = 0; i < count && at != std::string::npos && at > 0; ++i) at = path.rfind('/', at - 1);
+  return at == std::string::npos || at == 0 ? path : path.substr(at + 1);
+}
+
+/// The shortest end of each program's path that no other program's has.
+std::string short_name(const std::string& path, const std::vector<std::vector<std::string>>& commands) {
+  constexpr std::size_t most_parts = 64;
+  for (std::size_t parts = 1; parts < most_parts; ++parts) {
+    const auto end = end_of(path, parts);
+    if (std::ranges::all_of(commands, [&](const auto& command) {
+          return command.front() == path || end_of(command.front(), parts) != end;
+        }))
+      return end;
+  }
+  return path;
+}
+
+/// The shortest names that tell the commands apart: the ends of the programs' paths, or these with arguments.
 std::vector<std::string> names_for(const std::vector<std::vector<std::string>>& commands) {
-  std::vector<std::string> files, paths, told, whole;
+  std::vector<std::string> programs, told;
   for (const auto& command : commands) {
     auto short_form = command;
-    short_form.front() = std::filesystem::path(command.front()).filename().string();
-    files.push_back(printable(short_form.front()));
-    paths.push_back(printable(command.front()));
+    short_form.front() = short_name(command.front(), commands);
+    programs.push_back(printable(short_form.front()));
     told.push_back(typed(short_form));
-    whole.push_back(typed(command));
   }
-  for (const auto& names : {files, paths, told, whole}) {
+  for (const auto& names : {programs, told}) {
     const bool short_enough =
         std::ranges::all_of(names, [](const auto& name) { return !name.empty() && name.size() <= 28; });
     if (short_enough && std::set<std::string>(names.begin(), names.end()).size() == names.size())
       return names;
   }
-  auto numbered = files;
-  for (std::size_t i = 0; i < files.size(); ++i)
-    if (std::ranges::count(files, files[i]) > 1) numbered[i] += " #" + std::to_string(i + 1);
+  auto numbered = programs;
+  for (std::size_t i = 0; i < programs.size(); ++i)
+    if (std::ranges::count(programs, programs[i]) > 1) numbered[i] += " #" + std::to_string(i + 1);
   return numbered;
 }
 
@@ -115,21 +131,11 @@ WorkAmount work_of(const std::string& text) {
   return {.amount = text.substr(0, blank), .unit = text.substr(blank + 1)};
 }
 
-/// What stands for variables in the plan, and so in the ledger: their names. Values are put into this
-/// program's own environment, from which trials get them, unless they are to be kept or wait for a trial's.
-std::vector<std::string> variables_of(const std::vector<std::string>& asked, bool keep) {
-  std::vector<std::string> variables;
-  for (const auto& variable : asked) {
-    const auto equal = variable.find('=');
-    if (keep || equal == std::string::npos || variable.find("${", equal) != std::string::npos) {
-      variables.push_back(variable);
-      continue;
-    }
-    variables.push_back(variable.substr(0, equal));
-    if (setenv(variables.back().c_str(), variable.substr(equal + 1).c_str(), 1) != 0)
-      throw Error("\"" + variables.back() + "\" can't name a variable", "--env", "write NAME or NAME=value");
-  }
-  return variables;
+/// Whether a variable has a value that is known before a trial begins. Throws Error for one without a name.
+bool holds_value(const std::string& variable) {
+  const auto equal = variable.find('=');
+  if (equal == 0) throw Error("\"" + variable + "\" names no variable", "--env", "write NAME or NAME=value");
+  return equal != std::string::npos && variable.find("${", equal) == std::string::npos;
 }
 
 Control control_of(const DuelAsked& asked) {
@@ -140,9 +146,10 @@ Control control_of(const DuelAsked& asked) {
   control.before.run = option("--before", [&] { return step_of(asked.before); });
   control.after.run = option("--after", [&] { return step_of(asked.after); });
   if (!asked.environment.empty())
-    control.environment = asked.environment == "-"
-                              ? std::vector<std::string>{}
-                              : variables_of(split(asked.environment, ','), asked.keep_env);
+    control.environment =
+        asked.environment == "-"
+            ? std::vector<std::string>{}
+            : split(asked.keep_env ? asked.environment : names_only(asked.environment), ',');
   if (!asked.settle.empty())
     control.settle = option("--settle", [&] { return parse_duration(asked.settle); });
   if (!asked.memory_limit.empty())
@@ -154,11 +161,19 @@ Control control_of(const DuelAsked& asked) {
 
 std::string names_only(const std::string& variables) {
   std::string names;
-  for (const auto& variable : split(variables, ',')) {
-    const bool waits = variable.find("=") != std::string::npos && variable.find("${") != std::string::npos;
-    names += (names.empty() ? "" : ",") + (waits ? variable : variable.substr(0, variable.find('=')));
-  }
+  for (const auto& variable : split(variables, ','))
+    names += (names.empty() ? "" : ",") +
+             (holds_value(variable) ? variable.substr(0, variable.find('=')) : variable);
   return names;
+}
+
+std::map<std::string, std::string> values_only(const std::string& variables) {
+  std::map<std::string, std::string> values;
+  for (const auto& variable : split(variables, ',')) {
+    const auto equal = variable.find('=');
+    if (holds_value(variable)) values[variable.substr(0, equal)] = variable.substr(equal + 1);
+  }
+  return values;
 }
 
 Plan plan_of_duel(const DuelAsked& asked, const std::vector<std::string>& words) {

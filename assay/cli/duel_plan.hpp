@@ -1,6 +1,7 @@
 #pragma once
 
 #include <cstdint>
+#include <map>
 #include <string>
 #include <vector>
 
@@ -19,8 +20,12 @@ struct DuelAsked {
   bool equal = false, json = false, abreast = false, fresh = false, discard = false, keep_env = false;
 };
 
-/// What --env was given, without values: "TOKEN,PATH" of "TOKEN=x,PATH".
+/// What --env was given, without values: "TOKEN,PATH" of "TOKEN=x,PATH". A value that waits for a trial's
+/// port stays.
 std::string names_only(const std::string& variables);
+
+/// The values that names_only() leaves out, by name. Throws Error for a variable without a name.
+std::map<std::string, std::string> values_only(const std::string& variables);
 
 /// The plan that a duel's options and words (the commands, parted by `vs`) stand for. Throws Error that names
 /// the option.

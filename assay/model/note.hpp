@@ -50,8 +50,7 @@ enum class NoteKind {
   at_ceiling,        ///< this side's or both sides' values lie at the metric's declared ceiling, `threshold`
   beyond_ceiling,    ///< values up to `figure` lie beyond it: it is declared wrongly
   settles_in_trial,  ///< the first values of its trials, `low` typically, differ from the later ones, `high`,
-                     ///< by a share of `figure`; the first `threshold` seconds, or of series without times,
-                     ///< that share of the values
+                     ///< by a share of `figure`; `said` is the settle that would leave those out
   not_side_by_side,  ///< values without rounds
   uneven_effect,   ///< slow runs changed otherwise than fast ones, which changed by `effect`; `figure`: −1
                    ///< down, 1 up

@@ -2,6 +2,9 @@
 
 #include <algorithm>
 #include <array>
+#include <map>
+#include <set>
+#include <variant>
 #include <vector>
 
 namespace assay::inline v1::inline model {
@@ -24,6 +27,24 @@ bool is_of_this_machine(std::string_view path, std::string_view folder) {
   return std::ranges::count(places, first) > 0 || first == first_folder(folder);
 }
 
+/// Texts that tell things apart, cut so that they still do: `…/net.txt` and `…/net.txt #2` of the files of
+/// two folders.
+class Cuts {
+ public:
+  std::string of(const std::string& text, const std::string& folder) {
+    const auto [at, is_new] = cuts_.try_emplace(text);
+    if (!is_new) return at->second;
+    const auto cut = without_folders(text, folder);
+    auto name = cut;
+    for (int i = 2; !taken_.insert(name).second; ++i) name = cut + " #" + std::to_string(i);
+    return at->second = name;
+  }
+
+ private:
+  std::map<std::string, std::string> cuts_;
+  std::set<std::string> taken_;
+};
+
 class Cutting {
  public:
   explicit Cutting(std::string folder) : folder_(std::move(folder)) {}
@@ -38,28 +59,50 @@ class Cutting {
       cut(note.said_of_other);
     }
   }
-  void cut(Design& design) const {
+  void cut(Level& level) {
+    if (auto* text = std::get_if<std::string>(&level)) *text = levels_.of(*text, folder_);
+  }
+  void cut(Setting& setting) {
+    for (auto& [factor, level] : setting.levels) cut(level);
+  }
+  void cut_candidate(std::string& name) { name = candidates_.of(name, folder_); }
+  void cut(Design& design) {
     cut(design.title);
     cut(design.plan);
     cut(design.repeat);
     design.folder.clear();
     for (auto& candidate : design.candidates) {
-      for (auto* text : {&candidate.name, &candidate.from.exe, &candidate.from.identity,
-                         &candidate.from.compiler, &candidate.from.flags})
+      cut_candidate(candidate.name);
+      for (auto* text :
+           {&candidate.from.exe, &candidate.from.identity, &candidate.from.compiler, &candidate.from.flags})
         cut(*text);
       cut(candidate.options);
     }
+    for (auto& factor : design.factors)
+      for (auto& level : factor.levels) cut(level);
+    std::map<std::string, std::string> settings;
+    for (auto& cell : design.cells) {
+      const auto text = cell.setting.text();
+      cut(cell.setting);
+      settings[text] = cell.setting.text();
+    }
     for (auto& build : design.builds) {
+      if (const auto setting = settings.find(build.setting); setting != settings.end())
+        build.setting = setting->second;
       cut(build.steps);
       cut(build.compiler);
       cut(build.flags);
     }
-    for (auto& workload : design.workloads) cut(workload.run);
+    for (auto& workload : design.workloads) {
+      workload.name = workloads_.of(workload.name, folder_);
+      cut(workload.run);
+    }
     for (auto& metric : design.metrics) cut(metric.demand.missing);
   }
 
  private:
   std::string folder_;
+  Cuts candidates_, workloads_, levels_;
 };
 
 }  // namespace
@@ -68,7 +111,9 @@ std::string without_folders(std::string_view text, std::string_view folder) {
   std::string out;
   std::size_t at = 0;
   while (at < text.size()) {
-    const bool begins = at == 0 || ends_of_a_path.find(text[at - 1]) != std::string_view::npos;
+    // Also the path of file:///home/ann and of host:/home/ann, and what stands after an @.
+    const bool begins = at == 0 || text[at - 1] == '@' || text.substr(0, at).ends_with("://") ||
+                        ends_of_a_path.find(text[at - 1]) != std::string_view::npos;
     const auto end = std::min(text.find_first_of(ends_of_a_path, at), text.size());
     const auto path = text.substr(at, end - at);
     // What an option carries, as in -I/home/ann.
@@ -87,16 +132,28 @@ std::string without_folders(std::string_view text, std::string_view folder) {
 }
 
 Findings for_others(Findings findings) {
-  const Cutting cutting(findings.design.folder);
+  Cutting cutting(findings.design.folder);
   cutting.cut(findings.design);
   for (auto& state : findings.states) cutting.cut(state.detail);
   for (auto& finding : findings.findings) cutting.cut(finding.notes);
+  for (auto& trend : findings.trends) cutting.cut(trend.others);
+  for (auto& group : findings.groups) cutting.cut(group.setting);
+  for (auto& turn : findings.turns) {
+    cutting.cut(turn.others);
+    cutting.cut(turn.last);
+    cutting.cut(turn.first);
+  }
+  for (auto& confirmation : findings.confirmations) {
+    cutting.cut_candidate(confirmation.candidate);
+    cutting.cut_candidate(confirmation.baseline);
+    cutting.cut(confirmation.cell);
+  }
   cutting.cut(findings.trust);
   return findings;
 }
 
 Record for_others(Record record) {
-  const Cutting cutting(record.design.folder);
+  Cutting cutting(record.design.folder);
   cutting.cut(record.design);
   for (auto& change : record.log.standings) cutting.cut(change.state.detail);
   for (auto& doubt : record.log.doubts) cutting.cut(doubt.text);

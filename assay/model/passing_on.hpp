@@ -15,7 +15,8 @@ namespace assay::inline v1::inline model {
 std::string without_folders(std::string_view text, std::string_view folder);
 
 /// Findings and records as documents that leave the machine show them: no text of them holds such a path, and
-/// the folder of the campaign is gone. Facts about the machine name neither it nor its users as they are.
+/// the folder of the campaign is gone. Names and levels that would become equal are numbered: `…/net.txt #2`.
+/// Facts about the machine name neither it nor its users as they are.
 Findings for_others(Findings findings);
 Record for_others(Record record);
 

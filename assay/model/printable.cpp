@@ -52,4 +52,28 @@ std::string printable(std::string_view text) {
   return out;
 }
 
+std::string printable_line(std::string_view line, std::size_t most) {
+  std::size_t kept = 0, shown = 0;
+  while (kept < line.size() && shown < most) {
+    kept += std::max<std::size_t>(utf8_length(line.substr(kept)), 1);
+    ++shown;
+  }
+  auto out = printable(line.substr(0, kept));
+  std::ranges::replace(out, '\n', '?');
+  return kept < line.size() ? out + "…" : out;
+}
+
+std::string last_lines(std::string_view text) {
+  constexpr std::size_t most_lines = 6, widest = 160;
+  std::string all;
+  while (text.ends_with('\n')) text.remove_suffix(1);
+  for (std::size_t lines = 0; !text.empty() && lines < most_lines; ++lines) {
+    const auto start = text.rfind('\n');
+    const auto line = start == std::string_view::npos ? text : text.substr(start + 1);
+    all.insert(0, "\n" + printable_line(line, widest));
+    text = text.substr(0, start == std::string_view::npos ? 0 : start);
+  }
+  return all;
+}
+
 }  // namespace assay::inline v1::inline model

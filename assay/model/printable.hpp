@@ -14,4 +14,12 @@ std::size_t utf8_length(std::string_view text);
 /// and messages of others on their way to a terminal, XML or Markdown; what is kept is never changed.
 std::string printable(std::string_view text);
 
+/// A line of a program's output made safe to print: control characters and bytes that are not UTF-8 as `?`,
+/// cut after `most` characters with "…".
+std::string printable_line(std::string_view line, std::size_t most = 60);
+
+/// The last six lines of a text, each after a line break, each a printable_line() of 160 characters: the end
+/// of a log within a message.
+std::string last_lines(std::string_view text);
+
 }  // namespace assay::inline v1::inline model

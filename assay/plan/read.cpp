@@ -5,9 +5,9 @@
 #include <fstream>
 #include <iterator>
 
-#include "assay/check/answer.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/error.hpp"
+#include "assay/model/printable.hpp"
 #include "assay/plan/candidate_reader.hpp"
 #include "assay/plan/toml_reader.hpp"
 #include "assay/plan/validate.hpp"
@@ -102,7 +102,7 @@ toml::table parse(const std::string& text, const std::string& name) {
     return toml::parse(text, name);
   } catch (const toml::parse_error& error) {
     const auto& at = error.source().begin;
-    throw Error(check::printable_line(error.description(), 500),
+    throw Error(printable_line(error.description(), 500),
                 name + ":" + std::to_string(at.line) + ":" + std::to_string(at.column),
                 "a plan is a text file in TOML");
   }

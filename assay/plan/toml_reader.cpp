@@ -2,9 +2,9 @@
 
 #include <algorithm>
 
-#include "assay/check/answer.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/near_miss.hpp"
+#include "assay/model/printable.hpp"
 #include "assay/model/quantity.hpp"
 
 namespace assay::inline v1::plan {
@@ -49,9 +49,8 @@ void TomlReader::check_keys(const toml::table& table, const std::string& path,
   for (const auto& [key, node] : table) {
     const std::string word(key.str());
     if (std::ranges::count(known, word) == 0)
-      throw Error(
-          "unknown key \"" + check::printable_line(word, 200) + "\"" + (path.empty() ? "" : " in " + path),
-          place(key.source()), meant_or_known(word, known));
+      throw Error("unknown key \"" + printable_line(word, 200) + "\"" + (path.empty() ? "" : " in " + path),
+                  place(key.source()), meant_or_known(word, known));
     places_[path.empty() ? word : path + "." + word] = place(key.source());
   }
 }
@@ -85,7 +84,7 @@ std::size_t TomlReader::choice(const toml::node& node, const std::string& path, 
   const auto word = clean(*node.as_string());
   const auto found = std::ranges::find(known, word);
   if (found == known.end())
-    fail(node, "unknown " + std::string(key.name) + " \"" + check::printable_line(word) + "\"",
+    fail(node, "unknown " + std::string(key.name) + " \"" + printable_line(word) + "\"",
          meant_or_known(word, known));
   return static_cast<std::size_t>(found - known.begin());
 }

@@ -37,7 +37,8 @@ class Carrier {
   virtual void send(std::size_t slot, const std::string& wire, bool is_head) = 0;
 
   /// Waits for replies, at most until this moment, and returns those that came together; none when the time
-  /// is over. The last 60 µs are waited for without sleep. Good until the next call.
+  /// is over, or a connection was made, so that may_send() may be true now. The last 60 µs are waited for
+  /// without sleep. Good until the next call.
   virtual std::span<Reply> wait(double until) = 0;
 
   /// Gives the slot's request up and ends its connection.

@@ -45,6 +45,8 @@ class UnderWay {
     }
   }
 
+  double last() const { return last_; }  ///< moment of the last reply
+
   /// Ends what is still under way.
   void give_up() {
     for (std::size_t i = 0; i < slots_.size(); ++i)
@@ -87,9 +89,7 @@ class UnderWay {
   Stretch& into_;
   std::vector<Slot> slots_;
   std::vector<std::size_t> free_;
-
- public:
-  double last_ = 0;  ///< moment of the last reply
+  double last_ = 0;
 };
 
 }  // namespace
@@ -115,7 +115,7 @@ Stretch drive_closed(Carrier& carrier, const Load& load, const Seen& seen, const
     stretch.gave_up = true;
     break;
   }
-  stretch.seconds = std::max(under_way.last_ - start, 0.0);
+  stretch.seconds = std::max(under_way.last() - start, 0.0);
   return stretch;
 }
 
@@ -154,7 +154,7 @@ Stretch drive_open(Carrier& carrier, const Load& load, std::span<const double> d
     const double next_due = next < due.size() ? start + due[next] : std::numeric_limits<double>::infinity();
     under_way.take(std::min(next_due, now() + now_and_then));
   }
-  stretch.seconds = std::max(under_way.last_ - start, 0.0);
+  stretch.seconds = std::max(under_way.last() - start, 0.0);
   return stretch;
 }
 

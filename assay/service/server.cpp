@@ -14,21 +14,6 @@
 #include "assay/service/tree.hpp"
 
 namespace assay::inline v1::service {
-namespace {
-
-/// The last lines of a text, made safe to print.
-std::string last_lines(std::string text) {
-  constexpr std::size_t most_lines = 6;
-  while (!text.empty() && text.back() == '\n') text.pop_back();
-  std::size_t from = text.size();
-  for (std::size_t lines = 0; lines < most_lines && from > 0 && from != std::string::npos; ++lines)
-    from = from == 0 ? 0 : text.rfind('\n', from - 1) == std::string::npos ? 0 : text.rfind('\n', from - 1);
-  text = printable(text.substr(from));
-  if (!text.empty() && text.front() == '\n') text.erase(0, 1);
-  return text.empty() ? text : "\n" + text;
-}
-
-}  // namespace
 
 Server::Server(measure::Launcher& launcher, Serving serving)
     : launcher_(launcher), serving_(std::move(serving)) {}
@@ -100,10 +85,9 @@ std::optional<std::string> Server::whose_port() {
          log_tail();
 }
 
-double Server::cpu(bool look_again) {
+double Server::cpu() const {
   if (!running_ || !running_->pid()) return 0;
-  if (look_again || processes_.empty()) processes_ = processes_of(*running_->pid());
-  return cpu_of(processes_);
+  return cpu_of(processes_of(*running_->pid()));
 }
 
 measure::ProcessResult Server::end(const std::stop_token& stop) {

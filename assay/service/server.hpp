@@ -1,7 +1,5 @@
 #pragma once
 
-#include <sys/types.h>
-
 #include <csignal>
 #include <optional>
 #include <stop_token>
@@ -50,9 +48,8 @@ class Server {
 
   bool still_runs() { return running_ && running_->still_runs(); }
 
-  /// CPU seconds used by it and what it started, up to now. Its processes are looked for anew where
-  /// `look_again`.
-  double cpu(bool look_again);
+  /// CPU seconds used by it and what it started, up to now. Takes a look at all processes of the machine.
+  double cpu() const;
 
   /// Asks it to end, and waits for that. To be called once, after begin().
   measure::ProcessResult end(const std::stop_token& stop);
@@ -68,7 +65,6 @@ class Server {
   measure::Launcher& launcher_;
   Serving serving_;
   std::optional<measure::Running> running_;
-  std::vector<pid_t> processes_;
   double start_seconds_ = 0;
   bool lost_port_ = false;
 };

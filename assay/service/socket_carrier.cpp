@@ -91,7 +91,7 @@ class SocketCarrier : public Carrier {
     std::swap(replies_, early_);
     if (!replies_.empty()) return replies_;
     std::array<epoll_event, 256> events{};
-    while (replies_.empty()) {
+    for (became_free_ = false; replies_.empty() && !became_free_;) {
       const double left = until - now();
       const double sleep = std::max(0.0, left - spun);
       timespec span{static_cast<time_t>(sleep), static_cast<long>((sleep - std::floor(sleep)) * 1e9)};
@@ -146,6 +146,7 @@ class SocketCarrier : public Carrier {
   void connected(std::size_t at) {
     slots_[at].connecting = false;
     --connecting_;
+    became_free_ = true;
     push(at);
   }
 
@@ -230,7 +231,8 @@ class SocketCarrier : public Carrier {
         continue;
       }
       const auto status = slot.parser->status();
-      if (status >= 100 && status < 200) {  // an interim one
+      constexpr int switches_protocol = 101;  // the last that is HTTP on this connection
+      if (status >= 100 && status < 200 && status != switches_protocol) {  // an interim one
         renew(slot);
         continue;
       }
@@ -241,8 +243,8 @@ class SocketCarrier : public Carrier {
   void finish(std::size_t place, double at) {
     auto& slot = slots_[place];
     const bool more_left = slot.buffer.size() > 0;
-    const bool stays = slot.parser->keep_alive() && !more_left && slot.unsent.empty();
     const auto status = slot.parser->status();
+    const bool stays = slot.parser->keep_alive() && !more_left && slot.unsent.empty() && status >= 200;
     Reply reply{.at = at, .status = status, .body = slot.parser->take_body()};
     if (!stays) slot.socket = {};
     answer(place, std::move(reply));
@@ -278,6 +280,7 @@ class SocketCarrier : public Carrier {
   std::vector<Reply> replies_;
   std::vector<Reply> early_;  ///< of requests that could not be sent
   std::size_t reopened_ = 0, connecting_ = 0;
+  bool became_free_ = false;  ///< a connection was made, and another may be
 };
 
 }  // namespace

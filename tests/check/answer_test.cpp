@@ -3,6 +3,8 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include "assay/model/printable.hpp"
+
 namespace assay::inline v1::check {
 namespace {
 

@@ -6,6 +6,7 @@
 #include <unistd.h>
 
 #include <array>
+#include <filesystem>
 #include <nlohmann/json.hpp>
 
 #include "support/tool.hpp"
@@ -55,6 +56,15 @@ std::vector<std::string> with_token(std::vector<std::string> options) {
                  {"--rounds", "7", "--env", "TOKEN=locks-and-weirs,PATH", "--match", "^locks-and-weirs$",
                   "--names", "one,two", BEHAVE, "env", "TOKEN", "vs", BEHAVE, "env", "TOKEN"});
   return options;
+}
+
+TEST(PassingOn, ValuesOfVariablesDoNotMoveTheLedger) {
+  const Scratch scratch;
+  const auto ran =
+      assay(scratch, {"duel", "--rounds", "7", "--env", "XDG_STATE_HOME=" + scratch.path("no"), "--names",
+                      "one,two", BEHAVE, "env", "XDG_STATE_HOME", "vs", BEHAVE, "env", "XDG_STATE_HOME"});
+  ASSERT_EQ(ran.status, 0) << ran.err;
+  EXPECT_NE(test::read_file(scratch.path("state/assay/ledger.db")), "");
 }
 
 TEST(PassingOn, ValuesOfVariablesReachTheProgramAndAreKeptNowhere) {
@@ -111,6 +121,22 @@ TEST(PassingOn, AnOptionAfterTheFirstCommandIsPointedOut) {
   const auto ran =
       assay(scratch, {"duel", BEHAVE, "spin", "0.002", "vs", BEHAVE, "spin", "0.002", "--rounds", "7"});
   EXPECT_THAT(ran.err, HasSubstr("--rounds stands after the first command"));
+  const auto own = assay(scratch, {"duel", "--rounds", "7", "/bin/true", "--json", "vs", "/bin/true"});
+  EXPECT_THAT(own.err, Not(HasSubstr("stands after"))) << "programs have such options themselves";
+}
+
+TEST(PassingOn, ProgramsOfOneNameAreNamedByTheFoldersThatTellThemApart) {
+  const Scratch scratch;
+  for (const char* folder : {"north", "south"}) {
+    std::filesystem::create_directories(scratch.path(folder));
+    std::filesystem::create_symlink(BEHAVE, scratch.path(folder) + "/locks");
+  }
+  const auto ran = assay(scratch, {"duel", "--rounds", "7", "--json", scratch.path("north/locks"), "spin",
+                                   "0.002", "vs", scratch.path("south/locks"), "spin", "0.002"});
+  ASSERT_EQ(ran.status, 0) << ran.err;
+  const auto document = json::parse(ran.out);
+  EXPECT_EQ(document["candidates"][0]["name"], "north/locks");
+  EXPECT_EQ(document["candidates"][1]["name"], "south/locks");
 }
 
 TEST(PassingOn, AVerdictShowsAllMetricsWhenAsked) {

@@ -4,7 +4,9 @@
 
 #include "assay/judge/ceilings.hpp"
 #include "assay/judge/findings.hpp"
+#include "assay/stats/random.hpp"
 #include "support/made.hpp"
+#include "support/noise.hpp"
 #include "support/records.hpp"
 
 namespace assay::inline v1::judge {
@@ -58,6 +60,22 @@ TEST(Profile, TellsAChangeWithoutABetterSideOnlyWhereTheTestCallsIt) {
     ASSERT_NE(line_on(all, cores), nullptr);
     EXPECT_EQ(line_on(all, cores)->told, told) << centre << ", " << rounds << " rounds";
   }
+}
+
+TEST(ProfileSimulated, NoiseAloneIsSeldomTold) {
+  // 400 metrics of one and the same, spread by 20 %. At a true rate of 5 %, more than 45 told have a chance
+  // below 1e-6 (binomial); the seeds are fixed.
+  int told = 0;
+  for (unsigned i = 0; i < 400; ++i) {
+    Made made("cores");
+    const auto cores = made.metric({.name = "cores used", .prefer = Prefer::neither}, false);
+    made.values(made.cell(made.candidate("list")), cores, test::noisy(2, 12, 2 * i, 0.2));
+    made.values(made.cell(made.candidate("heap")), cores, test::noisy(2, 12, 2 * i + 1, 0.2));
+    const auto all = judge_record(made.record());
+    ASSERT_NE(line_on(all, cores), nullptr);
+    told += line_on(all, cores)->told ? 1 : 0;
+  }
+  EXPECT_LE(told, 45);
 }
 
 TEST(Profile, ShowsADifferenceWhereARatioCantBeMade) {
@@ -140,6 +158,32 @@ TEST(WithinTrials, SaysWhenTheFirstValuesDifferAndWhatWouldLeaveThemOut) {
   EXPECT_EQ(first_note(with_series(38, 30, "", false)), "8");
   EXPECT_EQ(first_note(with_series(38, 30, "2 s")), "none") << "it is left out already";
   EXPECT_EQ(first_note(with_series(31, 30, "")), "none") << "no difference worth a word";
+}
+
+TEST(WithinTrialsSimulated, NoiseAloneSeldomLooksLikeALeadIn) {
+  // 300 campaigns of two cells whose series wander (each value leans on the last) and differ from trial to
+  // trial, and have no lead-in. At a true rate of 5 % for each cell, more than 57 notes have a chance below
+  // 1e-6 (binomial); the seeds are fixed.
+  int notes = 0;
+  for (unsigned i = 0; i < 300; ++i) {
+    Made made("frames");
+    const auto id = made.metric({.name = "frame rate", .prefer = Prefer::higher});
+    for (const char* name : {"old", "new"})
+      made.values(made.cell(made.candidate(name)), id, test::noisy(30, 10, i));
+    auto record = made.record();
+    stats::Random random(i);
+    for (auto& trial : record.log.trials) {
+      double wander = random.normal();
+      const double around = 30 * std::exp(0.1 * random.normal());
+      for (int k = 0; k < 40; ++k) {
+        wander = 0.8 * wander + 0.6 * random.normal();
+        trial.series.push_back({id, 0.25 * k, around * std::exp(0.2 * wander)});
+      }
+    }
+    const auto all = judge_record(record);
+    notes += static_cast<int>(std::ranges::count(all.trust, NoteKind::settles_in_trial, &Note::kind));
+  }
+  EXPECT_LE(notes, 57);
 }
 
 TEST(WithinTrials, HasNothingToSayOfOneValueATrial) {

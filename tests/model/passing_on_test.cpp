@@ -13,6 +13,8 @@ TEST(WithoutFolders, CutsPathsIntoPlacesOfThisMachinesOwn) {
   EXPECT_EQ(without_folders("/canals/planner/net.txt and /canals/elsewhere/", folder),
             "…/net.txt and …/elsewhere");
   EXPECT_EQ(without_folders("PATH=/root/bin:/usr/bin", folder), "PATH=…/bin:/usr/bin");
+  EXPECT_EQ(without_folders("file:///home/ann/net.git", folder), "file://…/net.git");
+  EXPECT_EQ(without_folders("--data @/tmp/order.json", folder), "--data @…/order.json");
 }
 
 TEST(WithoutFolders, LeavesAllElseAsItIs) {
@@ -43,6 +45,24 @@ TEST(ForOthers, CutsEveryTextThatADocumentShows) {
   EXPECT_EQ(passed.design.builds.front().steps[0], "cc -o …/out");
   EXPECT_EQ(passed.log.standings[0].state.detail, "no …/net.txt");
   EXPECT_EQ(passed.log.trials[0].detail, "no …/net.txt");
+}
+
+TEST(ForOthers, WhatDiffersInItsFolderAloneStaysDifferent) {
+  Record record;
+  auto& design = record.design;
+  design.candidates = {{.name = "/home/ann/list"}, {.name = "/home/bea/list"}, {.name = "list"}};
+  const Level north = "/home/ann/net.txt", south = "/home/bea/net.txt";
+  design.factors = {{.name = "net", .levels = {north, south}}};
+  design.cells = {Cell{.setting = {{{"net", south}}}}, Cell{.setting = {{{"net", north}}}}};
+  design.builds = {{.candidate = {0}, .setting = "net=/home/bea/net.txt"}};
+  const auto passed = for_others(record).design;
+  EXPECT_EQ(passed.candidates[CandidateId{0}].name, "…/list");
+  EXPECT_EQ(passed.candidates[CandidateId{1}].name, "…/list #2");
+  EXPECT_EQ(passed.candidates[CandidateId{2}].name, "list");
+  EXPECT_EQ(to_string(passed.factors[0].levels[1]), "…/net.txt #2");
+  EXPECT_EQ(passed.cells[CellId{0}].setting.text(), "net=…/net.txt #2");
+  EXPECT_EQ(passed.cells[CellId{1}].setting.text(), "net=…/net.txt");
+  EXPECT_EQ(passed.builds[0].setting, "net=…/net.txt #2");
 }
 
 }  // namespace
