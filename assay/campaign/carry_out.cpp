@@ -2,12 +2,14 @@
 
 #include <algorithm>
 #include <filesystem>
+#include <map>
 #include <optional>
 #include <set>
 #include <utility>
 
 #include "assay/build/builder.hpp"
 #include "assay/campaign/begin.hpp"
+#include "assay/campaign/clients.hpp"
 #include "assay/campaign/identity.hpp"
 #include "assay/campaign/lay_down.hpp"
 #include "assay/campaign/life.hpp"
@@ -88,8 +90,12 @@ class Campaign {
     observer_.begun(recorder_->design());
     if (recorder_->log().trials.empty()) record_builds(*recorder_, laid.cells);
     programs_.emplace(std::move(laid.cells), launcher_, recorder_->design(), plan_, offer_);
-    services_.emplace(std::move(laid.services), launcher_, recorder_->design());
-    rig_.emplace(*programs_, *services_);
+    std::map<CellId, ServiceCell> asked;  // by programs of the user's own
+    for (auto at = laid.services.begin(); at != laid.services.end();)
+      if (auto here = at++; !here->second.requests) asked.insert(laid.services.extract(here));
+    clients_.emplace(std::move(asked), *programs_, launcher_, recorder_->design());
+    services_.emplace(std::move(laid.services), launcher_, recorder_->design(), recorder_->log());
+    rig_.emplace(*programs_, *services_, *clients_);
     life_.emplace(*recorder_, *rig_, observer_, options.stop);
   }
 
@@ -108,6 +114,7 @@ class Campaign {
   std::optional<Recorder> recorder_;
   std::optional<Processes> programs_;
   std::optional<Services> services_;
+  std::optional<Clients> clients_;
   std::optional<Mixed> rig_;
   std::optional<Life> life_;
 };

@@ -13,7 +13,7 @@
 #include "assay/build/program_notes.hpp"
 #include "assay/build/toolchain.hpp"
 #include "assay/campaign/identity.hpp"
-#include "assay/campaign/staging.hpp"
+#include "assay/campaign/who_is.hpp"
 #include "assay/measure/digest.hpp"
 #include "assay/measure/program.hpp"
 #include "assay/model/error.hpp"
@@ -134,9 +134,12 @@ class LayingDown {
       states_[id] = {Standing::failed, "its build yields no such program: " + error.place()};
       return;
     }
-    if (planned.serving && states_[id].is_sound())
+    if (planned.serving && states_[id].is_sound()) {
       laid_.services.emplace(id, service_cell(laid_.cells[id], plan_.workload(planned.cell.workload),
                                               *planned.serving, plan_.folder));
+      if (!planned.client.empty()) laid_.cells[id] = client_of(laid_.cells[id], planned.client);
+      laid_.services.at(id).process.command.stdin_file.clear();
+    }
     laid_.cells[id].build_seconds = built == nullptr ? 0 : built->seconds;
     const auto& program = laid_.cells[id].program;
     if (candidate.from.exe_digest.empty()) {
@@ -203,6 +206,17 @@ class LayingDown {
     return cell;
   }
 
+  /// The program that asks a server: what goes before and after is the server's.
+  ProcessCell client_of(ProcessCell server, const std::vector<std::string>& words) const {
+    server.command.program = measure::find_program(words.front(), plan_.folder);
+    server.command.arguments = words;
+    server.command.cores.clear();
+    server.command.memory_limit = 0;
+    Control control{.environment = server.control.environment, .keep_output = server.control.keep_output};
+    server.control = std::move(control);
+    return server;
+  }
+
   /// The campaign's metric of this name; empty where it can't be measured.
   std::optional<MetricId> measured(const std::string& name) const {
     return laid_.record.design.metrics.find(
@@ -215,9 +229,13 @@ class LayingDown {
     std::set<CandidateId> asked;
     for (const auto cell : planned_.ids()) {
       const auto candidate = design.cells[cell].candidate;
-      if (planned_[cell].identify.empty() || !states_[cell].is_sound() || !asked.insert(candidate).second)
+      const bool serves = planned_[cell].serving && !planned_[cell].serving->identify_path.empty();
+      if ((planned_[cell].identify.empty() && !serves) || !states_[cell].is_sound() ||
+          !asked.insert(candidate).second)
         continue;
-      const auto said = who_is(planned_[cell].identify);
+      const auto said = serves ? who_serves(laid_.services.at(cell), planned_[cell].serving->identify_path,
+                                            launcher_, options_.stop)
+                               : who_is(planned_[cell].identify, plan_.folder, launcher_, options_.stop);
       if (said.is_sound()) {
         design.candidates[candidate].from.identity = said.detail;
         continue;
@@ -225,25 +243,6 @@ class LayingDown {
       for (const auto other : design.cells.ids())
         if (design.cells[other].candidate == candidate && states_[other].is_sound()) states_[other] = said;
     }
-  }
-
-  /// How it stands, and what it said.
-  CellState who_is(const std::vector<std::string>& identify) const {
-    constexpr double patience = 30;
-    measure::Command command{.program = measure::find_program(identify.front(), plan_.folder),
-                             .arguments = identify,
-                             .directory = plan_.folder,
-                             .timeout = patience};
-    const auto result = launcher_.run(command, options_.stop);
-    if (result.not_started) return {Standing::failed, "can't be asked who it is: " + *result.not_started};
-    if (result.interrupted) return {Standing::sound, {}};
-    if (result.exit_status == not_here)
-      return {Standing::absent, "says that it does not support this (identify ended with exit status " +
-                                    std::to_string(not_here) + ")"};
-    if (result.timed_out || result.signal != 0 || result.exit_status != 0)
-      return {Standing::failed, "fails when asked who it is (identify)" + last_words(result)};
-    const auto head = result.out->head();
-    return {Standing::sound, printable_line(head.substr(0, head.find('\n')), 100)};
   }
 
   void twins() {

@@ -88,6 +88,7 @@ void Life::doubt_checks() {
     recorder_.add_doubt(doubt);
     observer_.said("workload " + recorder_.design().workloads[doubt.workload].name + ": " + doubt.text);
   }
+  for (const auto& choice : rig_.choices()) observer_.said(choice);
 }
 
 Outlook Life::look_ahead(Evidence::From pilots, const Policy& policy) const {

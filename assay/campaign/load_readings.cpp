@@ -2,14 +2,49 @@
 
 #include <algorithm>
 #include <cmath>
+#include <span>
 #include <utility>
 
 #include "assay/stats/location.hpp"
+#include "assay/stats/log_histogram.hpp"
 #include "assay/stats/median_polish.hpp"
 
 namespace assay::inline v1::campaign {
 
 using metrics::Known;
+
+namespace {
+
+/// What tells whether the load was what it was meant to be.
+template <class Add>
+void add_driving(const LoadCounts& counts, const Add& add) {
+  const auto all = static_cast<double>(counts.latencies.size() + counts.failed);
+  const double rate = counts.seconds > 0 ? static_cast<double>(counts.latencies.size()) / counts.seconds : 0;
+  if (counts.offered > 0) {
+    add(Known::sustained, counts.sustained ? 1 : rate / counts.offered);
+    add(Known::most_outstanding, static_cast<double>(counts.most_outstanding) /
+                                     static_cast<double>(std::max<std::size_t>(counts.connections, 1)));
+  }
+  constexpr std::size_t enough_for_p99 = 1000;
+  if (counts.late.size() >= enough_for_p99) add(Known::send_delay, stats::quantile(counts.late, 0.99));
+  if (counts.client_seconds > 0) add(Known::clients_busy, counts.in_flight / counts.client_seconds);
+  if (counts.seconds > 0) add(Known::driver_busy, counts.driver_cpu / counts.seconds);
+  if (counts.driver_beside) add(Known::driver_cpu, counts.driver_cpu / all);
+  add(Known::connections_reopened, static_cast<double>(counts.reopened) / all);
+  add(Known::longest_connect, counts.longest_connect);
+  constexpr double long_enough = 0.1;  // for the clock by which the kernel counts CPU time
+  if (counts.rest_seconds > long_enough) add(Known::cpu_at_rest, counts.rest_cpu / counts.rest_seconds);
+  constexpr std::size_t enough_slices = 8;
+  const auto& rates = counts.slice_rates;
+  if (rates.size() >= enough_slices) {
+    const auto late = rates.size() / 4;
+    const std::span whole(rates);
+    const double before = stats::median(whole.first(rates.size() - late));
+    if (before > 0) add(Known::late_rate, stats::median(whole.last(late)) / before);
+  }
+}
+
+}  // namespace
 
 void add_load_readings(const LoadCounts& counts, std::optional<double> steady_rate, const metrics::Index& ids,
                        Trial& trial) {
@@ -20,14 +55,20 @@ void add_load_readings(const LoadCounts& counts, std::optional<double> steady_ra
   const auto all = counts.latencies.size() + counts.failed;
   add(Known::wall_time, counts.wall);
   add(Known::cpu_time, counts.cpu);
-  add(Known::start_time, counts.start_seconds);
+  if (counts.start_seconds > 0) add(Known::start_time, counts.start_seconds);
   if (counts.peak_memory > 0) add(Known::server_memory, counts.peak_memory);
   if (all == 0) return;
+  trial.calls = static_cast<std::int64_t>(all);
   add(Known::failed_requests, 100.0 * static_cast<double>(counts.failed) / static_cast<double>(all));
   add(Known::server_cpu, counts.cpu / static_cast<double>(all));
   if (counts.seconds > 0)
     add(Known::request_rate, static_cast<double>(counts.latencies.size()) / counts.seconds);
   if (steady_rate) add(Known::steady_rate, *steady_rate);
+  add_driving(counts, add);
+  if (!counts.sustained) return;
+  stats::LogHistogram histogram;
+  for (const double latency : counts.latencies) histogram.add(latency);
+  trial.latencies = histogram.text();
   auto sorted = counts.latencies;
   std::ranges::sort(sorted);
   constexpr double fewest_above = 10;

@@ -19,11 +19,23 @@ struct LoadCounts {
   double start_seconds = 0;         ///< until it was ready
   double peak_memory = 0;           ///< bytes
   double wall = 0;                  ///< seconds that its part of the round took in all
+  double offered = 0;               ///< requests a second of an open loop; 0: closed
+  bool sustained = true;            ///< the rate of an open loop
+  double in_flight = 0;             ///< request-seconds: how many were under way, over time
+  double client_seconds = 0;        ///< for which clients of a closed loop might have had one under way
+  double driver_cpu = 0;            ///< seconds that sending and receiving took
+  bool driver_beside = false;       ///< on cores that are the server's too
+  std::vector<double> late;         ///< seconds by which requests of an open loop were sent late
+  std::size_t reopened = 0;         ///< connections
+  double longest_connect = 0;       ///< seconds
+  std::size_t most_outstanding = 0, connections = 0;  ///< of an open loop
+  double rest_seconds = 0, rest_cpu = 0;              ///< between slices, and what the server used then
 };
 
 /// Adds a service's readings to its trial. `steady_rate`: see steady_rates(); none where it can't be told. A
 /// quantile of the latencies, with the failed requests as the slowest, is left out where fewer than ten
-/// replies lie above it, or it is a failed one.
+/// replies lie above it, or it is a failed one; all are of a rate that was not sustained, since they tell how
+/// long the load lasted.
 void add_load_readings(const LoadCounts& counts, std::optional<double> steady_rate, const metrics::Index& ids,
                        Trial& trial);
 

@@ -2,16 +2,18 @@
 
 #include <vector>
 
+#include "assay/campaign/clients.hpp"
 #include "assay/campaign/processes.hpp"
 #include "assay/campaign/services.hpp"
 
 namespace assay::inline v1::campaign {
 
-/// Runs each cell as what it is: a program or a server.
+/// Runs each cell as what it is: a program, a server that gets requests, or one that a program asks.
 class Mixed : public Rig {
  public:
-  /// REQUIRES: both outlive it.
-  Mixed(Processes& programs, Services& services) : programs_(programs), services_(services) {}
+  /// REQUIRES: all outlive it.
+  Mixed(Processes& programs, Services& services, Clients& clients)
+      : programs_(programs), services_(services), clients_(clients) {}
 
   Trial check(CellId cell, std::optional<CellId> baseline, const std::stop_token& stop) override {
     return of(cell).check(cell, baseline, stop);
@@ -28,15 +30,19 @@ class Mixed : public Rig {
     for (auto& doubt : services_.doubts()) all.push_back(std::move(doubt));
     return all;
   }
+  std::vector<std::string> choices() const override { return services_.choices(); }
+  void close() override { services_.close(); }
 
  private:
   Rig& of(CellId cell) const {
     if (services_.serves(cell)) return services_;
+    if (clients_.asks(cell)) return clients_;
     return programs_;
   }
 
   Processes& programs_;
   Services& services_;
+  Clients& clients_;
 };
 
 }  // namespace assay::inline v1::campaign

@@ -79,16 +79,18 @@ std::vector<std::string> usual_watch(const Plan& plan) {
     if (std::ranges::count(watch, name) == 0) watch.push_back(name);
   };
   for (const auto& workload : plan.workloads) {
-    if (!workload.service) {
+    if (!workload.service || !workload.requests) {
       add(plan.rounds.mode == PlannedRounds::Mode::abreast ? Known::cpu_time : Known::wall_time);
-    } else if (workload.requests && !workload.requests->clients.empty()) {
+    } else if (!workload.requests->clients.empty()) {
       add(Known::steady_rate);
     } else {
       add(Known::latency_p50);
       constexpr int enough_for_p99 = 1000;
-      if (workload.requests && workload.requests->count >= enough_for_p99) add(Known::latency_p99);
+      const int count = workload.requests->count;
+      if (count == 0 || count >= enough_for_p99) add(Known::latency_p99);
+      add(Known::request_rate);
     }
-    if (workload.service) add(Known::failed_requests);
+    if (workload.requests) add(Known::failed_requests);
   }
   return watch;
 }
@@ -139,7 +141,7 @@ Offer what_is_offered(measure::Launcher& launcher) {
 Table<MetricId, Metric> lay_out_metrics(const Plan& plan, const Offer& offer) {
   const bool abreast = plan.rounds.mode == PlannedRounds::Mode::abreast;
   const auto watch = plan.watch.empty() ? usual_watch(plan) : plan.watch;
-  const bool any_program = std::ranges::any_of(plan.workloads, [](const auto& w) { return !w.service; });
+  const bool any_program = std::ranges::any_of(plan.workloads, [](const auto& w) { return !w.requests; });
   const bool both_times = plan.watch.empty() && !abreast && any_program;
   Table<MetricId, Metric> table;
   for (auto& metric : all_metrics(plan, offer)) {

@@ -9,7 +9,7 @@
 
 namespace assay::inline v1::campaign {
 
-std::optional<int> fill_per_trial(measure::Command& command, Control& control) {
+std::optional<int> fill_per_trial(measure::Command& command, Control& control, std::optional<int> given) {
   std::vector<std::vector<std::string>*> lists = {&command.arguments, &control.before.run,
                                                   &control.after.run};
   if (command.environment) lists.push_back(&*command.environment);
@@ -17,7 +17,7 @@ std::optional<int> fill_per_trial(measure::Command& command, Control& control) {
   const auto waits = [](const std::string& text) { return plan::waits_for(text, "port"); };
   if (std::ranges::none_of(lists, [&](const auto* list) { return std::ranges::any_of(*list, waits); }))
     return {};
-  const int port = measure::free_port();
+  const int port = given ? *given : measure::free_port();
   for (auto* list : lists)
     for (auto& text : *list) text = plan::fill(std::move(text), "port", std::to_string(port));
   return port;

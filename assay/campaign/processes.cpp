@@ -58,7 +58,7 @@ Processes::Run Processes::stage(CellId cell, Role role, const std::stop_token& s
   auto& what = cells_[cell];
   Run run{.cell = cell, .trial = {.cell = cell, .role = role}, .command = what.command};
   auto control = what.control;
-  fill_per_trial(run.command, control);
+  fill_per_trial(run.command, control, what.port);
   run.staging = std::make_unique<Staging>(launcher_, std::move(control), what.folder);
   if (const auto problem = run.staging->begin(stop)) {
     run.trial.outcome = stop.stop_requested() ? Outcome::interrupted : Outcome::failed;

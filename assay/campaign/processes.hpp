@@ -50,6 +50,7 @@ struct ProcessCell {
   std::optional<MetricId> throughput;
   double build_seconds = 0;  ///< 0 where nothing was built
   std::vector<OwnMetric> metrics;
+  std::optional<int> port;  ///< of the server that it asks; empty: one is drawn for each trial that needs it
 };
 
 /// Runs cells as programs, one after the other or abreast, and says what each trial came to.
@@ -71,6 +72,9 @@ class Processes : public Rig {
 
   /// A trial whose answer is no longer the one that was checked, where equality was asked for, is wrong.
   std::vector<Trial> run(const Heat& heat, const std::stop_token& stop) override;
+
+  /// The port of the server that the cell's program is to ask in its next trial.
+  void give_port(CellId cell, int port) { cells_[cell].port = port; }
 
   bool runs_together(CellId /*cell*/) const override { return is_abreast(); }
   bool may_repeat(CellId cell) const override;

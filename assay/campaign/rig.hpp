@@ -2,6 +2,7 @@
 
 #include <optional>
 #include <stop_token>
+#include <string>
 #include <vector>
 
 #include "assay/model/log.hpp"
@@ -39,6 +40,9 @@ class Rig {
 
   /// What the workloads' checks leave open, once they have been run.
   virtual std::vector<Doubt> doubts() const { return {}; }
+
+  /// What it chose where the plan leaves it open, in words, once the checks have been run.
+  virtual std::vector<std::string> choices() const { return {}; }
 
   /// Gives back what trials need. Called once, when no more will be run.
   virtual void close() {}

@@ -7,6 +7,7 @@
 
 #include "assay/measure/process.hpp"
 #include "assay/measure/program.hpp"
+#include "assay/model/error.hpp"
 
 namespace assay::inline v1::campaign {
 namespace {
@@ -29,10 +30,17 @@ int number_of(StopSignal signal) {
 
 }  // namespace
 
+std::size_t requests_for(double rate) {
+  constexpr double most = 1e6;
+  const double wanted = std::clamp(rate, static_cast<double>(fewest_requests), most);
+  const double step = std::pow(10, std::floor(std::log10(wanted)) - 1);
+  return static_cast<std::size_t>(std::llround(std::floor(wanted / step) * step));
+}
+
 ServiceCell service_cell(ProcessCell process, const PlannedWorkload& workload,
                          const plan::PlannedServing& serving, const std::string& folder) {
   const auto& service = *workload.service;
-  const auto& asked = *workload.requests;
+  const auto asked = workload.requests.value_or(PlannedRequests{});
   ServiceCell cell{.process = std::move(process),
                    .ready = {.path = serving.ready_path,
                              .status = service.ready.status,
@@ -43,15 +51,21 @@ ServiceCell service_cell(ProcessCell process, const PlannedWorkload& workload,
                    .keep = service.keep,
                    .arrivals = serving.arrivals,
                    .spacing = asked.spacing,
-                   .count = static_cast<std::size_t>(asked.count),
                    .connections = static_cast<std::size_t>(asked.connections),
                    .slice = asked.slice,
                    .timeout = asked.timeout};
   if (!serving.socket.empty())
     cell.socket = (std::filesystem::path(folder) / serving.socket).lexically_normal().string();
-  cell.requests = std::make_shared<const std::vector<service::Request>>(
-      serving.file.empty() ? std::vector{service::Request{.path = serving.path}}
-                           : service::read_requests(measure::find_readable(serving.file, folder)));
+  if (workload.requests) {
+    auto requests = serving.file.empty()
+                        ? std::vector{service::Request{.path = serving.path}}
+                        : service::read_requests(measure::find_readable(serving.file, folder));
+    cell.count = static_cast<std::size_t>(asked.count);
+    if (cell.count == 0 && serving.arrivals) cell.count = requests_for(*serving.arrivals);
+    const auto most = cell.count > 0 ? cell.count : static_cast<std::size_t>(fewest_requests);
+    if (requests.size() > most) requests.resize(most);  // what no trial would come to
+    cell.requests = std::make_shared<const std::vector<service::Request>>(std::move(requests));
+  }
   cell.clients = static_cast<std::size_t>(serving.clients.value_or(0));
   constexpr std::size_t least = 100, for_each = 10;
   cell.settle =
@@ -61,16 +75,24 @@ ServiceCell service_cell(ProcessCell process, const PlannedWorkload& workload,
       asked.backlog > 0
           ? static_cast<std::size_t>(asked.backlog)
           : static_cast<std::size_t>(std::ceil(std::max(least_backlog, seconds * cell.arrivals.value_or(0))));
-  // One core is the driver's where there are two or more; the server has the others, unless the plan says
-  // which.
-  if (const auto allowed = measure::cores_allowed(); allowed.size() > 1) {
-    auto& cores = cell.process.command.cores;
-    cell.driver_core = allowed.front();
-    if (cores.empty()) cores.assign(allowed.begin() + 1, allowed.end());
-  }
   // What the server would run until its end is how long its requests take: no time limit of a program's.
   constexpr double a_day = 86400;
   cell.process.command.timeout = a_day;
+  // One core is the driver's where there are two or more; the server has the others, unless the plan says
+  // which.
+  if (!workload.requests) return cell;
+  const auto allowed = measure::cores_allowed();
+  if (asked.core >= 0 && std::ranges::count(allowed, asked.core) == 0)
+    throw Error("requests can't be sent from core " + std::to_string(asked.core), workload.name,
+                "take core out of its [workload.requests], or name one that this process may use");
+  auto& cores = cell.process.command.cores;
+  if (asked.core >= 0 || allowed.size() > 1)
+    cell.driver_core = asked.core >= 0 ? asked.core : allowed.front();
+  if (cores.empty())
+    for (const int core : allowed)
+      if (core != cell.driver_core) cores.push_back(core);
+  if (cores.empty()) cores = allowed;
+  cell.driver_beside = std::ranges::count(cores, cell.driver_core) > 0 || cell.driver_core < 0;
   return cell;
 }
 

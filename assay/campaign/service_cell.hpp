@@ -21,18 +21,25 @@ struct ServiceCell {
   int stop_signal = 15;
   double grace = 5;
   std::string socket;  ///< empty: it has a port
-  KeepServer keep = KeepServer::round;
+  KeepServer keep = KeepServer::chosen;
+  /// Those that trials come to; none where a program of the user's own asks.
   std::shared_ptr<const std::vector<service::Request>> requests;
   std::size_t clients = 0;         ///< closed loop; 0: open
   std::optional<double> arrivals;  ///< open loop, a second
   Spacing spacing = Spacing::random;
-  std::size_t count = 0, settle = 0, connections = 0, backlog = 0;
+  std::size_t count = 0;  ///< of a trial; 0: as many as take a second
+  std::size_t settle = 0, connections = 0, backlog = 0;
   double slice = 0, timeout = 0;
-  int driver_core = -1;  ///< that requests are sent from; −1: any
+  int driver_core = -1;        ///< that requests are sent from; −1: any
+  bool driver_beside = false;  ///< the server may run on it too
 
   /// Connections that it is driven over.
   std::size_t slots() const { return clients > 0 ? clients : connections; }
 };
+
+/// A number of requests that are answered in a second, and that people can read: two digits that count,
+/// between a thousand and a million.
+std::size_t requests_for(double rate);
 
 /// The cell of a service whose program is ready. Reads its requests. Throws Error for a file of them that is
 /// not there or can't be read.

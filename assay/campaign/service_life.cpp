@@ -24,6 +24,22 @@ using service::Stretch;
 ServiceLife::ServiceLife(CellId id, const ServiceCell& cell, measure::Launcher& launcher, Role role)
     : cell_(cell), launcher_(launcher), trial_{.cell = id, .role = role} {}
 
+ServiceLife::~ServiceLife() {
+  if (up_) end({});
+}
+
+void ServiceLife::begin_another(Role role) {
+  trial_ = {.cell = trial_.cell, .role = role};
+  counts_ = {};
+  faults_.clear();
+  unseen_.clear();
+  unseen_bytes_ = 0;
+  rests_since_ = 0;
+  reopened_before_ = carrier_->reopened();
+  if (!server_->still_runs())
+    fail(Outcome::failed, "the server ended between two rounds" + server_->log_tail());
+}
+
 bool ServiceLife::begin(std::size_t connections, const std::stop_token& stop) {
   const double began = service::now();
   bool lost_port = false;
@@ -60,6 +76,7 @@ std::optional<std::string> ServiceLife::start(std::size_t connections, const std
     return "the server " + *problem;
   }
   counts_.start_seconds = server_->start_seconds();
+  if (connections == 0) return {};
   carrier_ = service::socket_carrier(address);
   slots_ = connections;
   const auto at_once = std::min(connections, cell_.clients > 0 ? connections : few_connections);
@@ -109,11 +126,18 @@ void ServiceLife::slice(std::size_t first, std::size_t count,
                         const std::vector<std::set<std::uint64_t>>& known, const std::stop_token& stop) {
   const double began = service::now();
   const double cpu = server_->cpu();
+  if (rests_since_ > 0) {
+    counts_.rest_seconds += began - rests_since_;
+    counts_.rest_cpu += std::max(cpu - rested_cpu_, 0.0);
+  }
   const auto stretch = service::drive_closed(
       *carrier_,
       {.requests = wires_, .first = first, .count = count, .timeout = cell_.timeout, .slots = slots_},
       looking(known), stop);
-  counts_.cpu += std::max(server_->cpu() - cpu, 0.0);
+  rested_cpu_ = server_->cpu();
+  rests_since_ = service::now();
+  counts_.cpu += std::max(rested_cpu_ - cpu, 0.0);
+  counts_.client_seconds += stretch.seconds * static_cast<double>(slots_);
   take(stretch, count);
   counts_.wall += service::now() - began;
 }
@@ -127,14 +151,13 @@ void ServiceLife::open_loop(const std::vector<double>& due, const std::vector<st
       {.requests = wires_, .first = 0, .count = due.size(), .timeout = cell_.timeout, .slots = slots_}, due,
       cell_.backlog, looking(known), stop);
   counts_.cpu += std::max(server_->cpu() - cpu, 0.0);
-  take(stretch, due.size());
+  counts_.offered = cell_.arrivals.value_or(0);
+  counts_.sustained = !service::is_overloaded(stretch, due.size());
+  counts_.late = stretch.late;
+  counts_.most_outstanding = stretch.most_outstanding;
+  counts_.connections = slots_;
+  take(stretch, counts_.sustained ? due.size() : stretch.sent.size());
   counts_.wall += service::now() - began;
-  if (!stop.stop_requested() && service::is_overloaded(stretch, due.size()))
-    fail(Outcome::failed,
-         "not sustained: it answered " +
-             std::to_string(std::llround(
-                 stretch.seconds > 0 ? static_cast<double>(stretch.sent.size()) / stretch.seconds : 0)) +
-             " of " + to_string(Level{cell_.arrivals.value_or(0)}) + " requests a second");
 }
 
 void ServiceLife::take(const Stretch& stretch, std::size_t planned) {
@@ -146,6 +169,8 @@ void ServiceLife::take(const Stretch& stretch, std::size_t planned) {
     }
   counts_.failed += planned - right;
   counts_.seconds += stretch.seconds;
+  counts_.in_flight += stretch.in_flight;
+  counts_.driver_cpu += stretch.driver_cpu;
   counts_.slice_rates.push_back(stretch.seconds > 0 ? static_cast<double>(right) / stretch.seconds : 0);
   if (!server_->still_runs()) fail(Outcome::failed, "the server ended during the load" + server_->log_tail());
 }
@@ -162,15 +187,38 @@ void ServiceLife::fail(Outcome outcome, const std::string& why) {
   trial_.detail = why;
 }
 
-void ServiceLife::end(const std::stop_token& stop) {
-  const double began = service::now();
-  carrier_.reset();
+service::Reply ServiceLife::ask(const std::string& path, const std::stop_token& stop) {
+  const std::vector<service::Request> request = {{.path = path}};
+  const auto wires = service::wires_of(request, server_->address());
+  service::Reply reply{.fault = service::Fault::timeout, .body = {}};
+  service::drive_closed(
+      *carrier_, {.requests = wires, .first = 0, .count = 1, .timeout = cell_.timeout, .slots = 1},
+      [&](const Sent& sent, const std::string& body) {
+        reply.fault = sent.fault;
+        reply.status = sent.status;
+        reply.body = body;
+      },
+      stop);
+  return reply;
+}
+
+void ServiceLife::end_trial(const std::stop_token& stop) {
+  if (carrier_) {
+    counts_.reopened = carrier_->reopened() - reopened_before_;
+    counts_.longest_connect = carrier_->longest_connect();
+  }
   if (stop.stop_requested()) fail(Outcome::interrupted, "was interrupted");
   if (up_ && trial_.outcome == Outcome::ok && counts_.latencies.empty() && counts_.failed > 0) {
     const auto worst = std::ranges::max_element(faults_, {}, [](const auto& fault) { return fault.second; });
     fail(Outcome::failed, "none of its " + std::to_string(counts_.failed) + " requests was answered rightly" +
                               (worst == faults_.end() ? "" : ": " + worst->first) + server_->log_tail());
   }
+}
+
+void ServiceLife::end(const std::stop_token& stop) {
+  const double began = service::now();
+  end_trial(stop);
+  carrier_.reset();
   if (server_) {
     const auto result = server_->end(stop);
     counts_.peak_memory = result.peak_memory;

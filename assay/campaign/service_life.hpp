@@ -21,19 +21,23 @@ namespace assay::inline v1::campaign {
 /// A body that was not seen before, of a request by its place.
 using Unseen = std::map<std::pair<std::size_t, std::uint64_t>, std::string>;
 
-/// One life of a cell's server within a round: what it does, and what comes of it.
+/// One life of a cell's server: what it does, and what comes of it, within a round or several.
 class ServiceLife {
  public:
   /// REQUIRES: `cell` and `launcher` outlive it.
   ServiceLife(CellId id, const ServiceCell& cell, measure::Launcher& launcher, Role role);
+  ~ServiceLife();
 
   CellId id() const { return trial_.cell; }
   const ServiceCell& cell() const { return cell_; }
 
-  /// Makes ready what goes before, starts the server, opens connections. Whether it may be asked; else the
-  /// trial says why not. A port that another program took meanwhile is drawn anew once.
+  /// Makes ready what goes before, starts the server, opens connections, if any. Whether it may be asked;
+  /// else the trial says why not. A port that another program took meanwhile is drawn anew once.
   bool begin(std::size_t connections, const std::stop_token& stop);
   bool is_up() const { return up_; }
+
+  /// Begins a further trial of a server that was left up; one that has ended meanwhile fails it.
+  void begin_another(Role role);
 
   /// Sends requests that nobody measures: `count` of them. Returns the rate at which they were answered.
   double settle(std::size_t count, const std::stop_token& stop);
@@ -54,7 +58,19 @@ class ServiceLife {
   /// The trial is not ok, for this reason; the first one stays.
   void fail(Outcome outcome, const std::string& why);
 
-  /// Ends the server and what comes after; the trial is complete then, but for its readings.
+  /// Its port, 0 where it has a Unix socket; whether it still runs; CPU seconds up to now; the end of its
+  /// log. REQUIRES: begin() was true.
+  int port() const { return server_->address().port; }
+  bool still_runs() const { return server_->still_runs(); }
+  double cpu() const { return server_->cpu(); }
+  std::string log_tail() const { return server_->log_tail(); }
+
+  /// A GET of the path, as what the server says it is: its status and body, or why there is none.
+  service::Reply ask(const std::string& path, const std::stop_token& stop);
+
+  /// Ends the trial; the server stays up. The trial is complete then, but for its readings.
+  void end_trial(const std::stop_token& stop);
+  /// Ends the trial, the server and what comes after.
   void end(const std::stop_token& stop);
 
   const LoadCounts& counts() const { return counts_; }
@@ -78,6 +94,8 @@ class ServiceLife {
   Unseen unseen_;
   std::size_t unseen_bytes_ = 0;
   std::size_t slots_ = 0;
+  std::size_t reopened_before_ = 0;          ///< connections, in earlier trials
+  double rests_since_ = 0, rested_cpu_ = 0;  ///< moment of the last slice's end, and the server's CPU time
   bool up_ = false;
 };
 

@@ -33,21 +33,43 @@ int number_of(int round, std::size_t pass) {
 
 }  // namespace
 
+Services::Services(std::map<CellId, ServiceCell> cells, measure::Launcher& launcher, const Design& design,
+                   const Log& log)
+    : cells_(std::move(cells)),
+      launcher_(launcher),
+      design_(design),
+      groups_(cells_, design, log),
+      ids_(design.metrics) {}
+
+Services::~Services() = default;
+
+void Services::close() { kept_.clear(); }
+
+/// Requests a second that a server answers once it has settled.
+double Services::try_rate(ServiceLife& life, const std::stop_token& stop) {
+  constexpr double enough = 0.3, most = 100'000;
+  const auto settle = life.cell().settle;
+  const double rate = life.settle(settle, stop);
+  const auto count = std::clamp(rate * enough, static_cast<double>(settle), most);
+  return std::max(life.settle(static_cast<std::size_t>(count), stop), 1.0);
+}
+
 Trial Services::check(CellId id, std::optional<CellId> baseline, const std::stop_token& stop) {
   const auto& cell = cells_.at(id);
   const auto& requests = *cell.requests;
   const auto& check = cell.process.check;
   ServiceLife life(id, cell, launcher_, Role::check);
-  const auto count = std::min(requests.size(), cell.count);
   const auto known_answers = baseline ? expected_.find(*baseline) : expected_.end();
   Known known(requests.size());
   std::vector<KeptAnswer> masked;
   measure::Digest all;
   std::string difference;
   double latencies = 0;
-  if (life.begin(1, stop)) {
+  const bool tries_rate = !groups_.count(id);
+  double each = 0;
+  if (life.begin(tries_rate ? cell.slots() : 1, stop)) {
     life.ask_each(
-        count,
+        requests.size(),
         [&](const service::Sent& sent, const std::string& body) {
           const auto name = name_of(requests, sent.request);
           latencies += sent.latency;
@@ -71,17 +93,24 @@ Trial Services::check(CellId id, std::optional<CellId> baseline, const std::stop
           masked.emplace_back(check::Answer{mine, true, {}, mine.size()});
         },
         stop);
+    // What a trial will likely take.
+    each = latencies / static_cast<double>(requests.size()) /
+           static_cast<double>(std::max<std::size_t>(cell.clients, 1));
+    if (tries_rate && life.trial().outcome == Outcome::ok) {
+      const double rate = try_rate(life, stop);
+      groups_.set_rate(id, rate);
+      each = 1 / rate;
+    }
   }
   life.end(stop);
   auto trial = std::move(life.trial());
   if (says_not_here(trial) || trial.outcome != Outcome::ok) return trial;
-  // What a trial will likely take, for forecasts.
-  const double each = latencies / static_cast<double>(count);
-  const auto at_once = static_cast<double>(std::max<std::size_t>(cell.clients, 1));
-  const double settling = each * static_cast<double>(cell.settle) / at_once;
-  const double load = static_cast<double>(cell.count) * (cell.arrivals ? 1 / *cell.arrivals : each / at_once);
-  if (const auto time = ids_.find(metrics::Known::wall_time))
-    trial.readings.push_back({*time, life.counts().wall + settling + load});
+  const auto count = static_cast<double>(groups_.count(id).value_or(fewest_requests));
+  const double load =
+      static_cast<double>(cell.settle) * each + count * (cell.arrivals ? 1 / *cell.arrivals : each);
+  groups_.saw(id, life.counts().start_seconds, load, life.counts().peak_memory);
+  const double start = keeps(id) ? 0 : life.counts().start_seconds;
+  if (const auto time = ids_.find(metrics::Known::wall_time)) trial.readings.push_back({*time, start + load});
   trial.output_digest = all.text();
   trial.detail = difference;
   known_[id] = std::move(known);
@@ -92,6 +121,7 @@ Trial Services::check(CellId id, std::optional<CellId> baseline, const std::stop
 /// Gives the servers their slices, in turns.
 void Services::load(Lives& lives, const Heat& heat, const std::stop_token& stop) const {
   const auto& cell = lives.front()->cell();
+  const auto planned = groups_.count(lives.front()->id()).value_or(fewest_requests);
   const service::Pinned pinned(cell.driver_core);
   const Known none;
   const auto each = [&](int pass, const auto& work) {
@@ -111,7 +141,7 @@ void Services::load(Lives& lives, const Heat& heat, const std::stop_token& stop)
     slowest = slowest == 0 ? rate : std::min(slowest, rate);
   });
   if (cell.arrivals) {
-    const auto due = service::due_times(cell.count, *cell.arrivals, cell.spacing == Spacing::random,
+    const auto due = service::due_times(planned, *cell.arrivals, cell.spacing == Spacing::random,
                                         design_.rules.seed + static_cast<std::uint64_t>(heat.round));
     each(number_of(heat.round, 1),
          [&](ServiceLife& life, const Known& known) { life.open_loop(due, known, stop); });
@@ -120,11 +150,11 @@ void Services::load(Lives& lives, const Heat& heat, const std::stop_token& stop)
   constexpr std::size_t for_each_client = 16;
   const auto least = for_each_client * cell.clients;
   const auto wanted = static_cast<std::size_t>(std::llround(cell.slice * slowest));
-  const auto size = cell.slice > 0 ? std::clamp(wanted, std::min(least, cell.count), cell.count) : cell.count;
+  const auto size = cell.slice > 0 ? std::clamp(wanted, std::min(least, planned), planned) : planned;
   std::size_t pass = 1;
-  for (std::size_t first = 0; first < cell.count && !stop.stop_requested(); first += size, ++pass) {
+  for (std::size_t first = 0; first < planned && !stop.stop_requested(); first += size, ++pass) {
     // What would be left for a short last slice goes with this one.
-    const auto count = cell.count - first < 2 * size ? cell.count - first : size;
+    const auto count = planned - first < 2 * size ? planned - first : size;
     each(number_of(heat.round, pass),
          [&](ServiceLife& life, const Known& known) { life.slice(first, count, known, stop); });
     if (count > size) break;
@@ -133,10 +163,7 @@ void Services::load(Lives& lives, const Heat& heat, const std::stop_token& stop)
 
 std::vector<Trial> Services::run(const Heat& heat, const std::stop_token& stop) {
   Lives lives;
-  for (const auto id : heat.cells) {
-    lives.push_back(std::make_unique<ServiceLife>(id, cells_.at(id), launcher_, heat.role));
-    lives.back()->begin(cells_.at(id).slots(), stop);
-  }
+  for (const auto id : heat.cells) lives.push_back(life_for(id, heat.role, stop));
   load(lives, heat, stop);
   std::vector<const LoadCounts*> up;
   for (const auto& life : lives) {
@@ -155,7 +182,10 @@ std::vector<Trial> Services::run(const Heat& heat, const std::stop_token& stop) 
       else if (const auto known = known_.find(life->id()); known != known_.end())
         known->second[what.first].insert(what.second);
     }
-    life->end(stop);
+    if (keeps(life->id()) && life->is_up() && life->trial().outcome == Outcome::ok)
+      life->end_trial(stop);
+    else
+      life->end(stop);
     if (life->trial().outcome == Outcome::ok) up.push_back(&life->counts());
   }
   const auto rates = steady_rates(up);
@@ -171,8 +201,29 @@ std::vector<Trial> Services::run(const Heat& heat, const std::stop_token& stop) 
     trial.round = heat.round;
     trial.position = heat.position + static_cast<int>(i);
     trials.push_back(std::move(trial));
+    if (life.is_up()) kept_[life.id()] = std::move(lives[i]);
   }
   return trials;
+}
+
+/// A server that was kept up from the last round, or else a new one.
+std::unique_ptr<ServiceLife> Services::life_for(CellId id, Role role, const std::stop_token& stop) {
+  if (const auto kept = kept_.find(id); kept != kept_.end()) {
+    auto life = std::move(kept->second);
+    kept_.erase(kept);
+    life->begin_another(role);
+    return life;
+  }
+  auto life = std::make_unique<ServiceLife>(id, cells_.at(id), launcher_, role);
+  life->begin(cells_.at(id).slots(), stop);
+  return life;
+}
+
+std::vector<std::string> Services::choices() const {
+  std::vector<std::string> all;
+  for (const auto& [workload, text] : groups_.choices())
+    all.push_back("workload " + design_.workloads[workload].name + ": " + text);
+  return all;
 }
 
 std::vector<Doubt> Services::doubts() const {

@@ -13,48 +13,60 @@
 #include "assay/campaign/kept_answer.hpp"
 #include "assay/campaign/rig.hpp"
 #include "assay/campaign/service_cell.hpp"
+#include "assay/campaign/service_groups.hpp"
 #include "assay/measure/process.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/design.hpp"
+#include "assay/model/log.hpp"
 
 namespace assay::inline v1::campaign {
 
 class ServiceLife;
 
-/// Runs cells as servers that get requests. A heat starts its servers, lets each settle, gives them slices of
+/// Runs cells as servers that get requests. A heat starts its servers, or has them still from the last, lets
+/// each settle, gives them slices of
 /// the load in turns, in an order drawn afresh for each pass (an open loop: all of it, one server after the
 /// other), looks at every reply, and ends them.
 class Services : public Rig {
  public:
-  /// REQUIRES: `launcher` and `design` outlive it.
-  Services(std::map<CellId, ServiceCell> cells, measure::Launcher& launcher, const Design& design)
-      : cells_(std::move(cells)), launcher_(launcher), design_(design), ids_(design.metrics) {}
+  /// `log`: what was measured before. REQUIRES: `launcher` and `design` outlive it.
+  Services(std::map<CellId, ServiceCell> cells, measure::Launcher& launcher, const Design& design,
+           const Log& log);
+  ~Services() override;
 
   bool serves(CellId cell) const { return cells_.contains(cell); }
 
   /// Asks a server of its own for each request once, one after the other. What it replied is remembered for
-  /// run().
+  /// run(). The first of a workload and setting tries how many requests take a second, where the plan does
+  /// not say how many a trial has.
   Trial check(CellId cell, std::optional<CellId> baseline, const std::stop_token& stop) override;
 
   /// A trial one of whose replies is no longer what the check saw, and not right either, is wrong; one whose
-  /// server did not get ready, ended, answered nothing rightly or did not sustain its rate is failed.
+  /// server did not get ready, ended or answered nothing rightly is failed.
   std::vector<Trial> run(const Heat& heat, const std::stop_token& stop) override;
 
-  bool runs_together(CellId cell) const override { return cells_.at(cell).keep == KeepServer::round; }
+  bool runs_together(CellId cell) const override { return groups_.keep(cell) != KeepServer::trial; }
   bool is_worth_checking_again(CellId /*cell*/) const override { return false; }  // every reply was looked at
   std::vector<Doubt> doubts() const override;
+  std::vector<std::string> choices() const override;
+  void close() override;
 
  private:
   /// Replies that a check found right: of each request the digests of its bodies.
   using Known = std::vector<std::set<std::uint64_t>>;
 
+  static double try_rate(ServiceLife& life, const std::stop_token& stop);
+  bool keeps(CellId cell) const { return groups_.keep(cell) == KeepServer::sitting; }
+  std::unique_ptr<ServiceLife> life_for(CellId id, Role role, const std::stop_token& stop);
   void load(std::vector<std::unique_ptr<ServiceLife>>& lives, const Heat& heat,
             const std::stop_token& stop) const;
 
   std::map<CellId, ServiceCell> cells_;
   measure::Launcher& launcher_;
   const Design& design_;
+  ServiceGroups groups_;
   metrics::Index ids_;
+  std::map<CellId, std::unique_ptr<ServiceLife>> kept_;  ///< servers that wait for the next round
   std::map<CellId, Known> known_;
   std::map<CellId, std::vector<KeptAnswer>>
       expected_;  ///< masked bodies of those that others are compared with

@@ -58,18 +58,35 @@ void show_builds(const Plan& plan) {
   }
 }
 
+std::string lives_of(KeepServer keep) {
+  switch (keep) {
+    case KeepServer::chosen:
+      return "servers are started afresh for each round, unless that takes too long";
+    case KeepServer::round:
+      return "servers are started afresh for each round";
+    case KeepServer::trial:
+      return "a server is started for each trial";
+    case KeepServer::sitting:
+      return "servers are kept up";
+  }
+  return {};
+}
+
 /// What a service is asked, and by whom.
-std::string load_of(const PlannedWorkload& workload, const plan::PlannedServing& serving) {
+std::string load_of(const PlannedWorkload& workload, const plan::PlannedCell& planned) {
+  if (!workload.requests)
+    return "  asked by " + typed(planned.client) + "; " + lives_of(KeepServer::trial) + "\n";
   const auto& requests = *workload.requests;
+  const auto& serving = *planned.serving;
   auto text = "  asked for " + (serving.file.empty() ? serving.path : "what is in " + serving.file) + ": " +
-              std::to_string(requests.count) + " requests a trial, ";
+              (requests.count > 0 ? std::to_string(requests.count) + " requests a trial, "
+                                  : "as many requests a trial as take a second, ");
   if (serving.clients)
     text +=
         std::to_string(*serving.clients) + (*serving.clients == 1 ? " client" : " clients") + " at a time";
   else
     text += requests.arrivals + ", whether or not replies have come";
-  return text + (workload.service->keep == KeepServer::round ? "; servers are started afresh for each round\n"
-                                                             : "; a server is started for each trial\n");
+  return text + "; " + lives_of(workload.service->keep) + "\n";
 }
 
 void show_cells(const Plan& plan) {
@@ -89,7 +106,7 @@ void show_cells(const Plan& plan) {
     const auto here = plan.workload(planned.cell.workload).name + (setting.empty() ? "" : ", " + setting);
     if (here != group) {
       std::cout << "\n" << here << "\n";
-      if (planned.serving) std::cout << load_of(plan.workload(planned.cell.workload), *planned.serving);
+      if (planned.serving) std::cout << load_of(plan.workload(planned.cell.workload), planned);
     }
     group = here;
     std::cout << "  " << plan.candidate(planned.cell.candidate).name << ": "

@@ -131,6 +131,7 @@ void fields(Self& t, Visit&& visit) {
   visit("signal", t.signal);
   visit("output_bytes", t.output_bytes);
   visit("output_digest", t.output_digest);
+  visit("latencies", t.latencies);
   visit("leftovers", t.leftovers);
   visit("detail", t.detail);
 }

@@ -137,11 +137,17 @@ void keys(Self& s, Visit&& visit) {
   visit(Key{"grace", Spelling::duration}, s.grace);
 }
 
+template <Is<PlannedService::Identify> Self, class Visit>
+void keys(Self& i, Visit&& visit) {
+  visit(Key{"path"}, i.path);
+}
+
 template <Is<PlannedService> Self, class Visit>
 void keys(Self& s, Visit&& visit) {
   visit(Key{"start"}, s.start);
   visit(Key{.name = "ready", .like = "a table: { path = \"/health\" }"}, s.ready);
   visit(Key{.name = "stop", .like = "a table: { signal = \"TERM\", grace = \"5 s\" }"}, s.stop);
+  visit(Key{.name = "identify", .like = "a table: { path = \"/version\" }"}, s.identify);
   visit(Key{"socket"}, s.socket);
   visit(Key{"keep"}, s.keep);
 }
@@ -159,6 +165,11 @@ void keys(Self& r, Visit&& visit) {
   visit(Key{"timeout", Spelling::duration}, r.timeout);
   visit(Key{.name = "connections", .like = "a whole number", .least = 1, .most = 20'000}, r.connections);
   visit(Key{.name = "backlog", .like = "a whole number", .least = 1}, r.backlog);
+  visit(Key{"tls"}, r.tls);
+  visit(Key{"protocol"}, r.protocol);
+  visit(Key{"authority"}, r.authority);
+  visit(Key{"compressed"}, r.compressed);
+  visit(Key{.name = "core", .like = "the number of a core", .least = 0}, r.core);
 }
 
 template <Is<PlannedWorkload> Self, class Visit>

@@ -8,6 +8,7 @@
 #include "assay/model/names.hpp"
 #include "assay/model/passing_on.hpp"
 #include "assay/model/validity.hpp"
+#include "assay/stats/log_histogram.hpp"
 
 namespace assay::inline v1::exchange {
 namespace {
@@ -128,6 +129,7 @@ void read_log(const Json& json, Log& log) {
   for (const auto& t : list(json, "trials")) {
     auto& trial = log.trials.emplace_back();
     fields_from_json(t, trial);
+    stats::LogHistogram::of_text(trial.latencies);  // throws where it is damaged
     for (const auto& reading : list(t, "readings")) {
       if (!reading.is_array() || reading.size() != 2) throw Damaged("a reading in it is no pair");
       auto& read = trial.readings.emplace_back(Reading{.metric = {whole(reading[0])}});

@@ -21,6 +21,7 @@ class Weighing {
   Weighing(const Evidence& evidence, std::span<const Finding> watched, const Aim& aim)
       : evidence_(evidence), design_(evidence.design), watched_(watched.begin(), watched.end()), aim_(aim) {
     link_times(evidence, watched_);
+    for (const auto& f : watched_) most_rounds_[f.of] = std::max(most_rounds_[f.of], f.rounds);
     for (const auto& r : judge_requirements(evidence))
       if (r.status == RequirementFinding::Status::undecided) undecided_.insert(r.cell);
   }
@@ -45,6 +46,9 @@ class Weighing {
   bool is_answered(const Finding& f) {
     const auto& metric = design_.metrics[f.metric];
     if (f.decided_by) return true;
+    // What others of its metrics have and this one never does is not waited for: the latency of a rate that
+    // is not sustained, say.
+    if (f.rounds == 0 && most_rounds_[f.of] >= static_cast<std::size_t>(fewest_rounds)) return true;
     // A CPU time that nobody asked for is waited for only where it may decide for a wall time.
     if (metrics::is_implied(metric) &&
         (is_settled(f.of, metrics::Known::wall_time) || !on_one_core_.contains(f.of.baseline) ||
@@ -92,6 +96,7 @@ class Weighing {
   std::vector<Finding> watched_;
   const Aim& aim_;
   std::set<CellId> undecided_;
+  std::map<Contrast, std::size_t> most_rounds_;  ///< of any of its metrics
   std::set<CellId> on_one_core_ = cells_on_one_core(evidence_);
   std::map<MetricId, ByCell> by_metric_;
 };

@@ -5,6 +5,7 @@
 #include <iterator>
 
 #include "assay/judge/likeness.hpp"
+#include "assay/judge/load_notes.hpp"
 #include "assay/judge/machine_notes.hpp"
 #include "assay/judge/series_notes.hpp"
 #include "assay/judge/twins.hpp"
@@ -105,6 +106,7 @@ void add_trust_notes(const Evidence& evidence, Findings& findings) {
   failures_now_and_then(evidence, findings);
   uneven_effects(findings);
   layout_alone(findings);
+  add_load_notes(evidence, findings);
   add_machine_notes(evidence, findings);
   add_series_notes(evidence, findings);
   std::ranges::stable_sort(findings.trust, std::ranges::greater{}, &Note::level);

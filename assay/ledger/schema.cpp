@@ -65,7 +65,8 @@ constexpr std::array<std::string_view, 23> statements = {
     " INTEGER NOT NULL, repeat INTEGER NOT NULL DEFAULT 0, sitting INTEGER NOT NULL, role {text} NOT"
     " NULL, position INTEGER NOT NULL, heat INTEGER NOT NULL, calls BIGINT NOT NULL, outcome {text} NOT"
     " NULL, exit_status INTEGER NOT NULL, signal INTEGER NOT NULL, output_bytes BIGINT NOT NULL,"
-    " output_digest {text} NOT NULL, leftovers INTEGER NOT NULL, detail {text} NOT NULL{packed}, UNIQUE"
+    " output_digest {text} NOT NULL, latencies {text} NOT NULL DEFAULT '', leftovers INTEGER NOT NULL, "
+    "detail {text} NOT NULL{packed}, UNIQUE"
     " (campaign, round, cell, repeat))",
     "{reading}",
     "CREATE TABLE series (trial BIGINT NOT NULL REFERENCES trial(id), metric INTEGER NOT NULL, place"
@@ -78,7 +79,7 @@ constexpr std::array<std::string_view, 23> statements = {
     " NULL, p DOUBLE PRECISION NOT NULL, p_same DOUBLE PRECISION NOT NULL, decision {text} NOT NULL,"
     " upto INTEGER NOT NULL DEFAULT 0, settled INTEGER NOT NULL DEFAULT 0, PRIMARY KEY (campaign,"
     " baseline, candidate, metric, number))",
-    "INSERT INTO ledger_info (version) VALUES (7)",
+    "INSERT INTO ledger_info (version) VALUES (8)",
 };
 
 /// From version 1 to 2.
@@ -159,6 +160,12 @@ constexpr std::array<std::string_view, 5> to_version_6 = {
     "UPDATE ledger_info SET version = 6",
 };
 
+/// From version 7 to 8.
+constexpr std::array<std::string_view, 2> to_version_8 = {
+    "ALTER TABLE trial ADD COLUMN latencies TEXT NOT NULL DEFAULT ''",
+    "UPDATE ledger_info SET version = 8",
+};
+
 /// From version 6 to 7.
 constexpr std::array<std::string_view, 2> to_version_7 = {
     "ALTER TABLE metric ADD COLUMN settle TEXT NOT NULL DEFAULT ''",
@@ -179,6 +186,7 @@ std::span<const std::string_view> migration(int from) {
   if (from == 4) return to_version_5;
   if (from == 5) return to_version_6;
   if (from == 6) return to_version_7;
+  if (from == 7) return to_version_8;
   return {};
 }
 std::span<const std::string_view> tables_of_a_campaign() { return campaign_tables; }

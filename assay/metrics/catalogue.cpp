@@ -55,6 +55,8 @@ constexpr Traits per_cycle{
     .needs = Needs::counters, .prefer = Prefer::neither, .supporting = true, .holds_abreast = false};
 constexpr Traits sampled{.supporting = true, .coarse_below = 1};
 constexpr Traits machine{.prefer = Prefer::neither, .scale = Scale::difference, .about = About::machine};
+constexpr Traits driving{
+    .needs = Needs::requests, .prefer = Prefer::neither, .scale = Scale::difference, .about = About::machine};
 constexpr Traits shown{.prefer = Prefer::neither, .scale = Scale::difference};
 constexpr Traits called{.needs = Needs::calls, .of_programs = false, .of_functions = true};
 constexpr Traits also_called{
@@ -135,6 +137,8 @@ std::span<const Row> catalogue() {
       make(latency_max, "latency max", "s", {.needs = Needs::requests, .prefer = Prefer::neither}),
       make(server_cpu, "server cpu per request", "s",
            {.needs = Needs::requests, .better = "less", .worse = "more", .what = "server CPU per request"}),
+      make(server_cpu_time, "server cpu time", "s",
+           {.needs = Needs::requests, .better = "less", .worse = "more", .what = "server CPU time"}),
       make(server_memory, "server peak memory", "B",
            {.needs = Needs::requests, .better = "less", .worse = "more", .what = "server memory"}),
       make(start_time, "start time", "s",
@@ -145,6 +149,16 @@ std::span<const Row> catalogue() {
             .better = "fewer",
             .worse = "more",
             .what = "failed requests"}),
+      make(sustained, "rate sustained", "", driving),
+      make(clients_busy, "clients busy", "", driving),
+      make(driver_busy, "driver busy", "", driving),
+      make(driver_cpu, "driver cpu per request", "s", driving),
+      make(send_delay, "send delay p99", "s", driving),
+      make(connections_reopened, "connections reopened", "", driving),
+      make(longest_connect, "longest connect", "s", driving),
+      make(most_outstanding, "most outstanding", "", driving),
+      make(cpu_at_rest, "cpu at rest", "", driving),
+      make(late_rate, "late rate", "", driving),
       make(build_time, "build time", "s", shown),
       make(program_size, "program size", "B", size_of("program", "a")),
       make(text_size, "text size", "B", size_of("code")),

@@ -45,7 +45,8 @@ std::span<const Named<GateStatus>> names_of() {
 template <>
 std::span<const Named<KeepServer>> names_of() {
   using enum KeepServer;
-  static constexpr std::array<Named<KeepServer>, 2> all = {{{round, "round"}, {trial, "trial"}}};
+  static constexpr std::array<Named<KeepServer>, 4> all = {
+      {{chosen, "chosen"}, {round, "round"}, {trial, "trial"}, {sitting, "sitting"}}};
   return all;
 }
 
@@ -110,6 +111,18 @@ std::span<const Named<NoteKind>> names_of() {
       Named<NoteKind>{costly_output, "costly output"},
       Named<NoteKind>{void_trials, "void trials"},
       Named<NoteKind>{abreast_distorts, "abreast distorts"},
+      Named<NoteKind>{unsustained, "not sustained"},
+      Named<NoteKind>{clients_idle, "clients idle"},
+      Named<NoteKind>{driver_at_limit, "driver at its limit"},
+      Named<NoteKind>{driver_beside, "driver beside the server"},
+      Named<NoteKind>{sent_late, "sent late"},
+      Named<NoteKind>{reopened, "connections reopened"},
+      Named<NoteKind>{slow_connects, "slow connects"},
+      Named<NoteKind>{connections_used_up, "connections used up"},
+      Named<NoteKind>{busy_at_rest, "busy at rest"},
+      Named<NoteKind>{changes_under_load, "changes under load"},
+      Named<NoteKind>{stalls, "stalls"},
+      Named<NoteKind>{kept_servers, "kept servers"},
   };
   return all;
 }
@@ -155,6 +168,13 @@ std::span<const Named<Prefer>> names_of() {
   using enum Prefer;
   static constexpr std::array<Named<Prefer>, 3> all = {
       {{lower, "lower"}, {higher, "higher"}, {neither, "neither"}}};
+  return all;
+}
+
+template <>
+std::span<const Named<Protocol>> names_of() {
+  using enum Protocol;
+  static constexpr std::array<Named<Protocol>, 2> all = {{{http_1, "http/1.1"}, {http_2, "http/2"}}};
   return all;
 }
 

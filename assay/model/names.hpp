@@ -37,6 +37,8 @@ std::span<const Named<GateStatus>> names_of();
 template <>
 std::span<const Named<KeepServer>> names_of();
 template <>
+std::span<const Named<Protocol>> names_of();
+template <>
 std::span<const Named<Note::Level>> names_of();
 template <>
 std::span<const Named<NoteKind>> names_of();

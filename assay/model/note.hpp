@@ -81,6 +81,19 @@ enum class NoteKind {
   costly_output,     ///< a share of `figure` of the wall time
   void_trials,       ///< `figure` of them; `said`: why
   abreast_distorts,  ///< effect `figure` abreast; in turns from `low` to `high`
+  // What driving servers shows. `count`: cells or rounds that show it, of which the subject does most.
+  unsustained,      ///< it answered `figure` of `threshold` requests a second, in `count` rounds
+  clients_idle,     ///< of the clients' time a share of `figure` had a request under way
+  driver_at_limit,  ///< sending took a share of `figure` of a core
+  driver_beside,    ///< sending took `figure` times the CPU time of the server, on its cores
+  sent_late,        ///< one in a hundred requests of an open loop went out `figure` seconds after it was due
+  reopened,         ///< a share of `figure` of the requests needed a new connection
+  slow_connects,    ///< a connection took `figure` seconds: the server's queue of new ones is short
+  connections_used_up,  ///< an open loop's, `figure` of them, were all in use
+  busy_at_rest,         ///< the server used a share of `figure` of a core while it was not asked
+  changes_under_load,   ///< its rate changed by `figure` towards the end of its load
+  stalls,               ///< they cost a share of `figure` of its requests a second
+  kept_servers,         ///< servers were kept up: what differs from start to start is not averaged out
 };
 
 /// Something that weakens a finding or should be known, with the figure it rests on. Worded by report/.

@@ -100,8 +100,9 @@ struct WorkAmount {
 };
 
 /// How long a server lives: afresh for each round, in which all candidates' servers are up at once and take
-/// turns, or for each trial, alone.
-enum class KeepServer { round, trial };
+/// turns; for each trial, alone; or for the whole sitting, all of them up at once. chosen: for the round,
+/// unless their memory or the time they take to start speaks against it.
+enum class KeepServer { chosen, round, trial, sitting };
 
 /// The signal that asks a server to end.
 enum class StopSignal { term, interrupt, quit, hang_up, kill };
@@ -120,28 +121,44 @@ struct PlannedService {
     double grace = 5;  ///< seconds until it is killed
     bool operator==(const Stop&) const = default;
   };
+  struct Identify {
+    std::string path;  ///< a GET of it says what serves; empty: nothing is asked
+    bool operator==(const Identify&) const = default;
+  };
   std::vector<std::string> start;  ///< argument list with placeholders, ${port} among them
   Ready ready;
   Stop stop;
+  Identify identify;
   std::string socket;  ///< path of a Unix socket in place of ${port}; placeholders are expanded
-  KeepServer keep = KeepServer::round;
+  KeepServer keep = KeepServer::chosen;
   bool operator==(const PlannedService&) const = default;
 };
 
 /// How the moments of an open loop are spaced.
 enum class Spacing { random, even };
 
+/// What requests are sent by.
+enum class Protocol { http_1, http_2 };
+
+/// A trial's fewest requests where the plan leaves their number open.
+inline constexpr int fewest_requests = 1000;
+
 /// The requests of a trial. Texts take placeholders.
 struct PlannedRequests {
   std::string file, path;         ///< JSON lines, or a single path to GET
   std::string clients, arrivals;  ///< closed loop: how many at once; open loop: a rate like "40/s"
   Spacing spacing = Spacing::random;
-  int count = 1000;       ///< of a trial
+  int count = 0;          ///< of a trial; 0: what takes the baseline a second, and at least 1000
   double slice = 0.05;    ///< seconds of load before the next server's turn; 0: all at one stretch
   int settle = 0;         ///< unmeasured ones first; 0: the larger of 100 and 10 for each client
   double timeout = 10;    ///< seconds for a reply
   int connections = 256;  ///< of an open loop, at most
   int backlog = 0;  ///< outstanding ones beyond which an open loop is given up; 0: the larger of 1000 and 2 s
+  bool tls = false;
+  Protocol protocol = Protocol::http_1;
+  std::string authority;    ///< certificate (PEM) that the server's must be signed by; empty: any is taken
+  bool compressed = false;  ///< asks for compressed replies, which are checked as what they unpack to
+  int core = -1;            ///< that requests are sent from; −1: the first of two or more
   bool operator==(const PlannedRequests&) const = default;
 };
 
@@ -175,7 +192,8 @@ struct PlannedWorkload {
   double weight = 1;              ///< in a candidate's overall change, shared by its settings; above 0
   Control control;
   WorkAmount work;
-  /// Of a workload that is a service: its server and the requests that it gets; `run` is empty then.
+  /// Of a workload that is a service: its server, and the requests that it gets, or `run`, a program that
+  /// asks it.
   std::optional<PlannedService> service;
   std::optional<PlannedRequests> requests;
   bool operator==(const PlannedWorkload&) const = default;

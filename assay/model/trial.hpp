@@ -56,7 +56,7 @@ struct Trial {
   int repeat = 0;          ///< from 0: of several of its cell in one round
   int position = 0;        ///< place in its round, from 0
   int heat = 0;            ///< from 1, of those of its round that ran abreast with it; 0: it ran alone
-  std::int64_t calls = 1;  ///< of an in-process slice; 1 for a process
+  std::int64_t calls = 1;  ///< of an in-process slice; requests of a server; 1 for a process
   Outcome outcome = Outcome::ok;
   int exit_status = 0;  ///< meaningful unless signalled
   int signal = 0;       ///< that ended it; 0 for none
@@ -64,8 +64,9 @@ struct Trial {
   std::vector<Point> series;
   std::uint64_t output_bytes = 0;
   std::string output_digest;
-  std::string detail;  ///< why it is not ok, with the tail of its stderr
-  int leftovers = 0;   ///< processes it left behind, which were killed
+  std::string latencies;  ///< of a server's right replies: a stats::LogHistogram's text; empty: none
+  std::string detail;     ///< why it is not ok, with the tail of its stderr
+  int leftovers = 0;      ///< processes it left behind, which were killed
 };
 
 /// What runs at one time: one cell, or several abreast.

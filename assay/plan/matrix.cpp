@@ -74,7 +74,8 @@ double amount_of(const std::string& text, const char* what, const char* like) {
 PlannedServing expand_serving(const PlannedWorkload& workload, const Values& values) {
   const auto& service = *workload.service;
   PlannedServing serving{.socket = expand(service.socket, values),
-                         .ready_path = expand(service.ready.path, values)};
+                         .ready_path = expand(service.ready.path, values),
+                         .identify_path = expand(service.identify.path, values)};
   if (!workload.requests) return serving;
   const auto& requests = *workload.requests;
   serving.file = expand(requests.file, values);
@@ -189,7 +190,10 @@ PlannedCell expand_cell(const Plan& plan, const Cell& cell, const BuildPlace& pl
   planned.stdin_file = expand(workload.stdin_file, values);
   planned.control = expand_control(workload.control, values, with_trial);
   planned.work = work_done(workload.work, values);
-  if (workload.service) planned.serving = expand_serving(workload, values);
+  if (workload.service) {
+    planned.serving = expand_serving(workload, values);
+    planned.client = expand_all(workload.run, with_trial);
+  }
   for (const auto& metric : plan.metrics) planned.metric_files.push_back(expand(metric.from, values));
   return planned;
 }

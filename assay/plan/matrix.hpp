@@ -13,10 +13,10 @@ namespace assay::inline v1::plan {
 
 /// What a service's cell asks of its server, placeholders expanded.
 struct PlannedServing {
-  std::string socket, ready_path;  ///< empty: none
-  std::string file, path;          ///< of requests: one of them
-  std::optional<int> clients;      ///< closed loop
-  std::optional<double> arrivals;  ///< open loop: a second
+  std::string socket, ready_path, identify_path;  ///< empty: none
+  std::string file, path;                         ///< of requests: one of them
+  std::optional<int> clients;                     ///< closed loop
+  std::optional<double> arrivals;                 ///< open loop: a second
 };
 
 /// A cell with what it takes to run it. The command of a service's is what starts its server.
@@ -33,6 +33,7 @@ struct PlannedCell {
   Control control;                        ///< of its workload, placeholders expanded
   std::optional<double> work;             ///< amount done by one trial, where the workload declares it
   std::optional<PlannedServing> serving;  ///< of a workload that is a service
+  std::vector<std::string> client;        ///< the program that asks it, where none of Assay's requests do
   std::vector<std::string> metric_files;  ///< for each of the plan's metrics its `from`, expanded
 };
 

@@ -20,8 +20,9 @@ bool mentions(const std::vector<std::string>& words, const std::string& placehol
 /// The checks of one workload.
 class ServiceValidator {
  public:
-  ServiceValidator(const PlannedWorkload& workload, const std::string& path, const Refusal& refusal)
-      : workload_(workload), path_(path), refusal_(refusal) {}
+  ServiceValidator(const PlannedWorkload& workload, const std::string& path, bool twin,
+                   const Refusal& refusal)
+      : workload_(workload), path_(path), twin_(twin), refusal_(refusal) {}
 
   void server() const {
     const auto& service = *workload_.service;
@@ -42,18 +43,27 @@ class ServiceValidator {
     if (const RE2 log("(?m)" + service.ready.log, RE2::Quiet); !log.ok())
       refusal_.raise(path + ".ready", "log is not a regular expression: " + log.error(),
                      "see the RE2 syntax; in TOML, single quotes keep backslashes");
-    if (!workload_.run.empty())
-      refusal_.raise(path_ + ".run", "a workload is either a program that runs or a service",
-                     "take run out, or service");
-    if (!workload_.stdin_file.empty())
+    if (service.keep == KeepServer::sitting && !twin_)
+      refusal_.raise(path + ".keep", "servers that are kept up differ by how each happened to start",
+                     "leave the twin of the baseline in ([rounds] twin = true), which shows by how much");
+    if (!service.identify.path.empty() && service.identify.path.front() != '/' &&
+        service.identify.path.front() != '$')
+      refusal_.raise(path + ".identify", "a path begins with /", "write it like { path = \"/version\" }");
+    if (!workload_.stdin_file.empty() && workload_.run.empty())
       refusal_.raise(path_ + ".stdin", "a server gets requests, nothing on its standard input",
                      "take stdin out");
   }
 
   void requests() const {
-    if (!workload_.requests)
-      refusal_.raise(path_ + ".service", "nothing is asked of the service",
-                     "add [workload.requests] with path = \"/…\" and clients = 8");
+    if (!workload_.requests && workload_.run.empty())
+      refusal_.raise(
+          path_ + ".service", "nothing is asked of the service",
+          "add [workload.requests] with path = \"/…\" and clients = 8, or run = [\"…\"], a program "
+          "that asks it");
+    if (workload_.requests && !workload_.run.empty())
+      refusal_.raise(path_ + ".run", "a service gets either requests or a program that asks it",
+                     "take run out, or requests");
+    if (!workload_.requests) return client();
     const auto& requests = *workload_.requests;
     const auto path = path_ + ".requests";
     if (requests.file.empty() == requests.path.empty())
@@ -64,21 +74,37 @@ class ServiceValidator {
     if (requests.clients.empty() == requests.arrivals.empty())
       refusal_.raise(path, "either so many clients, each of which waits for its reply, or a rate of arrivals",
                      "write clients = 8 or arrivals = \"40/s\"");
+    if ((!requests.authority.empty() && !requests.tls))
+      refusal_.raise(path + ".authority", "a certificate is looked at with TLS only", "add tls = true");
     if (requests.clients.empty() && requests.slice != PlannedRequests{}.slice)
       refusal_.raise(path + ".slice", "an open loop has no slices: its rate would start afresh in each",
                      "take it out");
   }
 
+  /// A program that asks it is checked as any other.
+  void client() const {
+    const auto& service = *workload_.service;
+    if (service.keep != KeepServer::chosen && service.keep != KeepServer::trial)
+      refusal_.raise(path_ + ".service.keep",
+                     "a program that asks a server has it started for each of its trials", "take keep out");
+    if (workload_.check.equal == "replies")
+      refusal_.raise(path_ + ".check.equal", "the program that asks has standard output",
+                     "write equal = \"stdout\"");
+  }
+
   /// A quantile takes ten replies above it.
   void quantiles(const std::vector<std::string>& watch) const {
+    const int count = workload_.requests->count > 0 ? workload_.requests->count : fewest_requests;
     for (const auto& [metric, needs] : {std::pair{"latency p50", 20},
                                         {"latency p90", 100},
                                         {"latency p99", 1000},
                                         {"latency p99.9", 10000}})
-      if (std::ranges::count(watch, metric) > 0 && workload_.requests->count < needs)
+      if (std::ranges::count(watch, metric) > 0 && count < needs)
         refusal_.raise("plan.watch",
                        std::string(metric) + " takes " + std::to_string(needs) + " requests a trial, and \"" +
-                           workload_.name + "\" has " + std::to_string(workload_.requests->count),
+                           workload_.name + "\" has " +
+                           (workload_.requests->count > 0 ? "" : "perhaps no more than ") +
+                           std::to_string(count),
                        "write count = " + std::to_string(needs) + " in its [workload.requests]");
   }
 
@@ -109,6 +135,7 @@ class ServiceValidator {
  private:
   const PlannedWorkload& workload_;
   const std::string& path_;
+  bool twin_;
   const Refusal& refusal_;
 };
 
@@ -126,9 +153,10 @@ void validate_service(const Plan& plan, const PlannedWorkload& workload, const s
   }
   if (plan.rounds.mode == PlannedRounds::Mode::abreast)
     refusal.raise(path + ".service", "services can't run abreast", "use mode = \"turns\"");
-  const ServiceValidator validator(workload, path, refusal);
+  const ServiceValidator validator(workload, path, plan.rounds.twin, refusal);
   validator.server();
   validator.requests();
+  if (!workload.requests) return;
   validator.quantiles(plan.watch);
   validator.check();
 }

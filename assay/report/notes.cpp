@@ -56,8 +56,9 @@ class Words {
         return "is built with " + note_.said + ", which " + baseline_ + " is not" +
                (note_.said_of_other.empty() ? "" : "; it lacks " + note_.said_of_other);
       case NoteKind::same_identity:
-        return "same identity as " + baseline_ + ", \"" + note_.said +
-               "\", and other bytes: is each the build it is taken for?";
+        return "same identity as " + baseline_ + ", \"" + note_.said + "\"" +
+               (is_its_program() ? ", and told otherwise: does each serve what it is taken for?"
+                                 : ", and other bytes: is each the build it is taken for?");
       case NoteKind::doubtful_check:
         return note_.said;
       case NoteKind::output_differs:
@@ -189,11 +190,73 @@ class Words {
         return "abreast its " + metric_ + " is " + digits(figure_) + " of the baseline's, in turns " +
                digits(note_.low) + " to " + digits(note_.high) +
                ": they get in each other's way; measure in turns";
+      case NoteKind::unsustained:
+        return fmt::format(
+            "does not sustain {} requests a second: it answers {} (in {} rounds); its latencies there tell "
+            "how "
+            "long the load lasted, and are not judged",
+            digits(note_.threshold.value_or(0)), digits(figure_), count_);
+      case NoteKind::clients_idle:
+        return "its clients had a request under way for " + share_text_of(figure_) +
+               " of their time: differences in the rate of requests show at about that share; CPU and "
+               "latency "
+               "are not diluted" +
+               most_of(count_);
+      case NoteKind::driver_at_limit:
+        return "sending its requests took " + share_text_of(figure_) +
+               " of a core: the rate may be the limit of what sends them, not of the server" +
+               most_of(count_);
+      case NoteKind::driver_beside:
+        return "sending its requests took " + digits(figure_) +
+               " times the server's CPU time, on the server's own cores: both compete for them" +
+               most_of(count_);
+      case NoteKind::sent_late:
+        return "one in a hundred of its requests was sent more than " +
+               shown(std::round(figure_ * 1e5) / 100) + " ms" +
+               " after it was due: the machine is too busy for this rate, and latencies are too long by "
+               "that" +
+               most_of(count_);
+      case NoteKind::connections_used_up:
+        return "all its connections were in use, so requests waited for one of them; more of them: "
+               "connections "
+               "= N" +
+               most_of(count_);
+      case NoteKind::reopened:
+        return share_text_of(figure_) +
+               " of its requests needed a new connection: the server, or its settings, don't keep them open" +
+               most_of(count_);
+      case NoteKind::slow_connects:
+        return "a connection took " + digits(figure_) +
+               " s to be made: its queue of new connections was full; a longer one (listen backlog) helps" +
+               most_of(count_);
+      case NoteKind::busy_at_rest:
+        return "it used " + share_text_of(figure_) +
+               " of a core while it was not asked, which disturbs the others" + most_of(count_);
+      case NoteKind::changes_under_load:
+        return "it gets " + std::string(figure_ > 0 ? "faster" : "slower") + " under load: its rate is " +
+               share_text_of(std::abs(figure_)) + (figure_ > 0 ? " higher" : " lower") +
+               " in the last quarter of a trial; more requests (count, settle) show where it settles" +
+               most_of(count_);
+      case NoteKind::stalls:
+        return "stalls cost it " + share_text_of(figure_) +
+               " of its requests a second, which the steady rate leaves out" + most_of(count_);
+      case NoteKind::kept_servers:
+        return "its server was kept up over the rounds: what differs from start to start is in the "
+               "difference" +
+               most_of(count_);
     }
     return {};
   }
 
  private:
+  /// Whether the candidate is its baseline's program.
+  bool is_its_program() const {
+    const auto* id = std::get_if<CandidateId>(&note_.subject);
+    if (id == nullptr || !design_.candidates[*id].against) return false;
+    const auto& its = design_.candidates[*design_.candidates[*id].against].from;
+    return design_.candidates[*id].from.exe_digest == its.exe_digest;
+  }
+
   /// "frame rate falls from 38 to 34 within the first 2 s of its trials".
   std::string lead_in_text() const {
     const auto way = metric_ + (figure_ > 0 ? " falls" : " rises") + " from " + digits(note_.low) + " to " +

@@ -50,6 +50,9 @@ class Carrier {
 
   /// How many connections were opened anew because they had ended.
   virtual std::size_t reopened() const = 0;
+
+  /// Seconds that the slowest connection took to be made.
+  virtual double longest_connect() const = 0;
 };
 
 }  // namespace assay::inline v1::service

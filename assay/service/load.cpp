@@ -4,12 +4,20 @@
 
 #include <algorithm>
 #include <cmath>
+#include <ctime>
 #include <deque>
 #include <limits>
 #include <random>
 
 namespace assay::inline v1::service {
 namespace {
+
+/// CPU seconds of the calling thread.
+double cpu_of_this_thread() {
+  timespec used{};
+  clock_gettime(CLOCK_THREAD_CPUTIME_ID, &used);
+  return static_cast<double>(used.tv_sec) + 1e-9 * static_cast<double>(used.tv_nsec);
+}
 
 /// The requests of a stretch that are under way.
 class UnderWay {
@@ -105,7 +113,7 @@ Stretch drive_closed(Carrier& carrier, const Load& load, const Seen& seen, const
   constexpr double now_and_then = 0.2;
   Stretch stretch;
   UnderWay under_way(carrier, load, seen, stretch);
-  const double start = now();
+  const double start = now(), cpu = cpu_of_this_thread();
   std::size_t next = 0;
   while (next < load.count || under_way.count() > 0) {
     while (next < load.count && under_way.has_free()) under_way.send(next++, now());
@@ -116,6 +124,7 @@ Stretch drive_closed(Carrier& carrier, const Load& load, const Seen& seen, const
     break;
   }
   stretch.seconds = std::max(under_way.last() - start, 0.0);
+  stretch.driver_cpu = cpu_of_this_thread() - cpu;
   return stretch;
 }
 
@@ -124,7 +133,7 @@ Stretch drive_open(Carrier& carrier, const Load& load, std::span<const double> d
   constexpr double now_and_then = 0.2;
   Stretch stretch;
   UnderWay under_way(carrier, load, seen, stretch);
-  const double start = now();
+  const double start = now(), cpu = cpu_of_this_thread();
   std::size_t next = 0;
   std::deque<std::size_t> held;  // due, without a free slot
   const auto outstanding = [&] { return held.size() + under_way.count(); };
@@ -138,6 +147,7 @@ Stretch drive_open(Carrier& carrier, const Load& load, std::span<const double> d
       stretch.late.push_back(std::max(now() - start - due[index], 0.0));
       under_way.send(index, start + due[index]);
     }
+    stretch.most_outstanding = std::max(stretch.most_outstanding, outstanding());
     if (!half && next >= due.size() / 2) {
       half = true;
       stretch.outstanding_at_half = outstanding();
@@ -155,6 +165,7 @@ Stretch drive_open(Carrier& carrier, const Load& load, std::span<const double> d
     under_way.take(std::min(next_due, now() + now_and_then));
   }
   stretch.seconds = std::max(under_way.last() - start, 0.0);
+  stretch.driver_cpu = cpu_of_this_thread() - cpu;
   return stretch;
 }
 

@@ -39,6 +39,8 @@ struct Stretch {
   bool gave_up = false;      ///< too many were outstanding, or it was stopped; what was not sent is not there
   /// Of an open loop: requests that had no reply yet when the last was due, and when half were.
   std::size_t outstanding = 0, outstanding_at_half = 0;
+  std::size_t most_outstanding = 0;  ///< at any time, of an open loop
+  double driver_cpu = 0;             ///< seconds that the calling thread used
 };
 
 /// Is told each reply with its body and the digest of it, before the next is sent.

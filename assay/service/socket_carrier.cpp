@@ -40,6 +40,7 @@ struct Slot {
   bool waiting = false, head = false, had_one = false;
   bool wants_to_write = false;  ///< epoll was told
   bool connecting = false;
+  double began = 0;  ///< to connect
   std::optional<ReplyParser> parser;
   boost::beast::flat_buffer buffer;
 };
@@ -111,11 +112,13 @@ class SocketCarrier : public Carrier {
   }
 
   std::size_t reopened() const override { return reopened_; }
+  double longest_connect() const override { return longest_connect_; }
 
  private:
   bool connect_slot(std::size_t at) {
     auto& slot = slots_[at];
     bool on_its_way = false;
+    slot.began = now();
     slot.socket = begin_to_connect(address_, on_its_way);
     slot.buffer.clear();
     if (!slot.socket) return false;
@@ -145,6 +148,7 @@ class SocketCarrier : public Carrier {
 
   void connected(std::size_t at) {
     slots_[at].connecting = false;
+    longest_connect_ = std::max(longest_connect_, now() - slots_[at].began);
     --connecting_;
     became_free_ = true;
     push(at);
@@ -280,6 +284,7 @@ class SocketCarrier : public Carrier {
   std::vector<Reply> replies_;
   std::vector<Reply> early_;  ///< of requests that could not be sent
   std::size_t reopened_ = 0, connecting_ = 0;
+  double longest_connect_ = 0;
   bool became_free_ = false;  ///< a connection was made, and another may be
 };
 

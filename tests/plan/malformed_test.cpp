@@ -72,7 +72,7 @@ const std::vector<Malformed> malformed = {
     {"RequestsWithoutService", two + work + "requests={path='/',clients=2}\n",
      "there is no server that the requests go to"},
     {"ServiceThatRuns", two + work + "service={start=['./a','${port}']}\nrequests={path='/',clients=2}\n",
-     "a workload is either a program that runs or a service"},
+     "a service gets either requests or a program that asks it"},
     {"TwoLoops",
      two + "[[workload]]\nname='w'\nservice={start=['./a','${port}']}\nrequests={path='/"
            "',clients=2,arrivals='4/s'}\n",

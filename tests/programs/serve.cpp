@@ -1,13 +1,13 @@
 // A small HTTP server that behaves as it is told: serve PORT|PATH MODE [NUMBER]
 //
-//   plain      replies with what it was asked, keeps connections     chunked   the same in chunks
-//   bytewise   the same, a byte at a time                            closing   ends each connection after its
-//   reply eof        bodies end with the connection                        interim   says 100 first work N N
-//   turns of a loop before each reply                   numbered  counts its replies in them wrong N    other
-//   bodies from its Nth reply on                    failing N status 503 at every Nth request dies N     ends
-//   at its Nth request                               stall N   stops for N ms at its 50th request truncated,
-//   reset, garbage, mute: at every request                never     does not listen deaf       does not end
-//   when asked to                            absent    ends with status 77
+// plain: replies with what it was asked, keeps connections; chunked: in chunks; bytewise: a byte at a time;
+// eof: bodies end with the connection; interim: says 100 first.
+// work N: N turns of a loop before each reply; closing N: the same, and ends each connection after it.
+// numbered: counts its replies in them; wrong N: other bodies from its Nth reply on.
+// failing N: status 503 at every Nth request; dies N: ends at its Nth; stall N: stops for N ms at its 50th;
+// truncated, reset, garbage, mute: at every request.
+// never: does not listen; late N: listens after N ms; deaf: does not end when asked to; absent: ends with
+// status 77; sharing: shares its port.
 #include <netinet/in.h>
 #include <sys/socket.h>
 #include <sys/un.h>
@@ -56,7 +56,7 @@ bool reply(int to, const std::string& head, const std::string& sent) {
   }
   if (mode == "garbage") return put(to, "what?\r\n\r\n"), false;
   if (mode == "stall" && place == 50) std::this_thread::sleep_for(std::chrono::milliseconds(number));
-  if (mode == "work")
+  if (mode == "work" || mode == "closing")
     for (volatile long i = 0; i < number;) i = i + 1;
   auto body = head.substr(0, head.find(" HTTP/")) + (sent.empty() ? "" : " with " + sent);
   if (mode == "numbered") body += " as number " + std::to_string(place);
@@ -138,6 +138,7 @@ int main(int argc, char** argv) {
     std::cerr << "looking for the lock-keeper" << std::endl;
     std::this_thread::sleep_for(std::chrono::seconds(60));
   }
+  if (mode == "late") std::this_thread::sleep_for(std::chrono::milliseconds(number));
   const int listener = listen_at(argc > 1 ? argv[1] : "0");
   std::cerr << "listening" << std::endl;
   while (true) {

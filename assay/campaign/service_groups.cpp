@@ -1,0 +1,105 @@
+#include "assay/campaign/service_groups.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <fstream>
+#include <sstream>
+
+namespace assay::inline v1::campaign {
+namespace {
+
+/// Bytes that programs may still take; 0 when the kernel does not say.
+double memory_available() {
+  std::ifstream file("/proc/meminfo");
+  constexpr double bytes_of_kib = 1024;
+  for (std::string line; std::getline(file, line);) {
+    std::istringstream words(line);
+    std::string name;
+    double kib = 0;
+    if (words >> name >> kib && name == "MemAvailable:") return kib * bytes_of_kib;
+  }
+  return 0;
+}
+
+std::string spoken_time(double seconds) {
+  constexpr double minute = 60, long_enough = 120;
+  return seconds >= long_enough ? fmt::format("{:.0f} min", seconds / minute)
+                                : fmt::format("{:.2g} s", seconds);
+}
+
+std::string spoken_memory(double bytes) {
+  constexpr double mebi = 1048576, gibi = 1024 * mebi;
+  return bytes >= gibi ? fmt::format("{:.1f} GiB", bytes / gibi) : fmt::format("{:.0f} MiB", bytes / mebi);
+}
+
+constexpr double most_of_memory = 0.8, long_start = 10;
+
+}  // namespace
+
+ServiceGroups::ServiceGroups(const std::map<CellId, ServiceCell>& cells, const Design& design, const Log& log)
+    : design_(design) {
+  for (const auto& [id, cell] : cells) {
+    auto& group = groups_[key_of(id)];
+    group.keep = cell.keep;
+    group.count = cell.count;
+  }
+  for (const auto& trial : log.trials) {
+    const auto cell = cells.find(trial.cell);
+    if (cell == cells.end() || cell->second.count > 0 || trial.role == Role::check || trial.calls <= 1)
+      continue;
+    groups_[key_of(trial.cell)].count = static_cast<std::size_t>(trial.calls);
+  }
+}
+
+ServiceGroups::Key ServiceGroups::key_of(CellId cell) const {
+  return {design_.cells[cell].workload, design_.cells[cell].setting.text()};
+}
+
+std::optional<std::size_t> ServiceGroups::count(CellId cell) const {
+  const auto count = groups_.at(key_of(cell)).count;
+  return count > 0 ? std::optional(count) : std::nullopt;
+}
+
+void ServiceGroups::set_rate(CellId cell, double rate) {
+  groups_.at(key_of(cell)).count = requests_for(rate);
+}
+
+void ServiceGroups::saw(CellId cell, double start_seconds, double load_seconds, double memory) {
+  auto& group = groups_.at(key_of(cell));
+  ++group.servers;
+  group.start_seconds += start_seconds;
+  group.load_seconds += load_seconds;
+  group.memory += memory;
+}
+
+KeepServer ServiceGroups::choose(const Group& group) {
+  if (group.keep != KeepServer::chosen) return group.keep;
+  const double available = memory_available();
+  if (available > 0 && group.memory > most_of_memory * available) return KeepServer::trial;
+  return group.start_seconds > long_start * group.load_seconds ? KeepServer::sitting : KeepServer::round;
+}
+
+KeepServer ServiceGroups::keep(CellId cell) const { return choose(groups_.at(key_of(cell))); }
+
+std::map<WorkloadId, std::string> ServiceGroups::choices() const {
+  std::map<WorkloadId, std::string> texts;
+  for (const auto& [key, group] : groups_) {
+    if (group.keep != KeepServer::chosen || group.servers == 0) continue;
+    constexpr int usual_rounds = 8;  // seven, and the warm-up
+    if (choose(group) == KeepServer::trial)
+      texts[key.first] = fmt::format(
+          "its servers together take {}, and {} are free: each runs alone, in a stretch of its own",
+          spoken_memory(group.memory), spoken_memory(memory_available()));
+    else if (choose(group) == KeepServer::sitting)
+      texts[key.first] = fmt::format(
+          "starting its servers takes {} and a round's load {}: they are kept up, and what differs from "
+          "start to start is not averaged out (keep = \"round\" starts them afresh: {} rounds take {})",
+          spoken_time(group.start_seconds), spoken_time(group.load_seconds), usual_rounds,
+          spoken_time(usual_rounds * (group.start_seconds + group.load_seconds)));
+  }
+  return texts;
+}
+
+}  // namespace assay::inline v1::campaign

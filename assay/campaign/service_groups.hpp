@@ -1,0 +1,49 @@
+#pragma once
+
+#include <cstddef>
+#include <map>
+#include <optional>
+#include <string>
+#include <utility>
+
+#include "assay/campaign/service_cell.hpp"
+#include "assay/model/design.hpp"
+#include "assay/model/log.hpp"
+
+namespace assay::inline v1::campaign {
+
+/// What the servers of a workload and setting have in common, beyond the plan: how many requests a trial has,
+/// and how long they live, where the plan leaves that open. Told by their checks; requests also by the trials
+/// that the log has already.
+class ServiceGroups {
+ public:
+  /// REQUIRES: `design` outlives it.
+  ServiceGroups(const std::map<CellId, ServiceCell>& cells, const Design& design, const Log& log);
+
+  /// Requests of a trial; empty where that is not known yet.
+  std::optional<std::size_t> count(CellId cell) const;
+  /// That this many requests are answered in a second.
+  void set_rate(CellId cell, double rate);
+
+  /// A check's start-up and load, in seconds, and the memory of its server.
+  void saw(CellId cell, double start_seconds, double load_seconds, double memory);
+  KeepServer keep(CellId cell) const;
+
+  /// Why servers that the plan leaves open are not started afresh for each round, by workload.
+  std::map<WorkloadId, std::string> choices() const;
+
+ private:
+  struct Group {
+    KeepServer keep = KeepServer::chosen;
+    std::size_t count = 0, servers = 0;
+    double start_seconds = 0, load_seconds = 0, memory = 0;
+  };
+  using Key = std::pair<WorkloadId, std::string>;
+  Key key_of(CellId cell) const;
+  static KeepServer choose(const Group& group);
+
+  const Design& design_;
+  std::map<Key, Group> groups_;
+};
+
+}  // namespace assay::inline v1::campaign
