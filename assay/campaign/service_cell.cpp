@@ -55,11 +55,15 @@ ServiceCell service_cell(ProcessCell process, const PlannedWorkload& workload,
                    .slice = asked.slice,
                    .timeout = asked.timeout};
   if (!serving.socket.empty())
-    cell.socket = (std::filesystem::path(folder) / serving.socket).lexically_normal().string();
+    cell.address.socket = (std::filesystem::path(folder) / serving.socket).lexically_normal().string();
   if (workload.requests) {
     auto requests = serving.file.empty()
                         ? std::vector{service::Request{.path = serving.path}}
                         : service::read_requests(measure::find_readable(serving.file, folder));
+    cell.address.tls = asked.tls;
+    cell.address.http_2 = asked.protocol == Protocol::http_2;
+    cell.address.compressed = asked.compressed;
+    if (!asked.authority.empty()) cell.address.authority = measure::find_readable(asked.authority, folder);
     cell.count = static_cast<std::size_t>(asked.count);
     if (cell.count == 0 && serving.arrivals) cell.count = requests_for(*serving.arrivals);
     const auto most = cell.count > 0 ? cell.count : static_cast<std::size_t>(fewest_requests);

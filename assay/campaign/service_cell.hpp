@@ -20,7 +20,7 @@ struct ServiceCell {
   service::Readiness ready;
   int stop_signal = 15;
   double grace = 5;
-  std::string socket;  ///< empty: it has a port
+  service::Address address;  ///< but for its port, which is drawn for each life
   KeepServer keep = KeepServer::chosen;
   /// Those that trials come to; none where a program of the user's own asks.
   std::shared_ptr<const std::vector<service::Request>> requests;

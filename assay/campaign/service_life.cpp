@@ -7,7 +7,7 @@
 #include "assay/campaign/per_trial.hpp"
 #include "assay/check/replies.hpp"
 #include "assay/model/quantity.hpp"
-#include "assay/service/socket_carrier.hpp"
+#include "assay/service/carrier_to.hpp"
 
 namespace assay::inline v1::campaign {
 
@@ -63,9 +63,11 @@ std::optional<std::string> ServiceLife::start(std::size_t connections, const std
   staging_ = std::make_unique<Staging>(launcher_, std::move(control), cell_.process.folder);
   if (auto problem = staging_->begin(stop)) return problem;
   command.directory = staging_->directory();
-  const service::Address address{.port = port.value_or(0), .socket = cell_.socket};
+  auto address = cell_.address;
+  address.port = port.value_or(0);
   std::error_code failed;
-  if (!cell_.socket.empty()) std::filesystem::remove(cell_.socket, failed);  // of a server that was killed
+  if (!address.socket.empty())
+    std::filesystem::remove(address.socket, failed);  // of a server that was killed
   server_ = std::make_unique<service::Server>(launcher_, service::Serving{.command = std::move(command),
                                                                           .address = address,
                                                                           .ready = cell_.ready,
@@ -77,7 +79,7 @@ std::optional<std::string> ServiceLife::start(std::size_t connections, const std
   }
   counts_.start_seconds = server_->start_seconds();
   if (connections == 0) return {};
-  carrier_ = service::socket_carrier(address);
+  carrier_ = service::carrier_to(address);
   slots_ = connections;
   const auto at_once = std::min(connections, cell_.clients > 0 ? connections : few_connections);
   if (carrier_->open(connections, at_once) == at_once)

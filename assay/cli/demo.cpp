@@ -1,9 +1,12 @@
 #include <CLI/CLI.hpp>
+#include <algorithm>
 #include <array>
 #include <filesystem>
 #include <fstream>
 #include <iostream>
 #include <memory>
+#include <string>
+#include <vector>
 
 #include "assay/cli/command.hpp"
 #include "assay/cli/comparing.hpp"
@@ -48,7 +51,11 @@ void make_data(const Shipped& shipped, const std::string& folder) {
                       "the demo's repository", folder);
 }
 
-int demo(const std::string& folder, const std::string& rounds, const std::string& when_busy) {
+/// The demo's plans besides the first, each a campaign of its own.
+constexpr std::array<const char*, 5> further_plans = {"commits", "matrix", "options", "services", "stages"};
+
+int demo(const std::string& plan_name, const std::string& folder, const std::string& rounds,
+         const std::string& when_busy) {
   const auto shipped = find_shipped();
   std::error_code failed;
   fs::create_directories(fs::path(folder) / "bin", failed);
@@ -59,22 +66,25 @@ int demo(const std::string& folder, const std::string& rounds, const std::string
        {"towpath-list", "towpath-heap", "towpath-goal", "towpath-matrix", "towpath-hasty", "towpath-server"})
     fs::copy_file(shipped.programs / name, fs::path(folder) / "bin" / name,
                   fs::copy_options::overwrite_existing);
-  for (const char* plan :
-       {"assay.toml", "commits.toml", "matrix.toml", "options.toml", "services.toml", "stages.toml"})
-    fs::copy_file(shipped.files / plan, fs::path(folder) / plan, fs::copy_options::overwrite_existing);
-  const auto plan_file = (fs::path(folder) / "assay.toml").string();
+  std::vector<std::string> plans = {"assay"};
+  plans.insert(plans.end(), further_plans.begin(), further_plans.end());
+  for (const auto& file : plans)
+    fs::copy_file(shipped.files / (file + ".toml"), fs::path(folder) / (file + ".toml"),
+                  fs::copy_options::overwrite_existing);
+  const auto plan_file = (fs::path(folder) / (plan_name + ".toml")).string();
   std::cerr << "assay: making a network of canals in " << folder << ", and a repository of its planner\n";
   make_data(shipped, folder);
   auto plan = plan::read_file(plan_file);
   if (!rounds.empty()) plan.rounds = parse_rounds(rounds);
-  std::cerr << "assay: the same as: cd " << folder << " && assay run\n\n";
+  const auto run = "assay run" + (plan_name == "assay" ? "" : " " + plan_name + ".toml");
+  std::cerr << "assay: the same as: cd " << folder << " && " << run << "\n\n";
   const auto ledger = plan_ledger(plan_file);
   const int status = compare(plan, {.kind = "plan",
                                     .ledger = ledger,
-                                    .repeat = "assay run assay.toml",
+                                    .repeat = "assay run " + plan_name + ".toml",
                                     .when_busy = when_busy,
                                     .again_of = {},
-                                    .go_on = "cd " + folder + " && assay run --resume"});
+                                    .go_on = "cd " + folder + " && " + run + " --resume"});
   auto found = find_campaign("last", ledger);
   const auto record = found.ledger.read(found.campaign.id);
   const auto findings = judge::judge_record(record);
@@ -89,8 +99,7 @@ int demo(const std::string& folder, const std::string& rounds, const std::string
   }
   std::cerr << "\nassay: wrote " << (fs::path(folder) / "findings.html").string()
             << ", a page to open in a browser; to see the findings again: cd " << folder
-            << " && assay verdict; more to try there: assay run commits.toml (or services, matrix, options, "
-               "stages)\n";
+            << " && assay verdict; more of it: assay demo commits (or services, matrix, options, stages)\n";
   return status;
 }
 
@@ -99,14 +108,28 @@ int demo(const std::string& folder, const std::string& rounds, const std::string
 void add_demo(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand(
       "demo", "the whole example: barges' routes through made-up canals, planned four ways");
-  auto folder = std::make_shared<std::string>("assay-demo");
+  auto names = std::make_shared<std::vector<std::string>>();
   auto rounds = std::make_shared<std::string>();
-  command->add_option("FOLDER", *folder, "where to put its programs, data and findings (default assay-demo)");
+  command
+      ->add_option("WHERE", *names,
+                   "a folder for its programs, data and findings (default assay-demo); before it one of its "
+                   "further plans: commits, matrix, options, services, stages")
+      ->expected(0, 2);
   command->add_option("--rounds", *rounds, "judged rounds, in place of the plan's");
   auto when_busy = std::make_shared<std::string>("wait");
   add_when_busy(*command, *when_busy);
-  command->callback([folder, rounds, when_busy, &action] {
-    action = [folder, rounds, when_busy] { return demo(*folder, *rounds, *when_busy); };
+  command->callback([names, rounds, when_busy, &action] {
+    std::string plan = "assay", folder = "assay-demo";
+    auto rest = *names;
+    if (!rest.empty() && std::ranges::count(further_plans, rest.front()) > 0) {
+      plan = rest.front();
+      rest.erase(rest.begin());
+    }
+    if (rest.size() > 1)
+      throw Error("\"" + rest.front() + "\" is none of the demo's plans", "demo",
+                  "write commits, matrix, options, services or stages, then the folder");
+    if (!rest.empty()) folder = rest.front();
+    action = [=] { return demo(plan, folder, *rounds, *when_busy); };
   });
 }
 

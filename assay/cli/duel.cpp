@@ -24,6 +24,7 @@ and the first is the baseline. Nothing passes through a shell; who wants one wri
   assay duel --stdin orders.txt --equal ./list vs ./heap vs ./goal
   assay duel --margin 5% --names fast,small gzip -1 -c log vs gzip -9 -c log
   assay duel --match '^total' --rounds 30 ./old vs ./new
+  assay duel --serve /plan ./old --port PORT vs ./new --port PORT
 
 The verdicts: + better, ! worse, = same (no change as large as the margin), ? unclear (measure more).)";
 
@@ -75,6 +76,12 @@ int duel(const DuelAsked& asked, const std::vector<std::string>& words) {
   repeat_flag("--keep-env", asked.keep_env);
   repeat_option("--memory-limit", asked.memory_limit);
   repeat_flag("--discard", asked.discard);
+  repeat_option("--serve", asked.serve);
+  repeat_option("--clients", asked.clients);
+  repeat_option("--rate", asked.rate);
+  if (asked.requests > 0) repeat_option("--requests", std::to_string(asked.requests));
+  repeat_option("--ready", asked.ready);
+  repeat_option("--identify", asked.identify);
   again.insert(again.end(), words.begin(), words.end());
   return compare(plan, {.kind = "duel",
                         .ledger = asked.ledger.empty() ? state_ledger() : asked.ledger,
@@ -137,6 +144,31 @@ void add_duel(CLI::App& app, Action& action) {
                       "how much data each process of a trial may hold, like 512MiB");
   command->add_flag("--discard", asked->discard,
                     "measured trials' output goes nowhere (checks still see it)");
+  command->add_option("--serve", asked->serve,
+                      "the commands start servers, which are asked for this path, or what this file says (a "
+                      "request a line, as JSON); PORT in the commands is their port");
+  auto* serve = command->get_option("--serve");
+  command
+      ->add_option("--clients", asked->clients,
+                   "clients that ask at a time, each one thing after the other (4)")
+      ->needs(serve);
+  command->add_option("--rate", asked->rate, "a rate of requests in place of clients, like 200/s")
+      ->needs(serve);
+  command
+      ->add_option("--requests", asked->requests,
+                   "requests to each server in a round (default: what takes a second, at least 1000)")
+      ->needs(serve)
+      ->check(CLI::PositiveNumber);
+  command
+      ->add_option("--ready", asked->ready,
+                   "a path that is answered once a server is ready (default: its port)")
+      ->needs(serve);
+  command
+      ->add_option("--identify", asked->identify,
+                   "a path that says what serves, to be sure that it is the right one")
+      ->needs(serve);
+  for (const char* of_programs : {"--stdin", "--exit-ok", "--work", "--abreast", "--discard"})
+    serve->excludes(command->get_option(of_programs));
   add_when_busy(*command, asked->when_busy);
   command->add_option("--seed", asked->seed, "seed of the order of runs; the same seed gives the same order")
       ->check(CLI::NonNegativeNumber);

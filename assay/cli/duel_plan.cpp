@@ -7,6 +7,7 @@
 #include <sstream>
 
 #include "assay/cli/comparing.hpp"
+#include "assay/cli/duel_service.hpp"
 #include "assay/error.hpp"
 #include "assay/plan.hpp"
 #include "assay/report.hpp"
@@ -157,6 +158,18 @@ Control control_of(const DuelAsked& asked) {
   return control;
 }
 
+PlannedWorkload workload_of(const DuelAsked& asked) {
+  PlannedWorkload workload{.name = "commands", .stdin_file = plan::literal(asked.stdin_file)};
+  workload.check.equal = asked.equal ? "stdout" : "";
+  workload.check.match = asked.match;
+  if (!asked.exit_ok.empty())
+    workload.check.exit_ok = option("--exit-ok", [&] { return numbers(asked.exit_ok, "an exit status"); });
+  if (!asked.timeout.empty())
+    workload.timeout = option("--timeout", [&] { return parse_duration(asked.timeout); });
+  if (!asked.work.empty()) workload.work = option("--work", [&] { return work_of(asked.work); });
+  return workload;
+}
+
 }  // namespace
 
 std::string names_only(const std::string& variables) {
@@ -198,16 +211,8 @@ Plan plan_of_duel(const DuelAsked& asked, const std::vector<std::string>& words)
     candidate.run = literals(commands[i]);
     plan.candidates.push_back(std::move(candidate));
   }
-  PlannedWorkload workload{.name = "commands", .stdin_file = plan::literal(asked.stdin_file)};
-  workload.check.equal = asked.equal ? "stdout" : "";
-  workload.check.match = asked.match;
-  if (!asked.exit_ok.empty())
-    workload.check.exit_ok = option("--exit-ok", [&] { return numbers(asked.exit_ok, "an exit status"); });
-  if (!asked.timeout.empty())
-    workload.timeout = option("--timeout", [&] { return parse_duration(asked.timeout); });
-  workload.control = control_of(asked);
-  if (!asked.work.empty()) workload.work = option("--work", [&] { return work_of(asked.work); });
-  plan.workloads.push_back(std::move(workload));
+  plan.workloads.push_back(asked.serve.empty() ? workload_of(asked) : service_of_duel(asked, plan));
+  plan.workloads.back().control = control_of(asked);
   if (!asked.rounds.empty()) plan.rounds = parse_rounds(asked.rounds);
   if (asked.abreast) plan.rounds.mode = PlannedRounds::Mode::abreast;
   plan.watch = split(asked.watch, ',');
@@ -227,6 +232,13 @@ Plan plan_of_duel(const DuelAsked& asked, const std::vector<std::string>& words)
                         {"workload[0]", "duel"},
                         {"workload[0].cores", "--cores"},
                         {"workload[0].run", "duel"},
+                        {"workload[0].stdin", "--stdin"},
+                        {"workload[0].requests.clients", "--clients"},
+                        {"workload[0].requests.arrivals", "--rate"},
+                        {"workload[0].requests", "--serve"},
+                        {"workload[0].service.ready", "--ready"},
+                        {"workload[0].service.identify", "--identify"},
+                        {"workload[0].service", "--serve"},
                         {"plan.watch", "--watch"}});
   return plan;
 }

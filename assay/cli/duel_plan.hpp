@@ -13,10 +13,10 @@ namespace assay::inline v1::cli {
 struct DuelAsked {
   std::string rounds, budget, margin, names, stdin_file, match, exit_ok, timeout, save_plan, ledger;
   std::string precise, settle, watch, before, after, cores, environment, memory_limit, work,
-      when_busy = "wait";
+      when_busy = "wait", serve, clients, rate, ready, identify;
   std::vector<std::string> cold;
   std::int64_t seed = -1;
-  int nice = 0;
+  int nice = 0, requests = 0;
   bool equal = false, json = false, abreast = false, fresh = false, discard = false, keep_env = false;
 };
 

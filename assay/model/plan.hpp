@@ -125,7 +125,7 @@ struct PlannedService {
     std::string path;  ///< a GET of it says what serves; empty: nothing is asked
     bool operator==(const Identify&) const = default;
   };
-  std::vector<std::string> start;  ///< argument list with placeholders, ${port} among them
+  std::vector<std::string> start;  ///< argument list with ${port} in it; empty: each candidate's own `run`
   Ready ready;
   Stop stop;
   Identify identify;

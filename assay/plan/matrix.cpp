@@ -165,7 +165,8 @@ namespace {
 /// The command of a candidate on a workload: its own, else the workload's.
 const std::vector<std::string>& command_of(const PlannedCandidate& candidate,
                                            const PlannedWorkload& workload) {
-  if (workload.service) return workload.service->start;
+  if (workload.service && !workload.service->start.empty()) return workload.service->start;
+  if (workload.service) return candidate.run;
   return candidate.run.empty() ? workload.run : candidate.run;
 }
 

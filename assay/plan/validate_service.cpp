@@ -17,25 +17,38 @@ bool mentions(const std::vector<std::string>& words, const std::string& placehol
                              [&](const auto& word) { return word.find(placeholder) != std::string::npos; });
 }
 
+constexpr const char* port_remedy =
+    "write ${port} where its command names it, or give the path of its Unix socket: socket = \"…\"";
+
 /// The checks of one workload.
 class ServiceValidator {
  public:
-  ServiceValidator(const PlannedWorkload& workload, const std::string& path, bool twin,
+  ServiceValidator(const Plan& plan, const PlannedWorkload& workload, const std::string& path,
                    const Refusal& refusal)
-      : workload_(workload), path_(path), twin_(twin), refusal_(refusal) {}
+      : workload_(workload),
+        path_(path),
+        twin_(plan.rounds.twin),
+        candidates_(plan.candidates),
+        refusal_(refusal) {}
 
   void server() const {
     const auto& service = *workload_.service;
     const auto path = path_ + ".service";
-    if (service.start.empty())
-      refusal_.raise(path, "the service has no command that starts it",
-                     "give it start = [\"${exe}\", \"--port\", \"${port}\"]");
     const bool control_has_port =
         workload_.control.environment && mentions(*workload_.control.environment, "${port}");
-    if (service.socket.empty() && !mentions(service.start, "${port}") && !control_has_port)
-      refusal_.raise(
-          path + ".start", "the server is not told its port",
-          "write ${port} where its command names it, or give the path of its Unix socket: socket = \"…\"");
+    const bool told = !service.socket.empty() || control_has_port;
+    if (!service.start.empty() && !told && !mentions(service.start, "${port}"))
+      refusal_.raise(path + ".start", "the server is not told its port", port_remedy);
+    for (std::size_t i = 0; service.start.empty() && i < candidates_.size(); ++i) {
+      const auto candidate = "candidate[" + std::to_string(i) + "]";
+      if (candidates_[i].run.empty())
+        refusal_.raise(
+            path, "the service has no command that starts it",
+            "give it start = [\"${exe}\", \"--port\", \"${port}\"], or each candidate a run of its own");
+      if (!told && !mentions(candidates_[i].run, "${port}"))
+        refusal_.raise(candidate + ".run",
+                       "the server of \"" + candidates_[i].name + "\" is not told its port", port_remedy);
+    }
     if (!service.ready.path.empty() && !service.ready.log.empty())
       refusal_.raise(path + ".ready", "both path and log say when it is ready", "leave one of them out");
     if (!service.ready.path.empty() && service.ready.path.front() != '/' && service.ready.path.front() != '$')
@@ -74,8 +87,10 @@ class ServiceValidator {
     if (requests.clients.empty() == requests.arrivals.empty())
       refusal_.raise(path, "either so many clients, each of which waits for its reply, or a rate of arrivals",
                      "write clients = 8 or arrivals = \"40/s\"");
-    if ((!requests.authority.empty() && !requests.tls))
+    if (!requests.authority.empty() && !requests.tls)
       refusal_.raise(path + ".authority", "a certificate is looked at with TLS only", "add tls = true");
+    if (requests.protocol == Protocol::http_2 && !requests.tls)
+      refusal_.raise(path + ".protocol", "HTTP/2 is spoken over TLS", "add tls = true");
     if (requests.clients.empty() && requests.slice != PlannedRequests{}.slice)
       refusal_.raise(path + ".slice", "an open loop has no slices: its rate would start afresh in each",
                      "take it out");
@@ -136,6 +151,7 @@ class ServiceValidator {
   const PlannedWorkload& workload_;
   const std::string& path_;
   bool twin_;
+  const std::vector<PlannedCandidate>& candidates_;
   const Refusal& refusal_;
 };
 
@@ -153,7 +169,7 @@ void validate_service(const Plan& plan, const PlannedWorkload& workload, const s
   }
   if (plan.rounds.mode == PlannedRounds::Mode::abreast)
     refusal.raise(path + ".service", "services can't run abreast", "use mode = \"turns\"");
-  const ServiceValidator validator(workload, path, plan.rounds.twin, refusal);
+  const ServiceValidator validator(plan, workload, path, refusal);
   validator.server();
   validator.requests();
   if (!workload.requests) return;

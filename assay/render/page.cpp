@@ -8,6 +8,7 @@
 #include "assay/model/names.hpp"
 #include "assay/model/passing_on.hpp"
 #include "assay/render/charts.hpp"
+#include "assay/render/latency_chart.hpp"
 #include "assay/render/page_parts.hpp"
 #include "assay/render/timeline.hpp"
 #include "assay/render/trial_charts.hpp"
@@ -47,6 +48,7 @@ class Page {
  public:
   Page(const Findings& all, const Record& record)
       : all_(all),
+        record_(record),
         report_(report_of(all, &record)),
         evidence_(record.design, record.log),
         values_(record),
@@ -147,6 +149,11 @@ class Page {
                              : trial_charts_.in_rows(chart.cells, chart.metric);
   }
 
+  ChartJson draw(const LatencyChart& chart) { return latency_chart(all_, record_, chart.cells); }
+  ChartJson draw(const SweepChart& chart) {
+    return sweep_chart(all_, values_, chart.metric, chart.factor, chart.cells);
+  }
+
   data more_charts(bool folded) {
     data list(data::type::list);
     for (const auto& chart : report_.charts) {
@@ -161,6 +168,7 @@ class Page {
   }
 
   const Findings& all_;
+  const Record& record_;
   Report report_;
   Evidence evidence_;
   TrialValues values_;

@@ -1,5 +1,6 @@
 #include "assay/render/trial_values.hpp"
 
+#include "assay/metrics/catalogue.hpp"
 #include "assay/model/evidence.hpp"
 
 namespace assay::inline v1::render {
@@ -8,7 +9,11 @@ TrialValues::TrialValues(const Record& record) {
   const Evidence evidence(record.design, record.log);
   using From = Evidence::From;
   for (const auto metric : record.design.metrics.ids()) {
-    if (!record.design.metrics[metric].demand.watched) continue;
+    const auto& its = record.design.metrics[metric];
+    const bool of_servers = metrics::is(its, metrics::Known::request_rate) ||
+                            metrics::is(its, metrics::Known::latency_p50) ||
+                            metrics::is(its, metrics::Known::latency_p99);
+    if (!its.demand.watched && !of_servers) continue;
     for (const auto from : {From::judged, From::unpaired}) {
       const auto& values = evidence.values(metric, from);
       for (std::size_t i = 0; i < values.size(); ++i)

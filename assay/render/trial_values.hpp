@@ -8,7 +8,8 @@
 
 namespace assay::inline v1::render {
 
-/// The values of a campaign's judged trials on its watched metrics, by cell, each with its round (0: none),
+/// The values of a campaign's judged trials on its watched metrics, of servers also on
+/// rates and latencies, by cell, each with its round (0: none),
 /// in the order in which they ran. Cost: one pass over the trials.
 class TrialValues {
  public:

@@ -6,6 +6,7 @@
 #include <map>
 #include <set>
 
+#include "assay/metrics/catalogue.hpp"
 #include "assay/model/names.hpp"
 #include "assay/report/blocks.hpp"
 #include "assay/report/evidence.hpp"
@@ -122,8 +123,51 @@ void add_timelines(const Findings& all, MetricId metric, std::vector<Chart>& cha
          TimelineChart{metric, places[where]}});
 }
 
+/// Of servers: latency by quantile at each place, and rates and latencies over each factor that has numbers
+/// for levels.
+void add_servers(const Findings& all, const Record& record, std::vector<Chart>& charts) {
+  constexpr std::size_t most_places = 12;
+  std::map<std::string, std::vector<CellId>> places;
+  std::map<WorkloadId, std::vector<CellId>> workloads;
+  for (const auto& trial : record.log.trials) {
+    if (trial.latencies.empty() || all.design.is_twin(trial.cell) || !all.states[trial.cell].is_sound())
+      continue;
+    auto& here = places[cell_text(all, all.design.cells[trial.cell])];
+    if (std::ranges::count(here, trial.cell) > 0) continue;
+    here.push_back(trial.cell);
+    workloads[all.design.cells[trial.cell].workload].push_back(trial.cell);
+  }
+  for (auto& [where, cells] : places) {
+    if (charts.size() >= most_places) break;
+    std::ranges::sort(cells);
+    charts.push_back({"Latency by quantile" + (where.empty() ? "" : ", " + where),
+                      "of all judged trials together; failed requests count as the slowest", false,
+                      LatencyChart{std::move(cells)}});
+  }
+  for (auto& [workload, cells] : workloads)
+    for (const auto& factor : all.design.factors) {
+      std::set<double> levels;
+      for (const auto cell : cells) {
+        const auto level = all.design.cells[cell].setting.levels.find(factor.name);
+        if (level == all.design.cells[cell].setting.levels.end()) continue;
+        if (const auto number = number_of(level->second)) levels.insert(*number);
+      }
+      constexpr std::size_t fewest = 3;
+      if (levels.size() < fewest) continue;
+      std::ranges::sort(cells);
+      for (const auto known :
+           {metrics::Known::request_rate, metrics::Known::latency_p50, metrics::Known::latency_p99})
+        if (const auto metric = metrics::find(all.design.metrics, known))
+          charts.push_back({metrics::name_of(known) + " over " + factor.name +
+                                (workloads.size() > 1 ? ", " + all.design.workloads[workload].name : ""),
+                            "typical values; both axes are logarithmic", false,
+                            SweepChart{*metric, factor.name, cells}});
+    }
+}
+
 std::vector<Chart> charts_of(const Findings& all, const Record* record) {
   std::vector<Chart> charts;
+  if (record != nullptr) add_servers(all, *record, charts);
   for (const auto metric : all.design.metrics.ids()) {
     if (!all.design.metrics[metric].demand.watched) continue;
     add_growth(all, metric, charts);

@@ -93,10 +93,20 @@ struct TypicalChart {
   MetricId metric;
   std::vector<CellId> cells;
 };
+/// Latency by quantile, of servers.
+struct LatencyChart {
+  std::vector<CellId> cells;
+};
+/// Typical values over a factor whose levels are numbers.
+struct SweepChart {
+  MetricId metric;
+  std::string factor;
+  std::vector<CellId> cells;
+};
 struct Chart {
   std::string heading, legend;
   bool folded = false;  ///< of use only to some readers
-  std::variant<GrowthChart, TimelineChart, TypicalChart, TrialsChart> of;
+  std::variant<GrowthChart, TimelineChart, TypicalChart, TrialsChart, LatencyChart, SweepChart> of;
 };
 
 struct LeftOut {

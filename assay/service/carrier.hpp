@@ -6,19 +6,38 @@
 #include <vector>
 
 #include "assay/service/reply.hpp"
+#include "assay/service/request.hpp"
 
 namespace assay::inline v1::service {
 
-/// Where a server listens: a port of the loopback interface, or the path of a Unix socket.
+/// Where a server listens, a port of the loopback interface or the path of a Unix socket, and what is spoken
+/// there.
 struct Address {
   int port = 0;
   std::string socket;  ///< empty: the port
+  bool tls = false, http_2 = false;
+  std::string authority;    ///< certificate (PEM) that the server's must be signed by; empty: any is taken
+  bool compressed = false;  ///< replies are asked for compressed, and unpacked
+
+  /// Whether it takes more than plain HTTP/1.1.
+  bool is_plain() const { return !tls && !http_2 && !compressed; }
 
   std::string host() const;  ///< as a Host header has it
 };
 
+/// A request that is ready to be sent.
+struct Wire {
+  std::string bytes;  ///< as HTTP/1.1 has it
+  bool is_head = false;
+  Request request;
+};
+std::vector<Wire> wires_of(std::span<const Request> requests, const Address& address);
+
 /// Seconds on the monotonic clock.
 double now();
+
+/// Bytes of a reply's body, beyond which it is malformed.
+inline constexpr std::size_t longest_body = 64U << 20U;
 
 /// Moves requests and replies over a number of connections, its slots, each of which has one request at a
 /// time. Who sends when is the caller's business. One thread at a time.
@@ -31,10 +50,9 @@ class Carrier {
   /// many of those could not be had: they are tried again then.
   virtual std::size_t open(std::size_t slots, std::size_t at_once) = 0;
 
-  /// Sends a request, given as bytes that live until its reply has come or was abandoned. A slot whose
-  /// connection has ended is opened anew; where that fails, wait() tells it as a reply. `is_head`: its reply
-  /// has no body.
-  virtual void send(std::size_t slot, const std::string& wire, bool is_head) = 0;
+  /// Sends a request that lives until its reply has come or was abandoned. A slot whose connection has ended
+  /// is opened anew; where that fails, wait() tells it as a reply.
+  virtual void send(std::size_t slot, const Wire& wire) = 0;
 
   /// Waits for replies, at most until this moment, and returns those that came together; none when the time
   /// is over, or a connection was made, so that may_send() may be true now. The last 60 µs are waited for

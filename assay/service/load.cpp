@@ -37,8 +37,7 @@ class UnderWay {
     free_.pop_back();
     const auto request = (load_.first + index) % load_.requests.size();
     slots_[slot] = {.request = request, .since = since, .sent = now(), .waiting = true};
-    const auto& wire = load_.requests[request];
-    carrier_.send(slot, wire.bytes, wire.is_head);
+    carrier_.send(slot, load_.requests[request]);
   }
 
   /// Takes the replies that come until then.
@@ -101,13 +100,6 @@ class UnderWay {
 };
 
 }  // namespace
-
-std::vector<Wire> wires_of(std::span<const Request> requests, const Address& address) {
-  std::vector<Wire> wires;
-  for (const auto& request : requests)
-    wires.push_back({on_the_wire(request, address.host()), request.method == "HEAD"});
-  return wires;
-}
 
 Stretch drive_closed(Carrier& carrier, const Load& load, const Seen& seen, const std::stop_token& stop) {
   constexpr double now_and_then = 0.2;

@@ -10,16 +10,8 @@
 #include <vector>
 
 #include "assay/service/carrier.hpp"
-#include "assay/service/request.hpp"
 
 namespace assay::inline v1::service {
-
-/// A request that is ready to be sent.
-struct Wire {
-  std::string bytes;
-  bool is_head = false;
-};
-std::vector<Wire> wires_of(std::span<const Request> requests, const Address& address);
 
 /// What became of one request.
 struct Sent {

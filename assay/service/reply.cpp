@@ -16,6 +16,11 @@ std::string to_string(Fault fault) {
       return "the reply was cut short";
     case Fault::malformed:
       return "the reply is no HTTP";
+    case Fault::certificate:
+      return "the server's certificate is not signed by the authority that the plan names, or not for "
+             "localhost";
+    case Fault::protocol:
+      return "the server does not speak what the plan asks for (tls, protocol)";
   }
   return {};
 }

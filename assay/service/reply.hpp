@@ -8,11 +8,13 @@ namespace assay::inline v1::service {
 /// Why there is no reply to a request.
 enum class Fault {
   none,
-  connect,    ///< no connection could be had
-  timeout,    ///< no whole reply in time
-  reset,      ///< the connection ended before any of it came
-  truncated,  ///< the connection ended in the midst of it
-  malformed   ///< what came is no HTTP
+  connect,      ///< no connection could be had
+  timeout,      ///< no whole reply in time
+  reset,        ///< the connection ended before any of it came
+  truncated,    ///< the connection ended in the midst of it
+  malformed,    ///< what came is no HTTP
+  certificate,  ///< the server's is not the one that was expected
+  protocol      ///< the server does not speak TLS or HTTP/2, as was asked for
 };
 
 /// What came back on a slot of a carrier.

@@ -9,6 +9,7 @@
 #include <utility>
 
 #include "assay/model/printable.hpp"
+#include "assay/service/carrier_to.hpp"
 #include "assay/service/request.hpp"
 #include "assay/service/socket_carrier.hpp"
 #include "assay/service/tree.hpp"
@@ -51,12 +52,13 @@ bool Server::answers_now() const {
     return RE2::PartialMatch(running_->err_so_far(enough), pattern) ||
            RE2::PartialMatch(running_->out_so_far(enough), pattern);
   }
-  const auto carrier = socket_carrier(serving_.address);
+  if (ready.path.empty()) return socket_carrier(serving_.address)->open(1, 1) == 0;
+  const auto carrier = carrier_to(serving_.address);
   if (carrier->open(1, 1) > 0) return false;
-  if (ready.path.empty()) return true;
   constexpr double patience = 1;
-  const auto wire = on_the_wire({.path = ready.path}, serving_.address.host());
-  carrier->send(0, wire, false);
+  const std::vector<Request> asked = {{.path = ready.path}};
+  const auto wires = wires_of(asked, serving_.address);
+  carrier->send(0, wires.front());
   const auto replies = carrier->wait(now() + patience);
   return !replies.empty() && replies.front().status == ready.status;
 }

@@ -31,7 +31,6 @@ namespace {
 namespace http = boost::beast::http;
 
 constexpr double spun = 60e-6;  ///< seconds before a moment that are waited for without sleep
-constexpr std::size_t longest_body = 64U << 20U;
 
 /// One connection, and what comes over it.
 struct Slot {
@@ -69,16 +68,16 @@ class SocketCarrier : public Carrier {
     return failed;
   }
 
-  void send(std::size_t at, const std::string& wire, bool is_head) override {
+  void send(std::size_t at, const Wire& wire) override {
     auto& slot = slots_[at];
     slot.waiting = true;
-    slot.head = is_head;
+    slot.head = wire.is_head;
     if (!slot.socket) {
       if (slot.had_one) ++reopened_;
       if (!connect_slot(at)) return answer(at, {.fault = Fault::connect});
     }
     renew(slot);
-    slot.unsent = wire;
+    slot.unsent = wire.bytes;
     if (!slot.connecting) push(at);
   }
 

@@ -83,6 +83,23 @@ const std::vector<Malformed> malformed = {
     {"NoRate",
      two + "[[workload]]\nname='w'\nservice={start=['./a','${port}']}\nrequests={path='/',arrivals='40'}\n",
      "\"40\" is no rate"},
+    {"Http2WithoutTls",
+     two + "[[workload]]\nname='w'\nservice={start=['./a','${port}']}\n"
+           "requests={path='/',clients=2,protocol='http/2'}\n",
+     "HTTP/2 is spoken over TLS"},
+    {"AuthorityWithoutTls",
+     two + "[[workload]]\nname='w'\nservice={start=['./a','${port}']}\n"
+           "requests={path='/',clients=2,authority='c.pem'}\n",
+     "a certificate is looked at with TLS only"},
+    {"KeptServersWithoutTwin",
+     "rounds={twin=false}\n" + two +
+         "[[workload]]\nname='w'\nservice={start=['./a','${port}'],keep='sitting'}\nrequests={path='/"
+         "',clients=2}\n",
+     "servers that are kept up differ by how each happened to start"},
+    {"ClientWithKeptServers", two + work + "service={start=['./a','${port}'],keep='round'}\n",
+     "has it started for each of its trials"},
+    {"ClientWithReplies", two + work + "check={equal='replies'}\nservice={start=['./a','${port}']}\n",
+     "the program that asks has standard output"},
     {"ServiceStdout",
      two + "[[workload]]\nname='w'\ncheck={equal='stdout'}\nservice={start=['./"
            "a','${port}']}\nrequests={path='/',clients=2}\n",
