@@ -73,9 +73,11 @@ std::string lives_of(KeepServer keep) {
 }
 
 /// What a service is asked, and by whom.
-std::string load_of(const PlannedWorkload& workload, const plan::PlannedCell& planned) {
+std::string load_of(const PlannedWorkload& workload, const plan::PlannedCell& planned,
+                    const std::string& folder) {
   if (!workload.requests)
-    return "  asked by " + typed(planned.client) + "; " + lives_of(KeepServer::trial) + "\n";
+    return "  asked by " + typed(plan::shown_words(planned.client, folder)) + "; " +
+           lives_of(KeepServer::trial) + "\n";
   const auto& requests = *workload.requests;
   const auto& serving = *planned.serving;
   auto text = "  asked for " + (serving.file.empty() ? serving.path : "what is in " + serving.file) + ": " +
@@ -106,11 +108,11 @@ void show_cells(const Plan& plan) {
     const auto here = plan.workload(planned.cell.workload).name + (setting.empty() ? "" : ", " + setting);
     if (here != group) {
       std::cout << "\n" << here << "\n";
-      if (planned.serving) std::cout << load_of(plan.workload(planned.cell.workload), planned);
+      if (planned.serving) std::cout << load_of(plan.workload(planned.cell.workload), planned, plan.folder);
     }
     group = here;
     std::cout << "  " << plan.candidate(planned.cell.candidate).name << ": "
-              << (planned.state.is_sound() ? typed(plan::shown_command(planned, plan.folder))
+              << (planned.state.is_sound() ? typed(plan::shown_words(planned.command, plan.folder))
                                            : "absent, " + planned.state.detail)
               << "\n";
   }

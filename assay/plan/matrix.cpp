@@ -201,8 +201,7 @@ PlannedCell expand_cell(const Plan& plan, const Cell& cell, const BuildPlace& pl
 
 }  // namespace
 
-std::vector<std::string> shown_command(const PlannedCell& planned, const std::string& folder) {
-  auto command = planned.command;
+std::vector<std::string> shown_words(std::vector<std::string> command, const std::string& folder) {
   for (auto& word : command) word = fill(std::move(word), "port", "${port}");
   if (command.front().starts_with(folder + "/")) command.front().erase(0, folder.size() + 1);
   return command;

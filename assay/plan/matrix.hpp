@@ -51,9 +51,9 @@ std::vector<Setting> all_settings(const std::vector<Factor>& factors);
 /// Whether a candidate takes part in a setting: its `with` does not fix another level of a factor.
 bool takes_part(const PlannedCandidate& candidate, const Setting& setting);
 
-/// The cell's command for people: its program as seen from the plan's folder, where every trial runs, and the
-/// names of what only a trial fills in.
-std::vector<std::string> shown_command(const PlannedCell& planned, const std::string& folder);
+/// A cell's command, or its client's, for people: the program as seen from the plan's folder, where every
+/// trial runs, and the names of what only a trial fills in.
+std::vector<std::string> shown_words(std::vector<std::string> command, const std::string& folder);
 
 /// Every candidate × workload × setting of a valid plan, workload by workload, setting by setting, the
 /// candidates in the plan's order within; without those that `with` rules out.

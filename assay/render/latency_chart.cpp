@@ -34,6 +34,14 @@ std::map<CellId, Latencies> gather(const Record& record) {
   return all;
 }
 
+/// The candidates in the plan's order, each with a colour and a dash of its own.
+ChartJson by_candidate(const Findings& all) {
+  auto order = ChartJson::array();
+  for (const auto& candidate : all.design.candidates)
+    if (!candidate.twin_of) order.push_back(candidate.name);
+  return {{"field", "candidate"}, {"type", "nominal"}, {"title", nullptr}, {"sort", std::move(order)}};
+}
+
 }  // namespace
 
 ChartJson latency_chart(const Findings& all, const Record& record, const std::vector<CellId>& cells) {
@@ -76,8 +84,8 @@ ChartJson latency_chart(const Findings& all, const Record& record, const std::ve
         {"type", "quantitative"},
         {"title", "latency (ms)"},
         {"scale", {{"type", "log"}, {"nice", false}}}}},
-      {"color", {{"field", "candidate"}, {"type", "nominal"}, {"title", nullptr}}},
-      {"strokeDash", {{"field", "candidate"}, {"type", "nominal"}, {"title", nullptr}}},
+      {"color", by_candidate(all)},
+      {"strokeDash", by_candidate(all)},
       {"tooltip",
        {{{"field", "candidate"}}, {{"field", "quantile"}}, {{"field", "value"}, {"title", "ms"}}}}};
   return spec;
@@ -113,8 +121,8 @@ ChartJson sweep_chart(const Findings& all, const TrialValues& values, MetricId m
         {"axis", {{"values", std::vector<double>(levels.begin(), levels.end())}}},
         {"scale", logarithmic}}},
       {"y", y},
-      {"color", {{"field", "candidate"}, {"type", "nominal"}, {"title", nullptr}}},
-      {"strokeDash", {{"field", "candidate"}, {"type", "nominal"}, {"title", nullptr}}},
+      {"color", by_candidate(all)},
+      {"strokeDash", by_candidate(all)},
       {"tooltip", {{{"field", "candidate"}}, {{"field", "at"}, {"title", factor}}, {{"field", "value"}}}}};
   return spec;
 }

@@ -234,7 +234,8 @@ class Words {
                " of a core while it was not asked, which disturbs the others" + most_of(count_);
       case NoteKind::changes_under_load:
         return "it gets " + std::string(figure_ > 0 ? "faster" : "slower") + " under load: its rate is " +
-               share_text_of(std::abs(figure_)) + (figure_ > 0 ? " higher" : " lower") +
+               (figure_ >= 1 ? digits(1 + figure_) + " times as high"
+                             : share_text_of(std::abs(figure_)) + (figure_ > 0 ? " higher" : " lower")) +
                " in the last quarter of a trial; more requests (count, settle) show where it settles" +
                most_of(count_);
       case NoteKind::stalls:

@@ -88,6 +88,11 @@ void add_trials(const Findings& all, MetricId metric, bool over_rounds, std::vec
     for (const auto& f : all.findings)
       if (f.metric == metric && all.candidate_of(f).workload == workload)
         cells.insert({f.of.baseline, f.of.candidate});
+    const bool all_zero = std::ranges::all_of(all.findings, [&](const Finding& f) {
+      return f.metric != metric || !(cells.contains(f.of.baseline) || cells.contains(f.of.candidate)) ||
+             (f.baseline_typical == 0 && f.candidate_typical == 0);
+    });
+    if (all_zero) continue;
     constexpr std::size_t most_cells = 40;  // lines and rows that can be told apart
     if (cells.empty() || cells.size() > most_cells) continue;
     const auto where = (all.design.workloads.size() > 1 ? " on " + all.design.workloads[workload].name : "") +
@@ -144,6 +149,14 @@ void add_servers(const Findings& all, const Record& record, std::vector<Chart>& 
                       "of all judged trials together; failed requests count as the slowest", false,
                       LatencyChart{std::move(cells)}});
   }
+  for (const auto& [workload, cells] : workloads)
+    for (const auto known : {metrics::Known::latency_p50, metrics::Known::latency_p99})
+      if (const auto metric = metrics::find(all.design.metrics, known);
+          metric && !all.design.metrics[*metric].demand.watched)
+        add_typical(all, *metric, workload,
+                    (workloads.size() > 1 ? " on " + all.design.workloads[workload].name : "") + ": " +
+                        metrics::name_of(known),
+                    charts);
   for (auto& [workload, cells] : workloads)
     for (const auto& factor : all.design.factors) {
       std::set<double> levels;

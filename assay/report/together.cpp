@@ -10,6 +10,7 @@
 
 #include "assay/model/names.hpp"
 #include "assay/report/names.hpp"
+#include "assay/report/sustained.hpp"
 #include "assay/report/units.hpp"
 #include "assay/report/words.hpp"
 
@@ -198,11 +199,9 @@ std::vector<std::string> spread_lines(const Findings& all) {
 }  // namespace
 
 std::vector<Kind> together(const Findings& all) {
-  return {{"overall", overall_lines(all)},
-          {"turn", turn_lines(all)},
-          {"no difference found", group_lines(all)},
-          {"failures", failure_lines(all)},
-          {"spread", spread_lines(all)}};
+  return {{"overall", overall_lines(all)},     {"turn", turn_lines(all)},
+          {"sustained", sustained_lines(all)}, {"no difference found", group_lines(all)},
+          {"failures", failure_lines(all)},    {"spread", spread_lines(all)}};
 }
 
 std::vector<std::string> first_of_each(const std::vector<Kind>& kinds, std::size_t most) {

@@ -14,7 +14,8 @@ struct Kind {
   std::vector<std::string> lines;
 };
 
-/// What is said over several findings at once: overall changes, the best first; turns along factors; groups
+/// What is said over several findings at once: overall changes, the best first; turns along factors;
+/// rates that servers sustain; groups
 /// that can't be told apart; failure rates; changes of spread.
 std::vector<Kind> together(const Findings& findings);
 

@@ -48,6 +48,18 @@ TEST(Demo, RunsWhollyAndLeavesItsFindings) {
   EXPECT_EQ(document["standings"].size(), 6U);
 }
 
+TEST(Demo, ItsServersAreAPlanOfItsOwn) {
+  const Scratch scratch;
+  const auto ran = assay(scratch, {"demo", "services", "canals", "--rounds", "6"});
+  ASSERT_EQ(ran.status, 0) << ran.err;
+  EXPECT_THAT(ran.out, HasSubstr("crowded   left out, its answer is wrong: request 501"));
+  EXPECT_THAT(ran.err, HasSubstr("cached is towpath cached"));
+  const auto page = read_file(scratch.path("canals/findings.html"));
+  EXPECT_THAT(page, HasSubstr("Latency by quantile"));
+  EXPECT_THAT(page, HasSubstr("quantile of the requests"));
+  EXPECT_EQ(assay(scratch, {"demo", "weirs", "canals"}).status, 2);
+}
+
 TEST(Examples, CompareProgramsPrintsFindings) {
   const Scratch scratch;
   ASSERT_EQ(run(scratch, {towpath + "/towpath-generate", ".", "400", "200", "3"}).status, 0);

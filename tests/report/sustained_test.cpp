@@ -1,0 +1,45 @@
+#include "assay/report/sustained.hpp"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+namespace assay::inline v1::report {
+namespace {
+
+using testing::ElementsAre;
+using testing::IsEmpty;
+
+/// Three servers at three rates; `failing`: cells that don't sustain theirs, candidate by candidate.
+Findings servers(const std::vector<std::int64_t>& failing) {
+  Findings all;
+  all.design.candidates = {{.name = "plain"}, {.name = "cached"}, {.name = "crowded"}};
+  all.design.workloads = {{.name = "orders"}};
+  all.design.factors = {{.name = "rate", .levels = {}}};
+  for (std::int64_t candidate = 0; candidate < 3; ++candidate)
+    for (const std::int64_t rate : {400, 100, 1600}) {
+      all.design.cells.add({{candidate}, {0}, {{{"rate", rate}}}});
+      all.states.add({});
+    }
+  for (const auto cell : failing)
+    all.trust.push_back({.kind = NoteKind::unsustained, .subject = CellId{cell}});
+  return all;
+}
+
+TEST(Sustained, TellsEachCandidatesLimit) {
+  EXPECT_THAT(servers({2, 6, 7, 8}).design.cells.size(), 9U);
+  EXPECT_THAT(
+      sustained_lines(servers({2, 6, 7, 8})),
+      ElementsAre(
+          "sustained over rate: plain up to 400; cached up to 1600, the highest; crowded not even 100"));
+  EXPECT_THAT(sustained_lines(servers({0})),
+              ElementsAre(testing::StartsWith("sustained over rate: plain up to 100;")))
+      << "a rate below one that is not sustained";
+}
+
+TEST(Sustained, SaysNothingWhereAllIsSustained) {
+  EXPECT_THAT(sustained_lines(servers({})), IsEmpty());
+  EXPECT_THAT(sustained_lines({}), IsEmpty());
+}
+
+}  // namespace
+}  // namespace assay::inline v1::report
