@@ -30,11 +30,11 @@ int number_of(StopSignal signal) {
 
 }  // namespace
 
-std::size_t requests_for(double rate) {
+std::size_t requests_for(double wanted) {
   constexpr double most = 1e6;
-  const double wanted = std::clamp(rate, static_cast<double>(fewest_requests), most);
-  const double step = std::pow(10, std::floor(std::log10(wanted)) - 1);
-  return static_cast<std::size_t>(std::llround(std::floor(wanted / step) * step));
+  const double within = std::clamp(wanted, static_cast<double>(fewest_requests), most);
+  const double step = std::pow(10, std::floor(std::log10(within)) - 1);
+  return static_cast<std::size_t>(std::llround(std::floor(within / step) * step));
 }
 
 ServiceCell service_cell(ProcessCell process, const PlannedWorkload& workload,

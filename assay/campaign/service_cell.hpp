@@ -37,9 +37,9 @@ struct ServiceCell {
   std::size_t slots() const { return clients > 0 ? clients : connections; }
 };
 
-/// A number of requests that are answered in a second, and that people can read: two digits that count,
-/// between a thousand and a million.
-std::size_t requests_for(double rate);
+/// About so many requests, as a number that people can read: two digits that count, between a thousand and a
+/// million.
+std::size_t requests_for(double wanted);
 
 /// The cell of a service whose program is ready. Reads its requests. Throws Error for a file of them that is
 /// not there or can't be read.

@@ -63,7 +63,13 @@ std::optional<std::size_t> ServiceGroups::count(CellId cell) const {
 }
 
 void ServiceGroups::set_rate(CellId cell, double rate) {
-  groups_.at(key_of(cell)).count = requests_for(rate);
+  constexpr double rounds = 20, least = 0.2, most = 1;
+  double seconds = most;
+  if (const auto budget = design_.rules.budget_ms)
+    seconds =
+        std::clamp(static_cast<double>(*budget) / 1000 / rounds / static_cast<double>(design_.cells.size()),
+                   least, most);
+  groups_.at(key_of(cell)).count = requests_for(seconds * rate);
 }
 
 void ServiceGroups::saw(CellId cell, double start_seconds, double load_seconds, double memory) {

@@ -22,7 +22,8 @@ class ServiceGroups {
 
   /// Requests of a trial; empty where that is not known yet.
   std::optional<std::size_t> count(CellId cell) const;
-  /// That this many requests are answered in a second.
+  /// That this many requests are answered in a second: a trial has as many as take that long, or less where
+  /// the budget is short of rounds of a second for each cell.
   void set_rate(CellId cell, double rate);
 
   /// A check's start-up and load, in seconds, and the memory of its server.

@@ -35,7 +35,6 @@ void ServiceLife::begin_another(Role role) {
   unseen_.clear();
   unseen_bytes_ = 0;
   rests_since_ = 0;
-  reopened_before_ = carrier_->reopened();
   if (!server_->still_runs())
     fail(Outcome::failed, "the server ended between two rounds" + server_->log_tail());
 }
@@ -100,6 +99,7 @@ double ServiceLife::settle(std::size_t count, const std::stop_token& stop) {
        .slots = std::min({slots_, count, cell_.clients > 0 ? cell_.clients : few_connections})},
       nobody, stop);
   counts_.wall += service::now() - began;
+  reopened_before_ = carrier_->reopened();
   if (!server_->still_runs())
     fail(Outcome::failed, "the server ended while it settled" + server_->log_tail());
   return stretch.seconds > 0 ? static_cast<double>(stretch.sent.size()) / stretch.seconds : 0;

@@ -94,7 +94,7 @@ class ServiceLife {
   Unseen unseen_;
   std::size_t unseen_bytes_ = 0;
   std::size_t slots_ = 0;
-  std::size_t reopened_before_ = 0;          ///< connections, in earlier trials
+  std::size_t reopened_before_ = 0;          ///< connections, before what is measured
   double rests_since_ = 0, rested_cpu_ = 0;  ///< moment of the last slice's end, and the server's CPU time
   bool up_ = false;
 };

@@ -10,6 +10,7 @@
 
 #include "assay/model/printable.hpp"
 #include "assay/service/carrier_to.hpp"
+#include "assay/service/listeners.hpp"
 #include "assay/service/request.hpp"
 #include "assay/service/socket_carrier.hpp"
 #include "assay/service/tree.hpp"

@@ -27,25 +27,10 @@ std::vector<std::string> stat_of(pid_t process) {
 }
 
 template <class T>
-T number(const std::string& text, int base = 10) {
+T count_in(const std::string& text) {
   T value{};
-  std::from_chars(text.data(), text.data() + text.size(), value, base);
+  std::from_chars(text.data(), text.data() + text.size(), value);
   return value;
-}
-
-void add_listeners(const char* table, int port, std::set<std::uint64_t>& inodes) {
-  std::ifstream file(table);
-  std::string line;
-  std::getline(file, line);  // what the columns are called
-  while (std::getline(file, line)) {
-    std::istringstream in(line);
-    std::string number_of_line, local, remote, state, queues, timer, retries, user, timeout, inode;
-    in >> number_of_line >> local >> remote >> state >> queues >> timer >> retries >> user >> timeout >>
-        inode;
-    const auto colon = local.rfind(':');
-    if (state == "0A" && colon != std::string::npos && number<int>(local.substr(colon + 1), 16) == port)
-      inodes.insert(number<std::uint64_t>(inode));
-  }
 }
 
 }  // namespace
@@ -59,9 +44,10 @@ std::vector<pid_t> processes_of(pid_t session) {
     if (failed) break;
     const auto name = entry->path().filename().string();
     if (name.find_first_not_of("0123456789") != std::string::npos) continue;
-    const auto process = number<pid_t>(name);
+    const auto process = count_in<pid_t>(name);
     const auto fields = stat_of(process);
-    if (fields.size() > session_field && number<pid_t>(fields[session_field]) == session && fields[0] != "Z")
+    if (fields.size() > session_field && count_in<pid_t>(fields[session_field]) == session &&
+        fields[0] != "Z")
       processes.push_back(process);
   }
   return processes;
@@ -78,17 +64,11 @@ double cpu_of(const std::vector<pid_t>& processes) {
       seconds += static_cast<double>(used.tv_sec) + 1e-9 * static_cast<double>(used.tv_nsec);
     const auto fields = stat_of(process);
     if (fields.size() > child_system)
-      seconds += static_cast<double>(number<std::uint64_t>(fields[child_user]) +
-                                     number<std::uint64_t>(fields[child_system])) /
+      seconds += static_cast<double>(count_in<std::uint64_t>(fields[child_user]) +
+                                     count_in<std::uint64_t>(fields[child_system])) /
                  tick;
   }
   return seconds;
-}
-
-std::set<std::uint64_t> listeners_on(int port) {
-  std::set<std::uint64_t> inodes;
-  for (const char* table : {"/proc/net/tcp", "/proc/net/tcp6"}) add_listeners(table, port, inodes);
-  return inodes;
 }
 
 std::set<std::uint64_t> sockets_of(const std::vector<pid_t>& processes) {
@@ -100,7 +80,7 @@ std::set<std::uint64_t> sockets_of(const std::vector<pid_t>& processes) {
          entry != fs::directory_iterator(); entry.increment(failed)) {
       if (failed) break;
       const auto target = fs::read_symlink(entry->path(), failed).string();
-      if (target.starts_with(mark)) inodes.insert(number<std::uint64_t>(target.substr(mark.size())));
+      if (target.starts_with(mark)) inodes.insert(count_in<std::uint64_t>(target.substr(mark.size())));
     }
   }
   return inodes;

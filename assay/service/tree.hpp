@@ -17,9 +17,6 @@ std::vector<pid_t> processes_of(pid_t session);
 /// of living processes are exact, those of children by the kernel's ticks.
 double cpu_of(const std::vector<pid_t>& processes);
 
-/// The inodes of the TCP sockets that listen on this port, whatever the address.
-std::set<std::uint64_t> listeners_on(int port);
-
 /// The inodes of the sockets that these processes hold.
 std::set<std::uint64_t> sockets_of(const std::vector<pid_t>& processes);
 
