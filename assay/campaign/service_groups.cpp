@@ -35,6 +35,7 @@ std::string spoken_memory(double bytes) {
 }
 
 constexpr double most_of_memory = 0.8, long_start = 10;
+constexpr int usual_rounds = 8;  // seven, and the warm-up
 
 }  // namespace
 
@@ -80,11 +81,17 @@ void ServiceGroups::saw(CellId cell, double start_seconds, double load_seconds, 
   group.memory += memory;
 }
 
-KeepServer ServiceGroups::choose(const Group& group) {
+KeepServer ServiceGroups::choose(const Group& group) const {
   if (group.keep != KeepServer::chosen) return group.keep;
   const double available = memory_available();
   if (available > 0 && group.memory > most_of_memory * available) return KeepServer::trial;
-  return group.start_seconds > long_start * group.load_seconds ? KeepServer::sitting : KeepServer::round;
+  if (group.start_seconds <= long_start * group.load_seconds) return KeepServer::round;
+  double all = 0;
+  for (const auto& [key, other] : groups_) all += usual_rounds * (other.start_seconds + other.load_seconds);
+  constexpr double long_time = 60, share = 0.5;
+  const auto budget = design_.rules.budget_ms;
+  return all > (budget ? share * static_cast<double>(*budget) / 1000 : long_time) ? KeepServer::sitting
+                                                                                  : KeepServer::round;
 }
 
 KeepServer ServiceGroups::keep(CellId cell) const { return choose(groups_.at(key_of(cell))); }
@@ -93,7 +100,6 @@ std::map<WorkloadId, std::string> ServiceGroups::choices() const {
   std::map<WorkloadId, std::string> texts;
   for (const auto& [key, group] : groups_) {
     if (group.keep != KeepServer::chosen || group.servers == 0) continue;
-    constexpr int usual_rounds = 8;  // seven, and the warm-up
     if (choose(group) == KeepServer::trial)
       texts[key.first] = fmt::format(
           "its servers together take {}, and {} are free: each runs alone, in a stretch of its own",

@@ -41,7 +41,9 @@ class ServiceGroups {
   };
   using Key = std::pair<WorkloadId, std::string>;
   Key key_of(CellId cell) const;
-  static KeepServer choose(const Group& group);
+  /// Kept up where starting takes far longer than the load, and fresh starts would take more than half of the
+  /// budget (without one: a minute).
+  KeepServer choose(const Group& group) const;
 
   const Design& design_;
   std::map<Key, Group> groups_;

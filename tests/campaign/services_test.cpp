@@ -148,6 +148,7 @@ TEST(Services, ThatAreKeptUpStartOnceAndTheirTwinStandsBesideThem) {
 TEST(Services, ThatStartSlowlyAreKeptUpUnlessThePlanSaysOtherwise) {
   auto plan = servers_of({{"late", "300"}, {"late", "300"}});
   plan.workloads[0].requests->count = 20;
+  plan.rounds.budget = 8;
   test::Observing observing;
   const auto kept = carry_out(plan, {.observer = &observing});
   EXPECT_THAT(observing.heard, testing::Contains(HasSubstr("they are kept up")));
