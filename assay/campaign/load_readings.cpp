@@ -22,11 +22,14 @@ void add_driving(const LoadCounts& counts, const Add& add) {
   const double rate = counts.seconds > 0 ? static_cast<double>(counts.latencies.size()) / counts.seconds : 0;
   if (counts.offered > 0) {
     add(Known::sustained, counts.sustained ? 1 : rate / counts.offered);
+  }
+  if (counts.offered > 0 && counts.sustained) {  // else all wait for all
     add(Known::most_outstanding, static_cast<double>(counts.most_outstanding) /
                                      static_cast<double>(std::max<std::size_t>(counts.connections, 1)));
   }
   constexpr std::size_t enough_for_p99 = 1000;
-  if (counts.late.size() >= enough_for_p99) add(Known::send_delay, stats::quantile(counts.late, 0.99));
+  if (counts.late.size() >= enough_for_p99 && counts.sustained)
+    add(Known::send_delay, stats::quantile(counts.late, 0.99));
   if (counts.client_seconds > 0) add(Known::clients_busy, counts.in_flight / counts.client_seconds);
   if (counts.seconds > 0) add(Known::driver_busy, counts.driver_cpu / counts.seconds);
   if (counts.driver_beside) add(Known::driver_cpu, counts.driver_cpu / all);

@@ -112,6 +112,7 @@ class LoadNotes {
     for (const auto& [cell, rounds] : by_cells(Known::send_delay)) {
       constexpr double long_time = 0.001, share = 0.1;
       const double latency = typical(Known::latency_p50, cell);
+      if (typical(Known::most_outstanding, cell) >= 1) continue;  // they waited for a connection
       const double threshold = latency > 0 ? std::min(long_time, share * latency) : long_time;
       if (typical(rounds) > threshold)
         see({.kind = NoteKind::sent_late, .figure = typical(rounds), .threshold = threshold}, cell);

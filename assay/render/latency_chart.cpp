@@ -62,7 +62,7 @@ ChartJson latency_chart(const Findings& all, const Record& record, const std::ve
       if (!value) break;
       rows.push_back({{"candidate", all.design.candidate_of(cell).name},
                       {"slower", slower},
-                      {"quantile", "p" + std::to_string(100 * (1 - slower)).substr(0, slower < 0.01 ? 5 : 2)},
+                      {"quantile", "p" + to_string(Level{rounded(100 * (1 - slower))})},
                       {"value", rounded(1000 * *value)}});
     }
   }
@@ -103,7 +103,10 @@ ChartJson sweep_chart(const Findings& all, const TrialValues& values, MetricId m
     const auto at = number_of(level->second);
     if (!at) continue;
     levels.insert(*at);
-    rows.push_back({{"candidate", all.design.candidate_of(id).name},
+    auto others = cell.setting;
+    others.levels.erase(factor);
+    const auto where = others.text();
+    rows.push_back({{"candidate", all.design.candidate_of(id).name + (where.empty() ? "" : ", " + where)},
                     {"at", *at},
                     {"value", rounded(stats::median(values_of(series)))}});
   }

@@ -15,7 +15,8 @@ namespace assay::inline v1::render {
 /// slowest; as far as ten replies lie above.
 ChartJson latency_chart(const Findings& all, const Record& record, const std::vector<CellId>& cells);
 
-/// A metric's typical values over a factor with numbers for levels, a line for each candidate and workload.
+/// A metric's typical values over a factor with numbers for levels, a line for each candidate and choice of
+/// the other factors.
 ChartJson sweep_chart(const Findings& all, const TrialValues& values, MetricId metric,
                       const std::string& factor, const std::vector<CellId>& cells);
 

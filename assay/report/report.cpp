@@ -132,23 +132,24 @@ void add_timelines(const Findings& all, MetricId metric, std::vector<Chart>& cha
 /// for levels.
 void add_servers(const Findings& all, const Record& record, std::vector<Chart>& charts) {
   constexpr std::size_t most_places = 12;
-  std::map<std::string, std::vector<CellId>> places;
+  std::set<CellId> served;
+  for (const auto& trial : record.log.trials)
+    if (!trial.latencies.empty() && !all.design.is_twin(trial.cell) && all.states[trial.cell].is_sound())
+      served.insert(trial.cell);
+  std::vector<std::pair<std::string, std::vector<CellId>>> places;
   std::map<WorkloadId, std::vector<CellId>> workloads;
-  for (const auto& trial : record.log.trials) {
-    if (trial.latencies.empty() || all.design.is_twin(trial.cell) || !all.states[trial.cell].is_sound())
-      continue;
-    auto& here = places[cell_text(all, all.design.cells[trial.cell])];
-    if (std::ranges::count(here, trial.cell) > 0) continue;
-    here.push_back(trial.cell);
-    workloads[all.design.cells[trial.cell].workload].push_back(trial.cell);
+  for (const auto cell : served) {
+    const auto where = cell_text(all, all.design.cells[cell]);
+    auto place = std::ranges::find(places, where, [](const auto& p) { return p.first; });
+    if (place == places.end()) place = places.insert(places.end(), {where, {}});
+    place->second.push_back(cell);
+    workloads[all.design.cells[cell].workload].push_back(cell);
   }
-  for (auto& [where, cells] : places) {
-    if (charts.size() >= most_places) break;
-    std::ranges::sort(cells);
+  if (places.size() > most_places) places.resize(most_places);
+  for (auto& [where, cells] : places)
     charts.push_back({"Latency by quantile" + (where.empty() ? "" : ", " + where),
                       "of all judged trials together; failed requests count as the slowest", false,
                       LatencyChart{std::move(cells)}});
-  }
   for (const auto& [workload, cells] : workloads)
     for (const auto known : {metrics::Known::latency_p50, metrics::Known::latency_p99})
       if (const auto metric = metrics::find(all.design.metrics, known);
@@ -167,7 +168,6 @@ void add_servers(const Findings& all, const Record& record, std::vector<Chart>& 
       }
       constexpr std::size_t fewest = 3;
       if (levels.size() < fewest) continue;
-      std::ranges::sort(cells);
       for (const auto known :
            {metrics::Known::request_rate, metrics::Known::latency_p50, metrics::Known::latency_p99})
         if (const auto metric = metrics::find(all.design.metrics, known))

@@ -101,7 +101,7 @@ TEST(Services, ServersThatFailLeaveWithTheirReason) {
 TEST(Services, AnOpenLoopIsJudgedByItsLatenciesAndOneThatCannotKeepUpIsToldSo) {
   auto plan = servers_of({{"plain"}, {"work", "300000"}});
   plan.workloads[0].requests =
-      PlannedRequests{.path = "/locks", .arrivals = "400/s", .count = 200, .settle = 20};
+      PlannedRequests{.path = "/locks", .arrivals = "400/s", .count = 100, .settle = 20};
   const auto findings = carry_out(plan);
   EXPECT_EQ(finding_on(findings, "latency p50").verdict, Verdict::worse);
   plan.candidates[1].with["number"] = std::string("8000000");  // more than ten milliseconds a request
@@ -146,9 +146,9 @@ TEST(Services, ThatAreKeptUpStartOnceAndTheirTwinStandsBesideThem) {
 }
 
 TEST(Services, ThatStartSlowlyAreKeptUpUnlessThePlanSaysOtherwise) {
-  auto plan = servers_of({{"late", "300"}, {"late", "300"}});
+  auto plan = servers_of({{"late", "120"}, {"late", "120"}});
   plan.workloads[0].requests->count = 20;
-  plan.rounds.budget = 8;
+  plan.rounds.budget = 3;
   test::Observing observing;
   const auto kept = carry_out(plan, {.observer = &observing});
   EXPECT_THAT(observing.heard, testing::Contains(HasSubstr("they are kept up")));
@@ -165,7 +165,7 @@ TEST(Services, GetAsManyRequestsAsTakeASecondWhereThePlanDoesNotSay) {
   const Scratch scratch;
   auto plan = servers_of({{"plain"}, {"plain"}});
   plan.workloads[0].requests->count = 0;
-  plan.rounds = {.min = 6, .max = 6};
+  plan.rounds = {.min = 6, .max = 6, .budget = 1.5};
   carry_out(plan, {.ledger = scratch.path("l.db")});
   ledger::Ledger ledger(scratch.path("l.db"));
   const auto id = ledger.list().at(0).id;

@@ -24,7 +24,7 @@ std::vector<std::string> duel_of(std::vector<std::string> options, const std::ve
 TEST(DuelOfServers, IsOneLine) {
   const Scratch scratch;
   const auto ran =
-      assay(scratch, duel_of({"/locks", "--clients", "2", "--requests", "200", "--rounds", "7", "--equal",
+      assay(scratch, duel_of({"/locks", "--clients", "2", "--requests", "100", "--rounds", "7", "--equal",
                               "--identify", "/version", "--names", "old,new", "--json"},
                              {SERVE, "PORT", "work", "20000", "vs", SERVE, "PORT", "work", "200000"}));
   ASSERT_EQ(ran.status, 0) << ran.err;

@@ -48,16 +48,11 @@ TEST(Demo, RunsWhollyAndLeavesItsFindings) {
   EXPECT_EQ(document["standings"].size(), 6U);
 }
 
-TEST(Demo, ItsServersAreAPlanOfItsOwn) {
+TEST(Demo, KnowsItsPlans) {
   const Scratch scratch;
-  const auto ran = assay(scratch, {"demo", "services", "canals", "--rounds", "6"});
-  ASSERT_EQ(ran.status, 0) << ran.err;
-  EXPECT_THAT(ran.out, HasSubstr("crowded   left out, its answer is wrong: request 501"));
-  EXPECT_THAT(ran.err, HasSubstr("cached is towpath cached"));
-  const auto page = read_file(scratch.path("canals/findings.html"));
-  EXPECT_THAT(page, HasSubstr("Latency by quantile"));
-  EXPECT_THAT(page, HasSubstr("quantile of the requests"));
-  EXPECT_EQ(assay(scratch, {"demo", "weirs", "canals"}).status, 2);
+  const auto ran = assay(scratch, {"demo", "weirs", "canals"});
+  EXPECT_EQ(ran.status, 2);
+  EXPECT_THAT(ran.err, HasSubstr("write commits, matrix, options, services or stages"));
 }
 
 TEST(Examples, CompareProgramsPrintsFindings) {

@@ -81,7 +81,7 @@ TEST(House, TheToolIsWrittenAgainstWhatUsersHaveAndAProgramsParts) {
   EXPECT_GT(seen, 30U);
 }
 
-TEST(House, EachSourceHasAHeaderOfItsName) {
+TEST(House, EachSourceHasAHeaderOfItsNameAndIncludesItFirst) {
   std::size_t seen = 0;
   for (const auto& entry : fs::recursive_directory_iterator(source / "assay")) {
     const auto path = fs::relative(entry.path(), source / "assay").string();
@@ -91,6 +91,11 @@ TEST(House, EachSourceHasAHeaderOfItsName) {
       continue;
     auto header = entry.path();
     EXPECT_TRUE(fs::exists(header.replace_extension(".hpp"))) << path;
+    // First, so that a header that leans on what others include shows.
+    std::ifstream in(entry.path());
+    std::string first;
+    std::getline(in, first);
+    EXPECT_EQ(first, "#include \"" + fs::relative(header, source).string() + "\"") << path;
     ++seen;
   }
   EXPECT_GT(seen, 150U);

@@ -88,6 +88,14 @@ TEST(LoadNotes, LatenessCountsAgainstTheLatencyToo) {
   EXPECT_EQ(servers.note(NoteKind::sent_late)->threshold, 0.0002);
 }
 
+TEST(LoadNotes, LatenessForWantOfConnectionsIsNotTheMachines) {
+  Servers servers;
+  servers.with("send delay p99", std::vector<double>(10, 0), std::vector<double>(10, 0.01));
+  servers.with("most outstanding", 1.5);
+  EXPECT_FALSE(servers.note(NoteKind::sent_late));
+  EXPECT_TRUE(servers.note(NoteKind::connections_used_up));
+}
+
 TEST(LoadNotes, ADriverOnTheServersCoresIsHeldAgainstTheServersTime) {
   for (const auto& [driver, speaks] : {std::pair{0.00009, true}, {0.00004, false}}) {
     Servers servers;
