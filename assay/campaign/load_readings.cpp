@@ -15,14 +15,19 @@ using metrics::Known;
 
 namespace {
 
+/// Right replies a second. Of a rate that was not sustained while requests were due: until the last reply to
+/// them came, it would be less the longer one of them was held up.
+double rate_of(const LoadCounts& counts) {
+  const auto right = static_cast<double>(counts.latencies.size());
+  if (counts.sustained || !(counts.answered > 0)) return counts.seconds > 0 ? right / counts.seconds : 0;
+  return counts.answered * right / (right + static_cast<double>(counts.failed));
+}
+
 /// What tells whether the load was what it was meant to be.
 template <class Add>
 void add_driving(const LoadCounts& counts, const Add& add) {
   const auto all = static_cast<double>(counts.latencies.size() + counts.failed);
-  const double rate = counts.seconds > 0 ? static_cast<double>(counts.latencies.size()) / counts.seconds : 0;
-  if (counts.offered > 0) {
-    add(Known::sustained, counts.sustained ? 1 : rate / counts.offered);
-  }
+  if (counts.offered > 0) add(Known::sustained, counts.sustained ? 1 : rate_of(counts) / counts.offered);
   if (counts.offered > 0 && counts.sustained) {  // else all wait for all
     add(Known::most_outstanding, static_cast<double>(counts.most_outstanding) /
                                      static_cast<double>(std::max<std::size_t>(counts.connections, 1)));
@@ -64,8 +69,7 @@ void add_load_readings(const LoadCounts& counts, std::optional<double> steady_ra
   trial.calls = static_cast<std::int64_t>(all);
   add(Known::failed_requests, 100.0 * static_cast<double>(counts.failed) / static_cast<double>(all));
   add(Known::server_cpu, counts.cpu / static_cast<double>(all));
-  if (counts.seconds > 0)
-    add(Known::request_rate, static_cast<double>(counts.latencies.size()) / counts.seconds);
+  if (counts.seconds > 0) add(Known::request_rate, rate_of(counts));
   if (steady_rate) add(Known::steady_rate, *steady_rate);
   add_driving(counts, add);
   if (!counts.sustained) return;

@@ -21,6 +21,7 @@ struct LoadCounts {
   double wall = 0;                  ///< seconds that its part of the round took in all
   double offered = 0;               ///< requests a second of an open loop; 0: closed
   bool sustained = true;            ///< the rate of an open loop
+  double answered = 0;              ///< requests a second while they were due, where it was not
   double in_flight = 0;             ///< request-seconds: how many were under way, over time
   double client_seconds = 0;        ///< for which clients of a closed loop might have had one under way
   double driver_cpu = 0;            ///< seconds that sending and receiving took

@@ -155,6 +155,8 @@ void ServiceLife::open_loop(const std::vector<double>& due, const std::vector<st
   counts_.cpu += std::max(server_->cpu() - cpu, 0.0);
   counts_.offered = cell_.arrivals.value_or(0);
   counts_.sustained = !service::is_overloaded(stretch, due.size());
+  if (!counts_.sustained && stretch.due_seconds > 0)
+    counts_.answered = static_cast<double>(stretch.answered_while_due) / stretch.due_seconds;
   counts_.late = stretch.late;
   counts_.most_outstanding = stretch.most_outstanding;
   counts_.connections = slots_;

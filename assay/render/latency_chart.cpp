@@ -42,6 +42,12 @@ ChartJson by_candidate(const Findings& all) {
   return {{"field", "candidate"}, {"type", "nominal"}, {"title", nullptr}, {"sort", std::move(order)}};
 }
 
+/// The same, which another legend describes.
+ChartJson undescribed(ChartJson encoding) {
+  encoding["legend"] = nullptr;
+  return encoding;
+}
+
 }  // namespace
 
 ChartJson latency_chart(const Findings& all, const Record& record, const std::vector<CellId>& cells) {
@@ -85,7 +91,7 @@ ChartJson latency_chart(const Findings& all, const Record& record, const std::ve
         {"title", "latency (ms)"},
         {"scale", {{"type", "log"}, {"nice", false}}}}},
       {"color", by_candidate(all)},
-      {"strokeDash", by_candidate(all)},
+      {"strokeDash", undescribed(by_candidate(all))},
       {"tooltip",
        {{{"field", "candidate"}}, {{"field", "quantile"}}, {{"field", "value"}, {"title", "ms"}}}}};
   return spec;
@@ -125,7 +131,7 @@ ChartJson sweep_chart(const Findings& all, const TrialValues& values, MetricId m
         {"scale", logarithmic}}},
       {"y", y},
       {"color", by_candidate(all)},
-      {"strokeDash", by_candidate(all)},
+      {"strokeDash", undescribed(by_candidate(all))},
       {"tooltip", {{{"field", "candidate"}}, {{"field", "at"}, {"title", factor}}, {{"field", "value"}}}}};
   return spec;
 }

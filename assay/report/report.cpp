@@ -143,8 +143,12 @@ void add_servers(const Findings& all, const Record& record, std::vector<Chart>& 
     auto place = std::ranges::find(places, where, [](const auto& p) { return p.first; });
     if (place == places.end()) place = places.insert(places.end(), {where, {}});
     place->second.push_back(cell);
-    workloads[all.design.cells[cell].workload].push_back(cell);
+    workloads.try_emplace(all.design.cells[cell].workload);
   }
+  for (const auto id : all.design.cells.ids())  // also those whose rate is not sustained, without latencies
+    if (const auto workload = workloads.find(all.design.cells[id].workload);
+        workload != workloads.end() && !all.design.is_twin(id) && all.states[id].is_sound())
+      workload->second.push_back(id);
   if (places.size() > most_places) places.resize(most_places);
   for (auto& [where, cells] : places)
     charts.push_back({"Latency by quantile" + (where.empty() ? "" : ", " + where),

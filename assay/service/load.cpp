@@ -129,6 +129,10 @@ Stretch drive_open(Carrier& carrier, const Load& load, std::span<const double> d
   std::size_t next = 0;
   std::deque<std::size_t> held;  // due, without a free slot
   const auto outstanding = [&] { return held.size() + under_way.count(); };
+  const auto until_now = [&] {
+    stretch.answered_while_due = stretch.sent.size();
+    stretch.due_seconds = now() - start;
+  };
   bool half = false, all = false;
   while (next < due.size() || outstanding() > 0) {
     const double since_start = now() - start;
@@ -147,10 +151,12 @@ Stretch drive_open(Carrier& carrier, const Load& load, std::span<const double> d
     if (!all && next == due.size()) {
       all = true;
       stretch.outstanding = outstanding();
+      until_now();
     }
     if (outstanding() > backlog || stop.stop_requested()) {
       under_way.give_up();
       stretch.gave_up = true;
+      if (!all) until_now();
       break;
     }
     const double next_due = next < due.size() ? start + due[next] : std::numeric_limits<double>::infinity();

@@ -31,6 +31,9 @@ struct Stretch {
   bool gave_up = false;      ///< too many were outstanding, or it was stopped; what was not sent is not there
   /// Of an open loop: requests that had no reply yet when the last was due, and when half were.
   std::size_t outstanding = 0, outstanding_at_half = 0;
+  /// Of an open loop: replies that had come when the last was due or it was given up, and seconds until then.
+  std::size_t answered_while_due = 0;
+  double due_seconds = 0;
   std::size_t most_outstanding = 0;  ///< at any time, of an open loop
   double driver_cpu = 0;             ///< seconds that the calling thread used
 };
