@@ -98,7 +98,7 @@ Trial Services::check(CellId id, std::optional<CellId> baseline, const std::stop
            static_cast<double>(std::max<std::size_t>(cell.clients, 1));
     if (tries_rate && life.trial().outcome == Outcome::ok) {
       const double rate = try_rate(life, stop);
-      groups_.set_rate(id, rate);
+      if (life.trial().outcome == Outcome::ok && !stop.stop_requested()) groups_.set_rate(id, rate);
       each = 1 / rate;
     }
   }

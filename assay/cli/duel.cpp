@@ -169,6 +169,8 @@ void add_duel(CLI::App& app, Action& action) {
       ->needs(serve);
   for (const char* of_programs : {"--stdin", "--exit-ok", "--work", "--abreast", "--discard"})
     serve->excludes(command->get_option(of_programs));
+  for (const char* of_servers : {"--serve", "--clients", "--rate", "--requests", "--ready", "--identify"})
+    command->get_option(of_servers)->group("Between servers");
   add_when_busy(*command, asked->when_busy);
   command->add_option("--seed", asked->seed, "seed of the order of runs; the same seed gives the same order")
       ->check(CLI::NonNegativeNumber);
