@@ -1,4 +1,6 @@
 #include <CLI/CLI.hpp>
+#include <algorithm>
+#include <cstddef>
 #include <cstdlib>
 #include <filesystem>
 #include <iostream>
@@ -72,9 +74,9 @@ std::string lives_of(KeepServer keep) {
   return {};
 }
 
-/// What a service is asked, and by whom.
+/// What a service is asked, and by whom; `servers` of them together.
 std::string load_of(const PlannedWorkload& workload, const plan::PlannedCell& planned,
-                    const std::string& folder) {
+                    const std::string& folder, std::ptrdiff_t servers) {
   if (!workload.requests)
     return "  asked by " + typed(plan::shown_words(planned.client, folder)) + "; " +
            lives_of(KeepServer::trial) + "\n";
@@ -88,7 +90,11 @@ std::string load_of(const PlannedWorkload& workload, const plan::PlannedCell& pl
         std::to_string(*serving.clients) + (*serving.clients == 1 ? " client" : " clients") + " at a time";
   else
     text += requests.arrivals + ", whether or not replies have come";
-  return text + "; " + lives_of(workload.service->keep) + "\n";
+  text += "; " + lives_of(workload.service->keep);
+  if (requests.count > 0)
+    text += "; a round is " + std::to_string(servers) + (servers == 1 ? " server" : " servers") + " and " +
+            std::to_string(servers * requests.count) + " requests";
+  return text + "\n";
 }
 
 void show_cells(const Plan& plan) {
@@ -108,7 +114,12 @@ void show_cells(const Plan& plan) {
     const auto here = plan.workload(planned.cell.workload).name + (setting.empty() ? "" : ", " + setting);
     if (here != group) {
       std::cout << "\n" << here << "\n";
-      if (planned.serving) std::cout << load_of(plan.workload(planned.cell.workload), planned, plan.folder);
+      const auto servers = std::ranges::count_if(cells, [&](const plan::PlannedCell& other) {
+        return other.state.is_sound() && other.cell.workload == planned.cell.workload &&
+               other.cell.setting == planned.cell.setting;
+      });
+      if (planned.serving)
+        std::cout << load_of(plan.workload(planned.cell.workload), planned, plan.folder, servers);
     }
     group = here;
     std::cout << "  " << plan.candidate(planned.cell.candidate).name << ": "

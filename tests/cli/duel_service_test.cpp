@@ -26,7 +26,7 @@ TEST(DuelOfServers, IsOneLine) {
   const auto ran =
       assay(scratch, duel_of({"/locks", "--clients", "2", "--requests", "100", "--rounds", "7", "--equal",
                               "--identify", "/version", "--names", "old,new", "--json"},
-                             {SERVE, "PORT", "work", "20000", "vs", SERVE, "PORT", "work", "200000"}));
+                             {SERVE, "PORT", "work", "6000", "vs", SERVE, "PORT", "work", "60000"}));
   ASSERT_EQ(ran.status, 0) << ran.err;
   const auto document = json::parse(ran.out);
   EXPECT_EQ(document["answers"][0]["verdict"], "worse");
@@ -48,6 +48,7 @@ TEST(DuelOfServers, IsAPlanToo) {
   const auto shown = assay(scratch, {"run", "--show", plan});
   EXPECT_EQ(shown.status, 0) << shown.err;
   EXPECT_THAT(shown.out, HasSubstr("asked for what is in orders.jsonl: 100 requests a trial, 300/s"));
+  EXPECT_THAT(shown.out, HasSubstr("a round is 2 servers and 200 requests"));
 }
 
 TEST(DuelOfServers, WrongRequestsAreRefusedWithTheirOption) {
