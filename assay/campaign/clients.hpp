@@ -31,6 +31,7 @@ class Clients : public Rig {
   std::vector<Trial> run(const Heat& heat, const std::stop_token& stop) override;
 
   bool runs_together(CellId /*cell*/) const override { return false; }
+  double pause_before(CellId cell) const override { return programs_.pause_before(cell); }
   bool is_worth_checking_again(CellId cell) const override { return programs_.is_worth_checking_again(cell); }
 
  private:

@@ -212,8 +212,9 @@ class LayingDown {
     server.command.arguments = words;
     server.command.cores.clear();
     server.command.memory_limit = 0;
-    Control control{.environment = server.control.environment, .keep_output = server.control.keep_output};
-    server.control = std::move(control);
+    server.control = Control{.environment = server.control.environment,
+                             .settle = server.control.settle,
+                             .keep_output = server.control.keep_output};
     return server;
   }
 

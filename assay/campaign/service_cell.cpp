@@ -82,9 +82,9 @@ ServiceCell service_cell(ProcessCell process, const PlannedWorkload& workload,
   // What the server would run until its end is how long its requests take: no time limit of a program's.
   constexpr double a_day = 86400;
   cell.process.command.timeout = a_day;
+  if (!workload.requests) return cell;
   // One core is the driver's where there are two or more; the server has the others, unless the plan says
   // which.
-  if (!workload.requests) return cell;
   const auto allowed = measure::cores_allowed();
   if (asked.core >= 0 && std::ranges::count(allowed, asked.core) == 0)
     throw Error("requests can't be sent from core " + std::to_string(asked.core), workload.name,

@@ -3,30 +3,16 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cmath>
-#include <fstream>
-#include <sstream>
+
+#include "assay/measure/machine.hpp"
 
 namespace assay::inline v1::campaign {
 namespace {
 
-/// Bytes that programs may still take; 0 when the kernel does not say.
-double memory_available() {
-  std::ifstream file("/proc/meminfo");
-  constexpr double bytes_of_kib = 1024;
-  for (std::string line; std::getline(file, line);) {
-    std::istringstream words(line);
-    std::string name;
-    double kib = 0;
-    if (words >> name >> kib && name == "MemAvailable:") return kib * bytes_of_kib;
-  }
-  return 0;
-}
-
 std::string spoken_time(double seconds) {
-  constexpr double minute = 60, long_enough = 120;
-  return seconds >= long_enough ? fmt::format("{:.0f} min", seconds / minute)
-                                : fmt::format("{:.2g} s", seconds);
+  constexpr double minute = 60, long_enough = 120, two_digits = 10;
+  if (seconds >= long_enough) return fmt::format("{:.0f} min", seconds / minute);
+  return seconds >= two_digits ? fmt::format("{:.0f} s", seconds) : fmt::format("{:.2g} s", seconds);
 }
 
 std::string spoken_memory(double bytes) {
@@ -44,6 +30,7 @@ ServiceGroups::ServiceGroups(const std::map<CellId, ServiceCell>& cells, const D
   for (const auto& [id, cell] : cells) {
     auto& group = groups_[key_of(id)];
     group.keep = cell.keep;
+    group.kept = cell.keep == KeepServer::chosen ? KeepServer::round : cell.keep;
     group.count = cell.count;
   }
   for (const auto& trial : log.trials) {
@@ -79,12 +66,13 @@ void ServiceGroups::saw(CellId cell, double start_seconds, double load_seconds, 
   group.start_seconds += start_seconds;
   group.load_seconds += load_seconds;
   group.memory += memory;
+  available_ = measure::memory_available();
+  for (auto& [key, other] : groups_) other.kept = choose(other);
 }
 
 KeepServer ServiceGroups::choose(const Group& group) const {
   if (group.keep != KeepServer::chosen) return group.keep;
-  const double available = memory_available();
-  if (available > 0 && group.memory > most_of_memory * available) return KeepServer::trial;
+  if (available_ > 0 && group.memory > most_of_memory * available_) return KeepServer::trial;
   if (group.start_seconds <= long_start * group.load_seconds) return KeepServer::round;
   double all = 0;
   for (const auto& [key, other] : groups_) all += usual_rounds * (other.start_seconds + other.load_seconds);
@@ -94,17 +82,15 @@ KeepServer ServiceGroups::choose(const Group& group) const {
                                                                                   : KeepServer::round;
 }
 
-KeepServer ServiceGroups::keep(CellId cell) const { return choose(groups_.at(key_of(cell))); }
-
 std::map<WorkloadId, std::string> ServiceGroups::choices() const {
   std::map<WorkloadId, std::string> texts;
   for (const auto& [key, group] : groups_) {
     if (group.keep != KeepServer::chosen || group.servers == 0) continue;
-    if (choose(group) == KeepServer::trial)
+    if (group.kept == KeepServer::trial)
       texts[key.first] = fmt::format(
           "its servers together take {}, and {} are free: each runs alone, in a stretch of its own",
-          spoken_memory(group.memory), spoken_memory(memory_available()));
-    else if (choose(group) == KeepServer::sitting)
+          spoken_memory(group.memory), spoken_memory(available_));
+    else if (group.kept == KeepServer::sitting)
       texts[key.first] = fmt::format(
           "starting its servers takes {} and a round's load {}: they are kept up, and what differs from "
           "start to start is not averaged out (keep = \"round\" starts them afresh: {} rounds take {})",

@@ -26,16 +26,18 @@ class ServiceGroups {
   /// the budget is short of rounds of a second for each cell.
   void set_rate(CellId cell, double rate);
 
-  /// A check's start-up and load, in seconds, and the memory of its server.
+  /// A check's start-up and load, in seconds, and the memory of its server, which has ended.
   void saw(CellId cell, double start_seconds, double load_seconds, double memory);
-  KeepServer keep(CellId cell) const;
+  /// As the checks so far have it: it does not change once they are over, whatever the machine does then.
+  KeepServer keep(CellId cell) const { return groups_.at(key_of(cell)).kept; }
 
   /// Why servers that the plan leaves open are not started afresh for each round, by workload.
   std::map<WorkloadId, std::string> choices() const;
 
  private:
   struct Group {
-    KeepServer keep = KeepServer::chosen;
+    KeepServer keep = KeepServer::chosen;  ///< as the plan has it
+    KeepServer kept = KeepServer::round;   ///< in effect
     std::size_t count = 0, servers = 0;
     double start_seconds = 0, load_seconds = 0, memory = 0;
   };
@@ -47,6 +49,7 @@ class ServiceGroups {
 
   const Design& design_;
   std::map<Key, Group> groups_;
+  double available_ = 0;  ///< bytes of memory, at the last check
 };
 
 }  // namespace assay::inline v1::campaign

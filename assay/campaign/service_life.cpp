@@ -175,6 +175,7 @@ void ServiceLife::take(const Stretch& stretch, std::size_t planned) {
   counts_.seconds += stretch.seconds;
   counts_.in_flight += stretch.in_flight;
   counts_.driver_cpu += stretch.driver_cpu;
+  counts_.driver_beside = cell_.driver_beside;
   counts_.slice_rates.push_back(stretch.seconds > 0 ? static_cast<double>(right) / stretch.seconds : 0);
   if (!server_->still_runs()) fail(Outcome::failed, "the server ended during the load" + server_->log_tail());
 }

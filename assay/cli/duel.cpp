@@ -167,7 +167,7 @@ void add_duel(CLI::App& app, Action& action) {
       ->add_option("--identify", asked->identify,
                    "a path that says what serves, to be sure that it is the right one")
       ->needs(serve);
-  for (const char* of_programs : {"--stdin", "--exit-ok", "--work", "--abreast", "--discard"})
+  for (const char* of_programs : {"--stdin", "--exit-ok", "--work", "--abreast", "--discard", "--settle"})
     serve->excludes(command->get_option(of_programs));
   for (const char* of_servers : {"--serve", "--clients", "--rate", "--requests", "--ready", "--identify"})
     command->get_option(of_servers)->group("Between servers");

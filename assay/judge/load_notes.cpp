@@ -39,19 +39,13 @@ class LoadNotes {
 
  private:
   /// Each cell's values by round.
-  std::map<CellId, RoundValues> by_cells(Known metric) const {
+  ByCell by_cells(Known metric) const {
     const auto id = metrics::find(evidence_.design.metrics, metric);
-    return id ? by_cell(evidence_.values(*id)) : std::map<CellId, RoundValues>{};
+    return id ? by_cell(evidence_.values(*id)) : ByCell{};
   }
 
-  static double typical(const RoundValues& rounds) {
-    std::vector<double> values;
-    for (const auto& [round, value] : rounds) values.push_back(value);
-    return stats::median(values);
-  }
-
-  double typical(Known metric, CellId cell) const {
-    const auto all = by_cells(metric);
+  /// The typical value of a cell; 0 where it has none.
+  static double typical_of(const ByCell& all, CellId cell) {
     const auto found = all.find(cell);
     return found == all.end() ? 0 : typical(found->second);
   }
@@ -100,19 +94,21 @@ class LoadNotes {
   }
 
   void beside() {
+    const auto servers = by_cells(Known::server_cpu);
     for (const auto& [cell, rounds] : by_cells(Known::driver_cpu)) {
       constexpr double much = 0.5;
-      const double server = typical(Known::server_cpu, cell);
+      const double server = typical_of(servers, cell);
       if (server > 0 && typical(rounds) > much * server)
         see({.kind = NoteKind::driver_beside, .figure = typical(rounds) / server, .threshold = much}, cell);
     }
   }
 
   void sent_late() {
+    const auto latencies = by_cells(Known::latency_p50), outstanding = by_cells(Known::most_outstanding);
     for (const auto& [cell, rounds] : by_cells(Known::send_delay)) {
       constexpr double long_time = 0.001, share = 0.1;
-      const double latency = typical(Known::latency_p50, cell);
-      if (typical(Known::most_outstanding, cell) >= 1) continue;  // they waited for a connection
+      const double latency = typical_of(latencies, cell);
+      if (typical_of(outstanding, cell) >= 1) continue;  // they waited for a connection
       const double threshold = latency > 0 ? std::min(long_time, share * latency) : long_time;
       if (typical(rounds) > threshold)
         see({.kind = NoteKind::sent_late, .figure = typical(rounds), .threshold = threshold}, cell);

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cstdlib>
 
+#include "assay/stats/location.hpp"
+
 namespace assay::inline v1::judge {
 namespace {
 
@@ -77,6 +79,13 @@ Family rules_for(const Design& design, MetricId id, std::span<const PairedSeries
   family.max_rounds = std::max(family.max_rounds, 1);
   family.min_rounds = family.max_rounds;
   return family;
+}
+
+double typical(const RoundValues& rounds) {
+  std::vector<double> values;
+  values.reserve(rounds.size());
+  for (const auto& [round, value] : rounds) values.push_back(value);
+  return stats::median(values);
 }
 
 ByCell by_cell(const Column& values) {

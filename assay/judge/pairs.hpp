@@ -16,6 +16,9 @@ namespace assay::inline v1::judge {
 /// A cell's values with their rounds, which are ascending; several of one round in the order of their runs.
 using RoundValues = std::vector<std::pair<int, double>>;
 
+/// The median of the values. REQUIRES: there is one.
+double typical(const RoundValues& rounds);
+
 /// The values of a metric by cell and round. Cost: linear in the values where each cell's come in the order
 /// of their rounds.
 using ByCell = std::map<CellId, RoundValues>;

@@ -16,13 +16,6 @@ namespace {
 
 using Lines = std::map<std::pair<Contrast, MetricId>, ProfileLine>;
 
-double typical(const RoundValues& rounds) {
-  std::vector<double> values;
-  values.reserve(rounds.size());
-  for (const auto& [round, value] : rounds) values.push_back(value);
-  return stats::median(values);
-}
-
 /// The median of the pairs' effects; of values without pairs, of their medians. A difference where a ratio
 /// can't be made.
 Effect seen(const PairedSeries& series, Scale scale, const ProfileLine& line) {

@@ -6,6 +6,8 @@
 #include <algorithm>
 #include <array>
 #include <fstream>
+#include <sstream>
+#include <string>
 #include <thread>
 
 #include "assay/measure/digest.hpp"
@@ -75,6 +77,18 @@ std::string machine_fingerprint(const std::vector<MachineFact>& facts) {
   for (const auto& fact : facts)
     if (std::ranges::count(lasting, fact.name) > 0) all += fact.name + "=" + fact.value + "\n";
   return digest_of(all);
+}
+
+double memory_available() {
+  std::ifstream file("/proc/meminfo");
+  constexpr double bytes_of_kib = 1024;
+  for (std::string line; std::getline(file, line);) {
+    std::istringstream words(line);
+    std::string name;
+    double kib = 0;
+    if (words >> name >> kib && name == "MemAvailable:") return kib * bytes_of_kib;
+  }
+  return 0;
 }
 
 std::string boot_id() { return first_line("/proc/sys/kernel/random/boot_id"); }

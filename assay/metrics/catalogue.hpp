@@ -119,10 +119,15 @@ struct Row {
 /// - `instructions` to `cache miss rate`: hardware counters, user space only.
 /// - `kept warm`: the share of files declared cold that stayed in the page cache. `unseen cpu time`: of
 ///   children whose parent would not wait for them, told by checks; it is not in cpu time.
-/// - `requests per second` to `failed requests`: of services. `steady rate` is the rate of the slices of
-/// load, cleaned of
-///   what all servers of a round had in common at the time; latencies count failed requests as the slowest;
-///   `failed requests` in points, hundredths of all.
+/// - `steady rate` to `failed requests`: of services. `steady rate` is the rate of the slices of load,
+/// cleaned
+///   of what all servers of a round had in common at the time; latencies count failed requests as the
+///   slowest; `failed requests` in points, hundredths of all.
+/// - `rate sustained` to `late rate`: whether services got the load they were meant to get. As shares:
+///   `rate sustained` of what was offered, `clients busy` of their time, `driver busy` and `cpu at rest` of a
+///   core, `connections reopened` of the requests, `most outstanding` of the connections; `late rate` is the
+///   last quarter of the slices' against the others'. `driver cpu per request` where it shares the server's
+///   cores.
 /// - `build time`: of all its build steps, once; shown, not judged.
 /// - `program size`, `text size`, `data size`: of the candidate's program file; exact.
 /// - `time per call` to `peak allocated`: of functions in a contest.

@@ -77,6 +77,9 @@ class ServiceValidator {
       refusal_.raise(path_ + ".run", "a service gets either requests or a program that asks it",
                      "take run out, or requests");
     if (!workload_.requests) return client();
+    if (workload_.control.settle > 0)
+      refusal_.raise(path_ + ".settle", "a server settles by requests",
+                     "write settle = 100 in its [workload.requests]");
     const auto& requests = *workload_.requests;
     const auto path = path_ + ".requests";
     if (requests.file.empty() == requests.path.empty())

@@ -110,9 +110,8 @@ class CurlCarrier : public Carrier {
     const auto& request = wire.request;
     set(handle, CURLOPT_URL, (origin() + request.path).c_str());
     set(handle, CURLOPT_NOBODY, wire.is_head ? 1L : 0L);
-    const bool has_body = !request.body.empty() || request.method == "POST" || request.method == "PUT" ||
-                          request.method == "PATCH";
-    if (has_body) {
+    const bool with_body = has_body(request);
+    if (with_body) {
       set(handle, CURLOPT_POSTFIELDSIZE_LARGE, static_cast<curl_off_t>(request.body.size()));
       set(handle, CURLOPT_POSTFIELDS, request.body.c_str());
     } else if (!wire.is_head) {
@@ -120,7 +119,7 @@ class CurlCarrier : public Carrier {
     }
     set(handle, CURLOPT_CUSTOMREQUEST, wire.is_head ? nullptr : request.method.c_str());
     curl_slist* headers = curl_slist_append(nullptr, "Expect:");
-    if (has_body && !request.headers.contains("Content-Type"))
+    if (with_body && !request.headers.contains("Content-Type"))
       headers = curl_slist_append(headers, "Content-Type:");
     for (const auto& [name, value] : request.headers)
       headers = curl_slist_append(headers, (name + (value.empty() ? ";" : ": " + value)).c_str());

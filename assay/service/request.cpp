@@ -120,13 +120,16 @@ std::vector<Request> read_requests(const std::string& file) {
   return requests;
 }
 
+bool has_body(const Request& request) {
+  return !request.body.empty() || request.method == "POST" || request.method == "PUT" ||
+         request.method == "PATCH";
+}
+
 std::string on_the_wire(const Request& request, const std::string& host) {
   auto text = request.method + " " + request.path + " HTTP/1.1\r\n";
   if (!request.headers.contains("Host")) text += "Host: " + host + "\r\n";
   for (const auto& [name, value] : request.headers) text += name + ": " + value + "\r\n";
-  if (!request.body.empty() || request.method == "POST" || request.method == "PUT" ||
-      request.method == "PATCH")
-    text += "Content-Length: " + std::to_string(request.body.size()) + "\r\n";
+  if (has_body(request)) text += "Content-Length: " + std::to_string(request.body.size()) + "\r\n";
   return text + "\r\n" + request.body;
 }
 

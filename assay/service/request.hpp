@@ -23,6 +23,9 @@ struct Request {
 /// of that, and for a file without requests.
 std::vector<Request> read_requests(const std::string& file);
 
+/// Whether it is sent with a body, which may be empty.
+bool has_body(const Request& request);
+
 /// The request in HTTP/1.1, with `Host`, and `Content-Length` where there is a body.
 std::string on_the_wire(const Request& request, const std::string& host);
 

@@ -6,6 +6,7 @@
 #include "assay/campaign/carry_out.hpp"
 #include "assay/campaign/load_readings.hpp"
 #include "assay/ledger/ledger.hpp"
+#include "assay/measure/process.hpp"
 #include "support/observing.hpp"
 #include "support/plans.hpp"
 #include "support/tool.hpp"
@@ -175,6 +176,17 @@ TEST(Services, GetAsManyRequestsAsTakeASecondWhereThePlanDoesNotSay) {
     if (trial.round && trial.outcome == Outcome::ok) counts.insert(trial.calls);
   ASSERT_EQ(counts.size(), 1U) << "alike for all";
   EXPECT_GE(*counts.begin(), 1000);
+}
+
+TEST(Services, ThatShareTheDriversCoreAreToldSo) {
+  auto plan = servers_of({{"plain"}, {"plain"}});
+  const int core = measure::cores_allowed().front();
+  plan.workloads[0].requests->core = core;
+  plan.workloads[0].control.cores = {core};
+  const auto findings = carry_out(plan);
+  EXPECT_TRUE(std::ranges::any_of(findings.trust, [](const Note& n) {
+    return n.kind == NoteKind::driver_beside;
+  })) << "a server that does nothing takes less than sending does";
 }
 
 TEST(Services, SayWhoTheyAreWhenAsked) {

@@ -16,6 +16,7 @@ struct Malformed {
 const std::string two =
     "[[candidate]]\nname = \"a\"\nexe = \"./a\"\n[[candidate]]\nname = \"b\"\nexe = \"./b\"\n";
 const std::string work = "[[workload]]\nname = \"w\"\nrun = [\"${exe}\"]\n";
+const std::string service = "[[workload]]\nname='w'\nservice={start=['./a','${port}']}\n";
 
 const std::vector<Malformed> malformed = {
     {"MisspeltSection", "[paln]\n", "p.toml:1:2: unknown key \"paln\"; did you mean \"plan\"?"},
@@ -67,29 +68,19 @@ const std::vector<Malformed> malformed = {
     {"ServiceWithoutPort",
      two + "[[workload]]\nname='w'\nservice={start=['./a']}\nrequests={path='/',clients=2}\n",
      "the server is not told its port"},
-    {"ServiceWithoutRequests", two + "[[workload]]\nname='w'\nservice={start=['./a','${port}']}\n",
-     "nothing is asked of the service"},
+    {"ServiceWithoutRequests", two + service, "nothing is asked of the service"},
     {"RequestsWithoutService", two + work + "requests={path='/',clients=2}\n",
      "there is no server that the requests go to"},
     {"ServiceThatRuns", two + work + "service={start=['./a','${port}']}\nrequests={path='/',clients=2}\n",
      "a service gets either requests or a program that asks it"},
-    {"TwoLoops",
-     two + "[[workload]]\nname='w'\nservice={start=['./a','${port}']}\nrequests={path='/"
-           "',clients=2,arrivals='4/s'}\n",
-     "either so many clients"},
-    {"NoClients",
-     two + "[[workload]]\nname='w'\nservice={start=['./a','${port}']}\nrequests={path='/',clients='few'}\n",
-     "\"few\" is no number of clients"},
-    {"NoRate",
-     two + "[[workload]]\nname='w'\nservice={start=['./a','${port}']}\nrequests={path='/',arrivals='40'}\n",
-     "\"40\" is no rate"},
-    {"Http2WithoutTls",
-     two + "[[workload]]\nname='w'\nservice={start=['./a','${port}']}\n"
-           "requests={path='/',clients=2,protocol='http/2'}\n",
+    {"TwoLoops", two + service + "requests={path='/',clients=2,arrivals='4/s'}\n", "either so many clients"},
+    {"NoClients", two + service + "requests={path='/',clients='few'}\n", "\"few\" is no number of clients"},
+    {"NoRate", two + service + "requests={path='/',arrivals='40'}\n", "\"40\" is no rate"},
+    {"Http2WithoutTls", two + service + "requests={path='/',clients=2,protocol='http/2'}\n",
      "HTTP/2 is spoken over TLS"},
-    {"AuthorityWithoutTls",
-     two + "[[workload]]\nname='w'\nservice={start=['./a','${port}']}\n"
-           "requests={path='/',clients=2,authority='c.pem'}\n",
+    {"ServiceThatPauses", two + service + "requests={path='/',clients=2}\nsettle='1 s'\n",
+     "a server settles by requests"},
+    {"AuthorityWithoutTls", two + service + "requests={path='/',clients=2,authority='c.pem'}\n",
      "a certificate is looked at with TLS only"},
     {"KeptServersWithoutTwin",
      "rounds={twin=false}\n" + two +
