@@ -45,13 +45,16 @@ Services::~Services() = default;
 
 void Services::close() { kept_.clear(); }
 
-/// Requests a second that a server answers once it has settled.
-double Services::try_rate(ServiceLife& life, const std::stop_token& stop) {
-  constexpr double enough = 0.3, most = 100'000;
+/// Requests a second that a server answers, as far as settling it tells; `surely`: once it has settled.
+double Services::rate_of(ServiceLife& life, bool surely, const std::stop_token& stop) {
+  constexpr double enough = 0.3, least = 0.01, most = 100'000;
   const auto settle = life.cell().settle;
-  const double rate = life.settle(settle, stop);
-  const auto count = std::clamp(rate * enough, static_cast<double>(settle), most);
-  return std::max(life.settle(static_cast<std::size_t>(count), stop), 1.0);
+  double rate = life.settle(settle, stop);
+  if (surely && life.trial().outcome == Outcome::ok) {
+    const auto count = std::clamp(rate * enough, static_cast<double>(settle), most);
+    rate = life.settle(static_cast<std::size_t>(count), stop);
+  }
+  return std::max(rate, least);
 }
 
 Trial Services::check(CellId id, std::optional<CellId> baseline, const std::stop_token& stop) {
@@ -64,15 +67,13 @@ Trial Services::check(CellId id, std::optional<CellId> baseline, const std::stop
   std::vector<KeptAnswer> masked;
   measure::Digest all;
   std::string difference;
-  double latencies = 0;
   const bool tries_rate = !groups_.count(id);
   double each = 0;
-  if (life.begin(tries_rate ? cell.slots() : 1, stop)) {
+  if (life.begin(cell.slots(), stop)) {
     life.ask_each(
         requests.size(),
         [&](const service::Sent& sent, const std::string& body) {
           const auto name = name_of(requests, sent.request);
-          latencies += sent.latency;
           if (sent.fault != service::Fault::none)
             return life.fail(stop.stop_requested() ? Outcome::interrupted : Outcome::failed,
                              name + ": " + to_string(sent.fault));
@@ -93,13 +94,12 @@ Trial Services::check(CellId id, std::optional<CellId> baseline, const std::stop
           masked.emplace_back(check::Answer{mine, true, {}, mine.size()});
         },
         stop);
-    // What a trial will likely take.
-    each = latencies / static_cast<double>(requests.size()) /
-           static_cast<double>(std::max<std::size_t>(cell.clients, 1));
-    if (tries_rate && life.trial().outcome == Outcome::ok) {
-      const double rate = try_rate(life, stop);
-      if (life.trial().outcome == Outcome::ok && !stop.stop_requested()) groups_.set_rate(id, rate);
+    // The first replies took longer than later ones do, and may be few.
+    if (life.trial().outcome == Outcome::ok) {
+      const double rate = rate_of(life, tries_rate, stop);
       each = 1 / rate;
+      if (tries_rate && life.trial().outcome == Outcome::ok && !stop.stop_requested())
+        groups_.set_rate(id, rate);
     }
   }
   life.end(stop);

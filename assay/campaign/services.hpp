@@ -36,9 +36,9 @@ class Services : public Rig {
 
   bool serves(CellId cell) const { return cells_.contains(cell); }
 
-  /// Asks a server of its own for each request once, one after the other. What it replied is remembered for
-  /// run(). The first of a workload and setting tries how many requests take a second, where the plan does
-  /// not say how many a trial has.
+  /// Asks a server of its own for each request once, one after the other, and settles it to see how long a
+  /// trial may take. What it replied is remembered for run(). The first of a workload and setting tries how
+  /// many requests take a second, where the plan does not say how many a trial has.
   Trial check(CellId cell, std::optional<CellId> baseline, const std::stop_token& stop) override;
 
   /// A trial one of whose replies is no longer what the check saw, and not right either, is wrong; one whose
@@ -55,7 +55,7 @@ class Services : public Rig {
   /// Replies that a check found right: of each request the digests of its bodies.
   using Known = std::vector<std::set<std::uint64_t>>;
 
-  static double try_rate(ServiceLife& life, const std::stop_token& stop);
+  static double rate_of(ServiceLife& life, bool surely, const std::stop_token& stop);
   bool keeps(CellId cell) const { return groups_.keep(cell) == KeepServer::sitting; }
   std::unique_ptr<ServiceLife> life_for(CellId id, Role role, const std::stop_token& stop);
   void load(std::vector<std::unique_ptr<ServiceLife>>& lives, const Heat& heat,
