@@ -6,6 +6,7 @@
 #include "assay/plan/matrix.hpp"
 #include "assay/plan/narrow.hpp"
 #include "assay/plan/placeholders.hpp"
+#include "assay/plan/project.hpp"
 #include "assay/plan/read.hpp"
 #include "assay/plan/validate.hpp"
 #include "assay/plan/write.hpp"

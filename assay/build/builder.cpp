@@ -88,6 +88,21 @@ void hide_from_git(const std::string& assay_folder) {
   if (fs::is_directory(assay_folder, ignored) && !fs::exists(file, ignored)) std::ofstream(file) << "*\n";
 }
 
+std::vector<std::string> programs_of(const Built& built, std::size_t most) {
+  std::vector<std::string> found;
+  std::error_code failed;
+  fs::recursive_directory_iterator at(built.out, failed), end;
+  for (; !failed && at != end; at.increment(failed)) {
+    if (at->is_directory(failed) && at->path().filename() == "CMakeFiles") at.disable_recursion_pending();
+    if (at->is_regular_file(failed) &&
+        (at->status(failed).permissions() & fs::perms::owner_exec) != fs::perms::none)
+      found.push_back(at->path().lexically_relative(built.out).string());
+  }
+  std::ranges::sort(found);
+  if (found.size() > most) found.resize(most);
+  return found;
+}
+
 Built Builder::build(const Order& order, const std::stop_token& stop) {
   std::error_code failed;
   fs::create_directories(fs::path(cache_) / "builds", failed);

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <cstddef>
 #include <cstdint>
 #include <functional>
 #include <map>
@@ -58,6 +59,10 @@ class Builder {
   std::function<void(const std::string&)> say_;
   std::map<std::pair<std::string, std::string>, Source> found_;  ///< by folder and commit, found once
 };
+
+/// Names of the programs that a build has left in its `out`, below it, sorted; at most `most`. For messages.
+/// Cost: walks the folder.
+std::vector<std::string> programs_of(const Built& built, std::size_t most);
 
 /// Where a plan in `folder` has its cache.
 std::string cache_of(const std::string& folder);

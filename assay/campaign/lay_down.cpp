@@ -131,7 +131,10 @@ class LayingDown {
     } catch (const Error& error) {
       const bool its_own = error.place() == planned.program || error.place() == planned.command.front();
       if (built == nullptr || !its_own) throw;
-      states_[id] = {Standing::failed, "its build yields no such program: " + error.place()};
+      std::string yields;
+      for (const auto& name : build::programs_of(*built, 5)) yields += (yields.empty() ? "" : ", ") + name;
+      states_[id] = {Standing::failed, "its build yields no such program: " + error.place() +
+                                           "; in ${out} there is " + (yields.empty() ? "none" : yields)};
       return;
     }
     if (planned.serving && states_[id].is_sound()) {

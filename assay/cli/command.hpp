@@ -25,9 +25,13 @@ using program::exit_interrupted;
 using program::exit_nothing_measured;
 using program::exit_request;
 
+/// Stands for the first -- of a duel's arguments, which no argument can be.
+inline constexpr const char* end_of_options = "\x1e--";
+
 // One function per command, each in a file of its own: adds the command with its options and help to `app`,
 // and sets `action` when the command is chosen.
 void add_duel(CLI::App& app, Action& action);
+void add_plan(CLI::App& app, Action& action);
 void add_run(CLI::App& app, Action& action);
 void add_forecast(CLI::App& app, Action& action);
 void add_again(CLI::App& app, Action& action);

@@ -1,5 +1,6 @@
 #include "assay/cli/comparing.hpp"
 
+#include <fstream>
 #include <iostream>
 
 #include "assay/cli/command.hpp"
@@ -30,13 +31,25 @@ int status_of(const Findings& findings, const std::string& go_on) {
   return exit_nothing_measured;
 }
 
+void write_junit(const GateResult& result, const Design& design, const std::string& path) {
+  std::ofstream file(path);
+  file << render::to_junit(result, design);
+  file.close();
+  if (!file) throw Error("the reasons can't be written here", path, "look at the folder and the disk");
+}
+
 int compare(const Plan& plan, const Comparing& how) {
   Watching watching(how);
   try {
     const auto findings = campaign::carry_out(plan, watching.options());
     watching.progress().clear();
     show(findings, how.json);
-    return status_of(findings, how.go_on);
+    const int status = status_of(findings, how.go_on);
+    if (!how.gated || status == exit_interrupted) return status;
+    const auto result = judge::hold_against(findings, plan.gate);
+    (how.json ? std::cerr : std::cout) << "\n" << render::to_text(result, findings.design);
+    if (!how.junit.empty()) write_junit(result, findings.design, how.junit);
+    return result.passes ? status : exit_gate;
   } catch (const Error& error) {
     if (error.code() != Error::Code::ledger_full || how.go_on.empty()) throw;
     throw Error(error.problem(), error.place(), error.remedy() + "; then go on with " + how.go_on,

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "assay/compare.hpp"
+#include "assay/gate.hpp"
 #include "assay/judge.hpp"
 #include "assay/plan.hpp"
 #include "assay/program/asking.hpp"
@@ -23,6 +24,8 @@ struct Comparing {
   bool goes_on_to_first_look = false;  ///< see campaign::Options
   std::string go_on;  ///< the command that takes an interrupted campaign up again; empty: there is none
   std::map<std::string, std::string> variables;  ///< see campaign::Options
+  bool gated = false;  ///< holds the findings against the plan's gate, which decides the exit status
+  std::string junit;   ///< a file for what the gate said; empty: none
 };
 
 /// The options of a comparison, with progress, messages and stopping.
@@ -43,6 +46,9 @@ int compare(const Plan& plan, const Comparing& how);
 
 /// The exit status that goes with findings; says so when nothing could be compared, or how to go on.
 int status_of(const Findings& findings, const std::string& go_on);
+
+/// Writes what a gate said as JUnit XML. Throws Error.
+void write_junit(const GateResult& result, const Design& design, const std::string& path);
 
 using program::parse_budget;
 using program::parse_margin;

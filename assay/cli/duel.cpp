@@ -1,6 +1,7 @@
 #include <unistd.h>
 
 #include <CLI/CLI.hpp>
+#include <algorithm>
 #include <filesystem>
 #include <fstream>
 #include <iostream>
@@ -25,6 +26,12 @@ and the first is the baseline. Nothing passes through a shell; who wants one wri
   assay duel --margin 5% --names fast,small gzip -1 -c log vs gzip -9 -c log
   assay duel --match '^total' --rounds 30 ./old vs ./new
   assay duel --serve /plan ./old --port PORT vs ./new --port PORT
+
+Commits are built in a cache and run by one command; CMake, Meson, Make, Cargo, Go and npm projects are known by
+their files, and --build says how anything else is built. A whole job in CI:
+
+  assay duel --commits main,. -- '${out}/towpath' plan net.txt orders.txt
+  assay duel --commits merge-base:main,HEAD --equal --allow 2% --junit gate.xml -- '${out}/towpath' plan net.txt
 
 The verdicts: + better, ! worse, = same (no change as large as the margin), ? unclear (measure more).)";
 
@@ -54,6 +61,8 @@ int duel(const DuelAsked& asked, const std::vector<std::string>& words) {
   const auto repeat_flag = [&](const char* name, bool given) {
     if (given) again.emplace_back(name);
   };
+  repeat_option("--commits", asked.commits);
+  for (const auto& step : asked.build) repeat_option("--build", step);
   repeat_option("--margin", asked.margin);
   repeat_option("--precise", asked.precise);
   repeat_option("--watch", asked.watch);
@@ -82,16 +91,21 @@ int duel(const DuelAsked& asked, const std::vector<std::string>& words) {
   if (asked.requests > 0) repeat_option("--requests", std::to_string(asked.requests));
   repeat_option("--ready", asked.ready);
   repeat_option("--identify", asked.identify);
+  repeat_option("--allow", asked.allow);
+  if (!asked.commits.empty()) again.emplace_back("--");
   again.insert(again.end(), words.begin(), words.end());
+  const auto ledger = asked.commits.empty() ? state_ledger() : plan_ledger("./assay.toml");
   return compare(plan, {.kind = "duel",
-                        .ledger = asked.ledger.empty() ? state_ledger() : asked.ledger,
+                        .ledger = asked.ledger.empty() ? ledger : asked.ledger,
                         .repeat = typed(again),
                         .when_busy = asked.when_busy,
                         .json = asked.json,
                         .again_of = {},
                         .goes_on_to_first_look = asked.budget.empty() && isatty(STDERR_FILENO) == 1,
                         .go_on = {},
-                        .variables = values_only(asked.environment)});
+                        .variables = values_only(asked.environment),
+                        .gated = !asked.allow.empty() || !asked.junit.empty(),
+                        .junit = asked.junit});
 }
 
 }  // namespace
@@ -133,7 +147,8 @@ void add_duel(CLI::App& app, Action& action) {
       ->add_option("--cold", asked->cold,
                    "a file dropped from the page cache before each trial; may be repeated")
       ->take_all()
-      ->expected(1);
+      ->expected(1)
+      ->allow_extra_args(false);
   command->add_option("--cores", asked->cores, "the cores that trials may run on, like 0,1");
   command->add_option("--nice", asked->nice, "added to the trials' niceness")->check(CLI::Range(-40, 40));
   command->add_option("--env", asked->environment,
@@ -171,6 +186,24 @@ void add_duel(CLI::App& app, Action& action) {
     serve->excludes(command->get_option(of_programs));
   for (const char* of_servers : {"--serve", "--clients", "--rate", "--requests", "--ready", "--identify"})
     command->get_option(of_servers)->group("Between servers");
+  command->add_option(
+      "--commits", asked->commits,
+      "commits of this folder's repository, the first the baseline, like main,HEAD,. (the working "
+      "tree) or merge-base:main; the command names what they build: '${out}/towpath'");
+  command
+      ->add_option(
+          "--build", asked->build,
+          "a command that builds a commit, in place of what is usual for this project; may be repeated")
+      ->take_all()
+      ->expected(1)
+      ->allow_extra_args(false)
+      ->needs("--commits");
+  for (const char* of_commits : {"--commits", "--build"})
+    command->get_option(of_commits)->group("Between commits");
+  command->add_option(
+      "--allow", asked->allow,
+      "for CI: a change to the worse that is let pass, like 2%; exit status 1 where one is more");
+  command->add_option("--junit", asked->junit, "write what the gate said to this file as JUnit XML");
   add_when_busy(*command, asked->when_busy);
   command->add_option("--seed", asked->seed, "seed of the order of runs; the same seed gives the same order")
       ->check(CLI::NonNegativeNumber);
@@ -181,8 +214,10 @@ void add_duel(CLI::App& app, Action& action) {
   command->footer(duel_examples);
   command->callback([command, asked, &action] {
     auto words = command->remaining();
-    if (!words.empty() && words.front() == "--") words.erase(words.begin());
-    if (!words.empty() && words.front().starts_with("-")) throw CLI::ExtrasError("duel", {words.front()});
+    const bool ended = !words.empty() && words.front() == end_of_options;
+    if (ended) words.erase(words.begin());
+    std::ranges::replace(words, std::string(end_of_options), std::string("--"));
+    if (!ended && !words.empty() && words.front().starts_with("-")) throw CLI::ExtrasError("duel", {words.front()});
     // Options that programs hardly have, but for the duel's own: who writes them meant the duel.
     for (const auto& word : words)
       if (word == "--rounds" || word == "--budget" || word == "--margin" || word == "--names")

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cctype>
 #include <filesystem>
+#include <iostream>
 #include <set>
 #include <sstream>
 
@@ -170,7 +171,86 @@ PlannedWorkload workload_of(const DuelAsked& asked) {
   return workload;
 }
 
+/// One command, run as each commit has built it.
+std::vector<PlannedCandidate> candidates_of_commits(const DuelAsked& asked,
+                                                    const std::vector<std::string>& words) {
+  if (words.empty())
+    throw Error("there is no command to run", "--commits",
+                "write it last: assay duel --commits main,. -- '${out}/towpath' in.txt");
+  if (std::ranges::count(words, "vs") > 0)
+    throw Error("the commits are what is compared, all by one command", "--commits", "leave out the word vs");
+  if (std::ranges::none_of(words, [](const auto& word) {
+        return word.find("${out}") != std::string::npos || word.find("${source}") != std::string::npos;
+      }))
+    throw Error(
+        "the command names nothing that a commit's build yields, so all would run the same program: " +
+            typed(words),
+        "--commits",
+        "write where the build leaves it, in single quotes for the shell: '${out}/" +
+            end_of(words.front(), 1) + "' or '${source}/" + end_of(words.front(), 1) + "'");
+  auto commits = split(asked.commits, ',');
+  std::erase(commits, "");
+  if (commits.size() < 2)
+    throw Error("there is nothing to compare it with: " + asked.commits, "--commits",
+                "name two or more, the first the baseline: --commits main,HEAD or merge-base:main,.");
+  const auto names = asked.names.empty() ? commits : split(asked.names, ',');
+  if (names.size() != commits.size())
+    throw Error(std::to_string(names.size()) + " names for " + std::to_string(commits.size()) + " commits",
+                "--names", "give one name for each, with commas between");
+  const auto build = build_of_duel(asked);
+  std::vector<PlannedCandidate> candidates;
+  for (std::size_t i = 0; i < commits.size(); ++i)
+    candidates.push_back({.name = names[i] == "." ? "working tree" : names[i],
+                          .run = words,
+                          .commit = commits[i],
+                          .build = build});
+  return candidates;
+}
+
+std::vector<PlannedCandidate> candidates_of_commands(const DuelAsked& asked,
+                                                     const std::vector<std::string>& words) {
+  const auto commands = split_at_vs(words);
+  if (words.empty())
+    throw Error("there is nothing to compare", "duel",
+                "write it like: assay duel ./old in.txt vs ./new in.txt");
+  if (commands.size() < 2)
+    throw Error("a duel of one: " + typed(words), "duel",
+                "part the commands with the word vs: assay duel ./old vs ./new");
+  if (std::ranges::any_of(commands, [](const auto& c) { return c.empty(); }))
+    throw Error("a command is missing beside the word vs", "duel",
+                "write it like: assay duel ./old vs ./new");
+  auto names = asked.names.empty() ? names_for(commands) : split(asked.names, ',');
+  if (names.size() != commands.size())
+    throw Error(std::to_string(names.size()) + " names for " + std::to_string(commands.size()) + " commands",
+                "--names", "give one name for each, with commas between");
+  std::vector<PlannedCandidate> candidates;
+  for (std::size_t i = 0; i < commands.size(); ++i) {
+    candidates.push_back({.name = names[i]});
+    candidates.back().run = literals(commands[i]);
+  }
+  return candidates;
+}
+
 }  // namespace
+
+Build build_of_duel(const DuelAsked& asked) {
+  Build build;
+  if (!asked.build.empty()) {
+    for (const auto& step : asked.build)
+      build.steps.push_back(option("--build", [&] { return words_of(step); }));
+    return build;
+  }
+  const auto folder = std::filesystem::current_path().string();
+  const auto project = plan::recognise_project(folder);
+  if (!project)
+    throw Error("it is not known how this project is built: it has none of " + plan::project_files(), folder,
+                "say it with --build 'COMMAND', once for each step; ${out} is where it should go, ${source} "
+                "the commit's files");
+  std::cerr << "assay: a " << project->kind << " project (" << project->file
+            << "); each commit is built by\n";
+  for (const auto& step : project->build.steps) std::cerr << "assay:   " << typed(step) << "\n";
+  return project->build;
+}
 
 std::string names_only(const std::string& variables) {
   std::string names;
@@ -190,27 +270,10 @@ std::map<std::string, std::string> values_only(const std::string& variables) {
 }
 
 Plan plan_of_duel(const DuelAsked& asked, const std::vector<std::string>& words) {
-  const auto commands = split_at_vs(words);
-  if (words.empty())
-    throw Error("there is nothing to compare", "duel",
-                "write it like: assay duel ./old in.txt vs ./new in.txt");
-  if (commands.size() < 2)
-    throw Error("a duel of one: " + typed(words), "duel",
-                "part the commands with the word vs: assay duel ./old vs ./new");
   Plan plan;
   plan.folder = std::filesystem::current_path().string();
-  if (std::ranges::any_of(commands, [](const auto& c) { return c.empty(); }))
-    throw Error("a command is missing beside the word vs", "duel",
-                "write it like: assay duel ./old vs ./new");
-  auto names = asked.names.empty() ? names_for(commands) : split(asked.names, ',');
-  if (names.size() != commands.size())
-    throw Error(std::to_string(names.size()) + " names for " + std::to_string(commands.size()) + " commands",
-                "--names", "give one name for each, with commas between");
-  for (std::size_t i = 0; i < commands.size(); ++i) {
-    PlannedCandidate candidate{.name = names[i]};
-    candidate.run = literals(commands[i]);
-    plan.candidates.push_back(std::move(candidate));
-  }
+  plan.candidates =
+      asked.commits.empty() ? candidates_of_commands(asked, words) : candidates_of_commits(asked, words);
   plan.workloads.push_back(asked.serve.empty() ? workload_of(asked) : service_of_duel(asked, plan));
   plan.workloads.back().control = control_of(asked);
   if (!asked.rounds.empty()) plan.rounds = parse_rounds(asked.rounds);
@@ -220,6 +283,7 @@ Plan plan_of_duel(const DuelAsked& asked, const std::vector<std::string>& words)
   if (!asked.precise.empty())
     plan.rounds.precise = option("--precise", [&] { return parse_share(asked.precise); });
   if (!asked.margin.empty()) plan.margin = option("--margin", [&] { return parse_share(asked.margin); });
+  if (!asked.allow.empty()) plan.gate.allow = option("--allow", [&] { return parse_share(asked.allow); });
   if (asked.seed >= 0) plan.seed = static_cast<std::uint64_t>(asked.seed);
   plan::validate(plan, {{"rounds.max", "--rounds"},
                         {"rounds.min", "--rounds"},

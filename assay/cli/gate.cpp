@@ -1,7 +1,6 @@
 #include "assay/gate.hpp"
 
 #include <CLI/CLI.hpp>
-#include <fstream>
 #include <iostream>
 #include <memory>
 
@@ -52,13 +51,7 @@ int gate(const GateAsked& asked) {
   const auto rules = gate_of(record.design, asked.allow, asked.undecided);
   const auto result = judge::hold_against(findings, rules, only);
   std::cout << render::to_text(result, findings.design, asked.all);
-  if (!asked.junit.empty()) {
-    std::ofstream file(asked.junit);
-    file << render::to_junit(result, findings.design);
-    file.close();
-    if (!file)
-      throw Error("the reasons can't be written here", asked.junit, "look at the folder and the disk");
-  }
+  if (!asked.junit.empty()) write_junit(result, findings.design, asked.junit);
   return result.passes ? exit_done : exit_gate;
 }
 

@@ -15,8 +15,10 @@ constexpr const char* main_examples =
   assay duel ./old in.txt vs ./new in.txt
 The same from standard input, where the answers must agree:
   assay duel --stdin in.txt --equal ./old vs ./new
+Two commits of the project in this folder, built in a cache (. is the working tree):
+  assay duel --commits main,. -- '${out}/towpath' in.txt
 A plan with several candidates, workloads and sizes:
-  assay run assay.toml
+  assay run assay.toml     (assay plan writes one to begin with)
 See the last findings again, or as JSON:
   assay verdict
   assay verdict --json
@@ -26,6 +28,17 @@ What this machine is like to measure on:
   assay conditions
 
 Exit status: 0 done, 1 the gate did not pass, 2 the request is wrong, 3 nothing could be measured, 130 interrupted.)";
+
+/// The arguments as the parser takes them: last first, and the first -- marked, which would else end a duel's
+/// command before it begins.
+std::vector<std::string> arguments_of(int argc, char** argv) {
+  std::vector<std::string> arguments(argv + 1, argv + argc);
+  if (arguments.front() == "duel")
+    if (const auto end = std::ranges::find(arguments, "--"); end != arguments.end())
+      *end = assay::cli::end_of_options;
+  std::ranges::reverse(arguments);
+  return arguments;
+}
 
 int run(int argc, char** argv) {
   CLI::App app(
@@ -38,6 +51,7 @@ int run(int argc, char** argv) {
   app.require_subcommand(1);
   assay::cli::Action action;
   assay::cli::add_duel(app, action);
+  assay::cli::add_plan(app, action);
   assay::cli::add_run(app, action);
   assay::cli::add_forecast(app, action);
   assay::cli::add_verdict(app, action);
@@ -59,7 +73,7 @@ int run(int argc, char** argv) {
   if (const std::string first = argv[1]; !first.starts_with("-") && std::ranges::count(commands, first) == 0)
     throw assay::Error("unknown command \"" + first + "\"", "assay", assay::meant_or_known(first, commands));
   try {
-    app.parse(argc, argv);
+    app.parse(arguments_of(argc, argv));
   } catch (const CLI::ParseError& error) {
     const int status = app.exit(error);
     return status == 0 ? assay::cli::exit_done : assay::cli::exit_request;

@@ -81,8 +81,12 @@ std::optional<NoteKind> how_alike(const Design& design, const Candidate& candida
   const auto &mine = candidate.from, &its = baseline.from;
   const bool told_the_same = baseline.options == candidate.options;
   if (mine.exe_digest != its.exe_digest) return {};
-  if (!mine.commit.empty() && told_the_same)
-    return mine.commit == its.commit ? NoteKind::same_commit : NoteKind::same_commit_program;
+  // An interpreter is no commit's: what it is given to run may differ.
+  const bool is_built = mine.exe.find("${") != std::string::npos;
+  if (!mine.commit.empty() && told_the_same) {
+    if (mine.commit == its.commit) return NoteKind::same_commit;
+    return is_built ? std::optional(NoteKind::same_commit_program) : std::nullopt;
+  }
   if (its.exe != mine.exe) return NoteKind::same_program;
   return told_the_same ? std::optional(NoteKind::same_command) : std::nullopt;
 }
