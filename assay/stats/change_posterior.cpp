@@ -1,0 +1,116 @@
+#include "assay/stats/change_posterior.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <numeric>
+
+#include "assay/model/error.hpp"
+#include "assay/stats/location.hpp"
+
+namespace assay::inline v1::stats {
+namespace {
+
+constexpr double wild_share = 0.05, wild_width = 10;
+
+/// ln of the density of a standard value at z, up to a constant.
+double log_density(double z) {
+  const double usual = (1 - wild_share) * std::exp(-z * z / 2);
+  const double wild = wild_share / wild_width * std::exp(-z * z / (2 * wild_width * wild_width));
+  return std::log(usual + wild);
+}
+
+double log_likelihood(std::span<const double> values, double level, double scale) {
+  // Very far out both parts vanish: what is farther tells no more.
+  constexpr double farthest = 300;
+  double sum = 0;
+  for (const double value : values)
+    sum += log_density(std::clamp((value - level) / scale, -farthest, farthest));
+  return sum;
+}
+
+double entropy(double p) {
+  if (p <= 0 || p >= 1) return 0;
+  return -(p * std::log2(p) + (1 - p) * std::log2(1 - p));
+}
+
+double normal_density(double z) { return std::exp(-z * z / 2) / std::sqrt(2 * std::acos(-1.0)); }
+
+}  // namespace
+
+ChangePosterior::ChangePosterior(std::size_t last) : values_(last + 1) {
+  if (last == 0) throw DomainError("a change needs a place to be at");
+}
+
+void ChangePosterior::add(std::size_t place, double value) {
+  if (place >= values_.size()) throw DomainError("there is no such place", place);
+  if (!std::isfinite(value)) throw DomainError("a value is not finite", place, value);
+  values_[place].push_back(value);
+}
+
+std::size_t ChangePosterior::count() const {
+  return std::accumulate(values_.begin(), values_.end(), std::size_t{0},
+                         [](std::size_t sum, const auto& here) { return sum + here.size(); });
+}
+
+double ChangePosterior::scale(double fallback) const {
+  std::vector<double> differences;
+  for (const auto& here : values_)
+    for (std::size_t i = 0; i < here.size(); ++i)
+      for (std::size_t j = i + 1; j < here.size(); ++j) differences.push_back(std::fabs(here[i] - here[j]));
+  constexpr double of_normal = 1.0483;  // 1 / (√2 · the normal quantile at 3/4)
+  const double found = differences.empty() ? 0 : of_normal * median(differences);
+  return found > 0 ? found : fallback;
+}
+
+std::vector<double> ChangePosterior::probabilities(const ChangeModel& model) const {
+  if (!(model.step > 0) || !(model.scale > 0)) throw DomainError("step and scale must be above zero");
+  const double total = std::max(model.total, model.step);
+  const std::array<double, 3> levels = {model.step, (model.step + total) / 2, total};
+  constexpr std::array<double, 3> likely = {0.6, 0.2, 0.2};
+  // What each place's values say for "changed" against "not yet", in natural logarithms.
+  std::vector<double> changed(values_.size(), 0);
+  for (std::size_t place = 1; place + 1 < values_.size(); ++place) {
+    if (values_[place].empty()) continue;
+    std::array<double, 3> each{};
+    std::ranges::transform(levels, each.begin(),
+                           [&](double level) { return log_likelihood(values_[place], level, model.scale); });
+    const double most = std::ranges::max(each);
+    double sum = 0;
+    for (std::size_t i = 0; i < each.size(); ++i) sum += likely[i] * std::exp(each[i] - most);
+    changed[place] = most + std::log(sum) - log_likelihood(values_[place], 0, model.scale);
+  }
+  // The change is at k: all places from k on speak for "changed". The sums are taken from the end.
+  std::vector<double> log_p(values_.size(), 0);
+  double sum = 0;
+  for (std::size_t place = values_.size() - 1; place >= 1; --place) {
+    sum += changed[place];
+    log_p[place] = sum;
+  }
+  const double most = *std::max_element(log_p.begin() + 1, log_p.end());
+  std::vector<double> p(values_.size(), 0);
+  for (std::size_t place = 1; place < p.size(); ++place) p[place] = std::exp(log_p[place] - most);
+  const double all = std::accumulate(p.begin(), p.end(), 0.0);
+  for (double& one : p) one /= all;
+  return p;
+}
+
+double information_of(double before, double effect, std::size_t pairs) {
+  if (!(before >= 0 && before <= 1)) throw DomainError("a probability must lie within 0 and 1", {}, before);
+  if (before <= 0 || before >= 1 || effect <= 0 || pairs == 0) return 0;
+  const double shift = effect * std::sqrt(static_cast<double>(pairs));
+  constexpr double beyond = 6;
+  constexpr int steps = 120;
+  const double from = -beyond, width = (shift + 2 * beyond) / steps;
+  double left = 0;
+  for (int i = 0; i <= steps; ++i) {
+    const double x = from + i * width;
+    const double changed = before * normal_density(x - shift), same = (1 - before) * normal_density(x);
+    if (changed + same <= 0) continue;
+    const double weight = i == 0 || i == steps ? 1 : i % 2 == 1 ? 4 : 2;
+    left += weight * (changed + same) * entropy(changed / (changed + same));
+  }
+  return std::max(0.0, entropy(before) - left * width / 3);
+}
+
+}  // namespace assay::inline v1::stats

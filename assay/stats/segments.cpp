@@ -1,0 +1,199 @@
+#include "assay/stats/segments.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <iterator>
+#include <limits>
+#include <map>
+#include <mutex>
+#include <set>
+
+#include "assay/stats/location.hpp"
+#include "assay/stats/random.hpp"
+#include "assay/stats/require.hpp"
+
+namespace assay::inline v1::stats {
+namespace {
+
+double from_half(double share) {
+  const auto part = [](double p) { return p > 0 ? p * std::log(2 * p) : 0; };
+  return part(share) + part(1 - share);
+}
+
+double penalty(std::size_t length, std::size_t n) {
+  return std::sqrt(2 * (1 + std::log(static_cast<double>(n) / static_cast<double>(length))));
+}
+
+/// The local statistic of a run with `count` signs of one kind.
+double local_statistic(std::size_t count, std::size_t length, std::size_t n) {
+  const auto m = static_cast<double>(length);
+  return std::sqrt(std::max(0.0, 2 * m * from_half(static_cast<double>(count) / m))) - penalty(length, n);
+}
+
+double simulate_critical_value(std::size_t n) {
+  constexpr std::size_t sequences = 20'000;
+  constexpr std::uint64_t seed = 1;
+  constexpr double level = 0.95;
+  // What each count in a run of each length comes to, so that the simulation only looks it up.
+  std::vector<std::vector<double>> statistic;
+  for (std::size_t length = 1; length <= n; length *= 2) {
+    auto& here = statistic.emplace_back();
+    for (std::size_t count = 0; count <= length; ++count) here.push_back(local_statistic(count, length, n));
+  }
+  std::vector<double> largest(sequences);
+  std::vector<std::uint32_t> draws(n);
+  std::vector<std::size_t> sums(n + 1, 0);
+  Random random(seed);
+  for (auto& most : largest) {
+    random.fill_below(2, draws);
+    for (std::size_t i = 0; i < n; ++i) sums[i + 1] = sums[i] + draws[i];
+    most = -std::numeric_limits<double>::infinity();
+    std::size_t place = 0;
+    for (std::size_t length = 1; length <= n; length *= 2, ++place) {
+      // The statistic is largest where the count is farthest from the middle.
+      std::size_t low = length, high = 0;
+      for (std::size_t i = length; i <= n; ++i) {
+        const auto count = sums[i] - sums[i - length];
+        low = std::min(low, count);
+        high = std::max(high, count);
+      }
+      most = std::max({most, statistic[place][low], statistic[place][high]});
+    }
+  }
+  return quantile(largest, level);
+}
+
+/// The sum of absolute deviations from the median of values that are added one by one.
+class Deviations {
+ public:
+  void add(double value) {
+    if (low_.empty() || value <= *low_.rbegin()) {
+      low_.insert(value);
+      low_sum_ += value;
+    } else {
+      high_.insert(value);
+      high_sum_ += value;
+    }
+    if (low_.size() > high_.size() + 1) move(low_, std::prev(low_.end()), low_sum_, high_, high_sum_);
+    if (high_.size() > low_.size()) move(high_, high_.begin(), high_sum_, low_, low_sum_);
+  }
+  double sum() const {
+    const double middle = low_.empty() ? 0 : *low_.rbegin();
+    return high_sum_ - low_sum_ +
+           middle * (static_cast<double>(low_.size()) - static_cast<double>(high_.size()));
+  }
+
+ private:
+  using Values = std::multiset<double>;
+  static void move(Values& from, Values::iterator which, double& from_sum, Values& to, double& to_sum) {
+    from_sum -= *which;
+    to_sum += *which;
+    to.insert(*which);
+    from.erase(which);
+  }
+  Values low_, high_;
+  double low_sum_ = 0, high_sum_ = 0;
+};
+
+/// The levels that the runs beginning at one place allow, by the length of the run; in order of length.
+struct Allowed {
+  std::size_t length = 0;
+  double low = 0, high = 0;
+};
+
+std::vector<std::vector<Allowed>> allowed_levels(std::span<const double> values) {
+  const auto n = values.size();
+  std::vector<std::vector<Allowed>> by_start(n);
+  std::vector<double> run;
+  for (std::size_t length = 1; length <= n; length *= 2) {
+    const auto fewest = fewest_signs(length, n);
+    if (fewest == 0) continue;  // any level will do
+    for (std::size_t start = 0; start + length <= n; ++start) {
+      run.assign(values.begin() + static_cast<std::ptrdiff_t>(start),
+                 values.begin() + static_cast<std::ptrdiff_t>(start + length));
+      std::ranges::sort(run);
+      by_start[start].push_back({length, run[fewest - 1], run[length - fewest]});
+    }
+  }
+  return by_start;
+}
+
+}  // namespace
+
+double critical_value_of_signs(std::size_t n) {
+  static std::mutex guard;
+  static std::map<std::size_t, double> known;
+  const std::lock_guard lock(guard);
+  const auto [found, fresh] = known.try_emplace(n, 0);
+  if (fresh) found->second = simulate_critical_value(n);
+  return found->second;
+}
+
+std::size_t fewest_signs(std::size_t length, std::size_t n) {
+  const double critical = critical_value_of_signs(n);
+  std::size_t fewest = 0;
+  while (2 * fewest < length && local_statistic(fewest, length, n) > critical) ++fewest;
+  return fewest;
+}
+
+std::vector<Segment> segments_of(std::span<const double> values) {
+  require_finite(values, 0);
+  const auto n = values.size();
+  if (n == 0) return {};
+  const auto allowed = allowed_levels(values);
+  const auto whole = [&] {  // the usual case, and much the quickest
+    double low = -std::numeric_limits<double>::infinity(), high = std::numeric_limits<double>::infinity();
+    for (const auto& runs : allowed)
+      for (const auto& run : runs) {
+        low = std::max(low, run.low);
+        high = std::min(high, run.high);
+      }
+    return low <= high;
+  };
+  if (whole()) return {{0, n, median(values)}};
+  struct Best {
+    std::size_t segments = std::numeric_limits<std::size_t>::max();
+    double cost = 0;
+    std::size_t from = 0;
+  };
+  std::vector<Best> best(n + 1);
+  best[0] = {0, 0, 0};
+  for (std::size_t end = 1; end <= n; ++end) {
+    double low = -std::numeric_limits<double>::infinity(), high = std::numeric_limits<double>::infinity();
+    Deviations deviations;
+    for (std::size_t start = end; start-- > 0;) {
+      deviations.add(values[start]);
+      for (const auto& here : allowed[start]) {
+        if (start + here.length > end) break;
+        low = std::max(low, here.low);
+        high = std::min(high, here.high);
+      }
+      if (low > high) break;  // longer ones have more runs yet
+      const auto segments = best[start].segments + 1;
+      const double cost = best[start].cost + deviations.sum();
+      if (segments < best[end].segments || (segments == best[end].segments && cost < best[end].cost))
+        best[end] = {segments, cost, start};
+    }
+  }
+  std::vector<Segment> found;
+  for (auto end = n; end > 0; end = best[end].from)
+    found.push_back({best[end].from, end, median(values.subspan(best[end].from, end - best[end].from))});
+  std::ranges::reverse(found);
+  return found;
+}
+
+SingleChange pettitt_test(std::span<const double> values) {
+  require_finite(values, 2);
+  SingleChange found;
+  double u = 0;
+  const auto n = values.size();
+  for (std::size_t t = 0; t + 1 < n; ++t) {
+    for (const double other : values) u += (values[t] > other ? 1 : 0) - (values[t] < other ? 1 : 0);
+    if (std::fabs(u) > found.statistic) found = {.after = t + 1, .statistic = std::fabs(u), .p = 1};
+  }
+  const auto size = static_cast<double>(n);
+  found.p = std::min(1.0, 2 * std::exp(-6 * found.statistic * found.statistic / (size * size * (size + 1))));
+  return found;
+}
+
+}  // namespace assay::inline v1::stats
