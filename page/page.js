@@ -85,7 +85,7 @@
   }));
 
   const filter = document.getElementById('filter');
-  filter.addEventListener('input', () => {
+  filter?.addEventListener('input', () => {
     const words = filter.value.toLowerCase().split(/\s+/).filter(Boolean);
     let shown = 0, all = 0;
     document.querySelectorAll('tr.detail').forEach(row => row.previousElementSibling.querySelector('button').click());

@@ -112,9 +112,9 @@ Built Builder::build(const Order& order, const std::stop_token& stop) {
   std::optional<Repository> repository;
   Built built;
   if (!order.commit.empty()) repository.emplace(launcher_, order.folder, cache_, stop);
-  auto [known, fresh] = found_.try_emplace({order.folder, order.commit});
+  auto [known, fresh] = found_.try_emplace(order.folder + '\n' + order.commit + '\n' + joined(order.inputs));
   if (fresh) try {
-      known->second = repository ? repository->find(order.commit) : find_folder(order.folder);
+      known->second = repository ? repository->find(order.commit, order.inputs) : find_folder(order.folder);
     } catch (...) {
       found_.erase(known);
       throw;

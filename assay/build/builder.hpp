@@ -23,6 +23,7 @@ struct Order {
   std::string commit;                           ///< see Repository::find; empty: the folder as it is
   std::vector<std::vector<std::string>> steps;  ///< with `${source}`, `${out}` and `${jobs}` unexpanded
   double timeout = 3600;                        ///< seconds, each step
+  std::vector<std::string> inputs;              ///< see Build::inputs
 };
 
 /// What came of it.
@@ -57,7 +58,7 @@ class Builder {
   measure::Launcher& launcher_;
   std::string cache_;
   std::function<void(const std::string&)> say_;
-  std::map<std::pair<std::string, std::string>, Source> found_;  ///< by folder and commit, found once
+  std::map<std::string, Source> found_;  ///< by folder, commit and inputs, found once
 };
 
 /// Names of the programs that a build has left in its `out`, below it, sorted; at most `most`. For messages.

@@ -2,6 +2,7 @@
 
 #include <sys/stat.h>
 
+#include <algorithm>
 #include <filesystem>
 #include <fstream>
 #include <sstream>
@@ -74,8 +75,39 @@ std::string Repository::commit_named(const std::string& name) {
               with_history("git branch --all and git tag list the names there are"));
 }
 
-Source Repository::find(const std::string& name) {
-  if (name == ".") return snapshot();
+std::string Repository::tree_of(const std::string& tree, const std::vector<std::string>& inputs) {
+  if (inputs.empty()) return tree;
+  std::string text;
+  bool any = false;
+  for (const auto& input : inputs) {
+    const auto found =
+        git_.run(own_, {"rev-parse", "--verify", "--quiet", "--end-of-options", tree + ":" + input});
+    any = any || found.status == 0;
+    text += input + "=" + (found.status == 0 ? found.out : "none") + "\n";
+  }
+  if (!any)
+    throw Error("none of [build] inputs is in this commit: " + text.substr(0, text.find('=')), top_,
+                "name paths from the root of the repository");
+  return "inputs " + measure::digest_of(text);
+}
+
+void Repository::drop_unchanged(std::vector<CommitFacts>& commits, const std::vector<std::string>& inputs) {
+  std::string last;
+  std::vector<CommitFacts> kept;
+  for (std::size_t i = 0; i < commits.size(); ++i) {
+    const auto tree = tree_of(git_.text(own_, {"rev-parse", commits[i].id + "^{tree}"}), inputs);
+    if (i == 0 || i + 1 == commits.size() || tree != last) kept.push_back(std::move(commits[i]));
+    last = tree;
+  }
+  commits = std::move(kept);
+}
+
+Source Repository::find(const std::string& name, const std::vector<std::string>& inputs) {
+  if (name == ".") {
+    auto source = snapshot();
+    source.tree = tree_of(source.tree, inputs);
+    return source;
+  }
   Source source{.commit = commit_named(name), .within = within_};
   std::istringstream facts(
       git_.text(own_, {"show", "-s", "--no-show-signature", "--format=%T%n%ct%n%h %s", source.commit}));
@@ -84,7 +116,70 @@ Source Repository::find(const std::string& name) {
   std::getline(facts, time);
   std::getline(facts, source.title);
   source.time = std::stoll(time);
+  source.tree = tree_of(source.tree, inputs);
   return source;
+}
+
+std::vector<CommitFacts> Repository::log(const std::vector<std::string>& arguments) {
+  std::vector<std::string> words = {"log", "--first-parent", "--no-show-signature",
+                                    "--format=%H%x00%ct%x00%P%x00%s"};
+  words.insert(words.end(), arguments.begin(), arguments.end());
+  std::vector<CommitFacts> commits;
+  std::istringstream lines(git_.text(top_, words));
+  for (std::string line; std::getline(lines, line);) {
+    std::istringstream fields(line);
+    CommitFacts commit;
+    std::string time, parents;
+    std::getline(fields, commit.id, '\0');
+    std::getline(fields, time, '\0');
+    std::getline(fields, parents, '\0');
+    std::getline(fields, commit.subject);
+    commit.time = std::stoll(time);
+    std::istringstream each(parents);
+    for (std::string parent; each >> parent;) commit.parents.push_back(parent);
+    commits.push_back(std::move(commit));
+  }
+  std::ranges::reverse(commits);
+  return commits;
+}
+
+std::vector<CommitFacts> Repository::commits_up_to(const std::string& name, std::size_t count) {
+  std::vector<std::string> arguments = {commit_named(name)};
+  if (count > 0) arguments.insert(arguments.begin(), "--max-count=" + std::to_string(count));
+  return log(arguments);
+}
+
+std::vector<CommitFacts> Repository::commits_between(const std::string& good, const std::string& bad) {
+  const auto first = commit_named(good), last = commit_named(bad);
+  if (first == last) return {};
+  const auto before = [&](const std::string& a, const std::string& b) {
+    return git_.run(top_, {"merge-base", "--is-ancestor", a, b}).status == 0;
+  };
+  if (!before(first, last)) {
+    if (before(last, first))
+      throw Error(bad + " comes before " + good, top_, "exchange them: the good one is the older of the two");
+    const auto parting = git_.run(top_, {"merge-base", first, last});
+    if (parting.status != 0)
+      throw Error(
+          bad + " is no descendant of " + good + ", they have no common history", top_,
+          shallow()
+              ? "this is a shallow clone, whose history is cut off: git fetch --unshallow brings the rest"
+              : "name a commit that " + bad + " goes back to");
+    throw Error(bad + " is no descendant of " + good, top_,
+                "they parted at " + parting.out.substr(0, 10) + ": name that as the good one");
+  }
+  auto commits = log({first + ".." + last});
+  // The good one may lie on a branch that was merged: the line then begins where that branch left it.
+  if (!commits.empty() && (commits.front().parents.empty() || commits.front().parents.front() != first))
+    throw Error(good + " is not on the line of first parents of " + bad + ", it came in by a merge", top_,
+                "name one that is: git log --first-parent " + bad);
+  return commits;
+}
+
+std::optional<std::string> Repository::parting_of(const CommitFacts& merge) {
+  if (merge.parents.size() < 2) return {};
+  const auto found = git_.run(top_, {"merge-base", merge.parents[0], merge.parents[1]});
+  return found.status == 0 ? std::optional(found.out) : std::nullopt;
 }
 
 Source Repository::snapshot() {

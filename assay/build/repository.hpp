@@ -1,11 +1,15 @@
 #pragma once
 
+#include <cstddef>
+#include <optional>
 #include <stop_token>
 #include <string>
+#include <vector>
 
 #include "assay/build/git.hpp"
 #include "assay/build/source.hpp"
 #include "assay/measure/process.hpp"
+#include "assay/model/commit.hpp"
 
 namespace assay::inline v1::build {
 
@@ -19,16 +23,38 @@ class Repository {
 
   /// Finds a commit: any name that git understands, "merge-base:NAME" for where HEAD and NAME parted, "." for
   /// the working tree: tracked and untracked files with their uncommitted edits, but what is ignored. Throws
-  /// Error for a name that means no commit here, with a word on shallow clones.
-  Source find(const std::string& name);
+  /// Error for a name that means no commit here, with a word on shallow clones. `inputs`: paths from the root
+  /// of the repository; the source's tree is then that of these alone. Throws Error where the commit has none
+  /// of them.
+  Source find(const std::string& name, const std::vector<std::string>& inputs = {});
+
+  /// The commits after `good` up to `bad` (names as find() takes them), oldest first, on the line of first
+  /// parents. `bad` itself is the last; empty where both are one commit. Throws Error, saying how the two lie
+  /// to each other, where `good` is not on that line.
+  std::vector<CommitFacts> commits_between(const std::string& good, const std::string& bad);
+
+  /// The `count` newest commits up to `name` on the line of first parents, oldest first; 0: all there are.
+  std::vector<CommitFacts> commits_up_to(const std::string& name, std::size_t count);
+
+  /// Takes out of a line of commits those that differ from the one before in nothing that `inputs` name (in
+  /// nothing at all: where there are none), but for the first and the last.
+  void drop_unchanged(std::vector<CommitFacts>& commits, const std::vector<std::string>& inputs);
+
+  /// The commit where the parents of a merge parted; empty for one that is none.
+  std::optional<std::string> parting_of(const CommitFacts& merge);
+
+  /// The id of the commit of this name; "." has none. Throws Error as find() does.
+  std::string id_of(const std::string& name) { return commit_named(name); }
 
   /// Lays a found source out in the new folder `to`, submodules with it. Throws Error.
   void lay_out(const Source& source, const std::string& to);
 
  private:
   Source snapshot();
+  std::string tree_of(const std::string& tree, const std::vector<std::string>& inputs);
   std::string commit_named(const std::string& name);
   bool shallow();
+  std::vector<CommitFacts> log(const std::vector<std::string>& arguments);
   void bring_submodules(const std::string& worktree, const std::string& modules);
 
   Git git_;

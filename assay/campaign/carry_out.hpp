@@ -33,8 +33,13 @@ struct Options {
   /// again, and nothing is run.
   bool resume = false;
   WhenBusy when_busy = WhenBusy::go_on;
+  bool has_turn = false;  ///< the caller holds the machine's turnstile for all its campaigns
   /// Where the budget ends before anything could be decided, goes on to the first look all the same.
   bool goes_on_to_first_look = false;
+  /// Above 0: measures so many rounds, each cell once in each, whatever they show, in place of the plan's.
+  int fixed_rounds = 0;
+  /// Says also what was built before.
+  bool tells_known_builds = true;
   /// Tells the observer what can be expected, after the checks and after a few rounds.
   bool forecasts = false;
   /// Is told what happens; nobody: nullptr. Must outlive the call.

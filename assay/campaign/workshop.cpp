@@ -10,6 +10,7 @@ namespace {
 
 std::string text_of(const build::Order& order) {
   std::string text = order.folder + '\n' + order.commit + '\n';
+  for (const auto& input : order.inputs) text += input + '\0';
   for (const auto& step : order.steps) {
     for (const auto& word : step) text += word + '\0';
     text += '\n';
@@ -27,7 +28,8 @@ std::string told(const build::Built& built) {
 }  // namespace
 
 Workshop::Workshop(const Plan& plan, measure::Launcher& launcher,
-                   const std::function<void(const std::string&)>& say, const std::stop_token& stop) {
+                   const std::function<void(const std::string&)>& say, const std::stop_token& stop,
+                   bool tells_known) {
   build::Builder builder(launcher, build::cache_of(plan.folder), say);
   const auto settings = plan::all_settings(plan.factors);
   for (std::size_t i = 0; i < plan.candidates.size(); ++i) {
@@ -41,13 +43,14 @@ Workshop::Workshop(const Plan& plan, measure::Launcher& launcher,
           .folder = (std::filesystem::path(plan.folder) / candidate.source).lexically_normal().string(),
           .commit = candidate.commit,
           .steps = plan::expand_steps(plan, id, setting),
-          .timeout = candidate.build.timeout};
+          .timeout = candidate.build.timeout,
+          .inputs = candidate.build.inputs};
       const auto text = text_of(order);
       orders_[{id, setting.text()}] = text;
       if (builds_.contains(text)) continue;
       try {
         const auto& built = builds_.emplace(text, builder.build(order, stop)).first->second;
-        if (say) say(candidate.name + told(built));
+        if (say && (tells_known || !built.cached)) say(candidate.name + told(built));
         if (say && !built.from.note.empty()) say(candidate.name + ": " + built.from.note);
       } catch (const Error& error) {
         throw Error(error.problem(), "candidate " + candidate.name + ", " + error.place(), error.remedy());

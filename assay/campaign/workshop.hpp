@@ -16,10 +16,10 @@ namespace assay::inline v1::campaign {
 /// The builds of a plan's candidates: one for each choice of levels that its steps name.
 class Workshop {
  public:
-  /// Builds what has to be built, in the plan's order; what fails is told by built(). Throws Error for
-  /// sources that are not there, Stopped on a stop request.
+  /// Builds what has to be built, in the plan's order; what fails is told by built(). `tells_known`: says
+  /// also what was built before. Throws Error for sources that are not there, Stopped on a stop request.
   Workshop(const Plan& plan, measure::Launcher& launcher, const std::function<void(const std::string&)>& say,
-           const std::stop_token& stop);
+           const std::stop_token& stop, bool tells_known = true);
 
   /// What came of a candidate's build for a setting; nullptr when it is not built.
   const build::Built* built(CandidateId candidate, const Setting& setting) const;

@@ -40,6 +40,8 @@ void add_report(CLI::App& app, Action& action);
 void add_export(CLI::App& app, Action& action);
 void add_import(CLI::App& app, Action& action);
 void add_verdict(CLI::App& app, Action& action);
+void add_trend(CLI::App& app, Action& action);
+void add_locate(CLI::App& app, Action& action);
 void add_ledger(CLI::App& app, Action& action);
 void add_demo(CLI::App& app, Action& action);
 void add_conditions(CLI::App& app, Action& action);

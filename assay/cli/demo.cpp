@@ -1,6 +1,10 @@
+#include <sys/wait.h>
+#include <unistd.h>
+
 #include <CLI/CLI.hpp>
 #include <algorithm>
 #include <array>
+#include <cerrno>
 #include <filesystem>
 #include <fstream>
 #include <iostream>
@@ -51,8 +55,40 @@ void make_data(const Shipped& shipped, const std::string& folder) {
                       "the demo's repository", folder);
 }
 
-/// The demo's plans besides the first, each a campaign of its own.
-constexpr std::array<const char*, 5> further_plans = {"commits", "matrix", "options", "services", "stages"};
+/// The demo's plans besides the first, each a campaign of its own; history is many.
+constexpr std::array<const char*, 6> further_plans = {"commits", "history",  "matrix",
+                                                      "options", "services", "stages"};
+
+/// Runs the tool itself, as one would type it in the demo's folder.
+int run_tool(const std::string& folder, std::vector<std::string> words) {
+  std::cerr << "assay: the same as: cd " << folder << " && " << typed(words) << "\n\n";
+  const auto tool = fs::read_symlink("/proc/self/exe").string();
+  words.front() = tool;
+  std::vector<char*> arguments;
+  for (auto& word : words) arguments.push_back(word.data());
+  arguments.push_back(nullptr);
+  const auto child = fork();
+  if (child == 0) {
+    if (chdir(folder.c_str()) == 0) execv(tool.c_str(), arguments.data());
+    _exit(exit_nothing_measured);
+  }
+  int status = 0;
+  while (waitpid(child, &status, 0) < 0 && errno == EINTR) {
+  }
+  return WIFEXITED(status) ? WEXITSTATUS(status) : exit_interrupted;
+}
+
+/// What the history of the demo's repository shows, and which commit did the first of it.
+int demo_history(const std::string& folder) {
+  const int told =
+      run_tool(folder, {"assay", "trend", "--budget", "3min", "--page", "history.html", "history.toml"});
+  if (told != exit_done) return told;
+  std::cout << std::endl;
+  const int status = run_tool(folder, {"assay", "locate", "--good", "v0.4", "--bad", "v0.5", "history.toml"});
+  std::cerr << "\nassay: wrote " << (fs::path(folder) / "history.html").string()
+            << ", a page to open in a browser\n";
+  return status;
+}
 
 int demo(const std::string& plan_name, const std::string& folder, const std::string& rounds,
          const std::string& when_busy) {
@@ -74,6 +110,7 @@ int demo(const std::string& plan_name, const std::string& folder, const std::str
   const auto plan_file = (fs::path(folder) / (plan_name + ".toml")).string();
   std::cerr << "assay: making a network of canals in " << folder << ", and a repository of its planner\n";
   make_data(shipped, folder);
+  if (plan_name == "history") return demo_history(folder);
   auto plan = plan::read_file(plan_file);
   if (!rounds.empty()) plan.rounds = parse_rounds(rounds);
   const auto run = "assay run" + (plan_name == "assay" ? "" : " " + plan_name + ".toml");
@@ -99,7 +136,8 @@ int demo(const std::string& plan_name, const std::string& folder, const std::str
   }
   std::cerr << "\nassay: wrote " << (fs::path(folder) / "findings.html").string()
             << ", a page to open in a browser; to see the findings again: cd " << folder
-            << " && assay verdict; more of it: assay demo commits (or services, matrix, options, stages)\n";
+            << " && assay verdict; more of it: assay demo commits (or history, services, matrix, options, "
+               "stages)\n";
   return status;
 }
 
@@ -113,7 +151,7 @@ void add_demo(CLI::App& app, Action& action) {
   command
       ->add_option("WHERE", *names,
                    "a folder for its programs, data and findings (default assay-demo); before it one of its "
-                   "further plans: commits, matrix, options, services, stages")
+                   "further plans: commits, history, matrix, options, services, stages")
       ->expected(0, 2);
   command->add_option("--rounds", *rounds, "judged rounds, in place of the plan's");
   auto when_busy = std::make_shared<std::string>("wait");
@@ -127,7 +165,7 @@ void add_demo(CLI::App& app, Action& action) {
     }
     if (rest.size() > 1)
       throw Error("\"" + rest.front() + "\" is none of the demo's plans", "demo",
-                  "write commits, matrix, options, services or stages, then the folder");
+                  "write commits, history, matrix, options, services or stages, then the folder");
     if (!rest.empty()) folder = rest.front();
     action = [=] { return demo(plan, folder, *rounds, *when_busy); };
   });

@@ -19,6 +19,9 @@ Two commits of the project in this folder, built in a cache (. is the working tr
   assay duel --commits main,. -- '${out}/towpath' in.txt
 A plan with several candidates, workloads and sizes:
   assay run assay.toml     (assay plan writes one to begin with)
+A project over months, and which commit made it slower:
+  assay trend --reference v1.0
+  assay locate --good v1.2 --bad HEAD
 See the last findings again, or as JSON:
   assay verdict
   assay verdict --json
@@ -58,6 +61,8 @@ int run(int argc, char** argv) {
   assay::cli::add_again(app, action);
   assay::cli::add_gate(app, action);
   assay::cli::add_report(app, action);
+  assay::cli::add_trend(app, action);
+  assay::cli::add_locate(app, action);
   assay::cli::add_import(app, action);
   assay::cli::add_export(app, action);
   assay::cli::add_ledger(app, action);

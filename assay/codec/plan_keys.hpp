@@ -21,6 +21,7 @@ enum class Spelling {
   duration_or_none,  ///< the same, or "0 s"
   bytes,             ///< "64 MiB"
   share_or_ratio,    ///< "0.1 %", or 1e-6
+  words,             ///< a list of texts, or one text alone
   any_level,         ///< text, number, true or false, kept as text
   pass_or_fail       ///< "pass" is true
 };
@@ -67,6 +68,7 @@ template <Is<PlannedCandidate> Self, class Visit>
 void build_keys(Self& c, Visit&& visit) {
   visit(Key{"steps"}, c.build.steps);
   visit(Key{"timeout", Spelling::duration}, c.build.timeout);
+  visit(Key{"inputs"}, c.build.inputs);
   visit(Key{"exe"}, c.exe);
   visit(Key{"source"}, c.source);
   visit(Key{"identify"}, c.identify);
@@ -176,6 +178,7 @@ template <Is<PlannedWorkload> Self, class Visit>
 void keys(Self& w, Visit&& visit) {
   visit(Key{.name = "name", .always = true}, w.name);
   visit(Key{"run"}, w.run);
+  visit(Key{"contest", Spelling::words, "a program, or a list of its words"}, w.contest);
   visit(Key{"stdin"}, w.stdin_file);
   visit(Key{.name = "check", .like = "a table: { equal = \"stdout\" }"}, w.check);
   visit(Key{"skip"}, w.skip);
@@ -202,6 +205,13 @@ void keys(Self& m, Visit&& visit) {
   visit(Key{"workloads"}, m.workloads);
   visit(Key{.name = "ceiling", .like = "a number in the metric's unit"}, m.ceiling);
   visit(Key{.name = "require", .like = "text in quotes, like \">= 250\""}, m.require);
+}
+
+template <Is<PlannedHistory> Self, class Visit>
+void keys(Self& h, Visit&& visit) {
+  visit(Key{"reference"}, h.reference);
+  visit(Key{"branch"}, h.branch);
+  visit(Key{.name = "every", .like = "a whole number", .least = 1, .most = 100'000}, h.every);
 }
 
 template <Is<Gate> Self, class Visit>

@@ -164,6 +164,18 @@ std::vector<Summary> Ledger::list() {
   return state_->read([&] { return read_summaries(state_->sql()); });
 }
 
+std::vector<CampaignId> Ledger::with_commit(const std::string& commit) {
+  auto& sql = state_->sql();
+  return state_->read([&] {
+    std::vector<CampaignId> found;
+    const soci::rowset<std::int64_t> rows =
+        (sql.prepare << "SELECT DISTINCT campaign FROM candidate WHERE commit_id = :c ORDER BY campaign",
+         use(commit));
+    for (const auto id : rows) found.push_back(CampaignId{id});
+    return found;
+  });
+}
+
 std::string Ledger::plan_of(CampaignId campaign) {
   auto& sql = state_->sql();
   return state_->read([&] {

@@ -70,6 +70,10 @@ class Ledger {
   /// is looked at.
   std::vector<Summary> list();
 
+  /// The campaigns that have a candidate built from this commit (a full id), in the order in which they were
+  /// laid down. Cost: linear in candidates.
+  std::vector<CampaignId> with_commit(const std::string& commit);
+
   /// The plan of a campaign, in the plan file's language.
   std::string plan_of(CampaignId campaign);
 

@@ -172,6 +172,25 @@ std::span<const Named<Prefer>> names_of() {
 }
 
 template <>
+std::span<const Named<HistoryStep::Status>> names_of() {
+  using enum HistoryStep::Status;
+  static constexpr std::array<Named<HistoryStep::Status>, 4> all = {
+      {{confirmed, "confirmed"}, {drift, "drift"}, {refuted, "refuted"}, {proposed, "proposed"}}};
+  return all;
+}
+
+template <>
+std::span<const Named<Located::Status>> names_of() {
+  using enum Located::Status;
+  static constexpr std::array<Named<Located::Status>, 5> all = {{{found, "found"},
+                                                                 {no_change, "no change"},
+                                                                 {exchanged, "exchanged"},
+                                                                 {unclear, "unclear"},
+                                                                 {unsure, "unsure"}}};
+  return all;
+}
+
+template <>
 std::span<const Named<Protocol>> names_of() {
   using enum Protocol;
   static constexpr std::array<Named<Protocol>, 2> all = {{{http_1, "http/1.1"}, {http_2, "http/2"}}};

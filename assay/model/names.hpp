@@ -8,6 +8,8 @@
 #include "assay/model/factor.hpp"
 #include "assay/model/findings.hpp"
 #include "assay/model/gate.hpp"
+#include "assay/model/history.hpp"
+#include "assay/model/located.hpp"
 #include "assay/model/plan.hpp"
 
 namespace assay::inline v1::inline model {
@@ -35,7 +37,11 @@ std::span<const Named<Factor::Role>> names_of();
 template <>
 std::span<const Named<GateStatus>> names_of();
 template <>
+std::span<const Named<HistoryStep::Status>> names_of();
+template <>
 std::span<const Named<KeepServer>> names_of();
+template <>
+std::span<const Named<Located::Status>> names_of();
 template <>
 std::span<const Named<Protocol>> names_of();
 template <>

@@ -46,6 +46,9 @@ struct AnswerCheck {
 struct Build {
   std::vector<std::vector<std::string>> steps;  ///< argument lists with placeholders; none: nothing to build
   double timeout = 3600;                        ///< seconds for each step
+  /// Paths of the repository that the build depends on; commits that differ in others alone share one. Empty:
+  /// all.
+  std::vector<std::string> inputs;
   bool operator==(const Build&) const = default;
 };
 
@@ -184,7 +187,11 @@ struct PlannedMetric {
 struct PlannedWorkload {
   std::string name;
   std::vector<std::string>
-      run;                 ///< of candidates without a `run` of their own: argument list with placeholders
+      run;  ///< of candidates without a `run` of their own: argument list with placeholders
+  /// A contest program, or any that writes the lines of docs/samples.md, in place of `run`: each of its
+  /// functions at each of its settings is compared for itself. Placeholders are expanded. Empty: it is a
+  /// plain program.
+  std::vector<std::string> contest;
   std::string stdin_file;  ///< opened afresh for each trial; empty: nothing to read
   AnswerCheck check;
   std::vector<std::string> skip;  ///< names of candidates that don't take part
@@ -214,6 +221,14 @@ struct PlannedRounds {
   bool operator==(const PlannedRounds&) const = default;
 };
 
+/// The commits that a history is made of.
+struct PlannedHistory {
+  std::string reference;        ///< the commit that all are held against; empty: none is asked for
+  std::string branch = "HEAD";  ///< where it ends: the line of first parents up to there
+  int every = 1;                ///< each so many commits, counted from the newest
+  bool operator==(const PlannedHistory&) const = default;
+};
+
 /// What a campaign must show to pass.
 struct Gate {
   double allow = 0;  ///< relative change to the worse that is let pass; 0: each metric's margin
@@ -241,6 +256,7 @@ struct Plan {
   std::vector<PlannedWorkload> workloads;
   std::vector<PlannedMetric> metrics;
   Gate gate;
+  PlannedHistory history;
   std::optional<std::uint64_t> seed;  ///< of the order of trials; empty: drawn, and kept with the campaign
   std::string folder;                 ///< empty: the working directory of the caller
 

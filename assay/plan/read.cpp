@@ -21,7 +21,8 @@ class PlanReader : public CandidateReader {
 
   Plan read_plan(const toml::table& root, const std::vector<std::string>& commits) {
     check_keys(root, "",
-               {"plan", "rounds", "control", "build", "factor", "candidate", "workload", "metric", "gate"});
+               {"plan", "rounds", "control", "build", "factor", "candidate", "workload", "metric", "gate",
+                "history"});
     if (const auto* table = section(root, "plan")) read(*table, "plan", plan_);
     if (const auto* table = section(root, "rounds")) rounds(*table);
     if (const auto* table = section(root, "control")) read(*table, "control", everywhere_);
@@ -40,6 +41,7 @@ class PlanReader : public CandidateReader {
     each(root, "workload", [&](const toml::table& t, const std::string& path) { workload(t, path); });
     each(root, "metric", [&](const toml::table& t, const std::string& path) { metric(t, path); });
     if (const auto* table = section(root, "gate")) read(*table, "gate", plan_.gate);
+    if (const auto* table = section(root, "history")) read(*table, "history", plan_.history);
     if (!commits.empty()) take_commits(commits);
     for (const auto* kind : {"candidate", "workload", "factor"}) places_.try_emplace(kind, name_);
     return plan_;

@@ -183,9 +183,10 @@ void TomlReader::take(const toml::node& node, const std::string& path, const Key
   if (into.run.empty()) fail(node, path + " has no command", "give it run = [\"…\"]");
 }
 
-void TomlReader::take(const toml::node& node, const std::string& path, const Key& /*key*/,
+void TomlReader::take(const toml::node& node, const std::string& path, const Key& key,
                       std::vector<std::string>& into) {
-  into = texts(node, path);
+  const bool alone = key.spelling == codec::Spelling::words && node.is_string();
+  into = alone ? std::vector{clean(*node.as_string())} : texts(node, path);
 }
 
 void TomlReader::take(const toml::node& node, const std::string& path, const Key& /*key*/,

@@ -43,6 +43,7 @@ std::string to_toml(const Plan& plan) {
   root.insert("workload", tables_of(plan.workloads));
   if (!plan.metrics.empty()) root.insert("metric", tables_of(plan.metrics));
   if (plan.gate != Gate{}) root.insert("gate", table_of(plan.gate));
+  if (plan.history != PlannedHistory{}) root.insert("history", table_of(plan.history));
   return text_of(root) + "\n";
 }
 

@@ -50,7 +50,7 @@ void ProgressLine::busy(campaign::WhenBusy what) {
 }
 
 void ProgressLine::begun(const Design& design) {
-  names_ = design;
+  name_cells_by(design);
   for (const auto& candidate : design.candidates)
     if (!candidate.from.identity.empty() && !candidate.twin_of)
       said(candidate.name + " is " + candidate.from.identity);
@@ -65,11 +65,14 @@ void ProgressLine::forecast(const Outlook& outlook, const Design& design) {
 }
 
 void ProgressLine::progress(const campaign::Progress& progress) {
+  show(line_for(progress, report::cell_name(names_, progress.cell)));
+}
+
+void ProgressLine::show(const std::string& line) {
   constexpr auto now_and_then = std::chrono::seconds(10);
   const auto now = std::chrono::steady_clock::now();
   if (!terminal_ && now - last_ < now_and_then) return;
   last_ = now;
-  const auto line = line_for(progress, report::cell_name(names_, progress.cell));
   if (terminal_) {
     std::clog << back_to_start << std::flush;
     std::cerr << (report::cells_of(line) > 99 ? report::left(line, 99) : line) << std::flush;

@@ -24,6 +24,12 @@ class ProgressLine : public campaign::Observer {
   void forecast(const Outlook& outlook, const Design& design) override;
   void progress(const campaign::Progress& progress) override;
 
+  /// Names cells as this campaign does.
+  void name_cells_by(const Design& design) { names_ = design; }
+
+  /// Shows a line in the same way: at once on a terminal, else when the last is ten seconds old.
+  void show(const std::string& line);
+
   /// Takes the line off the terminal.
   void clear();
 

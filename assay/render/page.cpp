@@ -9,16 +9,12 @@
 #include "assay/model/passing_on.hpp"
 #include "assay/render/charts.hpp"
 #include "assay/render/latency_chart.hpp"
+#include "assay/render/page_form.hpp"
 #include "assay/render/page_parts.hpp"
 #include "assay/render/timeline.hpp"
 #include "assay/render/trial_charts.hpp"
 #include "assay/render/typical_chart.hpp"
 #include "assay/report/report.hpp"
-
-extern "C" {
-extern const char assay_page_template[], assay_page_style[], assay_page_script[], assay_page_libraries[],
-    assay_page_end[];
-}
 
 namespace assay::inline v1::render {
 
@@ -27,22 +23,6 @@ namespace {
 
 using kainjow::mustache::data;
 using kainjow::mustache::mustache;
-
-std::string part(const char* from, const char* to) { return {from, to}; }
-
-/// JSON that may stand in a script element: no "<" is left in it.
-std::string in_script(const ChartJson& json) {
-  const auto text = json.dump(-1, ' ', false, ChartJson::error_handler_t::replace);
-  std::string safe;
-  safe.reserve(text.size());
-  for (const char c : text) {
-    if (c == '<')
-      safe += "\\u003c";
-    else
-      safe += c;
-  }
-  return safe;
-}
 
 class Page {
  public:
@@ -57,9 +37,9 @@ class Page {
   std::string write() {
     data page;
     page["title"] = report_.title;
-    page["style"] = part(assay_page_style, assay_page_script);
-    page["script"] = part(assay_page_script, assay_page_libraries);
-    page["libraries"] = part(assay_page_libraries, assay_page_end);
+    page["style"] = page_style();
+    page["script"] = page_script();
+    page["libraries"] = page_libraries();
     page["provisional"] = !report_.provisional.empty();
     if (!report_.careful.empty()) page["careful"] = "Warning: " + report_.careful + ".";
     if (!report_.extent.empty()) page["extent"] = report_.extent;
@@ -77,7 +57,7 @@ class Page {
                               {"details", details_},
                               {"forms", trial_charts_.forms()},
                               {"values", trial_charts_.values()}});
-    mustache form(part(assay_page_template, assay_page_style));
+    mustache form(findings_form());
     return form.render(page);
   }
 

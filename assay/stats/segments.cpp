@@ -182,6 +182,57 @@ std::vector<Segment> segments_of(std::span<const double> values) {
   return found;
 }
 
+namespace {
+
+/// The scale of Laplace noise around levels that change now and then.
+double noise_of(std::span<const double> values) {
+  std::vector<double> differences;
+  for (std::size_t i = 0; i + 1 < values.size(); ++i)
+    differences.push_back(std::fabs(values[i + 1] - values[i]));
+  // The difference of two Laplace variables of scale 1 has a median size of 1.1462.
+  constexpr double of_neighbours = 1.1462;
+  return differences.empty() ? 0 : median(differences) / of_neighbours;
+}
+
+double bounded_loss(std::span<const double> run, double noise) {
+  constexpr double most = 4;
+  const double level = median(run);
+  double loss = 0;
+  for (const double value : run) loss += std::min(most, std::fabs(value - level) / noise);
+  return loss;
+}
+
+}  // namespace
+
+std::vector<Segment> partition_of(std::span<const double> values) {
+  require_finite(values, 0);
+  const auto n = values.size();
+  if (n == 0) return {};
+  constexpr std::size_t shortest = 2;
+  constexpr double of_a_cut = 2;
+  const double noise = noise_of(values);
+  if (n < 2 * shortest || noise <= 0) return {{0, n, median(values)}};
+  const double penalty_of_cut = of_a_cut * std::log(static_cast<double>(n));
+  std::vector<double> best(n + 1, std::numeric_limits<double>::infinity());
+  std::vector<std::size_t> from(n + 1, 0);
+  best[0] = -penalty_of_cut;
+  for (std::size_t end = shortest; end <= n; ++end)
+    for (std::size_t start = 0; start + shortest <= end; ++start) {
+      if (!std::isfinite(best[start])) continue;
+      const double cost =
+          best[start] + penalty_of_cut + bounded_loss(values.subspan(start, end - start), noise);
+      if (cost < best[end]) {
+        best[end] = cost;
+        from[end] = start;
+      }
+    }
+  std::vector<Segment> found;
+  for (auto end = n; end > 0; end = from[end])
+    found.push_back({from[end], end, median(values.subspan(from[end], end - from[end]))});
+  std::ranges::reverse(found);
+  return found;
+}
+
 SingleChange pettitt_test(std::span<const double> values) {
   require_finite(values, 2);
   SingleChange found;

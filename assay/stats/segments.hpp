@@ -37,6 +37,15 @@ double critical_value_of_signs(std::size_t n);
 /// 19 and 48 for lengths 16, 32, 64 and 128.
 std::size_t fewest_signs(std::size_t length, std::size_t n);
 
+/// The cut of a sequence into stretches of two or more values that costs least: each value the distance from
+/// its stretch's median in units of the noise, but at most 4, and each cut 2 ln n. The noise is the median
+/// absolute difference of neighbours, as of a Laplace distribution. Finds short stretches that segments_of()
+/// can't, an up and down of six values at five times the noise; promises no error rate. Single outliers
+/// don't cut. Finite values, else DomainError. Cost: O(n³), 0.2 s for 300 values.
+///
+/// Source: Fearnhead & Rigaill 2019 (bounded loss); Jackson et al. 2005 (optimal partitioning).
+std::vector<Segment> partition_of(std::span<const double> values);
+
 /// One change of level somewhere in a sequence, as ranks tell it.
 struct SingleChange {
   std::size_t after =

@@ -52,7 +52,7 @@ TEST(Demo, KnowsItsPlans) {
   const Scratch scratch;
   const auto ran = assay(scratch, {"demo", "weirs", "canals"});
   EXPECT_EQ(ran.status, 2);
-  EXPECT_THAT(ran.err, HasSubstr("write commits, matrix, options, services or stages"));
+  EXPECT_THAT(ran.err, HasSubstr("write commits, history, matrix, options, services or stages"));
 }
 
 TEST(Examples, CompareProgramsPrintsFindings) {

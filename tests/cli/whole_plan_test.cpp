@@ -26,6 +26,10 @@ class WholePlans : public testing::Test {
     for (const char* plan : {"commits.toml", "matrix.toml", "options.toml", "stages.toml"})
       run({"/bin/sh", "-c",
            "sed 's/-O2/-O0/' " + shipped + plan + " > " + scratch_.path(plan)});  // builds sooner
+  }
+
+  void make_repository() {
+    const auto shipped = std::string(ASSAY_SOURCE) + "/demo/";
     const auto sources = scratch_.path("sources");
     fs::copy(shipped + "towpath", sources);
     run({"/bin/bash", shipped + "make-history.sh", sources, scratch_.path("repository")});
@@ -50,6 +54,7 @@ std::map<std::string, std::string> standings(const json& findings) {
 }
 
 TEST_F(WholePlans, ComparesProgramsConfigurationsCommitsAndEdits) {
+  make_repository();
   const auto ran = tool({"run", "commits.toml", "--rounds", "7", "--json"});
   ASSERT_EQ(ran.status, 0) << ran.err;
   const auto found = json::parse(ran.out);
@@ -69,6 +74,7 @@ TEST_F(WholePlans, ComparesProgramsConfigurationsCommitsAndEdits) {
 }
 
 TEST_F(WholePlans, TakesCommitsFromTheCommandLine) {
+  make_repository();
   const auto ran =
       tool({"run", "commits.toml", "--candidates", "v0.3,.", "--rounds", "6", "--only", "workload=orders"});
   // The plan's workload names a placeholder that its candidates gave.

@@ -1,0 +1,116 @@
+#include <CLI/CLI.hpp>
+#include <fstream>
+#include <iostream>
+#include <memory>
+
+#include "assay/cli/command.hpp"
+#include "assay/cli/comparing.hpp"
+#include "assay/cli/plan_asked.hpp"
+#include "assay/cli/whereabouts.hpp"
+#include "assay/error.hpp"
+#include "assay/history.hpp"
+#include "assay/program/search_progress.hpp"
+
+namespace assay::inline v1::cli {
+namespace {
+
+constexpr const char* trend_examples =
+    R"(  assay trend                           measures what is missing of the history, for ten minutes, and shows it
+  assay trend --show                    what the ledger has, and measures nothing
+  assay trend --every 5 --budget 1h     each fifth commit first
+  assay trend --page history.html       a page with charts besides
+
+Every commit is measured beside the reference commit, which the plan names, or --reference:
+
+  [history]
+  reference = "v1.0"     # all commits after it are held against it
+  branch    = "main"     # default HEAD
+  every     = 5          # default 1
+
+A step that the history suggests is claimed only after a campaign of its own of the commits on either side.)";
+
+struct TrendAsked {
+  std::string plan = "assay.toml", reference, branch, since, metric, only, budget = "10min", page, ledger,
+              when_busy = "wait";
+  int every = 0;
+  bool show = false, retry = false, json = false;
+};
+
+int trend(const TrendAsked& asked) {
+  auto plan = plan::read_file(asked.plan, {"HEAD", "."});
+  if (!asked.reference.empty()) plan.history.reference = asked.reference;
+  if (!asked.branch.empty()) plan.history.branch = asked.branch;
+  if (asked.every > 0) plan.history.every = asked.every;
+  if (plan.history.reference.empty())
+    throw Error("it is not said which commit the others are held against", asked.plan,
+                "name one in [history] reference = \"v1.0\", or with --reference");
+  program::StopOnSignals stopping;
+  program::SearchProgress progress;
+  const auto history =
+      history::trend(plan, {.reference = plan.history.reference,
+                            .branch = plan.history.branch,
+                            .since = asked.since,
+                            .every = plan.history.every,
+                            .only = parse_only(asked.only),
+                            .metric = asked.metric,
+                            .measures = !asked.show,
+                            .retries = asked.retry,
+                            .budget = parse_budget(asked.budget),
+                            .ledger = asked.ledger.empty() ? plan_ledger(asked.plan) : asked.ledger,
+                            .repeat = typed({"assay", "trend", asked.plan}),
+                            .when_busy = program::when_busy_of(asked.when_busy),
+                            .observer = &progress,
+                            .stop = stopping.token()});
+  progress.clear();
+  std::cout << (asked.json ? to_json(history) : to_text(history));
+  if (!asked.page.empty()) {
+    std::ofstream file(asked.page, std::ios::binary);
+    file << to_page(history);
+    file.close();
+    if (!file) throw Error("the page can't be written here", asked.page, "look at the folder and the disk");
+    std::cerr << "assay: wrote " << asked.page << "\n";
+  }
+  if (history.interrupted) {
+    std::cerr << "assay: kept; the same command goes on\n";
+    return exit_interrupted;
+  }
+  if (history.lines.empty()) {
+    std::cerr << "assay: nothing of this history has been measured yet\n";
+    return exit_nothing_measured;
+  }
+  if (history.missing > 0 && !asked.show)
+    std::cerr << "assay: " << history.missing
+              << " commits are missing yet; the same command goes on with them\n";
+  return exit_done;
+}
+
+}  // namespace
+
+void add_trend(CLI::App& app, Action& action) {
+  auto* command = app.add_subcommand("trend", "a project over its commits: what got slower, and when");
+  auto asked = std::make_shared<TrendAsked>();
+  command->add_option("PLAN", asked->plan,
+                      "the plan file (default assay.toml); its [build] says how commits are built");
+  command->add_option("--reference", asked->reference,
+                      "the commit that all are held against, in place of the plan's");
+  command->add_option("--branch", asked->branch,
+                      "where the history ends, in place of the plan's (default HEAD)");
+  command->add_option("--since", asked->since,
+                      "the oldest commit that is measured (default: the one after the reference)");
+  command->add_option("--every", asked->every, "measure each so many commits, counted from the newest")
+      ->check(CLI::PositiveNumber);
+  command->add_option("--metric", asked->metric, "show this one only, like \"wall time\"");
+  add_only(*command, asked->only);
+  command->add_option("--budget", asked->budget,
+                      "time for measuring now (default 10min); the same command goes on later");
+  command->add_flag("--show", asked->show, "show what there is, and measure nothing");
+  command->add_flag("--retry", asked->retry, "try once more what could not be measured");
+  command->add_option("--page", asked->page, "write a page with charts to this file besides");
+  add_when_busy(*command, asked->when_busy);
+  command->add_option("--ledger", asked->ledger, "the ledger that has the history");
+  command->add_flag("--json", asked->json, "print the history as a JSON document");
+  command->footer(trend_examples);
+  command->callback([asked, &action] { action = [asked] { return trend(*asked); }; });
+}
+
+}  // namespace assay::inline v1::cli

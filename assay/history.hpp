@@ -1,0 +1,28 @@
+#pragma once
+
+/// Follows a project over its commits: did anything get worse, when, and which commit did it.
+///
+///   const auto history = assay::trend(plan, {.reference = "v1.0", .ledger = "ledger.db"});
+///   const auto found = assay::locate(plan, {.good = "v1.2", .bad = "HEAD", .ledger = "ledger.db"});
+///   std::cout << assay::to_text(found);
+
+#include "assay/history/locate.hpp"
+#include "assay/history/trend.hpp"
+#include "assay/render/history.hpp"
+#include "assay/render/history_page.hpp"
+#include "assay/render/located.hpp"
+#include "assay/report/located.hpp"
+
+namespace assay::inline v1 {
+
+using history::locate;
+using history::LocateOptions;
+using history::outline_search;
+using history::SearchOutline;
+using history::trend;
+using history::TrendOptions;
+using render::to_json;
+using render::to_page;
+using render::to_text;
+
+}  // namespace assay::inline v1

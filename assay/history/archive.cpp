@@ -1,0 +1,106 @@
+#include "assay/history/archive.hpp"
+
+#include <algorithm>
+#include <filesystem>
+#include <set>
+
+#include "assay/judge/findings.hpp"
+#include "assay/ledger/ledger.hpp"
+
+namespace assay::inline v1::history {
+namespace {
+
+/// What is told of a finding between commits.
+CommitsCompared compared_of(const Findings& findings, const Finding& f) {
+  return {.before = findings.candidate(findings.baseline_of(f)).name,
+          .after = findings.candidate(findings.candidate_of(f)).name,
+          .verdict = f.verdict,
+          .effect = f.effect,
+          .interval = f.interval,
+          .rounds = f.rounds,
+          .campaign = findings.design.uid};
+}
+
+void add_silent(Archive& archive, const Findings& findings, const std::string& reference) {
+  const auto& design = findings.design;
+  std::set<CandidateId> sound;
+  for (const auto cell : design.cells.ids())
+    if (findings.states[cell].is_sound()) sound.insert(design.cells[cell].candidate);
+  for (const auto cell : design.cells.ids()) {
+    const auto id = design.cells[cell].candidate;
+    const auto& commit = design.candidates[id].from.commit;
+    if (!sound.contains(id) && !commit.empty() && commit != reference)
+      archive.silent.emplace(commit, findings.states[cell].detail);
+  }
+}
+
+}  // namespace
+
+void add_to(Archive& archive, const Record& record, const std::string& reference) {
+  const auto findings = judge::judge_record(record);
+  const auto& design = findings.design;
+  const bool is_step = design.kind == step_kind;
+  const auto machine = record.log.sittings.empty() ? "" : record.log.sittings.back().fact("fingerprint");
+  const auto era_of = [&](const Candidate& reference_there) {
+    return machine + "/" + reference_there.from.exe_digest;
+  };
+  for (const auto& contrast : design.contrasts) {
+    const auto &before = design.candidate_of(contrast.baseline),
+               &after = design.candidate_of(contrast.candidate);
+    if (is_step || after.twin_of || after.from.commit.empty() || before.from.commit != reference) continue;
+    const auto& workload = design.workload_of(contrast.candidate);
+    archive.tried.insert({after.from.commit, workload.name, workload.digest,
+                          design.cells[contrast.candidate].setting.text(), era_of(before)});
+  }
+  for (const auto& metric : design.metrics)
+    if (metric.demand.watched) archive.metrics.emplace(metric.name, metric);
+  for (const auto& f : findings.findings) {
+    const auto& metric = findings.metric_of(f);
+    const auto& before = findings.candidate(findings.baseline_of(f));
+    const auto& after = findings.candidate(findings.candidate_of(f));
+    if (!metric.demand.watched || after.twin_of || after.from.commit.empty() || f.rounds == 0) continue;
+    const auto& cell = findings.candidate_of(f);
+    const Where where{findings.workload(cell).name, cell.setting.text(), metric.name};
+    if (is_step) {
+      archive.pairs[{before.from.commit, after.from.commit, where.workload, where.setting, where.metric}] = {
+          compared_of(findings, f), f.p};
+    } else if (before.from.commit == reference) {
+      archive.values.push_back({.commit = after.from.commit,
+                                .where = where,
+                                .definition = findings.workload(cell).digest,
+                                .era = era_of(before),
+                                .machine = machine,
+                                .compiler = before.from.compiler,
+                                .campaign = design.uid,
+                                .effect = f.effect,
+                                .interval = f.interval,
+                                .rounds = f.rounds,
+                                .started = design.started});
+      archive.silent.erase(after.from.commit);
+    }
+  }
+  if (!is_step &&
+      std::ranges::any_of(design.candidates, [&](const Candidate& c) { return c.from.commit == reference; }))
+    add_silent(archive, findings, reference);
+}
+
+Archive read_archive(const std::string& path, const std::string& reference) {
+  Archive archive;
+  std::error_code failed;
+  if (path.empty() || !std::filesystem::exists(path, failed)) return archive;
+  ledger::Ledger ledger(path, ledger::Ledger::Opening::existing);
+  const auto against_reference = ledger.with_commit(reference);
+  auto all = ledger.list();
+  std::ranges::reverse(all);  // what was measured later counts where there can be but one
+  for (const auto& summary : all) {
+    const bool told = summary.rounds > 0 && summary.kind != "locate" && summary.kind != "contest";
+    const bool silent = summary.kind == value_kind;
+    if (summary.kind == step_kind
+            ? told
+            : (told || silent) && std::ranges::binary_search(against_reference, summary.id))
+      add_to(archive, ledger.read(summary.id), reference);
+  }
+  return archive;
+}
+
+}  // namespace assay::inline v1::history

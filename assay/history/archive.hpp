@@ -1,0 +1,64 @@
+#pragma once
+
+#include <cstdint>
+#include <map>
+#include <set>
+#include <string>
+#include <tuple>
+#include <vector>
+
+#include "assay/history/pairs_of.hpp"
+#include "assay/model/finding.hpp"
+#include "assay/model/located.hpp"
+#include "assay/model/metric.hpp"
+
+namespace assay::inline v1::history {
+
+/// How one campaign found a commit beside the reference.
+struct ArchivedValue {
+  std::string commit;  ///< full id
+  Where where;
+  std::string definition;  ///< digest of the workload
+  std::string era;         ///< machine, and the reference's program there: what moves all values together
+  std::string machine, compiler;
+  std::string campaign;  ///< uid
+  Effect effect;         ///< commit / reference
+  Interval interval;
+  std::size_t rounds = 0;
+  std::int64_t started = 0;  ///< milliseconds since 1970
+};
+
+/// A campaign of two commits that was to tell whether a step lies between them.
+struct ArchivedPair {
+  CommitsCompared compared;
+  double p = 1;
+};
+
+/// A cell of a commit that was tried beside the reference, whatever came of it.
+struct Tried {
+  std::string commit, workload, definition, setting, era;
+  auto operator<=>(const Tried&) const = default;
+};
+
+/// All that a ledger has of a history.
+struct Archive {
+  std::set<Tried> tried;
+  std::vector<ArchivedValue> values;
+  std::map<std::string, std::string> silent;  ///< commits that could not be measured, with the reason
+  /// By full ids before and after, workload, setting and metric.
+  std::map<std::tuple<std::string, std::string, std::string, std::string, std::string>, ArchivedPair> pairs;
+  std::map<std::string, Metric> metrics;  ///< the watched ones, by name
+};
+
+inline constexpr const char* value_kind = "trend";  ///< campaigns of commits against the reference
+inline constexpr const char* step_kind = "step";    ///< of two commits, to tell whether there is a step
+
+/// Adds what a campaign tells: against the reference commit where that is its baseline, or as a campaign of
+/// step_kind. Cost: that of judging it.
+void add_to(Archive& archive, const Record& record, const std::string& reference);
+
+/// Reads every campaign that compares commits with the reference, and those of step_kind. A ledger that is
+/// not there has none. Cost: that of reading and judging them.
+Archive read_archive(const std::string& ledger, const std::string& reference);
+
+}  // namespace assay::inline v1::history

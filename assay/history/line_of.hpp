@@ -1,0 +1,19 @@
+#pragma once
+
+#include <cstddef>
+#include <map>
+#include <string>
+
+#include "assay/history/archive.hpp"
+#include "assay/model/history.hpp"
+
+namespace assay::inline v1::history {
+
+/// One line of a history from what the ledger has: a point for each commit with values of this definition of
+/// its workload, several of them joined; those of other eras moved by the commits that were measured in both;
+/// levels and proposed steps. `places`: of the commits, by full id. `era`: the one that values stand in;
+/// where it has none, that of the newest value. Pure. Cost: that of propose().
+HistoryLine line_of(const Archive& archive, const Where& where, const std::string& definition,
+                    const std::map<std::string, std::size_t>& places, std::string era, double margin);
+
+}  // namespace assay::inline v1::history

@@ -1,0 +1,407 @@
+#include "assay/history/locate.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <deque>
+#include <map>
+#include <memory>
+#include <utility>
+
+#include "assay/campaign/rounds.hpp"
+#include "assay/history/measuring.hpp"
+#include "assay/history/pairs_of.hpp"
+#include "assay/history/suspects.hpp"
+#include "assay/ledger/ledger.hpp"
+#include "assay/metrics/catalogue.hpp"
+#include "assay/model/error.hpp"
+#include "assay/model/stopped.hpp"
+
+namespace assay::inline v1::history {
+namespace {
+
+constexpr const char* kind = "locate";
+constexpr CandidateId before_id{0}, after_id{1};
+
+/// The commits that lie on one line, the good one first: places of a search are places here.
+using Line = std::vector<CommitFacts>;
+
+Circumstances circumstances_of(const LocateOptions& options) {
+  return {.ledger = options.ledger,
+          .kind = kind,
+          .repeat = options.repeat,
+          .takes_up = !options.afresh,
+          .when_busy = options.when_busy,
+          .observer = options.observer,
+          .stop = options.stop};
+}
+
+Line line_between(build::Repository& repository, const std::string& good, const std::string& bad,
+                  const std::vector<std::string>& inputs) {
+  for (const auto& name : {good, bad})
+    if (name == ".")
+      throw Error("the working tree is no commit", "locate", "commit it, and name that commit");
+  auto line = repository.commits_between(good, bad);
+  if (line.empty()) throw Error(good + " and " + bad + " are the same commit", "locate", "name two");
+  line.insert(line.begin(), repository.commits_up_to(good, 1).back());
+  repository.drop_unchanged(line, inputs);
+  return line;
+}
+
+/// The typical times of both sides of a campaign's pair, in seconds.
+double seconds_of_pair(const Record& record) {
+  const auto time = metrics::find(record.design.metrics, metrics::Known::wall_time);
+  double seconds = 0;
+  std::size_t trials = 0;
+  for (const auto& trial : record.log.trials)
+    for (const auto& reading : trial.readings)
+      if (trial.round && reading.metric == time) {
+        seconds += reading.value;
+        ++trials;
+      }
+  constexpr double unknown = 0.1;
+  return trials == 0 ? unknown : 2 * seconds / static_cast<double>(trials);
+}
+
+class Locating {
+ public:
+  Locating(const Plan& plan, const LocateOptions& options)
+      : options_(options), measuring_(plan, circumstances_of(options)), clock_(campaign::steady_clock()) {
+    measuring_.narrow(options.only);
+  }
+
+  Located run() {
+    found_.good = options_.good;
+    found_.bad = options_.bad;
+    found_.looked_for = wanted();
+    const auto line = line_between(measuring_.repository(), options_.good, options_.bad, inputs());
+    measuring_.give_name(line.front(), options_.good);
+    if (options_.bad != "HEAD") measuring_.give_name(line.back(), options_.bad);
+    found_.commits = line.size() - 1;
+    const double began = clock_();
+    try {
+      measuring_.take_turn();
+      if (const auto whole = hold_ends_apart(line)) look_between(line, *whole);
+    } catch (const Stopped&) {
+      found_.interrupted = true;
+    }
+    found_.seconds = clock_() - began;
+    return std::move(found_);
+  }
+
+ private:
+  /// A campaign of two commits, and its finding on what is looked at.
+  struct Told {
+    CommitsCompared compared;
+    double effect = 0;            ///< on the tests' scale, above 0 is what is looked for
+    double low = 0, high = 0;     ///< of its interval, likewise
+    std::vector<double> effects;  ///< of its rounds
+    double pair_seconds = 0;
+  };
+
+  const std::vector<std::string>& inputs() const { return measuring_.plan().candidates.front().build.inputs; }
+
+  Verdict wanted() const { return options_.better ? Verdict::better : Verdict::worse; }
+
+  double sign_of(const Metric& metric) const {
+    return sign_to_the_worse(metric) * (options_.better ? -1 : 1);
+  }
+
+  /// Of the rounds of two commits, above 0 where the later one has what is looked for.
+  std::vector<double> effects_of(const Record& record) const {
+    auto effects = effects_to_the_worse(record, after_id, where_);
+    if (options_.better)
+      for (double& effect : effects) effect = -effect;
+    return effects;
+  }
+
+  bool is_asked(const Findings& findings, const Finding& finding) const {
+    const auto& metric = findings.metric_of(finding);
+    if (findings.candidate(findings.candidate_of(finding)).twin_of) return false;
+    return options_.metric.empty() ? metric.demand.watched : metric.name == options_.metric;
+  }
+
+  /// The finding of a verdict (of any: empty) that is farthest from no change for its width.
+  const Finding* clearest(const Findings& findings, std::optional<Verdict> verdict) const {
+    const Finding* best = nullptr;
+    double most = -1;
+    for (const auto& f : findings.findings) {
+      if (!is_asked(findings, f) || (verdict && f.verdict != *verdict)) continue;
+      const auto end = [&](double x) { return Effect{f.effect.scale, x}.on_test_scale(); };
+      const double width = end(f.interval.high) - end(f.interval.low);
+      const double clear = f.effect.distance() / (std::isfinite(width) ? std::max(width, 1e-9) : 1e9);
+      if (clear > most) {
+        most = clear;
+        best = &f;
+      }
+    }
+    return best;
+  }
+
+  Told told_of(const Campaign& campaign, const CommitFacts& before, const CommitFacts& after,
+               const Finding& f) const {
+    Told told{.compared = {.before = measuring_.name_of(before),
+                           .after = measuring_.name_of(after),
+                           .verdict = f.verdict,
+                           .effect = f.effect,
+                           .interval = f.interval,
+                           .rounds = f.rounds,
+                           .campaign = campaign.findings.design.uid}};
+    const double sign = sign_of(campaign.findings.metric_of(f));
+    const auto turned = [&](double x) { return sign * Effect{f.effect.scale, x}.on_test_scale(); };
+    told.effect = turned(f.effect.value);
+    told.low = std::min(turned(f.interval.low), turned(f.interval.high));
+    told.high = std::max(turned(f.interval.low), turned(f.interval.high));
+    told.effects = effects_of(campaign.record);
+    told.pair_seconds = seconds_of_pair(campaign.record);
+    return told;
+  }
+
+  [[noreturn]] static void refuse(const Findings& findings) {
+    std::string why;
+    for (const auto cell : findings.design.cells.ids())
+      if (const auto& state = findings.states[cell]; why.empty() && !state.is_sound())
+        why = findings.design.candidate_of(cell).name + ": " + state.detail;
+    throw Error("good and bad can't be held against each other" + (why.empty() ? "" : "; " + why), "locate",
+                "name commits that build and do the work, like the next release", Error::Code::measuring);
+  }
+
+  /// Whether there is anything to look for, and where it shows.
+  std::optional<Told> hold_ends_apart(const Line& line) {
+    const auto campaign = measuring_.compare({line.front(), line.back()});
+    const auto& findings = campaign.findings;
+    if (findings.findings.empty()) refuse(findings);
+    const auto* looked_for = clearest(findings, wanted());
+    const auto* opposite = clearest(findings, options_.better ? Verdict::worse : Verdict::better);
+    const auto* shown = looked_for != nullptr ? looked_for
+                        : opposite != nullptr ? opposite
+                                              : clearest(findings, {});
+    if (shown == nullptr)
+      throw Error("there is no verdict on \"" + options_.metric + "\"", "--metric",
+                  "name a metric that the plan watches, like \"wall time\"");
+    const auto& cell = findings.candidate_of(*shown);
+    found_.metric = findings.metric_of(*shown);
+    where_ = {findings.workload(cell).name, cell.setting.text(), found_.metric.name};
+    found_.workload = where_.workload;
+    found_.setting = where_.setting;
+    auto whole = told_of(campaign, line.front(), line.back(), *shown);
+    found_.whole = whole.compared;
+    if (looked_for == nullptr) {
+      const bool same = std::ranges::all_of(findings.findings, [&](const Finding& f) {
+        return !is_asked(findings, f) || f.verdict == Verdict::same;
+      });
+      found_.status = opposite != nullptr ? Located::Status::exchanged
+                      : same              ? Located::Status::no_change
+                                          : Located::Status::unclear;
+      return {};
+    }
+    Only only;
+    only.allowed["workload"] = {where_.workload};
+    for (const auto& factor : measuring_.plan().factors)
+      if (const auto level = cell.setting.levels.find(factor.name); level != cell.setting.levels.end())
+        only.allowed[factor.name] = {to_string(level->second)};
+    measuring_.narrow(only);
+    good_digest_ = findings.design.candidates[before_id].from.exe_digest;
+    workload_digest_ = findings.workload(cell).digest;
+    step_ = options_.step ? std::min(margin_on_test_scale(found_.metric.scale, *options_.step), whole.effect)
+                          : std::clamp(whole.low, whole.effect / 8, whole.effect / 2);
+    found_.status = Located::Status::unsure;
+    return whole;
+  }
+
+  /// A fresh campaign of two commits on what is looked at; empty where it has no finding.
+  std::optional<Told> hold_against(const CommitFacts& before, const CommitFacts& after) {
+    const auto campaign = measuring_.compare({before, after});
+    const auto f = std::ranges::find_if(campaign.findings.findings, [&](const Finding& finding) {
+      return campaign.findings.metric_of(finding).name == where_.metric;
+    });
+    if (f == campaign.findings.findings.end()) return {};
+    return told_of(campaign, before, after, *f);
+  }
+
+  /// Looks for a step on a line whose ends differ by `whole`, and for more beside it.
+  void look_between(const Line& line, const Told& whole) {
+    constexpr std::size_t most_steps = 12;
+    if (found_.steps.size() >= most_steps || line.size() < 2) return;
+    const auto run = line.size() == 2 ? Suspects::Run{1, 2, 1} : search(line, whole);
+    LocatedStep step{.run = Line(line.begin() + static_cast<std::ptrdiff_t>(run.first),
+                                 line.begin() + static_cast<std::ptrdiff_t>(run.end)),
+                     .probability = run.probability,
+                     .parent = line[run.first - 1].id};
+    const bool sure = run.probability >= options_.sure;
+    std::optional<Told> here;
+    if (sure && line.size() == 2) here = whole;
+    if (sure && line.size() > 2) here = hold_against(line[run.first - 1], line[run.end - 1]);
+    if (here) step.confirmation = here->compared;
+    step.is_merge = step.run.size() == 1 && step.run.front().parents.size() > 1;
+    const bool confirmed = step.confirmation && step.confirmation->verdict == wanted();
+    step.confirmed = confirmed;
+    if (!(confirmed && step.is_merge && options_.into_merges && look_into(step.run.front())))
+      found_.steps.push_back(std::move(step));
+    if (!sure) return;
+    found_.status = Located::Status::found;
+    // Where the step is less than the whole, there is more on one side or both.
+    if (!confirmed || whole.effect - here->effect < step_ || here->effect > whole.low) return;
+    const auto part = [&](std::size_t first, std::size_t last) {
+      if (last <= first) return;
+      const Line there(line.begin() + static_cast<std::ptrdiff_t>(first),
+                       line.begin() + static_cast<std::ptrdiff_t>(last) + 1);
+      if (const auto told = hold_against(there.front(), there.back());
+          told && told->compared.verdict == wanted() && told->effect >= step_ / 2)
+        look_between(there, *told);
+    };
+    part(0, run.first - 1);
+    part(run.end - 1, line.size() - 1);
+  }
+
+  /// Whether the change came in by a merge's branch, and where there.
+  bool look_into(const CommitFacts& merge) {
+    const auto fork = measuring_.repository().parting_of(merge);
+    if (!fork) return false;
+    Line branch;
+    try {
+      branch = line_between(measuring_.repository(), *fork, merge.parents[1], inputs());
+    } catch (const Error&) {  // it has merges of its own that lead astray
+      return false;
+    }
+    const auto told = hold_against(branch.front(), branch.back());
+    if (!told || told->compared.verdict != wanted()) return false;
+    look_between(branch, *told);
+    return true;
+  }
+
+  /// Measures pairs until one commit of the line, or a run of them, is sure enough.
+  Suspects::Run search(const Line& line, const Told& whole) {
+    const auto last = line.size() - 1;
+    constexpr double least_scale = 0.05;  // of the effect: of exact metrics, which don't scatter
+    Suspects suspects(last, {.step = step_, .total = whole.effect, .scale = whole.effect * least_scale});
+    for (const double effect : whole.effects) suspects.add(last, effect);
+    take_earlier(line, suspects);
+    std::map<std::size_t, std::unique_ptr<campaign::Stepwise>> open;
+    std::deque<std::size_t> order;  // in which they were opened
+    const double began = clock_();
+    constexpr std::size_t most_pairs = 5000;
+    while (suspects.likeliest().probability < options_.sure && suspects.pairs() < most_pairs &&
+           (!options_.budget || clock_() - began < *options_.budget)) {
+      std::vector<Suspects::Cost> costs(line.size());
+      for (std::size_t place = 1; place < last; ++place)
+        costs[place] = {open.contains(place) ? 0 : seconds_to_open(whole.pair_seconds), whole.pair_seconds};
+      const auto probe = suspects.next(costs);
+      if (!probe) break;
+      tell(line, suspects, line[probe->place]);
+      if (!open.contains(probe->place)) {
+        constexpr std::size_t most_open = 12;  // each has a process of its own beside it
+        if (order.size() == most_open) {
+          open.erase(order.front());
+          order.pop_front();
+        }
+        const double opening = clock_();
+        open[probe->place] = measuring_.open(line.front(), line[probe->place]);
+        order.push_back(probe->place);
+        opening_seconds_ += clock_() - opening;
+        ++found_.builds;
+      }
+      auto& campaign = *open[probe->place];
+      const auto pairs = effects_of(campaign.record()).size();
+      campaign.round();
+      const auto effects = effects_of(campaign.record());
+      if (effects.size() > pairs) {
+        suspects.add(probe->place, effects.back());
+        ++found_.pairs;
+      }
+      if (const auto why = campaign.obstacle(); !why.empty()) {
+        if (why.starts_with(measuring_.name_of(line.front()) + ": ") &&
+            line.front().id != line[probe->place].id)
+          throw Error("the good commit no longer does its work; " + why, "locate", "name another good one",
+                      Error::Code::measuring);
+        suspects.silence(probe->place);
+        found_.silent.push_back({line[probe->place], why.substr(why.find(": ") + 2)});
+        open.erase(probe->place);
+        std::erase(order, probe->place);
+      }
+    }
+    return suspects.likeliest();
+  }
+
+  double seconds_to_open(double pair_seconds) const {
+    constexpr double of_a_build = 1, pairs = 2;  // a check and a warm-up beside it
+    return found_.builds == 0 ? of_a_build + pairs * pair_seconds
+                              : opening_seconds_ / static_cast<double>(found_.builds);
+  }
+
+  /// Adds what earlier searches from the same good commit have in the ledger: the same work, programs and
+  /// machine.
+  void take_earlier(const Line& line, Suspects& suspects) {
+    if (options_.afresh || options_.ledger.empty()) return;
+    std::map<std::string, std::size_t> places;
+    for (std::size_t place = 1; place + 1 < line.size(); ++place) places[line[place].id] = place;
+    ledger::Ledger ledger(options_.ledger);
+    constexpr std::size_t newest = 200;
+    std::size_t seen = 0, taken = 0;
+    for (const auto& summary : ledger.list()) {
+      if (summary.kind != kind || summary.rounds == 0) continue;
+      if (++seen > newest) break;
+      const auto record = ledger.read(summary.id);
+      const auto& design = record.design;
+      if (!design.candidates.holds(after_id) || record.log.sittings.empty()) continue;
+      const auto place = places.find(design.candidates[after_id].from.commit);
+      const auto& good = design.candidates[before_id].from;
+      if (place == places.end() || good.commit != line.front().id ||
+          good.exe_digest != good_digest_of(line) ||
+          record.log.sittings.back().fact("fingerprint") != measuring_.fingerprint() ||
+          std::ranges::none_of(design.workloads, [&](const Workload& w) {
+            return w.name == where_.workload && w.digest == workload_digest_;
+          }))
+        continue;
+      for (const double effect : effects_of(record)) {
+        suspects.add(place->second, effect);
+        ++taken;
+      }
+    }
+    if (taken == 0) return;
+    found_.earlier_pairs += taken;
+    measuring_.observer().said("reckoning with " + std::to_string(taken) +
+                               " pairs that were measured before (--afresh leaves them out)");
+  }
+
+  /// Only the good commit of the whole was seen built; others have none yet.
+  std::string good_digest_of(const Line& line) const {
+    return measuring_.name_of(line.front()) == options_.good ? good_digest_ : std::string{};
+  }
+
+  void tell(const Line& line, const Suspects& suspects, const CommitFacts& now) {
+    const Line commits(line.begin() + 1, line.end());
+    auto p = suspects.probabilities();
+    p.erase(p.begin());
+    measuring_.observer().searching(
+        {.commits = commits, .probability = std::move(p), .pairs = found_.pairs, .now = now});
+  }
+
+  const LocateOptions& options_;
+  Measuring measuring_;
+  campaign::Clock clock_;
+  Located found_;
+  Where where_;
+  std::string good_digest_, workload_digest_;
+  double step_ = 0;  ///< the smallest that is looked for, on the tests' scale
+  double opening_seconds_ = 0;
+};
+
+}  // namespace
+
+Located locate(const Plan& plan, const LocateOptions& options) { return Locating(plan, options).run(); }
+
+SearchOutline outline_search(const Plan& plan, const LocateOptions& options) {
+  Measuring measuring(plan, circumstances_of(options));
+  auto line = line_between(measuring.repository(), options.good, options.bad,
+                           measuring.plan().candidates.front().build.inputs);
+  SearchOutline outline;
+  outline.commits.assign(line.begin() + 1, line.end());
+  outline.merges = static_cast<std::size_t>(
+      std::ranges::count_if(outline.commits, [](const CommitFacts& c) { return c.parents.size() > 1; }));
+  for (const double effect : {1.0, 2.0, 4.0})
+    outline.pairs.push_back({effect, std::log2(static_cast<double>(outline.commits.size())) /
+                                         stats::information_of(0.5, effect)});
+  return outline;
+}
+
+}  // namespace assay::inline v1::history

@@ -1,0 +1,27 @@
+#pragma once
+
+#include <cstddef>
+#include <string>
+#include <vector>
+
+#include "assay/campaign/observer.hpp"
+#include "assay/model/commit.hpp"
+
+namespace assay::inline v1::history {
+
+/// How far a search for a commit has come.
+struct Searching {
+  const std::vector<CommitFacts>& commits;  ///< that may have done it, oldest first
+  std::vector<double> probability;          ///< of each
+  std::size_t pairs = 0;                    ///< measured so far
+  CommitFacts now;                          ///< the one that is measured next
+};
+
+/// Is told what happens while a history is measured: of its campaigns as any observer, and besides
+class Observer : public campaign::Observer {
+ public:
+  /// before each pair of a search.
+  virtual void searching(const Searching& /*searching*/) {}
+};
+
+}  // namespace assay::inline v1::history

@@ -1,0 +1,25 @@
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "assay/model/log.hpp"
+
+namespace assay::inline v1::history {
+
+/// A workload at a setting, and the metric that is looked at there, by name.
+struct Where {
+  std::string workload, setting, metric;
+  bool operator==(const Where&) const = default;
+};
+
+/// The effects of a campaign's rounds, candidate `later` against its baseline, on the tests' scale and turned
+/// so that above 0 is worse: one for each whole round, of repeats the first. Empty where the campaign has
+/// none there. Cost: one pass over its trials.
+std::vector<double> effects_to_the_worse(const Record& record, CandidateId later, const Where& where);
+
+/// 1 where a larger value is worse, else −1.
+double sign_to_the_worse(const Metric& metric);
+
+}  // namespace assay::inline v1::history

@@ -1,0 +1,62 @@
+#include "assay/history/suspects.hpp"
+
+#include <algorithm>
+
+#include "assay/model/error.hpp"
+
+namespace assay::inline v1::history {
+
+Suspects::Suspects(std::size_t last, const stats::ChangeModel& model)
+    : posterior_(last), model_(model), silent_(last + 1, false) {}
+
+void Suspects::add(std::size_t place, double effect) { posterior_.add(place, effect); }
+
+void Suspects::silence(std::size_t place) {
+  if (place == 0 || place >= last()) throw DomainError("the ends of the stretch were measured", place);
+  silent_[place] = true;
+}
+
+std::vector<double> Suspects::probabilities() const {
+  auto model = model_;
+  model.scale = scale();
+  return posterior_.probabilities(model);
+}
+
+std::vector<Suspects::Run> Suspects::runs() const {
+  const auto p = probabilities();
+  std::vector<Run> all;
+  Run run{.first = 1};
+  for (std::size_t place = 1; place <= last(); ++place) {
+    run.probability += p[place];
+    if (silent_[place]) continue;
+    run.end = place + 1;
+    all.push_back(run);
+    run = {.first = place + 1};
+  }
+  return all;
+}
+
+Suspects::Run Suspects::likeliest() const { return std::ranges::max(runs(), {}, &Run::probability); }
+
+std::optional<Suspects::Probe> Suspects::next(const std::vector<Cost>& costs) const {
+  const auto p = probabilities();
+  const double effect = model_.total / scale();
+  std::optional<Probe> best;
+  double most = 0, before = 0;
+  for (std::size_t place = 1; place < last(); ++place) {
+    before += p[place];
+    constexpr double nothing = 1e-9;  // of a probability: such a place tells nothing
+    if (silent_[place] || std::min(before, 1 - before) < nothing) continue;
+    for (const std::size_t pairs : {1U, 2U, 4U, 8U, 16U}) {
+      if (pairs > 1 && costs[place].before <= 0) break;  // each further pair tells less than the one before
+      const double seconds = costs[place].before + static_cast<double>(pairs) * costs[place].pair;
+      const double bits = stats::information_of(std::clamp(before, 0.0, 1.0), effect, pairs);
+      if (bits / seconds <= most) continue;
+      most = bits / seconds;
+      best = Probe{place, pairs};
+    }
+  }
+  return best;
+}
+
+}  // namespace assay::inline v1::history

@@ -1,0 +1,330 @@
+#include "assay/history/trend.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <optional>
+#include <set>
+#include <tuple>
+#include <utility>
+#include <vector>
+
+#include "assay/campaign/rounds.hpp"
+#include "assay/history/archive.hpp"
+#include "assay/history/line_of.hpp"
+#include "assay/history/measuring.hpp"
+#include "assay/measure/digest.hpp"
+#include "assay/model/error.hpp"
+#include "assay/model/stopped.hpp"
+#include "assay/plan/matrix.hpp"
+#include "assay/plan/write.hpp"
+#include "assay/stats/many.hpp"
+
+namespace assay::inline v1::history {
+namespace {
+
+constexpr std::size_t at_once = 4, anchors = 3;
+
+Circumstances circumstances_of(const TrendOptions& options) {
+  return {.ledger = options.ledger,
+          .kind = value_kind,
+          .repeat = options.repeat,
+          .when_busy = options.when_busy,
+          .observer = options.observer,
+          .stop = options.stop};
+}
+
+class Trending {
+ public:
+  Trending(const Plan& plan, const TrendOptions& options)
+      : options_(options), measuring_(plan, circumstances_of(options)), clock_(campaign::steady_clock()) {
+    measuring_.narrow(options.only);
+    if (options.every < 1)
+      throw Error("each so many commits must be 1 or more", "--every", "write it like 5");
+  }
+
+  History run() {
+    const auto& plan = measuring_.plan();
+    history_ = {.title = plan.title,
+                .reference = options_.reference,
+                .branch = options_.branch,
+                .margin = plan.margin};
+    find_commits();
+    const auto& reference = history_.commits.front();
+    measuring_.give_name(reference, options_.reference);
+    archive_ = read_archive(options_.ledger, reference.id);
+    began_ = clock_();
+    if (options_.measures) try {
+        measuring_.take_turn();
+        measure_missing();
+        measure_steps();
+      } catch (const Stopped&) {
+        history_.interrupted = true;
+      }
+    put_together();
+    history_.seconds = clock_() - began_;
+    return std::move(history_);
+  }
+
+ private:
+  /// The commits from the reference on, and those of them that are asked for.
+  void find_commits() {
+    auto& repository = measuring_.repository();
+    for (const auto& name : {options_.reference, options_.branch})
+      if (name == ".") throw Error("the working tree is no commit", "trend", "commit it first");
+    history_.commits = repository.commits_between(options_.reference, options_.branch);
+    if (history_.commits.empty())
+      throw Error(options_.branch + " is the reference commit itself, so there is no history between them",
+                  "trend", "name an older reference, like the first release");
+    history_.commits.insert(history_.commits.begin(), repository.commits_up_to(options_.reference, 1).back());
+    for (std::size_t place = 0; place < history_.commits.size(); ++place)
+      places_[history_.commits[place].id] = place;
+    std::size_t first = 1;
+    if (!options_.since.empty()) {
+      const auto since = places_.find(repository.id_of(options_.since));
+      if (since == places_.end())
+        throw Error("\"" + options_.since + "\" does not lie between " + options_.reference + " and " +
+                        options_.branch,
+                    "--since", "name a commit on that line: git log --first-parent");
+      first = std::max<std::size_t>(1, since->second);
+    }
+    const auto every = static_cast<std::size_t>(options_.every);
+    for (auto place = history_.commits.size() - 1; place >= first; place -= every) {
+      asked_.push_back(place);
+      if (place < every) break;
+    }
+    std::ranges::reverse(asked_);
+    for (const auto& workload : measuring_.plan().workloads)
+      definitions_[workload.name] = measure::digest_of(plan::definition_of(workload));
+    const auto cells = plan::expand_cells(measuring_.plan());
+    for (const auto& planned : cells)
+      if (planned.state.is_sound())
+        cells_.emplace(measuring_.plan().workload(planned.cell.workload).name, planned.cell.setting.text());
+  }
+
+  const std::string& id_at(std::size_t place) const { return history_.commits[place].id; }
+
+  bool is_tried(std::size_t place, const std::optional<std::string>& era) const {
+    return std::ranges::all_of(cells_, [&](const auto& cell) {
+      return std::ranges::any_of(archive_.tried, [&](const Tried& tried) {
+        return tried.commit == id_at(place) && tried.workload == cell.first && tried.setting == cell.second &&
+               tried.definition == definitions_.at(cell.first) && (!era || tried.era == *era);
+      });
+    });
+  }
+
+  bool is_silent(std::size_t place) const {
+    return archive_.silent.contains(id_at(place)) &&
+           std::ranges::none_of(archive_.values, [&](const auto& v) { return v.commit == id_at(place); });
+  }
+
+  /// The era of the newest value from this machine; empty: there is none.
+  std::string era_here() const {
+    const ArchivedValue* newest = nullptr;
+    for (const auto& value : archive_.values)
+      if (value.machine == measuring_.fingerprint() &&
+          (newest == nullptr || value.started >= newest->started))
+        newest = &value;
+    return newest == nullptr ? std::string{} : newest->era;
+  }
+
+  std::set<std::size_t> missing() const {
+    std::set<std::size_t> places;
+    for (const auto place : asked_)
+      if (!is_tried(place, {}) || (options_.retries && is_silent(place) && !retried_.contains(place)))
+        places.insert(place);
+    // The last commits of another era, by which its values are moved into this one.
+    const auto here = era_here();
+    std::map<std::string, std::set<std::size_t>> others;
+    for (const auto& value : archive_.values)
+      if (const auto place = places_.find(value.commit);
+          value.era != here && place != places_.end() && definitions_.contains(value.where.workload) &&
+          definitions_.at(value.where.workload) == value.definition)
+        others[value.era].insert(place->second);
+    for (const auto& [era, measured] : others) {
+      std::size_t count = 0;
+      for (auto place = measured.rbegin(); place != measured.rend() && count < anchors; ++place, ++count)
+        if (!is_tried(*place, here)) places.insert(*place);
+    }
+    return places;
+  }
+
+  /// The next commits to measure: the newest of all, then always the one farthest from any that has values.
+  std::vector<std::size_t> next_of(std::set<std::size_t> open) const {
+    std::set<std::size_t> known;
+    for (const auto place : asked_)
+      if (!open.contains(place)) known.insert(place);
+    std::vector<std::size_t> next;
+    while (!open.empty() && next.size() < at_once) {
+      auto best = *open.rbegin();
+      if (known.contains(best) || !known.empty()) {
+        std::size_t most = 0;
+        for (const auto place : open) {
+          std::size_t nearest = history_.commits.size();
+          for (const auto other : known)
+            nearest = std::min(nearest, place > other ? place - other : other - place);
+          if (nearest >= most) {
+            most = nearest;
+            best = place;
+          }
+        }
+        // New commits come first, however near.
+        if (*open.rbegin() > *known.rbegin()) best = *open.rbegin();
+      }
+      next.push_back(best);
+      open.erase(best);
+      known.insert(best);
+    }
+    std::ranges::sort(next);
+    return next;
+  }
+
+  bool has_time() const { return !options_.budget || clock_() - began_ + longest_ <= *options_.budget; }
+
+  Campaign timed(const std::vector<CommitFacts>& commits, int rounds) {
+    const double start = clock_();
+    auto campaign = measuring_.compare(commits, rounds);
+    longest_ = std::max(longest_, clock_() - start);
+    return campaign;
+  }
+
+  void measure_missing() {
+    constexpr int fewest_rounds = 7;
+    for (auto open = missing(); !open.empty() && has_time(); open = missing()) {
+      const auto batch = next_of(open);
+      std::vector<CommitFacts> commits = {history_.commits.front()};
+      for (const auto place : batch) {
+        commits.push_back(history_.commits[place]);
+        retried_.insert(place);
+      }
+      measuring_.observer().said("measuring " + std::to_string(batch.size()) + " of " +
+                                 std::to_string(open.size()) + " missing commits");
+      const auto campaign = timed(commits, std::max(fewest_rounds, measuring_.plan().rounds.min));
+      refuse_without_reference(campaign.findings);
+      add_to(archive_, campaign.record, id_at(0));
+      history_.measured_now += batch.size();
+    }
+  }
+
+  void refuse_without_reference(const Findings& findings) const {
+    for (const auto cell : findings.design.cells.ids())
+      if (findings.design.cells[cell].candidate == CandidateId{0} && !findings.states[cell].is_sound())
+        throw Error("the reference commit " + options_.reference +
+                        " can't be measured: " + findings.states[cell].detail,
+                    "trend", "name another in [history] reference, or with --reference",
+                    Error::Code::measuring);
+  }
+
+  std::vector<HistoryLine> lines() const {
+    std::vector<HistoryLine> all;
+    const auto era = era_here();
+    for (const auto& [workload, setting] : cells_)
+      for (const auto& [name, metric] : archive_.metrics) {
+        if (!options_.metric.empty() && name != options_.metric) continue;
+        auto line = line_of(archive_, {workload, setting, name}, definitions_.at(workload), places_, era,
+                            metric.demand.margin.value_or(history_.margin));
+        if (!line.points.empty()) all.push_back(std::move(line));
+      }
+    return all;
+  }
+
+  /// The campaign of two points' commits, once it has been measured.
+  const ArchivedPair* pair_of(const HistoryLine& line, std::size_t before, std::size_t after) const {
+    const auto found = archive_.pairs.find({id_at(line.points[before].place), id_at(line.points[after].place),
+                                            line.workload, line.setting, line.metric.name});
+    return found == archive_.pairs.end() ? nullptr : &found->second;
+  }
+
+  const ArchivedPair* measured_pair(const HistoryLine& line, std::size_t before, std::size_t after) {
+    if (const auto* known = pair_of(line, before, after)) return known;
+    if (!has_time()) return nullptr;
+    const auto &from = history_.commits[line.points[before].place],
+               &to = history_.commits[line.points[after].place];
+    measuring_.observer().said("a step of " + line.workload + " between " + from.short_id() + " and " +
+                               to.short_id() + "? measuring them beside each other");
+    const auto campaign = timed({from, to}, 0);
+    add_to(archive_, campaign.record, id_at(0));
+    return pair_of(line, before, after);
+  }
+
+  /// The points in the middle of the levels on either side of a step.
+  static std::pair<std::size_t, std::size_t> middles(const HistoryLine& line, std::size_t step) {
+    const auto &left = line.levels[step], &right = line.levels[step + 1];
+    return {(left.first + left.end - 1) / 2, (right.first + right.end) / 2};
+  }
+
+  static bool is_called(const ArchivedPair* pair) {
+    return pair != nullptr &&
+           (pair->compared.verdict == Verdict::better || pair->compared.verdict == Verdict::worse);
+  }
+
+  void measure_steps() {
+    measuring_.call_campaigns(step_kind);
+    for (const auto& line : lines())
+      for (std::size_t i = 0; i < line.steps.size(); ++i) {
+        const auto* told = measured_pair(line, line.steps[i].before, line.steps[i].after);
+        if (told == nullptr || is_called(told)) continue;
+        const auto [from, to] = middles(line, i);
+        measured_pair(line, from, to);
+      }
+  }
+
+  /// The lines, with what became of each proposed step.
+  void put_together() {
+    history_.lines = lines();
+    std::vector<double> p;
+    std::vector<std::pair<HistoryStep*, const ArchivedPair*>> told;
+    for (auto& line : history_.lines)
+      for (std::size_t i = 0; i < line.steps.size(); ++i) {
+        auto& step = line.steps[i];
+        const auto* pair = pair_of(line, step.before, step.after);
+        if (pair == nullptr) continue;
+        step.status = HistoryStep::Status::refuted;
+        if (!is_called(pair)) {
+          std::tie(step.from, step.to) = middles(line, i);
+          if (const auto* apart = pair_of(line, step.from, step.to); is_called(apart)) {
+            pair = apart;
+            step.status = HistoryStep::Status::drift;
+          }
+        } else {
+          step.status = HistoryStep::Status::confirmed;
+        }
+        step.measured = pair->compared;
+        step.effect = pair->compared.effect;
+        p.push_back(pair->p);
+        told.emplace_back(&step, pair);
+      }
+    constexpr double false_discoveries = 0.05;
+    const auto adjusted = stats::adjust_benjamini_hochberg(p);
+    for (std::size_t i = 0; i < told.size(); ++i) {
+      told[i].first->p_adjusted = adjusted[i];
+      if (adjusted[i] > false_discoveries) told[i].first->status = HistoryStep::Status::refuted;
+    }
+    for (const auto place : asked_) {
+      if (is_silent(place))
+        history_.silent.push_back({history_.commits[place], archive_.silent.at(id_at(place))});
+      else if (is_tried(place, {}))
+        ++history_.measured;
+      else
+        ++history_.missing;
+    }
+  }
+
+  const TrendOptions& options_;
+  Measuring measuring_;
+  campaign::Clock clock_;
+  History history_;
+  Archive archive_;
+  std::map<std::string, std::size_t> places_;  ///< by full id
+  std::vector<std::size_t> asked_;             ///< places that are asked for, ascending
+  std::set<std::size_t> retried_;
+  std::map<std::string, std::string> definitions_;       ///< digests by workload
+  std::set<std::pair<std::string, std::string>> cells_;  ///< workload and setting
+  double began_ = 0, longest_ = 0;
+};
+
+}  // namespace
+
+History trend(const Plan& plan, const TrendOptions& options) { return Trending(plan, options).run(); }
+
+}  // namespace assay::inline v1::history

@@ -1,0 +1,80 @@
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "assay/model/commit.hpp"
+#include "assay/model/finding.hpp"
+#include "assay/model/located.hpp"
+#include "assay/model/metric.hpp"
+
+namespace assay::inline v1::inline model {
+
+/// A commit's value in a history: how it compares with the reference commit, measured in one sitting with it.
+struct HistoryPoint {
+  std::size_t place = 0;  ///< of its commit in History::commits
+  Effect effect;          ///< commit / reference; of several campaigns their weighted mean
+  Interval interval;
+  std::size_t rounds = 0;      ///< in all
+  std::size_t campaigns = 1;   ///< that measured it
+  bool heterogeneous = false;  ///< they differ by more than chance (Cochran's Q, 1 %)
+  std::int64_t measured = 0;   ///< the last of them: milliseconds since 1970
+  std::string era;             ///< what values must share to be on one line: machine, compiler and reference
+  bool shifted = false;        ///< by the anchors, from another era
+};
+
+/// A stretch of points that lie around one level.
+struct HistoryLevel {
+  std::size_t first = 0, end = 0;  ///< places in HistoryLine::points, to below `end`
+  Effect level;
+};
+
+/// A change of level between two points, proposed by how the points lie and then measured.
+struct HistoryStep {
+  /// confirmed: a fresh campaign of the commits on either side calls it. drift: it does not, but one of
+  /// commits farther apart does: it came bit by bit. refuted: neither. proposed: not measured yet.
+  enum class Status { confirmed, drift, refuted, proposed };
+  Status status = Status::proposed;
+  std::size_t before = 0, after = 0;  ///< places in HistoryLine::points on either side, neighbours
+  std::size_t from = 0, to = 0;       ///< of a drift: the points that were held against each other
+  Effect effect;                      ///< of the campaign that told it; else the difference of the levels
+  std::optional<CommitsCompared> measured;
+  double p_adjusted = 1;  ///< of that campaign, over all proposals
+};
+
+/// What changed the level without a commit: another machine, compiler or reference, or another workload.
+struct HistoryBreak {
+  std::size_t at = 0;  ///< the first point after it
+  std::string what;    ///< "another machine", "another definition of the workload"
+  std::optional<Effect>
+      shift;                ///< taken out by the anchors; empty: none could be measured, the line is broken
+  std::size_t anchors = 0;  ///< commits that were measured on both sides
+};
+
+/// One metric of one workload at one setting over the commits.
+struct HistoryLine {
+  std::string workload, setting;
+  Metric metric;
+  std::vector<HistoryPoint> points;  ///< in the order of the commits
+  std::vector<HistoryLevel> levels;
+  std::vector<HistoryStep> steps;
+  std::vector<HistoryBreak> breaks;
+};
+
+/// A project over its commits.
+struct History {
+  std::string title, reference, branch;  ///< as they were asked for
+  double margin = 0.01;
+  std::vector<CommitFacts> commits;  ///< the reference first, oldest first
+  std::vector<SilentCommit> silent;  ///< that could not be measured
+  std::vector<HistoryLine> lines;
+  std::size_t measured = 0, missing = 0;  ///< commits that were asked for: with values, and without
+  std::size_t measured_now = 0;
+  double seconds = 0;
+  bool interrupted = false;
+};
+
+}  // namespace assay::inline v1::inline model

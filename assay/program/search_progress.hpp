@@ -1,0 +1,26 @@
+#pragma once
+
+#include <chrono>
+
+#include "assay/history/observer.hpp"
+#include "assay/program/progress.hpp"
+
+namespace assay::inline v1::program {
+
+/// Shows how far the measuring of a history has come, on stderr: its campaigns as ProgressLine does, and a
+/// search as a strip over the commits, the higher the likelier.
+class SearchProgress : public history::Observer {
+ public:
+  void said(const std::string& text) override { line_.said(text); }
+  void busy(campaign::WhenBusy what) override { line_.busy(what); }
+  /// Commits of one project are alike: nothing is said of that.
+  void begun(const Design& design) override { line_.name_cells_by(design); }
+  void progress(const campaign::Progress& progress) override { line_.progress(progress); }
+  void searching(const history::Searching& searching) override;
+  void clear() { line_.clear(); }
+
+ private:
+  ProgressLine line_;
+};
+
+}  // namespace assay::inline v1::program

@@ -1,0 +1,15 @@
+#pragma once
+
+#include <string>
+
+#include "assay/model/located.hpp"
+
+namespace assay::inline v1::render {
+
+/// What came of a search for a commit, for a terminal. Ends with a newline.
+std::string to_text(const Located& located);
+
+/// The same as a JSON document (docs/history.schema.json). Ends with a newline.
+std::string to_json(const Located& located);
+
+}  // namespace assay::inline v1::render

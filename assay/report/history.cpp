@@ -1,0 +1,163 @@
+#include "assay/report/history.hpp"
+
+#include <algorithm>
+
+#include "assay/report/located.hpp"
+#include "assay/report/units.hpp"
+
+namespace assay::inline v1::report {
+namespace {
+
+std::string counted(std::size_t count, const std::string& what) {
+  return std::to_string(count) + " " + what + (count == 1 ? "" : "s");
+}
+
+const CommitFacts& commit_at(const History& history, const HistoryLine& line, std::size_t point) {
+  return history.commits[line.points[point].place];
+}
+
+std::string interval_text(const HistoryLine& line, const Interval& interval) {
+  return range_text(interval, line.metric.scale, line.metric.unit);
+}
+
+Verdict tone_of(const HistoryLine& line, const Effect& effect) {
+  const double x = effect.on_test_scale();
+  const bool more = x > 0;
+  return more == (line.metric.prefer == Prefer::higher) ? Verdict::better : Verdict::worse;
+}
+
+/// "between 3fa1c2e9 and 9be02112, 4 commits, two of which can't be measured".
+std::string between(const History& history, const HistoryLine& line, std::size_t before, std::size_t after) {
+  const auto first = line.points[before].place, last = line.points[after].place;
+  const auto& to = history.commits[last];
+  if (last - first == 1) return "with " + to.short_id() + " (" + to.subject + ")";
+  const auto silent = std::ranges::count_if(history.silent, [&](const SilentCommit& s) {
+    const auto place =
+        std::ranges::find(history.commits, s.commit.id, &CommitFacts::id) - history.commits.begin();
+    return static_cast<std::size_t>(place) > first && static_cast<std::size_t>(place) < last;
+  });
+  return "between " + history.commits[first].short_id() + " and " + to.short_id() + ", " +
+         counted(last - first, "commit") +
+         (silent == 0 ? "" : ", " + std::to_string(silent) + " of which can't be measured");
+}
+
+HistorySentence said_of(const History& history, const HistoryLine& line, const HistoryStep& step) {
+  using Status = HistoryStep::Status;
+  const auto change = change_of_effect(line, step.effect);
+  const auto interval =
+      step.measured ? " (" + interval_text(line, step.measured->interval) + ")" : std::string{};
+  switch (step.status) {
+    case Status::confirmed: {
+      auto text = change + interval + " " + between(history, line, step.before, step.after) +
+                  "; confirmed by " + counted(step.measured->rounds, "round") + " of a campaign of its own";
+      if (commits_of(line, step) > 1)
+        text += "; which one: assay locate --good " + commit_at(history, line, step.before).short_id() +
+                " --bad " + commit_at(history, line, step.after).short_id() +
+                (tone_of(line, step.effect) == Verdict::better ? " --better" : "");
+      return {text, tone_of(line, step.effect)};
+    }
+    case Status::drift:
+      return {change + interval + " bit by bit " + between(history, line, step.from, step.to) +
+                  ": no single step of it could be confirmed",
+              tone_of(line, step.effect)};
+    case Status::refuted:
+      return {"a step suggested " + between(history, line, step.before, step.after) +
+                  " is not confirmed: " + change + interval,
+              Verdict::unclear};
+    case Status::proposed:
+      return {"a step of about " + change + " is suggested " +
+                  between(history, line, step.before, step.after) + ", and not measured yet",
+              Verdict::unclear};
+  }
+  return {};
+}
+
+}  // namespace
+
+std::string line_name(const History& history, const HistoryLine& line) {
+  const bool several = std::ranges::any_of(history.lines, [&](const HistoryLine& other) {
+    return other.workload != line.workload || other.setting != line.setting;
+  });
+  const auto where = line.workload + (line.setting.empty() ? "" : ", " + line.setting);
+  return several ? where + ": " + line.metric.name : line.metric.name;
+}
+
+std::string change_of_effect(const HistoryLine& line, const Effect& effect) {
+  return effect_text(effect, line.metric.unit);
+}
+
+std::size_t commits_of(const HistoryLine& line, const HistoryStep& step) {
+  return line.points[step.after].place - line.points[step.before].place;
+}
+
+std::vector<HistorySentence> sentences_of(const History& history, const HistoryLine& line) {
+  std::vector<HistorySentence> all;
+  for (const bool claimed : {true, false})
+    for (const auto& step : line.steps) {
+      const bool is_claimed =
+          step.status == HistoryStep::Status::confirmed || step.status == HistoryStep::Status::drift;
+      if (is_claimed == claimed) all.push_back(said_of(history, line, step));
+    }
+  if (line.points.empty()) return all;
+  if (all.empty()) {
+    const auto [low, high] = std::ranges::minmax_element(
+        line.points, {}, [](const HistoryPoint& point) { return point.effect.on_test_scale(); });
+    all.push_back({"no step; its commits lie from " + change_of_effect(line, low->effect) + " to " +
+                       change_of_effect(line, high->effect) + " of " + history.reference,
+                   Verdict::same});
+  }
+  const auto& newest = line.points.back();
+  all.push_back({"now " + change_of_effect(line, newest.effect) + " (" +
+                     interval_text(line, newest.interval) + ") against " + history.reference + ", at " +
+                     commit_at(history, line, line.points.size() - 1).short_id(),
+                 Verdict::same});
+  return all;
+}
+
+std::string extent_of(const History& history) {
+  auto text = counted(history.measured, "commit") + " measured after " + history.reference + ", up to " +
+              history.branch;
+  if (!history.silent.empty())
+    text += "; " + std::to_string(history.silent.size()) + " could not be measured";
+  if (history.missing > 0) text += "; " + std::to_string(history.missing) + " are missing";
+  if (history.measured_now > 0)
+    text += "; " + std::to_string(history.measured_now) + " measured now, in " + span_text(history.seconds);
+  return text;
+}
+
+std::string status_text(HistoryStep::Status status) {
+  switch (status) {
+    case HistoryStep::Status::confirmed:
+      return "confirmed";
+    case HistoryStep::Status::drift:
+      return "bit by bit";
+    case HistoryStep::Status::refuted:
+      return "not confirmed";
+    case HistoryStep::Status::proposed:
+      return "not measured yet";
+  }
+  return {};
+}
+
+std::vector<std::string> notes_of(const History& history) {
+  std::vector<std::string> notes;
+  for (const auto& line : history.lines) {
+    const auto name = line_name(history, line);
+    for (const auto& change : line.breaks) {
+      auto text = name + ": " + change.what;
+      if (change.shift)
+        text += "; " + counted(change.anchors, "commit") + " measured on both sides differ by " +
+                change_of_effect(line, *change.shift) + ", which is taken out";
+      else if (change.anchors == 0 && change.what.starts_with("another "))
+        text += "; no commit was measured on both sides, so its values are left out";
+      notes.push_back(text);
+    }
+    for (const auto& point : line.points)
+      if (point.heterogeneous)
+        notes.push_back(name + ": " + history.commits[point.place].short_id() + " was measured by " +
+                        counted(point.campaigns, "campaign") + ", which differ by more than chance");
+  }
+  return notes;
+}
+
+}  // namespace assay::inline v1::report

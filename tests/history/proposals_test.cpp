@@ -1,0 +1,60 @@
+#include "assay/history/proposals.hpp"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "assay/stats/random.hpp"
+
+namespace assay::inline v1::history {
+namespace {
+
+/// Log ratios around levels, each for so many commits, with noise of 0.5 % and now and then an outlier.
+std::vector<double> history_of(const std::vector<std::pair<double, int>>& levels, std::uint64_t stream) {
+  stats::Random random(31, stream);
+  std::vector<double> values;
+  for (const auto& [level, count] : levels)
+    for (int i = 0; i < count; ++i)
+      values.push_back(level + 0.005 * random.normal() * (random.uniform() < 0.03 ? 10 : 1));
+  return values;
+}
+
+TEST(Proposals, HoldTheStepsWhereTheyAre) {
+  int held = 0;
+  for (std::uint64_t i = 0; i < 30; ++i) {
+    const auto found = propose(history_of({{0, 15}, {0.12, 9}, {0, 7}, {0.08, 12}, {0.13, 15}}, i), 0.01);
+    if (found.steps.size() < 4) continue;
+    bool right = true;
+    std::size_t at = 0;
+    for (const std::size_t step : {15U, 24U, 31U, 43U}) {
+      while (at < found.steps.size() && found.steps[at].after < step) ++at;
+      right = right && at < found.steps.size() && found.steps[at].before < step;
+    }
+    held += right ? 1 : 0;
+  }
+  EXPECT_GE(held, 24);
+}
+
+TEST(Proposals, AreFewWhereNothingChanged) {
+  std::size_t steps = 0;
+  for (std::uint64_t i = 0; i < 100; ++i) steps += propose(history_of({{0, 60}}, i), 0.01).steps.size();
+  EXPECT_LT(steps, 20) << "each is a campaign for nothing";
+}
+
+TEST(Proposals, SeeThatTheNewestLieOff) {
+  for (const int newest : {1, 2, 3}) {
+    const auto found = propose(history_of({{0, 20}, {0.08, newest}}, 3), 0.01);
+    ASSERT_EQ(found.steps.size(), 1) << newest;
+    EXPECT_EQ(found.steps.front().after, 20);
+  }
+  EXPECT_TRUE(propose({}, 0.01).steps.empty());
+  EXPECT_TRUE(propose(std::vector<double>{0.3}, 0.01).steps.empty());
+}
+
+TEST(Proposals, LeaveOutWhatIsBelowTheMargin) {
+  EXPECT_FALSE(propose(history_of({{0, 40}, {0.03, 40}}, 5), 0.01).steps.empty());
+  EXPECT_TRUE(propose(history_of({{0, 40}, {0.03, 40}}, 5), 0.05).steps.empty());
+}
+
+}  // namespace
+}  // namespace assay::inline v1::history
