@@ -6,6 +6,7 @@
 ///   const auto found = assay::locate(plan, {.good = "v1.2", .bad = "HEAD", .ledger = "ledger.db"});
 ///   std::cout << assay::to_text(found);
 
+#include "assay/history/gate.hpp"
 #include "assay/history/locate.hpp"
 #include "assay/history/trend.hpp"
 #include "assay/render/history.hpp"
@@ -15,6 +16,7 @@
 
 namespace assay::inline v1 {
 
+using history::hold_against;
 using history::locate;
 using history::LocateOptions;
 using history::outline_search;

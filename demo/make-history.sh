@@ -63,7 +63,7 @@ again 'number % 8 == 0'
 commit "Look twice at each eighth order"
 notes 10
 again
-commit "Take back the second look, it found nothing"
+commit "Take back the second look, it found nothing" v0.4.1
 notes 6
 
 again 'number % 12 == 0'

@@ -22,6 +22,7 @@ class Mixed : public Rig {
     return of(heat.cells.front()).run(heat, stop);
   }
   bool runs_together(CellId cell) const override { return of(cell).runs_together(cell); }
+  std::optional<int> program_of(CellId cell) const override { return of(cell).program_of(cell); }
   bool may_repeat(CellId cell) const override { return of(cell).may_repeat(cell); }
   double pause_before(CellId cell) const override { return of(cell).pause_before(cell); }
   bool is_worth_checking_again(CellId cell) const override { return of(cell).is_worth_checking_again(cell); }

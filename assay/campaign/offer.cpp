@@ -79,6 +79,7 @@ std::vector<std::string> usual_watch(const Plan& plan) {
     if (std::ranges::count(watch, name) == 0) watch.push_back(name);
   };
   for (const auto& workload : plan.workloads) {
+    if (!workload.contest.empty()) continue;  // what its functions are timed by is known when it has run
     if (!workload.service || !workload.requests) {
       add(plan.rounds.mode == PlannedRounds::Mode::abreast ? Known::cpu_time : Known::wall_time);
     } else if (!workload.requests->clients.empty()) {
@@ -141,7 +142,8 @@ Offer what_is_offered(measure::Launcher& launcher) {
 Table<MetricId, Metric> lay_out_metrics(const Plan& plan, const Offer& offer) {
   const bool abreast = plan.rounds.mode == PlannedRounds::Mode::abreast;
   const auto watch = plan.watch.empty() ? usual_watch(plan) : plan.watch;
-  const bool any_program = std::ranges::any_of(plan.workloads, [](const auto& w) { return !w.requests; });
+  const bool any_program =
+      std::ranges::any_of(plan.workloads, [](const auto& w) { return !w.requests && w.contest.empty(); });
   const bool both_times = plan.watch.empty() && !abreast && any_program;
   Table<MetricId, Metric> table;
   for (auto& metric : all_metrics(plan, offer)) {

@@ -72,6 +72,7 @@ Processes::Run Processes::stage(CellId cell, Role role, const std::stop_token& s
     run.command.samples = run.command.samples || own.planned.from == "samples";
     own.before = stamp_of((std::filesystem::path(run.command.directory) / own.file).string());
   }
+  run.command.samples = run.command.samples || what.part.has_value();
   run.command.counting = offer_.counters;
   if (role == Role::check) run.command.counting.push_back(Counter::task_clock);
   return run;
@@ -154,7 +155,78 @@ void Processes::finish(Run& run) {
   }
 }
 
+std::optional<int> Processes::program_of(CellId cell) const {
+  const auto& part = cells_[cell].part;
+  return part ? std::optional(part->program) : std::nullopt;
+}
+
+/// What a run of the whole program says of one of its parts. What the process as a whole took is no part's.
+Trial Processes::trial_of_part(CellId cell, const Trial& whole, const PartsSaid& said) const {
+  Trial trial = whole;
+  trial.cell = cell;
+  trial.readings.clear();
+  trial.output_digest.clear();
+  if (trial.outcome != Outcome::ok) return trial;
+  if (!said.problem.empty()) {
+    trial.outcome = Outcome::failed;
+    trial.detail = said.problem;
+    return trial;
+  }
+  const auto part = std::ranges::find_if(
+      said.parts, [&](const PartSaid& one) { return one.setting.text() == cells_[cell].part->setting; });
+  if (part == said.parts.end()) {
+    trial.outcome = Outcome::absent;
+    trial.detail = "it has no such function, or not at this setting";
+    return trial;
+  }
+  for (const auto& value : part->values)
+    if (const auto id = design_.metrics.find([&](const Metric& m) { return m.name == value.metric; }))
+      trial.readings.push_back({*id, value.value});
+  return trial;
+}
+
+Trial Processes::check_part(CellId cell, const std::stop_token& stop) {
+  const auto program = cells_[cell].part->program;
+  const auto known = checked_programs_.find(program);
+  if (known == checked_programs_.end() || known->second.told.contains(cell)) {
+    auto run = stage(cell, Role::check, stop);
+    settle(std::span(&run, 1), stop);
+    if (run.ready) run_alone(run, stop);
+    finish(run);
+    const bool said = run.trial.outcome == Outcome::ok && run.result.samples != nullptr;
+    checked_programs_[program] = {
+        .trial = run.trial, .said = said ? read_parts(run.result.samples->head()) : PartsSaid{}, .told = {}};
+  }
+  auto& checked = checked_programs_.at(program);
+  checked.told.insert(cell);
+  auto trial = trial_of_part(cell, checked.trial, checked.said);
+  says_not_here(trial);
+  trial.readings.clear();
+  return trial;
+}
+
+/// One run of a contest program, and a trial for each of its parts in the heat.
+std::vector<Trial> Processes::run_parts(const Heat& heat, const std::stop_token& stop) {
+  auto run = stage(heat.cells.front(), heat.role, stop);
+  settle(std::span(&run, 1), stop);
+  if (run.ready) run_alone(run, stop);
+  finish(run);
+  const bool said = run.trial.outcome == Outcome::ok && run.result.samples != nullptr;
+  const auto parts = said ? read_parts(run.result.samples->head()) : PartsSaid{};
+  std::vector<Trial> trials;
+  for (const auto cell : heat.cells) {
+    auto trial = trial_of_part(cell, run.trial, parts);
+    if (trial.outcome == Outcome::absent)
+      trial.outcome = Outcome::failed;  // it was there when it was checked
+    trial.round = heat.round;
+    trial.position = heat.position;
+    trials.push_back(std::move(trial));
+  }
+  return trials;
+}
+
 Trial Processes::check(CellId cell, std::optional<CellId> baseline, const std::stop_token& stop) {
+  if (cells_[cell].part) return check_part(cell, stop);
   auto run = stage(cell, Role::check, stop);
   settle(std::span(&run, 1), stop);
   if (run.ready) run_alone(run, stop);
@@ -217,8 +289,8 @@ void Processes::hold_against_check(const Heat& heat, Run& run, const std::stop_t
 bool Processes::may_repeat(CellId cell) const {
   // What goes before and after a trial may take long, and nobody knows how long.
   const auto& control = cells_[cell].control;
-  return !is_abreast() && control.before.run.empty() && control.after.run.empty() && control.cold.empty() &&
-         !(control.settle > 0);
+  return !is_abreast() && !cells_[cell].part && control.before.run.empty() && control.after.run.empty() &&
+         control.cold.empty() && !(control.settle > 0);
 }
 
 double Processes::pause_before(CellId cell) const {
@@ -233,7 +305,7 @@ double Processes::pause_before(CellId cell) const {
 bool Processes::is_worth_checking_again(CellId cell) const {
   // Exit statuses are seen in every trial: at the end only answers are worth another run.
   const auto& asked = workload_of(cell).check;
-  return asked != AnswerCheck{.exit_ok = asked.exit_ok};
+  return !cells_[cell].part && asked != AnswerCheck{.exit_ok = asked.exit_ok};
 }
 
 std::vector<Doubt> Processes::doubts() const {
@@ -241,7 +313,7 @@ std::vector<Doubt> Processes::doubts() const {
   if (design_.kind != "plan") return doubts;
   for (const auto workload : design_.workloads.ids()) {
     const auto& check = plan_.workload(workload).check;
-    if (plan_.workload(workload).service) continue;
+    if (plan_.workload(workload).service || !plan_.workload(workload).contest.empty()) continue;
     if (!check::passes_on_nothing(check)) continue;
     const bool nothing = std::ranges::any_of(design_.contrasts, [&](const Contrast& contrast) {
       const auto known = answers_.find(contrast.baseline);
@@ -260,6 +332,7 @@ std::vector<Doubt> Processes::doubts() const {
 }
 
 std::vector<Trial> Processes::run(const Heat& heat, const std::stop_token& stop) {
+  if (cells_[heat.cells.front()].part) return run_parts(heat, stop);
   std::vector<Run> runs;
   for (const auto cell : heat.cells) runs.push_back(stage(cell, heat.role, stop));
   settle(runs, stop);

@@ -4,11 +4,13 @@
 #include <map>
 #include <memory>
 #include <optional>
+#include <set>
 #include <span>
 #include <stop_token>
 #include <string>
 #include <vector>
 
+#include "assay/campaign/contest_parts.hpp"
 #include "assay/campaign/kept_answer.hpp"
 #include "assay/campaign/offer.hpp"
 #include "assay/campaign/rig.hpp"
@@ -50,6 +52,13 @@ struct ProcessCell {
   std::optional<MetricId> throughput;
   double build_seconds = 0;  ///< 0 where nothing was built
   std::vector<OwnMetric> metrics;
+  /// Of a part of a contest program: the number of that program among the campaign's, and the part's setting
+  /// as its samples have it.
+  struct Part {
+    int program = 0;
+    std::string setting;
+  };
+  std::optional<Part> part;
   std::optional<int> port;  ///< of the server that it asks; empty: one is drawn for each trial that needs it
 };
 
@@ -77,6 +86,7 @@ class Processes : public Rig {
   void give_port(CellId cell, int port) { cells_[cell].port = port; }
 
   bool runs_together(CellId /*cell*/) const override { return is_abreast(); }
+  std::optional<int> program_of(CellId cell) const override;
   bool may_repeat(CellId cell) const override;
   double pause_before(CellId cell) const override;
   bool is_worth_checking_again(CellId cell) const override;
@@ -94,6 +104,9 @@ class Processes : public Rig {
     bool ready = false;  ///< staged; else the trial says why not
   };
 
+  std::vector<Trial> run_parts(const Heat& heat, const std::stop_token& stop);
+  Trial check_part(CellId cell, const std::stop_token& stop);
+  Trial trial_of_part(CellId cell, const Trial& whole, const PartsSaid& said) const;
   bool is_abreast() const { return plan_.rounds.mode == PlannedRounds::Mode::abreast; }
   Run stage(CellId cell, Role role, const std::stop_token& stop);
   void settle(std::span<Run> runs, const std::stop_token& stop) const;
@@ -113,6 +126,13 @@ class Processes : public Rig {
   Offer offer_;
   measure::Watch watch_;
   std::map<CellId, KeptAnswer> answers_;  ///< of checks
+  /// The last checking run of each contest program, and the parts that have taken their answer from it.
+  struct CheckedProgram {
+    Trial trial;
+    PartsSaid said;
+    std::set<CellId> told;
+  };
+  std::map<int, CheckedProgram> checked_programs_;
 };
 
 }  // namespace assay::inline v1::campaign

@@ -28,6 +28,10 @@ class Rig {
   /// Whether this cell is run at once with the others of its workload and setting.
   virtual bool runs_together(CellId cell) const = 0;
 
+  /// Cells with the same number are parts of one program and come from one run of it; empty: the cell is run
+  /// for itself.
+  virtual std::optional<int> program_of(CellId) const { return {}; }
+
   /// Whether the cell may be run several times in a round: its trials run alone, and take little besides
   /// their own time.
   virtual bool may_repeat(CellId) const { return false; }

@@ -116,7 +116,14 @@ std::vector<Rounds::Cells> Rounds::heats_of(const std::vector<CellId>& order, Ro
   std::vector<Cells> heats;
   std::map<std::pair<WorkloadId, std::string>, std::size_t> places;
   std::map<CellId, int> run;
+  std::map<int, std::size_t> programs;
   for (const auto cell : order) {
+    if (const auto program = rig_.program_of(cell)) {
+      const auto [place, fresh] = programs.try_emplace(*program, heats.size());
+      if (fresh) heats.push_back({.cells = {}, .is_one_program = true});
+      heats[place->second].cells.push_back(cell);
+      continue;
+    }
     if (!rig_.runs_together(cell) || role == Role::control) {
       heats.push_back({.cells = {cell}, .repeat = run[cell]++});
       continue;
@@ -143,13 +150,13 @@ bool Rounds::run_round(Role& role) {
   role = round.role;
   std::size_t position = 0;
   int heats_at_once = 0;
-  for (auto& [heat_cells, repeat] : heats) {
+  for (auto& [heat_cells, repeat, is_one_program] : heats) {
     const auto at = position;
     position += heat_cells.size();
     std::erase_if(heat_cells, [&](CellId cell) { return !recorder_.states()[cell].is_sound(); });
     if (heat_cells.empty()) continue;
     tell(at, round.order.size(), heat_cells.front());
-    const bool at_once = heat_cells.size() > 1;
+    const bool at_once = heat_cells.size() > 1 && !is_one_program;
     heats_at_once += at_once ? 1 : 0;
     auto trials = rig_.run({.round = round.number,
                             .role = role,

@@ -56,6 +56,7 @@ class Rounds {
   struct Cells {
     std::vector<CellId> cells;
     int repeat = 0;
+    bool is_one_program = false;  ///< the cells are parts of it, and come from one run
   };
   std::vector<CellId> with_repeats(const std::vector<CellId>& cells) const;
   std::vector<Cells> heats_of(const std::vector<CellId>& order, Role role) const;

@@ -85,6 +85,7 @@ int duel(const DuelAsked& asked, const std::vector<std::string>& words) {
   repeat_flag("--keep-env", asked.keep_env);
   repeat_option("--memory-limit", asked.memory_limit);
   repeat_flag("--discard", asked.discard);
+  repeat_flag("--contest", asked.contest);
   repeat_option("--serve", asked.serve);
   repeat_option("--clients", asked.clients);
   repeat_option("--rate", asked.rate);
@@ -157,6 +158,8 @@ void add_duel(CLI::App& app, Action& action) {
                     "keep and show the values given with --env; else their names alone");
   command->add_option("--memory-limit", asked->memory_limit,
                       "how much data each process of a trial may hold, like 512MiB");
+  command->add_flag("--contest", asked->contest,
+                    "the commands are contest programs, or write samples: compare each of their functions");
   command->add_flag("--discard", asked->discard,
                     "measured trials' output goes nowhere (checks still see it)");
   command->add_option("--serve", asked->serve,
@@ -182,7 +185,8 @@ void add_duel(CLI::App& app, Action& action) {
       ->add_option("--identify", asked->identify,
                    "a path that says what serves, to be sure that it is the right one")
       ->needs(serve);
-  for (const char* of_programs : {"--stdin", "--exit-ok", "--work", "--abreast", "--discard", "--settle"})
+  for (const char* of_programs :
+       {"--stdin", "--exit-ok", "--work", "--abreast", "--discard", "--settle", "--contest"})
     serve->excludes(command->get_option(of_programs));
   for (const char* of_servers : {"--serve", "--clients", "--rate", "--requests", "--ready", "--identify"})
     command->get_option(of_servers)->group("Between servers");
@@ -217,7 +221,8 @@ void add_duel(CLI::App& app, Action& action) {
     const bool ended = !words.empty() && words.front() == end_of_options;
     if (ended) words.erase(words.begin());
     std::ranges::replace(words, std::string(end_of_options), std::string("--"));
-    if (!ended && !words.empty() && words.front().starts_with("-")) throw CLI::ExtrasError("duel", {words.front()});
+    if (!ended && !words.empty() && words.front().starts_with("-"))
+      throw CLI::ExtrasError("duel", {words.front()});
     // Options that programs hardly have, but for the duel's own: who writes them meant the duel.
     for (const auto& word : words)
       if (word == "--rounds" || word == "--budget" || word == "--margin" || word == "--names")

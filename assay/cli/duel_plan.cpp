@@ -274,7 +274,23 @@ Plan plan_of_duel(const DuelAsked& asked, const std::vector<std::string>& words)
   plan.folder = std::filesystem::current_path().string();
   plan.candidates =
       asked.commits.empty() ? candidates_of_commands(asked, words) : candidates_of_commits(asked, words);
-  plan.workloads.push_back(asked.serve.empty() ? workload_of(asked) : service_of_duel(asked, plan));
+  if (asked.contest) {
+    // One command of all that differs in its program: each candidate's own words are its contest's.
+    auto words_of_it = plan.candidates.front().run;
+    for (auto& candidate : plan.candidates) {
+      if (std::vector(candidate.run.begin() + 1, candidate.run.end()) !=
+          std::vector(words_of_it.begin() + 1, words_of_it.end()))
+        throw Error("contests that are told differently can't be compared function by function", "--contest",
+                    "give all commands the same arguments");
+      candidate.exe = candidate.run.front();
+      candidate.run.clear();
+    }
+    words_of_it.front() = "${exe}";
+    plan.workloads.push_back(workload_of(asked));
+    plan.workloads.back().name = "contest";
+    plan.workloads.back().contest = std::move(words_of_it);
+  } else
+    plan.workloads.push_back(asked.serve.empty() ? workload_of(asked) : service_of_duel(asked, plan));
   plan.workloads.back().control = control_of(asked);
   if (!asked.rounds.empty()) plan.rounds = parse_rounds(asked.rounds);
   if (asked.abreast) plan.rounds.mode = PlannedRounds::Mode::abreast;

@@ -8,6 +8,7 @@
 #include "assay/cli/comparing.hpp"
 #include "assay/cli/whereabouts.hpp"
 #include "assay/error.hpp"
+#include "assay/history.hpp"
 #include "assay/judge.hpp"
 #include "assay/plan.hpp"
 
@@ -19,6 +20,7 @@ constexpr const char* gate_examples =
   assay gate --allow 2% --undecided fail
   assay gate --junit gate.xml         the reasons as JUnit XML besides
   assay gate before last --apart      the last campaign against an earlier one, though nothing ran side by side
+  assay gate --trend assay.toml       the ten newest commits of the history that assay trend has measured
 
 Exit status 0 when it passes, 1 when it does not. Allowed is what the gate says, else each metric's margin; it passes
 when the interval's bad end lies within that, fails when the change is called worse beyond it, and is undecided in
@@ -26,7 +28,8 @@ between: said loudly either way, and let pass unless told to fail.)";
 
 struct GateAsked {
   std::string campaign = "last", second, ledger, only, allow, undecided, junit;
-  bool all = false, apart = false;
+  int newest = 10;
+  bool all = false, apart = false, trend = false;
 };
 
 [[noreturn]] void refuse_apart(const std::string& what) {
@@ -35,7 +38,43 @@ struct GateAsked {
               "measure them in one campaign; or add --apart to hold them against the gate all the same");
 }
 
+Gate with_asked(Gate rules, const std::string& allow, const std::string& undecided) {
+  if (!allow.empty()) try {
+      rules.allow = parse_share(allow);
+    } catch (const Error& error) {
+      throw Error(error.problem(), "--allow", error.remedy());
+    }
+  if (!undecided.empty()) rules.undecided_passes = undecided == "pass";
+  return rules;
+}
+
+int say(const GateResult& result, const Design& design, const GateAsked& asked) {
+  std::cout << render::to_text(result, design, asked.all);
+  if (!asked.junit.empty()) write_junit(result, design, asked.junit);
+  return result.passes ? exit_done : exit_gate;
+}
+
+/// The newest commits of a history. CAMPAIGN names the plan.
+int gate_of_trend(const GateAsked& asked) {
+  const auto file = asked.campaign == "last" ? std::string("assay.toml") : asked.campaign;
+  const auto plan = plan::read_file(file, {"HEAD", "."});
+  if (plan.history.reference.empty())
+    throw Error("the plan has no history", file,
+                "give it [history] reference = \"v1.0\", and measure it: assay trend");
+  const auto history =
+      history::trend(plan, {.reference = plan.history.reference,
+                            .branch = plan.history.branch,
+                            .every = plan.history.every,
+                            .only = parse_only(asked.only),
+                            .measures = false,
+                            .ledger = asked.ledger.empty() ? plan_ledger(file) : asked.ledger});
+  const auto held = history::hold_against(history, with_asked(plan.gate, asked.allow, asked.undecided),
+                                          static_cast<std::size_t>(asked.newest));
+  return say(held.result, held.design, asked);
+}
+
 int gate(const GateAsked& asked) {
+  if (asked.trend) return gate_of_trend(asked);
   auto found = find_campaign(asked.campaign, asked.ledger);
   auto record = found.ledger.read(found.campaign.id);
   if (!asked.second.empty()) {
@@ -50,9 +89,7 @@ int gate(const GateAsked& asked) {
     refuse_apart("these samples");
   const auto rules = gate_of(record.design, asked.allow, asked.undecided);
   const auto result = judge::hold_against(findings, rules, only);
-  std::cout << render::to_text(result, findings.design, asked.all);
-  if (!asked.junit.empty()) write_junit(result, findings.design, asked.junit);
-  return result.passes ? exit_done : exit_gate;
+  return say(result, findings.design, asked);
 }
 
 }  // namespace
@@ -61,13 +98,7 @@ Gate gate_of(const Design& design, const std::string& allow, const std::string& 
   Gate rules;
   if (!design.plan.empty() && !design.folder.empty())
     rules = plan::read(design.plan, "the campaign's plan", design.folder).gate;
-  if (!allow.empty()) try {
-      rules.allow = parse_share(allow);
-    } catch (const Error& error) {
-      throw Error(error.problem(), "--allow", error.remedy());
-    }
-  if (!undecided.empty()) rules.undecided_passes = undecided == "pass";
-  return rules;
+  return with_asked(rules, allow, undecided);
 }
 
 void add_gate(CLI::App& app, Action& action) {
@@ -77,6 +108,12 @@ void add_gate(CLI::App& app, Action& action) {
   command->add_option("OTHER", asked->second, "a second campaign, compared with the first; needs --apart");
   command->add_flag("--apart", asked->apart,
                     "hold what did not run side by side against the gate all the same");
+  command->add_flag(
+      "--trend", asked->trend,
+      "the newest commits of a plan's history, as assay trend has measured it; PLAN in place of CAMPAIGN");
+  command->add_option("--newest", asked->newest, "how many commits --trend looks at (default 10)")
+      ->needs("--trend")
+      ->check(CLI::PositiveNumber);
   command->add_option("--allow", asked->allow, "the change to the worse that is let pass, like 2%");
   command->add_option("--undecided", asked->undecided, "pass (default) or fail")
       ->check(CLI::IsMember({"pass", "fail"}));

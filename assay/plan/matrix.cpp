@@ -167,6 +167,7 @@ const std::vector<std::string>& command_of(const PlannedCandidate& candidate,
                                            const PlannedWorkload& workload) {
   if (workload.service && !workload.service->start.empty()) return workload.service->start;
   if (workload.service) return candidate.run;
+  if (!workload.contest.empty()) return workload.contest;
   return candidate.run.empty() ? workload.run : candidate.run;
 }
 

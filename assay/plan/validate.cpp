@@ -126,13 +126,30 @@ class Validator {
     }
   }
 
+  /// A workload that is taken apart into its functions.
+  void contest(const PlannedWorkload& workload, const std::string& path) const {
+    if (!workload.run.empty() || workload.service)
+      fail(path + ".contest",
+           "workload \"" + workload.name + "\" is a contest, and has another command besides",
+           "leave out run and service");
+    if (plan_.rounds.mode == PlannedRounds::Mode::abreast)
+      fail(path + ".contest", "contests can't run abreast: their functions are timed within them",
+           "leave out mode = \"abreast\"");
+    for (const auto& factor : plan_.factors)
+      if (factor.name == "function")
+        fail(path + ".contest",
+             "a factor of the plan is called \"function\", which a contest's functions are told by",
+             "give the factor another name");
+  }
+
   void workloads() {
     refusal_.names(plan_.workloads, "workload");
     if (plan_.workloads.empty())
       fail("workload", "there is no workload", "add a [[workload]] that says what every candidate runs");
     for (std::size_t i = 0; i < plan_.workloads.size(); ++i) {
       const auto& workload = plan_.workloads[i];
-      if (workload.run.empty() && !workload.service)
+      if (!workload.contest.empty()) contest(workload, entry("workload", i));
+      if (workload.run.empty() && workload.contest.empty() && !workload.service)
         for (const auto& candidate : plan_.candidates)
           if (candidate.run.empty())
             fail(entry("workload", i), "workload \"" + workload.name + "\" has no command",

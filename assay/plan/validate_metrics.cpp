@@ -89,7 +89,11 @@ std::vector<Metric> all_metrics(const Plan& plan) {
 void check_watched(const Plan& plan, const Refusal& refusal) {
   const auto all = all_metrics(plan);
   const bool abreast = plan.rounds.mode == PlannedRounds::Mode::abreast;
+  const bool any_contest =
+      std::ranges::any_of(plan.workloads, [](const auto& w) { return !w.contest.empty(); });
   for (const auto& name : plan.watch) {
+    if (any_contest && std::ranges::count(all, name, &Metric::name) == 0)
+      continue;  // its functions may tell it
     const auto metric = std::ranges::find(all, name, &Metric::name);
     if (metric == all.end()) {
       std::vector<std::string> known;

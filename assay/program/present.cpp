@@ -1,6 +1,7 @@
 #include "assay/program/present.hpp"
 
 #include <CLI/CLI.hpp>
+#include <cstdlib>
 #include <iostream>
 
 #include "assay/model/error.hpp"
@@ -86,8 +87,19 @@ std::vector<std::string> without_rounds(const std::vector<std::string>& command)
   return kept;
 }
 
+/// A contest that is a workload is run in every round of the plan: briefly, unless it is told otherwise.
+void make_brief(contest::Options& options, const Asked& asked) {
+  constexpr int rounds = fewest_rounds;
+  constexpr double seconds = 0.1;
+  if (std::getenv("ASSAY_SAMPLES") == nullptr || !asked.rounds.empty() || !asked.budget.empty()) return;
+  options.rounds_min = options.rounds_max = rounds;
+  options.budget = seconds;
+  options.twin = false;
+}
+
 int carry_on(const contest::Contest& contest, const Asked& asked, const std::vector<std::string>& command) {
   auto options = merged(contest.options(), asked);
+  make_brief(options, asked);
   options.repeat = typed(without_rounds(command));
   StopOnSignals stopping;
   Watching watching;

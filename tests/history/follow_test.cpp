@@ -142,6 +142,13 @@ TEST_F(Followed, TrendMeasuresWhatIsMissingAndClaimsTheStep) {
   EXPECT_THAT(shown.out, AllOf(HasSubstr("(Change 8)"), HasSubstr("confirmed by"),
                                HasSubstr("cpu time, change against c1"), HasSubstr("Change 6"),
                                HasSubstr("does not build")));
+  const auto gate = repository_.tool({"gate", "--trend", "--junit", "../gate.xml"});
+  EXPECT_EQ(gate.status, 1) << gate.err;
+  EXPECT_THAT(gate.out,
+              AllOf(HasSubstr("the gate does not pass"), HasSubstr("orders"), HasSubstr("cpu time")));
+  EXPECT_THAT(read_file(scratch_.path("gate.xml")), HasSubstr("<failure"));
+  EXPECT_EQ(repository_.tool({"gate", "--trend", "--newest", "3"}).status, 0) << "the step is older";
+  EXPECT_EQ(repository_.tool({"gate", "--trend", "--newest", "6", "--allow", "900%"}).status, 0);
   // A run of CI adds to the same history.
   repository_.commit("Change 13", "plan.sh", "#!/bin/sh\nexec " BEHAVE " spin 0.009 say right # again\n");
   ASSERT_EQ(repository_.tool({"run", "--candidates", "c1,HEAD"}).status, 0);

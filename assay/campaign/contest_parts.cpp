@@ -1,0 +1,86 @@
+#include "assay/campaign/contest_parts.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "assay/metrics/catalogue.hpp"
+#include "assay/model/printable.hpp"
+#include "assay/stats/location.hpp"
+
+namespace assay::inline v1::campaign {
+namespace {
+
+using Json = nlohmann::json;
+
+/// A level as samples have it; empty for anything else.
+std::optional<Level> level_of(const Json& value) {
+  if (value.is_boolean()) return Level{value.get<bool>()};
+  if (value.is_number_integer()) return Level{value.get<std::int64_t>()};
+  if (value.is_number_float()) return Level{value.get<double>()};
+  if (value.is_string()) return Level{value.get<std::string>()};
+  return {};
+}
+
+/// Why a line can't be taken; empty when it can.
+std::string what_is_wrong(const Json& line) {
+  if (!line.is_object()) return "it is no JSON object";
+  for (const char* key : {"candidate", "metric"})
+    if (!line.contains(key) || !line[key].is_string()) return std::string("it has no \"") + key + "\"";
+  if (!line.contains("value") || !line["value"].is_number() || !std::isfinite(line["value"].get<double>()))
+    return "it has no finite \"value\"";
+  return {};
+}
+
+}  // namespace
+
+PartsSaid read_parts(std::string_view lines) {
+  PartsSaid said;
+  std::map<std::string, std::size_t> places;                                      // by setting
+  std::map<std::pair<std::size_t, std::string>, std::vector<double>> all_values;  // by part and metric
+  std::size_t number = 0;
+  while (!lines.empty()) {
+    const auto end = std::min(lines.find('\n'), lines.size());
+    const auto text = lines.substr(0, end);
+    lines.remove_prefix(std::min(end + 1, lines.size()));
+    ++number;
+    if (text.find_first_not_of(" \t\r") == std::string_view::npos) continue;
+    const auto line = Json::parse(text, nullptr, false);
+    if (const auto wrong = what_is_wrong(line); !wrong.empty()) {
+      said.problem = "line " + std::to_string(number) + " of its samples can't be taken, " + wrong + ": " +
+                     printable_line(std::string(text), 80);
+      return said;
+    }
+    const auto function = line["candidate"].get<std::string>();
+    if (function.ends_with(" (twin)")) continue;
+    PartSaid part;
+    part.setting.levels["function"] = function;
+    if (const auto setting = line.find("setting"); setting != line.end() && setting->is_object())
+      for (const auto& [factor, level] : setting->items())
+        if (const auto read = level_of(level)) part.setting.levels.emplace(factor, *read);
+    const auto [place, fresh] = places.try_emplace(part.setting.text(), said.parts.size());
+    if (fresh) said.parts.push_back(std::move(part));
+    const auto metric = line["metric"].get<std::string>();
+    auto& values = all_values[{place->second, metric}];
+    if (values.empty())
+      said.parts[place->second].values.push_back({metric, line.value("unit", std::string{}), 0});
+    values.push_back(line["value"].get<double>());
+  }
+  if (said.parts.empty()) said.problem = "it wrote no samples to the descriptor that ASSAY_SAMPLES names";
+  for (std::size_t place = 0; place < said.parts.size(); ++place)
+    for (auto& value : said.parts[place].values)
+      value.value = stats::median(all_values[{place, value.metric}]);
+  return said;
+}
+
+Metric metric_of_samples(const std::string& name, const std::string& unit) {
+  if (const auto* known = metrics::find_row(name)) {
+    auto metric = known->metric;
+    metric.name = name;
+    metric.unit = unit;
+    return metric;
+  }
+  return {.name = name, .unit = unit, .prefer = unit.ends_with("/s") ? Prefer::higher : Prefer::lower};
+}
+
+}  // namespace assay::inline v1::campaign

@@ -1,0 +1,38 @@
+#pragma once
+
+#include <map>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "assay/model/metric.hpp"
+#include "assay/model/setting.hpp"
+
+namespace assay::inline v1::campaign {
+
+/// What one run of a contest program said of one of its functions at one setting: a part of the program that
+/// is compared for itself. Its setting has the factor "function" besides the program's own.
+struct PartSaid {
+  Setting setting;
+  struct Value {
+    std::string metric, unit;
+    double value = 0;  ///< the median of its rounds
+  };
+  std::vector<Value> values;  ///< in the order in which metrics first came
+};
+
+/// What was read of a program's samples (docs/samples.md), or why nothing was.
+struct PartsSaid {
+  std::string problem;          ///< in words, with the line; empty: there are parts
+  std::vector<PartSaid> parts;  ///< in the order in which they first came
+};
+
+/// Reads the lines of a run. Twins of its functions are left out. Cost: linear.
+PartsSaid read_parts(std::string_view lines);
+
+/// How a metric of samples is judged: as the catalogue has the one of this name, else less is better, but of
+/// rates (a unit that ends in "/s").
+Metric metric_of_samples(const std::string& name, const std::string& unit);
+
+}  // namespace assay::inline v1::campaign
