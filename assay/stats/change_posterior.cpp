@@ -55,12 +55,17 @@ std::size_t ChangePosterior::count() const {
 
 double ChangePosterior::scale(double fallback) const {
   std::vector<double> differences;
-  for (const auto& here : values_)
+  double freedom = 0;
+  for (const auto& here : values_) {
+    freedom += here.empty() ? 0 : static_cast<double>(here.size()) - 1;
     for (std::size_t i = 0; i < here.size(); ++i)
       for (std::size_t j = i + 1; j < here.size(); ++j) differences.push_back(std::fabs(here[i] - here[j]));
+  }
   constexpr double of_normal = 1.0483;  // 1 / (√2 · the normal quantile at 3/4)
   const double found = differences.empty() ? 0 : of_normal * median(differences);
-  return found > 0 ? found : fallback;
+  // Few values may lie nearer together than they scatter, and would make it too sure.
+  constexpr double doubt = 3;
+  return found > 0 ? found * (1 + doubt / freedom) : fallback;
 }
 
 std::vector<double> ChangePosterior::probabilities(const ChangeModel& model) const {

@@ -38,8 +38,10 @@ class ChangePosterior {
   std::size_t count() const;  ///< of values, in all
 
   /// The standard deviation of a value, from how values of one place differ from each other: the median of
-  /// their absolute differences, times 1.0483, so that outliers hardly count. `fallback` where no place has
-  /// two values or they are all alike. Cost: the sum of squares of the places' counts.
+  /// their absolute differences, times 1.0483, so that outliers hardly count, and
+  /// times 1 + 3/f with f degrees of freedom: searches that trusted the scale of seven values were wrong in
+  /// 12 to 19 % at a stated 5 %. `fallback` where no place has two values or they are all alike. Cost: the
+  /// sum of squares of the places' counts.
   double scale(double fallback) const;
 
   /// The probability that the change is at each place: index 0 is place 0 and holds 0. They sum to 1. Cost:

@@ -45,6 +45,10 @@ TEST(ChangePosterior, KnowsItsScaleDespiteOutliers) {
       posterior.add(place, (place > 20 ? 9 : 0) + 3 * random.normal() * (random.uniform() < 0.1 ? 30 : 1));
   EXPECT_NEAR(posterior.scale(1), 3, 1);
   EXPECT_EQ(ChangePosterior(3).scale(0.7), 0.7);
+  ChangePosterior few(3);
+  few.add(1, 1);
+  few.add(1, 2);
+  EXPECT_NEAR(few.scale(9), 4 * 1.0483, 1e-9) << "two values hardly tell how far they scatter";
   EXPECT_EQ(posterior.count(), 205);
 }
 
