@@ -58,7 +58,7 @@ SOURCE
   if [ "${answer:-0}" = "$at" ]; then found=$((found + 1)); else
     if [ "${answer:-0}" = $((at - 1)) ] || [ "${answer:-0}" = $((at + 1)) ]; then neighbour=$((neighbour + 1)); else
       wrong=$((wrong + 1)); fi
-    echo "search $search: the change is at $at, the answer ${answer:-none}: $(sed -n 's/^  "status": //p' answer.json)"
+    echo "search $search: the change is at $at, the answer ${answer:-none}: confirmed: $(sed -n 's/^  "confirmed": \([a-z]*\).*/\1/p' answer.json)"
   fi
 done
 spent=$(($(date +%s) - began))

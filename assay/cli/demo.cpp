@@ -81,7 +81,7 @@ int run_tool(const std::string& folder, std::vector<std::string> words) {
 /// What the history of the demo's repository shows, and which commit did the first of it.
 int demo_history(const std::string& folder) {
   const int told =
-      run_tool(folder, {"assay", "trend", "--budget", "3min", "--page", "history.html", "history.toml"});
+      run_tool(folder, {"assay", "trend", "--budget", "4min", "--page", "history.html", "history.toml"});
   if (told != exit_done) return told;
   std::cout << std::endl;
   const int status = run_tool(folder, {"assay", "locate", "--good", "v0.4.1", "--bad", "v0.5", "history.toml"});

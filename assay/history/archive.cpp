@@ -93,7 +93,8 @@ Archive read_archive(const std::string& path, const std::string& reference) {
   auto all = ledger.list();
   std::ranges::reverse(all);  // what was measured later counts where there can be but one
   for (const auto& summary : all) {
-    const bool told = summary.rounds > 0 && summary.kind != "locate" && summary.kind != "contest";
+    const bool told = summary.rounds > 0 && summary.kind != "locate" && summary.kind != "pairs" &&
+                      summary.kind != "contest";
     const bool silent = summary.kind == value_kind;
     if (summary.kind == step_kind
             ? told

@@ -2,15 +2,13 @@
 
 #include <algorithm>
 #include <cmath>
-#include <deque>
 #include <map>
-#include <memory>
 #include <utility>
 
 #include "assay/campaign/rounds.hpp"
 #include "assay/history/measuring.hpp"
 #include "assay/history/pairs_of.hpp"
-#include "assay/history/suspects.hpp"
+#include "assay/history/search.hpp"
 #include "assay/ledger/ledger.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/error.hpp"
@@ -21,9 +19,6 @@ namespace {
 
 constexpr const char* kind = "locate";
 constexpr CandidateId before_id{0}, after_id{1};
-
-/// The commits that lie on one line, the good one first: places of a search are places here.
-using Line = std::vector<CommitFacts>;
 
 Circumstances circumstances_of(const LocateOptions& options) {
   return {.ledger = options.ledger,
@@ -212,7 +207,10 @@ class Locating {
   std::optional<Told> hold_against(const CommitFacts& before, const CommitFacts& after) {
     const auto campaign = measuring_.compare({before, after});
     const auto f = std::ranges::find_if(campaign.findings.findings, [&](const Finding& finding) {
-      return campaign.findings.metric_of(finding).name == where_.metric;
+      const auto& findings = campaign.findings;
+      const auto& cell = findings.candidate_of(finding);
+      return findings.metric_of(finding).name == where_.metric && cell.setting.text() == where_.setting &&
+             findings.workload(cell).name == where_.workload;
     });
     if (f == campaign.findings.findings.end()) return {};
     return told_of(campaign, before, after, *f);
@@ -222,22 +220,20 @@ class Locating {
   void look_between(const Line& line, const Told& whole) {
     constexpr std::size_t most_steps = 12;
     if (found_.steps.size() >= most_steps || line.size() < 2) return;
-    const auto run = line.size() == 2 ? Suspects::Run{1, 2, 1} : search(line, whole);
+    auto found = line.size() == 2 ? Answer{.run = {1, 2, 1}, .told = whole} : search(line, whole);
+    const auto run = found.run;
+    const auto& here = found.told;
     LocatedStep step{.run = Line(line.begin() + static_cast<std::ptrdiff_t>(run.first),
                                  line.begin() + static_cast<std::ptrdiff_t>(run.end)),
                      .probability = run.probability,
                      .parent = line[run.first - 1].id};
-    const bool sure = run.probability >= options_.sure;
-    std::optional<Told> here;
-    if (sure && line.size() == 2) here = whole;
-    if (sure && line.size() > 2) here = hold_against(line[run.first - 1], line[run.end - 1]);
     if (here) step.confirmation = here->compared;
     step.is_merge = step.run.size() == 1 && step.run.front().parents.size() > 1;
-    const bool confirmed = step.confirmation && step.confirmation->verdict == wanted();
+    const bool confirmed = here && here->compared.verdict == wanted();
     step.confirmed = confirmed;
     if (!(confirmed && step.is_merge && options_.into_merges && look_into(step.run.front())))
       found_.steps.push_back(std::move(step));
-    if (!sure) return;
+    if (!here) return;
     found_.status = Located::Status::found;
     // Where the step is less than the whole, there is more on one side or both.
     if (!confirmed || whole.effect - here->effect < step_ || here->effect > whole.low) return;
@@ -269,68 +265,51 @@ class Locating {
     return true;
   }
 
-  /// Measures pairs until one commit of the line, or a run of them, is sure enough.
-  Suspects::Run search(const Line& line, const Told& whole) {
-    const auto last = line.size() - 1;
+  /// A run of commits, and the campaign that held it against its parent; empty where it was not sure enough.
+  struct Answer {
+    Suspects::Run run;
+    std::optional<Told> told;
+  };
+
+  /// Searches until an answer is confirmed. One that is not is looked at again, with more to be sure by, a
+  /// few times.
+  Answer search(const Line& line, const Told& whole) {
     constexpr double least_scale = 0.05;  // of the effect: of exact metrics, which don't scatter
-    Suspects suspects(last, {.step = step_, .total = whole.effect, .scale = whole.effect * least_scale});
-    for (const double effect : whole.effects) suspects.add(last, effect);
-    take_earlier(line, suspects);
-    std::map<std::size_t, std::unique_ptr<campaign::Stepwise>> open;
-    std::deque<std::size_t> order;  // in which they were opened
-    const double began = clock_();
-    constexpr std::size_t most_pairs = 5000;
-    while (suspects.likeliest().probability < options_.sure && suspects.pairs() < most_pairs &&
-           (!options_.budget || clock_() - began < *options_.budget)) {
-      std::vector<Suspects::Cost> costs(line.size());
-      for (std::size_t place = 1; place < last; ++place)
-        costs[place] = {open.contains(place) ? 0 : seconds_to_open(whole.pair_seconds), whole.pair_seconds};
-      const auto probe = suspects.next(costs);
-      if (!probe) break;
-      tell(line, suspects, line[probe->place]);
-      if (!open.contains(probe->place)) {
-        constexpr std::size_t most_open = 12;  // each has a process of its own beside it
-        if (order.size() == most_open) {
-          open.erase(order.front());
-          order.pop_front();
-        }
-        const double opening = clock_();
-        open[probe->place] = measuring_.open(line.front(), line[probe->place]);
-        order.push_back(probe->place);
-        opening_seconds_ += clock_() - opening;
-        ++found_.builds;
+    Search search(
+        measuring_, line, {.step = step_, .total = whole.effect, .scale = whole.effect * least_scale},
+        [this](const Record& record) { return effects_of(record); }, whole.pair_seconds);
+    for (const double effect : whole.effects) search.add(line.size() - 1, effect);
+    take_earlier(line, search);
+    const auto until = options_.budget ? std::optional(clock_() + *options_.budget) : std::nullopt;
+    constexpr int most_answers = 3;
+    constexpr double surer = 5;
+    Answer answer;
+    double doubt = 1 - options_.sure;
+    try {
+      for (int i = 0; i < most_answers; ++i, doubt /= surer) {
+        answer = {.run = search.run(1 - doubt, until), .told = {}};
+        if (answer.run.probability < 1 - doubt) break;
+        answer.told = hold_against(line[answer.run.first - 1], line[answer.run.end - 1]);
+        if (!answer.told || answer.told->compared.verdict == wanted()) break;
+        if (answer.told->compared.verdict == Verdict::same) search.acquit(answer.run);
       }
-      auto& campaign = *open[probe->place];
-      const auto pairs = effects_of(campaign.record()).size();
-      campaign.round();
-      const auto effects = effects_of(campaign.record());
-      if (effects.size() > pairs) {
-        suspects.add(probe->place, effects.back());
-        ++found_.pairs;
-      }
-      if (const auto why = campaign.obstacle(); !why.empty()) {
-        if (why.starts_with(measuring_.name_of(line.front()) + ": ") &&
-            line.front().id != line[probe->place].id)
-          throw Error("the good commit no longer does its work; " + why, "locate", "name another good one",
-                      Error::Code::measuring);
-        suspects.silence(probe->place);
-        found_.silent.push_back({line[probe->place], why.substr(why.find(": ") + 2)});
-        open.erase(probe->place);
-        std::erase(order, probe->place);
-      }
+    } catch (const Stopped&) {
+      count(search);
+      throw;
     }
-    return suspects.likeliest();
+    count(search);
+    return answer;
   }
 
-  double seconds_to_open(double pair_seconds) const {
-    constexpr double of_a_build = 1, pairs = 2;  // a check and a warm-up beside it
-    return found_.builds == 0 ? of_a_build + pairs * pair_seconds
-                              : opening_seconds_ / static_cast<double>(found_.builds);
+  void count(const Search& search) {
+    found_.pairs += search.pairs();
+    found_.builds += search.builds();
+    found_.silent.insert(found_.silent.end(), search.silent().begin(), search.silent().end());
   }
 
   /// Adds what earlier searches from the same good commit have in the ledger: the same work, programs and
   /// machine.
-  void take_earlier(const Line& line, Suspects& suspects) {
+  void take_earlier(const Line& line, Search& search) {
     if (options_.afresh || options_.ledger.empty()) return;
     std::map<std::string, std::size_t> places;
     for (std::size_t place = 1; place + 1 < line.size(); ++place) places[line[place].id] = place;
@@ -338,7 +317,7 @@ class Locating {
     constexpr std::size_t newest = 200;
     std::size_t seen = 0, taken = 0;
     for (const auto& summary : ledger.list()) {
-      if (summary.kind != kind || summary.rounds == 0) continue;
+      if ((summary.kind != kind && summary.kind != pair_kind) || summary.rounds == 0) continue;
       if (++seen > newest) break;
       const auto record = ledger.read(summary.id);
       const auto& design = record.design;
@@ -353,7 +332,7 @@ class Locating {
           }))
         continue;
       for (const double effect : effects_of(record)) {
-        suspects.add(place->second, effect);
+        search.add(place->second, effect);
         ++taken;
       }
     }
@@ -368,14 +347,6 @@ class Locating {
     return measuring_.name_of(line.front()) == options_.good ? good_digest_ : std::string{};
   }
 
-  void tell(const Line& line, const Suspects& suspects, const CommitFacts& now) {
-    const Line commits(line.begin() + 1, line.end());
-    auto p = suspects.probabilities();
-    p.erase(p.begin());
-    measuring_.observer().searching(
-        {.commits = commits, .probability = std::move(p), .pairs = found_.pairs, .now = now});
-  }
-
   const LocateOptions& options_;
   Measuring measuring_;
   campaign::Clock clock_;
@@ -383,7 +354,6 @@ class Locating {
   Where where_;
   std::string good_digest_, workload_digest_;
   double step_ = 0;  ///< the smallest that is looked for, on the tests' scale
-  double opening_seconds_ = 0;
 };
 
 }  // namespace

@@ -126,7 +126,9 @@ Campaign Measuring::compare(const std::vector<CommitFacts>& commits, int rounds)
 }
 
 std::unique_ptr<campaign::Stepwise> Measuring::open(const CommitFacts& before, const CommitFacts& after) {
-  return std::make_unique<campaign::Stepwise>(plan_for({before, after}), options_with(*quiet_));
+  auto options = options_with(*quiet_);
+  options.kind = pair_kind;
+  return std::make_unique<campaign::Stepwise>(plan_for({before, after}), options);
 }
 
 }  // namespace assay::inline v1::history

@@ -30,6 +30,9 @@ struct Circumstances {
   std::stop_token stop;
 };
 
+/// The kind of campaigns that are measured pair by pair.
+inline constexpr const char* pair_kind = "pairs";
+
 /// A campaign that was carried out.
 struct Campaign {
   Findings findings;
@@ -69,7 +72,7 @@ class Measuring {
   /// carry_out().
   Campaign compare(const std::vector<CommitFacts>& commits, int rounds = 0);
 
-  /// A campaign of two commits whose rounds the caller asks for.
+  /// A campaign of two commits whose rounds the caller asks for, of pair_kind.
   std::unique_ptr<campaign::Stepwise> open(const CommitFacts& before, const CommitFacts& after);
 
  private:

@@ -7,7 +7,7 @@
 namespace assay::inline v1::history {
 
 Suspects::Suspects(std::size_t last, const stats::ChangeModel& model)
-    : posterior_(last), model_(model), silent_(last + 1, false) {}
+    : posterior_(last), model_(model), silent_(last + 1, false), acquitted_(last + 1, false) {}
 
 void Suspects::add(std::size_t place, double effect) { posterior_.add(place, effect); }
 
@@ -19,7 +19,16 @@ void Suspects::silence(std::size_t place) {
 std::vector<double> Suspects::probabilities() const {
   auto model = model_;
   model.scale = scale();
-  return posterior_.probabilities(model);
+  auto p = posterior_.probabilities(model);
+  double left = 0;
+  for (std::size_t place = 1; place < p.size(); ++place) left += acquitted_[place] ? 0 : p[place];
+  if (!(left > 0)) return p;
+  for (std::size_t place = 1; place < p.size(); ++place) p[place] = acquitted_[place] ? 0 : p[place] / left;
+  return p;
+}
+
+void Suspects::acquit(const Run& run) {
+  for (auto place = run.first; place < run.end; ++place) acquitted_.at(place) = true;
 }
 
 std::vector<Suspects::Run> Suspects::runs() const {

@@ -21,6 +21,10 @@ class Suspects {
 
   /// A commit tells nothing: it does not build, or is wrong. Not for the ends.
   void silence(std::size_t place);
+
+  struct Run;
+  /// The places of a run did not do it: a campaign of its own has shown them to be like their parent.
+  void acquit(const Run& run);
   bool is_silent(std::size_t place) const { return silent_[place]; }
 
   /// Commits that nothing between them can tell apart: from just after one that can be measured to the next
@@ -56,7 +60,7 @@ class Suspects {
  private:
   stats::ChangePosterior posterior_;
   stats::ChangeModel model_;
-  std::vector<bool> silent_;
+  std::vector<bool> silent_, acquitted_;
 };
 
 }  // namespace assay::inline v1::history

@@ -94,8 +94,10 @@ class Trending {
       if (place < every) break;
     }
     std::ranges::reverse(asked_);
-    for (const auto& workload : measuring_.plan().workloads)
+    for (const auto& workload : measuring_.plan().workloads) {
       definitions_[workload.name] = measure::digest_of(plan::definition_of(workload));
+      if (!workload.contest.empty()) contests_.insert(workload.name);
+    }
     const auto cells = plan::expand_cells(measuring_.plan());
     for (const auto& planned : cells)
       if (planned.state.is_sound())
@@ -107,10 +109,21 @@ class Trending {
   bool is_tried(std::size_t place, const std::optional<std::string>& era) const {
     return std::ranges::all_of(cells_, [&](const auto& cell) {
       return std::ranges::any_of(archive_.tried, [&](const Tried& tried) {
-        return tried.commit == id_at(place) && tried.workload == cell.first && tried.setting == cell.second &&
+        return tried.commit == id_at(place) && tried.workload == cell.first &&
+               (tried.setting == cell.second || contests_.contains(cell.first)) &&
                tried.definition == definitions_.at(cell.first) && (!era || tried.era == *era);
       });
     });
+  }
+
+  /// Where there are lines: the plan's workloads and settings, and those that contests have told.
+  std::set<std::pair<std::string, std::string>> places_of_lines() const {
+    std::set<std::pair<std::string, std::string>> all;
+    for (const auto& cell : cells_)
+      if (!contests_.contains(cell.first)) all.insert(cell);
+    for (const auto& value : archive_.values)
+      if (contests_.contains(value.where.workload)) all.emplace(value.where.workload, value.where.setting);
+    return all;
   }
 
   bool is_silent(std::size_t place) const {
@@ -131,7 +144,7 @@ class Trending {
   std::set<std::size_t> missing() const {
     std::set<std::size_t> places;
     for (const auto place : asked_)
-      if (!is_tried(place, {}) || (options_.retries && is_silent(place) && !retried_.contains(place)))
+      if (!is_tried(place, {}) || (options_.retries && is_silent(place) && !attempted_.contains(place)))
         places.insert(place);
     // The last commits of another era, by which its values are moved into this one.
     const auto here = era_here();
@@ -191,11 +204,14 @@ class Trending {
   void measure_missing() {
     constexpr int fewest_rounds = 7;
     for (auto open = missing(); !open.empty() && has_time(); open = missing()) {
+      // What a campaign could not try once, it can't a second time.
+      std::erase_if(open, [&](std::size_t place) { return attempted_.contains(place); });
+      if (open.empty()) break;
       const auto batch = next_of(open);
       std::vector<CommitFacts> commits = {history_.commits.front()};
       for (const auto place : batch) {
         commits.push_back(history_.commits[place]);
-        retried_.insert(place);
+        attempted_.insert(place);
       }
       measuring_.observer().said("measuring " + std::to_string(batch.size()) + " of " +
                                  std::to_string(open.size()) + " missing commits");
@@ -218,7 +234,7 @@ class Trending {
   std::vector<HistoryLine> lines() const {
     std::vector<HistoryLine> all;
     const auto era = era_here();
-    for (const auto& [workload, setting] : cells_)
+    for (const auto& [workload, setting] : places_of_lines())
       for (const auto& [name, metric] : archive_.metrics) {
         if (!options_.metric.empty() && name != options_.metric) continue;
         auto line = line_of(archive_, {workload, setting, name}, definitions_.at(workload), places_, era,
@@ -300,6 +316,10 @@ class Trending {
       told[i].first->p_adjusted = adjusted[i];
       if (adjusted[i] > false_discoveries) told[i].first->status = HistoryStep::Status::refuted;
     }
+    std::set<std::string> elsewhere;
+    for (const auto& value : archive_.values)
+      if (!places_.contains(value.commit)) elsewhere.insert(value.commit);
+    history_.elsewhere = elsewhere.size();
     for (const auto place : asked_) {
       if (is_silent(place))
         history_.silent.push_back({history_.commits[place], archive_.silent.at(id_at(place))});
@@ -315,9 +335,10 @@ class Trending {
   campaign::Clock clock_;
   History history_;
   Archive archive_;
-  std::map<std::string, std::size_t> places_;  ///< by full id
-  std::vector<std::size_t> asked_;             ///< places that are asked for, ascending
-  std::set<std::size_t> retried_;
+  std::map<std::string, std::size_t> places_;            ///< by full id
+  std::vector<std::size_t> asked_;                       ///< places that are asked for, ascending
+  std::set<std::size_t> attempted_;                      ///< in this call
+  std::set<std::string> contests_;                       ///< workloads that are taken apart
   std::map<std::string, std::string> definitions_;       ///< digests by workload
   std::set<std::pair<std::string, std::string>> cells_;  ///< workload and setting
   double began_ = 0, longest_ = 0;

@@ -71,6 +71,7 @@ struct History {
   std::vector<CommitFacts> commits;  ///< the reference first, oldest first
   std::vector<SilentCommit> silent;  ///< that could not be measured
   std::vector<HistoryLine> lines;
+  std::size_t elsewhere = 0;              ///< commits with values that are not on this line
   std::size_t measured = 0, missing = 0;  ///< commits that were asked for: with values, and without
   std::size_t measured_now = 0;
   double seconds = 0;

@@ -141,6 +141,10 @@ std::string status_text(HistoryStep::Status status) {
 
 std::vector<std::string> notes_of(const History& history) {
   std::vector<std::string> notes;
+  if (history.elsewhere > 0)
+    notes.push_back(
+        counted(history.elsewhere, "commit") +
+        " with values not on this line: on other branches, or gone with a branch that was rewritten");
   for (const auto& line : history.lines) {
     const auto name = line_name(history, line);
     for (const auto& change : line.breaks) {

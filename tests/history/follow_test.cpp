@@ -167,6 +167,9 @@ TEST_F(Followed, TrendTakesPartsOfTheHistory) {
   const auto ran = repository_.tool({"trend", "--json", "--every", "4", "--since", "c2"});
   ASSERT_EQ(ran.status, 0) << ran.err;
   EXPECT_EQ(json::parse(ran.out)["measured_now"], 3) << "c12, c8 and c4";
+  repository_.git({"checkout", "--quiet", "-B", "main", "c8"});
+  EXPECT_THAT(repository_.tool({"trend", "--show"}).out, HasSubstr("1 commit with values not on this line"));
+  repository_.git({"checkout", "--quiet", "-B", "main", "c12"});
   EXPECT_THAT(repository_.tool({"trend", "--since", "nosuch"}).err, HasSubstr("there is no commit"));
   EXPECT_THAT(repository_.tool({"trend", "--reference", "HEAD"}).err,
               HasSubstr("the reference commit itself"));

@@ -78,6 +78,16 @@ TEST(Suspects, SilentOnesEndInARunWithTheirNeighbours) {
   EXPECT_EQ(all.likeliest().end - all.likeliest().first, 4);
 }
 
+TEST(Suspects, WhoIsAcquittedLeavesItToTheOthers) {
+  Suspects suspects(4, {.step = 2, .total = 2, .scale = 1});
+  suspects.acquit({.first = 2, .end = 4});
+  const auto p = suspects.probabilities();
+  EXPECT_EQ(p[2] + p[3], 0);
+  EXPECT_NEAR(p[1], 0.5, 1e-12);
+  suspects.acquit({.first = 1, .end = 5});
+  EXPECT_NEAR(suspects.probabilities()[4], 0.25, 1e-12) << "of all, nobody is";
+}
+
 TEST(Suspects, ABuildIsWeighedAgainstWhatItTells) {
   Suspects suspects(64, {.step = 2, .total = 2, .scale = 1});
   auto costs = equal_costs(64);
