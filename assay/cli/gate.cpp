@@ -6,6 +6,7 @@
 
 #include "assay/cli/command.hpp"
 #include "assay/cli/comparing.hpp"
+#include "assay/cli/plan_asked.hpp"
 #include "assay/cli/whereabouts.hpp"
 #include "assay/error.hpp"
 #include "assay/history.hpp"
@@ -57,7 +58,7 @@ int say(const GateResult& result, const Design& design, const GateAsked& asked) 
 /// The newest commits of a history. CAMPAIGN names the plan.
 int gate_of_trend(const GateAsked& asked) {
   const auto file = asked.campaign == "last" ? std::string("assay.toml") : asked.campaign;
-  const auto plan = plan::read_file(file, {"HEAD", "."});
+  const auto plan = read_plan_of_commits(file);
   if (plan.history.reference.empty())
     throw Error("the plan has no history", file,
                 "give it [history] reference = \"v1.0\", and measure it: assay trend");

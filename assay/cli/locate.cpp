@@ -82,7 +82,7 @@ void show_outline(const SearchOutline& outline, const LocateAsked& asked) {
 int locate(const LocateAsked& asked) {
   if (asked.good == asked.bad)
     throw Error("good and bad are the same commit", "locate", "name two, the good one the older");
-  auto plan = plan::read_file(asked.plan, {asked.good, asked.bad});
+  auto plan = read_plan_of_commits(asked.plan);
   if (!asked.rounds.empty()) {
     const auto rounds = parse_rounds(asked.rounds);
     plan.rounds.min = rounds.min;

@@ -1,10 +1,12 @@
 #include "assay/cli/plan_asked.hpp"
 
 #include <CLI/CLI.hpp>
+#include <algorithm>
 #include <sstream>
 
 #include "assay/cli/command.hpp"
 #include "assay/cli/comparing.hpp"
+#include "assay/error.hpp"
 #include "assay/plan.hpp"
 
 namespace assay::inline v1::cli {
@@ -63,6 +65,19 @@ Plan read_plan(const PlanAsked& asked) {
     plan.rounds.precise = parse_precision(asked.precise);
     plan::validate(plan, {{"rounds.precise", "--precise"}});
   }
+  return plan;
+}
+
+Plan read_plan_of_commits(const std::string& file) {
+  Plan plan;
+  try {
+    plan = plan::read_file(file);
+  } catch (const Error&) {  // it may have a [build] and no candidates; what else is wrong is said once more
+    return plan::read_file(file, {"HEAD", "."});
+  }
+  const auto found = std::ranges::find_if(plan.candidates, [](const auto& c) { return !c.commit.empty(); });
+  if (found == plan.candidates.end()) return plan::read_file(file, {"HEAD", "."});
+  std::iter_swap(plan.candidates.begin(), found);
   return plan;
 }
 

@@ -22,6 +22,10 @@ void add_plan_options(CLI::App& command, PlanAsked& asked);
 /// The plan, with what the options put in place of its own. Throws Error.
 Plan read_plan(const PlanAsked& asked);
 
+/// A plan by which commits are built and run: its first candidate is one of a commit, as the plan has one,
+/// else what its [build] makes of HEAD. Throws Error.
+Plan read_plan_of_commits(const std::string& file);
+
 /// The options as they would be typed, the file with them.
 std::vector<std::string> options_of(const PlanAsked& asked);
 

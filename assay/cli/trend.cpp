@@ -37,7 +37,7 @@ struct TrendAsked {
 };
 
 int trend(const TrendAsked& asked) {
-  auto plan = plan::read_file(asked.plan, {"HEAD", "."});
+  auto plan = read_plan_of_commits(asked.plan);
   if (!asked.reference.empty()) plan.history.reference = asked.reference;
   if (!asked.branch.empty()) plan.history.branch = asked.branch;
   if (asked.every > 0) plan.history.every = asked.every;

@@ -5,7 +5,10 @@
 #include <set>
 
 #include "assay/judge/findings.hpp"
+#include "assay/judge/paired.hpp"
+#include "assay/judge/pairs.hpp"
 #include "assay/ledger/ledger.hpp"
+#include "assay/model/evidence.hpp"
 
 namespace assay::inline v1::history {
 namespace {
@@ -19,6 +22,13 @@ CommitsCompared compared_of(const Findings& findings, const Finding& f) {
           .interval = f.interval,
           .rounds = f.rounds,
           .campaign = findings.design.uid};
+}
+
+/// The finding by itself: a campaign's own intervals are wider, or without ends, where it has many.
+Finding judged_alone(const Evidence& evidence, const Finding& f, const Metric& metric) {
+  const auto series = judge::pair_up(f.of, judge::by_cell(evidence.values(f.metric)));
+  const bool judged = !metric.exact && !series.baseline.empty() && judge::all_fit(series, metric.scale);
+  return judged ? judge::judge_paired(series.baseline, series.candidate, {.metric = metric}) : f;
 }
 
 void add_silent(Archive& archive, const Findings& findings, const std::string& reference) {
@@ -54,6 +64,7 @@ void add_to(Archive& archive, const Record& record, const std::string& reference
   }
   for (const auto& metric : design.metrics)
     if (metric.demand.watched) archive.metrics.emplace(metric.name, metric);
+  const Evidence evidence(record.design, record.log);
   for (const auto& f : findings.findings) {
     const auto& metric = findings.metric_of(f);
     const auto& before = findings.candidate(findings.baseline_of(f));
@@ -65,6 +76,7 @@ void add_to(Archive& archive, const Record& record, const std::string& reference
       archive.pairs[{before.from.commit, after.from.commit, where.workload, where.setting, where.metric}] = {
           compared_of(findings, f), f.p};
     } else if (before.from.commit == reference) {
+      const auto alone = judged_alone(evidence, f, metric);
       archive.values.push_back({.commit = after.from.commit,
                                 .where = where,
                                 .definition = findings.workload(cell).digest,
@@ -72,8 +84,8 @@ void add_to(Archive& archive, const Record& record, const std::string& reference
                                 .machine = machine,
                                 .compiler = before.from.compiler,
                                 .campaign = design.uid,
-                                .effect = f.effect,
-                                .interval = f.interval,
+                                .effect = alone.effect,
+                                .interval = alone.interval,
                                 .rounds = f.rounds,
                                 .started = design.started});
       archive.silent.erase(after.from.commit);

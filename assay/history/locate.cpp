@@ -79,6 +79,7 @@ class Locating {
     } catch (const Stopped&) {
       found_.interrupted = true;
     }
+    std::ranges::stable_sort(found_.steps, {}, [](const LocatedStep& step) { return step.run.front().time; });
     found_.seconds = clock_() - began;
     return std::move(found_);
   }

@@ -1,5 +1,6 @@
 #include "assay/render/history_page.hpp"
 
+#include <algorithm>
 #include <kainjow/mustache.hpp>
 
 #include "assay/model/names.hpp"
@@ -24,12 +25,21 @@ ChartJson history_chart(const History& history, const HistoryLine& line) {
   auto points = ChartJson::array(), levels = ChartJson::array(), marks = ChartJson::array();
   const bool ratio = line.metric.scale == Scale::ratio;
   const auto shown = [&](double x) { return rounded(ratio ? (x - 1) * 100 : x); };
+  // Intervals that are much wider than what the points span are cut at the chart's ends.
+  double least = 0, most = 0;
+  for (const auto& point : line.points) {
+    least = std::min(least, shown(point.effect.value));
+    most = std::max(most, shown(point.effect.value));
+  }
+  const double room = std::max(0.3 * (most - least), ratio ? 1.0 : 1e-12);
+  least -= room;
+  most += room;
   for (const auto& point : line.points) {
     const auto& commit = history.commits[point.place];
     points.push_back({{"at", point.place},
                       {"change", shown(point.effect.value)},
-                      {"low", shown(point.interval.low)},
-                      {"high", shown(point.interval.high)},
+                      {"low", std::max(least, shown(point.interval.low))},
+                      {"high", std::min(most, shown(point.interval.high))},
                       {"commit", commit.short_id()},
                       {"subject", printable_line(commit.subject, 80)},
                       {"day", report::day_text(commit.time)},
@@ -61,8 +71,10 @@ ChartJson history_chart(const History& history, const HistoryLine& line) {
                      (ratio                      ? " (%)"
                       : line.metric.unit.empty() ? ""
                                                  : " (" + line.metric.unit + ")");
-  const ChartJson y = {
-      {"field", "change"}, {"type", "quantitative"}, {"title", title}, {"scale", {{"zero", true}}}};
+  const ChartJson y = {{"field", "change"},
+                       {"type", "quantitative"},
+                       {"title", title},
+                       {"scale", {{"domain", {least, most}}, {"nice", false}}}};
   const ChartJson tips = {{{"field", "commit"}, {"title", "commit"}},
                           {{"field", "subject"}, {"title", "subject"}},
                           {{"field", "day"}, {"title", "day"}},

@@ -1,9 +1,11 @@
 #include "assay/render/located.hpp"
 
+#include <algorithm>
 #include <cmath>
 #include <nlohmann/json.hpp>
 
 #include "assay/model/names.hpp"
+#include "assay/report/cells.hpp"
 #include "assay/report/located.hpp"
 
 namespace assay::inline v1::render {
@@ -48,7 +50,10 @@ Json step_json(const LocatedStep& step) {
 
 std::string to_text(const Located& located) {
   std::string text;
-  for (const auto& line : report::located_lines(located)) text += line + "\n";
+  for (const auto& line : report::located_lines(located)) {
+    const auto indent = std::min(line.find_first_not_of(' '), line.size());
+    text += std::string(indent, ' ') + report::wrapped(line, indent + 2) + "\n";
+  }
   return text;
 }
 

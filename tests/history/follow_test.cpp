@@ -44,11 +44,13 @@ max = 12
 budget = "10 s"
 [build]
 steps = [["install", "-m", "755", "plan.sh", "${out}/plan"]]
-exe = "${out}/plan"
+exe = "${out}/plan"  # run with a mark, which only the candidate says
 [history]
 reference = "c1"
 [[candidate]]
 commits = ["c1", "HEAD"]
+run = ["${exe}", "${mark}"]
+with = { mark = "x" }
 [[workload]]
 name = "orders"
 run = ["${exe}"]
