@@ -13,8 +13,6 @@ namespace {
 constexpr const char* main_examples =
     R"(A first comparison, nothing to set up; the first command is the baseline:
   assay duel ./old in.txt vs ./new in.txt
-The same from standard input, where the answers must agree:
-  assay duel --stdin in.txt --equal ./old vs ./new
 Two commits of the project in this folder, built in a cache (. is the working tree):
   assay duel --commits main,. -- '${out}/towpath' in.txt
 A plan with several candidates, workloads and sizes:
@@ -22,10 +20,8 @@ A plan with several candidates, workloads and sizes:
 A project over months, and which commit made it slower:
   assay trend --reference v1.0
   assay locate --good v1.2 --bad HEAD
-See the last findings again, or as JSON:
+See the last findings again, and the whole example on made-up data:
   assay verdict
-  assay verdict --json
-The whole example on made-up data:
   assay demo
 What this machine is like to measure on:
   assay conditions
