@@ -8,6 +8,7 @@
 
 #include "assay/history/gate.hpp"
 #include "assay/history/locate.hpp"
+#include "assay/history/reduce.hpp"
 #include "assay/history/trend.hpp"
 #include "assay/render/history.hpp"
 #include "assay/render/history_page.hpp"
@@ -21,6 +22,7 @@ using history::locate;
 using history::LocateOptions;
 using history::outline_search;
 using history::SearchOutline;
+using history::reduce_history;
 using history::trend;
 using history::TrendOptions;
 using render::to_json;

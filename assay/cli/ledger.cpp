@@ -9,6 +9,7 @@
 #include "assay/cli/command.hpp"
 #include "assay/cli/whereabouts.hpp"
 #include "assay/error.hpp"
+#include "assay/history.hpp"
 #include "assay/judge.hpp"
 #include "assay/program/columns.hpp"
 
@@ -18,7 +19,8 @@ namespace {
 constexpr const char* ledger_examples = R"(  assay ledger                     lists campaigns, newest first
   assay ledger name last before    names the last campaign "before"
   assay ledger prune --keep 20     keeps the newest twenty and those with a name
-  assay ledger prune 3f2a          takes one campaign out for good)";
+  assay ledger prune 3f2a          takes one campaign out for good
+  assay ledger reduce --keep 50    trials of older campaigns of a history go, their values stay)";
 
 std::string date_text(std::int64_t milliseconds) {
   const std::time_t time = milliseconds / 1000;
@@ -93,6 +95,15 @@ int prune(const std::string& named, const std::string& campaign, int keep) {
   return exit_done;
 }
 
+/// Reduces what histories have measured to their values.
+int reduce(const std::string& named, int keep) {
+  for (const auto& path : ledgers_in_reach(named))
+    if (const auto count = reduce_history(path, static_cast<std::size_t>(keep)); count > 0)
+      std::cout << "reduced " << count << (count == 1 ? " campaign" : " campaigns") << " of " << path
+                << " to what a history needs\n";
+  return exit_done;
+}
+
 struct LedgerAsked {
   std::string ledger, campaign, label;
   int keep = -1;
@@ -113,8 +124,16 @@ void add_ledger(CLI::App& app, Action& action) {
   pruning->add_option("CAMPAIGN", asked->campaign, "the one to take out");
   pruning->add_option("--keep", asked->keep, "keep this many of the newest, and those with a name")
       ->check(CLI::NonNegativeNumber);
+  auto* reducing = command->add_subcommand(
+      "reduce", "take the trials of old campaigns of a history out, and keep their values");
+  reducing
+      ->add_option("--keep", asked->keep,
+                   "leave this many of the newest of them as they are, and those with a name")
+      ->required()
+      ->check(CLI::NonNegativeNumber);
   command->callback([=, &action] {
     action = [=] {
+      if (reducing->parsed()) return reduce(asked->ledger, asked->keep);
       if (naming->parsed()) return name(asked->ledger, asked->campaign, asked->label);
       if (pruning->parsed()) return prune(asked->ledger, asked->campaign, asked->keep);
       return list(asked->ledger);

@@ -26,6 +26,7 @@ Every commit is measured beside the reference commit, which the plan names, or -
   reference = "v1.0"     # all commits after it are held against it
   branch    = "main"     # default HEAD
   every     = 5          # default 1
+  keep      = 50         # campaigns that keep their trials; older ones are reduced to their values
 
 A step that the history suggests is claimed only after a campaign of its own of the commits on either side.)";
 
@@ -56,6 +57,7 @@ int trend(const TrendAsked& asked) {
                             .measures = !asked.show,
                             .retries = asked.retry,
                             .budget = parse_budget(asked.budget),
+                            .keep = plan.history.keep,
                             .ledger = asked.ledger.empty() ? plan_ledger(asked.plan) : asked.ledger,
                             .repeat = typed({"assay", "trend", asked.plan}),
                             .when_busy = program::when_busy_of(asked.when_busy),

@@ -212,6 +212,7 @@ void keys(Self& h, Visit&& visit) {
   visit(Key{"reference"}, h.reference);
   visit(Key{"branch"}, h.branch);
   visit(Key{.name = "every", .like = "a whole number", .least = 1, .most = 100'000}, h.every);
+  visit(Key{.name = "keep", .like = "a number of campaigns", .least = 1}, h.keep);
 }
 
 template <Is<Gate> Self, class Visit>

@@ -4,6 +4,7 @@
 #include <filesystem>
 #include <set>
 
+#include "assay/history/reduce.hpp"
 #include "assay/judge/findings.hpp"
 #include "assay/judge/paired.hpp"
 #include "assay/judge/pairs.hpp"
@@ -110,8 +111,12 @@ Archive read_archive(const std::string& path, const std::string& reference) {
     const bool silent = summary.kind == value_kind;
     if (summary.kind == step_kind
             ? told
-            : (told || silent) && std::ranges::binary_search(against_reference, summary.id))
-      add_to(archive, ledger.read(summary.id), reference);
+            : (told || silent) && std::ranges::binary_search(against_reference, summary.id)) {
+      if (const auto kept = ledger.values_of(summary.id); !kept.empty())
+        add_kept(archive, kept, reference);
+      else
+        add_to(archive, ledger.read(summary.id), reference);
+    }
   }
   return archive;
 }

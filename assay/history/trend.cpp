@@ -13,6 +13,7 @@
 #include "assay/history/archive.hpp"
 #include "assay/history/line_of.hpp"
 #include "assay/history/measuring.hpp"
+#include "assay/history/reduce.hpp"
 #include "assay/measure/digest.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/stopped.hpp"
@@ -58,6 +59,7 @@ class Trending {
         measuring_.take_turn();
         measure_missing();
         measure_steps();
+        reduce();
       } catch (const Stopped&) {
         history_.interrupted = true;
       }
@@ -190,6 +192,14 @@ class Trending {
     }
     std::ranges::sort(next);
     return next;
+  }
+
+  void reduce() {
+    if (options_.keep <= 0 || options_.ledger.empty()) return;
+    const auto count = reduce_history(options_.ledger, static_cast<std::size_t>(options_.keep));
+    if (count > 0)
+      measuring_.observer().said("reduced " + std::to_string(count) +
+                                 " campaigns of the history to their values, as [history] keep says");
   }
 
   bool has_time() const { return !options_.budget || clock_() - began_ + longest_ <= *options_.budget; }

@@ -185,7 +185,33 @@ std::string Ledger::plan_of(CampaignId campaign) {
   });
 }
 
+std::string Ledger::values_of(CampaignId campaign) {
+  auto& sql = state_->sql();
+  return state_->read([&] {
+    std::string values;
+    soci::indicator there = soci::i_null;
+    sql << "SELECT kept FROM reduced WHERE campaign = :c", use(campaign.value), into(values, there);
+    return sql.got_data() ? values : std::string{};
+  });
+}
+
+void Ledger::reduce(CampaignId campaign, const std::string& values) {
+  auto& sql = state_->sql();
+  state_->take_out([&] {
+    for (const auto* part : {"reading", "series"})
+      sql << std::string("DELETE FROM ") + part +
+                 " WHERE trial IN (SELECT id FROM trial WHERE campaign = :c)",
+          use(campaign.value);
+    for (const auto* part : {"trial", "checked", "look"})
+      sql << std::string("DELETE FROM ") + part + " WHERE campaign = :c", use(campaign.value);
+    sql << "INSERT INTO reduced (campaign, kept) VALUES (:c, :k)", use(campaign.value), use(values);
+  });
+}
+
 Record Ledger::read(CampaignId campaign) {
+  if (!values_of(campaign).empty())
+    throw Error("the trials of this campaign were reduced to their values of a history", "--resume",
+                "assay trend shows them");
   return state_->read([&] {
     auto record = read_campaign(state_->sql(), campaign);
     read_rounds_and_trials(state_->sql(), campaign, record.log);

@@ -24,7 +24,7 @@ namespace assay::inline v1::ledger {
 class Ledger {
  public:
   /// The schema that this code writes. Older ledgers are brought up to it, newer ones refused.
-  static constexpr int version = 8;
+  static constexpr int version = 9;
 
   enum class Opening { create, existing };
 
@@ -77,9 +77,16 @@ class Ledger {
   /// The plan of a campaign, in the plan file's language.
   std::string plan_of(CampaignId campaign);
 
-  /// Everything a campaign has laid down. Ids are checked: those that name nothing mean a damaged ledger.
-  /// Cost: linear in its trials.
+  /// Everything a campaign has laid down. Throws Error for one whose trials were reduced. Ids are checked:
+  /// those that name nothing mean a damaged ledger. Cost: linear in its trials.
   Record read(CampaignId campaign);
+
+  /// Takes a campaign's trials out for good and keeps `values` in their place, a text that says what is still
+  /// to be known of them; read() refuses it from then on. All or nothing; gives the space back, as remove().
+  void reduce(CampaignId campaign, const std::string& values);
+
+  /// What reduce() kept of a campaign; empty where it has its trials.
+  std::string values_of(CampaignId campaign);
 
   /// Takes campaigns and their trials out for good, all of them or none, and gives the space back. On a full
   /// disk too: a file beside the ledger, PATH-reserve, keeps a mebibyte for that. Campaigns that measured

@@ -5,7 +5,7 @@
 namespace assay::inline v1::ledger {
 namespace {
 
-constexpr std::array<std::string_view, 23> statements = {
+constexpr std::array<std::string_view, 24> statements = {
     "CREATE TABLE ledger_info (version INTEGER NOT NULL)",
     "CREATE TABLE machine (id {id}, fingerprint {text} NOT NULL, mark {text} NOT NULL DEFAULT '', UNIQUE"
     " (fingerprint, mark))",
@@ -79,7 +79,8 @@ constexpr std::array<std::string_view, 23> statements = {
     " NULL, p DOUBLE PRECISION NOT NULL, p_same DOUBLE PRECISION NOT NULL, decision {text} NOT NULL,"
     " upto INTEGER NOT NULL DEFAULT 0, settled INTEGER NOT NULL DEFAULT 0, PRIMARY KEY (campaign,"
     " baseline, candidate, metric, number))",
-    "INSERT INTO ledger_info (version) VALUES (8)",
+    "CREATE TABLE reduced (campaign BIGINT PRIMARY KEY REFERENCES campaign(id), kept {text} NOT NULL)",
+    "INSERT INTO ledger_info (version) VALUES (9)",
 };
 
 /// From version 1 to 2.
@@ -160,6 +161,12 @@ constexpr std::array<std::string_view, 5> to_version_6 = {
     "UPDATE ledger_info SET version = 6",
 };
 
+/// From version 8 to 9.
+constexpr std::array<std::string_view, 2> to_version_9 = {
+    "CREATE TABLE reduced (campaign BIGINT PRIMARY KEY REFERENCES campaign(id), kept TEXT NOT NULL)",
+    "UPDATE ledger_info SET version = 9",
+};
+
 /// From version 7 to 8.
 constexpr std::array<std::string_view, 2> to_version_8 = {
     "ALTER TABLE trial ADD COLUMN latencies TEXT NOT NULL DEFAULT ''",
@@ -172,9 +179,9 @@ constexpr std::array<std::string_view, 2> to_version_7 = {
     "UPDATE ledger_info SET version = 7",
 };
 
-constexpr std::array<std::string_view, 16> campaign_tables = {
-    "look",    "checked", "trial",    "round",   "metric", "contrast",  "cell", "setting_value",
-    "setting", "factor",  "workload", "program", "built",  "candidate", "fact", "sitting"};
+constexpr std::array<std::string_view, 17> campaign_tables = {
+    "reduced", "look",   "checked",  "trial",   "round", "metric",    "contrast", "cell",   "setting_value",
+    "setting", "factor", "workload", "program", "built", "candidate", "fact",     "sitting"};
 
 }  // namespace
 
@@ -187,6 +194,7 @@ std::span<const std::string_view> migration(int from) {
   if (from == 5) return to_version_6;
   if (from == 6) return to_version_7;
   if (from == 7) return to_version_8;
+  if (from == 8) return to_version_9;
   return {};
 }
 std::span<const std::string_view> tables_of_a_campaign() { return campaign_tables; }

@@ -226,6 +226,7 @@ struct PlannedHistory {
   std::string reference;        ///< the commit that all are held against; empty: none is asked for
   std::string branch = "HEAD";  ///< where it ends: the line of first parents up to there
   int every = 1;                ///< each so many commits, counted from the newest
+  int keep = 0;  ///< campaigns of the history that keep their trials, the newest; others are reduced. 0: all
   bool operator==(const PlannedHistory&) const = default;
 };
 

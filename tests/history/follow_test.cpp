@@ -158,6 +158,16 @@ TEST_F(Followed, TrendMeasuresWhatIsMissingAndClaimsTheStep) {
   EXPECT_THAT(read_file(scratch_.path("gate.xml")), HasSubstr("<failure"));
   EXPECT_EQ(repository_.tool({"gate", "--trend", "--newest", "3"}).status, 0) << "the step is older";
   EXPECT_EQ(repository_.tool({"gate", "--trend", "--newest", "6", "--allow", "900%"}).status, 0);
+  // Without trials the history stays what it is.
+  const auto of = [&] { return json::parse(repository_.tool({"trend", "--show", "--json"}).out)["lines"]; };
+  const auto before = of();
+  EXPECT_THAT(repository_.tool({"ledger", "reduce", "--keep", "1"}).out,
+              HasSubstr("to what a history needs"));
+  EXPECT_EQ(of(), before);
+  EXPECT_EQ(repository_.tool({"ledger", "reduce", "--keep", "0"}).status, 0);
+  EXPECT_EQ(of(), before);
+  EXPECT_THAT(repository_.tool({"verdict"}).err, HasSubstr("were reduced to their values"));
+  EXPECT_EQ(json::parse(repository_.tool({"trend", "--json"}).out)["measured_now"], 0);
   // A run of CI adds to the same history.
   repository_.commit("Change 13", "plan.sh", "#!/bin/sh\nexec " BEHAVE " spin 0.009 say right # again\n");
   ASSERT_EQ(repository_.tool({"run", "--candidates", "c1,HEAD"}).status, 0);
