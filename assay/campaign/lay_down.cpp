@@ -264,7 +264,7 @@ class LayingDown {
       return !plan_.workload(design.cells[cell].workload).contest.empty();
     };
     using Place = std::pair<WorkloadId, std::string>;
-    std::map<Place, std::vector<Setting>> parts;  // of all candidates together, in order
+    std::map<Place, std::vector<Setting>> parts;  // of all candidates together
     std::set<std::string> told;                   // metrics
     for (const auto cell : design.cells.ids()) {
       if (!is_contest(cell) || !states_[cell].is_sound()) continue;
@@ -277,6 +277,7 @@ class LayingDown {
           if (told.insert(value.metric).second) add_metric_of_samples(value.metric, value.unit);
       }
     }
+    for (auto& [place, all] : parts) std::ranges::sort(all, {}, &Setting::levels);  // they came shuffled
     plan::PlannedCells planned;
     Table<CellId, Cell> cells;
     Table<CellId, CellState> states;

@@ -7,7 +7,9 @@
 #include <unistd.h>
 
 #include <array>
+#include <chrono>
 #include <filesystem>
+#include <thread>
 #include <utility>
 
 namespace assay::inline v1::ledger {
@@ -58,8 +60,7 @@ class Sqlite : public Dialect {
     sql.open(*soci::factory_sqlite3(), "dbname=\"" + name + "\" timeout=10");
     if (reads_only_) return;
     // The time limit for locks holds from here on.
-    std::string mode;
-    sql << "PRAGMA journal_mode=WAL", soci::into(mode);
+    log_ahead(sql);
     sql << "PRAGMA synchronous=FULL";
     sql << "PRAGMA foreign_keys=ON";
     // Pages that are given up need not be overwritten: that would take as much room as they had.
@@ -68,6 +69,21 @@ class Sqlite : public Dialect {
     sql << "PRAGMA wal_autocheckpoint=" + std::to_string(logged_pages);
     remember();
     keep_reserve();
+  }
+
+  /// Where several make a ledger at once, SQLite refuses the change of its journal at once, without waiting
+  /// as it does for locks: it is asked again, as long as one would wait for a lock.
+  void log_ahead(soci::session& sql) const {
+    constexpr int most_attempts = 500;
+    constexpr auto pause = std::chrono::milliseconds(20);
+    for (int attempt = 1;; ++attempt) try {
+        std::string mode;
+        sql << "PRAGMA journal_mode=WAL", soci::into(mode);
+        return;
+      } catch (const soci::soci_error& error) {
+        if (attempt == most_attempts || code_of(sql, error) != Error::Code::ledger_busy) throw;
+        std::this_thread::sleep_for(pause);
+      }
   }
 
   bool reads_only() const override { return reads_only_; }
