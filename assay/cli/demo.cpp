@@ -84,7 +84,8 @@ int demo_history(const std::string& folder) {
       run_tool(folder, {"assay", "trend", "--budget", "4min", "--page", "history.html", "history.toml"});
   if (told != exit_done) return told;
   std::cout << std::endl;
-  const int status = run_tool(folder, {"assay", "locate", "--good", "v0.4.1", "--bad", "v0.5", "history.toml"});
+  const int status =
+      run_tool(folder, {"assay", "locate", "--good", "v0.4.1", "--bad", "v0.5", "history.toml"});
   std::cerr << "\nassay: wrote " << (fs::path(folder) / "history.html").string()
             << ", a page to open in a browser\n";
   return status;

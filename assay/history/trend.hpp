@@ -23,8 +23,8 @@ struct TrendOptions {
   bool retries = false;          ///< commits that could not be measured are tried once more
   std::optional<double> budget;  ///< seconds of this call; a campaign that would go beyond it is not begun
   int keep = 0;                  ///< above 0: see reduce_history(), done at the end
-  std::string ledger;  ///< where the history is; empty: nothing is kept, nor known
-  std::string repeat;  ///< the command, for those who read the campaigns
+  std::string ledger;            ///< where the history is; empty: nothing is kept, nor known
+  std::string repeat;            ///< the command, for those who read the campaigns
   campaign::WhenBusy when_busy = campaign::WhenBusy::go_on;
   Observer* observer = nullptr;  ///< must outlive the call
   std::stop_token stop;
