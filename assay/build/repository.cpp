@@ -143,15 +143,10 @@ std::vector<CommitFacts> Repository::log(const std::vector<std::string>& argumen
   return commits;
 }
 
-std::vector<CommitFacts> Repository::commits_up_to(const std::string& name, std::size_t count) {
-  std::vector<std::string> arguments = {commit_named(name)};
-  if (count > 0) arguments.insert(arguments.begin(), "--max-count=" + std::to_string(count));
-  return log(arguments);
-}
-
-std::vector<CommitFacts> Repository::commits_between(const std::string& good, const std::string& bad) {
+std::vector<CommitFacts> Repository::line(const std::string& good, const std::string& bad) {
   const auto first = commit_named(good), last = commit_named(bad);
-  if (first == last) return {};
+  auto good_one = log({"--max-count=1", first});
+  if (first == last) return good_one;
   const auto before = [&](const std::string& a, const std::string& b) {
     return git_.run(top_, {"merge-base", "--is-ancestor", a, b}).status == 0;
   };
@@ -173,6 +168,7 @@ std::vector<CommitFacts> Repository::commits_between(const std::string& good, co
   if (!commits.empty() && (commits.front().parents.empty() || commits.front().parents.front() != first))
     throw Error(good + " is not on the line of first parents of " + bad + ", it came in by a merge", top_,
                 "name one that is: git log --first-parent " + bad);
+  commits.insert(commits.begin(), std::move(good_one.front()));
   return commits;
 }
 

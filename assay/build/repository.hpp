@@ -1,6 +1,5 @@
 #pragma once
 
-#include <cstddef>
 #include <optional>
 #include <stop_token>
 #include <string>
@@ -28,13 +27,10 @@ class Repository {
   /// of them.
   Source find(const std::string& name, const std::vector<std::string>& inputs = {});
 
-  /// The commits after `good` up to `bad` (names as find() takes them), oldest first, on the line of first
-  /// parents. `bad` itself is the last; empty where both are one commit. Throws Error, saying how the two lie
-  /// to each other, where `good` is not on that line.
-  std::vector<CommitFacts> commits_between(const std::string& good, const std::string& bad);
-
-  /// The `count` newest commits up to `name` on the line of first parents, oldest first; 0: all there are.
-  std::vector<CommitFacts> commits_up_to(const std::string& name, std::size_t count);
+  /// The commits from `good` to `bad` (names as find() takes them), oldest first, on the line of first
+  /// parents: both ends are in it, once where they are one commit. Throws Error, saying how the two lie to
+  /// each other, where `good` is not on that line.
+  std::vector<CommitFacts> line(const std::string& good, const std::string& bad);
 
   /// Takes out of a line of commits those that differ from the one before in nothing that `inputs` name (in
   /// nothing at all: where there are none), but for the first and the last.

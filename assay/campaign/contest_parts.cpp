@@ -2,7 +2,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <nlohmann/json.hpp>
+#include <optional>
 
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/printable.hpp"
@@ -71,6 +73,31 @@ PartsSaid read_parts(std::string_view lines) {
     for (auto& value : said.parts[place].values)
       value.value = stats::median(all_values[{place, value.metric}]);
   return said;
+}
+
+Trial trial_of_part(CellId cell, const Trial& whole, const PartsSaid& said, const std::string& setting,
+                    const Table<MetricId, Metric>& metrics) {
+  Trial trial = whole;
+  trial.cell = cell;
+  trial.readings.clear();
+  trial.output_digest.clear();
+  if (trial.outcome != Outcome::ok) return trial;
+  if (!said.problem.empty()) {
+    trial.outcome = Outcome::failed;
+    trial.detail = said.problem;
+    return trial;
+  }
+  const auto part =
+      std::ranges::find_if(said.parts, [&](const PartSaid& one) { return one.setting.text() == setting; });
+  if (part == said.parts.end()) {
+    trial.outcome = Outcome::absent;
+    trial.detail = "it has no such function, or not at this setting";
+    return trial;
+  }
+  for (const auto& value : part->values)
+    if (const auto id = metrics.find([&](const Metric& m) { return m.name == value.metric; }))
+      trial.readings.push_back({*id, value.value});
+  return trial;
 }
 
 Metric metric_of_samples(const std::string& name, const std::string& unit) {

@@ -1,13 +1,13 @@
 #pragma once
 
-#include <map>
-#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
 
 #include "assay/model/metric.hpp"
 #include "assay/model/setting.hpp"
+#include "assay/model/table.hpp"
+#include "assay/model/trial.hpp"
 
 namespace assay::inline v1::campaign {
 
@@ -30,6 +30,11 @@ struct PartsSaid {
 
 /// Reads the lines of a run. Twins of its functions are left out. Cost: linear.
 PartsSaid read_parts(std::string_view lines);
+
+/// What a run of the whole program says of one of its parts, `cell`, whose setting in the samples this is:
+/// its own readings, and none of the process as a whole. Absent where it has no such part.
+Trial trial_of_part(CellId cell, const Trial& whole, const PartsSaid& said, const std::string& setting,
+                    const Table<MetricId, Metric>& metrics);
 
 /// How a metric of samples is judged: as the catalogue has the one of this name, else less is better, but of
 /// rates (a unit that ends in "/s").

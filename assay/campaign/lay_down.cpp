@@ -13,18 +13,15 @@
 
 #include "assay/build/program_notes.hpp"
 #include "assay/build/toolchain.hpp"
-#include "assay/campaign/contest_parts.hpp"
 #include "assay/campaign/identity.hpp"
-#include "assay/campaign/staging.hpp"
+#include "assay/campaign/take_apart.hpp"
 #include "assay/campaign/who_is.hpp"
 #include "assay/measure/digest.hpp"
 #include "assay/measure/program.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/moment.hpp"
 #include "assay/model/names.hpp"
-#include "assay/model/near_miss.hpp"
 #include "assay/model/printable.hpp"
-#include "assay/model/stopped.hpp"
 #include "assay/plan/matrix.hpp"
 #include "assay/plan/read.hpp"
 #include "assay/plan/write.hpp"
@@ -103,20 +100,19 @@ class LayingDown {
         plan_, [&](CandidateId id, const Setting& setting) { return workshop_.place(id, setting); });
     design.contrasts = plan::contrasts_of(planned_, plan_);
     for (const auto& planned : planned_) design.cells.add(planned.cell);
-    if (!options_.chosen.empty())
-      std::erase_if(design.contrasts, [&](const Contrast& contrast) {
-        return !options_.chosen.contains({design.candidate_of(contrast.candidate).name,
-                                          design.workload_of(contrast.candidate).name,
-                                          design.cells[contrast.candidate].setting.text()});
-      });
     for (const auto cell : planned_.ids()) {
       states_.add(planned_[cell].state);
       laid_.cells.add({.folder = plan_.folder});
       prepare(cell);
     }
     ask_who_they_are();
-    if (std::ranges::any_of(plan_.workloads, [](const auto& w) { return !w.contest.empty(); }))
-      take_contests_apart();
+    programs_ = take_contests_apart(plan_, options_, launcher_, laid_, planned_, states_);
+    if (!options_.chosen.empty())
+      std::erase_if(design.contrasts, [&](const Contrast& contrast) {
+        return !options_.chosen.contains({design.candidate_of(contrast.candidate).name,
+                                          design.workload_of(contrast.candidate).name,
+                                          design.cells[contrast.candidate].setting.text()});
+      });
     if (plan_.rounds.twin) twins();
     for (const auto cell : design.cells.ids())
       if (!states_[cell].is_sound()) laid_.record.log.standings.push_back({cell, states_[cell]});
@@ -254,105 +250,6 @@ class LayingDown {
       for (const auto other : design.cells.ids())
         if (design.cells[other].candidate == candidate && states_[other].is_sound()) states_[other] = said;
     }
-  }
-
-  /// Puts the parts of each contest program, as one run of each candidate's tells them, in place of its cell.
-  /// Parts that only some candidates have are absent in the others.
-  void take_contests_apart() {
-    auto& design = laid_.record.design;
-    const auto is_contest = [&](CellId cell) {
-      return !plan_.workload(design.cells[cell].workload).contest.empty();
-    };
-    using Place = std::pair<WorkloadId, std::string>;
-    std::map<Place, std::vector<Setting>> parts;  // of all candidates together
-    std::set<std::string> told;                   // metrics
-    for (const auto cell : design.cells.ids()) {
-      if (!is_contest(cell) || !states_[cell].is_sound()) continue;
-      const auto said = ask_for_parts(cell);
-      if (!said.problem.empty()) states_[cell] = {Standing::failed, said.problem};
-      auto& all = parts[{design.cells[cell].workload, design.cells[cell].setting.text()}];
-      for (const auto& part : said.parts) {
-        if (std::ranges::count(all, part.setting) == 0) all.push_back(part.setting);
-        for (const auto& value : part.values)
-          if (told.insert(value.metric).second) add_metric_of_samples(value.metric, value.unit);
-      }
-    }
-    for (auto& [place, all] : parts) std::ranges::sort(all, {}, &Setting::levels);  // they came shuffled
-    plan::PlannedCells planned;
-    Table<CellId, Cell> cells;
-    Table<CellId, CellState> states;
-    Table<CellId, ProcessCell> processes;
-    std::map<CellId, ServiceCell> services;
-    int program = 0;
-    const auto add = [&](CellId from, const Cell& cell, ProcessCell process) {
-      planned.add(planned_[from]);
-      planned[CellId{planned.next().value - 1}].cell = cell;
-      states.add(states_[from]);
-      processes.add(std::move(process));
-      return cells.add(cell);
-    };
-    for (const auto from : design.cells.ids()) {
-      const auto& cell = design.cells[from];
-      const auto& all = parts[{cell.workload, cell.setting.text()}];
-      if (!is_contest(from) || all.empty()) {
-        const auto now = add(from, cell, laid_.cells[from]);
-        if (const auto service = laid_.services.find(from); service != laid_.services.end())
-          services.emplace(now, service->second);
-        continue;
-      }
-      ++program;
-      for (const auto& setting : all) {
-        auto part = cell;
-        part.setting.levels.insert(setting.levels.begin(), setting.levels.end());
-        auto process = laid_.cells[from];
-        process.part = ProcessCell::Part{program, setting.text()};
-        process.metrics.clear();
-        add(from, part, std::move(process));
-      }
-    }
-    for (const auto& name : plan_.watch)
-      if (!design.metrics.find([&](const Metric& m) { return m.name == name; }))
-        throw Error("unknown metric \"" + name + "\"", "plan.watch",
-                    meant_or_known(name, std::vector<std::string>(told.begin(), told.end())));
-    programs_ = program;
-    planned_ = std::move(planned);
-    design.cells = std::move(cells);
-    states_ = std::move(states);
-    laid_.cells = std::move(processes);
-    laid_.services = std::move(services);
-    for (const auto cell : planned_.ids()) planned_[cell].state = states_[cell];
-    design.contrasts = plan::contrasts_of(planned_, plan_);
-  }
-
-  PartsSaid ask_for_parts(CellId cell) const {
-    auto command = laid_.cells[cell].command;
-    auto control = laid_.cells[cell].control;
-    command.samples = true;
-    Staging staging(launcher_, control, plan_.folder);
-    if (const auto problem = staging.begin(options_.stop)) return {.problem = *problem, .parts = {}};
-    command.directory = staging.directory();
-    const auto result = launcher_.run(command, options_.stop);
-    staging.end();
-    if (result.interrupted) throw Stopped{};
-    if (result.not_started) return {.problem = *result.not_started, .parts = {}};
-    if (result.signal != 0 || result.exit_status != 0)
-      return {.problem = "ended with " +
-                         (result.signal != 0 ? "signal " + std::to_string(result.signal)
-                                             : "exit status " + std::to_string(result.exit_status)) +
-                         last_words(result),
-              .parts = {}};
-    return read_parts(result.samples ? result.samples->head() : std::string_view{});
-  }
-
-  /// Verdicts are given on what the plan watches; where it does not say, on the times of functions.
-  void add_metric_of_samples(const std::string& name, const std::string& unit) {
-    auto& metrics = laid_.record.design.metrics;
-    if (metrics.find([&](const Metric& m) { return m.name == name; })) return;
-    auto metric = metric_of_samples(name, unit);
-    metric.demand = {};
-    metric.demand.watched = plan_.watch.empty() ? metric.is_time() && !metric.supporting
-                                                : std::ranges::count(plan_.watch, name) > 0;
-    metrics.add(std::move(metric));
   }
 
   void twins() {

@@ -160,46 +160,24 @@ std::optional<int> Processes::program_of(CellId cell) const {
   return part ? std::optional(part->program) : std::nullopt;
 }
 
-/// What a run of the whole program says of one of its parts. What the process as a whole took is no part's.
-Trial Processes::trial_of_part(CellId cell, const Trial& whole, const PartsSaid& said) const {
-  Trial trial = whole;
-  trial.cell = cell;
-  trial.readings.clear();
-  trial.output_digest.clear();
-  if (trial.outcome != Outcome::ok) return trial;
-  if (!said.problem.empty()) {
-    trial.outcome = Outcome::failed;
-    trial.detail = said.problem;
-    return trial;
-  }
-  const auto part = std::ranges::find_if(
-      said.parts, [&](const PartSaid& one) { return one.setting.text() == cells_[cell].part->setting; });
-  if (part == said.parts.end()) {
-    trial.outcome = Outcome::absent;
-    trial.detail = "it has no such function, or not at this setting";
-    return trial;
-  }
-  for (const auto& value : part->values)
-    if (const auto id = design_.metrics.find([&](const Metric& m) { return m.name == value.metric; }))
-      trial.readings.push_back({*id, value.value});
-  return trial;
+Processes::WholeProgram Processes::run_program(CellId any_part, Role role, const std::stop_token& stop) {
+  auto run = stage(any_part, role, stop);
+  settle(std::span(&run, 1), stop);
+  if (run.ready) run_alone(run, stop);
+  finish(run);
+  WholeProgram whole{.trial = std::move(run.trial)};
+  if (whole.trial.outcome == Outcome::ok && run.result.samples)
+    whole.said = read_parts(run.result.samples->head());
+  return whole;
 }
 
 Trial Processes::check_part(CellId cell, const std::stop_token& stop) {
   const auto program = cells_[cell].part->program;
-  const auto known = checked_programs_.find(program);
-  if (known == checked_programs_.end() || known->second.told.contains(cell)) {
-    auto run = stage(cell, Role::check, stop);
-    settle(std::span(&run, 1), stop);
-    if (run.ready) run_alone(run, stop);
-    finish(run);
-    const bool said = run.trial.outcome == Outcome::ok && run.result.samples != nullptr;
-    checked_programs_[program] = {
-        .trial = run.trial, .said = said ? read_parts(run.result.samples->head()) : PartsSaid{}, .told = {}};
-  }
-  auto& checked = checked_programs_.at(program);
-  checked.told.insert(cell);
-  auto trial = trial_of_part(cell, checked.trial, checked.said);
+  auto& checked = checked_programs_[program];
+  if (!checked || checked->told.contains(cell)) checked = run_program(cell, Role::check, stop);
+  checked->told.insert(cell);
+  auto trial =
+      trial_of_part(cell, checked->trial, checked->said, cells_[cell].part->setting, design_.metrics);
   says_not_here(trial);
   trial.readings.clear();
   return trial;
@@ -207,15 +185,10 @@ Trial Processes::check_part(CellId cell, const std::stop_token& stop) {
 
 /// One run of a contest program, and a trial for each of its parts in the heat.
 std::vector<Trial> Processes::run_parts(const Heat& heat, const std::stop_token& stop) {
-  auto run = stage(heat.cells.front(), heat.role, stop);
-  settle(std::span(&run, 1), stop);
-  if (run.ready) run_alone(run, stop);
-  finish(run);
-  const bool said = run.trial.outcome == Outcome::ok && run.result.samples != nullptr;
-  const auto parts = said ? read_parts(run.result.samples->head()) : PartsSaid{};
+  const auto whole = run_program(heat.cells.front(), heat.role, stop);
   std::vector<Trial> trials;
   for (const auto cell : heat.cells) {
-    auto trial = trial_of_part(cell, run.trial, parts);
+    auto trial = trial_of_part(cell, whole.trial, whole.said, cells_[cell].part->setting, design_.metrics);
     if (trial.outcome == Outcome::absent)
       trial.outcome = Outcome::failed;  // it was there when it was checked
     trial.round = heat.round;

@@ -104,9 +104,15 @@ class Processes : public Rig {
     bool ready = false;  ///< staged; else the trial says why not
   };
 
+  /// A run of a contest program, and the parts that have taken their answer from it.
+  struct WholeProgram {
+    Trial trial;
+    PartsSaid said;
+    std::set<CellId> told;
+  };
+  WholeProgram run_program(CellId any_part, Role role, const std::stop_token& stop);
   std::vector<Trial> run_parts(const Heat& heat, const std::stop_token& stop);
   Trial check_part(CellId cell, const std::stop_token& stop);
-  Trial trial_of_part(CellId cell, const Trial& whole, const PartsSaid& said) const;
   bool is_abreast() const { return plan_.rounds.mode == PlannedRounds::Mode::abreast; }
   Run stage(CellId cell, Role role, const std::stop_token& stop);
   void settle(std::span<Run> runs, const std::stop_token& stop) const;
@@ -126,13 +132,8 @@ class Processes : public Rig {
   Offer offer_;
   measure::Watch watch_;
   std::map<CellId, KeptAnswer> answers_;  ///< of checks
-  /// The last checking run of each contest program, and the parts that have taken their answer from it.
-  struct CheckedProgram {
-    Trial trial;
-    PartsSaid said;
-    std::set<CellId> told;
-  };
-  std::map<int, CheckedProgram> checked_programs_;
+  /// The last checking run of each contest program.
+  std::map<int, std::optional<WholeProgram>> checked_programs_;
 };
 
 }  // namespace assay::inline v1::campaign

@@ -31,11 +31,12 @@ int status_of(const Findings& findings, const std::string& go_on) {
   return exit_nothing_measured;
 }
 
-void write_junit(const GateResult& result, const Design& design, const std::string& path) {
-  std::ofstream file(path);
-  file << render::to_junit(result, design);
+void write_file(const std::string& path, const std::string& text, const std::string& what) {
+  std::ofstream file(path, std::ios::binary);
+  file << text;
   file.close();
-  if (!file) throw Error("the reasons can't be written here", path, "look at the folder and the disk");
+  if (!file)
+    throw Error(what + " can't be written here", path, "look at the folder's permissions and the disk");
 }
 
 int compare(const Plan& plan, const Comparing& how) {
@@ -48,7 +49,8 @@ int compare(const Plan& plan, const Comparing& how) {
     if (!how.gated || status == exit_interrupted) return status;
     const auto result = judge::hold_against(findings, plan.gate);
     (how.json ? std::cerr : std::cout) << "\n" << render::to_text(result, findings.design);
-    if (!how.junit.empty()) write_junit(result, findings.design, how.junit);
+    if (!how.junit.empty())
+      write_file(how.junit, render::to_junit(result, findings.design), "the gate's reasons");
     return result.passes ? status : exit_gate;
   } catch (const Error& error) {
     if (error.code() != Error::Code::ledger_full || how.go_on.empty()) throw;

@@ -47,8 +47,8 @@ int compare(const Plan& plan, const Comparing& how);
 /// The exit status that goes with findings; says so when nothing could be compared, or how to go on.
 int status_of(const Findings& findings, const std::string& go_on);
 
-/// Writes what a gate said as JUnit XML. Throws Error.
-void write_junit(const GateResult& result, const Design& design, const std::string& path);
+/// Writes a whole file. Throws Error that names `what` can't be written there.
+void write_file(const std::string& path, const std::string& text, const std::string& what);
 
 using program::parse_budget;
 using program::parse_margin;

@@ -6,7 +6,6 @@
 #include <array>
 #include <cerrno>
 #include <filesystem>
-#include <fstream>
 #include <iostream>
 #include <memory>
 #include <string>
@@ -130,10 +129,7 @@ int demo(const std::string& plan_name, const std::string& folder, const std::str
        {std::pair<std::string, std::string>{"findings.json", render::to_json(findings)},
         {"findings.html", render::to_page(findings, record)}}) {
     const auto path = (fs::path(folder) / name).string();
-    std::ofstream file(path, std::ios::binary);
-    file << text;
-    file.close();
-    if (!file) throw Error("the findings can't be written here", path);
+    write_file(path, text, "the findings");
   }
   std::cerr << "\nassay: wrote " << (fs::path(folder) / "findings.html").string()
             << ", a page to open in a browser; to see the findings again: cd " << folder

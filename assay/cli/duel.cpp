@@ -3,7 +3,6 @@
 #include <CLI/CLI.hpp>
 #include <algorithm>
 #include <filesystem>
-#include <fstream>
 #include <iostream>
 #include <memory>
 
@@ -40,11 +39,7 @@ void save(const Plan& plan, const std::string& path) {
     throw Error("this file is there already", path, "choose another name, or move it away");
   Plan portable = plan;
   portable.folder.clear();
-  std::ofstream file(path);
-  file << plan::to_toml(portable);
-  file.close();
-  if (!file)
-    throw Error("the plan can't be written here", path, "look at the folder's permissions and the disk");
+  write_file(path, plan::to_toml(portable), "the plan");
   std::cerr << "assay: wrote " << path << "; assay run " << path << " carries it out\n";
 }
 

@@ -51,7 +51,7 @@ Gate with_asked(Gate rules, const std::string& allow, const std::string& undecid
 
 int say(const GateResult& result, const Design& design, const GateAsked& asked) {
   std::cout << render::to_text(result, design, asked.all);
-  if (!asked.junit.empty()) write_junit(result, design, asked.junit);
+  if (!asked.junit.empty()) write_file(asked.junit, render::to_junit(result, design), "the gate's reasons");
   return result.passes ? exit_done : exit_gate;
 }
 

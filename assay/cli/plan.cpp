@@ -2,11 +2,11 @@
 
 #include <CLI/CLI.hpp>
 #include <filesystem>
-#include <fstream>
 #include <iostream>
 #include <memory>
 
 #include "assay/cli/command.hpp"
+#include "assay/cli/comparing.hpp"
 #include "assay/error.hpp"
 
 namespace assay::inline v1::cli {
@@ -34,11 +34,7 @@ int write_plan(const std::string& path) {
     throw Error("there is a plan already", path, "edit it, or name another file: assay plan bench.toml");
   const auto folder = fs::absolute(path).lexically_normal().parent_path();
   const auto text = plan::first_plan(folder.string(), is_in_git(folder));
-  std::ofstream file(path, std::ios::binary);
-  file << text;
-  file.close();
-  if (!file)
-    throw Error("the plan can't be written here", path, "look at the folder's permissions and the disk");
+  write_file(path, text, "the plan");
   const auto project = plan::recognise_project(folder.string());
   const auto name = path == "assay.toml" ? "" : " " + path;
   std::cerr << "assay: wrote " << path

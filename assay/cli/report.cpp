@@ -1,7 +1,6 @@
 #include "assay/report.hpp"
 
 #include <CLI/CLI.hpp>
-#include <fstream>
 #include <iostream>
 #include <memory>
 
@@ -27,10 +26,7 @@ struct ReportAsked {
 };
 
 int write(const std::string& text, const std::string& path) {
-  std::ofstream file(path, std::ios::binary);
-  file << text;
-  file.close();
-  if (!file) throw Error("the report can't be written here", path, "look at the folder and the disk");
+  write_file(path, text, "the report");
   std::cerr << "assay: wrote " << path << "\n";
   return exit_done;
 }

@@ -1,5 +1,4 @@
 #include <CLI/CLI.hpp>
-#include <fstream>
 #include <iostream>
 #include <memory>
 
@@ -66,10 +65,7 @@ int trend(const TrendAsked& asked) {
   progress.clear();
   std::cout << (asked.json ? to_json(history) : to_text(history));
   if (!asked.page.empty()) {
-    std::ofstream file(asked.page, std::ios::binary);
-    file << to_page(history);
-    file.close();
-    if (!file) throw Error("the page can't be written here", asked.page, "look at the folder and the disk");
+    write_file(asked.page, to_page(history), "the page");
     std::cerr << "assay: wrote " << asked.page << "\n";
   }
   if (history.interrupted) {

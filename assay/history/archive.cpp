@@ -83,7 +83,6 @@ void add_to(Archive& archive, const Record& record, const std::string& reference
                                 .definition = findings.workload(cell).digest,
                                 .era = era_of(before),
                                 .machine = machine,
-                                .compiler = before.from.compiler,
                                 .campaign = design.uid,
                                 .effect = alone.effect,
                                 .interval = alone.interval,

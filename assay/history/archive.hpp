@@ -20,7 +20,7 @@ struct ArchivedValue {
   Where where;
   std::string definition;  ///< digest of the workload
   std::string era;         ///< machine, and the reference's program there: what moves all values together
-  std::string machine, compiler;
+  std::string machine;
   std::string campaign;  ///< uid
   Effect effect;         ///< commit / reference
   Interval interval;

@@ -2,8 +2,11 @@
 
 #include <algorithm>
 #include <string>
+#include <utility>
+#include <vector>
 
 #include "assay/history/pairs_of.hpp"
+#include "assay/judge/gate.hpp"
 
 namespace assay::inline v1::history {
 namespace {
@@ -46,6 +49,7 @@ GateReason reason_of(const History& history, const HistoryLine& line, std::size_
 
 HistoryGate hold_against(const History& history, const Gate& gate, std::size_t newest) {
   HistoryGate held;
+  std::vector<GateReason> reasons;
   auto& design = held.design;
   design.rules.margin = history.margin;
   const auto reference = design.candidates.add({.name = history.reference});
@@ -64,7 +68,7 @@ HistoryGate hold_against(const History& history, const Gate& gate, std::size_t n
                   limit_to_the_worse(line.metric.scale, allow, line.metric.prefer != Prefer::higher));
     reason.subject = design.cells.add(cell);
     reason.metric = metric;
-    held.result.reasons.push_back(std::move(reason));
+    reasons.push_back(std::move(reason));
   }
   for (const auto& [commit, why] : history.silent) {
     const auto place =
@@ -72,18 +76,10 @@ HistoryGate hold_against(const History& history, const Gate& gate, std::size_t n
     if (static_cast<std::size_t>(place) + 1 < history.commits.size()) continue;  // it was mended since
     const auto candidate =
         design.candidates.add({.name = commit.short_id() + " " + commit.subject, .against = reference});
-    held.result.reasons.push_back(
+    reasons.push_back(
         {.kind = GateReason::Kind::failed, .status = GateStatus::failed, .subject = candidate, .said = why});
   }
-  auto& reasons = held.result.reasons;
-  if (reasons.empty())
-    reasons.push_back({.kind = GateReason::Kind::nothing_to_do, .status = GateStatus::undecided});
-  std::ranges::stable_sort(reasons, {}, [](const GateReason& r) {
-    return r.status == GateStatus::failed ? 0 : r.status == GateStatus::undecided ? 1 : 2;
-  });
-  held.result.status = reasons.front().status;
-  held.result.passes = held.result.status == GateStatus::passed ||
-                       (held.result.status == GateStatus::undecided && gate.undecided_passes);
+  held.result = judge::conclude(std::move(reasons), gate);
   return held;
 }
 

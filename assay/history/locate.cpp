@@ -2,27 +2,24 @@
 
 #include <algorithm>
 #include <cmath>
-#include <map>
 #include <utility>
 
 #include "assay/campaign/rounds.hpp"
+#include "assay/history/earlier_pairs.hpp"
 #include "assay/history/measuring.hpp"
 #include "assay/history/pairs_of.hpp"
 #include "assay/history/search.hpp"
-#include "assay/ledger/ledger.hpp"
-#include "assay/metrics/catalogue.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/stopped.hpp"
 
 namespace assay::inline v1::history {
 namespace {
 
-constexpr const char* kind = "locate";
 constexpr CandidateId before_id{0}, after_id{1};
 
 Circumstances circumstances_of(const LocateOptions& options) {
   return {.ledger = options.ledger,
-          .kind = kind,
+          .kind = search_kind,
           .repeat = options.repeat,
           .takes_up = !options.afresh,
           .when_busy = options.when_busy,
@@ -35,26 +32,10 @@ Line line_between(build::Repository& repository, const std::string& good, const 
   for (const auto& name : {good, bad})
     if (name == ".")
       throw Error("the working tree is no commit", "locate", "commit it, and name that commit");
-  auto line = repository.commits_between(good, bad);
-  if (line.empty()) throw Error(good + " and " + bad + " are the same commit", "locate", "name two");
-  line.insert(line.begin(), repository.commits_up_to(good, 1).back());
+  auto line = repository.line(good, bad);
+  if (line.size() == 1) throw Error(good + " and " + bad + " are the same commit", "locate", "name two");
   repository.drop_unchanged(line, inputs);
   return line;
-}
-
-/// The typical times of both sides of a campaign's pair, in seconds.
-double seconds_of_pair(const Record& record) {
-  const auto time = metrics::find(record.design.metrics, metrics::Known::wall_time);
-  double seconds = 0;
-  std::size_t trials = 0;
-  for (const auto& trial : record.log.trials)
-    for (const auto& reading : trial.readings)
-      if (trial.round && reading.metric == time) {
-        seconds += reading.value;
-        ++trials;
-      }
-  constexpr double unknown = 0.1;
-  return trials == 0 ? unknown : 2 * seconds / static_cast<double>(trials);
 }
 
 class Locating {
@@ -89,7 +70,7 @@ class Locating {
   struct Told {
     CommitsCompared compared;
     double effect = 0;            ///< on the tests' scale, above 0 is what is looked for
-    double low = 0, high = 0;     ///< of its interval, likewise
+    double low = 0;               ///< the low end of its interval, likewise
     std::vector<double> effects;  ///< of its rounds
     double pair_seconds = 0;
   };
@@ -146,7 +127,6 @@ class Locating {
     const auto turned = [&](double x) { return sign * Effect{f.effect.scale, x}.on_test_scale(); };
     told.effect = turned(f.effect.value);
     told.low = std::min(turned(f.interval.low), turned(f.interval.high));
-    told.high = std::max(turned(f.interval.low), turned(f.interval.high));
     told.effects = effects_of(campaign.record);
     told.pair_seconds = seconds_of_pair(campaign.record);
     return told;
@@ -312,28 +292,19 @@ class Locating {
   /// machine.
   void take_earlier(const Line& line, Search& search) {
     if (options_.afresh || options_.ledger.empty()) return;
-    std::map<std::string, std::size_t> places;
-    for (std::size_t place = 1; place + 1 < line.size(); ++place) places[line[place].id] = place;
-    ledger::Ledger ledger(options_.ledger);
-    constexpr std::size_t newest = 200;
-    std::size_t seen = 0, taken = 0;
-    for (const auto& summary : ledger.list()) {
-      if ((summary.kind != kind && summary.kind != pair_kind) || summary.rounds == 0) continue;
-      if (++seen > newest) break;
-      const auto record = ledger.read(summary.id);
-      const auto& design = record.design;
-      if (!design.candidates.holds(after_id) || record.log.sittings.empty()) continue;
-      const auto place = places.find(design.candidates[after_id].from.commit);
-      const auto& good = design.candidates[before_id].from;
-      if (place == places.end() || good.commit != line.front().id ||
-          good.exe_digest != good_digest_of(line) ||
-          record.log.sittings.back().fact("fingerprint") != measuring_.fingerprint() ||
-          std::ranges::none_of(design.workloads, [&](const Workload& w) {
-            return w.name == where_.workload && w.digest == workload_digest_;
-          }))
-        continue;
+    // Only the good commit of the whole was seen built; of others it is not known what their program is.
+    if (measuring_.name_of(line.front()) != options_.good) return;
+    const auto earlier = earlier_pairs(options_.ledger, {.good = line.front().id,
+                                                         .program = good_digest_,
+                                                         .workload = where_.workload,
+                                                         .definition = workload_digest_,
+                                                         .machine = measuring_.fingerprint()});
+    std::size_t taken = 0;
+    for (const auto& [commit, record] : earlier) {
+      const auto place = std::ranges::find(line, commit, &CommitFacts::id) - line.begin();
+      if (place == 0 || place + 1 >= std::ssize(line)) continue;
       for (const double effect : effects_of(record)) {
-        search.add(place->second, effect);
+        search.add(static_cast<std::size_t>(place), effect);
         ++taken;
       }
     }
@@ -341,11 +312,6 @@ class Locating {
     found_.earlier_pairs += taken;
     measuring_.observer().said("reckoning with " + std::to_string(taken) +
                                " pairs that were measured before (--afresh leaves them out)");
-  }
-
-  /// Only the good commit of the whole was seen built; others have none yet.
-  std::string good_digest_of(const Line& line) const {
-    return measuring_.name_of(line.front()) == options_.good ? good_digest_ : std::string{};
   }
 
   const LocateOptions& options_;

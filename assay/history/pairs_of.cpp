@@ -1,6 +1,7 @@
 #include "assay/history/pairs_of.hpp"
 
 #include "assay/judge/pairs.hpp"
+#include "assay/metrics/catalogue.hpp"
 #include "assay/model/evidence.hpp"
 
 namespace assay::inline v1::history {
@@ -27,6 +28,20 @@ std::vector<double> effects_to_the_worse(const Record& record, CandidateId later
                           effect_of_pair(scale, series.baseline[i], series.candidate[i]));
   }
   return effects;
+}
+
+double seconds_of_pair(const Record& record) {
+  const auto time = metrics::find(record.design.metrics, metrics::Known::wall_time);
+  double seconds = 0;
+  std::size_t trials = 0;
+  for (const auto& trial : record.log.trials)
+    for (const auto& reading : trial.readings)
+      if (trial.round && reading.metric == time) {
+        seconds += reading.value;
+        ++trials;
+      }
+  constexpr double unknown = 0.1;
+  return trials == 0 ? unknown : 2 * seconds / static_cast<double>(trials);
 }
 
 }  // namespace assay::inline v1::history

@@ -19,6 +19,10 @@ struct Where {
 /// none there. Cost: one pass over its trials.
 std::vector<double> effects_to_the_worse(const Record& record, CandidateId later, const Where& where);
 
+/// What a round of two commits takes, in seconds: twice the mean wall time of the campaign's trials; 0.1
+/// where it has none.
+double seconds_of_pair(const Record& record);
+
 /// 1 where a larger value is worse, else −1.
 double sign_to_the_worse(const Metric& metric);
 

@@ -62,7 +62,6 @@ std::string text_of(const Archive& archive, const std::string& reference) {
                       {"definition", v.definition},
                       {"era", v.era},
                       {"machine", v.machine},
-                      {"compiler", v.compiler},
                       {"campaign", v.campaign},
                       {"effect", json_of(v.effect, v.interval)},
                       {"rounds", v.rounds},
@@ -111,7 +110,6 @@ void add_kept(Archive& archive, const std::string& text, const std::string& refe
                         .definition = v.at("definition"),
                         .era = v.at("era"),
                         .machine = v.at("machine"),
-                        .compiler = v.at("compiler"),
                         .campaign = v.at("campaign"),
                         .rounds = v.at("rounds"),
                         .started = v.at("started")};

@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
-#include <optional>
 #include <set>
 #include <tuple>
 #include <utility>
@@ -11,6 +10,7 @@
 
 #include "assay/campaign/rounds.hpp"
 #include "assay/history/archive.hpp"
+#include "assay/history/coverage.hpp"
 #include "assay/history/line_of.hpp"
 #include "assay/history/measuring.hpp"
 #include "assay/history/reduce.hpp"
@@ -24,7 +24,7 @@
 namespace assay::inline v1::history {
 namespace {
 
-constexpr std::size_t at_once = 4, anchors = 3;
+constexpr std::size_t at_once = 4;  ///< commits in a campaign, beside the reference
 
 Circumstances circumstances_of(const TrendOptions& options) {
   return {.ledger = options.ledger,
@@ -74,13 +74,14 @@ class Trending {
     auto& repository = measuring_.repository();
     for (const auto& name : {options_.reference, options_.branch})
       if (name == ".") throw Error("the working tree is no commit", "trend", "commit it first");
-    history_.commits = repository.commits_between(options_.reference, options_.branch);
-    if (history_.commits.empty())
+    history_.commits = repository.line(options_.reference, options_.branch);
+    if (history_.commits.size() == 1)
       throw Error(options_.branch + " is the reference commit itself, so there is no history between them",
                   "trend", "name an older reference, like the first release");
-    history_.commits.insert(history_.commits.begin(), repository.commits_up_to(options_.reference, 1).back());
-    for (std::size_t place = 0; place < history_.commits.size(); ++place)
-      places_[history_.commits[place].id] = place;
+    for (const auto& commit : history_.commits) {
+      places_[commit.id] = ids_.size();
+      ids_.push_back(commit.id);
+    }
     std::size_t first = 1;
     if (!options_.since.empty()) {
       const auto since = places_.find(repository.id_of(options_.since));
@@ -97,102 +98,18 @@ class Trending {
     }
     std::ranges::reverse(asked_);
     for (const auto& workload : measuring_.plan().workloads) {
-      definitions_[workload.name] = measure::digest_of(plan::definition_of(workload));
-      if (!workload.contest.empty()) contests_.insert(workload.name);
+      work_.definitions[workload.name] = measure::digest_of(plan::definition_of(workload));
+      if (!workload.contest.empty()) work_.contests.insert(workload.name);
     }
     const auto cells = plan::expand_cells(measuring_.plan());
     for (const auto& planned : cells)
       if (planned.state.is_sound())
-        cells_.emplace(measuring_.plan().workload(planned.cell.workload).name, planned.cell.setting.text());
+        work_.cells.emplace(measuring_.plan().workload(planned.cell.workload).name,
+                            planned.cell.setting.text());
   }
 
-  const std::string& id_at(std::size_t place) const { return history_.commits[place].id; }
-
-  bool is_tried(std::size_t place, const std::optional<std::string>& era) const {
-    return std::ranges::all_of(cells_, [&](const auto& cell) {
-      return std::ranges::any_of(archive_.tried, [&](const Tried& tried) {
-        return tried.commit == id_at(place) && tried.workload == cell.first &&
-               (tried.setting == cell.second || contests_.contains(cell.first)) &&
-               tried.definition == definitions_.at(cell.first) && (!era || tried.era == *era);
-      });
-    });
-  }
-
-  /// Where there are lines: the plan's workloads and settings, and those that contests have told.
-  std::set<std::pair<std::string, std::string>> places_of_lines() const {
-    std::set<std::pair<std::string, std::string>> all;
-    for (const auto& cell : cells_)
-      if (!contests_.contains(cell.first)) all.insert(cell);
-    for (const auto& value : archive_.values)
-      if (contests_.contains(value.where.workload)) all.emplace(value.where.workload, value.where.setting);
-    return all;
-  }
-
-  bool is_silent(std::size_t place) const {
-    return archive_.silent.contains(id_at(place)) &&
-           std::ranges::none_of(archive_.values, [&](const auto& v) { return v.commit == id_at(place); });
-  }
-
-  /// The era of the newest value from this machine; empty: there is none.
-  std::string era_here() const {
-    const ArchivedValue* newest = nullptr;
-    for (const auto& value : archive_.values)
-      if (value.machine == measuring_.fingerprint() &&
-          (newest == nullptr || value.started >= newest->started))
-        newest = &value;
-    return newest == nullptr ? std::string{} : newest->era;
-  }
-
-  std::set<std::size_t> missing() const {
-    std::set<std::size_t> places;
-    for (const auto place : asked_)
-      if (!is_tried(place, {}) || (options_.retries && is_silent(place) && !attempted_.contains(place)))
-        places.insert(place);
-    // The last commits of another era, by which its values are moved into this one.
-    const auto here = era_here();
-    std::map<std::string, std::set<std::size_t>> others;
-    for (const auto& value : archive_.values)
-      if (const auto place = places_.find(value.commit);
-          value.era != here && place != places_.end() && definitions_.contains(value.where.workload) &&
-          definitions_.at(value.where.workload) == value.definition)
-        others[value.era].insert(place->second);
-    for (const auto& [era, measured] : others) {
-      std::size_t count = 0;
-      for (auto place = measured.rbegin(); place != measured.rend() && count < anchors; ++place, ++count)
-        if (!is_tried(*place, here)) places.insert(*place);
-    }
-    return places;
-  }
-
-  /// The next commits to measure: the newest of all, then always the one farthest from any that has values.
-  std::vector<std::size_t> next_of(std::set<std::size_t> open) const {
-    std::set<std::size_t> known;
-    for (const auto place : asked_)
-      if (!open.contains(place)) known.insert(place);
-    std::vector<std::size_t> next;
-    while (!open.empty() && next.size() < at_once) {
-      auto best = *open.rbegin();
-      if (known.contains(best) || !known.empty()) {
-        std::size_t most = 0;
-        for (const auto place : open) {
-          std::size_t nearest = history_.commits.size();
-          for (const auto other : known)
-            nearest = std::min(nearest, place > other ? place - other : other - place);
-          if (nearest >= most) {
-            most = nearest;
-            best = place;
-          }
-        }
-        // New commits come first, however near.
-        if (*open.rbegin() > *known.rbegin()) best = *open.rbegin();
-      }
-      next.push_back(best);
-      open.erase(best);
-      known.insert(best);
-    }
-    std::ranges::sort(next);
-    return next;
-  }
+  const std::string& id_at(std::size_t place) const { return ids_[place]; }
+  Coverage coverage() const { return {archive_, asked_, ids_, places_, work_, measuring_.fingerprint()}; }
 
   void reduce() {
     if (options_.keep <= 0 || options_.ledger.empty()) return;
@@ -213,11 +130,12 @@ class Trending {
 
   void measure_missing() {
     constexpr int fewest_rounds = 7;
-    for (auto open = missing(); !open.empty() && has_time(); open = missing()) {
+    while (has_time()) {
+      auto open = coverage().missing(options_.retries);
       // What a campaign could not try once, it can't a second time.
       std::erase_if(open, [&](std::size_t place) { return attempted_.contains(place); });
       if (open.empty()) break;
-      const auto batch = next_of(open);
+      const auto batch = next_to_measure(asked_, open, at_once);
       std::vector<CommitFacts> commits = {history_.commits.front()};
       for (const auto place : batch) {
         commits.push_back(history_.commits[place]);
@@ -243,11 +161,11 @@ class Trending {
 
   std::vector<HistoryLine> lines() const {
     std::vector<HistoryLine> all;
-    const auto era = era_here();
-    for (const auto& [workload, setting] : places_of_lines())
+    const auto era = coverage().era_here();
+    for (const auto& [workload, setting] : coverage().places_of_lines())
       for (const auto& [name, metric] : archive_.metrics) {
         if (!options_.metric.empty() && name != options_.metric) continue;
-        auto line = line_of(archive_, {workload, setting, name}, definitions_.at(workload), places_, era,
+        auto line = line_of(archive_, {workload, setting, name}, work_.definitions.at(workload), places_, era,
                             metric.demand.margin.value_or(history_.margin));
         if (!line.points.empty()) all.push_back(std::move(line));
       }
@@ -330,10 +248,11 @@ class Trending {
     for (const auto& value : archive_.values)
       if (!places_.contains(value.commit)) elsewhere.insert(value.commit);
     history_.elsewhere = elsewhere.size();
+    const auto covered = coverage();
     for (const auto place : asked_) {
-      if (is_silent(place))
+      if (covered.is_silent(place))
         history_.silent.push_back({history_.commits[place], archive_.silent.at(id_at(place))});
-      else if (is_tried(place, {}))
+      else if (covered.is_tried(place, {}))
         ++history_.measured;
       else
         ++history_.missing;
@@ -345,12 +264,11 @@ class Trending {
   campaign::Clock clock_;
   History history_;
   Archive archive_;
-  std::map<std::string, std::size_t> places_;            ///< by full id
-  std::vector<std::size_t> asked_;                       ///< places that are asked for, ascending
-  std::set<std::size_t> attempted_;                      ///< in this call
-  std::set<std::string> contests_;                       ///< workloads that are taken apart
-  std::map<std::string, std::string> definitions_;       ///< digests by workload
-  std::set<std::pair<std::string, std::string>> cells_;  ///< workload and setting
+  std::vector<std::string> ids_;               ///< of the commits, full
+  std::map<std::string, std::size_t> places_;  ///< by full id
+  std::vector<std::size_t> asked_;             ///< places that are asked for, ascending
+  std::set<std::size_t> attempted_;            ///< in this call
+  Coverage::Work work_;
   double began_ = 0, longest_ = 0;
 };
 

@@ -21,15 +21,9 @@ class Holding {
     standings();
     findings();
     requirements();
-    auto& reasons = result_.reasons;
-    constexpr auto rank = [](const GateReason& r) {
-      return r.status == GateStatus::failed ? 0 : r.status == GateStatus::undecided ? 1 : 2;
-    };
-    std::ranges::stable_sort(reasons, {}, rank);
-    if (reasons.empty()) add({.kind = GateReason::Kind::nothing_to_do, .status = GateStatus::undecided});
-    result_.status = reasons.front().status;
-    result_.passes = result_.status == GateStatus::passed ||
-                     (result_.status == GateStatus::undecided && gate_.undecided_passes);
+    const bool apart = result_.apart;
+    result_ = conclude(std::move(result_.reasons), gate_);
+    result_.apart = apart;
     return std::move(result_);
   }
 
@@ -102,6 +96,19 @@ class Holding {
 Effect limit_of(const Finding& f, const Metric& metric, double allow) {
   return limit_to_the_worse(metric.scale, allow > 0 && f.effect.is_ratio() ? allow : f.margin,
                             metric.prefer != Prefer::higher);
+}
+
+GateResult conclude(std::vector<GateReason> reasons, const Gate& gate) {
+  if (reasons.empty())
+    reasons.push_back({.kind = GateReason::Kind::nothing_to_do, .status = GateStatus::undecided});
+  std::ranges::stable_sort(reasons, {}, [](const GateReason& r) {
+    return r.status == GateStatus::failed ? 0 : r.status == GateStatus::undecided ? 1 : 2;
+  });
+  GateResult result{.status = reasons.front().status};
+  result.passes = result.status == GateStatus::passed ||
+                  (result.status == GateStatus::undecided && gate.undecided_passes);
+  result.reasons = std::move(reasons);
+  return result;
 }
 
 GateStatus hold_against(const Finding& f, const Metric& metric, double allow) {

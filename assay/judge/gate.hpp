@@ -1,5 +1,7 @@
 #pragma once
 
+#include <vector>
+
 #include "assay/model/findings.hpp"
 #include "assay/model/gate.hpp"
 #include "assay/model/only.hpp"
@@ -14,6 +16,10 @@ GateStatus hold_against(const Finding& finding, const Metric& metric, double all
 
 /// The largest effect to the worse that is allowed then.
 Effect limit_of(const Finding& finding, const Metric& metric, double allow);
+
+/// A gate's answer from its reasons, in whatever order: those that failed first, then undecided ones. Without
+/// any, there was nothing to do, and it is undecided.
+GateResult conclude(std::vector<GateReason> reasons, const Gate& gate);
 
 /// Holds findings against a gate: each watched metric of each candidate as above, with `gate.allow`; one of
 /// two times that the other decides is left to that one. Requirements: broken fails, undecided stays so.

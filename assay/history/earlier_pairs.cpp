@@ -1,0 +1,37 @@
+#include "assay/history/earlier_pairs.hpp"
+
+#include <algorithm>
+#include <cstddef>
+#include <utility>
+
+#include "assay/history/measuring.hpp"
+#include "assay/ledger/ledger.hpp"
+
+namespace assay::inline v1::history {
+
+std::vector<EarlierPairs> earlier_pairs(const std::string& path, const SameSearch& same) {
+  constexpr std::size_t newest = 200;
+  constexpr CandidateId before{0}, after{1};
+  std::vector<EarlierPairs> found;
+  ledger::Ledger ledger(path);
+  std::size_t seen = 0;
+  for (const auto& summary : ledger.list()) {
+    if ((summary.kind != search_kind && summary.kind != pair_kind) || summary.rounds == 0) continue;
+    if (++seen > newest) break;
+    auto record = ledger.read(summary.id);
+    const auto& design = record.design;
+    if (!design.candidates.holds(after) || record.log.sittings.empty()) continue;
+    const auto& good = design.candidates[before].from;
+    const bool same_work = std::ranges::any_of(design.workloads, [&](const Workload& w) {
+      return w.name == same.workload && w.digest == same.definition;
+    });
+    if (good.commit != same.good || good.exe_digest != same.program || !same_work ||
+        record.log.sittings.back().fact("fingerprint") != same.machine)
+      continue;
+    auto commit = design.candidates[after].from.commit;
+    found.push_back({std::move(commit), std::move(record)});
+  }
+  return found;
+}
+
+}  // namespace assay::inline v1::history

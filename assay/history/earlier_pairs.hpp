@@ -1,0 +1,29 @@
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "assay/model/log.hpp"
+
+namespace assay::inline v1::history {
+
+inline constexpr const char* search_kind = "locate";  ///< campaigns of a search: its ends, and its answers
+
+/// What earlier searches must share with one, so that their pairs count.
+struct SameSearch {
+  std::string good;                  ///< full id of the good commit
+  std::string program;               ///< digest of what it was built to
+  std::string workload, definition;  ///< its name and digest
+  std::string machine;               ///< fingerprint
+};
+
+/// A commit that was measured beside the good one, and the campaign that did.
+struct EarlierPairs {
+  std::string commit;  ///< full id
+  Record record;
+};
+
+/// What the newest 200 campaigns of searches in a ledger have of such pairs. Cost: that of reading them.
+std::vector<EarlierPairs> earlier_pairs(const std::string& ledger, const SameSearch& same);
+
+}  // namespace assay::inline v1::history
