@@ -65,6 +65,20 @@ double cost_at(std::span<const double> values, const Segment& left, const Segmen
   return cost;
 }
 
+/// Puts each border where absolute deviations from both levels are least. A partition whose loss is bounded
+/// does not care on which side it leaves a value that is far from both.
+void settle_borders(std::span<const double> values, std::vector<Segment>& levels) {
+  for (std::size_t i = 0; i + 1 < levels.size(); ++i) {
+    const auto left = levels[i], right = levels[i + 1];
+    auto best = right.first;
+    for (auto cut = left.first + 1; cut < right.end; ++cut)
+      if (cost_at(values, left, right, cut) < cost_at(values, left, right, best)) best = cut;
+    if (best == right.first) continue;
+    levels[i] = segment(values, left.first, best);
+    levels[i + 1] = segment(values, best, right.end);
+  }
+}
+
 double mean_deviation(std::span<const double> values, const std::vector<Segment>& levels) {
   double sum = 0;
   for (const auto& level : levels)
@@ -87,6 +101,7 @@ Proposals propose(std::span<const double> values, double least) {
       found.levels.push_back(level);
   }
   if (values.empty()) return found;
+  settle_borders(values, found.levels);
   const double width = mean_deviation(values, found.levels);
   constexpr double far = 3;  // of the log-likelihood
   for (std::size_t i = 0; i + 1 < found.levels.size(); ++i) {

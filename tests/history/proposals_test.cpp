@@ -35,6 +35,15 @@ TEST(Proposals, HoldTheStepsWhereTheyAre) {
   EXPECT_GE(held, 24);
 }
 
+TEST(Proposals, TakeInAValueThatIsALittleOffOnItsSide) {
+  // Three values that agree by luck make the fourth look as far off as the step itself.
+  const auto found = propose(std::vector<double>{0, 0.001, 0.002, 0.05, 1.06, 1.062, 1.061, 1.06, 1.061}, 0.1);
+  ASSERT_EQ(found.steps.size(), 1);
+  EXPECT_EQ(found.steps.front().before, 3);
+  EXPECT_EQ(found.steps.front().after, 4);
+  EXPECT_EQ(found.levels.back().first, 4);
+}
+
 TEST(Proposals, AreFewWhereNothingChanged) {
   std::size_t steps = 0;
   for (std::uint64_t i = 0; i < 100; ++i) steps += propose(history_of({{0, 60}}, i), 0.01).steps.size();
