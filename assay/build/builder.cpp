@@ -18,6 +18,8 @@
 #include "assay/measure/program.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/quantity.hpp"
+#include "assay/relink/own_program.hpp"
+#include "assay/relink/shim_folder.hpp"
 
 namespace assay::inline v1::build {
 namespace fs = std::filesystem;
@@ -54,6 +56,7 @@ std::string key_of(const Order& order, const Source& source, const std::string& 
     for (const auto& word : step) text += word + '\0';
     text += '\n';
   }
+  if (order.capture) text += "links are kept\n";
   return measure::digest_of(text).substr(0, 24);
 }
 
@@ -66,6 +69,16 @@ std::string end_of(const std::string& text) {
   if (end.size() > most) end = "…" + end.substr(end.size() - most);
   while (!end.empty() && end.back() == '\n') end.pop_back();
   return end;
+}
+
+/// An environment with these variables in place of its own of the same names.
+std::vector<std::string> with_variables(std::vector<std::string> all, const std::vector<std::string>& set) {
+  const auto name_of = [](const std::string& variable) { return variable.substr(0, variable.find('=')); };
+  std::erase_if(all, [&](const std::string& variable) {
+    return std::ranges::any_of(set, [&](const std::string& s) { return name_of(s) == name_of(variable); });
+  });
+  all.insert(all.end(), set.begin(), set.end());
+  return all;
 }
 
 std::string filled(std::string word, const Built& built) {
@@ -129,12 +142,14 @@ Built Builder::build(const Order& order, const std::stop_token& stop) {
   built.out = (folder / "out").string();
   built.log = (folder / "log.txt").string();
   built.compiler = toolchain.substr(0, toolchain.find('\n'));
+  if (order.capture) built.relink = (folder / "relink").string();
   const auto done = folder / "built.json";
   if (std::ifstream file(done); file) {
     if (const auto facts = Json::parse(file, nullptr, false); facts.is_object()) {
       built.ok = built.cached = true;
       built.seconds = facts.value("seconds", 0.0);
       built.flags = facts.value("flags", "");
+      if (order.capture) relink::restore_own(built.relink);
       return built;
     }
   }
@@ -149,6 +164,7 @@ Built Builder::build(const Order& order, const std::stop_token& stop) {
   run_steps(order, built, stop);
   if (!built.ok) return built;
   built.flags = flags_of_build(built.out, built.source, order.steps);
+  if (order.capture) built.flags += built.flags.empty() ? "-ffunction-sections" : " -ffunction-sections";
   const auto draft = done.string() + ".new";
   std::ofstream(draft) << Json{{"seconds", built.seconds}, {"flags", built.flags}}.dump() << "\n";
   fs::rename(draft, done, failed);
@@ -160,10 +176,19 @@ Built Builder::build(const Order& order, const std::stop_token& stop) {
 void Builder::run_steps(const Order& order, Built& built, const std::stop_token& stop) {
   std::ofstream log(built.log, std::ios::binary);
   std::size_t number = 0;
+  std::vector<std::string> capturing;
+  if (order.capture) try {
+      const auto links = relink::links_in(built.relink);
+      std::error_code failed;
+      fs::create_directories(links, failed);
+      capturing = relink::capturing_environment(relink::shim_folder(cache_ + "/shim"), links);
+    } catch (const Error& error) {  // it is built all the same; that no link was seen is told then
+      log << "# " << error.what() << "\n";
+    }
   for (const auto& step : order.steps) {
     measure::Command command{.directory = built.source, .timeout = order.timeout};
     for (const auto& word : step) command.arguments.push_back(filled(word, built));
-    command.environment = environment_without_git();
+    command.environment = with_variables(environment_without_git(), capturing);
     const auto shown = joined(command.arguments);
     ++number;
     if (say_)

@@ -24,6 +24,7 @@ struct Order {
   std::vector<std::vector<std::string>> steps;  ///< with `${source}`, `${out}` and `${jobs}` unexpanded
   double timeout = 3600;                        ///< seconds, each step
   std::vector<std::string> inputs;              ///< see Build::inputs
+  bool capture = false;                         ///< its links are kept, so that they can be done again
 };
 
 /// What came of it.
@@ -32,6 +33,7 @@ struct Built {
   std::string why;          ///< when not ok: what went wrong, with the end of the log
   std::string source, out;  ///< folders, absolute
   std::string log;          ///< path of the whole log
+  std::string relink;       ///< folder for all that layouts need; empty: links were not kept
   double seconds = 0;       ///< that all steps took, when they were run
   bool cached = false;      ///< it was there already
   Source from;
@@ -40,8 +42,9 @@ struct Built {
 
 /// Builds candidates in a cache, `FOLDER/.assay/cache`. A build is known by its source tree, steps and
 /// toolchain: what was built once is taken from there, whatever the commit is called, and what was cut off or
-/// failed is built afresh. The source, copied or checked out, lies beside it; the user's own folders are not
-/// written to. The cache may be deleted at any time.
+/// failed is built afresh. With Order::capture it is another build, whose links are kept; what could not be
+/// kept never makes it fail. The source, copied or checked out, lies beside it; the user's own folders are
+/// not written to. The cache may be deleted at any time.
 class Builder {
  public:
   /// `say` is told what is being built, step by step.

@@ -1,54 +1,14 @@
 #include "assay/build/program_notes.hpp"
 
-#include <elf.h>
-
 #include <array>
-#include <cstring>
-#include <fstream>
-#include <iterator>
-#include <map>
 #include <set>
 #include <sstream>
 #include <string_view>
-#include <vector>
+
+#include "assay/measure/elf_sections.hpp"
 
 namespace assay::inline v1::build {
 namespace {
-
-constexpr std::uint64_t most_bytes = 256U << 20U;
-
-/// The sections of a 64-bit ELF file of this machine's byte order that hold text worth reading.
-std::map<std::string, std::string> sections_of(std::ifstream& file) {
-  const auto read_at = [&](std::uint64_t at, void* into, std::size_t count) {
-    file.clear();
-    file.seekg(static_cast<std::streamoff>(at));
-    return static_cast<bool>(file.read(static_cast<char*>(into), static_cast<std::streamsize>(count)));
-  };
-  Elf64_Ehdr header{};
-  constexpr auto native = __BYTE_ORDER__ == __ORDER_LITTLE_ENDIAN__ ? ELFDATA2LSB : ELFDATA2MSB;
-  if (!read_at(0, &header, sizeof header) || std::memcmp(header.e_ident, ELFMAG, SELFMAG) != 0 ||
-      header.e_ident[EI_CLASS] != ELFCLASS64 || header.e_ident[EI_DATA] != native ||
-      header.e_shentsize != sizeof(Elf64_Shdr))
-    return {};
-  std::vector<Elf64_Shdr> table(header.e_shnum);
-  if (table.empty() || header.e_shstrndx >= table.size() ||
-      !read_at(header.e_shoff, table.data(), table.size() * sizeof(Elf64_Shdr)))
-    return {};
-  const auto content = [&](const Elf64_Shdr& section) {
-    std::string text(section.sh_size < most_bytes ? section.sh_size : 0, '\0');
-    if (section.sh_type == SHT_NOBITS || !read_at(section.sh_offset, text.data(), text.size())) text.clear();
-    return text;
-  };
-  const auto names = content(table[header.e_shstrndx]);
-  std::map<std::string, std::string> found;
-  for (const auto& section : table) {
-    if (section.sh_name >= names.size() || (section.sh_flags & SHF_COMPRESSED) != 0) continue;
-    const std::string name = names.c_str() + section.sh_name;
-    for (const char* wanted : {".comment", ".debug_str", ".debug_line_str", ".dynstr"})
-      if (name == wanted) found[name] = content(section);
-  }
-  return found;
-}
 
 template <class Use>
 void each_text(const std::string& section, Use&& use) {
@@ -74,8 +34,7 @@ void add_producer(std::string_view text, std::set<std::string>& words) {
 }  // namespace
 
 ProgramNotes notes_of_program(const std::string& path) {
-  std::ifstream file(path, std::ios::binary);
-  const auto sections = sections_of(file);
+  const auto sections = measure::elf_sections(path, {".comment", ".debug_str", ".debug_line_str", ".dynstr"});
   ProgramNotes notes;
   if (const auto comment = sections.find(".comment"); comment != sections.end())
     notes.compiler =

@@ -9,6 +9,7 @@
 #include "assay/campaign/begin.hpp"
 #include "assay/campaign/identity.hpp"
 #include "assay/campaign/lay_down.hpp"
+#include "assay/campaign/lay_out_code.hpp"
 #include "assay/campaign/turn.hpp"
 #include "assay/campaign/workshop.hpp"
 #include "assay/measure/program_size.hpp"
@@ -63,10 +64,10 @@ Prepared::Prepared(const Plan& given, const Options& options, const std::string&
   for (const auto& remark : plan::remarks_on(plan_)) observer_.said(remark);
   auto sitting = sitting_here();
   if (!options.has_turn) take_turn(turnstile_, options.when_busy, observer_, options.stop, sitting);
-  const Workshop workshop(
-      plan_, launcher_, [&](const std::string& text) { observer_.said(text); }, options.stop,
-      options.tells_known_builds);
+  const auto say = [this](const std::string& text) { observer_.said(text); };
+  const Workshop workshop(plan_, launcher_, say, options.stop, options.tells_known_builds);
   auto laid = lay_down(plan_, workshop, launcher_, offer_, options);
+  layouts_ = lay_out_code(plan_, workshop, laid.cells, laid.record.design, launcher_, say, options.stop);
   laid.record.log.sittings.add(std::move(sitting));
   recorder_.emplace(begin(std::move(laid.record), ledger, options.resume));
   const auto folder = std::filesystem::path(ledger).parent_path();
@@ -80,7 +81,7 @@ Prepared::Prepared(const Plan& given, const Options& options, const std::string&
     if (auto here = at++; !here->second.requests) asked.insert(laid.services.extract(here));
   clients_.emplace(std::move(asked), *programs_, launcher_, recorder_->design());
   services_.emplace(std::move(laid.services), launcher_, recorder_->design(), recorder_->log());
-  rig_.emplace(*programs_, *services_, *clients_);
+  rig_.emplace(*programs_, *services_, *clients_, *layouts_);
   life_.emplace(*recorder_, *rig_, observer_, options.stop);
 }
 

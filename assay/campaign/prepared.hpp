@@ -1,10 +1,12 @@
 #pragma once
 
+#include <memory>
 #include <optional>
 #include <string>
 
 #include "assay/campaign/carry_out.hpp"
 #include "assay/campaign/clients.hpp"
+#include "assay/campaign/layouts.hpp"
 #include "assay/campaign/life.hpp"
 #include "assay/campaign/mixed.hpp"
 #include "assay/campaign/offer.hpp"
@@ -43,6 +45,7 @@ class Prepared {
   measure::Launcher launcher_;
   Offer offer_;
   measure::Turnstile turnstile_;
+  std::unique_ptr<Layouts> layouts_;
   std::optional<Recorder> recorder_;
   std::optional<Processes> programs_;
   std::optional<Services> services_;

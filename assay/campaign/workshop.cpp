@@ -15,7 +15,7 @@ std::string text_of(const build::Order& order) {
     for (const auto& word : step) text += word + '\0';
     text += '\n';
   }
-  return text;
+  return text + (order.capture ? "captured" : "");
 }
 
 std::string told(const build::Built& built) {
@@ -44,7 +44,8 @@ Workshop::Workshop(const Plan& plan, measure::Launcher& launcher,
           .commit = candidate.commit,
           .steps = plan::expand_steps(plan, id, setting),
           .timeout = candidate.build.timeout,
-          .inputs = candidate.build.inputs};
+          .inputs = candidate.build.inputs,
+          .capture = candidate.build.relink != 0};
       const auto text = text_of(order);
       orders_[{id, setting.text()}] = text;
       if (builds_.contains(text)) continue;

@@ -58,6 +58,7 @@ int duel(const DuelAsked& asked, const std::vector<std::string>& words) {
   };
   repeat_option("--commits", asked.commits);
   for (const auto& step : asked.build) repeat_option("--build", step);
+  repeat_flag("--relink", asked.relink);
   repeat_option("--margin", asked.margin);
   repeat_option("--precise", asked.precise);
   repeat_option("--watch", asked.watch);
@@ -197,7 +198,13 @@ void add_duel(CLI::App& app, Action& action) {
       ->expected(1)
       ->allow_extra_args(false)
       ->needs("--commits");
-  for (const char* of_commits : {"--commits", "--build"})
+  command
+      ->add_flag(
+          "--relink", asked->relink,
+          "link the builds anew for each round, so that where the linker puts code is noise, not a change "
+          "(docs/method.md)")
+      ->needs("--commits");
+  for (const char* of_commits : {"--commits", "--build", "--relink"})
     command->get_option(of_commits)->group("Between commits");
   command->add_option(
       "--allow", asked->allow,

@@ -197,7 +197,8 @@ std::vector<PlannedCandidate> candidates_of_commits(const DuelAsked& asked,
   if (names.size() != commits.size())
     throw Error(std::to_string(names.size()) + " names for " + std::to_string(commits.size()) + " commits",
                 "--names", "give one name for each, with commas between");
-  const auto build = build_of_duel(asked);
+  auto build = build_of_duel(asked);
+  if (asked.relink) build.relink = Build::relink_for_rounds;
   std::vector<PlannedCandidate> candidates;
   for (std::size_t i = 0; i < commits.size(); ++i)
     candidates.push_back({.name = names[i] == "." ? "working tree" : names[i],

@@ -18,7 +18,7 @@ struct DuelAsked {
   std::int64_t seed = -1;
   int nice = 0, requests = 0;
   bool equal = false, json = false, abreast = false, fresh = false, discard = false, keep_env = false,
-       contest = false;
+       contest = false, relink = false;
 };
 
 /// What --env was given, without values: "TOKEN,PATH" of "TOKEN=x,PATH". A value that waits for a trial's

@@ -45,6 +45,8 @@ void fields(Self& b, Visit&& visit) {
   visit("compiler", b.compiler);
   visit("flags", b.flags);
   visit("exe_digest", b.exe_digest);
+  visit("layouts", b.layouts);
+  visit("layout", b.layout);
 }
 
 template <Is<Workload> Self, class Visit>
@@ -98,6 +100,7 @@ void fields(Self& r, Visit&& visit) {
   visit("rounds_min", r.rounds_min);
   visit("rounds_max", r.rounds_max);
   visit("abreast", r.abreast);
+  visit("layouts", r.layouts);
   visit("budget_ms", r.budget_ms);
 }
 

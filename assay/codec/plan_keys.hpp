@@ -23,7 +23,8 @@ enum class Spelling {
   share_or_ratio,    ///< "0.1 %", or 1e-6
   words,             ///< a list of texts, or one text alone
   any_level,         ///< text, number, true or false, kept as text
-  pass_or_fail       ///< "pass" is true
+  pass_or_fail,      ///< "pass" is true
+  all_or_number      ///< true is −1, false 0
 };
 
 struct Key {
@@ -69,6 +70,11 @@ void build_keys(Self& c, Visit&& visit) {
   visit(Key{"steps"}, c.build.steps);
   visit(Key{"timeout", Spelling::duration}, c.build.timeout);
   visit(Key{"inputs"}, c.build.inputs);
+  visit(Key{.name = "relink",
+            .spelling = Spelling::all_or_number,
+            .like = "true, or how many layouts: 16",
+            .most = 10'000},
+        c.build.relink);
   visit(Key{"exe"}, c.exe);
   visit(Key{"source"}, c.source);
   visit(Key{"identify"}, c.identify);

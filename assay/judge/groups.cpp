@@ -19,6 +19,8 @@ double p_between(const PairedSeries& series, const Metric& metric, const Rules& 
   const auto look = last_look(rules, series);
   if (!look || !all_fit(series, metric.scale)) return 1;
   const auto estimate = estimate_of(series, look->rounds, {.metric = metric});
+  const auto values = static_cast<std::size_t>(series.repeats.values_of(static_cast<int>(look->rounds)));
+  if (estimate.n() != values) return 1;  // rounds without a pair left a layout out
   return look->boundary->p_value(look->place, estimate.count_of_no_change());
 }
 

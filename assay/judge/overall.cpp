@@ -47,6 +47,8 @@ PairedSeries mean_of(const std::vector<PairedSeries>& all, const std::vector<dou
       ++sums.count;
     }
   PairedSeries mean{.of = all.front().of};
+  for (const auto& series : all)
+    mean.repeats.layouts = std::max(mean.repeats.layouts, series.repeats.layouts);
   for (const auto& [round, sums] : of) {
     if (sums.count < all.size()) continue;
     mean.rounds.push_back(round);
@@ -100,6 +102,7 @@ std::vector<Overall> judge_overall(const Evidence& evidence, const Findings& fin
     for (const auto& contrast : design.contrasts) {
       if (design.is_twin(contrast.candidate) || !evidence.is_sound(contrast)) continue;
       auto series = pair_up(contrast, cells);
+      series.repeats.layouts = layouts_of(design, contrast);
       if (series.rounds.empty() || !all_fit(series, what.scale)) continue;
       mark_time_limits(evidence, series);
       of[design.cells[contrast.candidate].candidate].push_back(std::move(series));

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cstdlib>
+#include <map>
 
 #include "assay/stats/location.hpp"
 
@@ -44,6 +45,24 @@ PairedSeries pairs_of(const Contrast& of, const ByCell& cells, const Repeats& re
 }
 
 }  // namespace
+
+std::pair<std::vector<double>, std::vector<double>> layout_means(const PairedSeries& series,
+                                                                 std::size_t pairs, Scale scale) {
+  std::map<int, std::vector<std::size_t>> by_layout;
+  for (std::size_t i = 0; i < pairs; ++i)
+    by_layout[layout_of_round(series.rounds[i], series.repeats.layouts)].push_back(i);
+  const auto mean_of = [&](const std::vector<double>& values, const std::vector<std::size_t>& these) {
+    double sum = 0;
+    for (const auto i : these) sum += value_on_test_scale(scale, values[i]);
+    return Effect::of_test_scale(scale, sum / static_cast<double>(these.size())).value;
+  };
+  std::pair<std::vector<double>, std::vector<double>> means;
+  for (const auto& [layout, these] : by_layout) {
+    means.first.push_back(mean_of(series.baseline, these));
+    means.second.push_back(mean_of(series.candidate, these));
+  }
+  return means;
+}
 
 bool all_fit(const PairedSeries& series, Scale scale) {
   const auto good = [scale](double value) { return fits(scale, value); };
@@ -119,6 +138,10 @@ void mark_time_limits(const Evidence& evidence, PairedSeries& series) {
 
 Estimate estimate_of(const PairedSeries& series, std::size_t pairs, Question question) {
   question.all_runs = question.all_runs || pairs > series.in_time;
+  if (series.repeats.layouts > 0) {
+    const auto [baseline, candidate] = layout_means(series, pairs, question.metric.scale);
+    return {baseline, candidate, question};
+  }
   question.repeats = series.repeats;
   const auto values_of = [&](const std::vector<double>& side, int repeats) {
     return std::span(side).first(pairs * static_cast<std::size_t>(repeats));

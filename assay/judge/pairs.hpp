@@ -5,6 +5,8 @@
 #include <memory>
 #include <optional>
 #include <span>
+#include <utility>
+#include <vector>
 
 #include "assay/judge/estimate.hpp"
 #include "assay/judge/settle.hpp"
@@ -36,7 +38,14 @@ PairedSeries pair_up(const Evidence& evidence, const Contrast& of, const ByCell&
 /// Sets from which pair on a trial of either side ran into its time limit.
 void mark_time_limits(const Evidence& evidence, PairedSeries& series);
 
-/// What the first `pairs` of a series say; of all runs alike once one ran into its time limit.
+/// The means of both sides over the rounds of each layout, geometric on a ratio scale, in the order of the
+/// layouts: of the first `pairs` of a series whose rounds take layouts in turn. Each is one independent
+/// value, however many rounds it is of.
+std::pair<std::vector<double>, std::vector<double>> layout_means(const PairedSeries& series,
+                                                                 std::size_t pairs, Scale scale);
+
+/// What the first `pairs` of a series say; of all runs alike once one ran into its time limit. Where its
+/// rounds take layouts in turn, of the layouts' means.
 Estimate estimate_of(const PairedSeries& series, std::size_t pairs, Question question);
 
 /// Whether all values of both sides can be compared on this scale.

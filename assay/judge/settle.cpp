@@ -106,6 +106,7 @@ class Settling {
     const auto& at = look_at(i, n);
     auto& state = states_[i];
     ++state.looks;
+    if (!has_all_values(i, n, estimate)) return;
     const double p = at.p_value(estimate.count_of_no_change());
     state.p = std::min(state.p, p);
     // Above q nothing is selected, whatever the estimate, which takes a while.
@@ -134,6 +135,19 @@ class Settling {
 
   Estimate estimate_at(std::size_t i, int n) const {
     return estimate_of(series_[i], static_cast<std::size_t>(n), family_.question);
+  }
+
+  /// False where rounds without a pair left a layout out: a look's counts are those of more values then.
+  bool has_all_values(std::size_t i, int n, const Estimate& estimate) const {
+    const auto& repeats = series_[i].repeats;
+    return repeats.layouts == 0 || estimate.n() == static_cast<std::size_t>(repeats.values_of(n));
+  }
+
+  Finding described(std::size_t i, int n, const Estimate& estimate, double alpha) const {
+    const auto critical = has_all_values(i, n, estimate) ? look_at(i, n).critical_count(alpha) : 0;
+    auto finding = estimate.describe(critical, 1 - alpha);
+    finding.rounds = static_cast<std::size_t>(n);
+    return finding;
   }
 
   void select() {
@@ -183,14 +197,14 @@ class Settling {
     const int then = changed ? state.changed.rounds : state.same.rounds;
     if (const int now = last_shown(i, stage); now > then) {
       const auto estimate = estimate_at(i, now);
-      const auto shown = estimate.describe(look_at(i, now).critical_count(alpha), 1 - alpha);
+      const auto shown = described(i, now, estimate, alpha);
       const bool agrees = changed ? !shown.interval.contains(Effect::none(shown.effect.scale).value) &&
                                         estimate.direction() == state.direction
                                   : estimate.is_within_margin(shown);
       if (agrees) return with_shape(estimate, shown);
     }
     const auto estimate = estimate_at(i, then);
-    return with_shape(estimate, estimate.describe(look_at(i, then).critical_count(alpha), 1 - alpha));
+    return with_shape(estimate, described(i, then, estimate, alpha));
   }
 
   static Finding with_shape(const Estimate& estimate, Finding finding) {
@@ -202,7 +216,7 @@ class Settling {
   Finding open_finding(std::size_t i, double alpha) const {
     const int n = pairs_of(i);
     const auto estimate = estimate_at(i, n);
-    auto finding = with_shape(estimate, estimate.describe(look_at(i, n).critical_count(alpha), 1 - alpha));
+    auto finding = with_shape(estimate, described(i, n, estimate, alpha));
     if (states_[i].disagree)
       finding.to_settle = Price{.obstacle = Price::Obstacle::fast_and_slow};
     else if (family_.priced && family_.question.metric.prefer != Prefer::neither)
@@ -221,6 +235,7 @@ class Settling {
     const double alpha = interval_alpha(state.kind);
     auto finding = settled ? settled_finding(i, stage, alpha) : open_finding(i, alpha);
     finding.of = series_[i].of;
+    finding.repeats = series_[i].repeats;
     finding.p = state.p;
     finding.p_same = state.same.p;
     finding.settled = settled;

@@ -39,6 +39,7 @@ std::vector<SpreadFinding> judge_spreads(const Evidence& evidence) {
     std::vector<double> p;
     for (const auto& contrast : design.contrasts) {
       if (design.is_twin(contrast.candidate) || !evidence.is_sound(contrast)) continue;
+      if (layouts_of(design, contrast) > 0) continue;  // layouts spread both, each in its own way
       const auto series = pair_up(contrast, cells);
       const auto look = last_look(design.rules, series);
       if (!look || look->rounds < fewest) continue;

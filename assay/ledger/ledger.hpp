@@ -24,7 +24,7 @@ namespace assay::inline v1::ledger {
 class Ledger {
  public:
   /// The schema that this code writes. Older ledgers are brought up to it, newer ones refused.
-  static constexpr int version = 9;
+  static constexpr int version = 10;
 
   enum class Opening { create, existing };
 

@@ -15,7 +15,8 @@ constexpr std::array<std::string_view, 24> statements = {
     " INTEGER NOT NULL, rounds_max INTEGER NOT NULL, abreast INTEGER NOT NULL DEFAULT 0, repeat {text}"
     " NOT NULL, folder {text} NOT NULL DEFAULT '', again_of BIGINT REFERENCES campaign(id), judge"
     " INTEGER NOT NULL DEFAULT 1, next_round INTEGER NOT NULL DEFAULT 1, looked INTEGER NOT NULL DEFAULT"
-    " 0, budget_ms BIGINT, opened BIGINT, upto INTEGER, closing {text} NOT NULL DEFAULT '')",
+    " 0, budget_ms BIGINT, opened BIGINT, upto INTEGER, closing {text} NOT NULL DEFAULT '', layouts"
+    " INTEGER NOT NULL DEFAULT 0)",
     "CREATE TABLE sitting (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
     " machine BIGINT NOT NULL REFERENCES machine(id), boot {text} NOT NULL, token {text}, name {text}"
     " NOT NULL DEFAULT '', started BIGINT NOT NULL, seen BIGINT NOT NULL, ready BIGINT, ended BIGINT,"
@@ -32,8 +33,8 @@ constexpr std::array<std::string_view, 24> statements = {
     " KEY (campaign, id))",
     "CREATE TABLE built (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
     " candidate INTEGER NOT NULL, setting {text} NOT NULL, tree {text} NOT NULL, steps {text} NOT NULL,"
-    " compiler {text} NOT NULL, flags {text} NOT NULL, exe_digest {text} NOT NULL, PRIMARY KEY"
-    " (campaign, id))",
+    " compiler {text} NOT NULL, flags {text} NOT NULL, exe_digest {text} NOT NULL, layouts INTEGER"
+    " NOT NULL DEFAULT 0, layout {text} NOT NULL DEFAULT '', PRIMARY KEY (campaign, id))",
     "CREATE TABLE program (campaign BIGINT NOT NULL, sitting INTEGER NOT NULL, candidate INTEGER NOT"
     " NULL, exe_digest {text} NOT NULL, PRIMARY KEY (campaign, sitting, candidate))",
     "CREATE TABLE workload (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL, name"
@@ -80,7 +81,7 @@ constexpr std::array<std::string_view, 24> statements = {
     " upto INTEGER NOT NULL DEFAULT 0, settled INTEGER NOT NULL DEFAULT 0, PRIMARY KEY (campaign,"
     " baseline, candidate, metric, number))",
     "CREATE TABLE reduced (campaign BIGINT PRIMARY KEY REFERENCES campaign(id), kept {text} NOT NULL)",
-    "INSERT INTO ledger_info (version) VALUES (9)",
+    "INSERT INTO ledger_info (version) VALUES (10)",
 };
 
 /// From version 1 to 2.
@@ -161,6 +162,14 @@ constexpr std::array<std::string_view, 5> to_version_6 = {
     "UPDATE ledger_info SET version = 6",
 };
 
+/// From version 9 to 10.
+constexpr std::array<std::string_view, 4> to_version_10 = {
+    "ALTER TABLE campaign ADD COLUMN layouts INTEGER NOT NULL DEFAULT 0",
+    "ALTER TABLE built ADD COLUMN layouts INTEGER NOT NULL DEFAULT 0",
+    "ALTER TABLE built ADD COLUMN layout TEXT NOT NULL DEFAULT ''",
+    "UPDATE ledger_info SET version = 10",
+};
+
 /// From version 8 to 9.
 constexpr std::array<std::string_view, 2> to_version_9 = {
     "CREATE TABLE reduced (campaign BIGINT PRIMARY KEY REFERENCES campaign(id), kept TEXT NOT NULL)",
@@ -195,6 +204,7 @@ std::span<const std::string_view> migration(int from) {
   if (from == 6) return to_version_7;
   if (from == 7) return to_version_8;
   if (from == 8) return to_version_9;
+  if (from == 9) return to_version_10;
   return {};
 }
 std::span<const std::string_view> tables_of_a_campaign() { return campaign_tables; }

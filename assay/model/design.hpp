@@ -27,7 +27,10 @@ struct BuildFacts {
   std::string tree;     ///< what identifies its source: a commit, or a digest of the folder
   std::vector<std::string> steps;
   std::string compiler, flags;
-  std::string exe_digest;  ///< of the program that it yields
+  std::string exe_digest;  ///< of the program that it yields, as its own link made it
+  int layouts = 0;         ///< that rounds take in turn; 0: that of its own link
+  /// How those are made ("common", "shuffled"), or why there are none; empty: none were asked for.
+  std::string layout;
   bool operator==(const BuildFacts&) const = default;
 };
 
@@ -37,6 +40,8 @@ struct Rules {
   int rounds_min = 0, rounds_max = 0;  ///< judged rounds that were planned; 0: all there are, looked at once
   bool abreast = false;    ///< candidates ran at once on one core; some rounds in turns, as a control
   std::uint64_t seed = 0;  ///< of the order of trials
+  /// Layouts that rounds take in turn where programs are linked anew, see layout_of_round(); 0: none are.
+  int layouts = 0;
   /// Measuring time that it is limited to, in milliseconds; of a contest, for each setting. Empty: no limit.
   std::optional<std::int64_t> budget_ms;
   bool operator==(const Rules&) const = default;
@@ -71,5 +76,15 @@ struct Design {
 
   bool operator==(const Design&) const = default;
 };
+
+/// The layout, from 0, that programs with `layouts` of them have in a round.
+inline int layout_of_round(int round, int layouts) { return layouts > 0 ? (round - 1) % layouts : 0; }
+
+/// The build of a cell's program; nullptr: it was not built, or by another version that did not keep it.
+const BuildFacts* build_of(const Design& design, CellId cell);
+
+/// The layouts that a contrast's rounds take in turn; 0 where neither side is linked anew, and for a twin,
+/// which is the same file as its original in every round.
+int layouts_of(const Design& design, const Contrast& of);
 
 }  // namespace assay::inline v1::inline model

@@ -140,4 +140,8 @@ const Column& Evidence::values(MetricId metric, From from) const {
   return found == columns_.end() ? nothing : found->second;
 }
 
+Repeats Evidence::repeats(const Contrast& of) const {
+  return {slots_[of.baseline], slots_[of.candidate], layouts_of(design, of)};
+}
+
 }  // namespace assay::inline v1::inline model

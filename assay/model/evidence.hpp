@@ -84,7 +84,7 @@ class Evidence {
 
   /// Trials of a cell that a round is planned to have, from what rounds ran: 1 where none did.
   int slots(CellId cell) const { return slots_[cell]; }
-  Repeats repeats(const Contrast& of) const { return {slots_[of.baseline], slots_[of.candidate]}; }
+  Repeats repeats(const Contrast& of) const;
 
   bool has_judged_rounds() const { return has_judged_rounds_; }  ///< begun, if not whole
   std::size_t rounds() const { return rounds_; }                 ///< that count and hold judged trials

@@ -5,11 +5,15 @@
 namespace assay::inline v1::inline model {
 
 /// How many trials of each side of a contrast a round has: more than one where a trial costs little beside
-/// the other side's.
+/// the other side's. And how many layouts its programs take in turn: rounds of one layout share its luck and
+/// are no independent values, so that their means are judged.
 struct Repeats {
   int baseline = 1, candidate = 1;
+  int layouts = 0;  ///< 0: each program has one, or each round its own
 
   bool any() const { return baseline > 1 || candidate > 1; }
+  /// The independent values that so many rounds give.
+  int values_of(int rounds) const { return layouts > 0 && layouts < rounds ? layouts : rounds; }
   auto operator<=>(const Repeats&) const = default;
 };
 

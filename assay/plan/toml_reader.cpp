@@ -110,6 +110,10 @@ void TomlReader::take(const toml::node& node, const std::string& path, const Key
 }
 
 void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, int& into) {
+  if (key.spelling == codec::Spelling::all_or_number && node.is_boolean()) {
+    into = node.as_boolean()->get() ? -1 : 0;
+    return;
+  }
   if (!node.is_integer()) wrong_type(node, path, key.like != nullptr ? key.like : "a whole number");
   const auto value = node.as_integer()->get();
   if (value < key.least || value > key.most)

@@ -56,7 +56,12 @@ void put(toml::table& into, const Key& key, bool field) {
     into.insert(key.name, field);
 }
 
-void put(toml::table& into, const Key& key, int field) { into.insert(key.name, field); }
+void put(toml::table& into, const Key& key, int field) {
+  if (key.spelling == Spelling::all_or_number && field < 0)
+    into.insert(key.name, true);
+  else
+    into.insert(key.name, field);
+}
 
 void put(toml::table& into, const Key& key, double field) {
   if (key.spelling == Spelling::share)

@@ -86,6 +86,9 @@ class Validator {
                                          : "say what its build yields: exe = \"${out}/…\"");
     if (!candidate.build.steps.empty() && !(candidate.build.timeout > 0))
       fail(path, "a timeout must be longer than nothing", "write it like \"30 min\"");
+    if (candidate.build.relink == 1)
+      fail(path, "relink is 1, and one layout is what a build has anyway",
+           "write relink = true, or how many layouts: relink = 16");
   }
 
   void baseline(const PlannedCandidate& candidate, const std::string& path) const {

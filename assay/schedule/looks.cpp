@@ -37,7 +37,7 @@ std::vector<int> planned_looks(int min, int max, const Repeats& repeats) {
 }
 
 stats::SymmetricCounts null_of(int rounds, const Repeats& repeats) {
-  const auto n = static_cast<std::size_t>(rounds);
+  const auto n = static_cast<std::size_t>(repeats.values_of(rounds));
   if (!repeats.any()) return stats::SignedRank(n);
   return stats::BlockedRanks(n, static_cast<std::size_t>(repeats.baseline),
                              static_cast<std::size_t>(repeats.candidate));

@@ -70,7 +70,8 @@ class Boundary {
   std::vector<std::uint64_t> critical_;
 };
 
-/// The distribution of the test's count after so many rounds. Throws DomainError below one.
+/// The distribution of the test's count after so many rounds; of more than there are layouts, that of the
+/// layouts' means. Throws DomainError below one.
 stats::SymmetricCounts null_of(int rounds, const Repeats& repeats = {});
 
 /// The boundary for these looks and alpha, made once and kept; safe to call from several threads.

@@ -1,0 +1,236 @@
+#include "assay/campaign/layouts.hpp"
+
+#include <algorithm>
+#include <atomic>
+#include <charconv>
+#include <filesystem>
+#include <map>
+#include <mutex>
+#include <optional>
+#include <set>
+#include <thread>
+#include <utility>
+
+#include "assay/measure/digest.hpp"
+#include "assay/model/design.hpp"
+#include "assay/model/error.hpp"
+#include "assay/model/stopped.hpp"
+#include "assay/relink/captured.hpp"
+#include "assay/relink/own_program.hpp"
+
+namespace assay::inline v1::campaign {
+namespace fs = std::filesystem;
+namespace {
+
+/// Whether a path lies below a folder; both exist.
+bool is_below(const fs::path& path, const fs::path& folder) {
+  const auto relative = path.lexically_relative(folder);
+  return !relative.empty() && *relative.begin() != "..";
+}
+
+}  // namespace
+
+struct Layouts::Varied {
+  Program what;
+  std::string place;  ///< the file itself, symbolic links followed
+  std::string own;    ///< as it was built
+  std::optional<relink::Relinker> relinker;
+  Told told;
+  std::size_t number = 0;  ///< among the programs
+  std::string files;       ///< its layouts' path but for their number
+};
+
+Layouts::Layouts(std::vector<Program> programs, int count, std::uint64_t seed, measure::Launcher& launcher,
+                 std::function<void(const std::string&)> say, const std::stop_token& stop)
+    : count_(count), seed_(seed), launcher_(launcher), say_(std::move(say)) {
+  std::set<std::string> known;
+  for (auto& program : programs) {
+    std::error_code failed;
+    const auto place = fs::weakly_canonical(program.program, failed).string();
+    if (!known.insert(place).second) continue;
+    auto& varied = *programs_.emplace_back(std::make_unique<Varied>());
+    varied.what = std::move(program);
+    varied.place = place;
+    varied.number = programs_.size();
+    prepare(varied, stop);
+    const auto& told = varied.told;
+    if (told.layouts == 0)
+      say_(varied.what.candidate + ": its layout is one build's: " + told.how);
+    else
+      say_(varied.what.candidate + ": linked anew for each round, " + told.how + " layouts" +
+           (told.remarks.empty() ? "" : "; " + told.remarks));
+  }
+  for (const auto& varied : programs_)
+    if (varied->told.layouts > 0) place_files(*varied);
+}
+
+Layouts::~Layouts() {
+  try {
+    use_own();
+  } catch (const Error&) {
+    return;  // the next campaign puts them back
+  }
+}
+
+void Layouts::prepare(Varied& varied, const std::stop_token& stop) {
+  auto& told = varied.told;
+  const auto& folder = varied.what.folder;
+  std::error_code failed;
+  const auto name = fs::path(varied.what.program).filename().string();
+  const auto build = fs::weakly_canonical(folder, failed).parent_path();
+  if (!is_below(varied.place, build)) {
+    told.how = name + " is not within its build";
+    return;
+  }
+  const auto links = relink::captured_links(relink::links_in(folder));
+  const auto* link = relink::link_of(links, varied.place);
+  if (link == nullptr) {
+    const auto problems = relink::capture_problems(relink::links_in(folder));
+    told.how = problems.empty() ? "no link of " + name +
+                                      " was seen (a static -B, --ld-path, Go's own linker, or a script?)"
+                                : problems.substr(0, problems.find('\n'));
+    return;
+  }
+  say_("trying the link of " + varied.what.candidate + " again");
+  varied.relinker.emplace(*link, launcher_, folder + "/work");
+  told.how = varied.relinker->prepare(stop);
+  if (!told.how.empty()) return;
+  varied.own = relink::keep_own(folder, varied.place);
+  told.layouts = count_;
+  const bool common = varied.relinker->way() == relink::Way::common;
+  told.how = common ? "common" : "shuffled";
+  const auto remark = [&](const std::string& text) {
+    told.remarks += (told.remarks.empty() ? "" : "; ") + text;
+  };
+  if (!common)
+    remark(varied.relinker->linker() +
+           (varied.relinker->has_own_script() ? " with a script of its own" : "") +
+           " can't be told where to put a function: the layouts are drawn for each program by itself, expect "
+           "a wider spread");
+  else if (const auto pieces = varied.relinker->own_pieces(); pieces < 2)
+    remark(pieces == 1 ? "1 code section: only its start varies" : "it has no code of its own that varies");
+  if (const auto libraries = varied.relinker->shared_libraries(); libraries > 0)
+    remark(std::to_string(libraries) + (libraries == 1 ? " shared library" : " shared libraries") +
+           " of the project keep" + (libraries == 1 ? "s its" : " their") + " layout");
+}
+
+Layouts::Told Layouts::told(const std::string& program) const {
+  std::error_code failed;
+  const auto place = fs::weakly_canonical(program, failed).string();
+  for (const auto& varied : programs_)
+    if (varied->place == place) return varied->told;
+  return {.layouts = 0, .how = "it is not built here", .remarks = {}};
+}
+
+bool Layouts::any() const {
+  return std::ranges::any_of(programs_, [](const auto& varied) { return varied->told.layouts > 0; });
+}
+
+std::uint64_t Layouts::seed_of(int layout) const {
+  const auto digest = measure::digest_of("layout\n" + std::to_string(seed_) + "\n" + std::to_string(layout));
+  std::uint64_t seed = 0;
+  std::from_chars(digest.data(), digest.data() + 16, seed, 16);
+  return seed;
+}
+
+/// Where its layouts lie. Those of other seeds are no longer asked for, and go.
+void Layouts::place_files(Varied& varied) const {
+  // The programs that it shares its layouts with are part of what a layout is.
+  std::string text = varied.place + "\n";
+  for (const auto& other : programs_)
+    if (other->what.group == varied.what.group && other->told.layouts > 0)
+      for (const auto& piece : other->relinker->pieces())
+        text += piece.key.name + " " + piece.key.object + " " + std::to_string(piece.key.ordinal) + " " +
+                std::to_string(piece.size) + " " + std::to_string(piece.alignment) + "\n";
+  const auto mine = fs::path(relink::layouts_in(varied.what.folder)) /
+                    measure::digest_of(std::to_string(seed_)).substr(0, 8);
+  varied.files = (mine / measure::digest_of(text).substr(0, 16)).string();
+  std::error_code failed;
+  fs::create_directories(mine, failed);
+  for (fs::directory_iterator at(mine.parent_path(), failed), end; !failed && at != end; at.increment(failed))
+    if (std::error_code ignored; at->path() != mine) fs::remove_all(at->path(), ignored);
+}
+
+std::string Layouts::file_of(const Varied& varied, int layout) {
+  return varied.files + "." + std::to_string(layout);
+}
+
+void Layouts::make(int first, int end, const std::stop_token& stop) {
+  struct Job {
+    const Varied* varied;
+    int layout;
+    std::string to;
+  };
+  std::vector<Job> jobs;
+  for (const auto& varied : programs_)
+    for (int layout = first; layout < end && varied->told.layouts > 0; ++layout)
+      if (auto to = file_of(*varied, layout); !fs::exists(to))
+        jobs.push_back({varied.get(), layout, std::move(to)});
+  std::map<std::pair<int, int>, relink::Slots> slots;  // by group and layout
+  for (const auto& job : jobs) {
+    const auto group = job.varied->what.group;
+    if (slots.contains({group, job.layout})) continue;
+    std::vector<std::vector<relink::CodePiece>> together;
+    for (const auto& other : programs_)
+      if (other->what.group == group && other->told.layouts > 0)
+        together.push_back(other->relinker->pieces());
+    slots[{group, job.layout}] = relink::common_slots(together, seed_of(job.layout));
+  }
+  std::atomic<std::size_t> next = 0;
+  std::mutex guard;
+  std::string problem, place;
+  bool stopped = false;
+  const auto work = [&] {
+    for (std::size_t i = 0; (i = next++) < jobs.size();) {
+      const auto& [varied, layout, to] = jobs[i];
+      std::string why;
+      try {
+        const auto draft = to + ".new";
+        // Each program by itself draws its own shuffled layouts.
+        const auto seed = seed_of(layout) + varied->number;
+        why = varied->relinker->link(slots.at({varied->what.group, layout}), seed, draft, stop);
+        if (why.empty()) fs::rename(draft, to);
+      } catch (const Stopped&) {
+        const std::lock_guard lock(guard);
+        stopped = true;
+      } catch (const std::exception& error) {
+        why = error.what();
+      }
+      const std::lock_guard lock(guard);
+      if (!why.empty()) {
+        problem = why;
+        place = varied->what.candidate;
+      }
+      if (stopped || !problem.empty()) return;
+    }
+  };
+  {
+    std::vector<std::jthread> workers;
+    const auto cores = std::max<std::size_t>(1, std::thread::hardware_concurrency());
+    for (std::size_t i = 0; i < std::min(cores, jobs.size()); ++i) workers.emplace_back(work);
+  }
+  if (stopped) throw Stopped{};
+  if (!problem.empty())
+    throw Error("a layout can't be linked: " + problem, place,
+                "make room on the disk, or measure without relink", Error::Code::measuring);
+}
+
+void Layouts::use(int round, const std::stop_token& stop) {
+  if (!any()) return;
+  constexpr int at_once = 8;
+  const int layout = layout_of_round(round, count_);
+  while (made_ <= layout) {
+    const int end = std::min(made_ + at_once, count_);
+    make(made_, end, stop);
+    made_ = end;
+  }
+  for (const auto& varied : programs_)
+    if (varied->told.layouts > 0) relink::put_in_place(file_of(*varied, layout), varied->place);
+}
+
+void Layouts::use_own() {
+  for (const auto& varied : programs_)
+    if (!varied->own.empty()) relink::put_in_place(varied->own, varied->place);
+}
+
+}  // namespace assay::inline v1::campaign

@@ -1,0 +1,71 @@
+#pragma once
+
+#include <cstdint>
+#include <functional>
+#include <memory>
+#include <stop_token>
+#include <string>
+#include <vector>
+
+#include "assay/measure/process.hpp"
+#include "assay/relink/relinker.hpp"
+
+namespace assay::inline v1::campaign {
+
+/// The layouts that a campaign's programs take in turn. Those that are compared with each other have them in
+/// common: pieces of code of one name stand at the same addresses in all of them, which layout k moves.
+/// Programs that can't be linked anew keep the layout of their own link.
+///
+/// The files are made when a round first needs them, several at a time and on all cores, never beside a
+/// trial, and lie with the builds: those of one seed are made once. A program runs under its own path, as
+/// it would: its layout is put in its place. When this object ends the programs are as they were built.
+class Layouts {
+ public:
+  /// A program as it was built, and where its build keeps what layouts need. Those of one group are compared.
+  struct Program {
+    std::string candidate, program, folder;
+    int group = 0;
+  };
+  struct Told {
+    int layouts = 0;      ///< 0: it keeps its own
+    std::string how;      ///< see BuildFacts::layout
+    std::string remarks;  ///< what is to be known of it; empty: nothing
+  };
+
+  /// Proves each program's link and finds its pieces of code; `say` is told what is done and found. Throws
+  /// Stopped, and Error where files can't be kept. Cost: three links a program.
+  /// REQUIRES: `launcher` outlives it.
+  Layouts(std::vector<Program> programs, int count, std::uint64_t seed, measure::Launcher& launcher,
+          std::function<void(const std::string&)> say, const std::stop_token& stop);
+  ~Layouts();
+  Layouts(const Layouts&) = delete;
+  Layouts& operator=(const Layouts&) = delete;
+
+  /// What became of the program with this path; of one that is not among them, that it is not built here.
+  Told told(const std::string& program) const;
+  bool any() const;
+
+  /// Puts the layout of this round in place, and links it first where it is not there. Throws Stopped, and
+  /// Error where it can't be linked or put in place.
+  void use(int round, const std::stop_token& stop);
+
+  /// Puts the programs as they were built in place.
+  void use_own();
+
+ private:
+  struct Varied;
+  void prepare(Varied& varied, const std::stop_token& stop);
+  void place_files(Varied& varied) const;
+  static std::string file_of(const Varied& varied, int layout);
+  std::uint64_t seed_of(int layout) const;
+  void make(int first, int end, const std::stop_token& stop);
+
+  std::vector<std::unique_ptr<Varied>> programs_;
+  int count_;
+  std::uint64_t seed_;
+  measure::Launcher& launcher_;
+  std::function<void(const std::string&)> say_;
+  int made_ = 0;  ///< layouts that all programs have
+};
+
+}  // namespace assay::inline v1::campaign

@@ -1,0 +1,18 @@
+#pragma once
+
+#include <map>
+#include <set>
+#include <string>
+
+namespace assay::inline v1::measure {
+
+/// The content of those sections of a 64-bit ELF file of this machine's byte order that are wanted and there,
+/// by name; of several of one name the last. Compressed ones and those of 256 MiB or more are left out. Empty
+/// for any other file. Throws nothing.
+std::map<std::string, std::string> elf_sections(const std::string& path, const std::set<std::string>& wanted);
+
+/// The build id that the linker gave a program (its section .note.gnu.build-id), in hexadecimal; empty: it
+/// has none.
+std::string build_id_of(const std::string& path);
+
+}  // namespace assay::inline v1::measure

@@ -1,0 +1,77 @@
+#include "assay/relink/captured.hpp"
+
+#include <algorithm>
+#include <filesystem>
+#include <optional>
+
+#include "assay/measure/digest.hpp"
+#include "assay/measure/elf_sections.hpp"
+#include "assay/relink/files.hpp"
+
+namespace assay::inline v1::relink {
+namespace fs = std::filesystem;
+namespace {
+
+/// Texts that end in NUL, by two: what it is, and its value. `at` and `kept` say where a kept input stands
+/// among the arguments.
+std::optional<CapturedLink> read_link(const fs::path& path) {
+  const auto text = content_of(path.string());
+  std::vector<std::string> texts;
+  for (std::size_t at = 0, end = 0; (end = text.find('\0', at)) != std::string::npos; at = end + 1)
+    texts.push_back(text.substr(at, end - at));
+  CapturedLink link;
+  std::size_t place = 0;
+  for (std::size_t i = 0; i + 1 < texts.size(); i += 2) {
+    const auto &kind = texts[i], &value = texts[i + 1];
+    if (kind == "linker") link.linker = value;
+    if (kind == "directory") link.directory = fs::path(value).lexically_normal().string();
+    if (kind == "output") link.output = fs::path(value).lexically_normal().string();
+    if (kind == "digest") link.digest = value;
+    if (kind == "argument") link.arguments.push_back(value);
+    if (kind == "environment") link.environment.push_back(value);
+    if (kind == "at") place = static_cast<std::size_t>(std::stoul(value));
+    if (kind == "kept" && place < link.arguments.size()) {
+      link.arguments[place] = value;
+      link.kept.push_back(value);
+    }
+  }
+  if (link.linker.empty() || link.output.empty()) return {};
+  return link;
+}
+
+}  // namespace
+
+std::vector<CapturedLink> captured_links(const std::string& folder) {
+  std::vector<std::pair<fs::file_time_type, fs::path>> found;
+  std::error_code failed;
+  for (fs::directory_iterator at(folder, failed), end; !failed && at != end; at.increment(failed)) {
+    const auto record = at->path() / "link";
+    if (const auto time = fs::last_write_time(record, failed); !failed) found.emplace_back(time, record);
+    failed.clear();
+  }
+  std::ranges::sort(found);
+  std::vector<CapturedLink> links;
+  for (const auto& [time, record] : found)
+    if (auto link = read_link(record)) links.push_back(std::move(*link));
+  return links;
+}
+
+const CapturedLink* link_of(const std::vector<CapturedLink>& links, const std::string& program) {
+  std::error_code failed;
+  const auto place = fs::weakly_canonical(program, failed).string();
+  const auto digest = measure::digest_of_file(program);
+  const CapturedLink* found = nullptr;
+  for (const auto& link : links)
+    if (!digest.empty() && link.digest == digest &&
+        (found == nullptr || link.output == place || found->output != place))
+      found = &link;
+  if (found != nullptr) return found;
+  const auto id = measure::build_id_of(program);
+  for (const auto& link : links)
+    if (!id.empty() && measure::build_id_of(link.output) == id) found = &link;
+  return found;
+}
+
+std::string capture_problems(const std::string& folder) { return content_of(folder + "/problems"); }
+
+}  // namespace assay::inline v1::relink

@@ -1,0 +1,30 @@
+#pragma once
+
+#include <string>
+#include <vector>
+
+namespace assay::inline v1::relink {
+
+/// A link that was seen while a program was built, with all that is needed to do it again.
+struct CapturedLink {
+  std::string linker;                    ///< the real one, absolute
+  std::vector<std::string> arguments;    ///< without its own name; `@FILE` expanded, inputs as they were kept
+  std::vector<std::string> kept;         ///< the inputs among them that were kept
+  std::string directory;                 ///< that it ran in
+  std::vector<std::string> environment;  ///< `NAME=value`, what linkers and their plugins go by
+  std::string output;                    ///< the file that it made, absolute
+  std::string digest;                    ///< of that file, when it was made
+};
+
+/// The links that the shim has kept below `folder`, in the order of their folders' times.
+std::vector<CapturedLink> captured_links(const std::string& folder);
+
+/// The link that made a program: the last whose output had the program's bytes, best of all in its place;
+/// else, of one that was stripped or installed, the last with its build id. nullptr: none was seen. The
+/// pointer is into `links`.
+const CapturedLink* link_of(const std::vector<CapturedLink>& links, const std::string& program);
+
+/// What kept links from being captured, in the shim's words, a line each; empty: nothing.
+std::string capture_problems(const std::string& folder);
+
+}  // namespace assay::inline v1::relink

@@ -1,0 +1,247 @@
+#include "assay/relink/relinker.hpp"
+
+#include <algorithm>
+#include <chrono>
+#include <filesystem>
+#include <map>
+#include <utility>
+
+#include "assay/measure/digest.hpp"
+#include "assay/measure/program.hpp"
+#include "assay/model/error.hpp"
+#include "assay/model/stopped.hpp"
+#include "assay/relink/files.hpp"
+
+namespace assay::inline v1::relink {
+namespace fs = std::filesystem;
+namespace {
+
+std::string first_line(const std::string& text) { return text.substr(0, text.find('\n')); }
+
+/// Takes away what would write files of the user's once more, and puts the linker's own output aside.
+std::vector<std::string> for_another_output(const CapturedLink& link, const std::string& output) {
+  std::vector<std::string> arguments;
+  for (std::size_t i = 0; i < link.arguments.size(); ++i) {
+    const auto& word = link.arguments[i];
+    const bool takes_next = i + 1 < link.arguments.size();
+    if ((word == "-o" || word == "--output" || word == "-Map" || word == "--Map" ||
+         word == "-dependency-file" || word == "--dependency-file") &&
+        takes_next) {
+      ++i;
+      continue;
+    }
+    const auto is = [&](const char* beginning) { return word.starts_with(beginning); };
+    if (is("--output=") || is("-Map=") || is("--Map=") || is("--dependency-file=") || is("-dependency-file="))
+      continue;
+    if (is("-o") && word.size() > 2 && word[1] == 'o' && !is("-omagic")) continue;
+    if (is("-plugin-opt=-fresolution="))
+      arguments.push_back("-plugin-opt=-fresolution=" + output + ".resolution");
+    else
+      arguments.push_back(word);
+  }
+  arguments.insert(arguments.end(), {"-o", output});
+  return arguments;
+}
+
+/// Where pieces stand, by object and section, from the start of .text.
+std::map<std::pair<std::string, std::string>, std::uint64_t> places_in(const CodeMap& map) {
+  std::map<std::pair<std::string, std::string>, std::uint64_t> places;
+  for (const auto& piece : pieces_of(map)) places[{piece.pattern, piece.section}] = piece.address - map.start;
+  return places;
+}
+
+bool has_script(const CapturedLink& link) {
+  return std::ranges::any_of(link.arguments, [](const std::string& word) {
+    return word == "-T" || word.starts_with("-T/") || word == "--script" || word.starts_with("--script=") ||
+           word == "-dT" ||
+           (word.starts_with("-T") && !word.starts_with("-Ttext") && !word.starts_with("-Tdata") &&
+            !word.starts_with("-Tbss") && word.size() > 2);
+  });
+}
+
+}  // namespace
+
+Relinker::Relinker(CapturedLink link, measure::Launcher& launcher, std::string folder)
+    : link_(std::move(link)), launcher_(launcher), folder_(std::move(folder)) {}
+
+std::size_t Relinker::own_pieces() const {
+  return static_cast<std::size_t>(std::ranges::count_if(pieces_, [](const CodePiece& piece) {
+    return !piece.pattern.starts_with("\"/usr/") && !piece.pattern.starts_with("\"/lib");
+  }));
+}
+
+Relinker::Ran Relinker::run(std::vector<std::string> arguments, const std::string& output,
+                            const std::stop_token& stop) const {
+  measure::Command command{.program = link_.linker, .directory = link_.directory, .timeout = 3600};
+  command.arguments = std::move(arguments);
+  command.arguments.insert(command.arguments.begin(), link_.linker);
+  command.environment = link_.environment;
+  // The compiler proper of link-time optimisation is told as it was then.
+  command.environment->push_back("ASSAY_SECTIONS=1");
+  for (const char* name : {"HOME", "USER"}) command.environment->push_back(name);
+  const auto result = launcher_.run(command, stop);
+  std::error_code ignored;
+  fs::remove(output + ".resolution", ignored);
+  if (result.interrupted) throw Stopped{};
+  if (result.not_started) return {"it can't be started: " + *result.not_started, {}};
+  if (result.signal != 0 || result.exit_status != 0) {
+    const auto said = std::string(result.err->head());
+    return {"it ended with " +
+                (result.signal != 0 ? "signal " + std::to_string(result.signal)
+                                    : "exit status " + std::to_string(result.exit_status)) +
+                (said.empty() ? "" : ": " + first_line(said)),
+            std::string(result.out->head())};
+  }
+  return {{}, std::string(result.out->head())};
+}
+
+std::string Relinker::prepare(const std::stop_token& stop) {
+  std::error_code failed;
+  fs::create_directories(folder_, failed);
+  if (failed) return "no files can be made in " + folder_ + ": " + failed.message();
+  linker_ = first_line(run({"--version"}, folder_ + "/none", stop).out);
+  const bool is_gnu = linker_.starts_with("GNU ld"), is_gold = linker_.starts_with("GNU gold"),
+             is_lld = linker_.find("LLD") != std::string::npos;
+  if (!is_gnu && !is_gold && !is_lld)
+    return "its linker is not known: " + (linker_.empty() ? link_.linker : linker_);
+  own_script_ = has_script(link_);
+  way_ = is_gnu && !own_script_ ? Way::common : Way::shuffled;
+  shuffler_ = own_script_ || is_gnu ? Shuffler::between : is_gold ? Shuffler::gold : Shuffler::lld;
+  shared_libraries_ = static_cast<std::size_t>(std::ranges::count_if(link_.kept, [](const std::string& file) {
+    return fs::path(file).filename().string().find(".so") != std::string::npos;
+  }));
+  const auto trial = folder_ + "/trial";
+  auto arguments = for_another_output(link_, trial);
+  arguments.push_back("-Map=" + trial + ".map");
+  const auto start = std::chrono::steady_clock::now();
+  const auto again = run(std::move(arguments), trial, stop);
+  seconds_ = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+  std::string problem;
+  if (!again.problem.empty())
+    problem = "linking it again fails: " + again.problem;
+  else if (measure::digest_of_file(trial) != link_.digest)
+    problem = "linking it again does not give the same bytes";
+  else if (way_ == Way::common)
+    problem = find_pieces(trial, stop);
+  else
+    section_names_ = gold_section_names(content_of(trial + ".map"));
+  for (const char* ending : {"", ".map", ".script"}) fs::remove(trial + ending, failed);
+  return problem;
+}
+
+std::string Relinker::find_pieces(const std::string& trial, const std::stop_token& stop) {
+  pieces_ = pieces_of(read_code_map(content_of(trial + ".map")));
+  if (pieces_.empty()) return "its linker's map tells of no code";
+  // The standard script depends on the options, and on no input.
+  std::vector<std::string> options;
+  for (auto& word : for_another_output(link_, trial))
+    if (std::ranges::find(link_.kept, word) == link_.kept.end() && !word.starts_with("-l"))
+      options.push_back(std::move(word));
+  options.emplace_back("--verbose");
+  const auto said = run(std::move(options), trial, stop).out;
+  const std::string rule(50, '=');
+  const auto begin = said.find(rule), end = said.find(rule, begin + rule.size());
+  if (begin == std::string::npos || end == std::string::npos) return "its linker does not tell its script";
+  script_ = said.substr(begin + rule.size(), end - begin - rule.size());
+  const auto spread = spread_slots(pieces_);
+  CodeMap map;
+  if (auto problem = link_common(spread, trial, &map, stop); !problem.empty()) return problem;
+  const auto places = places_in(map);
+  for (auto& piece : pieces_) {
+    const auto at = places.find({piece.pattern, piece.section});
+    if (at == places.end()) return "its linker leaves out " + piece.section + " when it is told to place it";
+    piece.alignment = alignment_at(at->second);
+  }
+  return {};
+}
+
+std::string Relinker::link_common(const Slots& slots, const std::string& to, CodeMap* map,
+                                  const std::stop_token& stop) const {
+  const auto script = script_with(script_, pieces_, slots);
+  if (script.empty()) return "its linker's script is of an unknown form";
+  const auto file = to + ".script", map_file = to + ".map";
+  if (!write_file(file, script)) return "no file can be written: " + file;
+  auto arguments = for_another_output(link_, to);
+  arguments.insert(arguments.end(), {"-T", file, "-Map=" + map_file});
+  const auto ran = run(std::move(arguments), to, stop);
+  const auto told = read_code_map(content_of(map_file));
+  std::error_code ignored;
+  for (const auto& temporary : {file, map_file}) fs::remove(temporary, ignored);
+  if (!ran.problem.empty()) return "its linker refuses another layout: " + ran.problem;
+  if (map != nullptr) {
+    *map = told;
+    return {};
+  }
+  const auto places = places_in(told);
+  for (const auto& piece : pieces_) {
+    const auto at = places.find({piece.pattern, piece.section});
+    if (at == places.end() || at->second != slots.at(piece.key))
+      return "its linker puts " + piece.section + " to another place than it was told";
+  }
+  return {};
+}
+
+std::string Relinker::assemble(const Gaps& gaps, const std::string& to, const std::stop_token& stop) const {
+  measure::Command command{.directory = link_.directory, .timeout = 60};
+  try {
+    command.program = measure::find_program("as", link_.directory);
+  } catch (const Error& error) {
+    return "gaps can't be made: " + error.problem();
+  }
+  const auto source = to + ".s";
+  if (!write_file(source, gaps.source)) return "no file can be written: " + source;
+  command.arguments = {"as", "-o", to, source};
+  const auto result = launcher_.run(command, stop);
+  std::error_code ignored;
+  fs::remove(source, ignored);
+  if (result.interrupted) throw Stopped{};
+  if (result.not_started || result.signal != 0 || result.exit_status != 0)
+    return "gaps can't be made: " +
+           (result.not_started ? *result.not_started : first_line(std::string(result.err->head())));
+  return {};
+}
+
+std::string Relinker::link_shuffled(std::uint64_t seed, const std::string& to,
+                                    const std::stop_token& stop) const {
+  constexpr std::size_t gaps_among_sections = 8;
+  std::vector<std::string> arguments, made;
+  const auto give_back = [&](std::string problem) {
+    std::error_code ignored;
+    for (const auto& file : made) fs::remove(file, ignored);
+    return problem;
+  };
+  const auto add_gaps = [&](std::size_t first, std::size_t count) {
+    const auto gaps = draw_gaps(first, count, seed);
+    made.push_back(to + ".gap" + std::to_string(first) + ".o");
+    for (const auto& symbol : gaps.symbols) arguments.push_back("--undefined=" + symbol);
+    arguments.push_back(made.back());
+    return assemble(gaps, made.back(), stop);
+  };
+  std::size_t objects = 0;
+  for (const auto& word : for_another_output(link_, to)) {
+    const bool is_object = std::ranges::find(link_.kept, word) != link_.kept.end() && word.ends_with(".o");
+    if (shuffler_ == Shuffler::between && is_object)
+      if (auto problem = add_gaps(objects++, 1); !problem.empty()) return give_back(std::move(problem));
+    arguments.push_back(word);
+  }
+  if (shuffler_ != Shuffler::between)
+    if (auto problem = add_gaps(0, gaps_among_sections); !problem.empty())
+      return give_back(std::move(problem));
+  if (shuffler_ == Shuffler::lld)
+    arguments.push_back("--shuffle-sections=.text*=" + std::to_string(seed % 2147483647U + 1));
+  if (shuffler_ == Shuffler::gold) {
+    made.push_back(to + ".order");
+    if (!write_file(made.back(), shuffled_lines(section_names_, seed)))
+      return give_back("no file can be written: " + made.back());
+    arguments.push_back("--section-ordering-file=" + made.back());
+  }
+  const auto ran = run(std::move(arguments), to, stop);
+  return give_back(ran.problem.empty() ? "" : "its linker refuses another layout: " + ran.problem);
+}
+
+std::string Relinker::link(const Slots& slots, std::uint64_t seed, const std::string& to,
+                           const std::stop_token& stop) const {
+  return way_ == Way::common ? link_common(slots, to, nullptr, stop) : link_shuffled(seed, to, stop);
+}
+
+}  // namespace assay::inline v1::relink

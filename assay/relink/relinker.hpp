@@ -1,0 +1,73 @@
+#pragma once
+
+#include <cstddef>
+#include <optional>
+#include <stop_token>
+#include <string>
+#include <vector>
+
+#include "assay/measure/process.hpp"
+#include "assay/relink/captured.hpp"
+#include "assay/relink/shuffled.hpp"
+#include "assay/relink/slots.hpp"
+
+namespace assay::inline v1::relink {
+
+/// How the layouts of a program can be made.
+enum class Way {
+  common,   ///< GNU ld: every function is placed, at the same address in all candidates
+  shuffled  ///< gold, lld, or a script of the user's own: order and gaps are drawn for each program by itself
+};
+
+/// A program whose link can be done again with other layouts. Its link is proved first: done again unchanged
+/// it must give the same bytes.
+class Relinker {
+ public:
+  /// `folder` is for files of its own while it links. REQUIRES: `launcher` outlives it. Nothing is run yet.
+  Relinker(CapturedLink link, measure::Launcher& launcher, std::string folder);
+
+  /// Proves the link and looks for its pieces. Returns why its layout can't be varied; empty: it can.
+  /// Throws Stopped. Cost: three links.
+  std::string prepare(const std::stop_token& stop);
+
+  Way way() const { return way_; }
+  /// What the linker says it is: "GNU ld (GNU Binutils for Debian) 2.40".
+  const std::string& linker() const { return linker_; }
+  const std::vector<CodePiece>& pieces() const { return pieces_; }
+  /// Of them, those of objects that are not the system's.
+  std::size_t own_pieces() const;
+  bool has_own_script() const { return own_script_; }
+  double seconds() const { return seconds_; }  ///< that one link took
+  std::size_t shared_libraries() const { return shared_libraries_; }
+
+  /// Links a layout into the file `to`. `slots` are those of a common layout, `seed` draws a shuffled one.
+  /// Returns why it could not; empty: it is there. May be called from several threads, each with another
+  /// `to`. Throws Stopped. Cost: a link.
+  std::string link(const Slots& slots, std::uint64_t seed, const std::string& to,
+                   const std::stop_token& stop) const;
+
+ private:
+  struct Ran {
+    std::string problem, out;
+  };
+  Ran run(std::vector<std::string> arguments, const std::string& output, const std::stop_token& stop) const;
+  std::string link_common(const Slots& slots, const std::string& to, CodeMap* map,
+                          const std::stop_token& stop) const;
+  std::string assemble(const Gaps& gaps, const std::string& to, const std::stop_token& stop) const;
+  std::string link_shuffled(std::uint64_t seed, const std::string& to, const std::stop_token& stop) const;
+  std::string find_pieces(const std::string& trial, const std::stop_token& stop);
+
+  CapturedLink link_;
+  measure::Launcher& launcher_;
+  std::string folder_;
+  Way way_ = Way::common;
+  std::string linker_, script_;
+  bool own_script_ = false;  ///< the user's
+  Shuffler shuffler_ = Shuffler::between;
+  std::vector<std::string> section_names_;  ///< that gold puts in order
+  std::vector<CodePiece> pieces_;
+  std::size_t shared_libraries_ = 0;
+  double seconds_ = 0;
+};
+
+}  // namespace assay::inline v1::relink
