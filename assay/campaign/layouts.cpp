@@ -7,7 +7,6 @@
 #include <map>
 #include <mutex>
 #include <optional>
-#include <set>
 #include <thread>
 #include <utility>
 
@@ -38,30 +37,59 @@ struct Layouts::Varied {
   Told told;
   std::size_t number = 0;  ///< among the programs
   std::string files;       ///< its layouts' path but for their number
+  bool is_library = false;
 };
 
 Layouts::Layouts(std::vector<Program> programs, int count, std::uint64_t seed, measure::Launcher& launcher,
                  std::function<void(const std::string&)> say, const std::stop_token& stop)
     : count_(count), seed_(seed), launcher_(launcher), say_(std::move(say)) {
-  std::set<std::string> known;
-  for (auto& program : programs) {
-    std::error_code failed;
-    const auto place = fs::weakly_canonical(program.program, failed).string();
-    if (!known.insert(place).second) continue;
-    auto& varied = *programs_.emplace_back(std::make_unique<Varied>());
-    varied.what = std::move(program);
-    varied.place = place;
-    varied.number = programs_.size();
-    prepare(varied, stop);
-    const auto& told = varied.told;
-    if (told.layouts == 0)
-      say_(varied.what.candidate + ": its layout is one build's: " + told.how);
-    else
-      say_(varied.what.candidate + ": linked anew for each round, " + told.how + " layouts" +
-           (told.remarks.empty() ? "" : "; " + told.remarks));
-  }
-  for (const auto& varied : programs_)
+  for (auto& program : programs) add(std::move(program), stop);
+  for (const auto& varied : programs_) {
+    if (!varied->is_library) tell(*varied);
     if (varied->told.layouts > 0) place_files(*varied);
+  }
+}
+
+/// A program, or a library of one, and after it the libraries that it names.
+void Layouts::add(Program program, const std::stop_token& stop, bool is_library) {
+  std::error_code failed;
+  const auto place = fs::weakly_canonical(program.program, failed).string();
+  if (std::ranges::any_of(programs_, [&](const auto& varied) { return varied->place == place; })) return;
+  auto& varied = *programs_.emplace_back(std::make_unique<Varied>());
+  varied.what = std::move(program);
+  varied.place = place;
+  varied.number = programs_.size();
+  varied.is_library = is_library;
+  for (const auto& library : prepare(varied, stop)) {
+    // Of one name they are compared, as the programs are that they belong to.
+    const auto name = fs::path(library).filename().string();
+    const auto group = std::to_string(varied.what.group) + "/" + name;
+    const int number = -1 - static_cast<int>(library_groups_.size());
+    add({.candidate = varied.what.candidate,
+         .program = library,
+         .folder = varied.what.folder,
+         .group = library_groups_.try_emplace(group, number).first->second},
+        stop, true);
+  }
+}
+
+void Layouts::tell(Varied& program) const {
+  auto& told = program.told;
+  if (told.layouts == 0) {
+    say_(program.what.candidate + ": its layout is one build's: " + told.how);
+    return;
+  }
+  std::size_t varied = 0, kept = 0;
+  for (const auto& other : programs_)
+    if (other->is_library && other->what.candidate == program.what.candidate)
+      ++(other->told.layouts > 0 ? varied : kept);
+  const auto remark = [&](const std::string& text) { told.remarks += "; " + text; };
+  if (varied > 0)
+    remark(std::to_string(varied) + (varied == 1 ? " shared library" : " shared libraries") + " with it");
+  if (kept > 0)
+    remark(std::to_string(kept) + (kept == 1 ? " shared library" : " shared libraries") +
+           " of the project keep" + (kept == 1 ? "s its" : " their") + " layout");
+  say_(program.what.candidate + ": linked anew for each round, " + told.how + " layouts" + told.remarks);
 }
 
 Layouts::~Layouts() {
@@ -72,7 +100,8 @@ Layouts::~Layouts() {
   }
 }
 
-void Layouts::prepare(Varied& varied, const std::stop_token& stop) {
+/// Returns the shared libraries of the project that it names.
+std::vector<std::string> Layouts::prepare(Varied& varied, const std::stop_token& stop) {
   auto& told = varied.told;
   const auto& folder = varied.what.folder;
   std::error_code failed;
@@ -80,7 +109,7 @@ void Layouts::prepare(Varied& varied, const std::stop_token& stop) {
   const auto build = fs::weakly_canonical(folder, failed).parent_path();
   if (!is_below(varied.place, build)) {
     told.how = name + " is not within its build";
-    return;
+    return {};
   }
   const auto links = relink::captured_links(relink::links_in(folder));
   const auto* link = relink::link_of(links, varied.place);
@@ -89,19 +118,17 @@ void Layouts::prepare(Varied& varied, const std::stop_token& stop) {
     told.how = problems.empty() ? "no link of " + name +
                                       " was seen (a static -B, --ld-path, Go's own linker, or a script?)"
                                 : problems.substr(0, problems.find('\n'));
-    return;
+    return {};
   }
-  say_("trying the link of " + varied.what.candidate + " again");
+  say_("trying the link of " + name + " of " + varied.what.candidate + " again");
   varied.relinker.emplace(*link, launcher_, folder + "/work");
   told.how = varied.relinker->prepare(stop);
-  if (!told.how.empty()) return;
+  if (!told.how.empty()) return {};
   varied.own = relink::keep_own(folder, varied.place);
   told.layouts = count_;
   const bool common = varied.relinker->way() == relink::Way::common;
-  told.how = common ? "common" : "shuffled";
-  const auto remark = [&](const std::string& text) {
-    told.remarks += (told.remarks.empty() ? "" : "; ") + text;
-  };
+  told.how = common ? layout_common : layout_shuffled;
+  const auto remark = [&](const std::string& text) { told.remarks += "; " + text; };
   if (!common)
     remark(varied.relinker->linker() +
            (varied.relinker->has_own_script() ? " with a script of its own" : "") +
@@ -109,9 +136,7 @@ void Layouts::prepare(Varied& varied, const std::stop_token& stop) {
            "a wider spread");
   else if (const auto pieces = varied.relinker->own_pieces(); pieces < 2)
     remark(pieces == 1 ? "1 code section: only its start varies" : "it has no code of its own that varies");
-  if (const auto libraries = varied.relinker->shared_libraries(); libraries > 0)
-    remark(std::to_string(libraries) + (libraries == 1 ? " shared library" : " shared libraries") +
-           " of the project keep" + (libraries == 1 ? "s its" : " their") + " layout");
+  return relink::libraries_of(*link, build.string());
 }
 
 Layouts::Told Layouts::told(const std::string& program) const {
@@ -124,6 +149,18 @@ Layouts::Told Layouts::told(const std::string& program) const {
 
 bool Layouts::any() const {
   return std::ranges::any_of(programs_, [](const auto& varied) { return varied->told.layouts > 0; });
+}
+
+double Layouts::seconds() const {
+  double all = 0;
+  std::size_t varied = 0;
+  for (const auto& program : programs_)
+    if (program->told.layouts > 0) {
+      all += program->relinker->seconds();
+      ++varied;
+    }
+  const auto cores = std::max<std::size_t>(1, std::thread::hardware_concurrency());
+  return varied == 0 ? 0 : all / static_cast<double>(std::min(cores, varied));
 }
 
 std::uint64_t Layouts::seed_of(int layout) const {

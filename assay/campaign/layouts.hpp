@@ -2,6 +2,7 @@
 
 #include <cstdint>
 #include <functional>
+#include <map>
 #include <memory>
 #include <stop_token>
 #include <string>
@@ -15,6 +16,8 @@ namespace assay::inline v1::campaign {
 /// The layouts that a campaign's programs take in turn. Those that are compared with each other have them in
 /// common: pieces of code of one name stand at the same addresses in all of them, which layout k moves.
 /// Programs that can't be linked anew keep the layout of their own link.
+///
+/// Shared libraries that were built with a program, and that its link names, are varied as it is.
 ///
 /// The files are made when a round first needs them, several at a time and on all cores, never beside a
 /// trial, and lie with the builds: those of one seed are made once. A program runs under its own path, as
@@ -44,6 +47,8 @@ class Layouts {
   /// What became of the program with this path; of one that is not among them, that it is not built here.
   Told told(const std::string& program) const;
   bool any() const;
+  /// Seconds that it takes to link one layout of all programs.
+  double seconds() const;
 
   /// Puts the layout of this round in place, and links it first where it is not there. Throws Stopped, and
   /// Error where it can't be linked or put in place.
@@ -54,13 +59,16 @@ class Layouts {
 
  private:
   struct Varied;
-  void prepare(Varied& varied, const std::stop_token& stop);
+  void add(Program program, const std::stop_token& stop, bool is_library = false);
+  std::vector<std::string> prepare(Varied& varied, const std::stop_token& stop);
+  void tell(Varied& program) const;
   void place_files(Varied& varied) const;
   static std::string file_of(const Varied& varied, int layout);
   std::uint64_t seed_of(int layout) const;
   void make(int first, int end, const std::stop_token& stop);
 
   std::vector<std::unique_ptr<Varied>> programs_;
+  std::map<std::string, int> library_groups_;  ///< by group and name
   int count_;
   std::uint64_t seed_;
   measure::Launcher& launcher_;

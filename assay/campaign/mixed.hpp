@@ -1,5 +1,6 @@
 #pragma once
 
+#include <algorithm>
 #include <vector>
 
 #include "assay/campaign/clients.hpp"
@@ -15,8 +16,12 @@ namespace assay::inline v1::campaign {
 class Mixed : public Rig {
  public:
   /// REQUIRES: all outlive it.
-  Mixed(Processes& programs, Services& services, Clients& clients, Layouts& layouts)
-      : programs_(programs), services_(services), clients_(clients), layouts_(layouts) {}
+  Mixed(Processes& programs, Services& services, Clients& clients, Layouts& layouts, std::size_t cells)
+      : programs_(programs),
+        services_(services),
+        clients_(clients),
+        layouts_(layouts),
+        link_seconds_(layouts.seconds() / static_cast<double>(std::max<std::size_t>(cells, 1))) {}
 
   Trial check(CellId cell, std::optional<CellId> baseline, const std::stop_token& stop) override {
     layouts_.use_own();
@@ -34,7 +39,8 @@ class Mixed : public Rig {
   std::optional<int> program_of(CellId cell) const override { return of(cell).program_of(cell); }
   /// Trials of one layout share its luck: more of them in a round would count as if they did not.
   bool may_repeat(CellId cell) const override { return !layouts_.any() && of(cell).may_repeat(cell); }
-  double pause_before(CellId cell) const override { return of(cell).pause_before(cell); }
+  /// The links of a round's layout are shared by its cells.
+  double pause_before(CellId cell) const override { return link_seconds_ + of(cell).pause_before(cell); }
   bool is_worth_checking_again(CellId cell) const override { return of(cell).is_worth_checking_again(cell); }
   std::vector<Doubt> doubts() const override {
     auto all = programs_.doubts();
@@ -68,6 +74,7 @@ class Mixed : public Rig {
   Services& services_;
   Clients& clients_;
   Layouts& layouts_;
+  double link_seconds_;  ///< of a round's layout, for each cell
 };
 
 }  // namespace assay::inline v1::campaign

@@ -81,7 +81,7 @@ Prepared::Prepared(const Plan& given, const Options& options, const std::string&
     if (auto here = at++; !here->second.requests) asked.insert(laid.services.extract(here));
   clients_.emplace(std::move(asked), *programs_, launcher_, recorder_->design());
   services_.emplace(std::move(laid.services), launcher_, recorder_->design(), recorder_->log());
-  rig_.emplace(*programs_, *services_, *clients_, *layouts_);
+  rig_.emplace(*programs_, *services_, *clients_, *layouts_, recorder_->design().cells.size());
   life_.emplace(*recorder_, *rig_, observer_, options.stop);
 }
 

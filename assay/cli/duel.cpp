@@ -58,7 +58,8 @@ int duel(const DuelAsked& asked, const std::vector<std::string>& words) {
   };
   repeat_option("--commits", asked.commits);
   for (const auto& step : asked.build) repeat_option("--build", step);
-  repeat_flag("--relink", asked.relink);
+  if (asked.relink != 0)
+    again.push_back(asked.relink < 0 ? std::string("--relink") : "--relink=" + std::to_string(asked.relink));
   repeat_option("--margin", asked.margin);
   repeat_option("--precise", asked.precise);
   repeat_option("--watch", asked.watch);
@@ -200,9 +201,9 @@ void add_duel(CLI::App& app, Action& action) {
       ->needs("--commits");
   command
       ->add_flag(
-          "--relink", asked->relink,
-          "link the builds anew for each round, so that where the linker puts code is noise, not a change "
-          "(docs/method.md)")
+          "--relink{-1}", asked->relink,
+          "link the builds anew for each round, so that where the linker puts code is noise, not a change; "
+          "--relink=N: with N layouts in turn (default: as many as rounds, at most 32)")
       ->needs("--commits");
   for (const char* of_commits : {"--commits", "--build", "--relink"})
     command->get_option(of_commits)->group("Between commits");

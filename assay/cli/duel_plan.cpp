@@ -198,7 +198,7 @@ std::vector<PlannedCandidate> candidates_of_commits(const DuelAsked& asked,
     throw Error(std::to_string(names.size()) + " names for " + std::to_string(commits.size()) + " commits",
                 "--names", "give one name for each, with commas between");
   auto build = build_of_duel(asked);
-  if (asked.relink) build.relink = Build::relink_for_rounds;
+  build.relink = asked.relink;
   std::vector<PlannedCandidate> candidates;
   for (std::size_t i = 0; i < commits.size(); ++i)
     candidates.push_back({.name = names[i] == "." ? "working tree" : names[i],
@@ -294,6 +294,7 @@ Plan plan_of_duel(const DuelAsked& asked, const std::vector<std::string>& words)
     plan.workloads.push_back(asked.serve.empty() ? workload_of(asked) : service_of_duel(asked, plan));
   plan.workloads.back().control = control_of(asked);
   if (!asked.rounds.empty()) plan.rounds = parse_rounds(asked.rounds);
+  plan.rounds.twin = asked.relink != 0;  // it tells layout's part of the spread from noise
   if (asked.abreast) plan.rounds.mode = PlannedRounds::Mode::abreast;
   plan.watch = split(asked.watch, ',');
   plan.rounds.budget = asked.budget.empty() ? 60 : parse_budget(asked.budget);

@@ -80,9 +80,10 @@ Outlook look_ahead(const Evidence& evidence, Evidence::From pilots, std::optiona
     const auto cells = by_cell(evidence.values(id, pilots));
     for (const auto& contrast : open) {
       const auto series = pair_up(contrast, cells);
+      const int independent = Repeats{.layouts = layouts_of(design, contrast)}.values_of(outlook.rounds);
       if (series.rounds.size() >= fewest_pilots && all_fit(series, metric.scale))
         outlook.prospects.push_back(prospect_of(series, id, design.margin_of(id),
-                                                static_cast<std::size_t>(outlook.rounds), open.size()));
+                                                static_cast<std::size_t>(independent), open.size()));
     }
   }
   return outlook;

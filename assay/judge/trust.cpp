@@ -4,6 +4,7 @@
 #include <cmath>
 #include <iterator>
 
+#include "assay/judge/layout_notes.hpp"
 #include "assay/judge/likeness.hpp"
 #include "assay/judge/load_notes.hpp"
 #include "assay/judge/machine_notes.hpp"
@@ -57,30 +58,6 @@ void failures_now_and_then(const Evidence& evidence, Findings& findings) {
   }
 }
 
-/// Between two builds a change of some per cent may be nothing but where the linker put a loop: said once.
-void layout_alone(Findings& findings) {
-  constexpr double within_reach = 0.05;
-  const auto& design = findings.design;
-  const auto is_built = [&](CandidateId id) {
-    return std::ranges::count(design.builds, id, &BuildFacts::candidate) > 0;
-  };
-  for (const auto& f : findings.findings) {
-    const auto &mine = findings.candidate_of(f), &its = findings.baseline_of(f);
-    if (f.verdict != Verdict::better && f.verdict != Verdict::worse) continue;
-    if (!findings.metric_of(f).is_time() || !findings.metric_of(f).demand.watched ||
-        design.is_twin(f.of.candidate) || !is_built(mine.candidate) || !is_built(its.candidate) ||
-        findings.candidate(mine).from.exe_digest == findings.candidate(its).from.exe_digest ||
-        std::abs(f.effect.change()) >= within_reach)
-      continue;
-    findings.trust.push_back({.kind = NoteKind::layout_alone,
-                              .subject = f.of.candidate,
-                              .metric = f.metric,
-                              .figure = f.effect.change(),
-                              .threshold = within_reach});
-    return;
-  }
-}
-
 void uneven_effects(Findings& findings) {
   for (const auto& f : findings.findings) {
     if (f.slow_runs == 0 || !findings.metric_of(f).demand.watched || findings.design.is_twin(f.of.candidate))
@@ -105,7 +82,7 @@ void add_trust_notes(const Evidence& evidence, Findings& findings) {
   leftovers(evidence, findings);
   failures_now_and_then(evidence, findings);
   uneven_effects(findings);
-  layout_alone(findings);
+  std::ranges::move(layout_notes(evidence, findings), std::back_inserter(findings.trust));
   add_load_notes(evidence, findings);
   add_machine_notes(evidence, findings);
   add_series_notes(evidence, findings);

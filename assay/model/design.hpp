@@ -20,6 +20,9 @@ struct Workload {
   bool operator==(const Workload&) const = default;
 };
 
+/// How layouts are made: every function at one place in all candidates, or drawn for each program by itself.
+inline constexpr const char *layout_common = "common", *layout_shuffled = "shuffled";
+
 /// One build of a candidate for one setting.
 struct BuildFacts {
   CandidateId candidate;
@@ -29,7 +32,7 @@ struct BuildFacts {
   std::string compiler, flags;
   std::string exe_digest;  ///< of the program that it yields, as its own link made it
   int layouts = 0;         ///< that rounds take in turn; 0: that of its own link
-  /// How those are made ("common", "shuffled"), or why there are none; empty: none were asked for.
+  /// How those are made (layout_common, layout_shuffled), or why there are none; empty: none were asked for.
   std::string layout;
   bool operator==(const BuildFacts&) const = default;
 };

@@ -52,11 +52,19 @@ enum class NoteKind {
   settles_in_trial,  ///< the first values of its trials, `low` typically, differ from the later ones, `high`,
                      ///< by a share of `figure`; `said` is the settle that would leave those out
   not_side_by_side,  ///< values without rounds
-  uneven_effect,   ///< slow runs changed otherwise than fast ones, which changed by `effect`; `figure`: −1
-                   ///< down, 1 up
-  layout_alone,    ///< `figure`, a change between two builds, is within what the layout of code can do
-  not_worked_out,  ///< `said`: what, and why
-  other_test,      ///< Brunner–Munzel's test says otherwise, with p = `figure`
+  uneven_effect,  ///< slow runs changed otherwise than fast ones, which changed by `effect`; `figure`: −1
+                  ///< down, 1 up
+  layout_alone,   ///< `figure`, a change between two builds, is within what the layout of code can do
+  /// Layout alone moves a program by a share of `figure` from build to build, of `count` layouts; one build
+  /// of
+  /// each would show a change of `threshold` by chance, and the one that was called is `low`.
+  layout_spread,
+  layout_spread_at_most,  ///< the same, with noise in it: at most
+  layouts_repeat,         ///< `count` layouts in `figure` rounds: their means were judged
+  layout_kept,            ///< a program could not be linked anew: `said`
+  layouts_shuffled,       ///< its layouts are drawn for each program by itself
+  not_worked_out,         ///< `said`: what, and why
+  other_test,             ///< Brunner–Munzel's test says otherwise, with p = `figure`
   // What the values show, by metric. `count`: cells that show it, of which the subject does most.
   drift,           ///< by `figure` from the first rounds to the last
   several_modes,   ///< values gather around more than one

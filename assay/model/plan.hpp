@@ -49,8 +49,8 @@ struct Build {
   /// Paths of the repository that the build depends on; commits that differ in others alone share one. Empty:
   /// all.
   std::vector<std::string> inputs;
-  /// Layouts that its programs are linked anew with and that rounds take in turn, so that where the linker put
-  /// code is noise; 0: none. relink_for_rounds: as many as rounds, at most 32.
+  /// Layouts that its programs are linked anew with and that rounds take in turn, so that where the linker
+  /// put code is noise; 0: none. relink_for_rounds: as many as rounds, at most 32.
   int relink = 0;
   static constexpr int relink_for_rounds = -1;
   bool operator==(const Build&) const = default;

@@ -31,6 +31,7 @@ std::optional<CapturedLink> read_link(const fs::path& path) {
     if (kind == "environment") link.environment.push_back(value);
     if (kind == "at") place = static_cast<std::size_t>(std::stoul(value));
     if (kind == "kept" && place < link.arguments.size()) {
+      link.named.push_back(link.arguments[place]);
       link.arguments[place] = value;
       link.kept.push_back(value);
     }
@@ -69,6 +70,36 @@ const CapturedLink* link_of(const std::vector<CapturedLink>& links, const std::s
   const auto id = measure::build_id_of(program);
   for (const auto& link : links)
     if (!id.empty() && measure::build_id_of(link.output) == id) found = &link;
+  return found;
+}
+
+std::vector<std::string> libraries_of(const CapturedLink& link, const std::string& folder) {
+  const auto root = fs::path(folder);
+  std::vector<std::string> found;
+  const auto add = [&](const fs::path& given) {
+    std::error_code failed;
+    const auto path = fs::weakly_canonical(fs::path(link.directory) / given, failed);
+    const auto relative = path.lexically_relative(root);
+    if (failed || !fs::is_regular_file(path, failed) || relative.empty() || *relative.begin() == "..")
+      return false;
+    if (std::ranges::count(found, path.string()) == 0) found.push_back(path.string());
+    return true;
+  };
+  std::vector<std::string> folders;
+  const auto& words = link.arguments;
+  for (std::size_t i = 0; i < words.size(); ++i)
+    if (words[i] == "-L" && i + 1 < words.size())
+      folders.push_back(words[i + 1]);
+    else if (words[i].starts_with("-L"))
+      folders.push_back(words[i].substr(2));
+  for (const auto& name : link.named)
+    if (fs::path(name).filename().string().find(".so") != std::string::npos) add(name);
+  for (const auto& word : words) {
+    if (!word.starts_with("-l") || word.size() < 3) continue;
+    const auto name = word[2] == ':' ? word.substr(3) : "lib" + word.substr(2) + ".so";
+    for (const auto& place : folders)
+      if (add(fs::path(place) / name)) break;
+  }
   return found;
 }
 

@@ -10,6 +10,7 @@ struct CapturedLink {
   std::string linker;                    ///< the real one, absolute
   std::vector<std::string> arguments;    ///< without its own name; `@FILE` expanded, inputs as they were kept
   std::vector<std::string> kept;         ///< the inputs among them that were kept
+  std::vector<std::string> named;        ///< the same, as the linker was given them
   std::string directory;                 ///< that it ran in
   std::vector<std::string> environment;  ///< `NAME=value`, what linkers and their plugins go by
   std::string output;                    ///< the file that it made, absolute
@@ -23,6 +24,9 @@ std::vector<CapturedLink> captured_links(const std::string& folder);
 /// else, of one that was stripped or installed, the last with its build id. nullptr: none was seen. The
 /// pointer is into `links`.
 const CapturedLink* link_of(const std::vector<CapturedLink>& links, const std::string& program);
+
+/// The shared libraries below `folder` that a link names, by path or by -l and -L; canonical paths.
+std::vector<std::string> libraries_of(const CapturedLink& link, const std::string& folder);
 
 /// What kept links from being captured, in the shim's words, a line each; empty: nothing.
 std::string capture_problems(const std::string& folder);

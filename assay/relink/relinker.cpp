@@ -107,9 +107,6 @@ std::string Relinker::prepare(const std::stop_token& stop) {
   own_script_ = has_script(link_);
   way_ = is_gnu && !own_script_ ? Way::common : Way::shuffled;
   shuffler_ = own_script_ || is_gnu ? Shuffler::between : is_gold ? Shuffler::gold : Shuffler::lld;
-  shared_libraries_ = static_cast<std::size_t>(std::ranges::count_if(link_.kept, [](const std::string& file) {
-    return fs::path(file).filename().string().find(".so") != std::string::npos;
-  }));
   const auto trial = folder_ + "/trial";
   auto arguments = for_another_output(link_, trial);
   arguments.push_back("-Map=" + trial + ".map");

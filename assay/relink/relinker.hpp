@@ -38,7 +38,6 @@ class Relinker {
   std::size_t own_pieces() const;
   bool has_own_script() const { return own_script_; }
   double seconds() const { return seconds_; }  ///< that one link took
-  std::size_t shared_libraries() const { return shared_libraries_; }
 
   /// Links a layout into the file `to`. `slots` are those of a common layout, `seed` draws a shuffled one.
   /// Returns why it could not; empty: it is there. May be called from several threads, each with another
@@ -66,7 +65,6 @@ class Relinker {
   Shuffler shuffler_ = Shuffler::between;
   std::vector<std::string> section_names_;  ///< that gold puts in order
   std::vector<CodePiece> pieces_;
-  std::size_t shared_libraries_ = 0;
   double seconds_ = 0;
 };
 

@@ -113,8 +113,23 @@ class Words {
       case NoteKind::layout_alone:
         return "its change of " + metric_ + ", " + signed_change(figure_) + ", is below " +
                share_text_of(note_.threshold.value_or(0)) +
-               ": where the linker happens to put code can do as much between two builds; builds with other "
-               "layouts (-falign-functions=N as levels of a factor) tell";
+               ": where the linker happens to put code can do as much between two builds; linking anew for "
+               "each "
+               "round tells (relink = true in [build], or duel --commits with --relink)";
+      case NoteKind::layout_spread:
+      case NoteKind::layout_spread_at_most:
+        return layout_text();
+      case NoteKind::layouts_repeat:
+        return fmt::format(
+            "{}: {:.0f} rounds of {} layouts: rounds of one layout share its luck, so the layouts' means "
+            "were "
+            "judged; more layouts tell more (relink in [build])",
+            metric_, figure_, note_.count);
+      case NoteKind::layout_kept:
+        return "its layout is one build's: " + note_.said;
+      case NoteKind::layouts_shuffled:
+        return "its linker can't be told where to put a function: its layouts are drawn for it alone, which "
+               "spreads its values more than layouts in common";
       case NoteKind::not_worked_out:
         return "could not be worked out: " + note_.said;
       case NoteKind::other_test:
@@ -256,6 +271,20 @@ class Words {
     if (id == nullptr || !design_.candidates[*id].against) return false;
     const auto& its = design_.candidates[*design_.candidates[*id].against].from;
     return design_.candidates[*id].from.exe_digest == its.exe_digest;
+  }
+
+  /// "layout alone moves its cpu time by about 2.1 % (sd of 24 layouts): its change is within …".
+  std::string layout_text() const {
+    const bool at_most = note_.kind == NoteKind::layout_spread_at_most;
+    const auto text =
+        fmt::format("layout {} its {} by {} {} from build to build (standard deviation, {} layouts)",
+                    at_most ? "and noise move" : "alone moves", metric_, at_most ? "at most" : "about",
+                    share_text_of(figure_), note_.count);
+    if (!note_.threshold) return text;
+    return text + (note_.low <= *note_.threshold
+                       ? "; one build of each could have shown its change by chance, or hidden it"
+                       : "; its change is more than one build of each would show by chance, " +
+                             share_text_of(*note_.threshold));
   }
 
   /// "frame rate falls from 38 to 34 within the first 2 s of its trials".

@@ -89,6 +89,8 @@ std::string settle_text(const Findings& all, const Finding& f) {
   }
   const auto rounds = rounded_up(f.to_settle->rounds);
   auto text = fmt::format("even odds to settle it by {} rounds", rounds);
+  if (f.repeats.layouts > 0 && rounds > f.repeats.layouts)
+    text += fmt::format(" of as many layouts, relink = {}", rounds);
   if (f.to_settle->seconds > 0) text += " (" + span_text(f.to_settle->seconds) + ")";
   const auto command = command_with(all.design, rounds, f.to_settle->seconds);
   return command.empty() ? text : text + ": " + command;

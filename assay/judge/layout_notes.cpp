@@ -1,0 +1,137 @@
+#include "assay/judge/layout_notes.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <set>
+#include <string>
+#include <tuple>
+#include <utility>
+
+#include "assay/judge/pairs.hpp"
+#include "assay/stats/location.hpp"
+
+namespace assay::inline v1::judge {
+namespace {
+
+/// The standard deviation that values around zero would have if they were normal.
+double spread_around_zero(std::vector<double> values) {
+  constexpr double of_normal = 1.4826;
+  for (auto& value : values) value = std::fabs(value);
+  return of_normal * stats::median(values);
+}
+
+/// Changes of one metric between candidates that were built, whose programs differ.
+bool is_between_builds(const Findings& findings, const Finding& f) {
+  const auto& design = findings.design;
+  const auto &mine = findings.candidate_of(f), &its = findings.baseline_of(f);
+  const auto is_built = [&](CandidateId id) {
+    return std::ranges::count(design.builds, id, &BuildFacts::candidate) > 0;
+  };
+  return findings.metric_of(f).is_time() && findings.metric_of(f).demand.watched &&
+         !design.is_twin(f.of.candidate) && is_built(mine.candidate) && is_built(its.candidate) &&
+         findings.candidate(mine).from.exe_digest != findings.candidate(its).from.exe_digest;
+}
+
+/// Once: the first change that was called and is small enough.
+std::optional<Note> note_on_one_build(const Findings& findings) {
+  constexpr double within_reach = 0.05;
+  for (const auto& f : findings.findings) {
+    if (f.verdict != Verdict::better && f.verdict != Verdict::worse) continue;
+    if (!is_between_builds(findings, f) || layouts_of(findings.design, f.of) > 0 ||
+        std::abs(f.effect.change()) >= within_reach)
+      continue;
+    return Note{.kind = NoteKind::layout_alone,
+                .subject = f.of.candidate,
+                .metric = f.metric,
+                .figure = f.effect.change(),
+                .threshold = within_reach};
+  }
+  return {};
+}
+
+std::optional<LayoutSpread> spread_of(const Evidence& evidence, const Contrast& of, const ByCell& cells) {
+  const auto& design = evidence.design;
+  const auto baseline = cells.find(of.baseline);
+  if (baseline == cells.end()) return {};
+  std::map<int, double> own;
+  for (const auto& [round, value] : baseline->second)
+    own.emplace(round, value_on_test_scale(Scale::ratio, value));
+  std::vector<double> logs, of_twin;
+  for (const auto& [round, value] : own) logs.push_back(value);
+  for (const auto& twin : design.contrasts) {
+    if (twin.baseline != of.baseline || !design.is_twin(twin.candidate)) continue;
+    const auto series = pair_up(twin, cells);
+    for (std::size_t i = 0; i < series.rounds.size(); ++i)
+      of_twin.push_back(effect_of_pair(Scale::ratio, series.baseline[i], series.candidate[i]));
+  }
+  return layout_spread(logs, of_twin);
+}
+
+/// Programs whose layout is one build's, or drawn for each by itself.
+void notes_on_ways(const Design& design, std::vector<Note>& notes) {
+  std::set<std::pair<CandidateId, std::string>> told;
+  for (const auto& build : design.builds) {
+    if (build.layout.empty() || build.layout == layout_common ||
+        !told.emplace(build.candidate, build.layout).second)
+      continue;
+    const bool shuffled = build.layouts > 0;
+    notes.push_back({.kind = shuffled ? NoteKind::layouts_shuffled : NoteKind::layout_kept,
+                     .subject = build.candidate,
+                     .level = shuffled ? Note::Level::note : Note::Level::warning,
+                     .said = shuffled ? std::string{} : build.layout});
+  }
+}
+
+}  // namespace
+
+std::optional<LayoutSpread> layout_spread(const std::vector<double>& logs,
+                                          const std::vector<double>& twin_logs) {
+  constexpr std::size_t fewest = 7, fewest_of_twin = 5;
+  if (logs.size() < fewest) return {};
+  std::vector<double> steps;
+  for (std::size_t i = 0; i + 1 < logs.size(); ++i) steps.push_back(logs[i + 1] - logs[i]);
+  const double all = spread_around_zero(steps) / std::sqrt(2.0);
+  LayoutSpread found{.sd = all, .is_bound = twin_logs.size() < fewest_of_twin, .rounds = logs.size()};
+  if (!found.is_bound) {
+    const double noise = spread_around_zero(twin_logs) / std::sqrt(2.0);
+    found.sd = std::sqrt(std::max(0.0, all * all - noise * noise));
+  }
+  return found;
+}
+
+std::vector<Note> layout_notes(const Evidence& evidence, const Findings& findings) {
+  std::vector<Note> notes;
+  if (auto note = note_on_one_build(findings)) notes.push_back(std::move(*note));
+  const auto& design = evidence.design;
+  notes_on_ways(design, notes);
+  std::map<MetricId, ByCell> values;
+  for (const auto& f : findings.findings) {
+    const int layouts = layouts_of(design, f.of);
+    if (layouts == 0 || f.rounds == 0 || !is_between_builds(findings, f)) continue;
+    const auto [at, fresh] = values.try_emplace(f.metric);
+    if (fresh) at->second = by_cell(evidence.values(f.metric));
+    const auto spread = spread_of(evidence, f.of, at->second);
+    if (!spread) continue;
+    // One build of each draws two layouts.
+    constexpr double often = 1.96;
+    const double by_chance = std::expm1(often * std::sqrt(2.0) * spread->sd);
+    const bool is_called = f.verdict == Verdict::better || f.verdict == Verdict::worse;
+    notes.push_back({.kind = spread->is_bound ? NoteKind::layout_spread_at_most : NoteKind::layout_spread,
+                     .subject = f.of.candidate,
+                     .metric = f.metric,
+                     .figure = std::expm1(spread->sd),
+                     .threshold = is_called ? std::optional(by_chance) : std::nullopt,
+                     .low = std::abs(f.effect.change()),
+                     .count = static_cast<std::size_t>(layouts)});
+    if (static_cast<int>(f.rounds) > layouts)
+      notes.push_back({.kind = NoteKind::layouts_repeat,
+                       .subject = f.of.candidate,
+                       .metric = f.metric,
+                       .figure = static_cast<double>(f.rounds),
+                       .count = static_cast<std::size_t>(layouts)});
+  }
+  return notes;
+}
+
+}  // namespace assay::inline v1::judge

@@ -1,0 +1,31 @@
+#pragma once
+
+#include <optional>
+#include <vector>
+
+#include "assay/model/evidence.hpp"
+#include "assay/model/findings.hpp"
+
+namespace assay::inline v1::judge {
+
+/// How far layout moves a program's values from build to build.
+struct LayoutSpread {
+  double sd = 0;           ///< a standard deviation, of logarithms
+  bool is_bound = false;   ///< noise could not be taken off: it is at most this
+  std::size_t rounds = 0;  ///< it is from
+};
+
+/// From rounds with a layout each, in order, the logarithms of a program's values in them, and of its twin's
+/// to its own where that ran too (the same file, so that these are noise alone): the spread of changes from
+/// one round to the next, without that of noise. Both spreads are 1.4826 times the median size, which lone
+/// slow runs don't move (Hampel 1974), of a difference of two (divided by the root of two). Empty below seven
+/// rounds; a bound below five of a twin.
+std::optional<LayoutSpread> layout_spread(const std::vector<double>& logs,
+                                          const std::vector<double>& twin_logs);
+
+/// What is to be said of layouts: of campaigns that link anew, how far layout moves each comparison, whether
+/// a change is within what one build of each would show by chance, and whose layouts could not be varied; of
+/// others, once, that a change below 5 % between two builds may be nothing but layout.
+std::vector<Note> layout_notes(const Evidence& evidence, const Findings& findings);
+
+}  // namespace assay::inline v1::judge

@@ -1,0 +1,138 @@
+#include "assay/campaign/layouts.hpp"
+
+#include <gmock/gmock.h>
+
+#include <algorithm>
+#include <set>
+
+#include "assay/campaign/carry_out.hpp"
+#include "assay/measure/digest.hpp"
+#include "assay/model/error.hpp"
+#include "assay/model/stopped.hpp"
+#include "assay/plan/read.hpp"
+#include "relink/linked.hpp"
+
+namespace assay::test {
+namespace {
+
+using campaign::carry_out;
+using campaign::Layouts;
+using testing::Contains;
+using testing::HasSubstr;
+namespace fs = std::filesystem;
+
+class RelinkedCampaign : public Linked {
+ protected:
+  Plan plan(const std::string& relink, const std::string& step) {
+    sources("old");
+    sources("new", "const char* unused() { return \"a few words\"; }\n");
+    scratch_.file(
+        "assay.toml",
+        "[plan]\nwatch = [\"cpu time\"]\nseed = 5\n[rounds]\nmin = 7\nmax = 9\ntwin = false\n[build]\nsteps "
+        "= "
+        "[[\"sh\", \"-c\", '" +
+            step + "']]\nexe = \"${out}/program\"\nrelink = " + relink +
+            "\n[[candidate]]\nname = \"old\"\nsource = \"old\"\n[[candidate]]\nname = \"new\"\nsource = "
+            "\"new\"\n[[workload]]\nname = \"w\"\nrun = [\"${exe}\"]\ncheck = { equal = \"stdout\" }\n");
+    return plan::read_file(scratch_.path("assay.toml"));
+  }
+
+  std::vector<fs::path> found(const std::string& name) const {
+    std::vector<fs::path> all;
+    for (const auto& entry : fs::recursive_directory_iterator(scratch_.path(".assay/cache/builds")))
+      if (entry.path().filename() == name) all.push_back(entry.path());
+    return all;
+  }
+
+  static std::vector<NoteKind> kinds(const Findings& findings) {
+    std::vector<NoteKind> all;
+    for (const auto& note : findings.trust) all.push_back(note.kind);
+    return all;
+  }
+};
+
+constexpr const char* usual = "g++ -O1 -o ${out}/program first.cpp loops.cpp main.cpp";
+
+TEST_F(RelinkedCampaign, EachRoundTakesTheNextLayoutAndTheProgramsStayAsBuilt) {
+  const auto relinked = plan("4", usual);
+  const auto findings = carry_out(relinked, {.ledger = scratch_.path("l.db")});
+  EXPECT_EQ(findings.design.rules.layouts, 4);
+  for (const auto& build : findings.design.builds) {
+    EXPECT_EQ(build.layouts, 4);
+    EXPECT_EQ(build.layout, layout_common);
+    EXPECT_THAT(build.flags, HasSubstr("-ffunction-sections"));
+  }
+  const auto programs = found("program");
+  ASSERT_EQ(programs.size(), 2);
+  std::vector<std::string> digests;
+  for (const auto& build : findings.design.builds) digests.push_back(build.exe_digest);
+  for (const auto& program : programs)
+    EXPECT_THAT(digests, Contains(measure::digest_of_file(program.string()))) << "a layout was left behind";
+  EXPECT_THAT(kinds(findings), Contains(NoteKind::layouts_repeat)) << "nine rounds of four";
+  EXPECT_THAT(kinds(findings), Contains(NoteKind::layout_spread_at_most));
+  std::size_t layouts = 0;
+  for (const auto& entry : fs::recursive_directory_iterator(scratch_.path(".assay/cache/builds")))
+    layouts +=
+        entry.path().string().find("/layouts/") != std::string::npos && entry.is_regular_file() ? 1U : 0U;
+  EXPECT_EQ(layouts, 8);
+  const auto again = carry_out(relinked, {.ledger = scratch_.path("l.db")});
+  EXPECT_EQ(again.design.builds[0].exe_digest, findings.design.builds[0].exe_digest);
+}
+
+TEST_F(RelinkedCampaign, WithoutALinkItIsMeasuredAllTheSameAndSaysWhy) {
+  const auto findings = carry_out(plan("true",
+                                       "printf \"#!/bin/sh\\necho done\\n\" > ${out}/program; chmod +x "
+                                       "${out}/program; cat loops.cpp >> ${out}/log"));
+  EXPECT_EQ(findings.design.rules.layouts, 0);
+  ASSERT_FALSE(findings.findings.empty());
+  const auto note = std::ranges::find(findings.trust, NoteKind::layout_kept, &Note::kind);
+  ASSERT_NE(note, findings.trust.end());
+  EXPECT_THAT(note->said, HasSubstr("no link of program was seen"));
+}
+
+TEST_F(RelinkedCampaign, AsManyLayoutsAsRoundsUnlessThereAreMoreThan32) {
+  auto asked = plan("true", usual);
+  EXPECT_EQ(carry_out(asked).design.rules.layouts, 9);
+  EXPECT_EQ(asked.candidates[0].build.relink, Build::relink_for_rounds);
+  EXPECT_THROW(plan("1", usual), Error);
+}
+
+TEST_F(RelinkedCampaign, ALibraryOfTheProjectIsVariedWithItsProgram) {
+  const auto folder = sources("p");
+  ASSERT_EQ(build(folder,
+                  "g++ -O1 -fPIC -shared -o libloops.so loops.cpp && g++ -O1 -o program first.cpp main.cpp "
+                  "-L. -lloops -Wl,-rpath,'$ORIGIN'")
+                .status,
+            0);
+  std::vector<std::string> said;
+  const auto library = folder + "/libloops.so", as_built = read_file(library);
+  {
+    Layouts layouts({{.candidate = "p", .program = folder + "/program", .folder = folder + "/relink"}}, 3, 7,
+                    launcher_, [&](const std::string& text) { said.push_back(text); }, {});
+    EXPECT_TRUE(layouts.any());
+    EXPECT_THAT(said, Contains(HasSubstr("common layouts; 1 shared library with it")));
+    std::set<std::string> libraries;
+    for (int round = 1; round <= 4; ++round) {
+      layouts.use(round, {});
+      libraries.insert(read_file(library));
+      EXPECT_EQ(ran(folder + "/program").out, "42 53\n");
+    }
+    EXPECT_EQ(libraries.size(), 3);
+    EXPECT_FALSE(libraries.contains(as_built));
+  }
+  EXPECT_EQ(read_file(library), as_built);
+}
+
+TEST_F(RelinkedCampaign, AStopEndsTheLinking) {
+  const auto folder = sources("p");
+  ASSERT_EQ(build(folder, "g++ -O1 -o program first.cpp loops.cpp main.cpp").status, 0);
+  Layouts layouts({{.candidate = "p", .program = folder + "/program", .folder = folder + "/relink"}}, 3, 7,
+                  launcher_, [](const std::string&) {}, {});
+  std::stop_source stop;
+  stop.request_stop();
+  EXPECT_THROW(layouts.use(1, stop.get_token()), Stopped);
+  layouts.use(1, {});
+}
+
+}  // namespace
+}  // namespace assay::test

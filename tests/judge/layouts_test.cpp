@@ -1,0 +1,113 @@
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <vector>
+
+#include "assay/judge/layout_notes.hpp"
+#include "assay/judge/pairs.hpp"
+#include "assay/schedule/look_plan.hpp"
+#include "assay/stats/random.hpp"
+#include "support/series.hpp"
+
+namespace assay::inline v1::judge {
+namespace {
+
+using test::family;
+using test::series_of;
+using testing::DoubleNear;
+using testing::ElementsAre;
+
+TEST(Layouts, ARoundTakesTheNextOneAndBeginsAgain) {
+  EXPECT_EQ(layout_of_round(1, 3), 0);
+  EXPECT_EQ(layout_of_round(3, 3), 2);
+  EXPECT_EQ(layout_of_round(4, 3), 0);
+  EXPECT_EQ(layout_of_round(4, 0), 0);
+}
+
+TEST(Layouts, MeansAreOfTheRoundsThatShareOne) {
+  PairedSeries series{
+      .of = {{0}, {1}}, .rounds = {2, 3, 4, 5}, .baseline = {1, 2, 4, 8}, .candidate = {2, 2, 8, 2}};
+  series.repeats.layouts = 2;
+  // Rounds 3 and 5 have layout 0, rounds 2 and 4 layout 1.
+  const auto [baseline, candidate] = layout_means(series, 4, Scale::ratio);
+  EXPECT_THAT(baseline, ElementsAre(DoubleNear(4, 1e-12), DoubleNear(2, 1e-12)));
+  EXPECT_THAT(candidate, ElementsAre(DoubleNear(2, 1e-12), DoubleNear(4, 1e-12)));
+  EXPECT_THAT(layout_means(series, 3, Scale::difference).first, ElementsAre(2, 2.5));
+  EXPECT_EQ(Repeats{.layouts = 2}.values_of(4), 2);
+  EXPECT_EQ(Repeats{.layouts = 8}.values_of(4), 4);
+}
+
+TEST(Layouts, ManyRoundsOfFewLayoutsAreJudgedAsSoManyValues) {
+  // 24 of 8 layouts: as 8 rounds without, at the same look.
+  EXPECT_EQ(schedule::null_of(24, {.layouts = 8}).critical_count(0.05),
+            schedule::null_of(8).critical_count(0.05));
+  EXPECT_EQ(schedule::null_of(8, {.layouts = 24}).critical_count(0.05),
+            schedule::null_of(8).critical_count(0.05));
+}
+
+/// Differences of rounds whose layouts have a luck of their own.
+std::vector<double> with_luck(stats::Random& random, int layouts, int rounds, double effect) {
+  std::vector<double> luck, effects;
+  for (int i = 0; i < layouts; ++i) luck.push_back(2 * random.normal());
+  for (int i = 0; i < rounds; ++i)
+    effects.push_back(effect + luck[static_cast<std::size_t>(layout_of_round(i + 2, layouts))] +
+                      0.5 * random.normal());
+  return effects;
+}
+
+TEST(Layouts, LuckThatRoundsShareIsNotCalledAChange) {
+  constexpr int campaigns = 400, layouts = 8, rounds = 40;
+  int called = 0, called_singly = 0, found = 0;
+  for (std::uint64_t i = 0; i < campaigns; ++i) {
+    stats::Random random(17, i);
+    auto luck_alone = series_of(with_luck(random, layouts, rounds, 0));
+    called_singly += settle(std::vector{luck_alone}, family(0.01, rounds), Stage::ended)[0].settled ? 1 : 0;
+    luck_alone.repeats.layouts = layouts;
+    const auto judged = settle(std::vector{luck_alone}, family(0.01, rounds), Stage::ended)[0];
+    called += judged.settled ? 1 : 0;
+    if (!judged.settled) {
+      EXPECT_EQ(judged.rounds, static_cast<std::size_t>(rounds));
+    }
+    auto changed = series_of(with_luck(random, layouts, rounds, 6));
+    changed.repeats.layouts = layouts;
+    found +=
+        settle(std::vector{changed}, family(0.01, rounds), Stage::ended)[0].verdict == Verdict::worse ? 1 : 0;
+  }
+  // At 5 % of 400 more than 46 have a chance below 1e-6.
+  EXPECT_LE(called, 46);
+  EXPECT_GT(called_singly, 100) << "rounds taken singly claim what is luck";
+  EXPECT_GT(found, 360);
+}
+
+TEST(Layouts, ALookWithALayoutLeftOutDecidesNothing) {
+  auto series = series_of(std::vector<double>(14, 5));
+  for (auto& value : series.candidate) value += 1e-3 * static_cast<double>(&value - series.candidate.data());
+  series.repeats.layouts = 7;
+  EXPECT_TRUE(settle(std::vector{series}, family(0.01, 14), Stage::ended)[0].settled);
+  for (auto& round : series.rounds) round = 2 * round;  // 7 is odd: all layouts still come up
+  EXPECT_TRUE(settle(std::vector{series}, family(0.01, 14), Stage::ended)[0].settled);
+  series.repeats.layouts = 8;  // and here half of them never do
+  EXPECT_FALSE(settle(std::vector{series}, family(0.01, 14), Stage::ended)[0].settled);
+}
+
+TEST(Layouts, TheirSpreadIsToldFromNoise) {
+  stats::Random random(5);
+  std::vector<double> logs, twins;
+  for (int i = 0; i < 400; ++i) {
+    logs.push_back(0.0001 * i + 0.02 * random.normal() + 0.01 * random.normal());
+    twins.push_back(0.01 * random.normal() - 0.01 * random.normal());
+  }
+  const auto alone = layout_spread(logs, twins);
+  ASSERT_TRUE(alone);
+  EXPECT_NEAR(alone->sd, 0.02, 0.003) << "a slow drift is no layout's";
+  EXPECT_FALSE(alone->is_bound);
+  const auto bound = layout_spread(logs, {});
+  EXPECT_TRUE(bound->is_bound);
+  EXPECT_NEAR(bound->sd, std::hypot(0.02, 0.01), 0.003);
+  EXPECT_EQ(layout_spread(twins, logs)->sd, 0) << "never below nothing";
+  EXPECT_FALSE(layout_spread({1, 2, 3}, {}));
+}
+
+}  // namespace
+}  // namespace assay::inline v1::judge
