@@ -56,8 +56,10 @@ std::unique_ptr<Layouts> lay_out_code(const Plan& plan, const Workshop& workshop
                           .folder = build->relink,
                           .group = group.at(cells[cell].program)});
   }
-  auto layouts =
-      std::make_unique<Layouts>(std::move(programs), count, design.rules.seed, launcher, say, stop);
+  auto layouts = std::make_unique<Layouts>(
+      std::move(programs),
+      Layouts::Rule{.count = count, .seed = design.rules.seed, .keeps = plan.seed.has_value()}, launcher, say,
+      stop);
   if (layouts->any()) design.rules.layouts = count;
   for (auto& facts : design.builds)
     for (const auto cell : design.cells.ids()) {

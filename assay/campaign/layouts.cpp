@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <atomic>
 #include <charconv>
+#include <chrono>
 #include <filesystem>
 #include <map>
 #include <mutex>
@@ -40,9 +41,9 @@ struct Layouts::Varied {
   bool is_library = false;
 };
 
-Layouts::Layouts(std::vector<Program> programs, int count, std::uint64_t seed, measure::Launcher& launcher,
+Layouts::Layouts(std::vector<Program> programs, const Rule& rule, measure::Launcher& launcher,
                  std::function<void(const std::string&)> say, const std::stop_token& stop)
-    : count_(count), seed_(seed), launcher_(launcher), say_(std::move(say)) {
+    : count_(rule.count), seed_(rule.seed), keeps_(rule.keeps), launcher_(launcher), say_(std::move(say)) {
   for (auto& program : programs) add(std::move(program), stop);
   for (const auto& varied : programs_) {
     if (!varied->is_library) tell(*varied);
@@ -98,6 +99,12 @@ Layouts::~Layouts() {
   } catch (const Error&) {
     return;  // the next campaign puts them back
   }
+  std::error_code ignored;
+  for (const auto& varied : programs_)
+    if (!keeps_ && !varied->files.empty()) {
+      for (int layout = 0; layout < made_; ++layout) fs::remove(file_of(*varied, layout), ignored);
+      fs::remove(fs::path(varied->files).parent_path(), ignored);  // if it is empty
+    }
 }
 
 /// Returns the shared libraries of the project that it names.
@@ -120,7 +127,6 @@ std::vector<std::string> Layouts::prepare(Varied& varied, const std::stop_token&
                                 : problems.substr(0, problems.find('\n'));
     return {};
   }
-  say_("trying the link of " + name + " of " + varied.what.candidate + " again");
   varied.relinker.emplace(*link, launcher_, folder + "/work");
   told.how = varied.relinker->prepare(stop);
   if (!told.how.empty()) return {};
@@ -170,7 +176,7 @@ std::uint64_t Layouts::seed_of(int layout) const {
   return seed;
 }
 
-/// Where its layouts lie. Those of other seeds are no longer asked for, and go.
+/// Where its layouts lie. Those of other seeds that nobody has touched for a day go.
 void Layouts::place_files(Varied& varied) const {
   // The programs that it shares its layouts with are part of what a layout is.
   std::string text = varied.place + "\n";
@@ -182,10 +188,14 @@ void Layouts::place_files(Varied& varied) const {
   const auto mine = fs::path(relink::layouts_in(varied.what.folder)) /
                     measure::digest_of(std::to_string(seed_)).substr(0, 8);
   varied.files = (mine / measure::digest_of(text).substr(0, 16)).string();
+  constexpr auto day = std::chrono::hours(24);
   std::error_code failed;
   fs::create_directories(mine, failed);
   for (fs::directory_iterator at(mine.parent_path(), failed), end; !failed && at != end; at.increment(failed))
-    if (std::error_code ignored; at->path() != mine) fs::remove_all(at->path(), ignored);
+    if (std::error_code ignored;
+        at->path() != mine &&
+        fs::file_time_type::clock::now() - fs::last_write_time(at->path(), ignored) > day)
+      fs::remove_all(at->path(), ignored);
 }
 
 std::string Layouts::file_of(const Varied& varied, int layout) {

@@ -20,14 +20,20 @@ namespace assay::inline v1::campaign {
 /// Shared libraries that were built with a program, and that its link names, are varied as it is.
 ///
 /// The files are made when a round first needs them, several at a time and on all cores, never beside a
-/// trial, and lie with the builds: those of one seed are made once. A program runs under its own path, as
-/// it would: its layout is put in its place. When this object ends the programs are as they were built.
+/// trial, and lie with the builds; they go with this object, unless they are kept for another of their seed.
+/// A program runs under its own path, as it would: its layout is put in its place. When this object ends the
+/// programs are as they were built.
 class Layouts {
  public:
   /// A program as it was built, and where its build keeps what layouts need. Those of one group are compared.
   struct Program {
     std::string candidate, program, folder;
     int group = 0;
+  };
+  struct Rule {
+    int count = 0;  ///< of layouts
+    std::uint64_t seed = 0;
+    bool keeps = false;  ///< their files stay, for who measures again with this seed
   };
   struct Told {
     int layouts = 0;      ///< 0: it keeps its own
@@ -38,7 +44,7 @@ class Layouts {
   /// Proves each program's link and finds its pieces of code; `say` is told what is done and found. Throws
   /// Stopped, and Error where files can't be kept. Cost: three links a program.
   /// REQUIRES: `launcher` outlives it.
-  Layouts(std::vector<Program> programs, int count, std::uint64_t seed, measure::Launcher& launcher,
+  Layouts(std::vector<Program> programs, const Rule& rule, measure::Launcher& launcher,
           std::function<void(const std::string&)> say, const std::stop_token& stop);
   ~Layouts();
   Layouts(const Layouts&) = delete;
@@ -71,6 +77,7 @@ class Layouts {
   std::map<std::string, int> library_groups_;  ///< by group and name
   int count_;
   std::uint64_t seed_;
+  bool keeps_;
   measure::Launcher& launcher_;
   std::function<void(const std::string&)> say_;
   int made_ = 0;  ///< layouts that all programs have

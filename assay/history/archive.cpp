@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <filesystem>
 #include <set>
+#include <tuple>
 
 #include "assay/history/reduce.hpp"
 #include "assay/judge/findings.hpp"
@@ -22,14 +23,20 @@ CommitsCompared compared_of(const Findings& findings, const Finding& f) {
           .effect = f.effect,
           .interval = f.interval,
           .rounds = f.rounds,
-          .campaign = findings.design.uid};
+          .campaign = findings.design.uid,
+          .layouts = layouts_of(findings.design, f.of)};
 }
 
 /// The finding by itself: a campaign's own intervals are wider, or without ends, where it has many.
 Finding judged_alone(const Evidence& evidence, const Finding& f, const Metric& metric) {
-  const auto series = judge::pair_up(f.of, judge::by_cell(evidence.values(f.metric)));
+  auto series = judge::pair_up(f.of, judge::by_cell(evidence.values(f.metric)));
+  series.repeats.layouts = layouts_of(evidence.design, f.of);
   const bool judged = !metric.exact && !series.baseline.empty() && judge::all_fit(series, metric.scale);
-  return judged ? judge::judge_paired(series.baseline, series.candidate, {.metric = metric}) : f;
+  if (!judged) return f;
+  if (series.repeats.layouts > 0)
+    std::tie(series.baseline, series.candidate) =
+        judge::layout_means(series, series.rounds.size(), metric.scale);
+  return judge::judge_paired(series.baseline, series.candidate, {.metric = metric});
 }
 
 void add_silent(Archive& archive, const Findings& findings, const std::string& reference) {

@@ -19,6 +19,7 @@ struct CommitsCompared {
   Interval interval;
   std::size_t rounds = 0;
   std::string campaign;  ///< its uid
+  int layouts = 0;       ///< that its rounds took in turn; 0: each commit had one build
 };
 
 /// Where a change came in.

@@ -65,7 +65,7 @@ Relinker::Relinker(CapturedLink link, measure::Launcher& launcher, std::string f
     : link_(std::move(link)), launcher_(launcher), folder_(std::move(folder)) {}
 
 std::size_t Relinker::own_pieces() const {
-  return static_cast<std::size_t>(std::ranges::count_if(pieces_, [](const CodePiece& piece) {
+  return static_cast<std::size_t>(std::ranges::count_if(known_.pieces, [](const CodePiece& piece) {
     return !piece.pattern.starts_with("\"/usr/") && !piece.pattern.starts_with("\"/lib");
   }));
 }
@@ -99,36 +99,50 @@ std::string Relinker::prepare(const std::stop_token& stop) {
   std::error_code failed;
   fs::create_directories(folder_, failed);
   if (failed) return "no files can be made in " + folder_ + ": " + failed.message();
-  linker_ = first_line(run({"--version"}, folder_ + "/none", stop).out);
-  const bool is_gnu = linker_.starts_with("GNU ld"), is_gold = linker_.starts_with("GNU gold"),
-             is_lld = linker_.find("LLD") != std::string::npos;
+  const auto file = folder_ + "/" + measure::digest_of(link_.output + "\n" + link_.digest).substr(0, 16);
+  if (auto known = read_known(file)) {
+    known_ = std::move(*known);
+  } else {
+    find_out(stop);
+    if (known_.problem.empty()) keep_known(known_, file);
+  }
+  return known_.problem;
+}
+
+void Relinker::find_out(const std::stop_token& stop) {
+  known_.linker = first_line(run({"--version"}, folder_ + "/none", stop).out);
+  const bool is_gnu = known_.linker.starts_with("GNU ld"), is_gold = known_.linker.starts_with("GNU gold"),
+             is_lld = known_.linker.find("LLD") != std::string::npos;
   if (!is_gnu && !is_gold && !is_lld)
-    return "its linker is not known: " + (linker_.empty() ? link_.linker : linker_);
-  own_script_ = has_script(link_);
-  way_ = is_gnu && !own_script_ ? Way::common : Way::shuffled;
-  shuffler_ = own_script_ || is_gnu ? Shuffler::between : is_gold ? Shuffler::gold : Shuffler::lld;
+    known_.problem = "its linker is not known: " + (known_.linker.empty() ? link_.linker : known_.linker);
+  if (!known_.problem.empty()) return;
+  known_.own_script = has_script(link_);
+  known_.way = is_gnu && !known_.own_script ? Way::common : Way::shuffled;
+  known_.shuffler = known_.own_script || is_gnu ? Shuffler::between
+                    : is_gold                   ? Shuffler::gold
+                                                : Shuffler::lld;
   const auto trial = folder_ + "/trial";
   auto arguments = for_another_output(link_, trial);
   arguments.push_back("-Map=" + trial + ".map");
   const auto start = std::chrono::steady_clock::now();
   const auto again = run(std::move(arguments), trial, stop);
-  seconds_ = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-  std::string problem;
+  known_.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+  auto& problem = known_.problem;
   if (!again.problem.empty())
     problem = "linking it again fails: " + again.problem;
   else if (measure::digest_of_file(trial) != link_.digest)
     problem = "linking it again does not give the same bytes";
-  else if (way_ == Way::common)
+  else if (known_.way == Way::common)
     problem = find_pieces(trial, stop);
   else
-    section_names_ = gold_section_names(content_of(trial + ".map"));
-  for (const char* ending : {"", ".map", ".script"}) fs::remove(trial + ending, failed);
-  return problem;
+    known_.section_names = gold_section_names(content_of(trial + ".map"));
+  std::error_code ignored;
+  for (const char* ending : {"", ".map", ".script"}) fs::remove(trial + ending, ignored);
 }
 
 std::string Relinker::find_pieces(const std::string& trial, const std::stop_token& stop) {
-  pieces_ = pieces_of(read_code_map(content_of(trial + ".map")));
-  if (pieces_.empty()) return "its linker's map tells of no code";
+  known_.pieces = pieces_of(read_code_map(content_of(trial + ".map")));
+  if (known_.pieces.empty()) return "its linker's map tells of no code";
   // The standard script depends on the options, and on no input.
   std::vector<std::string> options;
   for (auto& word : for_another_output(link_, trial))
@@ -139,12 +153,12 @@ std::string Relinker::find_pieces(const std::string& trial, const std::stop_toke
   const std::string rule(50, '=');
   const auto begin = said.find(rule), end = said.find(rule, begin + rule.size());
   if (begin == std::string::npos || end == std::string::npos) return "its linker does not tell its script";
-  script_ = said.substr(begin + rule.size(), end - begin - rule.size());
-  const auto spread = spread_slots(pieces_);
+  known_.script = said.substr(begin + rule.size(), end - begin - rule.size());
+  const auto spread = spread_slots(known_.pieces);
   CodeMap map;
   if (auto problem = link_common(spread, trial, &map, stop); !problem.empty()) return problem;
   const auto places = places_in(map);
-  for (auto& piece : pieces_) {
+  for (auto& piece : known_.pieces) {
     const auto at = places.find({piece.pattern, piece.section});
     if (at == places.end()) return "its linker leaves out " + piece.section + " when it is told to place it";
     piece.alignment = alignment_at(at->second);
@@ -154,7 +168,7 @@ std::string Relinker::find_pieces(const std::string& trial, const std::stop_toke
 
 std::string Relinker::link_common(const Slots& slots, const std::string& to, CodeMap* map,
                                   const std::stop_token& stop) const {
-  const auto script = script_with(script_, pieces_, slots);
+  const auto script = script_with(known_.script, known_.pieces, slots);
   if (script.empty()) return "its linker's script is of an unknown form";
   const auto file = to + ".script", map_file = to + ".map";
   if (!write_file(file, script)) return "no file can be written: " + file;
@@ -170,7 +184,7 @@ std::string Relinker::link_common(const Slots& slots, const std::string& to, Cod
     return {};
   }
   const auto places = places_in(told);
-  for (const auto& piece : pieces_) {
+  for (const auto& piece : known_.pieces) {
     const auto at = places.find({piece.pattern, piece.section});
     if (at == places.end() || at->second != slots.at(piece.key))
       return "its linker puts " + piece.section + " to another place than it was told";
@@ -217,18 +231,18 @@ std::string Relinker::link_shuffled(std::uint64_t seed, const std::string& to,
   std::size_t objects = 0;
   for (const auto& word : for_another_output(link_, to)) {
     const bool is_object = std::ranges::find(link_.kept, word) != link_.kept.end() && word.ends_with(".o");
-    if (shuffler_ == Shuffler::between && is_object)
+    if (known_.shuffler == Shuffler::between && is_object)
       if (auto problem = add_gaps(objects++, 1); !problem.empty()) return give_back(std::move(problem));
     arguments.push_back(word);
   }
-  if (shuffler_ != Shuffler::between)
+  if (known_.shuffler != Shuffler::between)
     if (auto problem = add_gaps(0, gaps_among_sections); !problem.empty())
       return give_back(std::move(problem));
-  if (shuffler_ == Shuffler::lld)
+  if (known_.shuffler == Shuffler::lld)
     arguments.push_back("--shuffle-sections=.text*=" + std::to_string(seed % 2147483647U + 1));
-  if (shuffler_ == Shuffler::gold) {
+  if (known_.shuffler == Shuffler::gold) {
     made.push_back(to + ".order");
-    if (!write_file(made.back(), shuffled_lines(section_names_, seed)))
+    if (!write_file(made.back(), shuffled_lines(known_.section_names, seed)))
       return give_back("no file can be written: " + made.back());
     arguments.push_back("--section-ordering-file=" + made.back());
   }
@@ -238,7 +252,7 @@ std::string Relinker::link_shuffled(std::uint64_t seed, const std::string& to,
 
 std::string Relinker::link(const Slots& slots, std::uint64_t seed, const std::string& to,
                            const std::stop_token& stop) const {
-  return way_ == Way::common ? link_common(slots, to, nullptr, stop) : link_shuffled(seed, to, stop);
+  return known_.way == Way::common ? link_common(slots, to, nullptr, stop) : link_shuffled(seed, to, stop);
 }
 
 }  // namespace assay::inline v1::relink

@@ -8,16 +8,10 @@
 
 #include "assay/measure/process.hpp"
 #include "assay/relink/captured.hpp"
-#include "assay/relink/shuffled.hpp"
+#include "assay/relink/known.hpp"
 #include "assay/relink/slots.hpp"
 
 namespace assay::inline v1::relink {
-
-/// How the layouts of a program can be made.
-enum class Way {
-  common,   ///< GNU ld: every function is placed, at the same address in all candidates
-  shuffled  ///< gold, lld, or a script of the user's own: order and gaps are drawn for each program by itself
-};
 
 /// A program whose link can be done again with other layouts. Its link is proved first: done again unchanged
 /// it must give the same bytes.
@@ -26,18 +20,18 @@ class Relinker {
   /// `folder` is for files of its own while it links. REQUIRES: `launcher` outlives it. Nothing is run yet.
   Relinker(CapturedLink link, measure::Launcher& launcher, std::string folder);
 
-  /// Proves the link and looks for its pieces. Returns why its layout can't be varied; empty: it can.
-  /// Throws Stopped. Cost: three links.
+  /// Proves the link and looks for its pieces, or remembers what that gave before. Returns why its layout
+  /// can't be varied; empty: it can. Throws Stopped. Cost: three links, once for each link.
   std::string prepare(const std::stop_token& stop);
 
-  Way way() const { return way_; }
+  Way way() const { return known_.way; }
   /// What the linker says it is: "GNU ld (GNU Binutils for Debian) 2.40".
-  const std::string& linker() const { return linker_; }
-  const std::vector<CodePiece>& pieces() const { return pieces_; }
+  const std::string& linker() const { return known_.linker; }
+  const std::vector<CodePiece>& pieces() const { return known_.pieces; }
   /// Of them, those of objects that are not the system's.
   std::size_t own_pieces() const;
-  bool has_own_script() const { return own_script_; }
-  double seconds() const { return seconds_; }  ///< that one link took
+  bool has_own_script() const { return known_.own_script; }
+  double seconds() const { return known_.seconds; }  ///< that one link took
 
   /// Links a layout into the file `to`. `slots` are those of a common layout, `seed` draws a shuffled one.
   /// Returns why it could not; empty: it is there. May be called from several threads, each with another
@@ -54,18 +48,13 @@ class Relinker {
                           const std::stop_token& stop) const;
   std::string assemble(const Gaps& gaps, const std::string& to, const std::stop_token& stop) const;
   std::string link_shuffled(std::uint64_t seed, const std::string& to, const std::stop_token& stop) const;
+  void find_out(const std::stop_token& stop);
   std::string find_pieces(const std::string& trial, const std::stop_token& stop);
 
   CapturedLink link_;
   measure::Launcher& launcher_;
   std::string folder_;
-  Way way_ = Way::common;
-  std::string linker_, script_;
-  bool own_script_ = false;  ///< the user's
-  Shuffler shuffler_ = Shuffler::between;
-  std::vector<std::string> section_names_;  ///< that gold puts in order
-  std::vector<CodePiece> pieces_;
-  double seconds_ = 0;
+  Known known_;
 };
 
 }  // namespace assay::inline v1::relink

@@ -144,7 +144,8 @@ std::vector<std::string> located_lines(const Located& located) {
         (located.silent.empty() ? "" : ", " + std::to_string(located.silent.size()) + " told nothing") +
         "; " + span_text(located.seconds));
     constexpr double layouts_play = 0.05;
-    if (located.whole.effect.is_ratio() && std::fabs(located.whole.effect.change()) < layouts_play)
+    if (located.whole.layouts == 0 && located.whole.effect.is_ratio() &&
+        std::fabs(located.whole.effect.change()) < layouts_play)
       lines.push_back(
           "note: below 5 %, where the linker happened to put a loop can look like a change of the source");
   }

@@ -273,13 +273,16 @@ class Words {
     return design_.candidates[*id].from.exe_digest == its.exe_digest;
   }
 
-  /// "layout alone moves its cpu time by about 2.1 % (sd of 24 layouts): its change is within …".
+  /// "layout alone moves its cpu time by about 2.1 % from build to build (…)", and what that means for a
+  /// change.
   std::string layout_text() const {
-    const bool at_most = note_.kind == NoteKind::layout_spread_at_most;
+    const auto layouts = fmt::format(" from build to build (standard deviation, {} layouts)", note_.count);
+    if (!(figure_ > 0))
+      return "layout alone moves its " + metric_ + " by less than noise lets be seen" + layouts;
     const auto text =
-        fmt::format("layout {} its {} by {} {} from build to build (standard deviation, {} layouts)",
-                    at_most ? "and noise move" : "alone moves", metric_, at_most ? "at most" : "about",
-                    share_text_of(figure_), note_.count);
+        note_.kind == NoteKind::layout_spread
+            ? "layout alone moves its " + metric_ + " by about " + share_text_of(figure_) + layouts
+            : "layout and noise move its " + metric_ + " by at most " + share_text_of(figure_) + layouts;
     if (!note_.threshold) return text;
     return text + (note_.low <= *note_.threshold
                        ? "; one build of each could have shown its change by chance, or hidden it"

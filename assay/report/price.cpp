@@ -25,8 +25,11 @@ int rounded_up(double value) {
 /// The command that measures a campaign again with so many rounds. Of a contest they share a fixed budget,
 /// which has to grow with them; options stand at its end, and before the words of a comparison.
 std::string command_with(const Design& design, int rounds, double seconds) {
-  const auto& repeat = design.repeat;
+  auto repeat = design.repeat;
   if (repeat.empty()) return {};
+  const std::string relink = " --relink";
+  if (const auto at = repeat.find(relink); at != std::string::npos && rounds > design.rules.layouts)
+    repeat.replace(at, repeat.find(' ', at + 1) - at, relink + "=" + std::to_string(rounds));
   auto options = fmt::format(" --rounds {}..{}", std::min(7, rounds), rounds);
   if (design.kind == "contest") {
     const double share = static_cast<double>(design.rules.budget_ms.value_or(2000)) / 1000 /
@@ -90,7 +93,9 @@ std::string settle_text(const Findings& all, const Finding& f) {
   const auto rounds = rounded_up(f.to_settle->rounds);
   auto text = fmt::format("even odds to settle it by {} rounds", rounds);
   if (f.repeats.layouts > 0 && rounds > f.repeats.layouts)
-    text += fmt::format(" of as many layouts, relink = {}", rounds);
+    text += all.design.repeat.find(" --relink") != std::string::npos
+                ? " of as many layouts"
+                : fmt::format(" of as many layouts (relink = {} in [build])", rounds);
   if (f.to_settle->seconds > 0) text += " (" + span_text(f.to_settle->seconds) + ")";
   const auto command = command_with(all.design, rounds, f.to_settle->seconds);
   return command.empty() ? text : text + ": " + command;

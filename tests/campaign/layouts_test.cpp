@@ -107,8 +107,9 @@ TEST_F(RelinkedCampaign, ALibraryOfTheProjectIsVariedWithItsProgram) {
   std::vector<std::string> said;
   const auto library = folder + "/libloops.so", as_built = read_file(library);
   {
-    Layouts layouts({{.candidate = "p", .program = folder + "/program", .folder = folder + "/relink"}}, 3, 7,
-                    launcher_, [&](const std::string& text) { said.push_back(text); }, {});
+    Layouts layouts({{.candidate = "p", .program = folder + "/program", .folder = folder + "/relink"}},
+                    {.count = 3, .seed = 7}, launcher_,
+                    [&](const std::string& text) { said.push_back(text); }, {});
     EXPECT_TRUE(layouts.any());
     EXPECT_THAT(said, Contains(HasSubstr("common layouts; 1 shared library with it")));
     std::set<std::string> libraries;
@@ -126,8 +127,8 @@ TEST_F(RelinkedCampaign, ALibraryOfTheProjectIsVariedWithItsProgram) {
 TEST_F(RelinkedCampaign, AStopEndsTheLinking) {
   const auto folder = sources("p");
   ASSERT_EQ(build(folder, "g++ -O1 -o program first.cpp loops.cpp main.cpp").status, 0);
-  Layouts layouts({{.candidate = "p", .program = folder + "/program", .folder = folder + "/relink"}}, 3, 7,
-                  launcher_, [](const std::string&) {}, {});
+  Layouts layouts({{.candidate = "p", .program = folder + "/program", .folder = folder + "/relink"}},
+                  {.count = 3, .seed = 7}, launcher_, [](const std::string&) {}, {});
   std::stop_source stop;
   stop.request_stop();
   EXPECT_THROW(layouts.use(1, stop.get_token()), Stopped);

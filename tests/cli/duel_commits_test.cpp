@@ -67,6 +67,33 @@ TEST_F(DuelOfCommits, SaysWhatIsWrongWithTheRequest) {
   EXPECT_THAT(ran.out, HasSubstr("there is plan"));
 }
 
+TEST_F(DuelOfCommits, LinksAnewForEachRoundWhenAsked) {
+  const auto source = [](const std::string& more) {
+    return "static volatile long sum;\n" + more +
+           "int main(void) { for (long i = 0; i < 3000000; ++i) sum += i; return 0; }\n";
+  };
+  repository_.commit("In C", "plan.c", source(""));
+  repository_.git({"tag", "c1"});
+  repository_.commit("A function more", "plan.c", source("int unused(int x) { return x * 3; }\n"));
+  const std::vector<std::string> duel = {
+      "duel",       "--commits", "c1,HEAD", "--build", "cc -O1 -o ${out}/plan plan.c",
+      "--relink=5", "--rounds",  "7",       "--watch", "cpu time"};
+  auto words = duel;
+  words.insert(words.end(), {"--", "${out}/plan"});
+  const auto ran = repository_.tool(words);
+  EXPECT_EQ(ran.status, 0) << ran.err;
+  EXPECT_THAT(ran.err, HasSubstr("HEAD: linked anew for each round, common layouts"));
+  EXPECT_THAT(ran.out,
+              AllOf(HasSubstr("7 rounds of 5 layouts"), HasSubstr("(standard deviation, 5 layouts)")));
+  EXPECT_THAT(repository_.tool({"verdict", "--json"}).out, HasSubstr("\"kind\": \"layouts repeat\""));
+  words = duel;
+  words[5] = "--relink";
+  words.insert(words.end(), {"--save-plan", "saved.toml", "--", "${out}/plan"});
+  EXPECT_EQ(repository_.tool(words).status, 0);
+  EXPECT_THAT(read_file(repository_.path("saved.toml")), HasSubstr("relink = true"));
+  EXPECT_EQ(repository_.tool({"duel", "--relink", "a", "vs", "b"}).status, 2) << "it is for commits";
+}
+
 TEST_F(DuelOfCommits, CanBeSavedAsAPlan) {
   scratch_.file("project/Makefile", "all:\n\ttrue\n");
   const auto saved = repository_.tool(
