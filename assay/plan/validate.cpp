@@ -86,9 +86,11 @@ class Validator {
                                          : "say what its build yields: exe = \"${out}/…\"");
     if (!candidate.build.steps.empty() && !(candidate.build.timeout > 0))
       fail(path, "a timeout must be longer than nothing", "write it like \"30 min\"");
-    if (candidate.build.relink == 1)
-      fail(path, "relink is 1, and one layout is what a build has anyway",
-           "write relink = true, or how many layouts: relink = 16");
+    const int relink = candidate.build.relink;
+    if (relink > 0 && relink < fewest_rounds)
+      fail(path, "relink is " + std::to_string(relink) + ", and so few layouts could settle nothing",
+           "write relink = true, or how many layouts, " + std::to_string(fewest_rounds) +
+               " or more: relink = 16");
   }
 
   void baseline(const PlannedCandidate& candidate, const std::string& path) const {

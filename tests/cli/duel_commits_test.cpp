@@ -77,14 +77,14 @@ TEST_F(DuelOfCommits, LinksAnewForEachRoundWhenAsked) {
   repository_.commit("A function more", "plan.c", source("int unused(int x) { return x * 3; }\n"));
   const std::vector<std::string> duel = {
       "duel",       "--commits", "c1,HEAD", "--build", "cc -O1 -o ${out}/plan plan.c",
-      "--relink=5", "--rounds",  "7",       "--watch", "cpu time"};
+      "--relink=7", "--rounds",  "9",       "--watch", "cpu time"};
   auto words = duel;
   words.insert(words.end(), {"--", "${out}/plan"});
   const auto ran = repository_.tool(words);
   EXPECT_EQ(ran.status, 0) << ran.err;
   EXPECT_THAT(ran.err, HasSubstr("HEAD: linked anew for each round, common layouts"));
   EXPECT_THAT(ran.out,
-              AllOf(HasSubstr("7 rounds of 5 layouts"), HasSubstr("(standard deviation, 5 layouts)")));
+              AllOf(HasSubstr("9 rounds of 7 layouts"), HasSubstr("its cpu time by")));
   EXPECT_THAT(repository_.tool({"verdict", "--json"}).out, HasSubstr("\"kind\": \"layouts repeat\""));
   words = duel;
   words[5] = "--relink";
