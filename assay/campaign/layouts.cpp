@@ -122,9 +122,10 @@ std::vector<std::string> Layouts::prepare(Varied& varied, const std::stop_token&
   const auto* link = relink::link_of(links, varied.place);
   if (link == nullptr) {
     const auto problems = relink::capture_problems(relink::links_in(folder));
-    told.how = problems.empty() ? "no link of " + name +
-                                      " was seen (a static -B, --ld-path, Go's own linker, or a script?)"
-                                : problems.substr(0, problems.find('\n'));
+    told.how = problems.empty()
+                   ? "no link of " + name +
+                         " was seen (--ld-path, -B, Go's own linker, Rust's own lld, or a script?)"
+                   : problems.substr(0, problems.find('\n'));
     return {};
   }
   varied.relinker.emplace(*link, launcher_, folder + "/work");

@@ -28,7 +28,8 @@ std::string command_with(const Design& design, int rounds, double seconds) {
   auto repeat = design.repeat;
   if (repeat.empty()) return {};
   const std::string relink = " --relink";
-  if (const auto at = repeat.find(relink); at != std::string::npos && rounds > design.rules.layouts)
+  if (const auto at = repeat.find(relink);
+      at != std::string::npos && design.rules.layouts > 0 && rounds > design.rules.layouts)
     repeat.replace(at, repeat.find(' ', at + 1) - at, relink + "=" + std::to_string(rounds));
   auto options = fmt::format(" --rounds {}..{}", std::min(7, rounds), rounds);
   if (design.kind == "contest") {
