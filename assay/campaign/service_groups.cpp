@@ -74,6 +74,7 @@ KeepServer ServiceGroups::choose(const Group& group) const {
   if (group.keep != KeepServer::chosen) return group.keep;
   if (available_ > 0 && group.memory > most_of_memory * available_) return KeepServer::trial;
   if (group.start_seconds <= long_start * group.load_seconds) return KeepServer::round;
+  if (design_.rules.layouts > 0) return KeepServer::round;  // each has another layout
   double all = 0;
   for (const auto& [key, other] : groups_) all += usual_rounds * (other.start_seconds + other.load_seconds);
   constexpr double long_time = 60, share = 0.5;

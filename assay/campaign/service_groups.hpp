@@ -44,7 +44,7 @@ class ServiceGroups {
   using Key = std::pair<WorkloadId, std::string>;
   Key key_of(CellId cell) const;
   /// Kept up where starting takes far longer than the load, and fresh starts would take more than half of the
-  /// budget (without one: a minute).
+  /// budget (without one: a minute), unless rounds have layouts of their own.
   KeepServer choose(const Group& group) const;
 
   const Design& design_;

@@ -56,6 +56,11 @@ class ServiceValidator {
     if (const RE2 log("(?m)" + service.ready.log, RE2::Quiet); !log.ok())
       refusal_.raise(path + ".ready", "log is not a regular expression: " + log.error(),
                      "see the RE2 syntax; in TOML, single quotes keep backslashes");
+    const bool relinks =
+        std::ranges::any_of(candidates_, [](const PlannedCandidate& c) { return c.build.relink != 0; });
+    if (service.keep == KeepServer::sitting && relinks)
+      refusal_.raise(path + ".keep", "a server that is kept up has one layout, whatever relink makes",
+                     "write keep = \"round\", or take relink out of [build]");
     if (service.keep == KeepServer::sitting && !twin_)
       refusal_.raise(path + ".keep", "servers that are kept up differ by how each happened to start",
                      "leave the twin of the baseline in ([rounds] twin = true), which shows by how much");

@@ -48,6 +48,11 @@ TEST_F(ServiceGroupsTest, AServersLifeIsARoundUnlessSomethingSpeaksAgainstIt) {
   EXPECT_THAT(alone.choices().at({0}), HasSubstr("each runs alone"));
 }
 
+TEST_F(ServiceGroupsTest, ARoundWithALayoutOfItsOwnStartsThemAfresh) {
+  design_.rules.layouts = 8;
+  EXPECT_EQ(seen(20, 0.5, 1e6).keep(second_), KeepServer::round);
+}
+
 TEST_F(ServiceGroupsTest, ABudgetSaysWhatIsLong) {
   design_.rules.budget_ms = 10'000;
   EXPECT_EQ(seen(0.5, 0.02, 1e6).keep(first_), KeepServer::sitting) << "more than five seconds of it";

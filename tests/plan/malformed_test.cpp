@@ -87,6 +87,20 @@ const std::vector<Malformed> malformed = {
          "[[workload]]\nname='w'\nservice={start=['./a','${port}'],keep='sitting'}\nrequests={path='/"
          "',clients=2}\n",
      "servers that are kept up differ by how each happened to start"},
+    {"KeptServersLinkedAnew",
+     "[build]\nsteps=[['make']]\nexe='${out}/"
+     "a'\nrelink=true\n[[candidate]]\nname='a'\nsource='a'\n[[candidate]]\n"
+     "name='b'\nsource='b'\n[[workload]]\nname='w'\nservice={start=['./"
+     "a','${port}'],keep='sitting'}\nrequests="
+     "{path='/',clients=2}\n",
+     "a server that is kept up has one layout"},
+    {"FewLayouts",
+     "[build]\nsteps=[['make']]\nexe='${out}/"
+     "a'\nrelink=3\n[[candidate]]\nname='a'\nsource='a'\n[[candidate]]\nname="
+     "'b'\nsource='b'\n" +
+         work,
+     "so few layouts could settle nothing"},
+    {"NoNumberOfLayouts", "[build]\nsteps=[['make']]\nrelink='all'\n" + two + work, "how many layouts"},
     {"ClientWithKeptServers", two + work + "service={start=['./a','${port}'],keep='round'}\n",
      "has it started for each of its trials"},
     {"ClientWithReplies", two + work + "check={equal='replies'}\nservice={start=['./a','${port}']}\n",
