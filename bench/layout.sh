@@ -3,12 +3,17 @@
 # sources do the same, by a function that nobody calls, or by no-ops where a hot function begins, and pairs of which
 # one does 2 % more work. Each pair of builds is compared on three programs, by CPU time, over a fixed number of rounds.
 #
-#   layout.sh TOOL [PAIRS [ROUNDS [COMPILER]]]    default 8 pairs of builds (24 comparisons), 24 rounds, g++
+#   layout.sh TOOL [PAIRS [ROUNDS [COMPILER [BUILD [CHANGES]]]]]
+#
+# By default 8 pairs of builds (24 comparisons), 24 rounds, g++, plain (calls of the compiler; make and ninja: by CMake),
+# "unused noop work".
 set -euo pipefail
 tool=$(realpath "$1")
 pairs=${2:-8}
 rounds=${3:-24}
 compiler=${4:-g++}
+build=${5:-plain}
+changes=${6:-unused noop work}
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
 cd "$work"
@@ -93,6 +98,11 @@ int count(const unsigned char* text, int n) {
 SOURCE
     if [ "$3" = unused ]; then filler "$2" 6; fi
   } > "$1/tight.cpp"
+  cat > "$1/CMakeLists.txt" <<'SOURCE'
+cmake_minimum_required(VERSION 3.20)
+project(work CXX)
+add_executable(work hash.cpp machine.cpp tight.cpp main.cpp)
+SOURCE
   cat > "$1/main.cpp" <<'SOURCE'
 #include "parts.hpp"
 #include <cstdio>
@@ -127,6 +137,19 @@ filler() {
   echo "const char* words_$1_$2() { return \"$(seq -s ' ' "$length")\"; }"
 }
 
+case $build in
+  plain) steps="[\"sh\", \"-c\", \"$compiler -O2 -o \${out}/work hash.cpp machine.cpp tight.cpp main.cpp\"]" ;;
+  make | ninja)
+    generator=$([ "$build" = make ] && echo "Unix Makefiles" || echo Ninja)
+    steps="[\"cmake\", \"-G\", \"$generator\", \"-DCMAKE_CXX_COMPILER=$compiler\", \"-DCMAKE_BUILD_TYPE=Release\", \"-B\", \"\${out}\"],"
+    steps+="[\"cmake\", \"--build\", \"\${out}\"]"
+    ;;
+  *)
+    echo "BUILD is plain, make or ninja, not $build" >&2
+    exit 2
+    ;;
+esac
+
 plan() { # SEED RELINK
   cat <<PLAN
 [plan]
@@ -138,7 +161,7 @@ min = $rounds
 max = $rounds
 twin = false
 [build]
-steps = [["sh", "-c", "$compiler -O2 -o \${out}/work hash.cpp machine.cpp tight.cpp main.cpp"]]
+steps = [$steps]
 exe = "\${out}/work"
 relink = $2
 [[candidate]]
@@ -160,7 +183,7 @@ told() {
     /^      "verdict"/ {if (m ~ /cpu time/) print w, p, r, low, high}' | tr -d '"'
 }
 
-for change in unused noop work; do
+for change in $changes; do
   for relink in false "$rounds" $((rounds / 3)); do
     : > all
     began=$(date +%s)

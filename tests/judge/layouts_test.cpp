@@ -1,13 +1,17 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <cmath>
+#include <string>
 #include <vector>
 
+#include "assay/judge/findings.hpp"
 #include "assay/judge/layout_notes.hpp"
 #include "assay/judge/pairs.hpp"
 #include "assay/schedule/look_plan.hpp"
 #include "assay/stats/random.hpp"
+#include "support/records.hpp"
 #include "support/series.hpp"
 
 namespace assay::inline v1::judge {
@@ -89,6 +93,51 @@ TEST(Layouts, ALookWithALayoutLeftOutDecidesNothing) {
   EXPECT_TRUE(settle(std::vector{series}, family(0.01, 14), Stage::ended)[0].settled);
   series.repeats.layouts = 8;  // and here half of them never do
   EXPECT_FALSE(settle(std::vector{series}, family(0.01, 14), Stage::ended)[0].settled);
+}
+
+/// Twelve rounds of two builds on CPU time, whose layouts move them alike; the second is `ratio` times the
+/// first.
+Record builds_of(int layouts, double ratio) {
+  std::vector<double> before, after;
+  for (int i = 0; i < 12; ++i) {
+    const double luck = 1 + 0.02 * ((i * 5) % 7 - 3);
+    before.push_back(luck);
+    after.push_back(luck * ratio * (1 + 0.0001 * (i % 3)));
+  }
+  auto record = test::record_of({before, after}, "cpu time");
+  auto& design = record.design;
+  design.rules.layouts = layouts;
+  for (const auto id : design.candidates.ids()) {
+    design.candidates[id].from.exe_digest = std::to_string(id.value);
+    design.builds.push_back(
+        {.candidate = id,
+         .setting = {},
+         .layouts = layouts,
+         .layout = layouts > 0 ? layout_common : "linking it again does not give the same bytes"});
+  }
+  return record;
+}
+
+std::vector<std::string> told_of(const Record& record) {
+  std::vector<std::string> texts;
+  for (const auto& note : judge_record(record).trust)
+    if (to_string(note.kind).starts_with("layout")) texts.push_back(to_string(note.kind));
+  return texts;
+}
+
+TEST(Layouts, WhatTheyDoIsToldBesideFindingsBetweenBuilds) {
+  const auto findings = judge_record(builds_of(12, 1.3));
+  const auto spread = std::ranges::find(findings.trust, NoteKind::layout_spread_at_most, &Note::kind);
+  ASSERT_NE(spread, findings.trust.end());
+  EXPECT_NEAR(*spread->figure, 0.05, 0.03);
+  EXPECT_NEAR(spread->low, 0.3, 1e-3);
+  ASSERT_TRUE(spread->threshold) << "a change was called";
+  EXPECT_LT(*spread->threshold, 0.3) << "which is more than one build of each would show by chance";
+  EXPECT_THAT(told_of(builds_of(12, 1.02)), ElementsAre("layout spread at most"));
+  EXPECT_THAT(told_of(builds_of(8, 1.02)), ElementsAre("layout spread at most", "layouts repeat"));
+  EXPECT_THAT(told_of(builds_of(0, 1.02)), ElementsAre("layout kept", "layout kept", "layout alone"));
+  EXPECT_THAT(told_of(builds_of(0, 1.3)), ElementsAre("layout kept", "layout kept"))
+      << "no layout does as much";
 }
 
 TEST(Layouts, TheirSpreadIsToldFromNoise) {

@@ -105,6 +105,22 @@ TEST(Outlooks, TellTimeTwinsAndWhatTheBudgetAllows) {
   EXPECT_GT(outlook.prospects[0].rounds_to_same->high, outlook.prospects[0].rounds_to_same->low);
 }
 
+TEST(Outlooks, RoundsOfFewLayoutsTellNoMoreThanSoManyValues) {
+  auto record = record_of({{1, 1.01, 0.99, 1}, {1, 1, 1.02, 0.98}});
+  const auto typical = [&](int rounds, int layouts) {
+    record.design.rules.rounds_max = rounds;
+    record.design.rules.layouts = layouts;
+    record.design.builds = {{.candidate = CandidateId{1}, .setting = {}, .layouts = layouts}};
+    return look_ahead(test::evidence_of(record), Evidence::From::judged, {}, one_each(record),
+                      no_pauses(record))
+        .prospects.at(0)
+        .change->typical;
+  };
+  EXPECT_EQ(typical(60, 8), typical(8, 0));
+  EXPECT_EQ(typical(8, 60), typical(8, 0));
+  EXPECT_LT(typical(60, 0), typical(60, 8));
+}
+
 TEST(Outlooks, DependOnTheSizeOfEffectsAndNotOnTheirSign) {
   auto up = record_of({{1, 1, 1, 1}, {1.01, 0.98, 1.03, 1.02}}),
        down = record_of({{1.01, 0.98, 1.03, 1.02}, {1, 1, 1, 1}});
