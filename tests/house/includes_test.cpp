@@ -49,7 +49,8 @@ std::vector<Include> all_includes() {
     const auto file = fs::relative(entry.path(), source / "assay").string();
     std::ifstream in(entry.path());
     for (std::string line; std::getline(in, line);)
-      if (std::smatch found; std::regex_search(line, found, line_pattern))
+      if (std::smatch found;
+          line.find("include") != std::string::npos && std::regex_search(line, found, line_pattern))
         all.push_back({file, module_of(file), found[2], found[1] == "\""});
   }
   return all;
