@@ -28,7 +28,7 @@ sources() {
 #include <cstddef>
 #include <cstdint>
 #include <vector>
-#define NOPS asm volatile(".nops $nops")
+#define NOPS asm volatile(".rept $nops\n\tnop\n\t.endr")
 // 2 % more steps.
 constexpr bool more_work = $work;
 std::uint64_t mix(std::uint64_t x);

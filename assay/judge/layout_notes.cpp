@@ -123,7 +123,7 @@ std::vector<Note> layout_notes(const Evidence& evidence, const Findings& finding
                      .figure = std::expm1(spread->sd),
                      .threshold = is_called ? std::optional(by_chance) : std::nullopt,
                      .low = std::abs(f.effect.change()),
-                     .count = static_cast<std::size_t>(layouts)});
+                     .count = std::min(f.rounds, static_cast<std::size_t>(layouts))});
     if (static_cast<int>(f.rounds) > layouts)
       notes.push_back({.kind = NoteKind::layouts_repeat,
                        .subject = f.of.candidate,
