@@ -83,8 +83,7 @@ TEST_F(DuelOfCommits, LinksAnewForEachRoundWhenAsked) {
   const auto ran = repository_.tool(words);
   EXPECT_EQ(ran.status, 0) << ran.err;
   EXPECT_THAT(ran.err, HasSubstr("HEAD: linked anew for each round, common layouts"));
-  EXPECT_THAT(ran.out,
-              AllOf(HasSubstr("9 rounds of 7 layouts"), HasSubstr("its cpu time by")));
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("9 rounds of 7 layouts"), HasSubstr("its cpu time by")));
   EXPECT_THAT(repository_.tool({"verdict", "--json"}).out, HasSubstr("\"kind\": \"layouts repeat\""));
   words = duel;
   words[5] = "--relink";

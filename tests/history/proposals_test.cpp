@@ -37,7 +37,8 @@ TEST(Proposals, HoldTheStepsWhereTheyAre) {
 
 TEST(Proposals, TakeInAValueThatIsALittleOffOnItsSide) {
   // Three values that agree by luck make the fourth look as far off as the step itself.
-  const auto found = propose(std::vector<double>{0, 0.001, 0.002, 0.05, 1.06, 1.062, 1.061, 1.06, 1.061}, 0.1);
+  const auto found =
+      propose(std::vector<double>{0, 0.001, 0.002, 0.05, 1.06, 1.062, 1.061, 1.06, 1.061}, 0.1);
   ASSERT_EQ(found.steps.size(), 1);
   EXPECT_EQ(found.steps.front().before, 3);
   EXPECT_EQ(found.steps.front().after, 4);

@@ -38,7 +38,7 @@ std::string found_in(const std::string& folders, const std::string& name) {
     if (end == std::string::npos) end = folders.size();
     const auto folder = end == at ? std::string(".") : folders.substr(at, end - at);
     at = end + 1;
-    const auto path = folder + "/" + name;
+    auto path = folder + "/" + name;
     if (is_program(path) && !is_same_folder(folder, own)) return path;
   }
   return {};
@@ -85,7 +85,7 @@ std::string real_linker(const std::string& name) {
 
 std::string real_compiler(const std::string& name) {
   if (const auto wrapper = variable("COLLECT_LTO_WRAPPER"); !wrapper.empty())
-    if (const auto beside = folder_of(wrapper) + "/" + name; is_program(beside)) return beside;
+    if (auto beside = folder_of(wrapper) + "/" + name; is_program(beside)) return beside;
   return asked(variable("COLLECT_GCC"), name);
 }
 

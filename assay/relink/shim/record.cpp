@@ -14,8 +14,6 @@
 #define XXH_INLINE_ALL
 #include <xxhash.h>
 
-extern char** environ;
-
 namespace assay::shim {
 namespace {
 
