@@ -102,7 +102,8 @@ Layouts::~Layouts() {
   std::error_code ignored;
   for (const auto& varied : programs_)
     if (!keeps_ && !varied->files.empty()) {
-      for (int layout = 0; layout < made_; ++layout) fs::remove(file_of(*varied, layout), ignored);
+      for (int layout = 0; layout < count_; ++layout)
+        for (const char* ending : {"", ".new"}) fs::remove(file_of(*varied, layout) + ending, ignored);
       fs::remove(fs::path(varied->files).parent_path(), ignored);  // if it is empty
     }
 }

@@ -122,6 +122,7 @@ TEST_F(RelinkedCampaign, ALibraryOfTheProjectIsVariedWithItsProgram) {
     EXPECT_FALSE(libraries.contains(as_built));
   }
   EXPECT_EQ(read_file(library), as_built);
+  EXPECT_TRUE(fs::is_empty(relink::layouts_in(folder + "/relink"))) << "of a drawn seed nothing is kept";
 }
 
 TEST_F(RelinkedCampaign, AStopEndsTheLinking) {

@@ -41,6 +41,24 @@ TEST_F(Capture, KeepsWhatIsNeededAndFindsTheLinkOfAProgram) {
   EXPECT_EQ(relink::link_of(all, folder + "/other"), all.data()) << "by its build id";
 }
 
+TEST_F(Capture, WhatABuildTriesAndTakesAwayIsNotMistakenForItsProgram) {
+  const auto folder = sources("p");
+  ASSERT_EQ(
+      build(folder,
+            "echo 'int main() { return 0; }' > try.cpp && g++ -o program try.cpp && rm program && g++ -o "
+            "elsewhere try.cpp && rm elsewhere && " +
+                std::string(usual))
+          .status,
+      0);
+  const auto all = links(folder);
+  ASSERT_EQ(all.size(), 3);
+  const auto* link = relink::link_of(all, folder + "/program");
+  ASSERT_NE(link, nullptr);
+  EXPECT_EQ(link->kept.size(), 3) << "the last one's three objects";
+  relinker(folder);
+  EXPECT_EQ(problem_, "");
+}
+
 TEST_F(Capture, WhatCanNotBeKeptNeverMakesABuildFail) {
   const auto folder = sources("p");
   const auto links = relink::links_in(folder + "/relink");
