@@ -2,8 +2,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <fstream>
-#include <iterator>
 #include <map>
 #include <set>
 #include <string>
@@ -17,6 +15,7 @@
 #include "assay/campaign/take_apart.hpp"
 #include "assay/campaign/who_is.hpp"
 #include "assay/measure/digest.hpp"
+#include "assay/measure/files.hpp"
 #include "assay/measure/program.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/moment.hpp"
@@ -73,11 +72,6 @@ void add_notes_of_program(const std::string& program, Provenance& from) {
   const auto notes = build::notes_of_program(program);
   if (!notes.compiler.empty()) from.compiler = notes.compiler;  // surer than what the build would have used
   if (from.flags.empty()) from.flags = notes.flags;
-}
-
-std::string content_of(const std::string& path) {
-  std::ifstream file(path, std::ios::binary);
-  return {std::istreambuf_iterator<char>(file), {}};
 }
 
 class LayingDown {
@@ -200,7 +194,7 @@ class LayingDown {
     for (const auto* step : {&planned.control.before.run, &planned.control.after.run, &planned.check.program})
       if (!step->empty()) measure::find_program(step->front(), plan_.folder);
     if (!planned.check.file.empty())
-      cell.expected = content_of(measure::find_readable(planned.check.file, plan_.folder));
+      cell.expected = measure::content_of(measure::find_readable(planned.check.file, plan_.folder));
     for (std::size_t i = 0; i < plan_.metrics.size(); ++i) {
       const auto& own = plan_.metrics[i];
       const bool here = own.workloads.empty() || std::ranges::count(own.workloads, workload.name) > 0;

@@ -41,37 +41,31 @@ std::unique_ptr<Layouts> lay_out_code(const Plan& plan, const Workshop& workshop
                                       measure::Launcher& launcher,
                                       const std::function<void(const std::string&)>& say,
                                       const std::stop_token& stop) {
-  const int count = layouts_asked(plan);
   std::vector<Layouts::Program> programs;
   const auto group = groups_of(design, cells);
-  const auto built = [&](CellId cell) {
-    const auto& what = design.cells[cell];
-    return design.is_twin(cell) ? nullptr : workshop.built(what.candidate, what.setting);
-  };
+  std::map<std::pair<CandidateId, std::string>, std::vector<std::string>> of_build;  // by candidate, setting
   for (const auto cell : design.cells.ids()) {
-    const auto* build = count > 0 ? built(cell) : nullptr;
-    if (build != nullptr && build->ok && !build->relink.empty() && !cells[cell].program.empty())
-      programs.push_back({.candidate = design.candidate_of(cell).name,
-                          .program = cells[cell].program,
-                          .folder = build->relink,
-                          .group = group.at(cells[cell].program)});
+    const auto& what = design.cells[cell];
+    const auto* build = design.is_twin(cell) ? nullptr : workshop.built(what.candidate, what.setting);
+    const auto& program = cells[cell].program;
+    if (build == nullptr || !build->ok || build->relink.empty() || program.empty()) continue;
+    of_build[{what.candidate, what.setting.text()}].push_back(program);
+    programs.push_back({.candidate = design.candidate_of(cell).name,
+                        .program = program,
+                        .folder = build->relink,
+                        .group = group.at(program)});
   }
   auto layouts = std::make_unique<Layouts>(
       std::move(programs),
-      Layouts::Rule{.count = count, .seed = design.rules.seed, .keeps = plan.seed.has_value()}, launcher, say,
-      stop);
-  if (layouts->any()) design.rules.layouts = count;
+      Layouts::Rule{.count = layouts_asked(plan), .seed = design.rules.seed, .keeps = plan.seed.has_value()},
+      launcher, say, stop);
+  if (layouts->any()) design.rules.layouts = layouts_asked(plan);
   for (auto& facts : design.builds)
-    for (const auto cell : design.cells.ids()) {
-      const auto* build = built(cell);
-      if (count == 0 || build == nullptr || build->relink.empty() ||
-          design.cells[cell].candidate != facts.candidate ||
-          design.cells[cell].setting.text() != facts.setting || facts.layouts > 0 ||
-          cells[cell].program.empty())
-        continue;
-      const auto told = layouts->told(cells[cell].program);
+    for (const auto& program : of_build[{facts.candidate, facts.setting}]) {
+      const auto told = layouts->told(program);
       facts.layouts = told.layouts;
       facts.layout = told.how;
+      if (told.layouts > 0) break;
     }
   return layouts;
 }

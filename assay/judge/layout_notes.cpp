@@ -14,11 +14,11 @@
 namespace assay::inline v1::judge {
 namespace {
 
-/// The standard deviation that values around zero would have if they were normal.
+/// The median absolute deviation of values whose middle is known to be zero.
 double spread_around_zero(std::vector<double> values) {
-  constexpr double of_normal = 1.4826;
-  for (auto& value : values) value = std::fabs(value);
-  return of_normal * stats::median(values);
+  const auto count = values.size();
+  for (std::size_t i = 0; i < count; ++i) values.push_back(-values[i]);
+  return stats::median_absolute_deviation(values);
 }
 
 /// Changes of one metric between candidates that were built, whose programs differ.

@@ -17,9 +17,9 @@ struct LayoutSpread {
 
 /// From rounds with a layout each, in order, the logarithms of a program's values in them, and of its twin's
 /// to its own where that ran too (the same file, so that these are noise alone): the spread of changes from
-/// one round to the next, without that of noise. Both spreads are 1.4826 times the median size, which lone
-/// slow runs don't move (Hampel 1974), of a difference of two (divided by the root of two). Empty below seven
-/// rounds; a bound below five of a twin.
+/// one round to the next, which a slow drift hardly moves (von Neumann et al. 1941), less that of the twin.
+/// Both are median absolute deviations around zero (stats/location.hpp), each of a difference of two values
+/// and so divided by the root of two. Empty below seven rounds; a bound below five of a twin.
 std::optional<LayoutSpread> layout_spread(const std::vector<double>& logs,
                                           const std::vector<double>& twin_logs);
 

@@ -1,7 +1,6 @@
 #include "assay/judge/trust.hpp"
 
 #include <algorithm>
-#include <cmath>
 #include <iterator>
 
 #include "assay/judge/layout_notes.hpp"

@@ -6,7 +6,7 @@
 
 #include "assay/measure/digest.hpp"
 #include "assay/measure/elf_sections.hpp"
-#include "assay/relink/files.hpp"
+#include "assay/measure/files.hpp"
 
 namespace assay::inline v1::relink {
 namespace fs = std::filesystem;
@@ -15,7 +15,7 @@ namespace {
 /// Texts that end in NUL, by two: what it is, and its value. `at` and `kept` say where a kept input stands
 /// among the arguments.
 std::optional<CapturedLink> read_link(const fs::path& path) {
-  const auto text = content_of(path.string());
+  const auto text = measure::content_of(path.string());
   std::vector<std::string> texts;
   for (std::size_t at = 0, end = 0; (end = text.find('\0', at)) != std::string::npos; at = end + 1)
     texts.push_back(text.substr(at, end - at));
@@ -103,6 +103,6 @@ std::vector<std::string> libraries_of(const CapturedLink& link, const std::strin
   return found;
 }
 
-std::string capture_problems(const std::string& folder) { return content_of(folder + "/problems"); }
+std::string capture_problems(const std::string& folder) { return measure::content_of(folder + "/problems"); }
 
 }  // namespace assay::inline v1::relink

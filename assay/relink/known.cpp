@@ -3,7 +3,7 @@
 #include <filesystem>
 #include <nlohmann/json.hpp>
 
-#include "assay/relink/files.hpp"
+#include "assay/measure/files.hpp"
 
 namespace assay::inline v1::relink {
 namespace {
@@ -17,8 +17,7 @@ void keep_known(const Known& known, const std::string& file) {
   for (const auto& p : known.pieces)
     pieces.push_back({p.key.kind, p.key.name, p.key.object, p.key.ordinal, p.pattern, p.section, p.address,
                       p.size, p.alignment});
-  const Json all = {{"problem", known.problem},
-                    {"common", known.way == Way::common},
+  const Json all = {{"common", known.way == Way::common},
                     {"shuffler", static_cast<int>(known.shuffler)},
                     {"own_script", known.own_script},
                     {"linker", known.linker},
@@ -28,7 +27,7 @@ void keep_known(const Known& known, const std::string& file) {
                     {"seconds", known.seconds}};
   const auto draft = file + ".new";
   std::error_code failed;
-  if (write_file(draft, all.dump(-1, ' ', false, Json::error_handler_t::replace)))
+  if (measure::write_file(draft, all.dump(-1, ' ', false, Json::error_handler_t::replace)))
     std::filesystem::rename(draft, file, failed);
   else
     std::filesystem::remove(draft, failed);
@@ -36,9 +35,8 @@ void keep_known(const Known& known, const std::string& file) {
 
 std::optional<Known> read_known(const std::string& file) {
   try {
-    const auto all = Json::parse(content_of(file));
-    Known known{.problem = all.at("problem"),
-                .way = all.at("common") ? Way::common : Way::shuffled,
+    const auto all = Json::parse(measure::content_of(file));
+    Known known{.way = all.at("common") ? Way::common : Way::shuffled,
                 .shuffler = static_cast<Shuffler>(all.at("shuffler").get<int>()),
                 .own_script = all.at("own_script"),
                 .linker = all.at("linker"),

@@ -17,7 +17,6 @@ enum class Way {
 
 /// What was found out of a link when it was proved.
 struct Known {
-  std::string problem;  ///< why its layout can't be varied; empty: it can
   Way way = Way::common;
   Shuffler shuffler = Shuffler::between;
   bool own_script = false;                 ///< the link has a script of the user's

@@ -3,8 +3,8 @@
 #include <filesystem>
 
 #include "assay/measure/digest.hpp"
+#include "assay/measure/files.hpp"
 #include "assay/model/error.hpp"
-#include "assay/relink/files.hpp"
 
 namespace assay::inline v1::relink {
 namespace fs = std::filesystem;
@@ -17,7 +17,7 @@ std::string keep_own(const std::string& folder, const std::string& program) {
   std::error_code failed;
   if (fs::exists(own, failed)) return own.string();
   fs::create_directories(own.parent_path(), failed);
-  if (!failed && !write_file(own.string() + ".path", program))
+  if (!failed && !measure::write_file(own.string() + ".path", program))
     failed = std::make_error_code(std::errc::no_space_on_device);
   if (!failed) fs::create_hard_link(program, own, failed);
   if (failed)
@@ -43,7 +43,7 @@ void restore_own(const std::string& folder) {
   for (fs::directory_iterator at(fs::path(folder) / "own", failed), end; !failed && at != end;
        at.increment(failed)) {
     if (at->path().extension() == ".path") continue;
-    const auto program = content_of(at->path().string() + ".path");
+    const auto program = measure::content_of(at->path().string() + ".path");
     if (program.empty()) continue;
     try {
       put_in_place(at->path().string(), program);

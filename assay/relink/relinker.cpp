@@ -2,19 +2,36 @@
 
 #include <algorithm>
 #include <chrono>
+#include <deque>
 #include <filesystem>
 #include <map>
 #include <utility>
 
 #include "assay/measure/digest.hpp"
+#include "assay/measure/files.hpp"
 #include "assay/measure/program.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/stopped.hpp"
-#include "assay/relink/files.hpp"
 
 namespace assay::inline v1::relink {
 namespace fs = std::filesystem;
 namespace {
+
+/// Files that go with this object, also where a stop request is thrown.
+class Temporaries {
+ public:
+  Temporaries() = default;
+  Temporaries(const Temporaries&) = delete;
+  Temporaries& operator=(const Temporaries&) = delete;
+  ~Temporaries() {
+    std::error_code ignored;
+    for (const auto& file : files_) fs::remove(file, ignored);
+  }
+  const std::string& add(std::string file) { return files_.emplace_back(std::move(file)); }
+
+ private:
+  std::deque<std::string> files_;  // references stay good
+};
 
 std::string first_line(const std::string& text) { return text.substr(0, text.find('\n')); }
 
@@ -102,46 +119,42 @@ std::string Relinker::prepare(const std::stop_token& stop) {
   const auto file = folder_ + "/" + measure::digest_of(link_.output + "\n" + link_.digest).substr(0, 16);
   if (auto known = read_known(file)) {
     known_ = std::move(*known);
-  } else {
-    find_out(stop);
-    if (known_.problem.empty()) keep_known(known_, file);
+    return {};
   }
-  return known_.problem;
+  auto problem = find_out(stop);
+  if (problem.empty()) keep_known(known_, file);
+  return problem;
 }
 
-void Relinker::find_out(const std::stop_token& stop) {
+std::string Relinker::find_out(const std::stop_token& stop) {
   known_.linker = first_line(run({"--version"}, folder_ + "/none", stop).out);
   const bool is_gnu = known_.linker.starts_with("GNU ld"), is_gold = known_.linker.starts_with("GNU gold"),
              is_lld = known_.linker.find("LLD") != std::string::npos;
   if (!is_gnu && !is_gold && !is_lld)
-    known_.problem = "its linker is not known: " + (known_.linker.empty() ? link_.linker : known_.linker);
-  if (!known_.problem.empty()) return;
+    return "its linker is not known: " + (known_.linker.empty() ? link_.linker : known_.linker);
   known_.own_script = has_script(link_);
   known_.way = is_gnu && !known_.own_script ? Way::common : Way::shuffled;
   known_.shuffler = known_.own_script || is_gnu ? Shuffler::between
                     : is_gold                   ? Shuffler::gold
                                                 : Shuffler::lld;
-  const auto trial = folder_ + "/trial";
+  Temporaries files;
+  const auto &trial = files.add(folder_ + "/trial"), &map = files.add(trial + ".map");
   auto arguments = for_another_output(link_, trial);
-  arguments.push_back("-Map=" + trial + ".map");
+  arguments.push_back("-Map=" + map);
   const auto start = std::chrono::steady_clock::now();
   const auto again = run(std::move(arguments), trial, stop);
   known_.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-  auto& problem = known_.problem;
-  if (!again.problem.empty())
-    problem = "linking it again fails: " + again.problem;
-  else if (measure::digest_of_file(trial) != link_.digest)
-    problem = "linking it again does not give the same bytes";
-  else if (known_.way == Way::common)
-    problem = find_pieces(trial, stop);
-  else
-    known_.section_names = gold_section_names(content_of(trial + ".map"));
-  std::error_code ignored;
-  for (const char* ending : {"", ".map", ".script"}) fs::remove(trial + ending, ignored);
+  if (!again.problem.empty()) return "linking it again fails: " + again.problem;
+  if (measure::digest_of_file(trial) != link_.digest) return "linking it again does not give the same bytes";
+  const auto told = measure::content_of(map);
+  if (known_.way == Way::common) return find_pieces(told, trial, stop);
+  known_.section_names = gold_section_names(told);
+  return {};
 }
 
-std::string Relinker::find_pieces(const std::string& trial, const std::stop_token& stop) {
-  known_.pieces = pieces_of(read_code_map(content_of(trial + ".map")));
+std::string Relinker::find_pieces(const std::string& told, const std::string& trial,
+                                  const std::stop_token& stop) {
+  known_.pieces = pieces_of(read_code_map(told));
   if (known_.pieces.empty()) return "its linker's map tells of no code";
   // The standard script depends on the options, and on no input.
   std::vector<std::string> options;
@@ -170,14 +183,13 @@ std::string Relinker::link_common(const Slots& slots, const std::string& to, Cod
                                   const std::stop_token& stop) const {
   const auto script = script_with(known_.script, known_.pieces, slots);
   if (script.empty()) return "its linker's script is of an unknown form";
-  const auto file = to + ".script", map_file = to + ".map";
-  if (!write_file(file, script)) return "no file can be written: " + file;
+  Temporaries files;
+  const auto &file = files.add(to + ".script"), &map_file = files.add(to + ".map");
+  if (!measure::write_file(file, script)) return "no file can be written: " + file;
   auto arguments = for_another_output(link_, to);
   arguments.insert(arguments.end(), {"-T", file, "-Map=" + map_file});
   const auto ran = run(std::move(arguments), to, stop);
-  const auto told = read_code_map(content_of(map_file));
-  std::error_code ignored;
-  for (const auto& temporary : {file, map_file}) fs::remove(temporary, ignored);
+  const auto told = read_code_map(measure::content_of(map_file));
   if (!ran.problem.empty()) return "its linker refuses another layout: " + ran.problem;
   if (map != nullptr) {
     *map = told;
@@ -199,12 +211,11 @@ std::string Relinker::assemble(const Gaps& gaps, const std::string& to, const st
   } catch (const Error& error) {
     return "gaps can't be made: " + error.problem();
   }
-  const auto source = to + ".s";
-  if (!write_file(source, gaps.source)) return "no file can be written: " + source;
+  Temporaries files;
+  const auto& source = files.add(to + ".s");
+  if (!measure::write_file(source, gaps.source)) return "no file can be written: " + source;
   command.arguments = {"as", "-o", to, source};
   const auto result = launcher_.run(command, stop);
-  std::error_code ignored;
-  fs::remove(source, ignored);
   if (result.interrupted) throw Stopped{};
   if (result.not_started || result.signal != 0 || result.exit_status != 0)
     return "gaps can't be made: " +
@@ -215,39 +226,34 @@ std::string Relinker::assemble(const Gaps& gaps, const std::string& to, const st
 std::string Relinker::link_shuffled(std::uint64_t seed, const std::string& to,
                                     const std::stop_token& stop) const {
   constexpr std::size_t gaps_among_sections = 8;
-  std::vector<std::string> arguments, made;
-  const auto give_back = [&](std::string problem) {
-    std::error_code ignored;
-    for (const auto& file : made) fs::remove(file, ignored);
-    return problem;
-  };
+  std::vector<std::string> arguments;
+  Temporaries files;
   const auto add_gaps = [&](std::size_t first, std::size_t count) {
     const auto gaps = draw_gaps(first, count, seed);
-    made.push_back(to + ".gap" + std::to_string(first) + ".o");
+    const auto& object = files.add(to + ".gap" + std::to_string(first) + ".o");
     for (const auto& symbol : gaps.symbols) arguments.push_back("--undefined=" + symbol);
-    arguments.push_back(made.back());
-    return assemble(gaps, made.back(), stop);
+    arguments.push_back(object);
+    return assemble(gaps, object, stop);
   };
   std::size_t objects = 0;
   for (const auto& word : for_another_output(link_, to)) {
     const bool is_object = std::ranges::find(link_.kept, word) != link_.kept.end() && word.ends_with(".o");
     if (known_.shuffler == Shuffler::between && is_object)
-      if (auto problem = add_gaps(objects++, 1); !problem.empty()) return give_back(std::move(problem));
+      if (auto problem = add_gaps(objects++, 1); !problem.empty()) return problem;
     arguments.push_back(word);
   }
   if (known_.shuffler != Shuffler::between)
-    if (auto problem = add_gaps(0, gaps_among_sections); !problem.empty())
-      return give_back(std::move(problem));
+    if (auto problem = add_gaps(0, gaps_among_sections); !problem.empty()) return problem;
   if (known_.shuffler == Shuffler::lld)
     arguments.push_back("--shuffle-sections=.text*=" + std::to_string(seed % 2147483647U + 1));
   if (known_.shuffler == Shuffler::gold) {
-    made.push_back(to + ".order");
-    if (!write_file(made.back(), shuffled_lines(known_.section_names, seed)))
-      return give_back("no file can be written: " + made.back());
-    arguments.push_back("--section-ordering-file=" + made.back());
+    const auto& order = files.add(to + ".order");
+    if (!measure::write_file(order, shuffled_lines(known_.section_names, seed)))
+      return "no file can be written: " + order;
+    arguments.push_back("--section-ordering-file=" + order);
   }
   const auto ran = run(std::move(arguments), to, stop);
-  return give_back(ran.problem.empty() ? "" : "its linker refuses another layout: " + ran.problem);
+  return ran.problem.empty() ? std::string() : "its linker refuses another layout: " + ran.problem;
 }
 
 std::string Relinker::link(const Slots& slots, std::uint64_t seed, const std::string& to,

@@ -48,8 +48,8 @@ class Relinker {
                           const std::stop_token& stop) const;
   std::string assemble(const Gaps& gaps, const std::string& to, const std::stop_token& stop) const;
   std::string link_shuffled(std::uint64_t seed, const std::string& to, const std::stop_token& stop) const;
-  void find_out(const std::stop_token& stop);
-  std::string find_pieces(const std::string& trial, const std::stop_token& stop);
+  std::string find_out(const std::stop_token& stop);
+  std::string find_pieces(const std::string& told, const std::string& trial, const std::stop_token& stop);
 
   CapturedLink link_;
   measure::Launcher& launcher_;

@@ -7,8 +7,10 @@
 
 #include "assay/model/names.hpp"
 #include "assay/report/figures.hpp"
+#include "assay/report/layout_text.hpp"
 #include "assay/report/names.hpp"
 #include "assay/report/sentences.hpp"
+#include "assay/report/twin_text.hpp"
 #include "assay/report/units.hpp"
 
 namespace assay::inline v1::report {
@@ -76,15 +78,9 @@ class Words {
         return fmt::format("ran into its time limit in {:.0f} of {} trials; they count as that long", figure_,
                            count_);
       case NoteKind::twin_called:
-        return twin_text() +
-               (count_ > 0 ? " again in " + fmt::format("{} fresh rounds (", count_) + again_text() + ")"
-                           : std::string{}) +
-               ": distrust changes of that size here";
       case NoteKind::twin_by_chance:
-        return twin_text() + ", as one in twenty is by chance; measured again in " +
-               fmt::format("{} fresh rounds: ", count_) + again_text();
       case NoteKind::twin_once:
-        return twin_text() + ", as one in twenty is by chance; there was no time to measure it again";
+        return twin_text(note_, metric_);
       case NoteKind::too_few_rounds:
         return fmt::format(
             "{} is not judged: only {:.0f} complete rounds with the baseline, {:.0f} are needed", metric_,
@@ -111,25 +107,12 @@ class Words {
             "{}: not one constant effect: fast runs changed by {}, slow runs come out {} than that", metric_,
             note_.effect ? effect_text(*note_.effect, {}) : "", figure_ > 0 ? "higher" : "lower");
       case NoteKind::layout_alone:
-        return "its change of " + metric_ + ", " + signed_change(figure_) + ", is below " +
-               share_text_of(note_.threshold.value_or(0)) +
-               ": where the linker happens to put code can do as much between two builds; linking anew for "
-               "each "
-               "round tells (relink = true in [build], or duel --commits with --relink)";
       case NoteKind::layout_spread:
       case NoteKind::layout_spread_at_most:
-        return layout_text();
       case NoteKind::layouts_repeat:
-        return fmt::format(
-            "{}: {:.0f} rounds of {} layouts: rounds of one layout share its luck, so the layouts' means "
-            "were "
-            "judged; more layouts tell more (relink in [build])",
-            metric_, figure_, note_.count);
       case NoteKind::layout_kept:
-        return "its layout is one build's: " + note_.said;
       case NoteKind::layouts_shuffled:
-        return "its linker can't be told where to put a function: its layouts are drawn for it alone, which "
-               "spreads its values more than layouts in common";
+        return layout_text(note_, metric_);
       case NoteKind::not_worked_out:
         return "could not be worked out: " + note_.said;
       case NoteKind::other_test:
@@ -273,23 +256,6 @@ class Words {
     return design_.candidates[*id].from.exe_digest == its.exe_digest;
   }
 
-  /// "layout alone moves its cpu time by about 2.1 % from build to build (…)", and what that means for a
-  /// change.
-  std::string layout_text() const {
-    const auto layouts = fmt::format(" from build to build (standard deviation, {} layouts)", note_.count);
-    if (!(figure_ > 0))
-      return "layout alone moves its " + metric_ + " by less than noise lets be seen" + layouts;
-    const auto text =
-        note_.kind == NoteKind::layout_spread
-            ? "layout alone moves its " + metric_ + " by about " + share_text_of(figure_) + layouts
-            : "layout and noise move its " + metric_ + " by at most " + share_text_of(figure_) + layouts;
-    if (!note_.threshold) return text;
-    return text + (note_.low <= *note_.threshold
-                       ? "; one build of each could have shown its change by chance, or hidden it"
-                       : "; its change is more than one build of each would show by chance, " +
-                             share_text_of(*note_.threshold));
-  }
-
   /// "frame rate falls from 38 to 34 within the first 2 s of its trials".
   std::string lead_in_text() const {
     const auto way = metric_ + (figure_ > 0 ? " falls" : " rises") + " from " + digits(note_.low) + " to " +
@@ -299,20 +265,6 @@ class Words {
     return way + " within the first " +
            (timed ? note_.said.substr(1, note_.said.size() - 2) : note_.said + " values") +
            " of its trials; settle = " + note_.said + " leaves those out" + most_of(count_);
-  }
-
-  /// "wall time of this copy of the baseline was called worse (+2.1 %)".
-  std::string twin_text() const {
-    return metric_ + " of this copy of the baseline was called " + to_string(note_.verdict) +
-           (note_.effect && note_.effect->is_ratio() ? " (" + signed_change(note_.effect->change()) + ")"
-                                                     : "");
-  }
-
-  /// What its fresh rounds gave: "−0.1 % (−0.9 … +0.6)".
-  std::string again_text() const {
-    const auto scale = note_.effect ? note_.effect->scale : Scale::ratio;
-    return effect_text({scale, figure_}, {}) + " (" +
-           range_text({.low = note_.low, .high = note_.high}, scale, {}) + ")";
   }
 
   const Design& design_;
@@ -328,24 +280,6 @@ Worded worded(const Design& design, const Note& note) {
   auto about = subject_name(design, note.subject);
   for (const auto also : note.also) about += ", " + design.candidates[also].name;
   return {std::move(about), Words(design, note).text()};
-}
-
-std::string bad_twin_text(const Findings& all) {
-  const auto confirmed = [&](const Finding& f) {
-    return std::ranges::any_of(all.trust, [&](const Note& note) {
-      return note.kind == NoteKind::twin_called && note.subject == Subject(f.of.candidate) &&
-             note.metric == f.metric;
-    });
-  };
-  for (const auto& f : all.findings) {
-    if (!all.design.is_twin(f.of.candidate) || !confirmed(f)) continue;
-    const auto& metric = all.metric_of(f);
-    const auto where = cell_text(all, all.candidate_of(f));
-    return fmt::format("a mere copy of {}{} was called {} ({} {}); distrust changes of that size here",
-                       all.candidate(all.baseline_of(f)).name, where.empty() ? "" : " on " + where,
-                       to_string(f.verdict), metric.name, effect_text(f.effect, metric.unit));
-  }
-  return {};
 }
 
 }  // namespace assay::inline v1::report

@@ -13,7 +13,4 @@ struct Worded {
 };
 Worded worded(const Design& design, const Note& note);
 
-/// That this machine tells a program from its own copy, to be said before all else; empty when it does not.
-std::string bad_twin_text(const Findings& findings);
-
 }  // namespace assay::inline v1::report

@@ -12,6 +12,7 @@
 #include "assay/report/evidence.hpp"
 #include "assay/report/lines.hpp"
 #include "assay/report/notes.hpp"
+#include "assay/report/twin_text.hpp"
 #include "assay/report/units.hpp"
 
 namespace assay::inline v1::report {

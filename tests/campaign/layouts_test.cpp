@@ -133,6 +133,8 @@ TEST_F(RelinkedCampaign, AStopEndsTheLinking) {
   std::stop_source stop;
   stop.request_stop();
   EXPECT_THROW(layouts.use(1, stop.get_token()), Stopped);
+  for (const auto& entry : fs::recursive_directory_iterator(relink::layouts_in(folder + "/relink")))
+    EXPECT_FALSE(entry.is_regular_file()) << entry.path() << " was left";
   layouts.use(1, {});
 }
 

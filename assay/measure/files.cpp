@@ -1,9 +1,9 @@
-#include "assay/relink/files.hpp"
+#include "assay/measure/files.hpp"
 
 #include <fstream>
 #include <sstream>
 
-namespace assay::inline v1::relink {
+namespace assay::inline v1::measure {
 
 std::string content_of(const std::string& path) {
   std::ifstream file(path, std::ios::binary);
@@ -18,4 +18,4 @@ bool write_file(const std::string& path, const std::string& text) {
   return file.good();
 }
 
-}  // namespace assay::inline v1::relink
+}  // namespace assay::inline v1::measure

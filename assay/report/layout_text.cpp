@@ -1,0 +1,50 @@
+#include "assay/report/layout_text.hpp"
+
+#include <fmt/format.h>
+
+#include "assay/report/figures.hpp"
+#include "assay/report/sentences.hpp"
+#include "assay/report/units.hpp"
+
+namespace assay::inline v1::report {
+namespace {
+
+/// "layout alone moves its cpu time by about 2.1 % from build to build (…)", and what that means for a
+/// change.
+std::string spread_text(const Note& note, const std::string& metric) {
+  const double sd = note.figure.value_or(0);
+  const auto layouts = fmt::format(" from build to build (standard deviation, {} layouts)", note.count);
+  if (!(sd > 0)) return "layout alone moves its " + metric + " by less than noise lets be seen" + layouts;
+  const auto text =
+      (note.kind == NoteKind::layout_spread ? "layout alone moves its " + metric + " by about "
+                                            : "layout and noise move its " + metric + " by at most ") +
+      share_text_of(sd) + layouts;
+  if (!note.threshold) return text;
+  return text + (note.low <= *note.threshold
+                     ? "; one build of each could have shown its change by chance, or hidden it"
+                     : "; its change is more than one build of each would show by chance, " +
+                           share_text_of(*note.threshold));
+}
+
+}  // namespace
+
+std::string layout_text(const Note& note, const std::string& metric) {
+  const double figure = note.figure.value_or(0);
+  if (note.kind == NoteKind::layout_alone)
+    return "its change of " + metric + ", " + signed_change(figure) + ", is below " +
+           share_text_of(note.threshold.value_or(0)) +
+           ": where the linker happens to put code can do as much between two builds; linking anew for each "
+           "round tells (relink = true in [build], or duel --commits with --relink)";
+  if (note.kind == NoteKind::layouts_repeat)
+    return fmt::format(
+        "{}: {:.0f} rounds of {} layouts: rounds of one layout share its luck, so the layouts' means were "
+        "judged; more layouts tell more (relink in [build], --relink=N)",
+        metric, figure, note.count);
+  if (note.kind == NoteKind::layout_kept) return "its layout is one build's: " + note.said;
+  if (note.kind == NoteKind::layouts_shuffled)
+    return "its linker can't be told where to put a function: its layouts are drawn for it alone, which "
+           "spreads its values more than layouts in common";
+  return spread_text(note, metric);
+}
+
+}  // namespace assay::inline v1::report
