@@ -140,7 +140,11 @@ class LayingDown {
       if (!planned.client.empty()) laid_.cells[id] = client_of(laid_.cells[id], planned.client);
       laid_.services.at(id).process.command.stdin_file.clear();
     }
-    laid_.cells[id].build_seconds = built == nullptr ? 0 : built->seconds;
+    if (built != nullptr) {
+      laid_.cells[id].build_seconds = built->seconds;
+      laid_.cells[id].relink = built->relink;
+      laid_.cells[id].built_for = planned.cell.setting.text();
+    }
     const auto& program = laid_.cells[id].program;
     if (candidate.from.exe_digest.empty()) {
       candidate.from.exe_digest = measure::digest_of_file(program);

@@ -36,24 +36,21 @@ int layouts_asked(const Plan& plan) {
 
 }  // namespace
 
-std::unique_ptr<Layouts> lay_out_code(const Plan& plan, const Workshop& workshop,
-                                      const Table<CellId, ProcessCell>& cells, Design& design,
-                                      measure::Launcher& launcher,
+std::unique_ptr<Layouts> lay_out_code(const Plan& plan, const Table<CellId, ProcessCell>& cells,
+                                      Design& design, measure::Launcher& launcher,
                                       const std::function<void(const std::string&)>& say,
                                       const std::stop_token& stop) {
   std::vector<Layouts::Program> programs;
   const auto group = groups_of(design, cells);
   std::map<std::pair<CandidateId, std::string>, std::vector<std::string>> of_build;  // by candidate, setting
   for (const auto cell : design.cells.ids()) {
-    const auto& what = design.cells[cell];
-    const auto* build = design.is_twin(cell) ? nullptr : workshop.built(what.candidate, what.setting);
-    const auto& program = cells[cell].program;
-    if (build == nullptr || !build->ok || build->relink.empty() || program.empty()) continue;
-    of_build[{what.candidate, what.setting.text()}].push_back(program);
+    const auto& what = cells[cell];
+    if (what.relink.empty() || design.is_twin(cell)) continue;
+    of_build[{design.cells[cell].candidate, what.built_for}].push_back(what.program);
     programs.push_back({.candidate = design.candidate_of(cell).name,
-                        .program = program,
-                        .folder = build->relink,
-                        .group = group.at(program)});
+                        .program = what.program,
+                        .folder = what.relink,
+                        .group = group.at(what.program)});
   }
   auto layouts = std::make_unique<Layouts>(
       std::move(programs),

@@ -5,9 +5,8 @@
 #include <stop_token>
 #include <string>
 
-#include "assay/campaign/lay_down.hpp"
 #include "assay/campaign/layouts.hpp"
-#include "assay/campaign/workshop.hpp"
+#include "assay/campaign/processes.hpp"
 #include "assay/model/plan.hpp"
 
 namespace assay::inline v1::campaign {
@@ -15,9 +14,8 @@ namespace assay::inline v1::campaign {
 /// The layouts of a plan's programs that are to be linked anew, with what is compared in groups of common
 /// ones, and what became of it in `design`: its rules and its builds. Throws as Layouts' constructor does.
 /// REQUIRES: `launcher` outlives what it returns.
-std::unique_ptr<Layouts> lay_out_code(const Plan& plan, const Workshop& workshop,
-                                      const Table<CellId, ProcessCell>& cells, Design& design,
-                                      measure::Launcher& launcher,
+std::unique_ptr<Layouts> lay_out_code(const Plan& plan, const Table<CellId, ProcessCell>& cells,
+                                      Design& design, measure::Launcher& launcher,
                                       const std::function<void(const std::string&)>& say,
                                       const std::stop_token& stop);
 

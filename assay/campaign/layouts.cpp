@@ -102,8 +102,7 @@ Layouts::~Layouts() {
   std::error_code ignored;
   for (const auto& varied : programs_)
     if (!keeps_ && !varied->files.empty()) {
-      for (int layout = 0; layout < count_; ++layout)
-        for (const char* ending : {"", ".new"}) fs::remove(file_of(*varied, layout) + ending, ignored);
+      for (int layout = 0; layout < count_; ++layout) fs::remove(file_of(*varied, layout), ignored);
       fs::remove(fs::path(varied->files).parent_path(), ignored);  // if it is empty
     }
 }
@@ -232,9 +231,9 @@ void Layouts::make(int first, int end, const std::stop_token& stop) {
   const auto work = [&] {
     for (std::size_t i = 0; (i = next++) < jobs.size();) {
       const auto& [varied, layout, to] = jobs[i];
+      const auto draft = to + ".new";
       std::string why;
       try {
-        const auto draft = to + ".new";
         // Each program by itself draws its own shuffled layouts.
         const auto seed = seed_of(layout) + varied->number;
         why = varied->relinker->link(slots.at({varied->what.group, layout}), seed, draft, stop);
@@ -245,6 +244,8 @@ void Layouts::make(int first, int end, const std::stop_token& stop) {
       } catch (const std::exception& error) {
         why = error.what();
       }
+      std::error_code ignored;
+      fs::remove(draft, ignored);  // it is there still where the link ended early
       const std::lock_guard lock(guard);
       if (!why.empty()) {
         problem = why;

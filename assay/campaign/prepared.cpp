@@ -67,7 +67,7 @@ Prepared::Prepared(const Plan& given, const Options& options, const std::string&
   const auto say = [this](const std::string& text) { observer_.said(text); };
   const Workshop workshop(plan_, launcher_, say, options.stop, options.tells_known_builds);
   auto laid = lay_down(plan_, workshop, launcher_, offer_, options);
-  layouts_ = lay_out_code(plan_, workshop, laid.cells, laid.record.design, launcher_, say, options.stop);
+  layouts_ = lay_out_code(plan_, laid.cells, laid.record.design, launcher_, say, options.stop);
   laid.record.log.sittings.add(std::move(sitting));
   recorder_.emplace(begin(std::move(laid.record), ledger, options.resume));
   const auto folder = std::filesystem::path(ledger).parent_path();

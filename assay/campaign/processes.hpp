@@ -51,6 +51,8 @@ struct ProcessCell {
   std::optional<double> work;  ///< amount done by a trial
   std::optional<MetricId> throughput;
   double build_seconds = 0;  ///< 0 where nothing was built
+  /// Where its build keeps what layouts need (empty: it does not), and the setting that it was built for.
+  std::string relink, built_for;
   std::vector<OwnMetric> metrics;
   /// Of a part of a contest program: the number of that program among the campaign's, and the part's setting
   /// as its samples have it.

@@ -83,9 +83,6 @@ struct Design {
 /// The layout, from 0, that programs with `layouts` of them have in a round.
 inline int layout_of_round(int round, int layouts) { return layouts > 0 ? (round - 1) % layouts : 0; }
 
-/// The build of a cell's program; nullptr: it was not built, or by another version that did not keep it.
-const BuildFacts* build_of(const Design& design, CellId cell);
-
 /// The layouts that a contrast's rounds take in turn; 0 where neither side is linked anew, and for a twin,
 /// which is the same file as its original in every round.
 int layouts_of(const Design& design, const Contrast& of);

@@ -125,6 +125,36 @@ TEST_F(RelinkedCampaign, ALibraryOfTheProjectIsVariedWithItsProgram) {
   EXPECT_TRUE(fs::is_empty(relink::layouts_in(folder + "/relink"))) << "of a drawn seed nothing is kept";
 }
 
+TEST_F(RelinkedCampaign, FunctionsOfAContestTakeTheLayoutsOfTheirProgram) {
+  for (const char* name : {"old", "new"})
+    scratch_.file(
+        std::string(name) + "/contest.c",
+        "#include <stdio.h>\n#include <stdlib.h>\n#include <time.h>\nstatic volatile long s;\n"
+        "static double weigh(void) { clock_t a = clock(); for (long i = 0; i < 300000; ++i) s += i; "
+        "return (double)(clock() - a + 1) / CLOCKS_PER_SEC; }\n"
+        "int " +
+            std::string(name) +
+            "_unused(int x) { return x * 3; }\n"
+            "int main(void) { FILE* to = fdopen(atoi(getenv(\"ASSAY_SAMPLES\")), \"w\"); for (int r = 0; r "
+            "< 3; ++r) fprintf(to, \"{\\\"candidate\\\":\\\"weigh\\\",\\\"round\\\":%d,\\\"metric\\\":"
+            "\\\"time per call\\\",\\\"unit\\\":\\\"s\\\",\\\"value\\\":%.9f}\\n\", r, weigh()); "
+            "return fclose(to); }\n");
+  scratch_.file(
+      "contest.toml",
+      "[rounds]\nmin = 7\nmax = 8\ntwin = false\n[build]\nsteps = [[\"cc\", \"-O1\", \"-o\", "
+      "\"${out}/c\", \"contest.c\"]]\nexe = \"${out}/c\"\nrelink = 7\n[[candidate]]\nname = "
+      "\"old\"\nsource = \"old\"\n[[candidate]]\nname = \"new\"\nsource = \"new\"\n[[workload]]\nname = "
+      "\"w\"\ncontest = [\"${exe}\"]\n");
+  const auto findings = carry_out(plan::read_file(scratch_.path("contest.toml")));
+  EXPECT_EQ(findings.design.rules.layouts, 7);
+  const auto time = std::ranges::find_if(findings.findings, [&](const Finding& f) {
+    return findings.metric_of(f).name == "time per call" && !findings.design.is_twin(f.of.candidate);
+  });
+  ASSERT_NE(time, findings.findings.end());
+  EXPECT_EQ(time->repeats.layouts, 7);
+  for (const auto& build : findings.design.builds) EXPECT_EQ(build.layout, layout_common);
+}
+
 TEST_F(RelinkedCampaign, AStopEndsTheLinking) {
   const auto folder = sources("p");
   ASSERT_EQ(build(folder, "g++ -O1 -o program first.cpp loops.cpp main.cpp").status, 0);
