@@ -6,7 +6,7 @@
 namespace assay::inline v1::judge {
 namespace {
 
-constexpr double error_rate = 0.05;
+constexpr double failures_error_rate = 0.05;
 
 }  // namespace
 
@@ -31,7 +31,7 @@ std::vector<FailureFinding> judge_failures(const Evidence& evidence) {
   for (std::size_t i = 0; i < all.size(); ++i) {
     auto& f = all[i];
     f.p_adjusted = adjusted[i];
-    if (f.p_adjusted > error_rate) continue;
+    if (f.p_adjusted > failures_error_rate) continue;
     const bool more = f.candidate_failed * f.baseline_trials > f.baseline_failed * f.candidate_trials;
     f.verdict = more ? Verdict::worse : Verdict::better;
   }

@@ -12,18 +12,18 @@ namespace assay::inline v1::judge {
 namespace {
 
 /// A finding at one level of the factor.
-struct Seen {
+struct LevelVerdict {
   Level level;
   Verdict verdict;
 };
 
-bool is_smaller(const Seen& a, const Seen& b) {
+bool is_smaller(const LevelVerdict& a, const LevelVerdict& b) {
   const auto x = number_of(a.level), y = number_of(b.level);
   return x && y && *x < *y;
 }
 
 /// The places of verdicts that differ from the one before.
-std::vector<std::size_t> changes_in(const std::vector<Seen>& seen) {
+std::vector<std::size_t> changes_in(const std::vector<LevelVerdict>& seen) {
   std::vector<std::size_t> changes;
   for (std::size_t i = 1; i < seen.size(); ++i)
     if (seen[i].verdict != seen[i - 1].verdict) changes.push_back(i);
@@ -38,7 +38,9 @@ std::vector<TurningPoint> find_turns(const Evidence& evidence, const Findings& f
   for (const auto& factor : design.factors)
     for (const auto metric : design.metrics.ids()) {
       if (!design.metrics[metric].demand.watched) continue;
-      std::map<std::tuple<CandidateId, WorkloadId, std::string>, std::pair<Setting, std::vector<Seen>>> rows;
+      std::map<std::tuple<CandidateId, WorkloadId, std::string>,
+               std::pair<Setting, std::vector<LevelVerdict>>>
+          rows;
       for (const auto& f : findings.findings) {
         const auto& cell = findings.candidate_of(f);
         const auto level = cell.setting.levels.find(factor.name);
@@ -53,7 +55,7 @@ std::vector<TurningPoint> find_turns(const Evidence& evidence, const Findings& f
       }
       for (auto& [key, row] : rows) {
         auto& seen = row.second;
-        if (std::ranges::all_of(seen, [](const Seen& s) { return number_of(s.level).has_value(); }))
+        if (std::ranges::all_of(seen, [](const LevelVerdict& s) { return number_of(s.level).has_value(); }))
           std::ranges::stable_sort(seen, is_smaller);
         const auto changes = changes_in(seen);
         if (changes.size() != 1) continue;

@@ -30,7 +30,7 @@ std::string change_of(const Located& located, const CommitsCompared& compared) {
          count_text(compared.rounds, "round") + ")";
 }
 
-std::string per_cent(double probability) {
+std::string probability_text(double probability) {
   constexpr double nearly_all = 0.995;
   return probability >= nearly_all ? "over 99 %" : digits(std::round(100 * probability)) + " %";
 }
@@ -61,12 +61,12 @@ void add_step(const Located& located, const LocatedStep& step, std::vector<std::
                     step.confirmation->before + " before it; confirmed by a campaign of its own");
   } else if (step.confirmation) {
     lines.push_back(
-        who + " was " + per_cent(step.probability) + " likely to have made " + what +
+        who + " was " + probability_text(step.probability) + " likely to have made " + what +
         ", and a campaign of its own does not confirm it: " + change_of(located, *step.confirmation) +
         " against " + step.confirmation->before + " before it");
   } else {
     lines.push_back("not sure yet; likeliest to have made " + what + ": " + who + ", " +
-                    per_cent(step.probability));
+                    probability_text(step.probability));
   }
   add_run(located, step, lines);
 }
