@@ -5,10 +5,14 @@
 #include "assay/ledger/rows.hpp"
 
 namespace assay::inline v1::ledger {
+namespace {
+
+using Rows = soci::rowset<soci::row>;
+
+}  // namespace
 
 std::vector<Summary> read_summaries(soci::session& sql) {
   using soci::use;
-  using Rows = soci::rowset<soci::row>;
   std::vector<Summary> all;
   const Rows rows =
       (sql.prepare

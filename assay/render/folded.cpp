@@ -10,7 +10,7 @@ namespace assay::inline v1::render {
 using namespace report;  // its words
 namespace {
 
-constexpr std::size_t column = 13;
+constexpr std::size_t column_width = 13;
 
 }  // namespace
 
@@ -24,14 +24,14 @@ std::string folded_text(const Overview& overview, const std::string& heading, co
   for (const auto& name : overview.names) names = std::max(names, cells_of(name) + 1);
   names = std::min<std::size_t>(names, 30);
   std::string out = heading + "; change against the baseline; --only shows more\n";
-  const std::size_t fit = std::max<std::size_t>(1, (text_width - names) / (column + 1));
+  const std::size_t fit = std::max<std::size_t>(1, (text_width - names) / (column_width + 1));
   for (std::size_t from = 0; from < overview.columns.size(); from += fit) {
     const auto to = std::min(from + fit, overview.columns.size());
     if (from > 0) out += "\n";
     out += left("", names);
     for (auto c = from; c < to; ++c) {
       const auto& title = overview.columns[c];
-      out += " " + right(cells_of(title) > column ? left(title, column) : title, column);
+      out += " " + right(cells_of(title) > column_width ? left(title, column_width) : title, column_width);
     }
     out += "\n";
     for (std::size_t r = 0; r < overview.rows.size(); ++r) {
@@ -39,7 +39,7 @@ std::string folded_text(const Overview& overview, const std::string& heading, co
       out += left(cells_of(name) < names ? name : left(name, names - 1), names);
       for (auto c = from; c < to; ++c) {
         const auto& entry = overview.rows[r][c];
-        const auto text = right(entry.text, column);
+        const auto text = right(entry.text, column_width);
         out += " " +
                (style.colour && entry.finding != nullptr ? in_colour_of(entry.finding->verdict, text) : text);
       }

@@ -55,7 +55,7 @@ class LoadNote : public testing::TestWithParam<Case> {};
 
 TEST_P(LoadNote, SpeaksBeyondItsThresholdAlone) {
   const auto& [metric, kind, good, bad] = GetParam();
-  const auto with = [&](double value) {
+  const auto with = [metric = metric, kind = kind, good = good](double value) {
     Servers servers;
     return servers.with(metric, std::vector<double>(10, good), std::vector<double>(10, value)).note(kind);
   };
