@@ -100,7 +100,7 @@ TEST(Services, ServersThatFailLeaveWithTheirReason) {
 }
 
 TEST(Services, AnOpenLoopIsJudgedByItsLatenciesAndOneThatCannotKeepUpIsToldSo) {
-  auto plan = servers_of({{"plain"}, {"work", "300000"}});
+  auto plan = servers_of({{"plain"}, {"work", "700000"}});
   plan.workloads[0].requests =
       PlannedRequests{.path = "/locks", .arrivals = "400/s", .count = 100, .settle = 20};
   const auto findings = carry_out(plan);

@@ -93,7 +93,9 @@ std::map<std::string, Symbols> symbols_of_modules() {
     for (std::size_t line = 0; line < text.size();
          line = text.find('\n', line) + 1) {  // "name kind value size"
       const auto blank = text.find(' ', line);
-      (text.at(blank + 1) == 'U' ? needed : defined).insert(text.substr(line, blank - line));
+      const auto kind = text.at(blank + 1);
+      if (kind == 'w' || kind == 'v') continue;  // used where it is there
+      (kind == 'U' ? needed : defined).insert(text.substr(line, blank - line));
     }
   }
   return all;
