@@ -102,15 +102,16 @@ TEST(Services, ServersThatFailLeaveWithTheirReason) {
 TEST(Services, AnOpenLoopIsJudgedByItsLatenciesAndOneThatCannotKeepUpIsToldSo) {
   auto plan = servers_of({{"plain"}, {"work", "700000"}});
   plan.workloads[0].requests =
-      PlannedRequests{.path = "/locks", .arrivals = "400/s", .count = 100, .settle = 20};
+      PlannedRequests{.path = "/locks", .arrivals = "200/s", .count = 60, .settle = 10};
+  plan.rounds = {.min = 6, .max = 60};
   const auto findings = carry_out(plan);
   EXPECT_EQ(finding_on(findings, "latency p50").verdict, Verdict::worse);
   plan.candidates[1].with["number"] = std::string("8000000");  // more than ten milliseconds a request
+  plan.workloads[0].requests->arrivals = "400/s";
   plan.workloads[0].requests->settle = 1;
   plan.workloads[0].requests->count = 100;
   plan.workloads[0].requests->connections = 1;
   plan.workloads[0].requests->backlog = 30;
-  plan.rounds = {.min = 6, .max = 60};
   const auto slow = carry_out(plan);
   EXPECT_TRUE(slow.states[CellId{1}].is_sound());
   EXPECT_LT(slow.rounds, 12U) << "a latency that there is not is not waited for";
