@@ -91,7 +91,7 @@ int demo_history(const std::string& folder) {
 }
 
 int demo(const std::string& plan_name, const std::string& folder, const std::string& rounds,
-         const std::string& only, const std::string& when_busy) {
+         const std::string& when_busy) {
   const auto shipped = find_shipped();
   std::error_code failed;
   fs::create_directories(fs::path(folder) / "bin", failed);
@@ -113,8 +113,8 @@ int demo(const std::string& plan_name, const std::string& folder, const std::str
   if (plan_name == "history") return demo_history(folder);
   auto plan = plan::read_file(plan_file);
   if (!rounds.empty()) plan.rounds = parse_rounds(rounds);
-  if (!only.empty()) plan::narrow(plan, parse_only(only));
-  const auto run = "assay run" + (plan_name == "assay" ? "" : " " + plan_name + ".toml");
+  const auto run = "assay run" + (rounds.empty() ? "" : " --rounds " + rounds) +
+                   (plan_name == "assay" ? "" : " " + plan_name + ".toml");
   std::cerr << "assay: the same as: cd " << folder << " && " << run << "\n\n";
   const auto ledger = plan_ledger(plan_file);
   const int status = compare(plan, {.kind = "plan",
@@ -152,11 +152,9 @@ void add_demo(CLI::App& app, Action& action) {
                    "further plans: commits, history, matrix, options, services, stages")
       ->expected(0, 2);
   command->add_option("--rounds", *rounds, "judged rounds, in place of the plan's");
-  auto only = std::make_shared<std::string>();
-  add_only(*command, *only);
   auto when_busy = std::make_shared<std::string>("wait");
   add_when_busy(*command, *when_busy);
-  command->callback([names, rounds, only, when_busy, &action] {
+  command->callback([names, rounds, when_busy, &action] {
     std::string plan = "assay", folder = "assay-demo";
     auto rest = *names;
     if (!rest.empty() && std::ranges::count(further_plans, rest.front()) > 0) {
@@ -166,8 +164,10 @@ void add_demo(CLI::App& app, Action& action) {
     if (rest.size() > 1)
       throw Error("\"" + rest.front() + "\" is none of the demo's plans", "demo",
                   "write commits, history, matrix, options, services or stages, then the folder");
+    if (plan == "history" && !rounds->empty())
+      throw Error("the history's rounds go by what they tell", "demo", "leave --rounds out");
     if (!rest.empty()) folder = rest.front();
-    action = [=] { return demo(plan, folder, *rounds, *only, *when_busy); };
+    action = [=] { return demo(plan, folder, *rounds, *when_busy); };
   });
 }
 

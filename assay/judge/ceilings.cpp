@@ -7,7 +7,7 @@
 namespace assay::inline v1::judge {
 namespace {
 
-constexpr double at_ceiling = 0.01;
+constexpr double near_ceiling = 0.01;
 
 /// Where a metric's values lie beyond its ceiling: the furthest of them, and in how many cells.
 void tell_of_values_beyond(const Evidence& evidence, MetricId id, Findings& findings) {
@@ -19,7 +19,7 @@ void tell_of_values_beyond(const Evidence& evidence, MetricId id, Findings& find
   std::set<CellId> cells;
   const auto& column = evidence.values(id);
   for (std::size_t i = 0; i < column.size(); ++i) {
-    if (!(side * (column.value[i] - ceiling) > at_ceiling * std::abs(ceiling))) continue;
+    if (!(side * (column.value[i] - ceiling) > near_ceiling * std::abs(ceiling))) continue;
     cells.insert(column.cell[i]);
     if (note.figure && side * (column.value[i] - *note.figure) <= 0) continue;
     note.figure = column.value[i];
@@ -36,7 +36,7 @@ void apply_ceilings(const Evidence& evidence, Findings& findings) {
     const auto ceiling = evidence.design.metrics[f.metric].demand.ceiling;
     if (!ceiling || *ceiling == 0) continue;
     const auto note_if_there = [&](CellId cell, double typical) {
-      if (std::abs(typical / *ceiling - 1) > at_ceiling) return false;
+      if (std::abs(typical / *ceiling - 1) > near_ceiling) return false;
       f.notes.push_back({.kind = NoteKind::at_ceiling,
                          .subject = cell,
                          .level = Note::Level::warning,

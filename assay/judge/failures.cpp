@@ -1,15 +1,10 @@
 #include "assay/judge/failures.hpp"
 
+#include "assay/judge/error_rate.hpp"
 #include "assay/stats/many.hpp"
 #include "assay/stats/unpaired.hpp"
 
 namespace assay::inline v1::judge {
-namespace {
-
-constexpr double failures_error_rate = 0.05;
-
-}  // namespace
-
 std::vector<FailureFinding> judge_failures(const Evidence& evidence) {
   std::vector<FailureFinding> all;
   std::vector<double> p;
@@ -31,7 +26,7 @@ std::vector<FailureFinding> judge_failures(const Evidence& evidence) {
   for (std::size_t i = 0; i < all.size(); ++i) {
     auto& f = all[i];
     f.p_adjusted = adjusted[i];
-    if (f.p_adjusted > failures_error_rate) continue;
+    if (f.p_adjusted > error_rate) continue;
     const bool more = f.candidate_failed * f.baseline_trials > f.baseline_failed * f.candidate_trials;
     f.verdict = more ? Verdict::worse : Verdict::better;
   }

@@ -4,6 +4,7 @@
 #include <map>
 #include <set>
 
+#include "assay/judge/error_rate.hpp"
 #include "assay/judge/estimate.hpp"
 #include "assay/judge/pairs.hpp"
 #include "assay/metrics/catalogue.hpp"
@@ -11,8 +12,6 @@
 
 namespace assay::inline v1::judge {
 namespace {
-
-constexpr double apart_at = 0.05;
 
 /// p of no change between two cells at the last look that their common rounds reach; 1 before the first.
 double p_between(const PairedSeries& series, const Metric& metric, const Rules& rules) {
@@ -143,7 +142,7 @@ std::vector<CandidateGroup> find_groups(const Evidence& evidence, const Findings
       std::size_t at = 0, told = 0;
       for (std::size_t a = 0; a < cells.size(); ++a)
         for (std::size_t b = a + 1; b < cells.size(); ++b) {
-          const bool apart = adjusted[at++] <= apart_at || tell_apart(called, cells[a], cells[b]) ||
+          const bool apart = adjusted[at++] <= error_rate || tell_apart(called, cells[a], cells[b]) ||
                              lie_apart(shown, cells[a], cells[b], design.metrics[metric].scale);
           alike[a][b] = alike[b][a] = !apart;
           told += apart ? 1 : 0;

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "assay/judge/error_rate.hpp"
 #include "assay/judge/estimate.hpp"
 #include "assay/judge/pairs.hpp"
 #include "assay/stats/location.hpp"
@@ -11,8 +12,6 @@
 
 namespace assay::inline v1::judge {
 namespace {
-
-constexpr double spread_error_rate = 0.05;
 
 /// Absolute deviations from the median, of logarithms on a ratio scale; empty where there are none.
 std::vector<double> deviations(std::span<const double> values, const Metric& metric) {
@@ -59,7 +58,7 @@ std::vector<SpreadFinding> judge_spreads(const Evidence& evidence) {
     for (std::size_t i = 0; i < family.size(); ++i) {
       auto& f = family[i];
       f.p_adjusted = adjusted[i];
-      if (f.p_adjusted > spread_error_rate || (f.ratio < much && f.ratio > 1 / much)) continue;
+      if (f.p_adjusted > error_rate || (f.ratio < much && f.ratio > 1 / much)) continue;
       f.verdict = f.ratio > 1 ? Verdict::worse : Verdict::better;
       called.push_back(f);
     }

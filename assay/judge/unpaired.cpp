@@ -3,14 +3,13 @@
 #include <algorithm>
 #include <map>
 
+#include "assay/judge/error_rate.hpp"
 #include "assay/stats/location.hpp"
 #include "assay/stats/many.hpp"
 #include "assay/stats/unpaired.hpp"
 
 namespace assay::inline v1::judge {
 namespace {
-
-constexpr double false_calls = 0.05;
 
 /// The two sides of a contrast, as tests see them.
 struct Sides {
@@ -81,10 +80,10 @@ std::vector<Finding> judge_unpaired(const Evidence& evidence) {
                 .metric = id};
       f.notes.push_back(note);
       const double other = stats::brunner_munzel(candidate, baseline).p;
-      if ((other <= false_calls) != (f.p <= false_calls)) {
+      if ((other <= error_rate) != (f.p <= error_rate)) {
         note.kind = NoteKind::other_test;
         note.figure = other;
-        note.threshold = false_calls;
+        note.threshold = error_rate;
         f.notes.push_back(note);
       }
       const bool beyond = f.effect.distance() > margin_on_test_scale(metric.scale, f.margin);
@@ -92,14 +91,14 @@ std::vector<Finding> judge_unpaired(const Evidence& evidence) {
       family.push_back(std::move(f));
     }
     const auto adjusted = stats::adjust_benjamini_hochberg(p);
-    const auto called = [&](std::size_t i) { return adjusted[i] <= false_calls; };
+    const auto called = [&](std::size_t i) { return adjusted[i] <= error_rate; };
     double calls = 0;
     for (std::size_t i = 0; i < family.size(); ++i) calls += called(i) ? 1 : 0;
     for (std::size_t i = 0; i < family.size(); ++i) {
       auto& f = family[i];
       f.p_adjusted = adjusted[i];
       const double share = (called(i) ? calls : 1) / static_cast<double>(family.size());
-      decide(f, sides[i], metric, false_calls * share, called(i));
+      decide(f, sides[i], metric, error_rate * share, called(i));
       all.push_back(std::move(f));
     }
   }

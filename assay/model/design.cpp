@@ -3,16 +3,27 @@
 #include <algorithm>
 
 namespace assay::inline v1::inline model {
+namespace {
+
+/// Is the program of a cell linked anew? The setting of a part of a contest has more levels than its program
+/// was built for; such a part goes by all builds of its candidate.
+bool is_varied(const Design& design, CellId cell) {
+  const auto candidate = design.cells[cell].candidate;
+  const auto setting = design.cells[cell].setting.text();
+  bool any = false;
+  for (const auto& build : design.builds) {
+    if (build.candidate != candidate) continue;
+    if (build.setting == setting) return build.layouts > 0;
+    any = any || build.layouts > 0;
+  }
+  return any;
+}
+
+}  // namespace
 
 int layouts_of(const Design& design, const Contrast& of) {
   if (design.rules.layouts == 0 || design.is_twin(of.candidate)) return 0;
-  const auto is_varied = [&](CandidateId candidate) {
-    return std::ranges::any_of(design.builds, [&](const BuildFacts& build) {
-      return build.candidate == candidate && build.layouts > 0;
-    });
-  };
-  const auto &mine = design.cells[of.candidate].candidate, &its = design.cells[of.baseline].candidate;
-  return is_varied(mine) || is_varied(its) ? design.rules.layouts : 0;
+  return is_varied(design, of.candidate) || is_varied(design, of.baseline) ? design.rules.layouts : 0;
 }
 
 }  // namespace assay::inline v1::inline model

@@ -100,7 +100,7 @@ TEST(Services, ServersThatFailLeaveWithTheirReason) {
 }
 
 TEST(Services, AnOpenLoopIsJudgedByItsLatenciesAndOneThatCannotKeepUpIsToldSo) {
-  auto plan = servers_of({{"plain"}, {"work", "700000"}});
+  auto plan = servers_of({{"plain"}, {"work", "300000"}});
   plan.workloads[0].requests =
       PlannedRequests{.path = "/locks", .arrivals = "200/s", .count = 60, .settle = 10};
   plan.rounds = {.min = 6, .max = 60};

@@ -3,7 +3,10 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
+#include <map>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "assay/judge/findings.hpp"
@@ -27,6 +30,24 @@ TEST(Layouts, ARoundTakesTheNextOneAndBeginsAgain) {
   EXPECT_EQ(layout_of_round(3, 3), 2);
   EXPECT_EQ(layout_of_round(4, 3), 0);
   EXPECT_EQ(layout_of_round(4, 0), 0);
+}
+
+TEST(Layouts, AreThoseOfTheBuildThatACellRuns) {
+  Design design;
+  design.rules.layouts = 9;
+  for (const char* name : {"old", "new"}) design.candidates.add({.name = name});
+  const auto cell = [&](int candidate, std::map<std::string, Level> levels) {
+    return design.cells.add({CandidateId{candidate}, WorkloadId{0}, {std::move(levels)}});
+  };
+  const Contrast small{cell(0, {{"locks", std::int64_t{1}}}), cell(1, {{"locks", std::int64_t{1}}})};
+  const Contrast large{cell(0, {{"locks", std::int64_t{2}}}), cell(1, {{"locks", std::int64_t{2}}})};
+  const Contrast part{cell(0, {{"function", std::string("f")}}), cell(1, {{"function", std::string("f")}})};
+  EXPECT_EQ(layouts_of(design, small), 0) << "nothing is built here";
+  design.builds = {{.candidate = CandidateId{1}, .setting = "locks=1"},
+                   {.candidate = CandidateId{1}, .setting = "locks=2", .layouts = 9}};
+  EXPECT_EQ(layouts_of(design, small), 0);
+  EXPECT_EQ(layouts_of(design, large), 9);
+  EXPECT_EQ(layouts_of(design, part), 9) << "no build is for this function alone";
 }
 
 TEST(Layouts, MeansAreOfTheRoundsThatShareOne) {

@@ -22,6 +22,13 @@ namespace {
 
 double cpu_seconds() { return static_cast<double>(std::clock()) / CLOCKS_PER_SEC; }
 
+/// How often this program gave its core up to wait.
+long switches() {
+  rusage usage{};
+  getrusage(RUSAGE_SELF, &usage);
+  return usage.ru_nvcsw;
+}
+
 void note_pid(const char* file) { std::ofstream(file, std::ios::app) << getpid() << std::endl; }
 
 void sleep_long() {
@@ -157,8 +164,8 @@ int main(int argc, char** argv) {
     if (step == "fault") fault(std::strtoul(next(), nullptr, 10));
     if (step == "spin-two") spin_in_two_threads(std::atof(next()));
     if (step == "spin-unwaited") spin_unwaited(std::atof(next()));
-    if (step == "switch")  // N times to sleep
-      for (int left = std::atoi(next()); left > 0; --left) usleep(100);
+    if (step == "switch")  // to sleep until it gave its core up N times: a sleep begun too late does not
+      for (const long enough = switches() + std::atoi(next()); switches() < enough;) usleep(100);
     if (step == "tree") {
       const int children = std::atoi(next());
       tree(children, std::strtoul(next(), nullptr, 10));
