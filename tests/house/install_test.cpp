@@ -6,7 +6,7 @@
 namespace assay::test {
 namespace {
 
-constexpr const char* program = R"(
+constexpr const char* users_program = R"(
 #include <assay/error.hpp>
 #include <assay/exchange.hpp>
 #include <assay/gate.hpp>
@@ -36,7 +36,7 @@ int main() {
 }
 )";
 
-constexpr const char* contest = R"(
+constexpr const char* users_contest = R"(
 #include <assay/contest.hpp>
 #include <string>
 int main(int argc, char** argv) {
@@ -50,7 +50,7 @@ int main(int argc, char** argv) {
 }
 )";
 
-constexpr const char* project = R"(
+constexpr const char* users_project = R"(
 cmake_minimum_required(VERSION 3.25)
 project(user LANGUAGES CXX)
 set(CMAKE_CXX_STANDARD 20)
@@ -67,9 +67,9 @@ TEST(Install, FindPackageAndPkgConfigWork) {
   ASSERT_EQ(run(scratch, {"/usr/bin/cmake", "--install", ASSAY_BUILD, "--prefix", prefix}).status, 0);
   EXPECT_THAT(run(scratch, {prefix + "/bin/assay", "--version"}).out, testing::StartsWith("assay"));
 
-  scratch.file("user/user.cpp", program);
-  scratch.file("user/contest.cpp", contest);
-  scratch.file("user/CMakeLists.txt", project);
+  scratch.file("user/user.cpp", users_program);
+  scratch.file("user/contest.cpp", users_contest);
+  scratch.file("user/CMakeLists.txt", users_project);
   auto ran = run(scratch, {"/usr/bin/cmake", "-S", "user", "-B", "build", "-G", "Ninja",
                            "-DCMAKE_PREFIX_PATH=" + prefix});
   ASSERT_EQ(ran.status, 0) << ran.out << ran.err;

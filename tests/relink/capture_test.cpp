@@ -12,7 +12,7 @@ namespace fs = std::filesystem;
 
 using Capture = Linked;
 
-constexpr const char* usual = "g++ -O1 -o program first.cpp loops.cpp main.cpp";
+constexpr const char* usual_build = "g++ -O1 -o program first.cpp loops.cpp main.cpp";
 
 TEST_F(Capture, AFailingLinkSaysAndEndsAsWithoutIt) {
   const auto folder = sources("p");
@@ -28,7 +28,7 @@ TEST_F(Capture, AFailingLinkSaysAndEndsAsWithoutIt) {
 
 TEST_F(Capture, KeepsWhatIsNeededAndFindsTheLinkOfAProgram) {
   const auto folder = sources("p");
-  ASSERT_EQ(build(folder, std::string(usual) + " && cp program other").status, 0);
+  ASSERT_EQ(build(folder, std::string(usual_build) + " && cp program other").status, 0);
   const auto all = links(folder);
   ASSERT_EQ(all.size(), 1);
   EXPECT_EQ(all[0].output, folder + "/program");
@@ -47,7 +47,7 @@ TEST_F(Capture, WhatABuildTriesAndTakesAwayIsNotMistakenForItsProgram) {
       build(folder,
             "echo 'int main() { return 0; }' > try.cpp && g++ -o program try.cpp && rm program && g++ -o "
             "elsewhere try.cpp && rm elsewhere && " +
-                std::string(usual))
+                std::string(usual_build))
           .status,
       0);
   const auto all = links(folder);
@@ -68,7 +68,7 @@ TEST_F(Capture, WhatCanNotBeKeptNeverMakesABuildFail) {
       relink::capturing_environment(relink::shim_folder(scratch_.path("shim")), scratch_.path("full"));
   std::vector<std::string> words = {"/usr/bin/env", "-C", folder};
   words.insert(words.end(), variables.begin(), variables.end());
-  words.insert(words.end(), {"sh", "-c", usual});
+  words.insert(words.end(), {"sh", "-c", usual_build});
   const auto ran = run(scratch_, words);
   EXPECT_EQ(ran.status, 0) << ran.err;
   EXPECT_EQ(ran.err, "");
@@ -122,7 +122,7 @@ TEST_P(EachWay, IsDoneAgainToTheSameBytesAndInOtherLayouts) {
 INSTANTIATE_TEST_SUITE_P(
     Capture, EachWay,
     testing::Values(
-        Way{"plain", usual}, Way{"debug", "g++ -O1 -g -o program first.cpp loops.cpp main.cpp"},
+        Way{"plain", usual_build}, Way{"debug", "g++ -O1 -g -o program first.cpp loops.cpp main.cpp"},
         Way{"stripped", "g++ -O1 -s -o program first.cpp loops.cpp main.cpp"},
         Way{"static_program", "g++ -O1 -static -o program first.cpp loops.cpp main.cpp"},
         Way{"without_the_unused", "g++ -O1 -Wl,--gc-sections -o program first.cpp loops.cpp main.cpp"},

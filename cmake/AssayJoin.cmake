@@ -1,0 +1,35 @@
+# Compiles the sources of several modules in one compilation: most of a compilation's time goes into templates of the
+# standard library, which it then makes once for all of them.
+#
+#   assay_join(files render program exchange)
+#
+# The modules have been declared; the options are those of the first. No name in the sources of one may clash with a
+# name in those of another. What they embed stays with them, and so do sources that are to be compiled for themselves.
+function(assay_join name)
+  set(joined assay_joined_${name})
+  add_library(${joined} OBJECT)
+  target_include_directories(${joined} PUBLIC ${PROJECT_SOURCE_DIR})
+  foreach(module ${ARGN})
+    get_target_property(sources assay_${module} SOURCES)
+    list(FILTER sources INCLUDE REGEX "/${module}/[^/]+[.]cpp$")
+    foreach(source ${sources})
+      get_source_file_property(alone ${source} TARGET_DIRECTORY assay_${module} SKIP_UNITY_BUILD_INCLUSION)
+      if(NOT alone)
+        target_sources(${joined} PRIVATE ${source})
+        set_source_files_properties(${source} TARGET_DIRECTORY assay_${module} PROPERTIES HEADER_FILE_ONLY ON)
+      endif()
+    endforeach()
+    get_property(libraries GLOBAL PROPERTY ASSAY_MODULE_${module}_LIBRARIES)
+    target_link_libraries(${joined} PRIVATE ${libraries})
+  endforeach()
+  list(GET ARGN 0 first)
+  foreach(property COMPILE_OPTIONS ASSAY_ADDRESSES_ONLY)
+    get_target_property(value assay_${first} ${property})
+    if(value)
+      set_target_properties(${joined} PROPERTIES ${property} "${value}")
+    endif()
+  endforeach()
+  target_link_libraries(${joined} PRIVATE assay_flags)
+  set_target_properties(${joined} PROPERTIES UNITY_BUILD ON UNITY_BUILD_BATCH_SIZE 0)
+  target_sources(assay PRIVATE $<TARGET_OBJECTS:${joined}>)
+endfunction()
