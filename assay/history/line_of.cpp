@@ -8,6 +8,7 @@
 
 #include "assay/history/proposals.hpp"
 #include "assay/stats/location.hpp"
+#include "assay/stats/pooled.hpp"
 
 namespace assay::inline v1::history {
 namespace {
@@ -25,27 +26,17 @@ Measured measured(const ArchivedValue& value) {
   return {at(value.effect.value), std::max(half, 1e-9)};
 }
 
-/// The mean, weighted by precision, and whether the values differ by more than their widths explain (Cochran
-/// 1954).
-struct Joined {
-  Measured mean;
-  bool heterogeneous = false;
-};
+constexpr double quantile = 1.96;  // half-widths are of 95 %
 
-Joined join(const std::vector<Measured>& values) {
-  constexpr double quantile = 1.96;  // half-widths are of 95 %
-  double weights = 0, sum = 0, q = 0;
-  for (const auto& [value, half] : values) {
-    weights += 1 / (half * half);
-    sum += value / (half * half);
+/// Values of one commit as one.
+stats::Pooled join(const std::vector<const ArchivedValue*>& values) {
+  std::vector<double> at, errors;
+  for (const auto* value : values) {
+    const auto [middle, half] = measured(*value);
+    at.push_back(middle);
+    errors.push_back(half / quantile);
   }
-  const double mean = sum / weights;
-  for (const auto& [value, half] : values) q += std::pow((value - mean) / (half / quantile), 2);
-  // The upper 1 % of chi-square with n − 1 degrees of freedom (Wilson & Hilferty 1931).
-  const auto degrees = static_cast<double>(values.size()) - 1;
-  const double limit =
-      degrees < 1 ? 0 : degrees * std::pow(1 - 2 / (9 * degrees) + 2.326 * std::sqrt(2 / (9 * degrees)), 3);
-  return {{mean, 1 / std::sqrt(weights)}, values.size() > 1 && q > limit};
+  return stats::pooled(at, errors);
 }
 
 struct EraValues {
@@ -56,20 +47,15 @@ struct EraValues {
 
 HistoryPoint point_of(std::size_t place, const std::vector<const ArchivedValue*>& values, double shift,
                       double shift_half) {
-  std::vector<Measured> all;
-  HistoryPoint point{.place = place, .campaigns = values.size(), .era = values.front()->era};
-  for (const auto* value : values) {
-    all.push_back(measured(*value));
-    point.rounds += value->rounds;
-    point.measured = std::max(point.measured, value->started);
-  }
-  const auto [mean, heterogeneous] = join(all);
+  HistoryPoint point{.place = place, .campaigns = values.size()};
+  for (const auto* value : values) point.rounds += value->rounds;
+  const auto joined = join(values);
   const auto scale = values.front()->effect.scale;
-  const double half = std::hypot(mean.half, shift_half);
-  point.effect = Effect::of_test_scale(scale, mean.value + shift);
-  point.interval = {.low = Effect::of_test_scale(scale, mean.value + shift - half).value,
-                    .high = Effect::of_test_scale(scale, mean.value + shift + half).value};
-  point.heterogeneous = heterogeneous;
+  const double half = std::hypot(quantile * joined.standard_error, shift_half);
+  point.effect = Effect::of_test_scale(scale, joined.value + shift);
+  point.interval = {.low = Effect::of_test_scale(scale, joined.value + shift - half).value,
+                    .high = Effect::of_test_scale(scale, joined.value + shift + half).value};
+  point.heterogeneous = joined.alike.p < 0.01;
   return point;
 }
 
@@ -84,14 +70,9 @@ Shift shift_between(const EraValues& from, const EraValues& to) {
   for (const auto& [place, values] : from.by_place) {
     const auto there = to.by_place.find(place);
     if (there == to.by_place.end()) continue;
-    const auto joined = [](const auto& these) {
-      std::vector<Measured> all;
-      for (const auto* value : these) all.push_back(measured(*value));
-      return join(all).mean;
-    };
-    const auto a = joined(values), b = joined(there->second);
+    const auto a = join(values), b = join(there->second);
     differences.push_back(b.value - a.value);
-    halves.push_back(std::hypot(a.half, b.half));
+    halves.push_back(quantile * std::hypot(a.standard_error, b.standard_error));
   }
   if (differences.empty()) return {};
   return {stats::median(differences), stats::median(halves) / std::sqrt(static_cast<double>(halves.size())),
@@ -109,7 +90,8 @@ HistoryLine line_of(const Archive& archive, const Where& where, const std::strin
   std::set<std::size_t> other_work;
   for (const auto& value : archive.values) {
     const auto place = places.find(value.commit);
-    if (place == places.end() || !(value.where == where)) continue;
+    if (place == places.end() || !(value.where == where) || !std::isfinite(value.effect.on_test_scale()))
+      continue;
     if (value.definition != definition) {
       other_work.insert(place->second);
       continue;
@@ -120,10 +102,7 @@ HistoryLine line_of(const Archive& archive, const Where& where, const std::strin
     of.machine = value.machine;
   }
   if (!other_work.empty())
-    line.breaks.push_back({.what = std::to_string(other_work.size()) +
-                                   (other_work.size() == 1 ? " commit was" : " commits were") +
-                                   " measured with another definition of " + where.workload +
-                                   ": left out, a new line begins"});
+    line.breaks.push_back({.kind = HistoryBreak::Kind::definition, .commits = other_work.size()});
   if (eras.empty()) return line;
   if (!eras.contains(era))
     era = std::ranges::max_element(eras, {}, [](const auto& e) { return e.second.newest; })->first;
@@ -133,11 +112,10 @@ HistoryLine line_of(const Archive& archive, const Where& where, const std::strin
   for (const auto& [name, other] : eras) {
     if (name == era) continue;
     const auto shift = shift_between(other, home);
-    HistoryBreak change{.at = 0,
-                        .what = other.machine != home.machine
-                                    ? "another machine"
-                                    : "another program of the reference (compiler, or flags)",
-                        .anchors = shift.anchors};
+    HistoryBreak change{
+        .kind = other.machine != home.machine ? HistoryBreak::Kind::machine : HistoryBreak::Kind::reference,
+        .commits = other.by_place.size(),
+        .anchors = shift.anchors};
     if (shift.anchors > 0)
       change.shift = Effect::of_test_scale(other.by_place.begin()->second.front()->effect.scale, shift.value);
     line.breaks.push_back(change);

@@ -1,7 +1,6 @@
 #pragma once
 
 #include <cstddef>
-#include <cstdint>
 #include <optional>
 #include <string>
 #include <vector>
@@ -21,8 +20,6 @@ struct HistoryPoint {
   std::size_t rounds = 0;      ///< in all
   std::size_t campaigns = 1;   ///< that measured it
   bool heterogeneous = false;  ///< they differ by more than chance (Cochran's Q, 1 %)
-  std::int64_t measured = 0;   ///< the last of them: milliseconds since 1970
-  std::string era;             ///< what values must share to be on one line: machine, compiler and reference
   bool shifted = false;        ///< by the anchors, from another era
 };
 
@@ -47,11 +44,15 @@ struct HistoryStep {
 
 /// What changed the level without a commit: another machine, compiler or reference, or another workload.
 struct HistoryBreak {
-  std::size_t at = 0;  ///< the first point after it
-  std::string what;    ///< "another machine", "another definition of the workload"
-  std::optional<Effect>
-      shift;                ///< taken out by the anchors; empty: none could be measured, the line is broken
-  std::size_t anchors = 0;  ///< commits that were measured on both sides
+  enum class Kind {
+    machine,     ///< another one
+    reference,   ///< another program of the reference commit: compiler, or flags
+    definition,  ///< the workload was defined otherwise
+  };
+  Kind kind = Kind::machine;
+  std::size_t commits = 0;      ///< with values from beyond it
+  std::optional<Effect> shift;  ///< taken out by the anchors; empty: none, so those values are left out
+  std::size_t anchors = 0;      ///< commits that were measured on both sides
 };
 
 /// One metric of one workload at one setting over the commits.

@@ -115,7 +115,7 @@ Json line_json(const History& history, const HistoryLine& line) {
                      {"verdict", step.measured ? Json(to_string(step.measured->verdict)) : Json(nullptr)},
                      {"p_adjusted", step.p_adjusted}});
   for (const auto& change : line.breaks)
-    breaks.push_back({{"what", change.what},
+    breaks.push_back({{"what", report::break_text(line, change)},
                       {"shift", change.shift ? Json(change.shift->value) : Json(nullptr)},
                       {"anchors", change.anchors}});
   return {{"workload", line.workload},   {"setting", line.setting},

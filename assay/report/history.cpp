@@ -139,6 +139,19 @@ std::string status_text(HistoryStep::Status status) {
   return {};
 }
 
+std::string break_text(const HistoryLine& line, const HistoryBreak& change) {
+  switch (change.kind) {
+    case HistoryBreak::Kind::machine:
+      return "another machine";
+    case HistoryBreak::Kind::reference:
+      return "another program of the reference (compiler, or flags)";
+    case HistoryBreak::Kind::definition:
+      return counted(change.commits, "commit") + (change.commits == 1 ? " was" : " were") +
+             " measured with another definition of " + line.workload + ": left out, a new line begins";
+  }
+  return {};
+}
+
 std::vector<std::string> notes_of(const History& history) {
   std::vector<std::string> notes;
   if (history.elsewhere > 0)
@@ -148,12 +161,13 @@ std::vector<std::string> notes_of(const History& history) {
   for (const auto& line : history.lines) {
     const auto name = line_name(history, line);
     for (const auto& change : line.breaks) {
-      auto text = name + ": " + change.what;
+      auto text = name + ": " + break_text(line, change);
       if (change.shift)
         text += "; " + counted(change.anchors, "commit") + " measured on both sides differ by " +
                 change_of_effect(line, *change.shift) + ", which is taken out";
-      else if (change.anchors == 0 && change.what.starts_with("another "))
-        text += "; no commit was measured on both sides, so its values are left out";
+      else if (change.kind != HistoryBreak::Kind::definition)
+        text += "; no commit was measured on both sides, so " + counted(change.commits, "value") +
+                (change.commits == 1 ? " is" : " are") + " left out";
       notes.push_back(text);
     }
     for (const auto& point : line.points)

@@ -22,6 +22,9 @@ std::vector<HistorySentence> sentences_of(const History& history, const HistoryL
 /// "47 of 64 commits measured, v0.3 to HEAD; 2 could not be measured, 15 are missing".
 std::string extent_of(const History& history);
 
+/// "another machine": what a break is.
+std::string break_text(const HistoryLine& line, const HistoryBreak& change);
+
 /// What weakens it: breaks, commits that were measured on several days and differ.
 std::vector<std::string> notes_of(const History& history);
 

@@ -74,15 +74,18 @@ TEST(HistoryLine, ASlowerMachineIsMovedByTheCommitsThatBothMeasured) {
 TEST(HistoryLine, WithoutCommonCommitsAnotherMachineSaysNothing) {
   const auto found = line({value(1, 1.0, "old"), value(2, 1.0), value(3, 1.0)});
   EXPECT_EQ(found.points.size(), 2);
+  EXPECT_EQ(found.breaks.front().kind, HistoryBreak::Kind::machine);
   EXPECT_EQ(found.breaks.front().anchors, 0);
   EXPECT_FALSE(found.breaks.front().shift);
+  EXPECT_THAT(report::notes_of({.lines = {found}}).front(), HasSubstr("so 1 value is left out"));
   EXPECT_EQ(line({value(1, 1.0, "old")}, "").points.size(), 1) << "nothing from here: the newest era";
 }
 
 TEST(HistoryLine, AWorkloadThatChangedBeginsANewLine) {
   const auto found = line({value(1, 1.0, "here", "before"), value(2, 1.0)});
   EXPECT_EQ(found.points.size(), 1);
-  EXPECT_THAT(found.breaks.front().what, HasSubstr("another definition of orders"));
+  EXPECT_THAT(report::notes_of({.lines = {found}}).front(),
+              HasSubstr("1 commit was measured with another definition of orders"));
 }
 
 TEST(HistoryLine, ProposesTheStepAndSaysThatItIsNotMeasured) {
