@@ -141,4 +141,21 @@ HistoryLine line_of(const Archive& archive, const Where& where, const std::strin
   return line;
 }
 
+void join_levels(HistoryLine& line) {
+  std::vector<HistoryLevel> joined;
+  for (std::size_t i = 0; i < line.levels.size(); ++i) {
+    if (i == 0 || line.steps[i - 1].status != HistoryStep::Status::refuted) {
+      joined.push_back(line.levels[i]);
+      continue;
+    }
+    auto& level = joined.back();
+    level.end = line.levels[i].end;
+    std::vector<double> values;
+    for (auto at = level.first; at < level.end; ++at)
+      values.push_back(line.points[at].effect.on_test_scale());
+    level.level = Effect::of_test_scale(line.metric.scale, stats::median(values));
+  }
+  line.levels = std::move(joined);
+}
+
 }  // namespace assay::inline v1::history

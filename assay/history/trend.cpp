@@ -244,6 +244,7 @@ class Trending {
       told[i].first->p_adjusted = adjusted[i];
       if (adjusted[i] > false_discoveries) told[i].first->status = HistoryStep::Status::refuted;
     }
+    for (auto& line : history_.lines) join_levels(line);
     std::set<std::string> elsewhere;
     for (const auto& value : archive_.values)
       if (!places_.contains(value.commit)) elsewhere.insert(value.commit);

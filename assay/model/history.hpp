@@ -60,7 +60,7 @@ struct HistoryLine {
   std::string workload, setting;
   Metric metric;
   std::vector<HistoryPoint> points;  ///< in the order of the commits
-  std::vector<HistoryLevel> levels;
+  std::vector<HistoryLevel> levels;  ///< between them a step each that was not refuted
   std::vector<HistoryStep> steps;
   std::vector<HistoryBreak> breaks;
 };

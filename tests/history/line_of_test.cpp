@@ -3,6 +3,8 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include <cmath>
+
 #include "assay/report/history.hpp"
 
 namespace assay::inline v1::history {
@@ -86,6 +88,23 @@ TEST(HistoryLine, AWorkloadThatChangedBeginsANewLine) {
   EXPECT_EQ(found.points.size(), 1);
   EXPECT_THAT(report::notes_of({.lines = {found}}).front(),
               HasSubstr("1 commit was measured with another definition of orders"));
+}
+
+TEST(HistoryLine, LevelsBetweenWhichNoStepWasFoundAreOne) {
+  std::vector<ArchivedValue> values;
+  for (int i = 1; i <= 27; ++i)
+    values.push_back(value(i, (i > 18 ? 1.2 : i > 9 ? 1.1 : 1.0) + 0.001 * (i % 3)));
+  auto found = line(values);
+  ASSERT_EQ(found.steps.size(), 2);
+  ASSERT_EQ(found.levels.size(), 3);
+  found.steps[0].status = HistoryStep::Status::refuted;
+  found.steps[1].status = HistoryStep::Status::confirmed;
+  join_levels(found);
+  ASSERT_EQ(found.levels.size(), 2);
+  EXPECT_EQ(found.levels[0].first, 0);
+  EXPECT_EQ(found.levels[0].end, 18);
+  EXPECT_NEAR(found.levels[0].level.value, std::sqrt(1.002 * 1.1), 1e-6) << "the median of their values";
+  EXPECT_NEAR(found.levels[1].level.value, 1.201, 1e-3);
 }
 
 TEST(HistoryLine, ProposesTheStepAndSaysThatItIsNotMeasured) {
