@@ -171,13 +171,24 @@ Trial Arena::check(CellId id, std::optional<CellId> baseline, const std::stop_to
   try {
     auto& mine = seat(id);
     if (!mine.broken.empty()) return says(Outcome::failed, mine.broken);
-    void* input = mine.one_input();
-    const double start = seconds_now();
-    mine.answer = mine.steady->answer(input);
-    const double took = seconds_now() - start;
+    double took = 0;
+    const auto timed_answer = [&] {
+      void* input = mine.one_input();
+      const double start = seconds_now();
+      auto answer = mine.steady->answer(input);
+      took = seconds_now() - start;
+      return answer;
+    };
+    mine.answer = timed_answer();
     if (const auto& expected = seat(baseline.value_or(id)).answer; baseline && expected) {
       auto wrong = disagreement(parts_, *expected, *mine.answer);
       if (!wrong.empty()) return says(Outcome::wrong, std::move(wrong));
+    }
+    constexpr double far_beyond =
+        10;  // what took a little longer, cold caches or a neighbour may have delayed
+    if (const double first = took; first > options_.allowance && first < far_beyond * options_.allowance) {
+      static_cast<void>(timed_answer());
+      took = std::min(first, took);
     }
     if (auto slow = slow_.see(design_.cells[id], took)) return says(Outcome::absent, *std::move(slow));
     return trial;

@@ -128,7 +128,8 @@ class Contest {
   Contest& require(const std::string& metric, const std::string& limit);
 
   /// A candidate that takes longer than this for one call leaves that size and all larger ones, and it is
-  /// said. Seconds; 0.2 unless told otherwise.
+  /// said; one that takes less than ten times as long is called once more first. Seconds; 0.2 unless told
+  /// otherwise.
   Contest& allowance(double seconds);
 
   /// Defaults of run() and present() for this contest.
