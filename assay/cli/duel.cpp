@@ -129,9 +129,14 @@ void add_duel(CLI::App& app, Action& action) {
   command->add_option("--match", asked->match, "a regular expression that must occur in every output");
   command->add_option("--exit-ok", asked->exit_ok, "exit statuses of success, like 0,1 (default 0)");
   command->add_option("--timeout", asked->timeout, "longest time for one run, like 30s (default 10 min)");
-  command->add_option(
-      "--watch", asked->watch,
-      "metrics that verdicts are about, with commas between (default: wall time, with CPU time beside it)");
+  command
+      ->add_option("--watch", asked->watch,
+                   "metrics that verdicts are about, with commas between; may be repeated (default: wall "
+                   "time, with CPU time beside it)")
+      ->multi_option_policy(CLI::MultiOptionPolicy::Join)
+      ->delimiter(',')
+      ->expected(1)
+      ->allow_extra_args(false);
   command->add_flag(
       "--abreast", asked->abreast,
       "run the commands at once on one core and compare CPU time: finer, for CPU-bound programs");

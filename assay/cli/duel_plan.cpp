@@ -296,7 +296,11 @@ Plan plan_of_duel(const DuelAsked& asked, const std::vector<std::string>& words)
   if (!asked.rounds.empty()) plan.rounds = parse_rounds(asked.rounds);
   plan.rounds.twin = asked.relink != 0;  // it tells layout's part of the spread from noise
   if (asked.abreast) plan.rounds.mode = PlannedRounds::Mode::abreast;
-  plan.watch = split(asked.watch, ',');
+  for (const auto& name : split(asked.watch, ',')) {  // "wall time, peak memory", as one would write it
+    const auto first = name.find_first_not_of(' ');
+    plan.watch.push_back(
+        first == std::string::npos ? name : name.substr(first, name.find_last_not_of(' ') - first + 1));
+  }
   plan.rounds.budget = asked.budget.empty() ? 60 : parse_budget(asked.budget);
   if (!asked.precise.empty())
     plan.rounds.precise = option("--precise", [&] { return parse_share(asked.precise); });

@@ -33,7 +33,7 @@ json duel(const Scratch& scratch, std::vector<std::string> options, const std::v
 
 TEST(DuelMeasures, MemoryFaultsAndBytes) {
   const Scratch scratch;
-  const auto found = duel(scratch, {"--watch", "peak memory,minor faults,bytes written"},
+  const auto found = duel(scratch, {"--watch", "peak memory, minor faults", "--watch", "bytes written"},
                           {"touch", "8", "write", "1000"}, {"touch", "64", "write", "3001000"});
   EXPECT_GT(finding_on(found, "peak memory")["ratio"], 2.0);
   EXPECT_EQ(finding_on(found, "minor faults")["verdict"], "worse");
