@@ -201,6 +201,12 @@ INSTANTIATE_TEST_SUITE_P(
         Wrong{"NoSuchPlan", {"run", "none.toml"}, "there is no such plan"},
         Wrong{"RubbishPlan", {"run", "rubbish.toml"}, "binary data"},
         Wrong{"NoCampaign", {"verdict"}, "there is no campaign yet"},
+        Wrong{"NoSuchOption",
+              {"duel", "--budgt", "3s", "/bin/true", "vs", "/bin/false"},
+              "unknown argument \"--budgt\"; did you mean \"--budget\"?; assay duel --help tells more"},
+        Wrong{"OptionTwice",
+              {"duel", "--budget", "3s", "--budget", "4s", "/bin/true", "vs", "/bin/false"},
+              "--budget is given 2 times; give it once; assay duel --help tells more"},
         Wrong{"NoSuchCommand", {"dual"}, "unknown command \"dual\"; did you mean \"duel\"?"}),
     [](const auto& given) { return given.param.name; });
 
