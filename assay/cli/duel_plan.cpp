@@ -34,6 +34,16 @@ std::vector<std::string> split(const std::string& text, char at) {
   return parts;
 }
 
+/// What stands between commas, without blanks around: "wall time, peak memory".
+std::vector<std::string> listed(const std::string& text) {
+  auto all = split(text, ',');
+  for (auto& one : all) {
+    one.erase(0, std::min(one.find_first_not_of(' '), one.size()));
+    one.erase(one.find_last_not_of(' ') + 1);
+  }
+  return all;
+}
+
 /// The last `count` parts of a path; all of it where it has no more.
 std::string end_of(const std::string& path, std::size_t count) {
   auto at = path.size();
@@ -188,12 +198,12 @@ std::vector<PlannedCandidate> candidates_of_commits(const DuelAsked& asked,
         "--commits",
         "write where the build leaves it, in single quotes for the shell: '${out}/" +
             end_of(words.front(), 1) + "' or '${source}/" + end_of(words.front(), 1) + "'");
-  auto commits = split(asked.commits, ',');
+  auto commits = listed(asked.commits);
   std::erase(commits, "");
   if (commits.size() < 2)
     throw Error("there is nothing to compare it with: " + asked.commits, "--commits",
                 "name two or more, the first the baseline: --commits main,HEAD or merge-base:main,.");
-  const auto names = asked.names.empty() ? commits : split(asked.names, ',');
+  const auto names = asked.names.empty() ? commits : listed(asked.names);
   if (names.size() != commits.size())
     throw Error(std::to_string(names.size()) + " names for " + std::to_string(commits.size()) + " commits",
                 "--names", "give one name for each, with commas between");
@@ -220,7 +230,7 @@ std::vector<PlannedCandidate> candidates_of_commands(const DuelAsked& asked,
   if (std::ranges::any_of(commands, [](const auto& c) { return c.empty(); }))
     throw Error("a command is missing beside the word vs", "duel",
                 "write it like: assay duel ./old vs ./new");
-  auto names = asked.names.empty() ? names_for(commands) : split(asked.names, ',');
+  auto names = asked.names.empty() ? names_for(commands) : listed(asked.names);
   if (names.size() != commands.size())
     throw Error(std::to_string(names.size()) + " names for " + std::to_string(commands.size()) + " commands",
                 "--names", "give one name for each, with commas between");
@@ -296,11 +306,7 @@ Plan plan_of_duel(const DuelAsked& asked, const std::vector<std::string>& words)
   if (!asked.rounds.empty()) plan.rounds = parse_rounds(asked.rounds);
   plan.rounds.twin = asked.relink != 0;  // it tells layout's part of the spread from noise
   if (asked.abreast) plan.rounds.mode = PlannedRounds::Mode::abreast;
-  for (const auto& name : split(asked.watch, ',')) {  // "wall time, peak memory", as one would write it
-    const auto first = name.find_first_not_of(' ');
-    plan.watch.push_back(
-        first == std::string::npos ? name : name.substr(first, name.find_last_not_of(' ') - first + 1));
-  }
+  plan.watch = listed(asked.watch);
   plan.rounds.budget = asked.budget.empty() ? 60 : parse_budget(asked.budget);
   if (!asked.precise.empty())
     plan.rounds.precise = option("--precise", [&] { return parse_share(asked.precise); });

@@ -7,6 +7,7 @@
 
 #include "assay/cli/command.hpp"
 #include "assay/error.hpp"
+#include "assay/program/refusal.hpp"
 
 namespace {
 
@@ -39,28 +40,6 @@ std::vector<std::string> arguments_of(int argc, char** argv) {
   return arguments;
 }
 
-/// What is wrong with the arguments, and where to read on.
-std::string refusal(const CLI::App* app, const CLI::Error& error) {
-  const auto parsed = app->get_subcommands();
-  const auto* command = parsed.empty() ? app : parsed.front();
-  const auto is = [&](CLI::ExitCodes code) { return error.get_exit_code() == static_cast<int>(code); };
-  std::string text = error.what();
-  const auto name = text.substr(0, text.find(':'));
-  if (const auto extras = app->remaining(true); is(CLI::ExitCodes::ExtrasError) && !extras.empty()) {
-    std::vector<std::string> options;
-    for (const auto* option : command->get_options())
-      for (const auto& its : option->get_lnames()) options.push_back("--" + its);
-    text = "unknown argument \"" + extras.front() + "\"";
-    if (const auto near = assay::near_miss(extras.front(), options); !near.empty())
-      text += "; did you mean \"" + near + "\"?";
-  } else if (const auto* option = command->get_option_no_throw(name);
-             is(CLI::ExitCodes::ArgumentMismatch) && option != nullptr && option->count() > 1) {
-    text = name + " is given " + std::to_string(option->count()) + " times; give it once";
-  }
-  return "assay: " + text + "; assay" + (parsed.empty() ? "" : " " + command->get_name()) +
-         " --help tells more\n";
-}
-
 int run(int argc, char** argv) {
   CLI::App app(
       "assay: is this build, commit or implementation really faster than that one, by how much, and can I "
@@ -70,7 +49,7 @@ int run(int argc, char** argv) {
   app.set_version_flag("--version", "assay " ASSAY_VERSION, "print the version and stop");
   app.get_formatter()->column_width(32);
   app.require_subcommand(1);
-  app.failure_message(refusal);
+  app.failure_message(assay::program::refusal);
   assay::cli::Action action;
   assay::cli::add_duel(app, action);
   assay::cli::add_plan(app, action);

@@ -16,9 +16,8 @@ namespace assay::inline v1::history {
 HistoryLine line_of(const Archive& archive, const Where& where, const std::string& definition,
                     const std::map<std::string, std::size_t>& places, std::string era, double margin);
 
-/// Joins the levels of a line between which a step was measured and not found; levels and steps no longer go
-/// by the same places then.
-/// REQUIRES: they do.
+/// Joins neighbouring levels whose step was measured and not confirmed, at the median of their points.
+/// REQUIRES: steps[i] lies between levels[i] and levels[i + 1], as line_of() makes them; not so afterwards.
 void join_levels(HistoryLine& line);
 
 }  // namespace assay::inline v1::history

@@ -5,6 +5,7 @@
 #include "assay/stats/unpaired.hpp"
 
 namespace assay::inline v1::judge {
+
 std::vector<FailureFinding> judge_failures(const Evidence& evidence) {
   std::vector<FailureFinding> all;
   std::vector<double> p;

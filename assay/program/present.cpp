@@ -8,6 +8,7 @@
 #include "assay/model/quantity.hpp"
 #include "assay/program/asking.hpp"
 #include "assay/program/progress.hpp"
+#include "assay/program/refusal.hpp"
 #include "assay/program/samples.hpp"
 #include "assay/program/stopping.hpp"
 #include "assay/program/terminal_guard.hpp"
@@ -119,9 +120,10 @@ int carry_on(const contest::Contest& contest, const Asked& asked, const std::vec
 
 int present(const contest::Contest& contest, int argc, char** argv) {
   const TerminalGuard guard;
-  CLI::App app("a contest of functions: " + contest.title());
+  CLI::App app("a contest of functions: " + contest.title(), argv[0]);
   Asked asked;
   add_options(app, asked);
+  app.failure_message(refusal);
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& error) {

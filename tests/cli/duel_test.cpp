@@ -204,6 +204,8 @@ INSTANTIATE_TEST_SUITE_P(
         Wrong{"NoSuchOption",
               {"duel", "--budgt", "3s", "/bin/true", "vs", "/bin/false"},
               "unknown argument \"--budgt\"; did you mean \"--budget\"?; assay duel --help tells more"},
+        Wrong{
+            "OptionWithoutValue", {"run", "--rounds"}, "--rounds needs a value; assay run --help tells more"},
         Wrong{"OptionTwice",
               {"duel", "--budget", "3s", "--budget", "4s", "/bin/true", "vs", "/bin/false"},
               "--budget is given 2 times; give it once; assay duel --help tells more"},

@@ -15,6 +15,7 @@
 #include "support/message.hpp"
 #include "support/observing.hpp"
 #include "support/plans.hpp"
+#include "support/quick_contest.hpp"
 #include "support/tool.hpp"
 
 namespace assay::inline v1::contest {
@@ -25,22 +26,6 @@ using test::message_of;
 using test::Scratch;
 using testing::HasSubstr;
 
-[[gnu::noinline]] int units(int count) {
-  volatile unsigned sum = 0;
-  for (int i = 0; i < count; ++i) sum = sum + static_cast<unsigned>(i);
-  return count;
-}
-
-/// A quick contest: few rounds of a few milliseconds.
-Contest quick(const std::string& title = "test") {
-  Contest contest(title);
-  contest.options().rounds_min = contest.options().rounds_max = 7;
-  contest.options().budget = 0.02;
-  contest.options().twin = false;
-  contest.may_differ();
-  return contest;
-}
-
 TEST(Contest, TellsTheSlowerFromTheQuicker) {
   auto contest = quick();
   contest.baseline("short", [] { return units(100); }).candidate("long", [] { return units(1000); });
@@ -50,48 +35,6 @@ TEST(Contest, TellsTheSlowerFromTheQuicker) {
   EXPECT_GT(f.effect.value, 3) << "ten times the work";
   EXPECT_EQ(findings.design.kind, "contest");
   EXPECT_EQ(findings.rounds, 7U);
-}
-
-TEST(Contest, TheInputIsSharedAndMadeAnewByRound) {
-  int made = 0;
-  auto contest = quick();
-  contest.over("size", {10, 20});
-  contest.input([&](const Setting& s) {
-    ++made;
-    return std::vector<int>(static_cast<std::size_t>(s.integer("size")), 1);
-  });
-  std::set<const void*> by_a, by_b;
-  contest.baseline("a", [&](const std::vector<int>& v) { return by_a.insert(&v), v.size(); });
-  contest.candidate("b", [&](const std::vector<int>& v) { return by_b.insert(&v), v.size(); });
-  const auto findings = contest.run();
-  EXPECT_GT(made, 3) << "once to look at its type, once for each size, and then by round";
-  EXPECT_EQ(by_a, by_b);
-  EXPECT_EQ(findings.design.cells.size(), 4U);
-}
-
-TEST(Contest, AnInputThatTakesLongIsKept) {
-  int made = 0;
-  auto contest = quick();
-  contest.input([&] {
-    ++made;
-    std::this_thread::sleep_for(std::chrono::milliseconds(30));
-    return 3;
-  });
-  contest.baseline("a", units).candidate("b", units);
-  contest.run();
-  EXPECT_EQ(made, 2) << "once to look at its type: a tenth of all slices is less than another would take";
-}
-
-TEST(Contest, AnInputThatCantBeMadeAgainIsKept) {
-  int made = 0;
-  auto contest = quick();
-  contest.input([&] {
-    if (++made > 2) throw std::runtime_error("no more of these");
-    return 30;
-  });
-  contest.baseline("a", units).candidate("b", units);
-  EXPECT_EQ(contest.run().rounds, 7U);
-  EXPECT_EQ(made, 3) << "to look at its type, to begin with, and once in vain";
 }
 
 /// Owns memory, and notes where it lies whenever it is called.
@@ -133,34 +76,6 @@ TEST(Contest, AFunctionWhoseCopyThrowsIsLeftOut) {
   EXPECT_TRUE(findings.states[CellId{2}].is_sound());
 }
 
-TEST(Contest, FunctionsThatConsumeTheirInputGetAFreshCopyForEachCall) {
-  auto contest = quick();
-  contest.input([] { return std::vector<int>{3, 1, 2}; });
-  int stale = 0;
-  const auto check = [&](const std::vector<int>& v) { stale += v == std::vector<int>{3, 1, 2} ? 0 : 1; };
-  contest.baseline("by value", [&](std::vector<int> v) { return check(v), v.clear(), 1; });
-  contest.candidate("by reference", [&](std::vector<int>& v) { return check(v), v.clear(), 1; });
-  contest.candidate("by rvalue", [&](std::vector<int>&& v) {
-    check(v);
-    const auto mine = std::move(v);
-    return 1;
-  });
-  const auto findings = contest.run();
-  EXPECT_EQ(stale, 0);
-  EXPECT_EQ(findings.findings.size() % 2, 0U);
-}
-
-TEST(Contest, InputsThatCannotBeCopiedAreMadeAnew) {
-  auto contest = quick();
-  contest.input([] { return std::make_unique<int>(5); });
-  int empty = 0;
-  const auto take = [&](std::unique_ptr<int> p) { return empty += p ? 0 : 1, *p; };
-  contest.baseline("a", take).candidate("b", take);
-  const auto findings = contest.run();
-  EXPECT_EQ(empty, 0);
-  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::sound) << findings.states[CellId{1}].detail;
-}
-
 TEST(Contest, TheFirstCallIsThatOfACopyThatWasNeverCalled) {
   struct Lazy {
     bool built = false;
@@ -193,56 +108,6 @@ TEST(Contest, AFunctionThatThrowsIsLeftOutAndTheOthersGoOn) {
   EXPECT_EQ(findings.states[CellId{2}].standing, Standing::failed);
   EXPECT_THAT(findings.states[CellId{2}].detail, HasSubstr("no std::exception"));
   EXPECT_EQ(findings.states[CellId{3}].standing, Standing::sound) << findings.states[CellId{3}].detail;
-}
-
-TEST(Sizes, ACandidateThatGetsTooSlowLeavesLargerOnesAndItIsSaid) {
-  auto contest = quick();
-  contest.over("size", {1, 100'000'000, 2'000'000'000, 2});
-  contest.allowance(0.03);  // a stall longer than that, twice in a row, is what could fail this
-  contest.input([](const Setting& s) { return static_cast<int>(s.integer("size")); });
-  contest.baseline("constant", [](int) { return 1; });
-  contest.candidate("linear", [](int n) { return units(n); });
-  const auto findings = contest.run();
-  std::map<std::int64_t, std::string> linear;
-  for (const auto id : findings.design.cells.ids())
-    if (const auto& cell = findings.design.cells[id]; cell.candidate.value == 1)
-      linear[cell.setting.integer("size")] =
-          std::string(to_string(findings.states[id].standing)) + " " + findings.states[id].detail;
-  EXPECT_THAT(linear[2], HasSubstr("sound"));
-  EXPECT_THAT(linear[100'000'000], HasSubstr("absent a call took"));
-  EXPECT_THAT(linear[2'000'000'000], HasSubstr("at size=100000000, 0.03 s are allowed")) << "not even tried";
-}
-
-TEST(Sizes, ACallThatIsSlowOnceIsNoReasonToLeave) {
-  auto contest = quick();
-  contest.over("size", {1, 2});
-  contest.allowance(0.05);
-  contest.input([](const Setting& s) { return static_cast<int>(s.integer("size")); });
-  contest.baseline("constant", [](int) { return 1; });
-  contest.may_differ();
-  auto calls = std::make_shared<int>(0);
-  contest.candidate("cold", [calls](int n) {
-    if (++*calls == 1) std::this_thread::sleep_for(std::chrono::milliseconds(100));
-    return n;
-  });
-  const auto findings = contest.run();
-  for (const auto id : findings.design.cells.ids())
-    EXPECT_EQ(findings.states[id].standing, Standing::sound) << findings.states[id].detail;
-}
-
-TEST(Sizes, GrowthIsToldFromTheSizes) {
-  auto contest = quick();
-  contest.over("n", {100, 200, 400, 800, 1600, 3200});
-  contest.input([](const Setting& s) { return static_cast<int>(s.integer("n")); });
-  contest.baseline("linear", [](int n) { return units(n); });
-  contest.candidate("flat", [](int) { return units(500); });
-  const auto findings = contest.run();
-  ASSERT_EQ(findings.trends.size(), 2U);
-  EXPECT_NEAR(*findings.trends[0].exponent, 1, 0.3);
-  EXPECT_NEAR(*findings.trends[1].exponent, 0, 0.3);
-  ASSERT_TRUE(findings.trends[1].crossing);
-  EXPECT_GT(*findings.trends[1].crossing, 100);
-  EXPECT_LT(*findings.trends[1].crossing, 3200);
 }
 
 TEST(Threads, RunAtOnceEachWithItsOwnFunction) {
