@@ -8,6 +8,7 @@
 #include <utility>
 
 #include "assay/campaign/observer.hpp"
+#include "assay/judge/done.hpp"
 #include "assay/model/findings.hpp"
 #include "assay/model/outlook.hpp"
 #include "assay/model/plan.hpp"
@@ -36,6 +37,7 @@ struct Options {
   bool has_turn = false;  ///< the caller holds the machine's turnstile for all its campaigns
   /// Where the budget ends before anything could be decided, goes on to the first look all the same.
   bool goes_on_to_first_look = false;
+  judge::Sure sure;  ///< how sure a change must be before its cells leave
   /// Above 0: measures so many rounds, each cell once in each, whatever they show, in place of the plan's.
   int fixed_rounds = 0;
   /// Says also what was built before.

@@ -9,6 +9,7 @@
 #include "assay/measure/noise.hpp"
 #include "assay/measure/surroundings.hpp"
 #include "assay/metrics/catalogue.hpp"
+#include "assay/judge/error_rate.hpp"
 #include "assay/model/error.hpp"
 #include "assay/schedule/forecast.hpp"
 #include "assay/stats/location.hpp"
@@ -16,12 +17,13 @@
 namespace assay::inline v1::campaign {
 namespace {
 
-/// What a duel of a minute settles, on the cautious side of what the few pairs leave open: rounds as many as
-/// fit, at most a duel's sixty.
+/// What a duel of a minute settles, on the cautious side of what the few pairs leave open: of two times that
+/// share its error rate, in as many rounds as fit.
 std::optional<double> settled_in_a_minute(const std::vector<double>& effects, double round_seconds) {
-  const auto rounds = static_cast<std::size_t>(std::min(60.0, 60 / round_seconds));
+  const auto rounds = static_cast<std::size_t>(60 / round_seconds);
   try {
-    const auto change = schedule::smallest_change(effects, rounds);
+    const auto change = schedule::smallest_change(
+        effects, rounds, {.alpha = judge::error_rate * judge::share_of_typical / 2});
     return change ? std::optional(std::expm1(change->high)) : std::nullopt;
   } catch (const Error&) {
     return {};  // too few pairs, or all alike

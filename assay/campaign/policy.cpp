@@ -1,5 +1,8 @@
 #include "assay/campaign/policy.hpp"
 
+#include <algorithm>
+
+#include "assay/model/plan.hpp"
 #include "assay/schedule/order.hpp"
 
 namespace assay::inline v1::campaign {
@@ -14,7 +17,8 @@ class UntilSettled : public Policy {
   std::optional<Ended> over(const SoFar& so_far) const override {
     const bool none_open = open_cells(so_far.design, so_far.states, so_far.settled, false).empty();
     constexpr int most_to_confirm = 20;  // beyond those planned, also where trials come to nothing
-    if (so_far.judged >= rounds_ + (so_far.confirming.empty() ? 0 : most_to_confirm)) return Ended::rounds;
+    if (has_had_all(so_far) && (so_far.confirming.empty() || so_far.judged >= rounds_ + most_to_confirm))
+      return Ended::rounds;
     if (none_open && so_far.confirming.empty())
       return so_far.settled.empty() ? Ended::nothing_left : Ended::settled;
     if (budget_ && so_far.begun_here > 0 && !(to_first_look_ && so_far.judged < so_far.first_look) &&
@@ -23,7 +27,7 @@ class UntilSettled : public Policy {
     return {};
   }
   std::vector<CellId> cells(const SoFar& so_far, int number) const override {
-    const bool over = so_far.judged >= rounds_;
+    const bool over = has_had_all(so_far);
     const bool twins = schedule::is_twin_round(number) && has_time_for_twins(so_far);
     std::set<CellId> open;
     if (!over) {
@@ -37,12 +41,38 @@ class UntilSettled : public Policy {
     return abreast_ && schedule::is_control_round(number) ? Role::control : Role::counted;
   }
   bool looks() const override { return true; }
-  int rounds() const override { return rounds_; }
+  int rounds() const override { return is_open() ? 0 : rounds_; }
+  int rounds_expected(const SoFar& so_far) const override {
+    const double each = so_far.spent / std::max(so_far.judged, 1);
+    if (!(each > 0)) return is_open() ? PlannedRounds::most_rounds : rounds_;
+    const auto within = [&](double seconds) {
+      const double more = std::max(0.0, (seconds - so_far.spent) / each);
+      return so_far.judged + static_cast<int>(std::min(more, double{PlannedRounds::open_end}));
+    };
+    if (budget_) return std::min(rounds_, within(*budget_));
+    return is_open() ? std::max(PlannedRounds::most_rounds, within(seconds_without_budget(so_far))) : rounds_;
+  }
   std::optional<double> budget() const override { return budget_; }
   bool goes_on_to_first_look() const override { return to_first_look_; }
   judge::Aim aim() const override { return aim_; }
 
  private:
+  bool is_open() const { return rounds_ >= PlannedRounds::open_end; }
+
+  static double seconds_without_budget(const SoFar& so_far) {
+    const auto comparisons = std::ranges::count_if(so_far.design.contrasts, [&](const Contrast& of) {
+      return !so_far.design.is_twin(of.candidate) && so_far.states[of.baseline].is_sound() &&
+             so_far.states[of.candidate].is_sound();
+    });
+    return PlannedRounds::seconds_each * static_cast<double>(comparisons);
+  }
+
+  bool has_had_all(const SoFar& so_far) const {
+    if (!is_open()) return so_far.judged >= rounds_;
+    return !budget_ && so_far.judged >= PlannedRounds::most_rounds &&
+           so_far.spent >= seconds_without_budget(so_far);
+  }
+
   bool has_time_for_twins(const SoFar& so_far) const {
     return !budget_ || 2 * so_far.first_look * so_far.longest_round <= *budget_;
   }

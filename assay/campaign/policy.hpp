@@ -42,8 +42,10 @@ class Policy {
   virtual Role role(int number) const = 0;
   /// Whether planned looks are taken, so that findings settle.
   virtual bool looks() const = 0;
-  /// Judged rounds, at most.
+  /// Judged rounds, at most; 0: as many as there is time for.
   virtual int rounds() const = 0;
+  /// Judged rounds that it will likely come to, as far as can be told.
+  virtual int rounds_expected(const SoFar&) const { return rounds(); }
   /// Seconds of measuring, at most.
   virtual std::optional<double> budget() const { return {}; }
   /// Whether the budget gives way to the first look.
@@ -53,7 +55,8 @@ class Policy {
 };
 
 /// Measures until all is known that the aim asks for, the rounds have been run, or the next round would
-/// likely go beyond the budget. `abreast`: every few rounds one is run in turns, as a control. Twins run in
+/// likely go beyond the budget. Rounds up to PlannedRounds::open_end are as many as the budget has time for;
+/// without one, as described there. `abreast`: every few rounds one is run in turns, as a control. Twins run in
 /// every fourth round, and not at all where the budget does not reach twice the first look; one that was
 /// called runs on, in rounds of its own if need be, until it is known whether that was chance.
 /// `to_first_look`: the budget does not end it before the first look.

@@ -84,6 +84,7 @@ void add_readings(const measure::ProcessResult& result, const measure::Surroundi
   to.add(Known::user_time, result.user);
   to.add(Known::system_time, result.system);
   if (result.wall > 0) to.add(Known::cores_used, cpu / result.wall);
+  to.add(Known::core_wait, result.core_wait);
   to.add(Known::peak_memory, result.peak_memory);
   to.add(Known::minor_faults, result.faults_minor);
   to.add(Known::major_faults, result.faults_major);

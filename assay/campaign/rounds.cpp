@@ -227,7 +227,9 @@ void Rounds::look() {
   const Evidence evidence(recorder_.design(), recorder_.log());
   const auto watched = judge::watched_so_far(recorder_.design(), evidence);
   for (const auto& finding : watched) recorder_.add_look(finding);
-  settled_.merge(judge::contrasts_done(evidence, watched, policy_.aim()));
+  auto aim = policy_.aim();
+  aim.rounds = policy_.rounds_expected(so_far());
+  settled_.merge(judge::contrasts_done(evidence, watched, aim));
   confirming_ = judge::twins_to_confirm(evidence, watched);
 }
 
@@ -264,7 +266,7 @@ void Rounds::tell(std::size_t position, std::size_t cells, CellId next) const {
   }
   const double gone = begun_here_ - 1 + static_cast<double>(position) / static_cast<double>(cells);
   if (gone >= 1) {
-    const int to_come = policy_.rounds() - judged_;
+    const int to_come = policy_.rounds_expected(so_far()) - judged_;
     const double rounds_left =
         schedule::rounds_in_all(to_come, recorder_.design().rules.abreast) - 1 - (gone - std::floor(gone));
     progress.left = (clock_() - start_) / gone * std::max(0.0, rounds_left);

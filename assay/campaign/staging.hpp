@@ -6,6 +6,7 @@
 
 #include "assay/measure/process.hpp"
 #include "assay/model/plan.hpp"
+#include "assay/model/trial.hpp"
 
 namespace assay::inline v1::campaign {
 

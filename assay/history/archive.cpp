@@ -36,7 +36,7 @@ Finding judged_alone(const Evidence& evidence, const Finding& f, const Metric& m
   if (series.repeats.layouts > 0)
     std::tie(series.baseline, series.candidate) =
         judge::layout_means(series, series.rounds.size(), metric.scale);
-  return judge::judge_paired(series.baseline, series.candidate, {.metric = metric});
+  return judge::judge_paired(series.baseline, series.candidate, {.metric = metric, .rest = false});
 }
 
 void add_silent(Archive& archive, const Findings& findings, const std::string& reference) {
@@ -82,7 +82,7 @@ void add_to(Archive& archive, const Record& record, const std::string& reference
     const Where where{findings.workload(cell).name, cell.setting.text(), metric.name};
     if (is_step) {
       archive.pairs[{before.from.commit, after.from.commit, where.workload, where.setting, where.metric}] = {
-          compared_of(findings, f), f.p};
+          compared_of(findings, f), f.p, design.started};
     } else if (before.from.commit == reference) {
       const auto alone = judged_alone(evidence, f, metric);
       archive.values.push_back({.commit = after.from.commit,

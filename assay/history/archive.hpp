@@ -32,6 +32,7 @@ struct ArchivedValue {
 struct ArchivedPair {
   CommitsCompared compared;
   double p = 1;
+  std::int64_t started = 0;  ///< milliseconds since 1970
 };
 
 /// A cell of a commit that was tried beside the reference, whatever came of it.

@@ -1,47 +1,110 @@
 #include "assay/history/gate.hpp"
 
 #include <algorithm>
+#include <cmath>
+#include <iterator>
+#include <optional>
 #include <string>
 #include <utility>
 #include <vector>
 
+#include "assay/history/line_of.hpp"
 #include "assay/history/pairs_of.hpp"
 #include "assay/judge/gate.hpp"
 
 namespace assay::inline v1::history {
 namespace {
 
-/// How bad an effect is: above 0 is worse.
-double badness(const HistoryLine& line, const Effect& effect) {
-  return sign_to_the_worse(line.metric) * effect.on_test_scale();
+/// A change that came in with the newest commits, or may have.
+struct Seen {
+  GateStatus status = GateStatus::undecided;
+  Effect effect;
+  Interval interval;
+};
+
+/// By the whole interval.
+GateStatus status_of(const HistoryLine& line, const Interval& interval, const Effect& limit) {
+  const bool lower = line.metric.prefer != Prefer::higher;
+  const auto beyond = [&](double x) { return lower ? x > limit.value : x < limit.value; };
+  const auto [best, worst] =
+      lower ? std::pair(interval.low, interval.high) : std::pair(interval.high, interval.low);
+  return !beyond(worst) ? GateStatus::passed : beyond(best) ? GateStatus::failed : GateStatus::undecided;
 }
 
-GateReason reason_of(const History& history, const HistoryLine& line, std::size_t first,
-                     const Effect& limit) {
-  GateReason reason{.effect = Effect::none(line.metric.scale), .limit = limit};
-  const double allowed = badness(line, limit);
-  reason.interval = {.low = reason.effect.value, .high = reason.effect.value};
-  double worst = 0;
+bool is_claimed(const HistoryStep& step) {
+  return step.status == HistoryStep::Status::confirmed || step.status == HistoryStep::Status::drift;
+}
+
+/// The last point against the level that it belongs to, or, where it begins one, against the one before.
+std::optional<Seen> newest_against_level(const HistoryLine& line, const Effect& limit) {
+  const auto last = line.points.size() - 1;
+  const auto level = std::ranges::find_if(line.levels, [&](const HistoryLevel& l) { return l.end > last; });
+  if (level == line.levels.end()) return {};
+  auto first = level->first, end = last;
+  if (first == last) {
+    if (level == line.levels.begin()) return {};
+    first = std::prev(level)->first;
+    end = std::prev(level)->end;
+  }
+  const auto before = level_of(line, first, end), now = level_of(line, last, last + 1);
+  const auto scale = line.metric.scale;
+  const auto at = [&](double x) { return Effect{scale, x}.on_test_scale(); };
+  const auto half = [&](const Interval& i) { return (at(i.high) - at(i.low)) / 2; };
+  const double change = now.level.on_test_scale() - before.level.on_test_scale();
+  const double width = std::hypot(half(now.interval), half(before.interval));
+  Seen seen{.effect = Effect::of_test_scale(scale, change),
+            .interval = {Effect::of_test_scale(scale, change - width).value,
+                         Effect::of_test_scale(scale, change + width).value}};
+  // Which level it is held against was chosen by the values: only a campaign of its own can fail it.
+  seen.status = status_of(line, seen.interval, limit) == GateStatus::passed ? GateStatus::passed
+                                                                            : GateStatus::undecided;
+  return seen;
+}
+
+/// What came in with the newest commits, from place `first` of the history on.
+std::vector<Seen> seen_since(const HistoryLine& line, std::size_t first, const Effect& limit) {
+  std::vector<Seen> all;
   for (const auto& step : line.steps) {
     const bool drift = step.status == HistoryStep::Status::drift;
     if (line.points[drift ? step.to : step.after].place < first ||
         step.status == HistoryStep::Status::refuted)
       continue;
-    const double bad = badness(line, step.effect);
-    if (bad <= worst) continue;
-    worst = bad;
-    reason.effect = step.effect;
-    reason.interval =
-        step.measured ? step.measured->interval : Interval{step.effect.value, step.effect.value};
-    reason.status = bad <= allowed                                 ? GateStatus::passed
-                    : step.status == HistoryStep::Status::proposed ? GateStatus::undecided
-                                                                   : GateStatus::failed;
+    if (is_claimed(step) && step.measured)
+      all.push_back({status_of(line, step.measured->interval, limit), step.effect, step.measured->interval});
+    else if (step.measured)
+      all.push_back({GateStatus::undecided, step.effect, step.measured->interval});
   }
-  const bool has_newest = !line.points.empty() && line.points.back().place + 1 == history.commits.size();
-  if (reason.status == GateStatus::passed && !has_newest) {
+  const bool any_claimed = std::ranges::any_of(
+      line.steps, [&](const HistoryStep& step) { return is_claimed(step) && line.points[step.after].place >= first; });
+  if (any_claimed) return all;
+  if (auto newest = newest_against_level(line, limit)) all.push_back(*newest);
+  return all;
+}
+
+GateReason reason_of(const History& history, const HistoryLine& line, std::size_t first,
+                     const Effect& limit) {
+  GateReason reason{.effect = Effect::none(line.metric.scale), .limit = limit};
+  if (line.points.empty() || line.points.back().place + 1 != history.commits.size()) {
     reason.kind = GateReason::Kind::no_finding;
     reason.status = GateStatus::undecided;
+    return reason;
   }
+  const auto seen = seen_since(line, first, limit);
+  if (seen.empty()) {
+    reason.kind = GateReason::Kind::no_finding;
+    reason.status = GateStatus::undecided;
+    return reason;
+  }
+  const auto severity = [&](const Seen& s) {
+    return std::pair(s.status == GateStatus::failed      ? 2
+                     : s.status == GateStatus::undecided ? 1
+                                                         : 0,
+                     sign_to_the_worse(line.metric) * s.effect.on_test_scale());
+  };
+  const auto worst = std::ranges::max_element(seen, {}, severity);
+  reason.status = worst->status;
+  reason.effect = worst->effect;
+  reason.interval = worst->interval;
   return reason;
 }
 

@@ -7,7 +7,6 @@
 #include <vector>
 
 #include "assay/history/proposals.hpp"
-#include "assay/stats/location.hpp"
 #include "assay/stats/pooled.hpp"
 
 namespace assay::inline v1::history {
@@ -27,6 +26,7 @@ Measured measured(const ArchivedValue& value) {
 }
 
 constexpr double quantile = 1.96;  // half-widths are of 95 %
+constexpr double level_of_intervals = 0.95;
 
 /// Values of one commit as one.
 stats::Pooled join(const std::vector<const ArchivedValue*>& values) {
@@ -51,7 +51,8 @@ HistoryPoint point_of(std::size_t place, const std::vector<const ArchivedValue*>
   for (const auto* value : values) point.rounds += value->rounds;
   const auto joined = join(values);
   const auto scale = values.front()->effect.scale;
-  const double half = std::hypot(quantile * joined.standard_error, shift_half);
+  const auto bounds = joined.interval(level_of_intervals);
+  const double half = std::hypot((bounds.high - bounds.low) / 2, shift_half);
   point.effect = Effect::of_test_scale(scale, joined.value + shift);
   point.interval = {.low = Effect::of_test_scale(scale, joined.value + shift - half).value,
                     .high = Effect::of_test_scale(scale, joined.value + shift + half).value};
@@ -66,20 +67,39 @@ struct Shift {
 };
 
 Shift shift_between(const EraValues& from, const EraValues& to) {
-  std::vector<double> differences, halves;
+  std::vector<double> differences, errors;
   for (const auto& [place, values] : from.by_place) {
     const auto there = to.by_place.find(place);
     if (there == to.by_place.end()) continue;
     const auto a = join(values), b = join(there->second);
     differences.push_back(b.value - a.value);
-    halves.push_back(quantile * std::hypot(a.standard_error, b.standard_error));
+    errors.push_back(std::max(std::hypot(a.standard_error, b.standard_error), 1e-9));
   }
   if (differences.empty()) return {};
-  return {stats::median(differences), stats::median(halves) / std::sqrt(static_cast<double>(halves.size())),
-          differences.size()};
+  const auto all = stats::pooled(differences, errors);
+  const auto bounds = all.interval(level_of_intervals);
+  return {all.value, (bounds.high - bounds.low) / 2, differences.size()};
 }
 
 }  // namespace
+
+HistoryLevel level_of(const HistoryLine& line, std::size_t first, std::size_t end) {
+  std::vector<double> values, errors;
+  for (auto at = first; at < end; ++at) {
+    const auto& point = line.points[at];
+    const auto on_scale = [&](double x) { return Effect{point.effect.scale, x}.on_test_scale(); };
+    values.push_back(point.effect.on_test_scale());
+    errors.push_back(
+        std::max((on_scale(point.interval.high) - on_scale(point.interval.low)) / 2 / quantile, 1e-9));
+  }
+  const auto all = stats::pooled(values, errors);
+  const auto bounds = all.interval(level_of_intervals);
+  const auto shown = [&](double x) { return Effect::of_test_scale(line.metric.scale, x); };
+  return {.first = first,
+          .end = end,
+          .level = shown(all.value),
+          .interval = {shown(bounds.low).value, shown(bounds.high).value, level_of_intervals}};
+}
 
 HistoryLine line_of(const Archive& archive, const Where& where, const std::string& definition,
                     const std::map<std::string, std::size_t>& places, std::string era, double margin) {
@@ -133,8 +153,7 @@ HistoryLine line_of(const Archive& archive, const Where& where, const std::strin
   }
   const auto scale = line.metric.scale;
   const auto proposals = propose(values, margin_on_test_scale(scale, margin));
-  for (const auto& level : proposals.levels)
-    line.levels.push_back({level.first, level.end, Effect::of_test_scale(scale, level.level)});
+  for (const auto& level : proposals.levels) line.levels.push_back(level_of(line, level.first, level.end));
   for (const auto& step : proposals.steps)
     line.steps.push_back(
         {.before = step.before, .after = step.after, .effect = Effect::of_test_scale(scale, step.change)});
@@ -148,12 +167,7 @@ void join_levels(HistoryLine& line) {
       joined.push_back(line.levels[i]);
       continue;
     }
-    auto& level = joined.back();
-    level.end = line.levels[i].end;
-    std::vector<double> values;
-    for (auto at = level.first; at < level.end; ++at)
-      values.push_back(line.points[at].effect.on_test_scale());
-    level.level = Effect::of_test_scale(line.metric.scale, stats::median(values));
+    joined.back() = level_of(line, joined.back().first, line.levels[i].end);
   }
   line.levels = std::move(joined);
 }

@@ -16,7 +16,11 @@ namespace assay::inline v1::history {
 HistoryLine line_of(const Archive& archive, const Where& where, const std::string& definition,
                     const std::map<std::string, std::size_t>& places, std::string era, double margin);
 
-/// Joins neighbouring levels whose step was measured and not confirmed, at the median of their points.
+/// The level of some points of a line, to below `end`: pooled with what they differ by more than their own errors
+/// (stats/pooled.hpp). REQUIRES: there is one. Pure.
+HistoryLevel level_of(const HistoryLine& line, std::size_t first, std::size_t end);
+
+/// Joins neighbouring levels between which a step was refuted.
 /// REQUIRES: steps[i] lies between levels[i] and levels[i + 1], as line_of() makes them; not so afterwards.
 void join_levels(HistoryLine& line);
 

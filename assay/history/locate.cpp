@@ -143,7 +143,9 @@ class Locating {
 
   /// Whether there is anything to look for, and where it shows.
   std::optional<Told> hold_ends_apart(const Line& line) {
-    const auto campaign = measuring_.compare({line.front(), line.back()});
+    // A step of half the difference has to be told from none: how large that is must be known first.
+    constexpr double part_of_difference = 0.25;
+    const auto campaign = measuring_.compare({line.front(), line.back()}, 0, {.part = part_of_difference});
     const auto& findings = campaign.findings;
     if (findings.findings.empty()) refuse(findings);
     const auto* looked_for = clearest(findings, wanted());

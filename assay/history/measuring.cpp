@@ -95,7 +95,7 @@ campaign::Options Measuring::options_with(campaign::Observer& observer) const {
           .stop = circumstances_.stop};
 }
 
-Campaign Measuring::compare(const std::vector<CommitFacts>& commits, int rounds) {
+Campaign Measuring::compare(const std::vector<CommitFacts>& commits, int rounds, const judge::Sure& sure) {
   auto plan = plan_for(commits);
   if (rounds > 0) {
     plan.rounds.min = plan.rounds.max = rounds;
@@ -106,6 +106,7 @@ Campaign Measuring::compare(const std::vector<CommitFacts>& commits, int rounds)
   auto options = options_with(relay);
   options.resume = circumstances_.takes_up;
   options.fixed_rounds = rounds;
+  options.sure = sure;
   Campaign done;
   const auto afresh = [&] {
     options.resume = false;

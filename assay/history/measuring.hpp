@@ -10,6 +10,7 @@
 #include "assay/build/repository.hpp"
 #include "assay/campaign/stepwise.hpp"
 #include "assay/history/observer.hpp"
+#include "assay/judge/done.hpp"
 #include "assay/measure/process.hpp"
 #include "assay/measure/turnstile.hpp"
 #include "assay/model/findings.hpp"
@@ -68,9 +69,9 @@ class Measuring {
   void call_campaigns(const std::string& kind);
 
   /// A campaign of commits against the first of them, measured until it is settled as the plan has it, or for
-  /// so many rounds where `rounds` is above 0. Throws Stopped when it was interrupted, and Error as
-  /// carry_out().
-  Campaign compare(const std::vector<CommitFacts>& commits, int rounds = 0);
+  /// so many rounds where `rounds` is above 0, and until changes are as sure as that. Throws Stopped when it was
+  /// interrupted, and Error as carry_out().
+  Campaign compare(const std::vector<CommitFacts>& commits, int rounds = 0, const judge::Sure& sure = {});
 
   /// A campaign of two commits whose rounds the caller asks for, of pair_kind.
   std::unique_ptr<campaign::Stepwise> open(const CommitFacts& before, const CommitFacts& after);

@@ -75,7 +75,8 @@ std::string text_of(const Archive& archive, const std::string& reference) {
                      {"effect", json_of(pair.compared.effect, pair.compared.interval)},
                      {"rounds", pair.compared.rounds},
                      {"campaign", pair.compared.campaign},
-                     {"p", pair.p}});
+                     {"p", pair.p},
+                     {"started", pair.started}});
   }
   for (const auto& t : archive.tried) tried.push_back({t.commit, t.workload, t.definition, t.setting, t.era});
   for (const auto& [commit, why] : archive.silent) silent[commit] = why;
@@ -98,7 +99,8 @@ void add_kept(Archive& archive, const std::string& text, const std::string& refe
                          read_name<Verdict>(pair.at("verdict").get<std::string>()).value_or(Verdict::unclear),
                      .rounds = pair.at("rounds"),
                      .campaign = pair.at("campaign")},
-        .p = pair.at("p")};
+        .p = pair.at("p"),
+        .started = pair.value("started", std::int64_t{0})};
     effect_from(pair.at("effect"), told.compared.effect, told.compared.interval);
     archive.pairs[{pair.at("commits").at(0), pair.at("commits").at(1), where.workload, where.setting,
                    where.metric}] = told;

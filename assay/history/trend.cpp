@@ -19,7 +19,7 @@
 #include "assay/model/stopped.hpp"
 #include "assay/plan/matrix.hpp"
 #include "assay/plan/write.hpp"
-#include "assay/stats/many.hpp"
+#include "assay/stats/online.hpp"
 
 namespace assay::inline v1::history {
 namespace {
@@ -121,15 +121,15 @@ class Trending {
 
   bool has_time() const { return !options_.budget || clock_() - began_ + longest_ <= *options_.budget; }
 
-  Campaign timed(const std::vector<CommitFacts>& commits, int rounds) {
+  Campaign timed(const std::vector<CommitFacts>& commits, int rounds, const judge::Sure& sure = {}) {
     const double start = clock_();
-    auto campaign = measuring_.compare(commits, rounds);
+    auto campaign = measuring_.compare(commits, rounds, sure);
     longest_ = std::max(longest_, clock_() - start);
     return campaign;
   }
 
   void measure_missing() {
-    constexpr int fewest_rounds = 7;
+    constexpr int fewest_rounds = 8;
     while (has_time()) {
       auto open = coverage().missing(options_.retries);
       // What a campaign could not try once, it can't a second time.
@@ -186,7 +186,7 @@ class Trending {
                &to = history_.commits[line.points[after].place];
     measuring_.observer().said("a step of " + line.workload + " between " + from.short_id() + " and " +
                                to.short_id() + "? measuring them beside each other");
-    const auto campaign = timed({from, to}, 0);
+    const auto campaign = timed({from, to}, 0, {.level = claims().level_of_next});
     add_to(archive_, campaign.record, id_at(0));
     return pair_of(line, before, after);
   }
@@ -197,53 +197,71 @@ class Trending {
     return {(left.first + left.end - 1) / 2, (right.first + right.end) / 2};
   }
 
-  static bool is_called(const ArchivedPair* pair) {
-    return pair != nullptr &&
-           (pair->compared.verdict == Verdict::better || pair->compared.verdict == Verdict::worse);
+  /// What campaigns of two commits may claim, all that the ledger has in the order in which they were measured:
+  /// of all claims that are ever made an expected share of 5 % at most is false.
+  struct Claims {
+    std::map<const ArchivedPair*, double> level;
+    std::set<const ArchivedPair*> made;
+    double level_of_next = 0;
+  };
+  Claims claims() const {
+    std::vector<const ArchivedPair*> in_order;
+    for (const auto& [key, pair] : archive_.pairs) in_order.push_back(&pair);
+    std::ranges::stable_sort(in_order, {}, &ArchivedPair::started);
+    Claims claims;
+    stats::OnlineDiscoveries deciding;
+    for (const auto* pair : in_order) {
+      claims.level[pair] = deciding.level();
+      const bool called =
+          pair->compared.verdict == Verdict::better || pair->compared.verdict == Verdict::worse;
+      if (deciding.decide(called ? pair->p : 1)) claims.made.insert(pair);
+    }
+    // Of a campaign every line is one: the last has the least.
+    claims.level_of_next = deciding.level(std::max<std::size_t>(lines_, 1) - 1);
+    return claims;
   }
 
   void measure_steps() {
     measuring_.call_campaigns(step_kind);
-    for (const auto& line : lines())
+    const auto all = lines();
+    lines_ = all.size();
+    for (const auto& line : all)
       for (std::size_t i = 0; i < line.steps.size(); ++i) {
         const auto* told = measured_pair(line, line.steps[i].before, line.steps[i].after);
-        if (told == nullptr || is_called(told)) continue;
+        if (told == nullptr || claims().made.contains(told)) continue;
         const auto [from, to] = middles(line, i);
         measured_pair(line, from, to);
       }
   }
 
+  /// What became of a proposed step.
+  void tell(HistoryLine& line, std::size_t i, const Claims& known) const {
+    auto& step = line.steps[i];
+    const auto* pair = pair_of(line, step.before, step.after);
+    if (pair == nullptr) return;
+    const auto is_made = [&](const ArchivedPair* of) { return of != nullptr && known.made.contains(of); };
+    step.status = pair->compared.verdict == Verdict::same ? HistoryStep::Status::refuted : HistoryStep::Status::open;
+    if (is_made(pair)) {
+      step.status = HistoryStep::Status::confirmed;
+    } else {
+      std::tie(step.from, step.to) = middles(line, i);
+      if (const auto* apart = pair_of(line, step.from, step.to); is_made(apart)) {
+        pair = apart;
+        step.status = HistoryStep::Status::drift;
+      }
+    }
+    step.measured = pair->compared;
+    step.effect = pair->compared.effect;
+    constexpr double rate = 0.05;
+    step.p_adjusted = std::min(1.0, pair->p * rate / known.level.at(pair));
+  }
+
   /// The lines, with what became of each proposed step.
   void put_together() {
     history_.lines = lines();
-    std::vector<double> p;
-    std::vector<std::pair<HistoryStep*, const ArchivedPair*>> told;
+    const auto known = claims();
     for (auto& line : history_.lines)
-      for (std::size_t i = 0; i < line.steps.size(); ++i) {
-        auto& step = line.steps[i];
-        const auto* pair = pair_of(line, step.before, step.after);
-        if (pair == nullptr) continue;
-        step.status = HistoryStep::Status::refuted;
-        if (!is_called(pair)) {
-          std::tie(step.from, step.to) = middles(line, i);
-          if (const auto* apart = pair_of(line, step.from, step.to); is_called(apart)) {
-            pair = apart;
-            step.status = HistoryStep::Status::drift;
-          }
-        } else {
-          step.status = HistoryStep::Status::confirmed;
-        }
-        step.measured = pair->compared;
-        step.effect = pair->compared.effect;
-        p.push_back(pair->p);
-        told.emplace_back(&step, pair);
-      }
-    constexpr double false_discoveries = 0.05;
-    const auto adjusted = stats::adjust_benjamini_hochberg(p);
-    for (std::size_t i = 0; i < told.size(); ++i) {
-      told[i].first->p_adjusted = adjusted[i];
-      if (adjusted[i] > false_discoveries) told[i].first->status = HistoryStep::Status::refuted;
-    }
+      for (std::size_t i = 0; i < line.steps.size(); ++i) tell(line, i, known);
     for (auto& line : history_.lines) join_levels(line);
     std::set<std::string> elsewhere;
     for (const auto& value : archive_.values)
@@ -269,6 +287,7 @@ class Trending {
   std::map<std::string, std::size_t> places_;  ///< by full id
   std::vector<std::size_t> asked_;             ///< places that are asked for, ascending
   std::set<std::size_t> attempted_;            ///< in this call
+  std::size_t lines_ = 0;                      ///< that a campaign tells of
   Coverage::Work work_;
   double began_ = 0, longest_ = 0;
 };

@@ -35,13 +35,14 @@ struct TrendOptions {
 /// The value of a commit is its change against the reference commit, from campaigns in which both ran in the
 /// same rounds: those of this function, and any other of the ledger with the reference as its baseline.
 /// Missing commits are measured four at a time, the newest first, then in the widest gaps, for as many rounds
-/// as the plan has at the least (7 or more). Where the machine, or the reference's program, is another than
+/// as the plan has at the least (8 or more). Where the machine, or the reference's program, is another than
 /// before, the last three commits of before are measured again, and the difference is taken out
 /// (HistoryBreak). Values of a workload that was defined otherwise are left out.
 ///
 /// A step that the values suggest (propose()) is claimed only after a campaign of its own of the commits on
-/// either side, at a false discovery rate of 5 % over all that are suggested; where that shows nothing,
-/// commits in the middle of both levels are compared: a drift.
+/// either side, which goes on until that is known at the level that all such campaigns of the ledger, of earlier
+/// calls too, leave it: of all steps that are ever claimed, 5 % at most are false on the average
+/// (stats/online.hpp). Where it claims nothing, commits in the middle of both levels are compared: a drift.
 ///
 /// `plan`: its first candidate says how a commit is built and run. Throws Error for commits that are not
 /// there or not on one line, for a reference that can't be measured (Code::measuring), and as

@@ -2,9 +2,12 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
 #include <map>
+#include <tuple>
 #include <vector>
 
+#include "assay/judge/error_rate.hpp"
 #include "assay/judge/estimate.hpp"
 #include "assay/judge/gate.hpp"
 #include "assay/judge/pairs.hpp"
@@ -12,6 +15,7 @@
 #include "assay/judge/resampling.hpp"
 #include "assay/judge/times.hpp"
 #include "assay/metrics/catalogue.hpp"
+#include "assay/schedule/closing_look.hpp"
 
 namespace assay::inline v1::judge {
 namespace {
@@ -54,10 +58,45 @@ class Weighing {
         (is_settled(f.of, metrics::Known::wall_time) || !on_one_core_.contains(f.of.baseline) ||
          !on_one_core_.contains(f.of.candidate)))
       return true;
-    if (!f.settled) return !aim_.precise && will_hardly_settle(f, metric);
-    if (f.rounds == 0 || design_.is_twin(f.of.candidate)) return true;
-    if (aim_.allow && hold_against(f, metric, *aim_.allow) == GateStatus::undecided) return false;
-    return !aim_.precise || is_precise(f, metric);
+    if (f.settled && f.rounds == 0) return true;  // exact
+    if (design_.is_twin(f.of.candidate)) return f.settled || will_hardly_tell(f, metric);
+    if (aim_.precise) return is_precise(f, metric) && (!aim_.allow || is_decided(f, metric));
+    const bool known = aim_.allow ? is_decided(f, metric) : is_sure(f) || is_told_unlike(f);
+    return known ? slow_runs_could_have_shown(f, metric) : will_hardly_tell(f, metric);
+  }
+
+  bool is_sure(const Finding& f) const {
+    const bool changed = f.verdict == Verdict::better || f.verdict == Verdict::worse;
+    if (!f.settled || !changed) return f.settled;
+    const auto at = [&](double x) { return Effect{f.effect.scale, x}.on_test_scale(); };
+    return (!aim_.sure.level || f.p <= *aim_.sure.level) &&
+           (!aim_.sure.part ||
+            0.5 * (at(f.interval.high) - at(f.interval.low)) <= *aim_.sure.part * f.effect.distance());
+  }
+
+  /// By the gate, at a planned look: intervals between looks are no ground for leaving.
+  bool is_decided(const Finding& f, const Metric& metric) const {
+    if (hold_against(f, metric, *aim_.allow) == GateStatus::undecided) return false;
+    return f.settled || metric.exact || looks_of(design_.rules, f.repeats).due_at(static_cast<int>(f.rounds));
+  }
+
+  /// Whether slow runs or the mean plainly do otherwise than most runs, so that no verdict is to be hoped for.
+  static bool is_told_unlike(const Finding& f) {
+    constexpr double plainly = 0.005;
+    return f.to_settle &&
+           (f.to_settle->obstacle == Price::Obstacle::slow_runs ||
+            f.to_settle->obstacle == Price::Obstacle::fast_and_slow) &&
+           rest_is_unlike(f, plainly);
+  }
+
+  bool slow_runs_could_have_shown(const Finding& f, const Metric& metric) const {
+    if (aim_.seconds_for_slow_runs == 0 || metric.exact || f.rounds >= rounds_that_show_slow_runs ||
+        f.repeats.any() || metrics::is_of_many_calls(metric))
+      return true;
+    double round = 0;
+    for (const auto cell : {f.of.baseline, f.of.candidate})
+      if (const auto cost = costs_.find(cell); cost != costs_.end()) round += cost->second;
+    return static_cast<double>(rounds_that_show_slow_runs) * round > aim_.seconds_for_slow_runs;
   }
 
   bool is_settled(const Contrast& of, metrics::Known time) const {
@@ -71,18 +110,55 @@ class Weighing {
     return std::log(f.interval.high / f.interval.low) / 2 <= std::log1p(*aim_.precise);
   }
 
-  bool will_hardly_settle(const Finding& f, const Metric& metric) {
+  /// Seconds that a cell takes of a judged round.
+  std::map<CellId, double> costs_of_rounds() const {
+    std::map<CellId, double> costs;
+    const auto wall = metrics::find(design_.metrics, metrics::Known::wall_time);
+    if (!wall) return costs;
+    for (const auto& [cell, rounds] : by_cell(evidence_.values(*wall))) {
+      for (const auto& [round, seconds] : rounds) costs[cell] += seconds;
+      costs[cell] /= static_cast<double>(std::max<std::size_t>(evidence_.rounds(), 1));
+    }
+    return costs;
+  }
+
+  /// Whether neither this planned look nor the one before gave hope.
+  bool will_hardly_tell(const Finding& f, const Metric& metric) {
     constexpr std::size_t fewest = 10;
-    const auto looks = looks_of(design_.rules, evidence_.repeats(f.of));
-    const int last = looks.counts().back();
-    if (f.rounds < fewest || metric.exact || !looks.due_at(static_cast<int>(f.rounds)) ||
-        static_cast<int>(f.rounds) >= last)
-      return false;
-    const auto series = pair_up(evidence_, f.of, values_of(f.metric));
+    if (f.rounds < fewest || metric.exact) return false;
+    const auto looks = looks_of(design_.rules, f.repeats);
+    const auto place = looks.due_at(static_cast<int>(f.rounds));
+    const int planned = looks.counts().back(), last = aim_.rounds > 0 ? std::min(aim_.rounds, planned) : planned;
+    if (!place || *place == 0 || static_cast<int>(f.rounds) >= last) return false;
+    const auto series = pair_up(evidence_, f.of, f.metric, values_of(f.metric));
     if (series.rounds.size() != f.rounds || !all_fit(series, metric.scale)) return false;
-    const auto estimate = estimate_of(series, f.rounds, rules_for(design_, f.metric, {}).question);
-    const auto critical = looks.boundary()->critical_count(looks.counts().size() - 1);
-    return !can_settle(estimate, static_cast<std::size_t>(last), critical);
+    const auto family = rules_for(design_, f.metric, {});
+    const auto c_changed = critical_at_end(looks, f.repeats, last, family.rate_of_changes()),
+               c_same = critical_at_end(looks, f.repeats, last, 1 - family.question.level);
+    const double limit =
+        !aim_.allow ? 0
+                    : (metric.prefer == Prefer::higher ? -1 : 1) * limit_of(f, metric, *aim_.allow).on_test_scale();
+    const IsEnough enough = [&](const Estimate& e) {
+      return aim_.allow ? e.is_decided_by(c_changed, limit) : e.is_settled_by(c_changed, c_same);
+    };
+    const auto hopeless_at = [&](std::size_t rounds) {
+      return !can_come_to(estimate_of(series, rounds, family.question), static_cast<std::size_t>(last), enough);
+    };
+    return hopeless_at(f.rounds) && hopeless_at(static_cast<std::size_t>(looks.counts()[*place - 1]));
+  }
+
+  /// The critical count of the look at the campaign's end, planned or closing.
+  std::uint64_t critical_at_end(const schedule::LookPlan& looks, const Repeats& repeats, int last, double alpha) {
+    const auto [known, fresh] = critical_.try_emplace({repeats, last, alpha}, 0);
+    if (!fresh) return known->second;
+    const auto boundary = looks.boundary(alpha);
+    const auto place = looks.due_at(last);
+    const auto before = looks.last_by(last);
+    known->second = place && *place + 1 == looks.counts().size()
+                        ? boundary->critical_count(*place, alpha)
+                        : schedule::ClosingLook(*boundary, before ? *before + 1 - (place ? 1 : 0) : 0, last)
+                              .critical_count(alpha);
+    return known->second;
   }
 
   const ByCell& values_of(MetricId metric) {
@@ -98,7 +174,9 @@ class Weighing {
   std::set<CellId> undecided_;
   std::map<Contrast, std::size_t> most_rounds_;  ///< of any of its metrics
   std::set<CellId> on_one_core_ = cells_on_one_core(evidence_);
+  std::map<CellId, double> costs_ = costs_of_rounds();
   std::map<MetricId, ByCell> by_metric_;
+  std::map<std::tuple<Repeats, int, double>, std::uint64_t> critical_;
 };
 
 }  // namespace

@@ -18,12 +18,19 @@ namespace assay::inline v1::judge {
 /// the order of their rounds.
 class Estimate {
  public:
-  /// Throws DomainError as judge_paired does.
+  /// Throws DomainError as judge_paired does. Of rounds with repeats the medians are judged, from
+  /// schedule::fewest_medians rounds on.
   Estimate(std::span<const double> baseline, std::span<const double> candidate, const Question& question);
 
   /// Rounds.
-  std::size_t n() const { return a_.size() / static_cast<std::size_t>(repeats_.baseline); }
+  std::size_t n() const { return a_.size() / static_cast<std::size_t>(per_round_.baseline); }
+  /// Of each side in a round, as it was asked.
   const Repeats& repeats() const { return repeats_; }
+  /// Values of each side in a round, as they are tested.
+  const Repeats& per_round() const { return per_round_; }
+  /// Too few rounds with repeats for their medians to be tested: what is called is a change of at least a
+  /// quarter, by two tests that both have to agree.
+  bool is_early() const { return per_round_.any(); }
   bool beyond_margin() const;
 
   /// The lower count t of the test of no change, and of that of an effect at or beyond the margin. Where the
@@ -31,11 +38,36 @@ class Estimate {
   std::uint64_t count_of_no_change() const;
   std::uint64_t count_of_same() const;
 
-  /// Whether the slow runs say the opposite of the fast ones, at a level of 5 %.
-  bool slow_runs_disagree() const;
+  /// The p-value of Student's t of the rounds' median differences, two-sided: of early estimates, 0 of others.
+  double p_by_means() const;
 
-  /// What slow runs show beyond the fast ones, see Finding::slow_runs. Cost: some hundred counts.
-  int slow_runs() const;
+  /// Whether a change that is called is large enough for how few rounds there are.
+  bool is_large_enough() const;
+
+  /// Whether the change of the fast runs is not that of all: the slow ones say the opposite, at a level of 5 %; or
+  /// the fast runs of one side scatter more than the other's, at 5 %, and the interval of all runs does not show
+  /// the change. A program with more noise of its own has quicker runs among its fastest, and typical ones that
+  /// are not.
+  bool fast_runs_stand_alone() const;
+
+  /// Whether slow runs or the mean say, by a one-sided test each at this level, the opposite of the change that
+  /// is estimated.
+  bool rest_opposes(double level) const;
+
+  /// Whether the rest of the runs speaks against `same` or leaves it open.
+  enum class Rest {
+    alike,   ///< slow runs in a tenth more of the rounds, or fewer, are ruled out
+    too_few,  ///< they are not, and could not be with so few rounds; nothing points to them
+    open,    ///< they are not
+    unlike,  ///< slow runs differ, or the mean by more than the margin, at 2.5 % each
+  };
+  Rest rest() const;
+
+  /// Calls shifts of the rest at a two-sided level each: sets SlowRuns::shown and MeanShift::shown.
+  struct Shown {
+    int slow = 0, mean = 0;
+  };
+  Shown shown_of_rest(double level) const;
 
   /// A finding with everything but p-values and verdict, its interval from this critical count.
   Finding describe(std::uint64_t critical_count, double level) const;
@@ -55,9 +87,12 @@ class Estimate {
   const std::vector<double>& baseline_values() const { return a_; }
   const std::vector<double>& candidate_values() const { return b_; }
   double shift() const { return sign_ * estimate(); }  ///< of the candidate's against the baseline's
-  /// Whether rounds like its own would be called changed or the same by counts below this one.
-  bool would_settle(const std::vector<double>& a, const std::vector<double>& b,
-                    std::uint64_t critical_count) const;
+  /// What other rounds like its own say.
+  Estimate of_rounds(const std::vector<double>& a, const std::vector<double>& b) const;
+  /// Whether it is called changed, or the same, by counts below these.
+  bool is_settled_by(std::uint64_t changed, std::uint64_t same) const;
+  /// Whether all shifts with at least this count lie at or below a limit, or all beyond it.
+  bool is_decided_by(std::uint64_t critical_count, double limit) const;
 
  private:
   /// Of one pair a round, or of rounds with repeats.
@@ -79,10 +114,19 @@ class Estimate {
   bool lies_beyond_margin() const;
   double estimate() const;
   stats::Bounds interval(std::uint64_t critical_count) const;
+  std::vector<double> median_differences() const;
+  stats::Bounds early_interval(std::uint64_t critical_count) const;
+  void collapse();
+  void describe_rest(Finding& finding) const;
+  const std::optional<SlowRuns>& slow() const;
+  const std::optional<MeanShift>& mean() const;
+  bool has_rest() const;
+  bool fast_runs_scatter_alike() const;
 
   Scale scale_;
   Prefer prefer_;
-  Repeats repeats_;
+  Repeats repeats_, per_round_;
+  bool rest_, single_runs_;
   bool all_runs_;  ///< are judged alike: which are slow ones can't be said, or is no noise
   double asked_margin_, margin_;
   std::vector<double> a_, b_;  ///< the baseline's and the candidate's values, so that lower is better
@@ -92,7 +136,14 @@ class Estimate {
       fast_;  ///< where it was chosen; it keeps an order between calls
   double baseline_typical_, candidate_typical_;
   mutable std::optional<double> estimate_;  ///< once it was asked for: it takes a hundred counts
+  mutable std::optional<SlowRuns> slow_;    ///< likewise
+  mutable std::optional<MeanShift> mean_;
+  mutable bool rules_out_slow_ = false;  ///< more of them, or fewer, than are tolerated; known with slow_
 };
+
+/// Whether the rest of a finding's runs is not like most of them: slow runs differ, or the mean does by more than
+/// the margin, at this one-sided level each.
+bool rest_is_unlike(const Finding& finding, double level = 0.025);
 
 /// What it would take to settle an unclear finding whose interval has this half width at n rounds: the
 /// interval shrinks with the root of the rounds, until it lies on one side of no change or inside the margin.

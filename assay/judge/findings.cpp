@@ -13,6 +13,7 @@
 #include "assay/judge/groups.hpp"
 #include "assay/judge/overall.hpp"
 #include "assay/judge/pairs.hpp"
+#include "assay/judge/pooled_latencies.hpp"
 #include "assay/judge/profile.hpp"
 #include "assay/judge/requirements.hpp"
 #include "assay/judge/settle.hpp"
@@ -67,7 +68,7 @@ std::vector<PairedSeries> family_of(const Evidence& evidence, MetricId id, bool 
   std::vector<PairedSeries> family;
   for (const auto& contrast : design.contrasts) {
     if (design.is_twin(contrast.candidate) != twins || !evidence.is_sound(contrast)) continue;
-    auto series = pair_up(evidence, contrast, cells);
+    auto series = pair_up(evidence, contrast, id, cells);
     if (const auto note = objection(series, id, design.metrics[id])) {
       if (note->kind == NoteKind::too_few_rounds && all_fit(series, design.metrics[id].scale)) {
         if (!series.rounds.empty() && !twins) too_few.emplace(family.size(), series);
@@ -208,6 +209,7 @@ Findings judge(const Design& design, const Evidence& evidence) {
   std::erase_if(findings.spreads, beside);
   add_trust_notes(evidence, findings);
   attempt("what happens within trials", findings, [&] { look_within_trials(evidence, findings); });
+  attempt("latencies of all requests", findings, [&] { findings.latencies = pooled_latencies(evidence); });
   attempt("the profile", findings, [&] { findings.profile = profile_of(evidence, findings.findings); });
   return findings;
 }

@@ -9,16 +9,15 @@
 #include <utility>
 
 #include "assay/judge/pairs.hpp"
-#include "assay/stats/location.hpp"
 
 namespace assay::inline v1::judge {
 namespace {
 
-/// The median absolute deviation of values whose middle is known to be zero.
-double spread_around_zero(std::vector<double> values) {
-  const auto count = values.size();
-  for (std::size_t i = 0; i < count; ++i) values.push_back(-values[i]);
-  return stats::median_absolute_deviation(values);
+/// Half of the mean square: the variance of one of two values that each of these is the difference of.
+double variance_of_one(const std::vector<double>& differences) {
+  double sum = 0;
+  for (const double d : differences) sum += d * d;
+  return sum / static_cast<double>(differences.size()) / 2;
 }
 
 /// Changes of one metric between candidates that were built, whose programs differ.
@@ -91,12 +90,18 @@ std::optional<LayoutSpread> layout_spread(const std::vector<double>& logs,
   if (logs.size() < fewest) return {};
   std::vector<double> steps;
   for (std::size_t i = 0; i + 1 < logs.size(); ++i) steps.push_back(logs[i + 1] - logs[i]);
-  const double all = spread_around_zero(steps) / std::sqrt(2.0);
-  LayoutSpread found{.sd = all, .is_bound = twin_logs.size() < fewest_of_twin, .rounds = logs.size()};
-  if (!found.is_bound) {
-    const double noise = spread_around_zero(twin_logs) / std::sqrt(2.0);
-    found.sd = std::sqrt(std::max(0.0, all * all - noise * noise));
-  }
+  LayoutSpread found{.is_bound = twin_logs.size() < fewest_of_twin, .rounds = logs.size()};
+  const double noise = found.is_bound ? 0 : variance_of_one(twin_logs);
+  found.sd = std::sqrt(std::max(0.0, variance_of_one(steps) - noise));
+  constexpr std::size_t farthest = 3;
+  constexpr double share = 0.95;
+  std::vector<double> differences;
+  for (std::size_t i = 0; i < logs.size(); ++i)
+    for (std::size_t j = i + 1; j < logs.size() && j - i <= farthest; ++j)
+      differences.push_back(std::abs(logs[j] - logs[i]));
+  std::ranges::sort(differences);
+  const auto rank = static_cast<std::size_t>(std::ceil(share * (static_cast<double>(differences.size()) + 1)));
+  found.by_chance = differences[std::min(rank, differences.size()) - 1];
   return found;
 }
 
@@ -113,9 +118,7 @@ std::vector<Note> layout_notes(const Evidence& evidence, const Findings& finding
     if (fresh) at->second = by_cell(evidence.values(f.metric));
     const auto spread = spread_of(evidence, f.of, at->second);
     if (!spread) continue;
-    // One build of each draws two layouts.
-    constexpr double often = 1.96;
-    const double by_chance = std::expm1(often * std::sqrt(2.0) * spread->sd);
+    const double by_chance = std::expm1(spread->by_chance);
     const bool is_called = f.verdict == Verdict::better || f.verdict == Verdict::worse;
     notes.push_back({.kind = spread->is_bound ? NoteKind::layout_spread_at_most : NoteKind::layout_spread,
                      .subject = f.of.candidate,

@@ -5,9 +5,11 @@
 #include <map>
 #include <vector>
 
+#include "assay/judge/error_rate.hpp"
 #include "assay/judge/pairs.hpp"
 #include "assay/judge/slots.hpp"
 #include "assay/metrics/catalogue.hpp"
+#include "assay/model/plan.hpp"
 #include "assay/schedule/forecast.hpp"
 
 namespace assay::inline v1::judge {
@@ -19,8 +21,9 @@ Expected as_change(const schedule::Forecast& log_ratio) {
   return {std::expm1(log_ratio.typical), std::expm1(log_ratio.low), std::expm1(log_ratio.high)};
 }
 
-Prospect prospect_of(const PairedSeries& series, MetricId metric, double margin, std::size_t rounds,
+Prospect prospect_of(const PairedSeries& series, MetricId metric, const Family& family, std::size_t rounds,
                      std::size_t findings) {
+  const double margin = family.question.margin;
   Prospect prospect{.of = series.of, .metric = metric, .margin = margin};
   std::vector<double> effects;
   for (std::size_t i = 0; i < series.rounds.size(); ++i)
@@ -29,11 +32,16 @@ Prospect prospect_of(const PairedSeries& series, MetricId metric, double margin,
     prospect.change = Expected{};
     return prospect;
   }
-  const schedule::Wish wish{.findings = findings};
-  if (const auto change = schedule::smallest_change(effects, rounds, wish))
+  if (const auto change = schedule::smallest_change(
+          effects, rounds, {.alpha = family.rate_of_changes(), .findings = findings}))
     prospect.change = as_change(*change);
-  const auto same = schedule::rounds_to_say_same(effects, std::log1p(margin), wish);
-  prospect.rounds_to_same = Expected{same.typical, same.low, same.high};
+  const auto same = schedule::rounds_to_say_same(effects, std::log1p(margin), {.findings = findings});
+  const double least = family.question.single_runs ? rounds_that_show_slow_runs : 0;
+  prospect.rounds_to_same =
+      Expected{std::max(same.typical, least), std::max(same.low, least), std::max(same.high, least)};
+  constexpr double likely = 0.8;
+  if (const auto within = schedule::margin_to_say_same(effects, rounds, {.power = likely, .findings = findings}))
+    prospect.margin_to_same = as_change(*within);
   return prospect;
 }
 
@@ -42,8 +50,9 @@ Prospect prospect_of(const PairedSeries& series, MetricId metric, double margin,
 Outlook look_ahead(const Evidence& evidence, Evidence::From pilots, std::optional<double> budget,
                    const Table<CellId, int>& slots, const Table<CellId, double>& pauses) {
   const auto& design = evidence.design;
+  const bool is_open = design.rules.rounds_max >= PlannedRounds::open_end;
   Outlook outlook{.rounds_min = design.rules.rounds_min,
-                  .rounds_max = design.rules.rounds_max,
+                  .rounds_max = is_open ? 0 : design.rules.rounds_max,
                   .rounds = design.rules.rounds_max,
                   .budget = budget};
   const auto times = trial_costs(evidence);
@@ -70,8 +79,15 @@ Outlook look_ahead(const Evidence& evidence, Evidence::From pilots, std::optiona
     ++outlook.twins;
     outlook.twin_seconds += share_of_rounds_with_twins * seconds;
   }
-  if (budget && outlook.round_seconds > 0)  // the warm-up takes one of them
-    outlook.rounds = std::clamp(static_cast<int>(*budget / outlook.round_seconds) - 1, 0, outlook.rounds);
+  const auto fitting = [&](double seconds) {  // the warm-up takes one of them
+    if (!(outlook.round_seconds > 0)) return PlannedRounds::most_rounds;
+    return std::max(0, static_cast<int>(std::min(seconds / outlook.round_seconds, 1e6)) - 1);
+  };
+  if (budget)
+    outlook.rounds = std::min(fitting(*budget), outlook.rounds);
+  else if (is_open)
+    outlook.rounds = std::max(PlannedRounds::most_rounds,
+                              fitting(PlannedRounds::seconds_each * static_cast<double>(open.size())));
   for (const auto id : design.metrics.ids()) {
     const auto& metric = design.metrics[id];
     if (!metric.demand.watched || metric.scale == Scale::difference || metric.exact ||
@@ -82,7 +98,7 @@ Outlook look_ahead(const Evidence& evidence, Evidence::From pilots, std::optiona
       const auto series = pair_up(contrast, cells);
       const int independent = Repeats{.layouts = layouts_of(design, contrast)}.values_of(outlook.rounds);
       if (series.rounds.size() >= fewest_pilots && all_fit(series, metric.scale))
-        outlook.prospects.push_back(prospect_of(series, id, design.margin_of(id),
+        outlook.prospects.push_back(prospect_of(series, id, rules_for(design, id, {}),
                                                 static_cast<std::size_t>(independent), open.size()));
     }
   }

@@ -1,15 +1,22 @@
 #include "assay/judge/overall.hpp"
 
 #include <algorithm>
+#include <boost/math/distributions/students_t.hpp>
 #include <cmath>
 #include <map>
 #include <numeric>
 #include <optional>
-#include <set>
+#include <tuple>
+#include <utility>
+#include <vector>
 
 #include "assay/judge/pairs.hpp"
 #include "assay/judge/settle.hpp"
 #include "assay/model/plan.hpp"
+#include "assay/stats/location.hpp"
+#include "assay/stats/many.hpp"
+#include "assay/stats/mean_change.hpp"
+#include "assay/stats/pooled.hpp"
 
 namespace assay::inline v1::judge {
 namespace {
@@ -31,37 +38,99 @@ std::vector<double> shares_of(const Design& design, const std::vector<PairedSeri
   return shares;
 }
 
-/// The rounds that all of several series have, and the weighted geometric mean of each side in each. (Both
-/// sides: what is judged must be what swaps of the two would exchange.)
-PairedSeries mean_of(const std::vector<PairedSeries>& all, const std::vector<double>& shares) {
-  struct Sums {
-    double baseline = 0, candidate = 0;
-    std::size_t count = 0;
-  };
-  std::map<int, Sums> of;
-  for (std::size_t s = 0; s < all.size(); ++s)
-    for (std::size_t i = 0; i < all[s].rounds.size(); ++i) {
-      auto& sums = of[all[s].rounds[i]];
-      sums.baseline += shares[s] * std::log(all[s].baseline[i]);
-      sums.candidate += shares[s] * std::log(all[s].candidate[i]);
-      ++sums.count;
-    }
-  PairedSeries mean{.of = all.front().of};
-  for (const auto& series : all)
-    mean.repeats.layouts = std::max(mean.repeats.layouts, series.repeats.layouts);
-  for (const auto& [round, sums] : of) {
-    if (sums.count < all.size()) continue;
-    mean.rounds.push_back(round);
-    mean.baseline.push_back(std::exp(sums.baseline));
-    mean.candidate.push_back(std::exp(sums.candidate));
+/// A candidate's comparisons on one metric, as logarithms of ratios.
+struct Strata {
+  std::vector<Contrast> of;
+  std::vector<std::vector<double>> changes;
+  std::vector<double> shares;
+  std::size_t fewest = 0;
+};
+
+Strata strata_of(const Design& design, const std::vector<PairedSeries>& all) {
+  Strata strata{.shares = shares_of(design, all)};
+  for (const auto& series : all) {
+    auto baseline = series.baseline, candidate = series.candidate;
+    if (series.repeats.layouts > 0)
+      std::tie(baseline, candidate) = layout_means(series, series.rounds.size(), Scale::ratio);
+    std::vector<double> changes;
+    for (std::size_t i = 0; i < baseline.size(); ++i)
+      changes.push_back(effect_of_pair(Scale::ratio, baseline[i], candidate[i]));
+    strata.fewest = strata.of.empty() ? changes.size() : std::min(strata.fewest, changes.size());
+    strata.of.push_back(series.of);
+    strata.changes.push_back(std::move(changes));
   }
-  for (const auto& series : all) {  // from its first trial at the time limit on
-    if (series.in_time >= series.rounds.size()) continue;
-    const auto at =
-        std::ranges::lower_bound(mean.rounds, series.rounds[series.in_time]) - mean.rounds.begin();
-    mean.in_time = std::min(mean.in_time, static_cast<std::size_t>(at));
+  return strata;
+}
+
+/// How the comparisons lie about their common change.
+void look_at_parts(const Strata& strata, Overall& overall) {
+  constexpr double least_error = 1e-9, rate = 0.05;
+  const auto count = strata.changes.size();
+  std::vector<double> means, errors;
+  for (const auto& changes : strata.changes) {
+    means.push_back(stats::mean(changes));
+    errors.push_back(std::max(
+        std::sqrt(stats::variance(changes) / static_cast<double>(changes.size())), least_error));
   }
-  return mean;
+  const auto all = stats::pooled(means, errors);
+  overall.between = std::sqrt(all.between);
+  overall.p_alike = all.alike.p;
+  std::vector<double> p;
+  for (std::size_t s = 0; s < count; ++s) {
+    const double kept = all.between / (all.between + errors[s] * errors[s]);
+    overall.parts.push_back({.of = strata.of[s],
+                             .raw = Effect::of_test_scale(Scale::ratio, means[s]),
+                             .shrunk = Effect::of_test_scale(Scale::ratio, kept * means[s] + (1 - kept) * all.value)});
+    auto other_means = means, other_errors = errors;
+    other_means.erase(other_means.begin() + static_cast<std::ptrdiff_t>(s));
+    other_errors.erase(other_errors.begin() + static_cast<std::ptrdiff_t>(s));
+    const auto others = stats::pooled(other_means, other_errors);
+    const boost::math::students_t t(std::max(static_cast<double>(std::min(strata.changes[s].size(), count)) - 1, 1.0));
+    // What one more comparison like the others would show besides its own error.
+    const double spread = std::sqrt(errors[s] * errors[s] + others.standard_error * others.standard_error + others.between);
+    p.push_back(2 * cdf(complement(t, std::abs(means[s] - others.value) / spread)));
+  }
+  const auto adjusted = stats::adjust_holm(p);
+  for (std::size_t s = 0; s < count; ++s) overall.parts[s].differs = adjusted[s] <= rate;
+}
+
+/// The findings of several candidates, as one family: each the weighted mean of its comparisons.
+std::vector<Finding> judge_means(const std::vector<Strata>& all, const Family& family) {
+  const double q = (1 - family.question.level) * family.share;
+  const double margin = margin_on_test_scale(Scale::ratio, family.question.margin);
+  std::vector<stats::StratifiedMean> means;
+  std::vector<double> p, changed, same;
+  for (const auto& strata : all) {
+    const auto& mean = means.emplace_back(strata.changes, strata.shares);
+    p.push_back(std::min(1.0, 2 * std::min(mean.p_above(0), mean.p_below(0))));
+    changed.push_back(std::abs(mean.estimate()) > margin ? p.back() : 1);
+    same.push_back(std::min(1.0, 2 * std::max(mean.p_above(-margin), mean.p_below(margin))));
+  }
+  const auto called = stats::adjust_benjamini_hochberg(changed), alike = stats::adjust_benjamini_hochberg(same);
+  const auto selected = static_cast<double>(std::ranges::count_if(called, [q](double x) { return x <= q; }));
+  const double level = 1 - std::max(selected, 1.0) * q / static_cast<double>(all.size());
+  std::vector<Finding> findings;
+  for (std::size_t i = 0; i < all.size(); ++i) {
+    const auto bounds = means[i].interval(level);
+    const auto shown = [](double x) { return Effect::of_test_scale(Scale::ratio, x); };
+    Finding f{.of = all[i].of.front(),
+              .rounds = all[i].fewest,
+              .effect = shown(means[i].estimate()),
+              .interval = {shown(bounds.low).value, shown(bounds.high).value, level},
+              .margin = family.question.margin,
+              .p = p[i],
+              .p_same = same[i],
+              .p_adjusted = std::min(1.0, called[i] / family.share),
+              .method = "sign-flip test of the weighted mean of comparisons"};
+    f.beyond_margin = bounds.low > margin || bounds.high < -margin;
+    const bool falls = means[i].estimate() < 0;
+    if (alike[i] <= q)
+      f.verdict = Verdict::same;
+    else if (called[i] <= q)
+      f.verdict = falls == (family.question.metric.prefer != Prefer::higher) ? Verdict::better : Verdict::worse;
+    findings.push_back(std::move(f));
+  }
+  return findings;
 }
 
 bool disagree(const Findings& findings, CandidateId candidate, MetricId metric) {
@@ -104,30 +173,30 @@ std::vector<Overall> judge_overall(const Evidence& evidence, const Findings& fin
       auto series = pair_up(contrast, cells);
       series.repeats.layouts = layouts_of(design, contrast);
       if (series.rounds.empty() || !all_fit(series, what.scale)) continue;
-      mark_time_limits(evidence, series);
       of[design.cells[contrast.candidate].candidate].push_back(std::move(series));
     }
-    std::vector<PairedSeries> means;
+    std::vector<Strata> strata;
     const auto first = result.size();
     for (const auto& [candidate, series] : of) {
       if (series.size() < 2) continue;
-      means.push_back(mean_of(series, shares_of(design, series)));
+      strata.push_back(strata_of(design, series));
       result.push_back({.candidate = candidate,
                         .metric = metric,
                         .cells = series.size(),
                         .finding = {},
                         .agree = !disagree(findings, candidate, metric)});
     }
-    if (means.empty()) continue;
-    auto judged = settle(means, rules_for(design, metric, means),
-                         design.rules.rounds_max == 0 ? Stage::ended : Stage::going);
+    if (strata.empty()) continue;
+    auto judged = judge_means(strata, rules_for(design, metric, {}));
     for (std::size_t i = 0; i < judged.size(); ++i) {
       auto& overall = result[first + i];
       overall.finding = std::move(judged[i]);
       overall.finding.metric = metric;
-      overall.rounds = means[i].rounds.size();
+      overall.rounds = strata[i].fewest;
       if (overall.rounds < static_cast<std::size_t>(fewest_rounds))
         overall.obstacle = Overall::Obstacle::too_few_rounds;
+      else
+        look_at_parts(strata[i], overall);
       overall.factor =
           changes_with(findings, overall.candidate, design.candidates[overall.candidate].against, metric);
       if (!overall.factor.empty()) overall.obstacle = Overall::Obstacle::changes_with_size;

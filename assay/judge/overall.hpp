@@ -8,11 +8,14 @@
 namespace assay::inline v1::judge {
 
 /// Each candidate's change over all its comparisons with one baseline on a watched ratio metric, two at
-/// least: in every round that all of them have a pair of, the weighted mean of their log ratios (see
-/// Workload::weight), judged as one paired finding by the signed-rank test. Comparisons that were settled
-/// early have fewer rounds, and then so has this; `obstacle` says where that leaves too few, or where the
-/// ratio changes with a size, so that no single figure is quoted. The candidates' overalls on a metric are
-/// one family. Looks at planned round counts only. Source: as settle().
+/// least: the weighted mean of their own mean log ratios (see Workload::weight), each over all its rounds, however
+/// many, tested once by sign flips of the rounds (stats::StratifiedMean). `obstacle` says where one has too few, or
+/// where the ratio changes with a size, so that no single figure is quoted. The candidates' overalls on a metric
+/// are one family (Benjamini & Hochberg 1995).
+///
+/// `parts` lie about a common change with a variance between them told by moments (stats/pooled.hpp): each is also
+/// given shrunk to it, by its own error and that variance (James & Stein 1961; Efron & Morris 1975), and differs
+/// where it lies farther from the others than one more of them would, by Student's t, at 5 % over all (Holm).
 std::vector<Overall> judge_overall(const Evidence& evidence, const Findings& findings);
 
 }  // namespace assay::inline v1::judge

@@ -1,5 +1,7 @@
 #include "assay/judge/paired.hpp"
 
+#include <algorithm>
+
 #include "assay/judge/estimate.hpp"
 #include "assay/schedule/looks.hpp"
 
@@ -10,14 +12,21 @@ Finding judge_paired(std::span<const double> baseline, std::span<const double> c
   const Estimate estimate(baseline, candidate, question);
   const auto null = schedule::null_of(static_cast<int>(estimate.n()), question.repeats);
   const double alpha = 1 - question.level;
+  constexpr double shown = 0.025;
   auto finding = estimate.describe(null.critical_count(alpha), question.level);
-  finding.p = finding.p_adjusted = null.p_two_sided(estimate.count_of_no_change());
-  finding.p_same = null.p_two_sided(estimate.count_of_same());
+  finding.p = finding.p_adjusted =
+      std::max(null.p_two_sided(estimate.count_of_no_change()), estimate.p_by_means());
+  finding.p_same = estimate.is_early() ? 1 : null.p_two_sided(estimate.count_of_same());
   finding.looks = 1;
-  if (finding.p_same <= alpha)
+  const auto rest = estimate.rest();
+  const bool alike = rest == Estimate::Rest::alike || rest == Estimate::Rest::too_few;
+  if (finding.p_same <= alpha && alike) {
     finding.verdict = Verdict::same;
-  else if (finding.p <= alpha && estimate.beyond_margin() && question.metric.prefer != Prefer::neither) {
-    if (estimate.slow_runs_disagree())
+  } else if (finding.p_same <= alpha) {
+    finding.to_settle = Price{.obstacle = Price::Obstacle::slow_runs};
+  } else if (finding.p <= alpha && estimate.beyond_margin() && estimate.is_large_enough() &&
+             question.metric.prefer != Prefer::neither) {
+    if (estimate.fast_runs_stand_alone() || estimate.rest_opposes(shown))
       finding.to_settle = Price{.obstacle = Price::Obstacle::fast_and_slow};
     else
       finding.verdict = estimate.direction();

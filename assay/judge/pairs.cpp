@@ -4,17 +4,20 @@
 #include <cstdlib>
 #include <map>
 
+#include "assay/metrics/catalogue.hpp"
 #include "assay/stats/location.hpp"
 
 namespace assay::inline v1::judge {
 namespace {
 
-/// The supporting metrics that are measured: they divide the error rate of one among them.
-int supporting_metrics(const Design& design) {
-  const auto count = std::ranges::count_if(design.metrics, [](const Metric& m) {
-    return m.supporting && !m.demand.watched && m.is_judged() && m.demand.missing.empty();
-  });
-  return std::max(static_cast<int>(count), 1);
+bool is_a_time_of_runs(const Metric& metric) {
+  return metrics::is(metric, metrics::Known::wall_time) || metrics::is(metric, metrics::Known::cpu_time);
+}
+
+bool watches_both_times(const Design& design) {
+  return std::ranges::count_if(design.metrics, [](const Metric& metric) {
+           return metric.demand.watched && is_a_time_of_runs(metric);
+         }) > 1;
 }
 
 /// The rounds in which both cells have as many values as that, at least; no more are taken.
@@ -64,6 +67,14 @@ std::pair<std::vector<double>, std::vector<double>> layout_means(const PairedSer
   return means;
 }
 
+int metrics_moved_besides(const Design& design) {
+  const auto count = std::ranges::count_if(design.metrics, [](const Metric& m) {
+    const bool explains = m.supporting || m.prefer == Prefer::neither;
+    return explains && !m.demand.watched && m.about == About::work && m.demand.missing.empty();
+  });
+  return std::max(static_cast<int>(count), 1);
+}
+
 bool all_fit(const PairedSeries& series, Scale scale) {
   const auto good = [scale](double value) { return fits(scale, value); };
   return std::ranges::all_of(series.baseline, good) && std::ranges::all_of(series.candidate, good);
@@ -90,8 +101,11 @@ Family rules_for(const Design& design, MetricId id, std::span<const PairedSeries
   Family family{.question = {.metric = metric, .margin = design.margin_of(id)},
                 .min_rounds = design.rules.rounds_min,
                 .max_rounds = design.rules.rounds_max};
+  family.question.rest = metric.demand.watched;
+  family.question.single_runs = std::ranges::none_of(design.metrics, metrics::is_of_many_calls);
   if (metric.supporting && !metric.demand.watched)
-    family.question.level = 1 - (1 - family.question.level) / supporting_metrics(design);
+    family.question.level = 1 - (1 - family.question.level) / metrics_moved_besides(design);
+  if (watches_both_times(design) && is_a_time_of_runs(metric)) family.share = 0.5;
   if (family.max_rounds > 0) return family;
   for (const auto& s : series)
     family.max_rounds = std::max(family.max_rounds, static_cast<int>(s.rounds.size()));
@@ -122,8 +136,10 @@ ByCell by_cell(const Column& values) {
 
 PairedSeries pair_up(const Contrast& of, const ByCell& cells) { return pairs_of(of, cells, {}); }
 
-PairedSeries pair_up(const Evidence& evidence, const Contrast& of, const ByCell& values) {
-  auto series = pairs_of(of, values, evidence.repeats(of));
+PairedSeries pair_up(const Evidence& evidence, const Contrast& of, MetricId metric, const ByCell& values) {
+  auto repeats = evidence.repeats(of);
+  if (!is_a_time_of_runs(evidence.design.metrics[metric])) repeats.baseline = repeats.candidate = 1;
+  auto series = pairs_of(of, values, repeats);
   mark_time_limits(evidence, series);
   return series;
 }

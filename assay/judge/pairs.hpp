@@ -30,10 +30,11 @@ ByCell by_cell(const Column& values);
 /// values.
 PairedSeries pair_up(const Contrast& of, const ByCell& values);
 
-/// The pairs that are judged: of cells with repeats, the rounds that have all their values. The pairs are
+/// The pairs that are judged: of times of cells with repeats, the rounds that have all their values; of other
+/// metrics, whose medians may well be equal where times differ threefold, the first of each round. They are
 /// marked from which on a trial of either side ran into its time limit: what is judged by slow runs being
 /// noise has to know.
-PairedSeries pair_up(const Evidence& evidence, const Contrast& of, const ByCell& values);
+PairedSeries pair_up(const Evidence& evidence, const Contrast& of, MetricId metric, const ByCell& values);
 
 /// Sets from which pair on a trial of either side ran into its time limit.
 void mark_time_limits(const Evidence& evidence, PairedSeries& series);
@@ -47,6 +48,10 @@ std::pair<std::vector<double>, std::vector<double>> layout_means(const PairedSer
 /// What the first `pairs` of a series say; of all runs alike once one ran into its time limit. Where its
 /// rounds take layouts in turn, of the layouts' means.
 Estimate estimate_of(const PairedSeries& series, std::size_t pairs, Question question);
+
+/// The metrics that are told as having moved besides those that are watched: supporting ones, and those without
+/// a better side. They divide the error rate of one among them; 1 at least.
+int metrics_moved_besides(const Design& design);
 
 /// Whether all values of both sides can be compared on this scale.
 bool all_fit(const PairedSeries& series, Scale scale);

@@ -5,7 +5,8 @@
 #include <map>
 #include <utility>
 
-#include "assay/judge/paired.hpp"
+#include "assay/judge/error_rate.hpp"
+#include "assay/judge/estimate.hpp"
 #include "assay/judge/pairs.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/plan.hpp"
@@ -29,16 +30,18 @@ Effect seen(const PairedSeries& series, Scale scale, const ProfileLine& line) {
   return Effect::of_test_scale(scale, stats::median(effects));
 }
 
-/// Whether a change of a metric without a better side is shown to be one.
-bool is_told(const PairedSeries& series, Metric metric, const Effect& effect) {
+/// Whether a change of a metric without a better side is shown to be one, at the last planned look. All that
+/// moved besides what is watched is one family, see metrics_moved_besides().
+bool is_told(const Design& design, const PairedSeries& series, Metric metric, const Effect& effect) {
   constexpr double much = 0.05;
-  if (!effect.is_ratio() || series.rounds.size() < static_cast<std::size_t>(fewest_rounds) ||
+  const auto look = last_look(design.rules, series);
+  if (!look || !effect.is_ratio() || look->rounds < static_cast<std::size_t>(fewest_rounds) ||
       !(effect.distance() > std::log1p(much)))
     return false;
   metric.prefer = Prefer::lower;
-  const auto verdict =
-      judge_paired(series.baseline, series.candidate, {.metric = metric, .margin = much}).verdict;
-  return verdict == Verdict::better || verdict == Verdict::worse;
+  const auto estimate = estimate_of(series, look->rounds, {.metric = metric, .margin = much, .rest = false});
+  return estimate.beyond_margin() && look->boundary->p_value(look->place, estimate.count_of_no_change()) <=
+                                         error_rate / metrics_moved_besides(design);
 }
 
 void add_metric(const Evidence& evidence, MetricId id, Lines& lines) {
@@ -60,7 +63,7 @@ void add_metric(const Evidence& evidence, MetricId id, Lines& lines) {
     if (line.baseline == 0 && line.candidate == 0) continue;
     const auto series = from == From::judged ? pair_up(contrast, cells) : PairedSeries{.of = contrast};
     line.effect = seen(series, metric.scale, line);
-    line.told = metric.prefer == Prefer::neither && is_told(series, metric, line.effect);
+    line.told = metric.prefer == Prefer::neither && is_told(design, series, metric, line.effect);
     lines[{contrast, id}] = line;
   }
 }

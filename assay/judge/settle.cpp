@@ -6,6 +6,7 @@
 #include <optional>
 #include <set>
 
+#include "assay/judge/error_rate.hpp"
 #include "assay/judge/estimate.hpp"
 #include "assay/judge/pairs.hpp"
 #include "assay/judge/resampling.hpp"
@@ -31,7 +32,8 @@ struct State {
   double p = 1;   ///< of no change, over all looks
   Best changed, same;
   Verdict direction = Verdict::unclear;  ///< of `changed`
-  bool disagree = false;  ///< fast and slow runs changed in opposite directions, at the last look
+  Price::Obstacle obstacle = Price::Obstacle::none;  ///< why the last look settled nothing
+  int slow = 0, mean = 0;  ///< shown to be more (1) or less (−1), at the error rate that verdicts share
 };
 
 /// A look that can be taken at some rounds: one that was planned, or the closing one.
@@ -40,12 +42,25 @@ class LookAt {
   LookAt(const schedule::LookPlan& planned, int n, double alpha)
       : boundary_(planned.boundary(alpha)), place_(planned.due_at(n)) {
     const auto last = planned.last_by(n);
-    if (!place_) closing_.emplace(*boundary_, last ? *last + 1 : 0, n);
+    taken_ = last ? *last + 1 : 0;
+    if (!place_) closing_.emplace(*boundary_, taken_, n);
   }
 
   double p_value(std::uint64_t t) const {
     return place_ ? boundary_->p_value(*place_, t) : closing_->p_value(t);
   }
+  double p_value_of_level(double level) const {
+    return place_ ? boundary_->p_value_of_level(*place_, level) : closing_->p_value_of_level(level);
+  }
+  /// The part of the error rate that this look has of statements that are tested otherwise.
+  double share() const {
+    if (place_) return boundary_->share_of(*place_);
+    double left = 1;
+    for (std::size_t k = 0; k < taken_; ++k) left -= boundary_->share_of(k);
+    return left;
+  }
+  /// Whether no look comes after it.
+  bool is_last() const { return !place_ || *place_ + 1 == boundary_->looks().size(); }
   std::uint64_t critical_count(double alpha) const {
     return place_ ? boundary_->critical_count(*place_, alpha) : closing_->critical_count(alpha);
   }
@@ -53,13 +68,18 @@ class LookAt {
  private:
   std::shared_ptr<const schedule::Boundary> boundary_;
   std::optional<std::size_t> place_;
+  std::size_t taken_ = 0;
   std::optional<schedule::ClosingLook> closing_;
 };
 
 class Settling {
  public:
   Settling(std::span<const PairedSeries> series, const Family& family)
-      : series_(series), family_(family), q_(1 - family.question.level), states_(series.size()) {
+      : series_(series),
+        family_(family),
+        q_(1 - family.question.level),
+        q_changed_(family.rate_of_changes()),
+        states_(series.size()) {
     for (const auto& s : series)
       if (!planned_.contains(s.repeats))
         planned_.try_emplace(s.repeats, family.min_rounds, family.max_rounds, s.repeats);
@@ -85,7 +105,7 @@ class Settling {
 
  private:
   bool planned_look(std::size_t i, int round) {
-    if (states_[i].kind != Kind::open) return false;
+    if (states_[i].kind == Kind::same) return false;
     const auto& rounds = series_[i].rounds;
     const auto at = std::ranges::lower_bound(rounds, round);
     if (at == rounds.end() || *at != round) return false;
@@ -105,14 +125,38 @@ class Settling {
     const auto estimate = estimate_at(i, n);
     const auto& at = look_at(i, n);
     auto& state = states_[i];
+    if (state.kind == Kind::changed) {  // how sure of it one is
+      if (has_all_values(i, n, estimate) && estimate.direction() == state.direction)
+        state.p = std::min(state.p, p_of_no_change(estimate, at));
+      return;
+    }
     ++state.looks;
     if (!has_all_values(i, n, estimate)) return;
-    const double p = at.p_value(estimate.count_of_no_change());
+    const double p = p_of_no_change(estimate, at);
     state.p = std::min(state.p, p);
+    state.obstacle = Price::Obstacle::none;
+    look_at_change(state, n, estimate, at, p);
+    look_at_same(state, n, estimate, at);
+    if (!family_.tells_rest()) return;
+    const auto shown = estimate.shown_of_rest(q_ * family_.share * share_of_slow * at.share() /
+                                              static_cast<double>(series_.size()));
+    if (state.slow == 0) state.slow = shown.slow;
+    if (state.mean == 0) state.mean = shown.mean;
+  }
+
+  static double p_of_no_change(const Estimate& estimate, const LookAt& at) {
+    return std::max(at.p_value(estimate.count_of_no_change()),
+                    estimate.is_early() ? at.p_value_of_level(estimate.p_by_means()) : 0);
+  }
+
+  void look_at_change(State& state, int n, const Estimate& estimate, const LookAt& at, double p) const {
+    constexpr double shown = 0.025, leaning = 0.25;
     // Above q nothing is selected, whatever the estimate, which takes a while.
-    const bool changed = p <= q_ && estimate.beyond_margin();
-    state.disagree = changed && estimate.slow_runs_disagree();
-    if (changed && !state.disagree) {
+    const bool changed = p <= q_changed_ && estimate.beyond_margin() && estimate.is_large_enough();
+    if (changed && (estimate.fast_runs_stand_alone() || estimate.rest_opposes(at.is_last() ? shown : leaning))) {
+      state.obstacle = Price::Obstacle::fast_and_slow;
+      state.changed = {};
+    } else if (changed) {
       const auto direction = estimate.direction();
       if (p <= state.changed.p || direction != state.direction) state.changed = {p, n};
       state.direction = direction;
@@ -120,8 +164,21 @@ class Settling {
                !(estimate.beyond_margin() && estimate.direction() == state.direction)) {
       state.changed = {};
     }
-    const double p_same = at.p_value(estimate.count_of_same());
-    if (p_same < state.same.p) state.same = {p_same, n};
+  }
+
+  void look_at_same(State& state, int n, const Estimate& estimate, const LookAt& at) const {
+    if (estimate.is_early()) return;
+    const double p = at.p_value(estimate.count_of_same());
+    if (p <= q_) {
+      const auto rest = estimate.rest();
+      const bool enough = rest == Estimate::Rest::alike || (at.is_last() && rest == Estimate::Rest::too_few);
+      if (!enough) {
+        if (rest != Estimate::Rest::too_few) state.obstacle = Price::Obstacle::slow_runs;
+        state.same = {};
+        return;
+      }
+    }
+    if (p < state.same.p) state.same = {p, n};
   }
 
   const schedule::LookPlan& planned(std::size_t i) const { return planned_.at(series_[i].repeats); }
@@ -156,29 +213,31 @@ class Settling {
       for (const auto& state : states_) p.push_back(kind == Kind::changed ? state.changed.p : state.same.p);
       const auto adjusted = family_.strict ? stats::adjust_holm(p) : stats::adjust_benjamini_hochberg(p);
       for (std::size_t i = 0; i < states_.size(); ++i)
-        if (states_[i].kind == Kind::open && adjusted[i] <= q_) states_[i].kind = kind;
+        if (states_[i].kind == Kind::open && adjusted[i] <= rate_of(kind)) states_[i].kind = kind;
     }
   }
+
+  double rate_of(Kind kind) const { return kind == Kind::same ? q_ : q_changed_; }
 
   /// The error rate of a finding's interval.
   double interval_alpha(Kind kind) const {
     const double m = static_cast<double>(series_.size());
-    if (family_.strict) return q_ / m;
+    if (family_.strict) return rate_of(kind) / m;
     const auto selected = [&](Kind k) {
       return static_cast<double>(std::ranges::count(states_, k, &State::kind));
     };
     const double r = kind == Kind::open
                          ? std::max(1.0, std::min(selected(Kind::changed), selected(Kind::same)))
                          : selected(kind);
-    return r * q_ / m;
+    return r * rate_of(kind) / m;
   }
 
-  /// The level at which one more finding would be selected.
-  double next_level() const {
+  /// The share of a rate at which one more finding would be selected.
+  double next_share() const {
     const double m = static_cast<double>(series_.size());
     const auto most = std::max(std::ranges::count(states_, Kind::changed, &State::kind),
                                std::ranges::count(states_, Kind::same, &State::kind));
-    return family_.strict ? q_ / m : q_ * std::min(1.0, (static_cast<double>(most) + 1) / m);
+    return family_.strict ? 1 / m : std::min(1.0, (static_cast<double>(most) + 1) / m);
   }
 
   /// The last pairs that a look has been taken at, or would be: in a campaign that has ended, all of them.
@@ -201,26 +260,27 @@ class Settling {
       const bool agrees = changed ? !shown.interval.contains(Effect::none(shown.effect.scale).value) &&
                                         estimate.direction() == state.direction
                                   : estimate.is_within_margin(shown);
-      if (agrees) return with_shape(estimate, shown);
+      if (agrees || is_taken_back(state, estimate)) return shown;
     }
-    const auto estimate = estimate_at(i, then);
-    return with_shape(estimate, described(i, then, estimate, alpha));
+    return described(i, then, estimate_at(i, then), alpha);
   }
 
-  static Finding with_shape(const Estimate& estimate, Finding finding) {
-    finding.slow_runs = estimate.slow_runs();
-    return finding;
+  /// Whether the rest of the runs, as it is known now, denies what was settled.
+  static bool is_taken_back(const State& state, const Estimate& now) {
+    constexpr double shown = 0.025;
+    return state.kind == Kind::changed ? now.rest_opposes(shown) : now.rest() == Estimate::Rest::unlike;
   }
 
   /// Of what is still open, everything measured is shown, as far as a look there would tell.
   Finding open_finding(std::size_t i, double alpha) const {
     const int n = pairs_of(i);
     const auto estimate = estimate_at(i, n);
-    auto finding = with_shape(estimate, described(i, n, estimate, alpha));
-    if (states_[i].disagree)
-      finding.to_settle = Price{.obstacle = Price::Obstacle::fast_and_slow};
+    auto finding = described(i, n, estimate, alpha);
+    if (states_[i].obstacle != Price::Obstacle::none)
+      finding.to_settle = Price{.obstacle = states_[i].obstacle};
     else if (family_.priced && family_.question.metric.prefer != Prefer::neither)
-      finding.to_settle = price_by_resampling(estimate, family_.min_rounds, family_.max_rounds, next_level());
+      finding.to_settle = price_by_resampling(estimate, std::min(family_.min_rounds, family_.max_rounds),
+                                              q_changed_ * next_share(), q_ * next_share());
     // Nothing is decided between looks: the next one that is planned is the soonest.
     const auto next = planned(i).next_after(n);
     if (finding.to_settle && finding.to_settle->rounds > 0 && next)
@@ -236,9 +296,11 @@ class Settling {
     auto finding = settled ? settled_finding(i, stage, alpha) : open_finding(i, alpha);
     finding.of = series_[i].of;
     finding.repeats = series_[i].repeats;
-    finding.p = state.p;
+    finding.p = std::min(1.0, state.p * q_ / q_changed_);
     finding.p_same = state.same.p;
     finding.settled = settled;
+    if (finding.slow) finding.slow->shown = state.slow;
+    if (finding.mean) finding.mean->shown = state.mean;
     if (settled)
       finding.settled_at =
           static_cast<std::size_t>(state.kind == Kind::changed ? state.changed.rounds : state.same.rounds);
@@ -247,6 +309,11 @@ class Settling {
     if (state.kind == Kind::changed && family_.question.metric.prefer != Prefer::neither)
       finding.verdict = state.direction;
     if (finding.verdict != Verdict::unclear) finding.to_settle.reset();
+    if (settled && is_taken_back(state, estimate_at(i, static_cast<int>(finding.rounds)))) {
+      finding.verdict = Verdict::unclear;
+      finding.to_settle = Price{.obstacle = state.kind == Kind::changed ? Price::Obstacle::fast_and_slow
+                                                                        : Price::Obstacle::slow_runs};
+    }
     return finding;
   }
 
@@ -255,20 +322,27 @@ class Settling {
   void adjust(std::vector<Finding>& findings) const {
     std::vector<double> p;
     for (const auto& state : states_)
-      p.push_back(state.changed.rounds > 0 ? state.changed.p : state.p > q_ ? state.p : 1);
+      p.push_back(std::min(1.0, q_ / q_changed_ *
+                                    (state.changed.rounds > 0    ? state.changed.p
+                                     : state.p > q_changed_ ? state.p
+                                                            : 1)));
     const auto adjusted = family_.strict ? stats::adjust_holm(p) : stats::adjust_benjamini_hochberg(p);
     for (std::size_t i = 0; i < findings.size(); ++i) findings[i].p_adjusted = adjusted[i];
   }
 
   std::span<const PairedSeries> series_;
   const Family& family_;
-  double q_;
+  double q_, q_changed_;  ///< of `same`, and of changes of typical runs
   std::map<Repeats, schedule::LookPlan> planned_;
   std::vector<State> states_;
   mutable std::map<std::pair<Repeats, int>, LookAt> looks_;  ///< by pairs; one takes a while to make
 };
 
 }  // namespace
+
+double Family::rate_of_changes() const {
+  return (1 - question.level) * share * (tells_rest() ? share_of_typical : 1);
+}
 
 std::vector<Finding> settle(std::span<const PairedSeries> series, const Family& family, Stage stage) {
   if (series.empty()) return {};

@@ -25,7 +25,9 @@ struct PairedSeries {
 /// All findings on one metric, which share one error rate.
 struct Family {
   Question question;  ///< its level is 1 − error rate
-  int min_rounds = 7;
+  /// The part of the error rate that calls of a change on this metric have; the rest is others'.
+  double share = 1;
+  int min_rounds = 8;
   int max_rounds = 60;
   /// False: at most an expected share (1 − level) of the changes called, and of the sames called, is false
   /// (Benjamini & Hochberg 1995). True: the chance of even one false call of a kind is at most 1 − level,
@@ -33,6 +35,13 @@ struct Family {
   bool strict = false;
   /// Whether it is worked out what would settle the open ones: see price_by_resampling().
   bool priced = false;
+
+  /// Whether slow runs and the mean have a say, and a part of the error rate: of ratios that have a better side.
+  bool tells_rest() const {
+    return question.rest && question.metric.scale == Scale::ratio && question.metric.prefer != Prefer::neither;
+  }
+  /// The error rate of calls of a change of typical runs.
+  double rate_of_changes() const;
 };
 
 /// How a campaign stands. ended: unsettled findings get a closing look at their last round (see
@@ -52,6 +61,14 @@ enum class Stage { going, ended };
 /// each, what the procedure selects is settled, and its verdict frozen. Selections only grow, so no later
 /// look takes one back. What is measured on for other reasons gets the interval of a later look, as all
 /// looks' hold together, unless that would leave the verdict without ground.
+///
+/// The rest of the runs (Question::rest) has a say. Slow runs and the mean each have a tenth of the error rate,
+/// of which a look has the part that Boundary::share_of() names, and typical runs eight tenths. A change is not
+/// called while slow runs or the mean say the opposite, by tests that are made anew at each look: at 25 % as
+/// long as more rounds are to come, at 2.5 % each at the last. `same` is not said while slow runs or the mean
+/// are shown to differ, at 2.5 % each, nor, before the last look, until slow runs in a tenth more of the rounds,
+/// or fewer, are ruled out. Withholding a verdict raises no error rate. What is settled becomes unclear again
+/// where later rounds show the opposite.
 ///
 /// Intervals are those of the same test at level 1 − R·q/M for R selected of M, so that the expected share of
 /// intervals that miss, among those selected, is at most q; for unselected ones R is the smaller of the two

@@ -2,26 +2,100 @@
 
 #include <algorithm>
 #include <map>
+#include <utility>
+#include <vector>
 
+#include "assay/judge/paired.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/stats/location.hpp"
+#include "assay/stats/mean_change.hpp"
 
 namespace assay::inline v1::judge {
 
 using metrics::Known;
 
+namespace {
+
+/// The values of a metric of runs, by cell, and by round and repeat.
+using ByTrial = std::map<CellId, std::map<std::pair<int, int>, double>>;
+
+ByTrial by_trial(const Evidence& evidence, Known known) {
+  ByTrial values;
+  const auto metric = metrics::find(evidence.design.metrics, known);
+  if (!metric) return values;
+  const auto& column = evidence.values(*metric);
+  for (std::size_t i = 0; i < column.size(); ++i)
+    values[column.cell[i]][{column.round[i], column.repeat[i]}] = column.value[i];
+  return values;
+}
+
+double value_at(const ByTrial& values, CellId cell, const std::pair<int, int>& trial, double otherwise) {
+  const auto of = values.find(cell);
+  if (of == values.end()) return otherwise;
+  const auto found = of->second.find(trial);
+  return found == of->second.end() ? otherwise : found->second;
+}
+
+/// What a cell's first run of each round waited for other things than a core, by round.
+std::map<int, double> own_waits(const Evidence& evidence, CellId cell) {
+  const auto wall = by_trial(evidence, Known::wall_time), cpu = by_trial(evidence, Known::cpu_time),
+             core = by_trial(evidence, Known::core_wait), stolen = by_trial(evidence, Known::stolen_time);
+  std::map<int, double> waits;
+  const auto walls = wall.find(cell);
+  if (walls == wall.end() || !core.contains(cell) || !cpu.contains(cell)) return waits;
+  for (const auto& [trial, seconds] : walls->second)
+    if (trial.second == 0)
+      waits[trial.first] = std::max(0.0, seconds - value_at(cpu, cell, trial, 0) -
+                                             value_at(core, cell, trial, 0) - value_at(stolen, cell, trial, 0));
+  return waits;
+}
+
+}  // namespace
+
 std::set<CellId> cells_on_one_core(const Evidence& evidence) {
-  constexpr double nearly = 0.03, undisturbed = 0.75;
-  const auto cores = metrics::find(evidence.design.metrics, Known::cores_used);
-  if (!cores) return {};
-  std::map<CellId, std::vector<double>> used;
-  const auto& column = evidence.values(*cores);
-  for (std::size_t i = 0; i < column.size(); ++i) used[column.cell[i]].push_back(column.value[i]);
+  constexpr double nearly = 0.03, few = 0.1;
+  const auto wall = by_trial(evidence, Known::wall_time), core = by_trial(evidence, Known::core_wait);
   std::set<CellId> on_one;
-  for (const auto& [cell, values] : used)
-    if (std::ranges::max(values) <= 1 + nearly && stats::quantile(values, undisturbed) >= 1 - nearly)
+  for (const auto& [cell, trials] : by_trial(evidence, Known::cores_used)) {
+    std::vector<double> used, busy;
+    for (const auto& [trial, cores] : trials) {
+      used.push_back(cores);
+      const double seconds = value_at(wall, cell, trial, 0);
+      if (core.contains(cell) && seconds > 0)
+        busy.push_back(cores + value_at(core, cell, trial, 0) / seconds);
+    }
+    if (std::ranges::max(used) > 1 + nearly) continue;
+    if (busy.empty() ? stats::quantile(used, few) >= 1 - nearly : stats::median(busy) >= 1 - nearly)
       on_one.insert(cell);
+  }
   return on_one;
+}
+
+bool wait_alike(const Evidence& evidence, const Contrast& of) {
+  constexpr double each = 0.025;
+  const auto wall = metrics::find(evidence.design.metrics, Known::wall_time);
+  if (!wall) return false;
+  const auto its = own_waits(evidence, of.baseline), mine = own_waits(evidence, of.candidate);
+  if (its.empty() && mine.empty()) return true;
+  std::vector<double> a, b;
+  for (const auto& [round, seconds] : its)
+    if (const auto found = mine.find(round); found != mine.end()) {
+      a.push_back(seconds);
+      b.push_back(found->second);
+    }
+  if (a.empty()) return false;
+  std::vector<double> walls;
+  const auto& column = evidence.values(*wall);
+  for (std::size_t i = 0; i < column.size(); ++i)
+    if (column.cell[i] == of.baseline) walls.push_back(column.value[i]);
+  if (walls.empty()) return false;
+  const double margin = evidence.design.margin_of(*wall) * stats::median(walls);
+  const auto judged = judge_paired(
+      a, b,
+      {.metric = {.name = "own wait", .unit = "s", .scale = Scale::difference}, .margin = margin, .all_runs = true});
+  if (judged.verdict != Verdict::same) return false;
+  const stats::MeanChange mean(a, b, false);
+  return mean.p_above(margin) > each && mean.p_below(-margin) > each;
 }
 
 void link_times(const Evidence& evidence, std::vector<Finding>& findings) {
@@ -38,10 +112,11 @@ void link_times(const Evidence& evidence, std::vector<Finding>& findings) {
     const auto& metric = design.metrics[f.metric];
     if (f.verdict != Verdict::unclear || !metric.demand.watched) continue;
     if (metrics::is(metric, Known::wall_time) && on_one_core.contains(f.of.baseline) &&
-        on_one_core.contains(f.of.candidate))
-      f.decided_by = settled(f.of, Known::cpu_time);
-    else if (metrics::is_implied(metric))
-      f.decided_by = settled(f.of, Known::wall_time);
+        on_one_core.contains(f.of.candidate)) {
+      if (const auto cpu_time = settled(f.of, Known::cpu_time); cpu_time && wait_alike(evidence, f.of))
+        f.decided_by = cpu_time;
+    }
+    if (metrics::is_implied(metric)) f.decided_by = settled(f.of, Known::wall_time);
     if (f.decided_by) f.to_settle.reset();
   }
 }

@@ -57,18 +57,6 @@ void failures_now_and_then(const Evidence& evidence, Findings& findings) {
   }
 }
 
-void uneven_effects(Findings& findings) {
-  for (const auto& f : findings.findings) {
-    if (f.slow_runs == 0 || !findings.metric_of(f).demand.watched || findings.design.is_twin(f.of.candidate))
-      continue;
-    findings.trust.push_back({.kind = NoteKind::uneven_effect,
-                              .subject = f.of.candidate,
-                              .metric = f.metric,
-                              .figure = static_cast<double>(f.slow_runs),
-                              .effect = f.effect});
-  }
-}
-
 }  // namespace
 
 void add_trust_notes(const Evidence& evidence, Findings& findings) {
@@ -80,7 +68,6 @@ void add_trust_notes(const Evidence& evidence, Findings& findings) {
       findings.trust.push_back({.kind = NoteKind::doubtful_check, .subject = workload, .said = doubt});
   leftovers(evidence, findings);
   failures_now_and_then(evidence, findings);
-  uneven_effects(findings);
   std::ranges::move(layout_notes(evidence, findings), std::back_inserter(findings.trust));
   add_load_notes(evidence, findings);
   add_machine_notes(evidence, findings);

@@ -17,7 +17,7 @@ bool is_called(const Evidence& evidence, const Finding& f) {
 
 /// The pairs after those by which it was called, the first confirming_rounds of them.
 PairedSeries fresh_pairs(const Evidence& evidence, const Finding& f) {
-  auto series = pair_up(evidence, f.of, by_cell(evidence.values(f.metric)));
+  auto series = pair_up(evidence, f.of, f.metric, by_cell(evidence.values(f.metric)));
   const auto first = std::min(f.settled_at, series.rounds.size());
   const auto count = std::min(static_cast<std::size_t>(confirming_rounds), series.rounds.size() - first);
   const auto cut = [&](auto& all, int values_a_round) {

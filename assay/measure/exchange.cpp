@@ -104,6 +104,7 @@ void fill_in(const protocol::Program& told, const Command& command, ProcessResul
   result.faults_major = static_cast<double>(told.faults_major);
   result.switches_voluntary = static_cast<double>(told.switches_voluntary);
   result.switches_involuntary = static_cast<double>(told.switches_involuntary);
+  if (told.core_wait_ns >= 0) result.core_wait = static_cast<double>(told.core_wait_ns) * 1e-9;
   result.bytes_read = if_told(static_cast<double>(told.read_bytes));
   result.bytes_written = if_told(static_cast<double>(told.written_bytes));
   for (const auto counter : command.counting) {

@@ -62,6 +62,9 @@ struct ProcessResult {
   double peak_memory = 0;       ///< of the largest process
   double faults_minor = 0, faults_major = 0;
   double switches_voluntary = 0, switches_involuntary = 0;
+  /// Ready to run while others had the core: of the main process's first thread and of adopted orphans', in
+  /// seconds; empty where the kernel does not tell.
+  std::optional<double> core_wait;
   /// Through system calls, by the whole tree, those of starting it included; empty where the kernel does not
   /// tell.
   std::optional<double> bytes_read, bytes_written;

@@ -14,7 +14,7 @@ struct Traits {
   About about = About::work;
   bool exact = false, supporting = false;
   double coarse_below = 0;
-  bool of_programs = true, of_functions = false, holds_abreast = true;
+  bool of_programs = true, of_functions = false, noise_is_slow = true, holds_abreast = true;
   const char *better = nullptr, *worse = nullptr, *what = nullptr,
              *article = "";  ///< where they are not the usual words
 };
@@ -41,6 +41,7 @@ Row make(Known id, const char* name, const char* unit, const Traits& traits = {}
           .needs = traits.needs,
           .of_programs = traits.of_programs,
           .of_functions = traits.of_functions,
+          .noise_is_slow = traits.noise_is_slow,
           .holds_abreast = traits.holds_abreast};
 }
 
@@ -57,16 +58,28 @@ constexpr Traits sampled{.supporting = true, .coarse_below = 1};
 constexpr Traits machine{.prefer = Prefer::neither, .scale = Scale::difference, .about = About::machine};
 constexpr Traits driving{
     .needs = Needs::requests, .prefer = Prefer::neither, .scale = Scale::difference, .about = About::machine};
+constexpr Traits waited{.prefer = Prefer::neither,
+                        .scale = Scale::difference,
+                        .about = About::machine,
+                        .holds_abreast = false};
 constexpr Traits shown{.prefer = Prefer::neither, .scale = Scale::difference};
 constexpr Traits called{.needs = Needs::calls, .of_programs = false, .of_functions = true};
 constexpr Traits also_called{
     .needs = Needs::calls, .supporting = true, .of_programs = false, .of_functions = true};
+constexpr Traits mean_called{.needs = Needs::calls,
+                             .supporting = true,
+                             .of_programs = false,
+                             .of_functions = true,
+                             .noise_is_slow = false};
 constexpr Traits allocated{
     .needs = Needs::allocator, .exact = true, .of_programs = false, .of_functions = true};
 
-constexpr Traits memory{.better = "less", .worse = "more", .what = "memory"};
-constexpr Traits memory_of_all{
-    .needs = Needs::control_group, .better = "less", .worse = "more", .what = "memory"};
+constexpr Traits memory{.noise_is_slow = false, .better = "less", .worse = "more", .what = "memory"};
+constexpr Traits memory_of_all{.needs = Needs::control_group,
+                               .noise_is_slow = false,
+                               .better = "less",
+                               .worse = "more",
+                               .what = "memory"};
 constexpr Traits allocated_memory{.needs = Needs::allocator,
                                   .exact = true,
                                   .of_programs = false,
@@ -88,7 +101,11 @@ constexpr Traits rate_of(const char* what) {
           .article = "a"};
 }
 constexpr Traits latency_of(const char* what) {
-  return {.needs = Needs::requests, .better = "lower", .worse = "higher", .what = what};
+  return {.needs = Needs::requests,
+          .noise_is_slow = false,
+          .better = "lower",
+          .worse = "higher",
+          .what = what};
 }
 
 }  // namespace
@@ -109,6 +126,7 @@ std::span<const Row> catalogue() {
       make(user_time, "user time", "s", sampled),
       make(system_time, "system time", "s", sampled),
       make(cores_used, "cores used", "", {.prefer = Prefer::neither, .holds_abreast = false}),
+      make(core_wait, "core wait", "s", waited),
       make(peak_memory, "peak memory", "B", memory),
       make(tree_memory, "tree memory", "B", memory_of_all),
       make(minor_faults, "minor faults", "", supporting),
@@ -173,7 +191,7 @@ std::span<const Row> catalogue() {
       make(counted_share, "counted share", "", machine),
       make(unseen_cpu_time, "unseen cpu time", "s", machine),
       make(time_per_call, "time per call", "s", called),
-      make(mean_time_per_call, "mean time per call", "s", also_called),
+      make(mean_time_per_call, "mean time per call", "s", mean_called),
       make(first_call, "first call", "s", also_called),
       make(allocations, "allocations", "", allocated),
       make(allocated_bytes, "allocated bytes", "B", allocated),
@@ -215,6 +233,16 @@ std::vector<Metric> service_metrics() {
   for (const auto& row : catalogue())
     if (row.needs == Needs::requests) all.push_back(row.metric);
   return all;
+}
+
+bool noise_is_slow(const Metric& metric) {
+  const auto* row = find_row(metric.name);
+  return row == nullptr || row->noise_is_slow;
+}
+
+bool is_of_many_calls(const Metric& metric) {
+  const auto* row = find_row(metric.name);
+  return row != nullptr && (row->needs == Needs::requests || row->needs == Needs::calls);
 }
 
 bool is_implied(const Metric& metric) {

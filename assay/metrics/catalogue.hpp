@@ -21,6 +21,7 @@ enum class Known {
   user_time,
   system_time,
   cores_used,
+  core_wait,
   peak_memory,
   tree_memory,
   minor_faults,
@@ -108,12 +109,15 @@ struct Row {
   Needs needs;
   bool of_programs;    ///< measured of programs
   bool of_functions;   ///< measured of functions in a contest
+  bool noise_is_slow;  ///< noise makes runs slow, hardly ever fast: see stats/clipped.hpp
   bool holds_abreast;  ///< means something for programs that share a core with others at the time
 };
 
 /// All rows, in the order in which metrics are shown.
 ///
 /// - `user time`, `system time`: the kernel samples them by ticks, so they are not judged below a second.
+/// - `core wait`: ready to run while others had the core, of the first thread of the program's main process; what
+///   its own children waited is not in it.
 /// - `peak memory`: of the largest process. `tree memory`: of all together, where a control group can be had.
 /// - `bytes read`, `bytes written`: through system calls, starting the program included.
 /// - `instructions` to `cache miss rate`: hardware counters, user space only.
@@ -138,6 +142,13 @@ const Words& words_of(const Metric& metric);
 
 const Row& row_of(Known metric);
 const std::string& name_of(Known metric);
+
+/// Whether noise makes this metric's values worse, hardly ever better, so that slow runs say little of a change.
+/// Not of latencies, means and failures, which slow calls are meant to be seen in, nor of memory.
+bool noise_is_slow(const Metric& metric);
+
+/// Whether each value of it sums up many requests or calls.
+bool is_of_many_calls(const Metric& metric);
 
 /// The row of a name: its own, or "throughput of UNIT". nullptr when Assay measures nothing of that name.
 const Row* find_row(const std::string& name);

@@ -81,6 +81,7 @@ class Evidence::Sorting {
     const auto from = place_of(trial, into_.states_[trial.cell].is_sound(), whole_);
     if (!from) return;
     if (*from == From::judged && !trial.series.empty()) into_.with_series_.push_back(&trial);
+    if (*from == From::judged && !trial.latencies.empty()) into_.with_latencies_.push_back(&trial);
     if (*from == From::judged) cell.output_bytes += static_cast<double>(trial.output_bytes);
     if (*from == From::checked && !cell.was_checked) {
       cell.was_checked = true;

@@ -49,7 +49,8 @@ Table<CellId, int> slots_of(const Design& design, const Log& log);
 /// All that judging sees of a campaign's log, made once. Trials are sorted here, by one predicate, into those
 /// that are judged and those that tell something else; nothing below looks at trials again.
 ///
-/// REQUIRES: `design` outlives it, and so does `log`, unchanged, where with_series() is asked for. Cost: one
+/// REQUIRES: `design` outlives it, and so does `log`, unchanged, where with_series() or
+/// with_latencies() is asked for. Cost: one
 /// pass over the trials. Safe to read from several threads.
 class Evidence {
  public:
@@ -75,6 +76,8 @@ class Evidence {
 
   /// The judged trials that have series.
   const std::vector<const Trial*>& with_series() const { return with_series_; }
+  /// Judged trials of servers that have the latencies of their requests.
+  const std::vector<const Trial*>& with_latencies() const { return with_latencies_; }
 
   const CellEvidence& of(CellId cell) const { return cells_[cell]; }
   const CellState& state(CellId cell) const { return states_[cell]; }
@@ -106,7 +109,7 @@ class Evidence {
   Table<SittingId, Sitting> sittings_;
   std::map<std::pair<From, MetricId>, Column> columns_;
   std::map<std::string, std::size_t> voids_;
-  std::vector<const Trial*> with_series_;
+  std::vector<const Trial*> with_series_, with_latencies_;
   std::size_t rounds_ = 0;
   bool has_judged_rounds_ = false;
 };

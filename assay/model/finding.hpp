@@ -30,13 +30,41 @@ struct Price {
     near_margin,     ///< not within any number worth running
     one_upper_end,   ///< most values of both sides lie at one upper end: something may limit them
     ceiling,         ///< both sides are at the metric's declared ceiling
-    fast_and_slow,   ///< the fast runs changed one way, the slow runs the other
+    fast_and_slow,   ///< most runs changed one way, slow ones or the mean the other
+    slow_runs,       ///< most runs are alike, but slow ones or the mean are not, or may not be
   };
   int rounds = 0;      ///< in all, not on top
   double seconds = 0;  ///< of measuring it all again; 0 when unknown
   /// Both programs keep to one core and ran in turns: run abreast, by CPU time, they compare more exactly.
   bool suits_abreast = false;
   Obstacle obstacle = Obstacle::none;
+};
+
+/// How many runs were slow: beyond 1.5 times what the slower run of a round typically takes, a limit that both
+/// sides have in common. (Of a metric of which more is better: below that over 1.5.)
+struct SlowRuns {
+  double limit = 0;                                   ///< in the metric's unit
+  std::size_t baseline = 0, candidate = 0;            ///< of each side
+  std::size_t only_baseline = 0, only_candidate = 0;  ///< in a round in which the other side's was not
+  double times = 0;  ///< how many times the typical value of the side that has more of them theirs is
+  double p_more = 1, p_fewer = 1;  ///< of the candidate having as many, against more and against fewer; exact
+  double left_open = 1;            ///< slow runs in up to this share could not have shown in so many rounds
+  int shown = 0;  ///< 1 where the candidate has more of them, −1 fewer, at the error rate that verdicts share
+};
+
+/// How the mean changes, which is what many runs cost in all. (Of a metric of which more is better, the mean
+/// of what one unit of it costs.)
+struct MeanShift {
+  Effect effect;
+  Interval interval;  ///< of 95 %, by itself
+  double p_more = 1, p_less = 1;  ///< one-sided, of no change
+  double p_beyond = 1;  ///< of a change within the margin, the smaller of the two sides'
+  int shown = 0;  ///< 1 where the mean is larger, −1 smaller, at the error rate that verdicts share
+};
+
+/// The values below which a share `at` of the runs of each side lie.
+struct Decile {
+  double at = 0, baseline = 0, candidate = 0;
 };
 
 /// What a typical run shows where `effect` is that of the fast ones.
@@ -62,16 +90,18 @@ struct Finding {
   /// Where `effect` and `interval` are those of the fast runs, since slow ones say little: of all. Empty:
   /// they are of all.
   std::optional<TypicalRuns> typical;
-  /// What the slow runs show beyond the fast ones, where one constant effect does not explain both: −1 a
-  /// smaller value, 1 a larger one. 0: nothing.
-  int slow_runs = 0;
+  /// What the rest of the runs do; empty where that is not told: of differences, exact metrics, and rounds in
+  /// which a side ran more than once.
+  std::optional<SlowRuns> slow;
+  std::optional<MeanShift> mean;
+  std::vector<Decile> deciles;
   double margin = 0;
   double p = 1;                ///< of no change
   double p_same = 1;           ///< of an effect at or beyond the margin
   double p_adjusted = 1;       ///< p over all findings on the metric
   bool settled = false;        ///< decided at a planned look, its verdict frozen since
   std::size_t settled_at = 0;  ///< complete pairs then; 0 of what is not settled by rounds
-  int looks = 0;               ///< looks that were taken at it
+  int looks = 0;               ///< looks that were taken at it until it was settled
   std::string method;
   /// Of an unclear finding: the metric that measures the same work and has been settled, so that this one
   /// needs no verdict of its own. Wall and CPU time of programs that keep to one core.
@@ -109,8 +139,25 @@ struct WithinTrial {
   double low = 0, high = 0;
 };
 
-/// A candidate's change over all workloads and settings together: per round the weighted mean of the log
-/// ratios there.
+/// A quantile of all requests of a service's judged rounds together, failed ones being the slowest.
+struct PooledLatency {
+  Contrast of;
+  double quantile = 0;
+  double baseline = 0, candidate = 0;  ///< seconds
+  Effect effect;
+  Interval interval;  ///< by drawing whole rounds
+};
+
+/// A comparison beside the common change of its candidate.
+struct OverallPart {
+  Contrast of;
+  Effect raw;            ///< the geometric mean of its rounds' ratios
+  Effect shrunk;         ///< drawn to the common change as far as its own error and the spread of all suggest
+  bool differs = false;  ///< from the common change of the others, at 5 % over all parts
+};
+
+/// A candidate's change over all workloads and settings together: the weighted mean of the comparisons' own mean
+/// log ratios, each over all its rounds.
 struct Overall {
   CandidateId candidate;
   MetricId metric;
@@ -120,8 +167,12 @@ struct Overall {
   /// Why no figure is quoted.
   enum class Obstacle { none, too_few_rounds, changes_with_size };
   Obstacle obstacle = Obstacle::none;
-  std::size_t rounds = 0;  ///< that have a pair of all its comparisons
+  std::size_t rounds = 0;  ///< of the comparison with the fewest
   std::string factor;      ///< the size with which its ratio to the baseline changes
+  /// Standard deviation of the comparisons' true changes, of logarithms, and the chance of seeing them as unlike as
+  /// this if there were none.
+  double between = 0, p_alike = 1;
+  std::vector<OverallPart> parts;
 };
 
 /// Candidates, the baseline among them, that can't be told apart. Groups overlap: of three, the first may be

@@ -26,20 +26,23 @@ struct HistoryPoint {
 /// A stretch of points that lie around one level.
 struct HistoryLevel {
   std::size_t first = 0, end = 0;  ///< places in HistoryLine::points, to below `end`
-  Effect level;
+  Effect level;                    ///< their weighted mean
+  Interval interval;
 };
 
 /// A change of level between two points, proposed by how the points lie and then measured.
 struct HistoryStep {
-  /// confirmed: a fresh campaign of the commits on either side calls it. drift: it does not, but one of
-  /// commits farther apart does: it came bit by bit. refuted: neither. proposed: not measured yet.
-  enum class Status { confirmed, drift, refuted, proposed };
+  /// confirmed: a fresh campaign of the commits on either side calls it, at the level that all such campaigns of
+  /// the ledger leave it (stats/online.hpp). drift: it does not, but one of commits farther apart does: it came
+  /// bit by bit. refuted: the interval of that campaign lies within the margin. open: none of these.
+  /// proposed: not measured yet.
+  enum class Status { confirmed, drift, refuted, open, proposed };
   Status status = Status::proposed;
   std::size_t before = 0, after = 0;  ///< places in HistoryLine::points on either side, neighbours
   std::size_t from = 0, to = 0;       ///< of a drift: the points that were held against each other
   Effect effect;                      ///< of the campaign that told it; else the difference of the levels
   std::optional<CommitsCompared> measured;
-  double p_adjusted = 1;  ///< of that campaign, over all proposals
+  double p_adjusted = 1;  ///< of that campaign: at most 0.05 exactly where its own level lets it be claimed
 };
 
 /// What changed the level without a commit: another machine, compiler or reference, or another workload.

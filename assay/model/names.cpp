@@ -85,7 +85,6 @@ std::span<const Named<NoteKind>> names_of() {
       Named<NoteKind>{beyond_ceiling, "beyond its ceiling"},
       Named<NoteKind>{settles_in_trial, "settles in the trial"},
       Named<NoteKind>{not_side_by_side, "not side by side"},
-      Named<NoteKind>{uneven_effect, "uneven effect"},
       Named<NoteKind>{layout_alone, "layout alone"},
       Named<NoteKind>{layout_spread, "layout spread"},
       Named<NoteKind>{layout_spread_at_most, "layout spread at most"},
@@ -179,8 +178,11 @@ std::span<const Named<Prefer>> names_of() {
 template <>
 std::span<const Named<HistoryStep::Status>> names_of() {
   using enum HistoryStep::Status;
-  static constexpr std::array<Named<HistoryStep::Status>, 4> all = {
-      {{confirmed, "confirmed"}, {drift, "drift"}, {refuted, "refuted"}, {proposed, "proposed"}}};
+  static constexpr std::array<Named<HistoryStep::Status>, 5> all = {{{confirmed, "confirmed"},
+                                                                  {drift, "drift"},
+                                                                  {refuted, "refuted"},
+                                                                  {open, "open"},
+                                                                  {proposed, "proposed"}}};
   return all;
 }
 

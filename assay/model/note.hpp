@@ -52,8 +52,6 @@ enum class NoteKind {
   settles_in_trial,  ///< the first values of its trials, `low` typically, differ from the later ones, `high`,
                      ///< by a share of `figure`; `said` is the settle that would leave those out
   not_side_by_side,  ///< values without rounds
-  uneven_effect,  ///< slow runs changed otherwise than fast ones, which changed by `effect`; `figure`: −1
-                  ///< down, 1 up
   layout_alone,   ///< `figure`, a change between two builds, is within what the layout of code can do
   /// Layout alone moves a program by a share of `figure` from build to build, of `count` layouts; one build
   /// of

@@ -23,6 +23,8 @@ struct Prospect {
   std::optional<Expected> change;
   std::optional<Expected>
       rounds_to_same;  ///< that "same" takes when nothing changed; empty: it did not vary at all
+  /// The smallest margin within which the rounds there are say "same" four times in five, when nothing changed.
+  std::optional<Expected> margin_to_same;
 };
 
 /// What can be expected of a campaign.
@@ -30,8 +32,8 @@ struct Outlook {
   std::size_t cells = 0, twins = 0;            ///< cells that run; those of them that are twins'
   std::size_t comparisons = 0;                 ///< without the twins'
   double round_seconds = 0, twin_seconds = 0;  ///< one round, and the twins' part of it
-  int rounds_min = 0, rounds_max = 0;          ///< planned
-  int rounds = 0;                              ///< that fit into the budget, at most rounds_max
+  int rounds_min = 0, rounds_max = 0;          ///< planned; rounds_max 0: as many as there is time for
+  int rounds = 0;                              ///< that there is time for, at most rounds_max
   int first_look = 0;                          ///< rounds without which there is no first verdict; 0: unknown
   std::optional<double> budget;                ///< seconds
   bool goes_on = false;                        ///< to the first look, if the budget ends before

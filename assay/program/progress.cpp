@@ -21,7 +21,8 @@ constexpr const char* back_to_start = "\r\x1b[K";
 using Phase = campaign::Progress::Phase;
 
 std::string line_for(const campaign::Progress& progress, const std::string& cell) {
-  const auto of = std::to_string(progress.done) + " of " + std::to_string(progress.planned);
+  const auto of =
+      std::to_string(progress.done) + (progress.planned > 0 ? " of " + std::to_string(progress.planned) : "");
   if (progress.phase == Phase::checking) return "checking the work, " + of + " done; now " + cell;
   std::string line = "round " + of + " done";
   if (progress.settled > 0)

@@ -63,6 +63,34 @@ Json within_json(const Findings& all, const Finding& finding) {
   return {{"baseline", its}, {"candidate", mine}};
 }
 
+Json slow_json(const Finding& finding) {
+  if (!finding.slow) return nullptr;
+  const auto& slow = *finding.slow;
+  return {{"limit", slow.limit},
+          {"baseline", slow.baseline},
+          {"candidate", slow.candidate},
+          {"times", slow.times > 0 ? Json(slow.times) : Json(nullptr)},
+          {"p_more", slow.p_more},
+          {"p_fewer", slow.p_fewer},
+          {"left_open", slow.left_open},
+          {"shown", slow.shown}};
+}
+
+Json mean_json(const Finding& finding) {
+  if (!finding.mean) return nullptr;
+  return {{"ratio", finite(finding.mean->effect.value)},
+          {"interval", ends_json(finding.mean->effect, finding.mean->interval)},
+          {"level", finding.mean->interval.level},
+          {"shown", finding.mean->shown}};
+}
+
+Json deciles_json(const Finding& finding) {
+  Json all = Json::array();
+  for (const auto& decile : finding.deciles)
+    all.push_back({{"at", decile.at}, {"baseline", decile.baseline}, {"candidate", decile.candidate}});
+  return all;
+}
+
 Json finding_json(const Findings& all, const Finding& finding) {
   const auto& cell = all.candidate_of(finding);
   const auto& metric = all.metric_of(finding);
@@ -88,6 +116,9 @@ Json finding_json(const Findings& all, const Finding& finding) {
       {"level", finding.interval.level},
       {"typical_runs", typical_json(finding)},
       {"within_trial", within_json(all, finding)},
+      {"slow_runs", slow_json(finding)},
+      {"mean", mean_json(finding)},
+      {"deciles", deciles_json(finding)},
       {"margin", finding.margin},
       {"p", finding.p},
       {"p_same", finding.p_same},
@@ -112,6 +143,19 @@ std::string why_not_told(const Overall& o) {
   return {};
 }
 
+Json parts_json(const Findings& all, const Overall& overall) {
+  Json parts = Json::array();
+  for (const auto& part : overall.parts) {
+    const auto& cell = all.design.cells[part.of.candidate];
+    parts.push_back({{"workload", all.workload(cell).name},
+                     {"setting", setting_json(cell.setting)},
+                     {"ratio", finite(part.raw.value)},
+                     {"shrunk", finite(part.shrunk.value)},
+                     {"differs", part.differs}});
+  }
+  return parts;
+}
+
 Json interval_json(const Interval& interval) { return {finite(interval.low), finite(interval.high)}; }
 
 Json requirement_json(const Findings& all, const RequirementFinding& r) {
@@ -126,6 +170,23 @@ Json requirement_json(const Findings& all, const RequirementFinding& r) {
           {"typical", r.typical},
           {"interval", interval_json(r.interval)},
           {"spare", r.spare}};
+}
+
+Json latencies_json(const Findings& all) {
+  Json latencies = Json::array();
+  for (const auto& latency : all.latencies) {
+    const auto& cell = all.design.cells[latency.of.candidate];
+    latencies.push_back({{"workload", all.workload(cell).name},
+                         {"setting", setting_json(cell.setting)},
+                         {"baseline", all.candidate(all.design.cells[latency.of.baseline]).name},
+                         {"candidate", all.candidate(cell).name},
+                         {"quantile", latency.quantile},
+                         {"baseline_value", latency.baseline},
+                         {"candidate_value", latency.candidate},
+                         {"ratio", finite(latency.effect.value)},
+                         {"interval", interval_json(latency.interval)}});
+  }
+  return latencies;
 }
 
 Json trend_json(const Findings& all, const Trend& t) {
@@ -174,6 +235,9 @@ void add_together(const Findings& all, Json& document) {
          {"interval", interval_json(o.finding.interval)},
          {"p", o.finding.p},
          {"verdict", to_string(o.finding.verdict)},
+         {"between", o.between},
+         {"p_alike", o.p_alike},
+         {"parts", parts_json(all, o)},
          {"why", why_not_told(o)}});
   for (const auto& g : all.groups) {
     Json members = Json::array();
@@ -266,6 +330,7 @@ std::string to_json(const Findings& findings) {
   document["findings"] = Json::array();
   for (const auto& finding : all.findings) document["findings"].push_back(finding_json(all, finding));
   document["profile"] = profile_json(all);
+  document["latencies"] = latencies_json(all);
   document["standings"] = Json::array();
   for (const auto id : all.design.cells.ids())
     if (const auto& state = all.states[id]; !state.is_sound())

@@ -88,7 +88,7 @@ void put_together(const Report& report, data& page) {
   std::vector<std::string> together;
   for (const auto& lines :
        {report.confirmations, first_of_each(report.together, std::numeric_limits<std::size_t>::max()),
-        report.trends, report.requirements, report.twins})
+        report.parts, report.trends, report.latencies, report.requirements, report.twins})
     together.insert(together.end(), lines.begin(), lines.end());
   page["together"] = list_of_lines(together);
   page["has_together"] = !together.empty();

@@ -145,7 +145,7 @@ std::string to_text(const Findings& all, const TextStyle& style) {
   if (style.profile) out += profile_text(all);
   constexpr std::size_t of_each = 12;
   std::string more;
-  for (const auto& lines : {first_of_each(report.together, of_each), report.trends, report.requirements,
+  for (const auto& lines : {first_of_each(report.together, of_each), report.trends, report.latencies, report.requirements,
                             report.first_calls, report.twins})
     more += hang(lines);
   // Where tables have no room for what moved besides, it stands here.

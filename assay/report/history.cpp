@@ -43,7 +43,9 @@ std::string between(const History& history, const HistoryLine& line, std::size_t
 
 HistorySentence said_of(const History& history, const HistoryLine& line, const HistoryStep& step) {
   using Status = HistoryStep::Status;
-  const auto change = change_of_effect(line, step.effect);
+  const bool is_claimed = step.status == Status::confirmed || step.status == Status::drift;
+  const auto change = is_claimed && step.measured ? at_least_text(step.effect, step.measured->interval, line.metric.unit)
+                                                  : change_of_effect(line, step.effect);
   const auto interval =
       step.measured ? " (" + interval_text(line, step.measured->interval) + ")" : std::string{};
   switch (step.status) {
@@ -61,8 +63,12 @@ HistorySentence said_of(const History& history, const HistoryLine& line, const H
                   ": no single step of it could be confirmed",
               tone_of(line, step.effect)};
     case Status::refuted:
+      return {"no step " + between(history, line, step.before, step.after) + ", where one was suggested: " +
+                  change + interval,
+              Verdict::unclear};
+    case Status::open:
       return {"a step suggested " + between(history, line, step.before, step.after) +
-                  " is not confirmed: " + change + interval,
+                  " is neither confirmed nor ruled out: " + change + interval,
               Verdict::unclear};
     case Status::proposed:
       return {"a step of about " + change + " is suggested " +
@@ -106,9 +112,11 @@ std::vector<HistorySentence> sentences_of(const History& history, const HistoryL
                        change_of_effect(line, high->effect) + " of " + history.reference,
                    Verdict::same});
   }
-  const auto& newest = line.points.back();
-  all.push_back({"now " + change_of_effect(line, newest.effect) + " (" +
-                     interval_text(line, newest.interval) + ") against " + history.reference + ", at " +
+  const auto& now = line.levels.back();
+  const auto commits = now.end - now.first;
+  all.push_back({"now " + change_of_effect(line, now.level) + " (" + interval_text(line, now.interval) +
+                     ") against " + history.reference + ", at " +
+                     (commits == 1 ? "" : "the last " + counted(commits, "commit") + ", up to ") +
                      commit_at(history, line, line.points.size() - 1).short_id(),
                  Verdict::same});
   return all;
@@ -132,7 +140,9 @@ std::string status_text(HistoryStep::Status status) {
     case HistoryStep::Status::drift:
       return "bit by bit";
     case HistoryStep::Status::refuted:
-      return "not confirmed";
+      return "ruled out";
+    case HistoryStep::Status::open:
+      return "neither confirmed nor ruled out";
     case HistoryStep::Status::proposed:
       return "not measured yet";
   }

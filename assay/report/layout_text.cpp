@@ -22,8 +22,8 @@ std::string spread_text(const Note& note, const std::string& metric) {
   if (!note.threshold) return text;
   return text + (note.low <= *note.threshold
                      ? "; one build of each could have shown its change by chance, or hidden it"
-                     : "; its change is more than one build of each would show by chance, " +
-                           share_text_of(*note.threshold));
+                     : "; its change is larger than 19 of 20 differences between two of its layouts (" +
+                           share_text_of(*note.threshold) + ")");
 }
 
 }  // namespace
@@ -34,7 +34,8 @@ std::string layout_text(const Note& note, const std::string& metric) {
     return "its change of " + metric + ", " + signed_change(figure) + ", is below " +
            share_text_of(note.threshold.value_or(0)) +
            ": where the linker happens to put code can do as much between two builds; linking anew for each "
-           "round tells (relink = true in [build], or duel --commits with --relink)";
+           "round averages that (relink = true in [build], or duel --commits with --relink), all but the luck of "
+           "a hot function that was itself edited";
   if (note.kind == NoteKind::layouts_repeat)
     return fmt::format(
         "{}: {:.0f} rounds of {} layouts: rounds of one layout share its luck, so the layouts' means were "

@@ -200,6 +200,24 @@ std::vector<std::string> first_call_lines(const Findings& all) {
   return lines;
 }
 
+std::vector<std::string> latency_lines(const Findings& all) {
+  std::map<Contrast, std::string> lines;
+  for (const auto& latency : all.latencies) {
+    auto& line = lines[latency.of];
+    const auto& cell = all.design.cells[latency.of.candidate];
+    const auto where = cell_text(all, cell);
+    line += line.empty() ? fmt::format("latency of all requests, {}{} against {}: ", where.empty() ? "" : where + ", ",
+                                       all.candidate(cell).name,
+                                       all.candidate(all.design.cells[latency.of.baseline]).name)
+                         : "; ";
+    line += fmt::format("p{:g} {} ({}, {})", latency.quantile * 100, value_text(latency.candidate, "s"),
+                        effect_text(latency.effect, {}), range_text(latency.interval, Scale::ratio, {}));
+  }
+  std::vector<std::string> all_lines;
+  for (const auto& [of, line] : lines) all_lines.push_back(line);
+  return all_lines;
+}
+
 std::vector<std::string> confirmation_lines(const Findings& all) {
   using Status = Confirmation::Status;
   std::vector<std::string> lines;

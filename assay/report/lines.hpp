@@ -23,6 +23,9 @@ std::vector<std::string> requirement_lines(const Findings& all);
 /// dearer first call pays.
 std::vector<std::string> first_call_lines(const Findings& all);
 
+/// Of services: the latencies of all requests together, a line for each comparison.
+std::vector<std::string> latency_lines(const Findings& all);
+
 /// What measuring again made of each finding, a line each.
 std::vector<std::string> confirmation_lines(const Findings& all);
 

@@ -102,10 +102,6 @@ class Words {
       case NoteKind::not_side_by_side:
         return "not side by side: its values and the baseline's are not paired, so whatever changed between "
                "them is in the difference";
-      case NoteKind::uneven_effect:
-        return fmt::format(
-            "{}: not one constant effect: fast runs changed by {}, slow runs come out {} than that", metric_,
-            note_.effect ? effect_text(*note_.effect, {}) : "", figure_ > 0 ? "higher" : "lower");
       case NoteKind::layout_alone:
       case NoteKind::layout_spread:
       case NoteKind::layout_spread_at_most:

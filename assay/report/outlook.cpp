@@ -38,13 +38,12 @@ std::string time_lines(const Outlook& o) {
                               o.first_look, span_text(std::max(more, 0.0)),
                               o.goes_on ? ", which it takes; --budget would hold it to the time" : "");
   }
-  if (o.rounds < o.rounds_max)
+  if (o.budget && (o.rounds < o.rounds_max || o.rounds_max == 0))
     return text + fmt::format(": {} are enough for {} rounds\n", span_text(*o.budget), o.rounds);
   const int fewest = o.first_look > 0 ? o.first_look : o.rounds_min;
-  return text + (fewest < o.rounds_max
-                     ? fmt::format(": {} to {} rounds take {} to {}\n", fewest, o.rounds_max, time(fewest),
-                                   time(o.rounds_max))
-                     : fmt::format(": {} rounds take {}\n", o.rounds_max, time(o.rounds_max)));
+  return text + (fewest < o.rounds ? fmt::format(": {} to {} rounds take {} to {}\n", fewest, o.rounds, time(fewest),
+                                                 time(o.rounds))
+                                   : fmt::format(": {} rounds take {}\n", o.rounds, time(o.rounds)));
 }
 
 /// The comparisons on one metric.
@@ -71,6 +70,19 @@ std::string change_text(const Outlook& o, const Design& design, const std::vecto
                      cell_name(design, most->of.candidate));
 }
 
+/// "; within 5 % they are likely to": the round margin at which all comparisons have a good chance.
+std::string margin_text(const std::vector<const Prospect*>& all) {
+  double widest = 0;
+  for (const auto* p : all) {
+    if (!p->margin_to_same) return {};
+    widest = std::max(widest, p->margin_to_same->typical);
+  }
+  for (const double margin : {0.002, 0.003, 0.005, 0.01, 0.02, 0.03, 0.05, 0.1, 0.15, 0.2, 0.25})
+    if (margin >= widest && margin > all.front()->margin)
+      return fmt::format("; these rounds are likely to say it within --margin {:.3g}%", margin * 100);
+  return {};
+}
+
 /// `"same" within 1 % takes about 300 rounds (40 min)`: what most comparisons need; empty where none is
 /// known.
 std::string same_text(const Outlook& o, const std::vector<const Prospect*>& all) {
@@ -82,8 +94,8 @@ std::string same_text(const Outlook& o, const std::vector<const Prospect*>& all)
   auto text = fmt::format("; \"same\" within {} takes about {} rounds", share(all.front()->margin),
                           rounds_text(most));
   if (most > o.rounds)
-    text += fmt::format("{}: a wider margin, or more time, would reach it",
-                        seconds > 0 && most < 1e5 ? " (" + span_text(seconds) + ")" : "");
+    text += fmt::format("{}{}", seconds > 0 && most < 1e5 ? " (" + span_text(seconds) + ")" : "",
+                        margin_text(all));
   return text;
 }
 

@@ -6,6 +6,7 @@
 #include <cmath>
 #include <optional>
 
+#include "assay/judge/estimate.hpp"
 #include "assay/judge/pairs.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/plan.hpp"
@@ -31,7 +32,7 @@ std::string command_with(const Design& design, int rounds, double seconds) {
   if (const auto at = repeat.find(relink);
       at != std::string::npos && design.rules.layouts > 0 && rounds > design.rules.layouts)
     repeat.replace(at, repeat.find(' ', at + 1) - at, relink + "=" + std::to_string(rounds));
-  auto options = fmt::format(" --rounds {}..{}", std::min(7, rounds), rounds);
+  auto options = fmt::format(" --rounds {}..{}", std::min(8, rounds), rounds);
   if (design.kind == "contest") {
     const double share = static_cast<double>(design.rules.budget_ms.value_or(2000)) / 1000 /
                          std::max(design.rules.rounds_max, 1);
@@ -78,7 +79,11 @@ std::string settle_text(const Findings& all, const Finding& f) {
       return fmt::format("no verdict yet: at least {} rounds are needed", needed);
     }
     case Price::Obstacle::fast_and_slow:
-      return "its fast runs changed one way and its slow runs the other: no one verdict holds for both";
+      return "most of its runs changed one way, and slow ones or the mean the other: no one verdict holds for all";
+    case Price::Obstacle::slow_runs:
+      return judge::rest_is_unlike(f) ? "most of its runs are alike, but not all: no one verdict holds"
+                                      : "most of its runs are alike; that slow ones are not more, or fewer, by a tenth "
+                                        "of all runs takes more rounds to show";
     case Price::Obstacle::near_margin:
       return "more rounds would hardly settle it: the change lies near the margin";
     case Price::Obstacle::one_upper_end:

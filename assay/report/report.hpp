@@ -135,7 +135,8 @@ struct Report {
   std::vector<WholeView> views;
   std::vector<Profile> profiles;
   std::vector<Kind> together;  ///< what is said over several findings at once
-  std::vector<std::string> trends, requirements, first_calls, twins;
+  std::vector<std::string> parts;  ///< of overall changes
+  std::vector<std::string> trends, latencies, requirements, first_calls, twins;
   std::vector<std::string> also_moved;  ///< metrics that nobody watched
   std::vector<Chart> charts;
   std::vector<LeftOut> left_out;

@@ -13,6 +13,8 @@
 #include "assay/report/sustained.hpp"
 #include "assay/report/units.hpp"
 #include "assay/report/words.hpp"
+#include "assay/report/sentences.hpp"
+#include "assay/report/figures.hpp"
 
 namespace assay::inline v1::report {
 namespace {
@@ -35,24 +37,40 @@ std::string weights_text(const Findings& all) {
   return text + ")";
 }
 
+/// Whether there are enough to say how they lie about what they have in common.
+bool are_many_parts(const Overall& overall) {
+  constexpr std::size_t many = 4;
+  return overall.parts.size() >= many;
+}
+
 /// Whether one figure for all comparisons tells a reader anything: it is known, and hides no opposites.
 bool is_told(const Overall& overall) {
   return overall.obstacle == Overall::Obstacle::none && overall.agree &&
          overall.finding.verdict != Verdict::unclear;
 }
 
+/// "; they differ from each other by ± 3 % (standard deviation); apart from the others: orders, locks=200 (+9 %)".
+std::string unlike_text(const Findings& all, const Overall& overall) {
+  constexpr double beyond_chance = 0.01;
+  std::string text;
+  if (are_many_parts(overall) && overall.p_alike < beyond_chance && overall.between > 0)
+    text += "; they differ from each other by ± " + share_text_of(std::expm1(overall.between)) +
+            " (standard deviation)";
+  std::string apart;
+  for (const auto& part : overall.parts)
+    if (are_many_parts(overall) && part.differs)
+      apart += (apart.empty() ? "" : "; ") + cell_text(all, all.design.cells[part.of.candidate]) + " (" +
+               effect_text(part.raw, {}) + ")";
+  return text + (apart.empty() ? "" : "; apart from the others: " + apart);
+}
+
 std::string overall_line(const Findings& all, const Overall& overall) {
   const auto& metric = all.design.metrics[overall.metric];
   const auto& f = overall.finding;
-  auto text = fmt::format("overall, {}, {}: ", name(all, overall.candidate), metric.name);
-  const bool fewer = std::ranges::any_of(all.findings, [&](const Finding& of_one) {
-    return of_one.metric == overall.metric && of_one.rounds > f.rounds &&
-           all.candidate_of(of_one).candidate == overall.candidate;
-  });
-  return text + fmt::format("{} over {} comparisons{}: {} ({}){}", verdict_word(metric, f.verdict),
-                            overall.cells, weights_text(all), effect_text(f.effect, metric.unit),
-                            range_text(f.interval, metric.scale, metric.unit),
-                            fewer ? fmt::format(", in the {} rounds that all of them have", f.rounds) : "");
+  return fmt::format("overall, {}, {}: {} over {} comparisons{}: {} ({}){}", name(all, overall.candidate),
+                     metric.name, verdict_word(metric, f.verdict), overall.cells, weights_text(all),
+                     effect_text(f.effect, metric.unit), range_text(f.interval, metric.scale, metric.unit),
+                     unlike_text(all, overall));
 }
 
 std::vector<std::string> overall_lines(const Findings& all) {
@@ -202,6 +220,21 @@ std::vector<Kind> together(const Findings& all) {
   return {{"overall", overall_lines(all)},     {"turn", turn_lines(all)},
           {"sustained", sustained_lines(all)}, {"no difference found", group_lines(all)},
           {"failures", failure_lines(all)},    {"spread", spread_lines(all)}};
+}
+
+std::vector<std::string> part_lines(const Findings& all) {
+  std::vector<std::string> lines;
+  for (const auto& overall : all.overall) {
+    if (!are_many_parts(overall)) continue;
+    auto text = fmt::format("{}, {}, each as measured, and drawn to what all have in common: ",
+                            name(all, overall.candidate), all.design.metrics[overall.metric].name);
+    for (const auto& part : overall.parts)
+      text += fmt::format("{}{} {}, {}", &part == &overall.parts.front() ? "" : "; ",
+                          cell_text(all, all.design.cells[part.of.candidate]), effect_text(part.raw, {}),
+                          effect_text(part.shrunk, {}));
+    lines.push_back(text);
+  }
+  return lines;
 }
 
 std::vector<std::string> first_of_each(const std::vector<Kind>& kinds, std::size_t most) {

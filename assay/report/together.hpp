@@ -19,6 +19,9 @@ struct Kind {
 /// that can't be told apart; failure rates; changes of spread.
 std::vector<Kind> together(const Findings& findings);
 
+/// Of overall changes over four comparisons or more: each comparison's change, and drawn to the common one.
+std::vector<std::string> part_lines(const Findings& findings);
+
 /// So many lines of each kind at most, and how many more there are.
 std::vector<std::string> first_of_each(const std::vector<Kind>& kinds, std::size_t most);
 

@@ -12,17 +12,17 @@
 #include "assay/report/units.hpp"
 #include "assay/report/where.hpp"
 #include "assay/report/words.hpp"
+#include "assay/schedule/looks.hpp"
 
 namespace assay::inline v1::report {
 namespace {
 
-/// Whether a called effect is so ill known that its size should not be quoted: those called early come out
-/// too large on the average.
-bool is_ill_known(const Finding& f) {
+/// Whether the size of a called effect should not be quoted: before six rounds with repeats only that it is large
+/// is known.
+bool is_known_at_least(const Finding& f) {
   if (f.verdict != Verdict::better && f.verdict != Verdict::worse) return false;
-  constexpr double part = 1.0 / 3;
-  const auto at = [&](double x) { return Effect{f.effect.scale, x}.on_test_scale(); };
-  return 0.5 * (at(f.interval.high) - at(f.interval.low)) > part * f.effect.distance();
+  return (f.repeats.any() && f.rounds < static_cast<std::size_t>(schedule::fewest_medians)) ||
+         is_ill_known(f.effect, f.interval);
 }
 
 /// Whether a few rounds showed the effect, too few for an interval.
@@ -41,7 +41,7 @@ std::string said_of(const Findings& all, const Finding& f) {
                        f.rounds == 1 ? "round" : "rounds");
   return fmt::format(
       "{} {} ({})", metric.name,
-      is_ill_known(f) ? "at least " + effect_text(nearest, metric.unit) : effect_text(f.effect, metric.unit),
+      is_known_at_least(f) ? "at least " + effect_text(nearest, metric.unit) : effect_text(f.effect, metric.unit),
       range_text(f.interval, metric.scale, metric.unit));
 }
 
@@ -54,6 +54,61 @@ std::string beside_of(const Findings& all, const Finding& f) {
   return text;
 }
 
+/// "took over 1.5 times as long": what slow ones did.
+std::string slow_words(const Metric& metric) {
+  if (metric.prefer == Prefer::higher) return "reached less than two thirds as much";
+  return metric.is_time() ? "took over 1.5 times as long" : "took over 1.5 times as much";
+}
+
+/// Whether either side has more slow runs, as far as can be seen, and not by a chance of even odds.
+bool has_slow_runs(const Finding& f) {
+  constexpr double leaning = 0.25;
+  return f.slow && std::min(f.slow->p_more, f.slow->p_fewer) <= leaning;
+}
+
+/// "6 of its 60 runs took over 1.5 times as long (list: 0)"; of rounds, where a value is of many calls.
+std::string slow_runs_text(const Findings& all, const Finding& f) {
+  const auto& metric = all.metric_of(f);
+  const auto baseline = all.candidate(all.baseline_of(f)).name;
+  const auto* runs = metrics::is_of_many_calls(metric) ? "rounds" : "runs";
+  const auto &slow = *f.slow;
+  return slow.candidate >= slow.baseline
+             ? fmt::format("{} of its {} {} {} ({}: {})", slow.candidate, f.rounds, runs, slow_words(metric), baseline,
+                           slow.baseline)
+             : fmt::format("{} of {}'s {} {} {} (its own: {})", slow.baseline, baseline, f.rounds, runs,
+                           slow_words(metric), slow.candidate);
+}
+
+std::string mean_text(const Finding& f) {
+  return fmt::format("mean {} ({})", effect_text(f.mean->effect, {}), range_text(f.mean->interval, Scale::ratio, {}));
+}
+
+/// What the rest of the runs do, where it is not what most do: ", but 6 of its 60 runs took over 1.5 times as
+/// long (list: 0), mean +15 % (+2.1 … +28 %)"; of the same, what can't be known from so few rounds besides.
+std::string rest_text(const Findings& all, const Finding& f) {
+  std::string text;
+  const bool differs = f.to_settle && (f.to_settle->obstacle == Price::Obstacle::fast_and_slow ||
+                                       f.to_settle->obstacle == Price::Obstacle::slow_runs);
+  if (f.slow && (has_slow_runs(f) || (differs && f.slow->only_candidate + f.slow->only_baseline > 0)))
+    text += ", but " + slow_runs_text(all, f);
+  if (f.mean && (!text.empty() || differs || f.verdict == Verdict::same))
+    text += (text.empty() && differs ? ", but " : ", ") + mean_text(f);
+  const bool of_runs = !metrics::is_of_many_calls(all.metric_of(f));
+  if (f.verdict == Verdict::same && f.slow && of_runs && f.slow->candidate == 0 && f.slow->baseline == 0)
+    text += fmt::format("; slow runs in up to {:.0f} % could not have shown in {} rounds", 100 * f.slow->left_open,
+                        f.rounds);
+  return text;
+}
+
+/// What most runs do, where there is no verdict since others do otherwise: "faster in most runs than list".
+std::string in_most_runs(const Findings& all, const Finding& f, const std::string& baseline) {
+  if (f.to_settle->obstacle == Price::Obstacle::slow_runs) return "like " + baseline + " in most runs";
+  const bool falls = f.effect.on_test_scale() < 0;
+  const auto verdict =
+      falls == (all.metric_of(f).prefer != Prefer::higher) ? Verdict::better : Verdict::worse;
+  return verdict_phrase(all.metric_of(f), verdict) + " in most runs than " + baseline;
+}
+
 bool is_one_of_two_times(const Metric& metric) {
   return metrics::is(metric, metrics::Known::wall_time) || metrics::is_implied(metric);
 }
@@ -62,7 +117,7 @@ bool is_called(Verdict verdict) { return verdict == Verdict::better || verdict =
 
 Told of_one(const Findings& all, const Finding& f) {
   const auto baseline = all.candidate(all.baseline_of(f)).name;
-  const auto figures = ": " + said_of(all, f) + beside_of(all, f);
+  const auto figures = ": " + said_of(all, f) + rest_text(all, f) + beside_of(all, f);
   switch (f.verdict) {
     case Verdict::better:
     case Verdict::worse:
@@ -74,6 +129,9 @@ Told of_one(const Findings& all, const Finding& f) {
     case Verdict::unclear:
       break;
   }
+  if (f.to_settle && (f.to_settle->obstacle == Price::Obstacle::fast_and_slow ||
+                      f.to_settle->obstacle == Price::Obstacle::slow_runs))
+    return {in_most_runs(all, f, baseline), figures};
   return {"no verdict", " against " + baseline + " yet" + figures};
 }
 
@@ -183,6 +241,26 @@ std::string joint(const Group& before, const Group& next) {
   return ", ";
 }
 
+/// ", but slow runs or the mean differ in 2 of 12: worst, orders, locks=800: 6 of its 60 runs …".
+std::string rest_of_many(const Findings& all, const std::vector<const Finding*>& findings) {
+  const Finding* worst = nullptr;
+  std::size_t count = 0;
+  for (const auto* f : findings) {
+    if (!has_slow_runs(*f)) continue;
+    ++count;
+    if (worst == nullptr || std::min(f->slow->p_more, f->slow->p_fewer) <
+                                std::min(worst->slow->p_more, worst->slow->p_fewer))
+      worst = f;
+  }
+  constexpr double shown = 0.025;  // of many, some lean by chance
+  if (worst == nullptr || std::min(worst->slow->p_more, worst->slow->p_fewer) *
+                                  static_cast<double>(findings.size()) > shown)
+    return {};
+  const auto where = cell_text(all, all.candidate_of(*worst));
+  return fmt::format("; in {} of {} slow runs differ, most{}{}: {}, {}", count, findings.size(),
+                     where.empty() ? "" : " on ", where, slow_runs_text(all, *worst), mean_text(*worst));
+}
+
 Told of_many(const Findings& all, const std::vector<const Finding*>& findings) {
   const auto baseline = all.candidate(all.baseline_of(*findings.front())).name;
   const auto groups = groups_of(all, findings);
@@ -191,6 +269,7 @@ Told of_many(const Findings& all, const std::vector<const Finding*>& findings) {
     const auto more = of_group(all, groups[i], {});
     told.rest += joint(groups[i - 1], groups[i]) + more.head + more.rest;
   }
+  told.rest += rest_of_many(all, findings);
   return told;
 }
 

@@ -117,4 +117,17 @@ std::string span_of_effects(const Effect& low, const Effect& high, const std::st
   return from + " to " + to;
 }
 
+bool is_ill_known(const Effect& effect, const Interval& interval) {
+  constexpr double part = 1.0 / 3;
+  const auto at = [&](double x) { return Effect{effect.scale, x}.on_test_scale(); };
+  return 0.5 * (at(interval.high) - at(interval.low)) > part * effect.distance();
+}
+
+std::string at_least_text(const Effect& effect, const Interval& interval, const std::string& unit) {
+  const bool falls = effect.on_test_scale() < 0;
+  return is_ill_known(effect, interval)
+             ? "at least " + effect_text({effect.scale, falls ? interval.high : interval.low}, unit)
+             : effect_text(effect, unit);
+}
+
 }  // namespace assay::inline v1::report

@@ -20,12 +20,12 @@ ClosingLook::ClosingLook(const Boundary& planned, std::size_t taken, int n)
   const auto looks = planned.looks();
   for (std::size_t k = 0; k < looks.size(); ++k) {
     const auto& null = planned.null_[k];
-    const auto most = planned.capped(k) ? 1 : null.largest() / 2 + 1;
+    const auto most = null.largest() / 2 + 1;
     // Of many counts, some at a time: a little too much is taken to be spent then.
     constexpr std::uint64_t enough = 4000;
     const auto stride = 1 + most / enough;
     for (std::uint64_t t = 0; t < most; t += stride)
-      growth.push_back({.tuning = null.p_two_sided(t) / planned.weight(k),
+      growth.push_back({.tuning = null.p_two_sided(t) / planned.weights_[k],
                         .look = k,
                         .level = null.p_two_sided(std::min(t + stride, most) - 1)});
   }
@@ -53,8 +53,9 @@ double ClosingLook::largest_not_called(double own_level, double limit) const {
   return largest;
 }
 
-double ClosingLook::p_value(std::uint64_t t) const {
-  const double own_level = null_.p_two_sided(t);
+double ClosingLook::p_value(std::uint64_t t) const { return p_value_of_level(null_.p_two_sided(t)); }
+
+double ClosingLook::p_value_of_level(double own_level) const {
   const double p = largest_not_called(own_level, alpha_);
   return p < alpha_ ? p : std::min(1.0, largest_not_called(own_level, 2.0));
 }

@@ -30,6 +30,9 @@ class ClosingLook {
   /// p-value over all looks of a count t seen at this one.
   double p_value(std::uint64_t t) const;
 
+  /// The same of a test with any two-sided p-value of its own.
+  double p_value_of_level(double level) const;
+
   /// c: a count below it is too extreme at this level, in (0, 1).
   std::uint64_t critical_count(double alpha) const;
 

@@ -1,13 +1,13 @@
 #include "assay/schedule/forecast.hpp"
 
 #include <algorithm>
-#include <boost/math/constants/constants.hpp>
 #include <boost/math/distributions/chi_squared.hpp>
 #include <boost/math/distributions/normal.hpp>
 #include <boost/math/quadrature/gauss_kronrod.hpp>
 #include <cmath>
 
 #include "assay/model/error.hpp"
+#include "assay/schedule/looks.hpp"
 #include "assay/stats/location.hpp"
 #include "assay/stats/require.hpp"
 #include "assay/stats/signed_rank.hpp"
@@ -16,8 +16,6 @@ namespace assay::inline v1::schedule {
 namespace {
 
 constexpr double pilot_level = 0.8;
-
-double normal_quantile(double p) { return quantile(boost::math::normal(), p); }
 
 /// Standard deviation of the effects about their median, with its interval.
 Forecast spread(std::span<const double> effects) {
@@ -32,13 +30,10 @@ Forecast spread(std::span<const double> effects) {
           .high = std::sqrt(sum / quantile(chi, (1 - pilot_level) / 2))};
 }
 
-/// z_{1−α/2} for the first call among many, plus z_power.
-double reach(const Wish& wish) {
+void require_sense(const Wish& wish) {
   stats::require_level(wish.power);
   stats::require_level(wish.alpha);
   if (wish.findings == 0) throw DomainError("a forecast needs at least one finding");
-  return normal_quantile(1 - wish.alpha / static_cast<double>(wish.findings) / 2) +
-         normal_quantile(wish.power);
 }
 
 template <class OfSpread>
@@ -47,16 +42,50 @@ Forecast with_spread(std::span<const double> effects, OfSpread&& of) {
   return {.typical = of(sigma.typical), .low = of(sigma.low), .high = of(sigma.high)};
 }
 
-/// The effect, in standard deviations, that few rounds call with the power wished for.
-double delta_with_few_rounds(std::size_t rounds, const Wish& wish) {
-  const double alpha = wish.alpha / static_cast<double>(wish.findings);
-  double low = 0, high = 50;
+constexpr std::size_t most_exact = 200;
+constexpr double most_deviations = 50;
+
+/// chance_to_call(), and beyond what that is for the approximation of Noether 1987.
+double chance(std::size_t rounds, double delta, double level) {
+  if (rounds <= most_exact) return chance_to_call(rounds, delta, level);
+  const boost::math::normal normal;
+  const double p = cdf(normal, std::sqrt(2.0) * delta);
+  return cdf(normal, std::sqrt(3 * static_cast<double>(rounds)) * (p - 0.5) - quantile(normal, 1 - level / 2));
+}
+
+/// The effect, in standard deviations, that so many rounds call with this power; empty: none.
+std::optional<double> delta_called(std::size_t rounds, double level, double power) {
+  if (stats::SignedRank(rounds).critical_count(level) == 0) return {};
+  double low = 0, high = most_deviations;
   for (int step = 0; step < 40; ++step) {
     const double middle = (low + high) / 2;
-    (chance_to_call(rounds, middle, alpha) < wish.power ? low : high) = middle;
+    (chance(rounds, middle, level) < power ? low : high) = middle;
   }
   return high;
 }
+
+/// The fewest rounds that call an effect of so many standard deviations with this power.
+double rounds_called(double delta, const Wish& wish, double power) {
+  const double alpha = wish.alpha / static_cast<double>(wish.findings);
+  const auto enough = [&](std::size_t rounds) {
+    return chance(rounds, delta, level_of_end(rounds, alpha)) >= power;
+  };
+  std::size_t high = floor_rounds(wish.findings, wish.alpha), low = high - 1;
+  constexpr std::size_t endless = std::size_t{1} << 24;
+  while (!enough(high)) {
+    if (high >= endless) return static_cast<double>(endless);
+    low = high;
+    high *= 2;
+  }
+  while (high - low > 1) {
+    const auto middle = low + (high - low) / 2;
+    (enough(middle) ? high : low) = middle;
+  }
+  return static_cast<double>(high);
+}
+
+/// Both ends must lie within the margin: each with this chance.
+double power_of_each_end(double power) { return (1 + power) / 2; }
 
 }  // namespace
 
@@ -88,36 +117,47 @@ std::size_t floor_rounds(std::size_t findings, double alpha) {
   return static_cast<std::size_t>(std::ceil(1 + std::log2(static_cast<double>(findings) / alpha) - 1e-12));
 }
 
+double level_of_end(std::size_t rounds, double alpha) {
+  constexpr std::size_t many = 5000;  // where a look's level hardly depends on how many there were
+  const int n = static_cast<int>(std::min(rounds, many));
+  const auto looks = planned_looks(std::min(n, 8), n);
+  const auto boundary = boundary_for(looks, alpha);
+  const auto critical = boundary->critical_count(looks.size() - 1);
+  return critical == 0 ? 0.5 * alpha : null_of(n).p_two_sided(critical - 1);
+}
+
+std::optional<Forecast> smallest_change(std::span<const double> effects, std::size_t rounds, const Wish& wish) {
+  require_sense(wish);
+  if (rounds < floor_rounds(wish.findings, wish.alpha)) return {};
+  const auto level = level_of_end(rounds, wish.alpha / static_cast<double>(wish.findings));
+  const auto delta = delta_called(rounds, level, wish.power);
+  if (!delta) return {};
+  return with_spread(effects, [&](double sigma) { return *delta * sigma; });
+}
+
 Forecast rounds_to_call(std::span<const double> effects, double change, const Wish& wish) {
+  require_sense(wish);
   if (!(std::abs(change) > 0) || !std::isfinite(change))
     throw DomainError("a change to be called must not be zero", {}, change);
-  const double z = reach(wish), floor = static_cast<double>(floor_rounds(wish.findings, wish.alpha));
-  return with_spread(effects, [&](double sigma) {
-    const double p = cdf(boost::math::normal(), std::sqrt(2.0) * std::abs(change) / sigma);
-    return std::max(floor, std::ceil(z * z / (3 * (p - 0.5) * (p - 0.5))));
-  });
+  return with_spread(effects,
+                     [&](double sigma) { return rounds_called(std::abs(change) / sigma, wish, wish.power); });
 }
 
 Forecast rounds_to_say_same(std::span<const double> effects, double margin, const Wish& wish) {
+  require_sense(wish);
   if (!(margin > 0) || !std::isfinite(margin)) throw DomainError("a margin must be above zero", {}, margin);
-  stats::require_level(wish.power);
-  const double floor = static_cast<double>(floor_rounds(wish.findings, wish.alpha));
-  // Both ends must fit: each with chance (1 + power)/2.
-  const double z = reach({.power = (1 + wish.power) / 2, .alpha = wish.alpha, .findings = wish.findings});
-  const double efficiency = boost::math::constants::pi<double>() / 3;
   return with_spread(effects, [&](double sigma) {
-    return std::max(floor, std::ceil(efficiency * std::pow(z * sigma / margin, 2)));
+    return rounds_called(margin / sigma, wish, power_of_each_end(wish.power));
   });
 }
 
-std::optional<Forecast> smallest_change(std::span<const double> effects, std::size_t rounds,
-                                        const Wish& wish) {
+std::optional<Forecast> margin_to_say_same(std::span<const double> effects, std::size_t rounds, const Wish& wish) {
+  require_sense(wish);
   if (rounds < floor_rounds(wish.findings, wish.alpha)) return {};
-  const double p = 0.5 + reach(wish) / std::sqrt(3 * static_cast<double>(rounds));
-  constexpr double too_far = 0.98;  // where the approximation's p nears 1, its quantile runs away
-  const double in_sigmas =
-      p < too_far ? normal_quantile(p) / std::sqrt(2.0) : delta_with_few_rounds(rounds, wish);
-  return with_spread(effects, [&](double sigma) { return in_sigmas * sigma; });
+  const auto level = level_of_end(rounds, wish.alpha / static_cast<double>(wish.findings));
+  const auto delta = delta_called(rounds, level, power_of_each_end(wish.power));
+  if (!delta) return {};
+  return with_spread(effects, [&](double sigma) { return *delta * sigma; });
 }
 
 }  // namespace assay::inline v1::schedule

@@ -1,6 +1,9 @@
 #include "assay/schedule/looks.hpp"
 
 #include <algorithm>
+#include <array>
+#include <cmath>
+#include <cstdint>
 #include <map>
 #include <mutex>
 #include <tuple>
@@ -12,24 +15,43 @@
 #include "assay/stats/signed_rank.hpp"
 
 namespace assay::inline v1::schedule {
+namespace {
+
+constexpr int first_look = 8;
+
+std::vector<double> weights_of(std::size_t looks) {
+  constexpr std::array early = {6.0, 3.0, 1.5, 1.5, 1.5, 1.5};
+  std::vector<double> weights;
+  double sum = 0;
+  for (std::size_t k = 0; k + 1 < looks; ++k) {
+    weights.push_back(k < early.size() ? early[k] : std::ldexp(1.0, -static_cast<int>((k - early.size()) / 2)));
+    sum += weights.back();
+  }
+  weights.push_back(looks == 1 ? 1 : sum);
+  return weights;
+}
+
+}  // namespace
 
 std::vector<int> planned_looks(int min, int max) {
   if (min < 1 || min > max) throw DomainError("looks need 1 ≤ min ≤ max", {}, min);
   std::vector<int> looks;
+  const std::int64_t latest = 5 * static_cast<std::int64_t>(max);
   for (const int start : {7, 10})
-    for (std::int64_t n = start; 6 * n <= 5 * static_cast<std::int64_t>(max); n *= 2)
-      if (n >= min) looks.push_back(static_cast<int>(n));
+    for (std::int64_t n = start; 6 * n <= latest; n *= 2) {
+      const auto look = std::max(n, std::int64_t{first_look});
+      if (look >= min && 6 * look <= latest) looks.push_back(static_cast<int>(look));
+    }
   looks.push_back(max);
   std::ranges::sort(looks);
   return looks;
 }
 
 std::vector<int> planned_looks(int min, int max, const Repeats& repeats) {
-  constexpr int ordinary = 7;
   auto looks = planned_looks(min, max);
-  if (!repeats.any() || min > ordinary || min == max) return looks;
+  if (!repeats.any() || min > first_look || min == max) return looks;
   for (const int n : {5, 3, 2})
-    if (6 * n <= 5 * max && n < looks.front() && (min == ordinary || n >= min))
+    if (6 * n <= 5 * max && n < looks.front() && (min == first_look || n >= min))
       looks.insert(looks.begin(), n);
   while (looks.size() > 1 && boundary_for(looks, 0.05, repeats)->critical_count(0) == 0)
     looks.erase(looks.begin());
@@ -38,13 +60,13 @@ std::vector<int> planned_looks(int min, int max, const Repeats& repeats) {
 
 stats::SymmetricCounts null_of(int rounds, const Repeats& repeats) {
   const auto n = static_cast<std::size_t>(repeats.values_of(rounds));
-  if (!repeats.any()) return stats::SignedRank(n);
+  if (!repeats.any() || rounds >= fewest_medians) return stats::SignedRank(n);
   return stats::BlockedRanks(n, static_cast<std::size_t>(repeats.baseline),
                              static_cast<std::size_t>(repeats.candidate));
 }
 
 Boundary::Boundary(std::vector<int> looks, double alpha, const Repeats& repeats)
-    : looks_(std::move(looks)), alpha_(alpha), repeats_(repeats) {
+    : looks_(std::move(looks)), weights_(weights_of(looks_.size())), alpha_(alpha), repeats_(repeats) {
   stats::require_level(alpha);
   if (looks_.empty() || looks_.front() < 1) throw DomainError("a boundary needs looks at one round or more");
   for (std::size_t k = 1; k < looks_.size(); ++k)
@@ -56,11 +78,11 @@ Boundary::Boundary(std::vector<int> looks, double alpha, const Repeats& repeats)
 std::vector<std::uint64_t> Boundary::counts_at(double u) const {
   std::vector<std::uint64_t> counts;
   for (std::size_t k = 0; k < looks_.size(); ++k) {
-    const double level = weight(k) * u;
+    const double level = weights_[k] * u;
     // 2F reaches 1 in the middle, where both sides meet: no count beyond it.
-    auto c = level <= 0 ? 0 : level >= 1 ? null_[k].largest() / 2 + 1 : null_[k].critical_count(level);
-    if (capped(k)) c = std::min<std::uint64_t>(c, 1);
-    counts.push_back(c);
+    counts.push_back(level <= 0   ? 0
+                     : level >= 1 ? null_[k].largest() / 2 + 1
+                                  : null_[k].critical_count(level));
   }
   return counts;
 }
@@ -90,10 +112,19 @@ std::uint64_t Boundary::critical_count(std::size_t k, double alpha) const {
 }
 
 double Boundary::p_value(std::size_t k, std::uint64_t t) const {
-  const double level = null_[k].p_two_sided(t);
-  if (level >= 1 || (capped(k) && t > 0)) return 1;
+  return p_value_of_level(k, null_[k].p_two_sided(t));
+}
+
+double Boundary::p_value_of_level(std::size_t k, double level) const {
+  if (level >= 1) return 1;
   // A hair more, so that rounding can't lose the very count that was seen.
-  return std::min(1.0, sum_of(counts_at(level / weight(k) * (1 + 1e-12))));
+  return std::min(1.0, sum_of(counts_at(level / weights_[k] * (1 + 1e-12))));
+}
+
+double Boundary::share_of(std::size_t k) const {
+  double sum = 0;
+  for (const double weight : weights_) sum += weight;
+  return weights_[k] / sum;
 }
 
 std::shared_ptr<const Boundary> boundary_for(const std::vector<int>& looks, double alpha,

@@ -11,30 +11,31 @@
 
 namespace assay::inline v1::schedule {
 
-/// The round counts at which a campaign of at most `max` judged rounds looks at its data: all 7·2^j and
-/// 10·2^j that are at least `min` and, six fold, at most 5·max; then max. For 7 to 60: 7, 10, 14, 20, 28,
-/// 40, 60. Throws DomainError unless 1 ≤ min ≤ max.
+/// The round counts at which a campaign of at most `max` judged rounds looks at its data: 8, 14, 28, 56, … and
+/// 10, 20, 40, …, those that are at least `min` and, six fold, at most 5·max; then max. For 8 to 60: 8, 10, 14,
+/// 20, 28, 40, 60. Throws DomainError unless 1 ≤ min ≤ max.
 std::vector<int> planned_looks(int min, int max);
 
-/// The same for a contrast with repeats, which decide sooner: where `min` is 7 or less and below `max`, with
-/// 2, 3 and 5 in front (below 7, those that are at least `min`), from the first at which the smallest p is
+/// The same for a contrast with repeats, which decide sooner: where `min` is 8 or less and below `max`, with
+/// 2, 3 and 5 in front (below 8, those that are at least `min`), from the first at which the smallest p is
 /// within that look's level.
 std::vector<int> planned_looks(int min, int max, const Repeats& repeats);
 
-/// How extreme the counts of a test, the signed-rank test or, with repeats, the blocked rank test, must be at
-/// each of several looks at growing data, so that the chance of
-/// ever calling no change a change stays at or below alpha.
+/// How extreme the counts of a test, the signed-rank test or, in early rounds with repeats, the blocked rank
+/// test, must be at each of several looks at growing data, so that the chance of ever calling no change a
+/// change stays at or below alpha.
 ///
-/// Look k, at n rounds, calls a change when t < c_k(u) = #{t : 2·F_n(t) ≤ w_k·u}, with weights w = 6, 2, 1,
-/// 1, … in order of the looks; without repeats c is at most 1 at n = 7, unless that is the only look. u is as
-/// large as can be with sum(u) ≤ alpha, the sum of the looks' own levels. Whatever the statistics at the
-/// looks have to do with each other, they cross no more often than that, and the intervals of all looks hold
-/// together.
+/// Look k, at n rounds, calls a change when t < c_k(u) = #{t : 2·F_n(t) ≤ w_k·u}. The weights w are 6, 3, and
+/// 1.5 four times, in order of the looks; then 1, 1, ½, ½, ¼, ¼, …; that of the last look is the sum of all
+/// others, so that about half of alpha is kept for it. u is as large as can be with sum(u) ≤ alpha, the sum of
+/// the looks' own levels. Whatever the statistics at the looks have to do with each other, they cross no more
+/// often than that, and the intervals of all looks hold together.
 ///
 /// Cost: some 60 sums over the looks to make one, one for a p-value. Safe to call from several threads.
 ///
 /// Source: Bonferroni's inequality; group-sequential testing with an error-spending function, Lan & DeMets
-/// 1983, Jennison & Turnbull 2000, chapter 7; the weights are Assay's own.
+/// 1983, Jennison & Turnbull 2000, chapter 7; the weights are Assay's own. Beside 6, 2, 1, 1, … with no more
+/// for the last look, the last interval is a fifth narrower, and a large effect takes two rounds more.
 class Boundary {
  public:
   /// `looks`: round counts, from 1 on, growing. alpha in (0, 1). Throws DomainError otherwise.
@@ -55,20 +56,30 @@ class Boundary {
   /// exactly when t < critical_count(k).
   double p_value(std::size_t k, std::uint64_t t) const;
 
+  /// The same of a test with any two-sided p-value of its own at look k, in (0, 1].
+  double p_value_of_level(std::size_t k, double level) const;
+
+  /// The part of the error rate that is meant for look k: w_k over the sum of all weights. For statements
+  /// that share the looks and are tested otherwise.
+  double share_of(std::size_t k) const;
+
  private:
   friend class ClosingLook;
   std::vector<std::uint64_t> counts_at(double u) const;
   double sum_of(const std::vector<std::uint64_t>& counts) const;
   double largest_tuning(double alpha) const;
-  double weight(std::size_t k) const { return k == 0 ? 6 : k == 1 ? 2 : 1; }
-  bool capped(std::size_t k) const { return looks_[k] == 7 && looks_.size() > 1 && !repeats_.any(); }
 
   std::vector<int> looks_;
+  std::vector<double> weights_;
   double alpha_;
   Repeats repeats_;
   std::vector<stats::SymmetricCounts> null_;
   std::vector<std::uint64_t> critical_;
 };
+
+/// With fewer rounds than these, repeats within rounds are judged by the blocked rank test; from then on by the
+/// signed-rank test of the rounds' medians.
+inline constexpr int fewest_medians = 6;
 
 /// The distribution of the test's count after so many rounds; of more than there are layouts, that of the
 /// layouts' means. Throws DomainError below one.

@@ -29,6 +29,12 @@ double log_likelihood(std::span<const double> values, double level, double scale
   return sum;
 }
 
+/// ln(eᵃ + eᵇ).
+double log_sum(double a, double b) { return std::max(a, b) + std::log1p(std::exp(-std::fabs(a - b))); }
+
+constexpr std::size_t levels_of_change = 3;
+constexpr double more_steps = 0.25;  ///< of them in a whole line, each way to rise
+
 double entropy(double p) {
   if (p <= 0 || p >= 1) return 0;
   return -(p * std::log2(p) + (1 - p) * std::log2(1 - p));
@@ -71,26 +77,29 @@ double ChangePosterior::scale(double fallback) const {
 std::vector<double> ChangePosterior::probabilities(const ChangeModel& model) const {
   if (!(model.step > 0) || !(model.scale > 0)) throw DomainError("step and scale must be above zero");
   const double total = std::max(model.total, model.step);
-  const std::array<double, 3> levels = {model.step, (model.step + total) / 2, total};
-  constexpr std::array<double, 3> likely = {0.6, 0.2, 0.2};
-  // What each place's values say for "changed" against "not yet", in natural logarithms.
-  std::vector<double> changed(values_.size(), 0);
-  for (std::size_t place = 1; place + 1 < values_.size(); ++place) {
-    if (values_[place].empty()) continue;
-    std::array<double, 3> each{};
-    std::ranges::transform(levels, each.begin(),
-                           [&](double level) { return log_likelihood(values_[place], level, model.scale); });
-    const double most = std::ranges::max(each);
-    double sum = 0;
-    for (std::size_t i = 0; i < each.size(); ++i) sum += likely[i] * std::exp(each[i] - most);
-    changed[place] = most + std::log(sum) - log_likelihood(values_[place], 0, model.scale);
-  }
-  // The change is at k: all places from k on speak for "changed". The sums are taken from the end.
+  const std::array<double, levels_of_change> levels = {model.step, (model.step + total) / 2, total};
+  constexpr std::array<double, levels_of_change> likely = {0.6, 0.2, 0.2};
+  constexpr std::size_t states = levels_of_change;
+  // Of all that lies from a place on, by the level there: levels never fall, and rise again in a few places only.
+  const double rises = more_steps / static_cast<double>(last());
+  std::array<double, states> from_here{};
   std::vector<double> log_p(values_.size(), 0);
-  double sum = 0;
+  std::vector<double> unchanged(values_.size(), 0);  // the places before, at the old level
+  for (std::size_t place = 1; place < values_.size(); ++place)
+    unchanged[place] = unchanged[place - 1] +
+                       (place > 1 ? log_likelihood(values_[place - 1], 0, model.scale) : 0);
   for (std::size_t place = values_.size() - 1; place >= 1; --place) {
-    sum += changed[place];
-    log_p[place] = sum;
+    auto here = from_here;
+    if (place + 1 < values_.size()) {
+      here[0] = log_sum(from_here[0] + std::log(1 - 2 * rises),
+                        std::log(rises) + log_sum(from_here[1], from_here[2]));
+      here[1] = log_sum(from_here[1] + std::log(1 - rises), std::log(rises) + from_here[2]);
+      for (std::size_t i = 0; i < states; ++i) here[i] += log_likelihood(values_[place], levels[i], model.scale);
+    }
+    from_here = here;
+    double changed = std::log(likely[0]) + here[0];
+    for (std::size_t i = 1; i < states; ++i) changed = log_sum(changed, std::log(likely[i]) + here[i]);
+    log_p[place] = unchanged[place] + changed;
   }
   const double most = *std::max_element(log_p.begin() + 1, log_p.end());
   std::vector<double> p(values_.size(), 0);

@@ -156,27 +156,4 @@ SlowPart slow_part(std::span<const double> a, std::span<const double> b, double 
           .rounds = x.size()};
 }
 
-SlowPart shape_of(std::span<const double> a, std::span<const double> b) {
-  constexpr double left_out = 0.005, beyond = 1e-9;
-  constexpr std::size_t fewest = 9;
-  SlowPart best;
-  if (a.size() < fewest) return best;
-  ClippedSignedRank fast(a, b, ClippedSignedRank::Use::fast);
-  constexpr std::array anchors = {0.0};
-  const auto range = fast.interval(SignedRank(fast.n()).critical_count(left_out), anchors);
-  if (!std::isfinite(range.low)) return best;
-  const double estimate = fast.estimate();
-  for (const std::size_t rank : {std::size_t{1}, eighth(fast.n())}) {
-    const std::array parts = {slow_part(a, b, range.low - beyond, rank), slow_part(a, b, estimate, rank),
-                              slow_part(a, b, range.high + beyond, rank)};
-    const int direction = parts[1].direction;
-    if (direction == 0 ||
-        !std::ranges::all_of(parts, [&](const SlowPart& part) { return part.direction == direction; }))
-      continue;
-    const double p = std::min(1.0, 2 * std::ranges::max(parts, {}, &SlowPart::p).p + left_out);
-    if (p < best.p) best = {.p = p, .direction = direction, .rounds = parts[1].rounds};
-  }
-  return best;
-}
-
 }  // namespace assay::inline v1::stats

@@ -88,12 +88,4 @@ struct SlowPart {
 };
 SlowPart slow_part(std::span<const double> a, std::span<const double> b, double shift, std::size_t rank);
 
-/// p of "one constant shift explains fast and slow rounds": the largest p of the slow part over the 99.5 %
-/// interval of the fast ones' shift, at three points of it, and the 0.5 % that this interval leaves out; two
-/// floors, so twice that. `direction`: of the slow rounds beyond the fast ones. p is 1 below nine rounds, and
-/// where directions differ.
-///
-/// Source: Berger & Boos 1994. That three points do for the whole interval is simulated, not proved.
-SlowPart shape_of(std::span<const double> a, std::span<const double> b);
-
 }  // namespace assay::inline v1::stats

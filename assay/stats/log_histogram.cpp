@@ -31,6 +31,11 @@ void LogHistogram::add(double value, std::uint64_t times) {
   count_ += times;
 }
 
+double LogHistogram::middle_of(int bucket) {
+  constexpr double middle = 0.5;
+  return std::exp2((bucket + middle) / per_doubling);
+}
+
 void LogHistogram::merge(const LogHistogram& other) {
   for (const auto& [bucket, count] : other.buckets_) buckets_[bucket] += count;
   count_ += other.count_;
@@ -41,8 +46,7 @@ std::optional<double> LogHistogram::quantile(double p, std::uint64_t above) cons
   auto left = std::ceil(p * all - 1e-9);
   for (const auto& [bucket, count] : buckets_) {
     left -= static_cast<double>(count);
-    constexpr double middle = 0.5;
-    if (left <= 0) return std::exp2((bucket + middle) / per_doubling);
+    if (left <= 0) return middle_of(bucket);
   }
   return {};
 }

@@ -19,6 +19,10 @@ class LogHistogram {
 
   std::uint64_t count() const { return count_; }
 
+  /// Counts by bucket, and the value in the middle of a bucket.
+  const std::map<int, std::uint64_t>& buckets() const { return buckets_; }
+  static double middle_of(int bucket);
+
   /// The value that a share of `p`, in (0, 1], of all lies at or below (nearest rank), as its bucket's
   /// geometric middle; `above` further values are taken to lie above all. Empty where it is one of those, or
   /// nothing was counted.

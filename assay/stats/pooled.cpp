@@ -1,30 +1,63 @@
 #include "assay/stats/pooled.hpp"
 
+#include <algorithm>
 #include <boost/math/distributions/chi_squared.hpp>
+#include <boost/math/distributions/normal.hpp>
+#include <boost/math/distributions/students_t.hpp>
 #include <cmath>
 
 #include "assay/stats/require.hpp"
 
 namespace assay::inline v1::stats {
+namespace {
+
+struct Weighted {
+  double mean = 0, weights = 0, squared_weights = 0;
+  double residuals = 0;  ///< weighted sum of squares about the mean
+};
+
+Weighted weighted(std::span<const double> values, std::span<const double> errors, double between) {
+  Weighted sums;
+  const auto weight = [&](std::size_t i) { return 1 / (errors[i] * errors[i] + between); };
+  double sum = 0;
+  for (std::size_t i = 0; i < values.size(); ++i) {
+    sums.weights += weight(i);
+    sums.squared_weights += weight(i) * weight(i);
+    sum += weight(i) * values[i];
+  }
+  sums.mean = sum / sums.weights;
+  for (std::size_t i = 0; i < values.size(); ++i)
+    sums.residuals += weight(i) * (values[i] - sums.mean) * (values[i] - sums.mean);
+  return sums;
+}
+
+}  // namespace
+
+Bounds Pooled::interval(double level) const {
+  require_level(level);
+  const double tail = (1 + level) / 2;
+  const double z = freedom > 0 ? quantile(boost::math::students_t(freedom), tail)
+                               : quantile(boost::math::normal(), tail);
+  return {value - z * standard_error, value + z * standard_error};
+}
 
 Pooled pooled(std::span<const double> values, std::span<const double> standard_errors) {
   require_same_length(values, standard_errors);
   require_finite(values);
   require_positive(standard_errors);
-  double weights = 0, sum = 0;
-  for (std::size_t i = 0; i < values.size(); ++i) {
-    const double weight = 1 / (standard_errors[i] * standard_errors[i]);
-    weights += weight;
-    sum += weight * values[i];
-  }
-  Pooled all{.value = sum / weights, .standard_error = 1 / std::sqrt(weights)};
-  for (std::size_t i = 0; i < values.size(); ++i)
-    all.alike.statistic += std::pow((values[i] - all.value) / standard_errors[i], 2);
-  if (values.size() > 1) {
-    all.alike.exact = false;
-    const boost::math::chi_squared null(static_cast<double>(values.size() - 1));
-    all.alike.p = boost::math::cdf(boost::math::complement(null, all.alike.statistic));
-  }
+  const auto fixed = weighted(values, standard_errors, 0);
+  Pooled all{.value = fixed.mean, .standard_error = standard_errors.front()};
+  all.alike.statistic = fixed.residuals;
+  if (values.size() == 1) return all;
+  const auto freedom = static_cast<double>(values.size() - 1);
+  all.alike.exact = false;
+  all.alike.p = cdf(complement(boost::math::chi_squared(freedom), fixed.residuals));
+  all.between = std::max(0.0, (fixed.residuals - freedom) /
+                                  (fixed.weights - fixed.squared_weights / fixed.weights));
+  const auto random = weighted(values, standard_errors, all.between);
+  all.value = random.mean;
+  all.freedom = freedom;
+  all.standard_error = std::sqrt(random.residuals / freedom / random.weights);
   return all;
 }
 

@@ -2,21 +2,32 @@
 
 #include <span>
 
+#include "assay/stats/bounds.hpp"
 #include "assay/stats/paired.hpp"
 
 namespace assay::inline v1::stats {
 
-/// Several measurements of one quantity as one.
+/// Estimates of one quantity, made apart, as one: a weighted mean, and whether they differ by more than their
+/// errors.
 struct Pooled {
   double value = 0;
-  double standard_error = 0;  ///< as if they differed by their own errors alone
-  TestResult alike;           ///< of one quantity; statistic: Q
+  double between = 0;         ///< variance of the true values from estimate to estimate
+  double standard_error = 0;  ///< of a single estimate its own
+  double freedom = 0;         ///< degrees of freedom of standard_error; 0: as good as known
+  /// Cochran's Q as `statistic`, and its p from the chi-squared distribution with one degree of freedom less
+  /// than there are estimates; p is 1 for a single one.
+  TestResult alike;
+
+  /// By Student's t of that many degrees of freedom; by the normal distribution where freedom is 0. level in
+  /// (0, 1), else DomainError.
+  Bounds interval(double level) const;
 };
 
-/// The mean of measurements weighted by 1 / error², and Cochran's test that they are of one quantity: Q = Σ
-/// (x_i − mean)² / error_i², chi-squared with n − 1 degrees of freedom where the errors are normal and known;
-/// p = 1 of a single measurement. As many finite values as standard errors, which are above zero, at least
-/// one; else DomainError. Cost: O(n). Source: Cochran 1954.
+/// Pools independent estimates with their standard errors: weights are the inverse of the error's variance and
+/// of that between estimates, told by moments; the standard error is that of the weighted residuals. As many of
+/// each, at least one, all finite, errors above zero; else DomainError.
+///
+/// Source: Cochran 1954; DerSimonian & Laird 1986; Hartung & Knapp 2001; Sidik & Jonkman 2002.
 Pooled pooled(std::span<const double> values, std::span<const double> standard_errors);
 
 }  // namespace assay::inline v1::stats

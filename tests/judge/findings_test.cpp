@@ -1,5 +1,7 @@
 #include "assay/judge/findings.hpp"
 
+#include "assay/judge/error_rate.hpp"
+
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
@@ -34,7 +36,7 @@ TEST(JudgeRecord, JudgesEveryContrastFromPairedRounds) {
 
 TEST(JudgeRecord, AdjustsPOverTheFindingsOfAMetric) {
   const auto findings = judge_record(record_of({ten, times(0.8), times(1.3)}));
-  for (const auto& f : findings.findings) EXPECT_NEAR(f.p_adjusted, 2.0 / 1024, 1e-15);
+  for (const auto& f : findings.findings) EXPECT_NEAR(f.p_adjusted, 2.0 / 1024 / share_of_typical, 1e-15);
 }
 
 TEST(JudgeRecord, TheWarmUpIsKeptApart) {

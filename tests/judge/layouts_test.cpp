@@ -179,5 +179,25 @@ TEST(Layouts, TheirSpreadIsToldFromNoise) {
   EXPECT_FALSE(layout_spread({1, 2, 3}, {}));
 }
 
+/// Luck of two values: 10 % in a share of the layouts. What two of them differ by was declared too much for chance in
+/// 33 % before, and a change of 3 % in 88 %. Of 300 programs with 24 layouts each.
+TEST(Layouts, ByChanceHoldsWhereLuckHasTwoValues) {
+  for (const double share : {0.125, 0.25}) {
+    stats::Random random(51);
+    int beyond = 0, small_called = 0;
+    for (int program = 0; program < 300; ++program) {
+      const auto layout = [&] { return (random.uniform() < share ? std::log(1.1) : 0) + 0.003 * random.normal(); };
+      std::vector<double> logs;
+      for (int i = 0; i < 24; ++i) logs.push_back(layout());
+      const auto spread = layout_spread(logs, {});
+      ASSERT_TRUE(spread);
+      beyond += std::abs(layout() - layout()) > spread->by_chance ? 1 : 0;
+      small_called += spread->by_chance < std::log(1.03) ? 1 : 0;
+    }
+    EXPECT_LE(beyond, 37) << "15 expected at most; more than 37 with a chance below 1e-6";
+    EXPECT_LE(small_called, 37) << share;
+  }
+}
+
 }  // namespace
 }  // namespace assay::inline v1::judge

@@ -22,12 +22,12 @@ PairedSeries with_repeats(stats::Random& random, std::size_t rounds, int repeats
   return series;
 }
 
-TEST(Settle, RepeatsDecideALargeEffectInThreeRounds) {
+TEST(Settle, RepeatsDecideALargeEffectInFewRounds) {
   stats::Random random(8);
   const std::vector<PairedSeries> one = {with_repeats(random, 10, 4, -3)};
   const auto f = settle(one, family(0.1), Stage::ended).front();
   EXPECT_EQ(f.verdict, Verdict::better);
-  EXPECT_EQ(f.settled_at, 3U);
+  EXPECT_EQ(f.settled_at, 5U);
   EXPECT_EQ(f.rounds, 10U);
   EXPECT_EQ(f.repeats, (Repeats{1, 4}));
   EXPECT_TRUE(f.interval.contains(-3));

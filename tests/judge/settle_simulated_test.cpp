@@ -81,7 +81,7 @@ TEST(SettleSimulated, GrowingEffectsStayWithinTheRate) {
 
 TEST(SettleSimulated, IntervalsCoverAfterStoppingAndChangesAreFound) {
   // 1500 campaigns, effect of three margins at sd two margins: at 95 % coverage more than 118 misses have a
-  // chance below 1e-6. The mean number of rounds is known to be near 8.8.
+  // chance below 1e-6. The mean number of rounds is known to be near 10.5.
   stats::Random random(22);
   int missed = 0, called = 0;
   double rounds = 0;
@@ -93,7 +93,7 @@ TEST(SettleSimulated, IntervalsCoverAfterStoppingAndChangesAreFound) {
   }
   EXPECT_LE(missed, 118);
   EXPECT_GT(called, 1470);
-  EXPECT_NEAR(rounds / 1500, 8.8, 0.6);
+  EXPECT_NEAR(rounds / 1500, 10.5, 0.6);
 }
 
 TEST(SettleSimulated, FalseSamesAtTheMarginAreRare) {

@@ -25,27 +25,28 @@ TEST(Settle, ALargeEffectIsSettledAtTheFirstLookAndFrozen) {
   const auto d = normal_effects(random, 60, 10, 0.5);
   const auto f = settle_one(d, family(0.1));
   EXPECT_TRUE(f.settled);
-  EXPECT_EQ(f.settled_at, 7U);
+  EXPECT_EQ(f.settled_at, 8U);
   EXPECT_EQ(f.rounds, 60U) << "what was measured since sharpens its interval";
   EXPECT_LT(f.interval.high - f.interval.low, 0.5 * (settle_and_stop(d, family(0.1)).interval.high -
                                                      settle_and_stop(d, family(0.1)).interval.low));
   EXPECT_EQ(f.looks, 1);
   EXPECT_EQ(f.verdict, Verdict::worse);
-  EXPECT_NEAR(f.p, 0.03167883, 5e-9);
+  EXPECT_NEAR(settle_and_stop(d, family(0.1)).p, 0.03828056, 5e-9);
+  EXPECT_LT(f.p, 1e-6) << "later looks make it surer";
 }
 
 TEST(Settle, AFrozenVerdictSurvivesWhateverComesLater) {
   stats::Random random(2);
-  auto d = normal_effects(random, 7, 10, 0.5);
+  auto d = normal_effects(random, 8, 10, 0.5);
   const auto before = settle_one(d, family(0.1), Stage::going);
-  const auto after = normal_effects(random, 53, -100, 0.5);
+  const auto after = normal_effects(random, 52, -100, 0.5);
   d.insert(d.end(), after.begin(), after.end());
   const auto later = settle_one(d, family(0.1));
   EXPECT_EQ(before.verdict, Verdict::worse);
   EXPECT_EQ(later.verdict, before.verdict);
   EXPECT_EQ(later.effect.value, before.effect.value);
   EXPECT_EQ(later.p, before.p);
-  EXPECT_EQ(later.rounds, 7U);
+  EXPECT_EQ(later.rounds, 8U);
 }
 
 TEST(Settle, NothingIsLookedAtBetweenPlannedLooks) {
@@ -68,7 +69,7 @@ TEST(Settle, AClosingLookAtAnUnplannedEndUsesTheLooksTaken) {
   const auto ended = settle_one(d, family(0.1), Stage::ended);
   EXPECT_EQ(ended.looks, 3);
   EXPECT_EQ(ended.verdict, Verdict::worse);
-  const schedule::Boundary planned(schedule::planned_looks(7, 60));
+  const schedule::Boundary planned(schedule::planned_looks(8, 60));
   EXPECT_EQ(ended.p, schedule::ClosingLook(planned, 2, 12).p_value(4));
 }
 
@@ -80,7 +81,7 @@ TEST(Settle, AnEarlierLookCountsWhenOthersAreCalledLater) {
   for (int i = 0; i < 4; ++i) late.push_back(15 + i);
   const std::vector<PairedSeries> two = {series_of(early, 1), series_of(late, 2)};
   auto rules = family(0.1);
-  rules.question.level = 1 - 0.0068;  // at ten rounds all alike give 0.00652, of two half that is called
+  rules.question.level = 1 - 0.016;  // at ten rounds all alike give 0.0152, of two half that is called
   const auto findings = settle(two, rules, Stage::going);
   EXPECT_EQ(findings[1].verdict, Verdict::worse);
   EXPECT_EQ(findings[0].verdict, Verdict::worse);
@@ -140,7 +141,7 @@ TEST(Settle, AFindingWithMissingPairsIsLookedAtByItsOwnCount) {
   auto s = series_of(normal_effects(random, 14, 10, 0.5));
   for (auto& r : s.rounds) r *= 2;  // every other round failed
   const std::vector<PairedSeries> one = {s};
-  EXPECT_EQ(settle(one, family(0.1), Stage::ended).front().settled_at, 7U);
+  EXPECT_EQ(settle(one, family(0.1), Stage::ended).front().settled_at, 8U);
 }
 
 TEST(Settle, AmongManyASingleChangeNeedsMoreRounds) {
@@ -159,7 +160,7 @@ TEST(Settle, SeriesWithoutPairsStillCountAmongTheMany) {
   stats::Random random(9);
   const auto d = normal_effects(random, 60, 10, 0.1);
   std::vector<PairedSeries> all = {series_of(d)};
-  EXPECT_EQ(settle(all, family(0.1), Stage::ended)[0].settled_at, 7U);
+  EXPECT_EQ(settle(all, family(0.1), Stage::ended)[0].settled_at, 8U);
   all.push_back({.of = {{0}, {2}}});
   const auto findings = settle(all, family(0.1), Stage::ended);
   EXPECT_EQ(findings[0].settled_at, 10U);

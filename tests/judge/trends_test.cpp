@@ -203,11 +203,11 @@ TEST(TwinNote, FreshRoundsTellWhetherItWasChance) {
     std::vector<double> a, b;
     for (int i = 0; i < 20; ++i) {
       a.push_back(1 + 0.001 * (i * 7 % 5));
-      b.push_back((i < 7 ? 1.05 : later) + 0.001 * (i * 3 % 5));
+      b.push_back((i < 8 ? 1.05 : later) + 0.001 * (i * 3 % 5));
     }
     auto record = test::record_of({a, b});
     record.design.candidates[CandidateId{1}].twin_of = CandidateId{0};
-    record.design.rules.rounds_min = 7;
+    record.design.rules.rounds_min = 8;
     record.design.rules.rounds_max = 60;
     const auto notes = judge_record(record).trust;
     return notes.empty() ? std::optional<NoteKind>{} : notes.front().kind;

@@ -171,7 +171,8 @@ TEST(ReadPlan, OneEndOfTheRoundsMovesTheOther) {
       "[[workload]]\nname='w'\nrun=['${exe}']\n";
   EXPECT_EQ(read("[rounds]\nmax = 9" + rest, "p", ".").rounds.max, 9);
   EXPECT_LE(read("[rounds]\nmax = 9" + rest, "p", ".").rounds.min, 9);
-  EXPECT_EQ(read("[rounds]\nmin = 90" + rest, "p", ".").rounds.max, 90);
+  EXPECT_EQ(read("[rounds]\nmin = 90" + rest, "p", ".").rounds.max, PlannedRounds::open_end);
+  EXPECT_EQ(read("[rounds]\nmin = 9\nmax = 90" + rest, "p", ".").rounds.max, 90);
 }
 
 TEST(ReadPlanFile, TakesTheFilesFolder) {

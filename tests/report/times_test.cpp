@@ -3,8 +3,10 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <nlohmann/json.hpp>
 #include <stdexcept>
+#include <utility>
 
 #include "assay/judge/findings.hpp"
 #include "assay/judge/gate.hpp"
@@ -20,20 +22,46 @@ namespace {
 using testing::HasSubstr;
 using testing::Not;
 
-/// Twenty rounds of wall time that others disturb, the CPU time of the same trials, and the share of a core.
+/// Twenty rounds of wall time that others disturb, the CPU time of the same trials, the share of a core, and, of a
+/// program that uses all of one, the wait for it.
 Record disturbed(double wall_noise, double cores) {
   auto record = test::record_of({test::noisy(1, 20, 1, wall_noise), test::noisy(0.75, 20, 2, wall_noise)});
   auto cpu = metrics::find_row("cpu time")->metric;
   cpu.demand.watched = cpu.supporting = true;
   const auto time = record.design.metrics.add(cpu);
   const auto used = record.design.metrics.add(metrics::find_row("cores used")->metric);
+  const auto wait = record.design.metrics.add(metrics::find_row("core wait")->metric);
   for (auto& trial : record.log.trials) {
     const int round = trial.round.value_or(0);
     const double steady = trial.cell == CellId{0} ? 0.9 : 0.675;
     trial.readings.push_back({time, steady * (1 + 0.001 * (round * 7 % 5))});
     trial.readings.push_back({used, round % 2 == 0 ? cores : 0.6 * cores});
+    const double waited = trial.readings.front().value - trial.readings[1].value;
+    trial.readings.push_back({wait, cores >= 1 ? std::max(0.0, waited) : 0.0});
   }
-  record.design.rules.rounds_min = 7;
+  record.design.rules.rounds_min = 8;
+  record.design.rules.rounds_max = 60;
+  return record;
+}
+
+/// Forty rounds of two programs whose CPU time is alike; the candidate waits for something else, a share of its
+/// time longer, in every so many of its runs.
+Record waiting(int every, double longer) {
+  auto record = test::record_of({test::noisy(1, 40, 1, 0.002), test::noisy(1, 40, 2, 0.002)});
+  auto cpu = metrics::find_row("cpu time")->metric;
+  cpu.demand.watched = cpu.supporting = true;
+  const auto time = record.design.metrics.add(cpu);
+  const auto used = record.design.metrics.add(metrics::find_row("cores used")->metric);
+  const auto wait = record.design.metrics.add(metrics::find_row("core wait")->metric);
+  for (auto& trial : record.log.trials) {
+    auto& wall = trial.readings.front().value;
+    const double seconds = wall;
+    trial.readings.push_back({time, seconds * 0.995});
+    if (trial.cell == CellId{1} && trial.round.value_or(0) % every == 0) wall *= 1 + longer;
+    trial.readings.push_back({used, seconds * 0.995 / wall});
+    trial.readings.push_back({wait, 0.002});
+  }
+  record.design.rules.rounds_min = 8;
   record.design.rules.rounds_max = 60;
   return record;
 }
@@ -42,6 +70,17 @@ const Finding& on(const Findings& all, const char* metric) {
   for (const auto& f : all.findings)
     if (all.metric_of(f).name == metric) return f;
   throw std::runtime_error(metric);
+}
+
+TEST(Times, CpuTimeDoesNotDecideForAProgramThatWaitsLongerInSomeRuns) {
+  EXPECT_TRUE(judge::wait_alike(test::evidence_of(waiting(1000, 0)), {{0}, {1}}));
+  for (const auto& [every, longer] : {std::pair{2, 0.2}, {3, 0.2}, {4, 1.0}, {5, 1.0}}) {
+    const auto record = waiting(every, longer);
+    const auto all = judge::judge_record(record);
+    EXPECT_EQ(on(all, "cpu time").verdict, Verdict::same);
+    EXPECT_FALSE(on(all, "wall time").decided_by) << "one in " << every << " by " << longer;
+    EXPECT_NE(on(all, "wall time").verdict, Verdict::same) << every;
+  }
 }
 
 TEST(Times, CpuTimeDecidesForWallTimeOfProgramsOnOneCore) {

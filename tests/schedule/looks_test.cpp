@@ -25,27 +25,30 @@ std::vector<std::uint64_t> counts(const Boundary& boundary) {
 
 using Counts = std::vector<std::uint64_t>;
 
-TEST(PlannedLooks, DoubleFromSevenAndTen) {
-  EXPECT_EQ(planned_looks(7, 60), (std::vector{7, 10, 14, 20, 28, 40, 60}));
-  EXPECT_EQ(planned_looks(7, 30), (std::vector{7, 10, 14, 20, 30}));
-  EXPECT_EQ(planned_looks(7, 200), (std::vector{7, 10, 14, 20, 28, 40, 56, 80, 112, 160, 200}));
+TEST(PlannedLooks, BeginAtEightAndDouble) {
+  EXPECT_EQ(planned_looks(8, 60), (std::vector{8, 10, 14, 20, 28, 40, 60}));
+  EXPECT_EQ(planned_looks(7, 60), planned_looks(8, 60));
+  EXPECT_EQ(planned_looks(8, 30), (std::vector{8, 10, 14, 20, 30}));
+  EXPECT_EQ(planned_looks(8, 9), std::vector{9});
+  EXPECT_EQ(planned_looks(8, 200), (std::vector{8, 10, 14, 20, 28, 40, 56, 80, 112, 160, 200}));
   EXPECT_EQ(planned_looks(20, 60), (std::vector{20, 28, 40, 60}));
   EXPECT_EQ(planned_looks(20, 20), std::vector{20});
   EXPECT_EQ(planned_looks(6, 6), std::vector{6});
-  EXPECT_THROW(planned_looks(8, 7), DomainError);
+  EXPECT_THROW(planned_looks(9, 8), DomainError);
 }
 
 TEST(Looks, ComeSoonerWithRepeats) {
-  EXPECT_EQ(planned_looks(7, 60, {1, 1}), planned_looks(7, 60));
-  EXPECT_EQ(planned_looks(7, 60, {9, 9}).front(), 2);
-  EXPECT_EQ(planned_looks(7, 60, {1, 4}), (std::vector{3, 5, 7, 10, 14, 20, 28, 40, 60}))
-      << "three rounds of one beside four: p 0.016";
-  EXPECT_EQ(planned_looks(7, 60, {2, 1}).front(), 5);
+  EXPECT_EQ(planned_looks(8, 60, {1, 1}), planned_looks(8, 60));
+  EXPECT_EQ(planned_looks(8, 60, {9, 9}).front(), 2);
+  EXPECT_EQ(planned_looks(8, 60, {1, 9}), (std::vector{3, 5, 8, 10, 14, 20, 28, 40, 60}))
+      << "three rounds of one beside nine: p 0.002";
+  EXPECT_EQ(planned_looks(8, 60, {1, 4}).front(), 5) << "three rounds of one beside four: p 0.016";
+  EXPECT_EQ(planned_looks(8, 60, {2, 1}).front(), 5);
   EXPECT_EQ(planned_looks(20, 60, {9, 1}).front(), 20) << "asked for";
   EXPECT_EQ(planned_looks(7, 7, {9, 1}), std::vector{7}) << "a fixed number";
   EXPECT_EQ(planned_looks(4, 6, {9, 1}), (std::vector{5, 6})) << "at least four are asked for";
-  for (const Repeats repeats : {Repeats{1, 4}, Repeats{9, 1}, Repeats{3, 9}}) {
-    const auto looks = planned_looks(7, 60, repeats);
+  for (const Repeats repeats : {Repeats{1, 9}, Repeats{9, 1}, Repeats{3, 9}}) {
+    const auto looks = planned_looks(8, 60, repeats);
     const Boundary boundary(looks, 0.05, repeats);
     EXPECT_LE(boundary.error_rate(), 0.05);
     EXPECT_GT(boundary.error_rate(), 0.02);
@@ -64,32 +67,60 @@ TEST(Looks, ComeSoonerWithRepeats) {
 
 TEST(Boundary, SpendsTheErrorRateAsPlanned) {
   // Counts and sums worked out by a program of its own, in exact fractions.
-  const Boundary thirty(planned_looks(7, 30)), sixty(planned_looks(7, 60));
-  EXPECT_EQ(counts(thirty), (Counts{1, 5, 12, 35, 105}));
-  EXPECT_NEAR(thirty.error_rate(), 0.049512, 5e-7);
-  EXPECT_EQ(counts(sixty), (Counts{1, 4, 10, 33, 84, 206, 540}));
-  EXPECT_NEAR(sixty.error_rate(), 0.049684, 5e-7);
-  EXPECT_EQ(counts(Boundary(planned_looks(7, 60), 0.01)), (Counts{0, 1, 6, 26, 71, 183, 496}));
-  EXPECT_EQ(counts(Boundary(planned_looks(7, 60), 0.005)), (Counts{0, 0, 5, 22, 65, 172, 476}));
-  EXPECT_EQ(counts(Boundary(planned_looks(7, 60), 0.00125)), (Counts{0, 0, 2, 15, 52, 149, 432}));
-  EXPECT_EQ(counts(Boundary(planned_looks(7, 60), 0.00005)), (Counts{0, 0, 0, 4, 30, 107, 348}));
+  const Boundary thirty(planned_looks(8, 30)), sixty(planned_looks(8, 60));
+  EXPECT_EQ(counts(thirty), (Counts{1, 3, 9, 31, 128}));
+  EXPECT_NEAR(thirty.error_rate(), 0.04970397, 5e-8);
+  EXPECT_EQ(counts(sixty), (Counts{1, 2, 8, 29, 76, 193, 618}));
+  EXPECT_NEAR(sixty.error_rate(), 0.04996877, 5e-8);
+  EXPECT_EQ(counts(Boundary(planned_looks(8, 60), 0.04)), (Counts{1, 2, 7, 27, 73, 187, 602}));
+  EXPECT_EQ(counts(Boundary(planned_looks(8, 60), 0.02)), (Counts{0, 1, 6, 24, 68, 178, 580}));
+  EXPECT_EQ(counts(Boundary(planned_looks(8, 60), 0.01)), (Counts{0, 0, 4, 21, 62, 167, 554}));
+  EXPECT_EQ(counts(Boundary(planned_looks(8, 60), 0.005)), (Counts{0, 0, 2, 17, 55, 155, 526}));
+  EXPECT_EQ(counts(Boundary(planned_looks(8, 60), 0.00125)), (Counts{0, 0, 0, 11, 44, 134, 476}));
+  EXPECT_EQ(counts(Boundary(planned_looks(8, 60), 0.00005)), (Counts{0, 0, 0, 2, 22, 92, 376}));
+}
+
+TEST(Boundary, KeepsHalfOfTheErrorRateForTheLastLook) {
+  for (const int max : {20, 30, 60, 200, 1000, 100'000}) {
+    const Boundary boundary(planned_looks(8, max));
+    const auto last = boundary.looks().size() - 1;
+    const auto own = null_of(max).p_two_sided(boundary.critical_count(last) - 1);
+    EXPECT_GT(own, 0.024) << max;
+    EXPECT_LT(own, 0.036) << max << ": what the early looks can't use";
+    EXPECT_GE(boundary.critical_count(0), 1U) << "eight that agree are enough";
+    EXPECT_NEAR(boundary.share_of(last), 0.5, 1e-12);
+  }
+}
+
+TEST(Boundary, OfACampaignThatEndsWithItsTimeKeepsAtLeastHalfForItsEnd) {
+  const Boundary open(planned_looks(8, 100'000));
+  for (const int n : {9, 13, 25, 60, 100, 422, 3000}) {
+    std::size_t taken = 0;
+    while (open.looks()[taken] < n) ++taken;
+    const auto critical = ClosingLook(open, taken, n).critical_count(0.05);
+    const auto below = null_of(n).p_two_sided(critical), own = null_of(n).p_two_sided(critical - 1);
+    EXPECT_GT(below, 0.025) << n;
+    EXPECT_LT(own, 0.05) << n;
+  }
 }
 
 TEST(Boundary, PValuesRunOverAllLooks) {
-  const Boundary boundary(planned_looks(7, 60));
-  EXPECT_NEAR(boundary.p_value(0, 0), 0.03167883, 5e-9);
-  EXPECT_NEAR(boundary.p_value(1, 0), 0.00652488, 5e-9);
-  EXPECT_NEAR(boundary.p_value(2, 0), 0.00058243, 5e-9);
-  EXPECT_NEAR(boundary.p_value(1, 3), 0.04870118, 5e-9);
-  EXPECT_NEAR(boundary.p_value(3, 32), 0.04457768, 5e-9);
-  EXPECT_NEAR(boundary.p_value(3, 33), 0.05248861, 5e-9);
-  EXPECT_EQ(boundary.p_value(0, 1), 1) << "at 7 rounds all must agree";
+  const Boundary boundary(planned_looks(8, 60));
+  EXPECT_NEAR(boundary.p_value(0, 0), 0.03828056, 5e-9);
+  EXPECT_NEAR(boundary.p_value(1, 0), 0.01516719, 5e-9);
+  EXPECT_NEAR(boundary.p_value(2, 0), 0.00166399, 5e-9);
+  EXPECT_NEAR(boundary.p_value(1, 1), 0.03828056, 5e-9);
+  EXPECT_NEAR(boundary.p_value(3, 30), 0.06356815, 5e-9);
+  EXPECT_NEAR(boundary.p_value(3, 31), 0.07980374, 5e-9);
+  EXPECT_NEAR(boundary.p_value(6, 540), 0.00713934, 5e-9);
   EXPECT_EQ(boundary.p_value(6, 915), 1);
+  EXPECT_DOUBLE_EQ(boundary.p_value(3, 30), boundary.p_value_of_level(3, null_of(20).p_two_sided(30)))
+      << "of another test with the same p";
 }
 
 TEST(Boundary, PIsAtMostAlphaExactlyBelowTheCriticalCount) {
   for (const auto& looks :
-       {planned_looks(7, 60), planned_looks(7, 30), std::vector{7, 10, 12}, std::vector{7}, std::vector{20}})
+       {planned_looks(8, 60), planned_looks(8, 30), std::vector{7, 10, 12}, std::vector{7}, std::vector{20}})
     for (const double alpha : {0.05, 0.01, 0.002}) {
       const Boundary boundary(looks, alpha);
       for (std::size_t k = 0; k < looks.size(); ++k) {
@@ -104,19 +135,19 @@ TEST(Boundary, PIsAtMostAlphaExactlyBelowTheCriticalCount) {
 }
 
 TEST(ClosingLook, GetsWhatTheLooksTakenHaveLeft) {
-  // 2F₁₂(10) = 86/4096 and 2F₁₀(3) + 2F₇(0) = 10/1024 + 2/128: 4.64 % together; with 2F₁₂(11) = 110/4096 it
-  // is 5.22 %.
-  const Boundary planned(planned_looks(7, 60));
-  EXPECT_EQ(ClosingLook(planned, 2, 12).critical_count(0.05), 11U);
-  EXPECT_EQ(ClosingLook(planned, 3, 17).critical_count(0.05), 29U);
-  EXPECT_EQ(ClosingLook(planned, 4, 24).critical_count(0.05), 67U);
+  // 2F₁₂(13) = 174/4096 would leave too little for 2F₁₀(1) + 2F₈(0) = 4/1024 + 2/256: 5.42 % together; with
+  // 2F₁₂(12) = 140/4096 it is 4.59 %.
+  const Boundary planned(planned_looks(8, 60));
+  EXPECT_EQ(ClosingLook(planned, 2, 12).critical_count(0.05), 13U);
+  EXPECT_EQ(ClosingLook(planned, 3, 17).critical_count(0.05), 33U);
+  EXPECT_EQ(ClosingLook(planned, 4, 24).critical_count(0.05), 76U);
   EXPECT_EQ(ClosingLook(Boundary({60}), 0, 30).critical_count(0.05),
             stats::SignedRank(30).critical_count(0.05))
       << "nothing was spent";
 }
 
 TEST(ClosingLook, PIsAtMostAlphaExactlyBelowTheCriticalCount) {
-  const Boundary planned(planned_looks(7, 60));
+  const Boundary planned(planned_looks(8, 60));
   for (const auto& [taken, n] :
        std::vector<std::pair<std::size_t, int>>{{0, 6}, {1, 8}, {2, 12}, {4, 24}, {6, 55}}) {
     const ClosingLook closing(planned, taken, n);
@@ -142,7 +173,7 @@ TEST(ClosingLook, PIsAtMostAlphaExactlyBelowTheCriticalCount) {
 }
 
 TEST(ClosingLook, OfALongCampaignIsMadeInAMoment) {
-  const Boundary planned(planned_looks(7, 100000));
+  const Boundary planned(planned_looks(8, 100000));
   const ClosingLook closing(planned, 20, 7500);
   EXPECT_LE(closing.p_value(0), 0.05);
   EXPECT_GT(closing.critical_count(0.05), 0U);
@@ -158,7 +189,7 @@ TEST(Boundary, ASingleLookIsTheFixedTest) {
 }
 
 TEST(Boundary, HoldsForManyLooks) {
-  const Boundary boundary(planned_looks(7, 1000));
+  const Boundary boundary(planned_looks(8, 1000));
   EXPECT_LE(boundary.error_rate(), 0.05);
   EXPECT_GT(boundary.error_rate(), 0.03);
 }

@@ -125,7 +125,7 @@ class Heat {
     wait_for_all(waited, request_, released, reply_);
     for (int i = 0; i < count_; ++i) {
       each(i).wall_ns = waited.ended[i] - released;
-      reap(pids_[i], 0, &each(i).status, each(i));
+      reap(pids_[i], &each(i).status, each(i));
       each(i).user_us -= left_[i].user_us;
       each(i).system_us -= left_[i].system_us;
       each(i).failed_step = left_[i].failure.step;

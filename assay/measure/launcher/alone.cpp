@@ -51,7 +51,7 @@ void run_alone(const Start& start, const Request& request, Counters& counters, R
   Waited waited{.count = 1, .pids = {pid}, .ended = {}};
   wait_for_all(waited, request, began, reply);
   result.wall_ns = waited.ended[0] - began;
-  reap(pid, 0, &result.status, result);
+  reap(pid, &result.status, result);
   clear_leftovers(&result, &pid, 1);
   counters.report(result);
 }

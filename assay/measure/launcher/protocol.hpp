@@ -100,6 +100,7 @@ struct Program {
   std::int64_t peak_kib = 0;                ///< of the largest process
   std::int64_t faults_minor = 0, faults_major = 0;
   std::int64_t switches_voluntary = 0, switches_involuntary = 0;
+  std::int64_t core_wait_ns = -1;  ///< ready to run while others had the core, as far as told; −1: it is not
   std::int64_t read_bytes = -1, written_bytes = -1;        ///< through system calls; −1: can't be told
   std::array<double, count_kinds> counts = not_counted();  ///< scaled to the whole time; −1: not counted
   double counted_share = 1;                                ///< of the time that the scarcest counter was on
