@@ -15,7 +15,7 @@ trap 'kill $server; rm -rf "$data"' EXIT
 sleep 1
 printf '\nload\n'
 build/release/bench/bench_load 18571 '/plan?from=3&to=17'
-for name in stats trials abreast contests history characteristics; do
+for name in stats trials abreast contests history characteristics rest; do
   printf '\n%s\n' "$name"
   "build/release/bench/bench_$name"
 done

@@ -17,7 +17,7 @@ Findings carry_out(const Plan& plan, const Options& options) try {
     return judge::judge_record(campaign.record());
   }
   const auto& rounds = campaign.plan().rounds;
-  constexpr double short_while = 8;
+  constexpr double short_while = 4;
   judge::Aim aim{.precise = rounds.precise, .sure = options.sure, .seconds_for_slow_runs = short_while};
   if (plan.gate.allow > 0) aim.allow = plan.gate.allow;
   const auto policy = options.fixed_rounds > 0 ? fixed_rounds(options.fixed_rounds)

@@ -5,11 +5,11 @@
 #include <thread>
 
 #include "assay/campaign/offer.hpp"
+#include "assay/judge/error_rate.hpp"
 #include "assay/measure/machine.hpp"
 #include "assay/measure/noise.hpp"
 #include "assay/measure/surroundings.hpp"
 #include "assay/metrics/catalogue.hpp"
-#include "assay/judge/error_rate.hpp"
 #include "assay/model/error.hpp"
 #include "assay/schedule/forecast.hpp"
 #include "assay/stats/location.hpp"
@@ -22,8 +22,8 @@ namespace {
 std::optional<double> settled_in_a_minute(const std::vector<double>& effects, double round_seconds) {
   const auto rounds = static_cast<std::size_t>(60 / round_seconds);
   try {
-    const auto change = schedule::smallest_change(
-        effects, rounds, {.alpha = judge::error_rate * judge::share_of_typical / 2});
+    const auto change = schedule::smallest_change(effects, rounds,
+                                                  {.alpha = judge::error_rate * judge::share_of_typical / 2});
     return change ? std::optional(std::expm1(change->high)) : std::nullopt;
   } catch (const Error&) {
     return {};  // too few pairs, or all alike

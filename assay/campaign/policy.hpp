@@ -56,8 +56,8 @@ class Policy {
 
 /// Measures until all is known that the aim asks for, the rounds have been run, or the next round would
 /// likely go beyond the budget. Rounds up to PlannedRounds::open_end are as many as the budget has time for;
-/// without one, as described there. `abreast`: every few rounds one is run in turns, as a control. Twins run in
-/// every fourth round, and not at all where the budget does not reach twice the first look; one that was
+/// without one, as described there. `abreast`: every few rounds one is run in turns, as a control. Twins run
+/// in every fourth round, and not at all where the budget does not reach twice the first look; one that was
 /// called runs on, in rounds of its own if need be, until it is known whether that was chance.
 /// `to_first_look`: the budget does not end it before the first look.
 std::unique_ptr<Policy> until_settled(int rounds, std::optional<double> budget, bool abreast,

@@ -191,7 +191,7 @@ int Rounds::first_look() const {
   for (const auto& contrast : design.contrasts)
     if (!design.is_twin(contrast.candidate) && states[contrast.baseline].is_sound() &&
         states[contrast.candidate].is_sound())
-      most = std::max(most, judge::looks_of(design.rules, repeats_of(contrast)).counts().front());
+      most = std::max(most, judge::first_deciding_look(design, repeats_of(contrast)));
   return most;
 }
 

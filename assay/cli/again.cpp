@@ -142,7 +142,7 @@ void add_again(CLI::App& app, Action& action) {
   command->add_flag("--unclear", asked->unclear, "those that are unclear");
   command->add_flag("--surprising", asked->surprising,
                     "those within what a twin showed, or against other workloads or an earlier campaign");
-  command->add_option("--rounds", asked->rounds, "judged rounds, like 7..60");
+  command->add_option("--rounds", asked->rounds, "judged rounds, like 8..60");
   command->add_option("--budget", asked->budget, "measuring time, like 5min");
   add_when_busy(*command, asked->when_busy);
   command->add_option("--ledger", asked->ledger, "the ledger to look in");

@@ -112,9 +112,10 @@ void add_duel(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand(
       "duel", "compare commands at once: assay duel [OPTIONS] COMMAND [ARG ...] vs COMMAND [ARG ...] ...");
   auto asked = std::make_shared<DuelAsked>();
-  command->add_option("--rounds", asked->rounds,
-                      "judged rounds, like 7..60 (the default; it ends when all is settled: from 7 rounds "
-                      "on, from 2 where cheap commands run several times in each), or 20");
+  command->add_option(
+      "--rounds", asked->rounds,
+      "judged rounds, like 8..60, or 20 (default: from 8 on, from 2 where cheap commands run several "
+      "times in each, until all is known, as many as the budget has time for)");
   command->add_option("--budget", asked->budget,
                       "measuring time, like 5min (default 60s; in a terminal, when that is too short for a "
                       "verdict, as long as the first takes); "

@@ -24,7 +24,7 @@ void add_plan_options(CLI::App& command, PlanAsked& asked) {
       "commits in place of the plan's candidates, the first the baseline: main,HEAD,. (the working "
       "tree is ., merge-base:main where HEAD left main)");
   add_only(command, asked.only);
-  command.add_option("--rounds", asked.rounds, "judged rounds, like 7..60, in place of the plan's");
+  command.add_option("--rounds", asked.rounds, "judged rounds, like 8..60, in place of the plan's");
   command.add_option("--budget", asked.budget, "measuring time, like 5min, in place of the plan's");
   command.add_option("--margin", asked.margin,
                      "the smallest change that matters, like 2%, in place of the plan's");

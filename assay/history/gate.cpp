@@ -74,8 +74,9 @@ std::vector<Seen> seen_since(const HistoryLine& line, std::size_t first, const E
     else if (step.measured)
       all.push_back({GateStatus::undecided, step.effect, step.measured->interval});
   }
-  const bool any_claimed = std::ranges::any_of(
-      line.steps, [&](const HistoryStep& step) { return is_claimed(step) && line.points[step.after].place >= first; });
+  const bool any_claimed = std::ranges::any_of(line.steps, [&](const HistoryStep& step) {
+    return is_claimed(step) && line.points[step.after].place >= first;
+  });
   if (any_claimed) return all;
   if (auto newest = newest_against_level(line, limit)) all.push_back(*newest);
   return all;

@@ -68,9 +68,9 @@ class Measuring {
   /// The kind of the campaigns from now on.
   void call_campaigns(const std::string& kind);
 
-  /// A campaign of commits against the first of them, measured until it is settled as the plan has it, or for
-  /// so many rounds where `rounds` is above 0, and until changes are as sure as that. Throws Stopped when it was
-  /// interrupted, and Error as carry_out().
+  /// A campaign of commits against the first of them, measured until it is settled as the plan has it, or
+  /// for so many rounds where `rounds` is above 0, and until changes are as sure as that. Throws Stopped
+  /// when it was interrupted, and Error as carry_out().
   Campaign compare(const std::vector<CommitFacts>& commits, int rounds = 0, const judge::Sure& sure = {});
 
   /// A campaign of two commits whose rounds the caller asks for, of pair_kind.

@@ -197,8 +197,8 @@ class Trending {
     return {(left.first + left.end - 1) / 2, (right.first + right.end) / 2};
   }
 
-  /// What campaigns of two commits may claim, all that the ledger has in the order in which they were measured:
-  /// of all claims that are ever made an expected share of 5 % at most is false.
+  /// What campaigns of two commits may claim, all that the ledger has in the order in which they were
+  /// measured: of all claims that are ever made an expected share of 5 % at most is false.
   struct Claims {
     std::map<const ArchivedPair*, double> level;
     std::set<const ArchivedPair*> made;
@@ -240,7 +240,8 @@ class Trending {
     const auto* pair = pair_of(line, step.before, step.after);
     if (pair == nullptr) return;
     const auto is_made = [&](const ArchivedPair* of) { return of != nullptr && known.made.contains(of); };
-    step.status = pair->compared.verdict == Verdict::same ? HistoryStep::Status::refuted : HistoryStep::Status::open;
+    step.status =
+        pair->compared.verdict == Verdict::same ? HistoryStep::Status::refuted : HistoryStep::Status::open;
     if (is_made(pair)) {
       step.status = HistoryStep::Status::confirmed;
     } else {

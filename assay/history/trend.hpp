@@ -40,8 +40,8 @@ struct TrendOptions {
 /// (HistoryBreak). Values of a workload that was defined otherwise are left out.
 ///
 /// A step that the values suggest (propose()) is claimed only after a campaign of its own of the commits on
-/// either side, which goes on until that is known at the level that all such campaigns of the ledger, of earlier
-/// calls too, leave it: of all steps that are ever claimed, 5 % at most are false on the average
+/// either side, which goes on until that is known at the level that all such campaigns of the ledger, of
+/// earlier calls too, leave it: of all steps that are ever claimed, 5 % at most are false on the average
 /// (stats/online.hpp). Where it claims nothing, commits in the middle of both levels are compared: a drift.
 ///
 /// `plan`: its first candidate says how a commit is built and run. Throws Error for commits that are not

@@ -80,7 +80,8 @@ class Weighing {
     return f.settled || metric.exact || looks_of(design_.rules, f.repeats).due_at(static_cast<int>(f.rounds));
   }
 
-  /// Whether slow runs or the mean plainly do otherwise than most runs, so that no verdict is to be hoped for.
+  /// Whether slow runs or the mean plainly do otherwise than most runs, so that no verdict is to be hoped
+  /// for.
   static bool is_told_unlike(const Finding& f) {
     constexpr double plainly = 0.005;
     return f.to_settle &&
@@ -90,8 +91,9 @@ class Weighing {
   }
 
   bool slow_runs_could_have_shown(const Finding& f, const Metric& metric) const {
-    if (aim_.seconds_for_slow_runs == 0 || metric.exact || f.rounds >= rounds_that_show_slow_runs ||
-        f.repeats.any() || metrics::is_of_many_calls(metric))
+    constexpr double beyond_slow_runs = 1.5;
+    if (aim_.seconds_for_slow_runs == 0 || metric.exact || f.effect.distance() > std::log(beyond_slow_runs) ||
+        f.rounds >= rounds_that_show_slow_runs || f.repeats.any() || metrics::is_of_many_calls(metric))
       return true;
     double round = 0;
     for (const auto cell : {f.of.baseline, f.of.candidate})
@@ -128,27 +130,30 @@ class Weighing {
     if (f.rounds < fewest || metric.exact) return false;
     const auto looks = looks_of(design_.rules, f.repeats);
     const auto place = looks.due_at(static_cast<int>(f.rounds));
-    const int planned = looks.counts().back(), last = aim_.rounds > 0 ? std::min(aim_.rounds, planned) : planned;
+    const int planned = looks.counts().back(),
+              last = aim_.rounds > 0 ? std::min(aim_.rounds, planned) : planned;
     if (!place || *place == 0 || static_cast<int>(f.rounds) >= last) return false;
     const auto series = pair_up(evidence_, f.of, f.metric, values_of(f.metric));
     if (series.rounds.size() != f.rounds || !all_fit(series, metric.scale)) return false;
     const auto family = rules_for(design_, f.metric, {});
     const auto c_changed = critical_at_end(looks, f.repeats, last, family.rate_of_changes()),
                c_same = critical_at_end(looks, f.repeats, last, 1 - family.question.level);
-    const double limit =
-        !aim_.allow ? 0
-                    : (metric.prefer == Prefer::higher ? -1 : 1) * limit_of(f, metric, *aim_.allow).on_test_scale();
+    const double limit = !aim_.allow ? 0
+                                     : (metric.prefer == Prefer::higher ? -1 : 1) *
+                                           limit_of(f, metric, *aim_.allow).on_test_scale();
     const IsEnough enough = [&](const Estimate& e) {
       return aim_.allow ? e.is_decided_by(c_changed, limit) : e.is_settled_by(c_changed, c_same);
     };
     const auto hopeless_at = [&](std::size_t rounds) {
-      return !can_come_to(estimate_of(series, rounds, family.question), static_cast<std::size_t>(last), enough);
+      return !can_come_to(estimate_of(series, rounds, family.question), static_cast<std::size_t>(last),
+                          enough);
     };
     return hopeless_at(f.rounds) && hopeless_at(static_cast<std::size_t>(looks.counts()[*place - 1]));
   }
 
   /// The critical count of the look at the campaign's end, planned or closing.
-  std::uint64_t critical_at_end(const schedule::LookPlan& looks, const Repeats& repeats, int last, double alpha) {
+  std::uint64_t critical_at_end(const schedule::LookPlan& looks, const Repeats& repeats, int last,
+                                double alpha) {
     const auto [known, fresh] = critical_.try_emplace({repeats, last, alpha}, 0);
     if (!fresh) return known->second;
     const auto boundary = looks.boundary(alpha);

@@ -24,7 +24,8 @@ struct Aim {
   /// Judged rounds that there is time for, those there are included; 0: as many as are planned.
   int rounds = 0;
   /// Where runs cost little, what is known after few rounds is measured on until slow runs in a tenth of the
-  /// rounds could have shown, if all those rounds of a comparison together take no more than so many seconds.
+  /// rounds could have shown, if all those rounds of a comparison together take no more than so many
+  /// seconds, and the change is not larger than slow runs could be.
   double seconds_for_slow_runs = 0;
 };
 
@@ -33,8 +34,8 @@ struct Aim {
 ///
 /// - with a gate: decided by it, at a planned look;
 /// - with `precise`: as precise as that;
-/// - else: settled, or plainly not alike in all runs, so that there will be no verdict; or one of wall or CPU time that the other decides (see
-///   link_times());
+/// - else: settled, or plainly not alike in all runs, so that there will be no verdict; or one of wall or
+///   CPU time that the other decides (see link_times());
 ///
 /// or unlikely to come to what is asked at all: at this planned look and at the one before, by none of 60
 /// simulated continuations (see can_come_to()) up to the rounds that there is time for. That can't raise the

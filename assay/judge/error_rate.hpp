@@ -10,8 +10,8 @@ inline constexpr double error_rate = 0.05;
 /// How the three statements about a metric share it: of typical runs, of slow runs, of the mean.
 inline constexpr double share_of_typical = 0.8, share_of_slow = 0.1, share_of_mean = 0.1;
 
-/// `same` is said where slow runs in this share more of the rounds, or fewer, are ruled out, which takes so many
-/// rounds at least.
+/// `same` is said where slow runs in this share more of the rounds, or fewer, are ruled out, which takes so
+/// many rounds at least.
 inline constexpr double tolerated_slow_runs = 0.1;
 inline constexpr std::size_t rounds_that_show_slow_runs = 28;
 

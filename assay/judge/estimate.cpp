@@ -197,9 +197,8 @@ Verdict Estimate::direction() const {
   return (estimate() < 0) == (prefer_ == Prefer::lower) ? Verdict::better : Verdict::worse;
 }
 
-/// A sign-flip test of how far each side's quick runs lie below the median of all, squared, the change taken off,
-/// which
-/// swaps of the two leave exact.
+/// A sign-flip test of how far each side's quick runs lie below the median of all, squared, the change taken
+/// off, which swaps of the two leave exact.
 bool Estimate::fast_runs_scatter_alike() const {
   constexpr double level = 0.05;
   const double shift = fast_->estimate();
@@ -208,7 +207,8 @@ bool Estimate::fast_runs_scatter_alike() const {
   const double middle = stats::median(all);
   std::vector<double> differences(n());
   for (std::size_t r = 0; r < n(); ++r)
-    differences[r] = std::pow(std::max(0.0, middle - (b_[r] - shift)), 2) - std::pow(std::max(0.0, middle - a_[r]), 2);
+    differences[r] =
+        std::pow(std::max(0.0, middle - (b_[r] - shift)), 2) - std::pow(std::max(0.0, middle - a_[r]), 2);
   const double more = stats::sign_flip_tail(differences);
   for (auto& difference : differences) difference = -difference;
   return 2 * std::min(more, stats::sign_flip_tail(differences)) > level;
@@ -281,18 +281,20 @@ const std::optional<MeanShift>& Estimate::mean() const {
   if (mean_ || !has_rest()) return mean_;
   const auto a = exponentials(a_), b = exponentials(b_);
   const stats::MeanChange change(a, b, true);
-  mean_ = MeanShift{.effect = {scale_, sign_ < 0 ? 1 / change.estimate() : change.estimate()},
-                    .interval = {},
-                    .p_more = change.p_above(1),
-                    .p_less = change.p_below(1),
-                    .p_beyond = std::min(change.p_above(std::exp(margin_)), change.p_below(std::exp(-margin_)))};
+  mean_ =
+      MeanShift{.effect = {scale_, sign_ < 0 ? 1 / change.estimate() : change.estimate()},
+                .interval = {},
+                .p_more = change.p_above(1),
+                .p_less = change.p_below(1),
+                .p_beyond = std::min(change.p_above(std::exp(margin_)), change.p_below(std::exp(-margin_)))};
   return mean_;
 }
 
 bool Estimate::rest_opposes(double level) const {
   if (!has_rest()) return false;
   const bool falls = sign_ * estimate() < 0;  // on the tests' scale: lower is better
-  return (falls ? slow()->p_more : slow()->p_fewer) <= level || (falls ? mean()->p_more : mean()->p_less) <= level;
+  return (falls ? slow()->p_more : slow()->p_fewer) <= level ||
+         (falls ? mean()->p_more : mean()->p_less) <= level;
 }
 
 Estimate::Rest Estimate::rest() const {
@@ -320,8 +322,8 @@ void Estimate::describe_rest(Finding& finding) const {
   finding.mean = mean();
   const auto a = exponentials(a_), b = exponentials(b_);
   const auto bounds = stats::MeanChange(a, b, true).interval(level);
-  finding.mean->interval = sign_ < 0 ? Interval{1 / bounds.high, 1 / bounds.low, level}
-                                     : Interval{bounds.low, bounds.high, level};
+  finding.mean->interval =
+      sign_ < 0 ? Interval{1 / bounds.high, 1 / bounds.low, level} : Interval{bounds.low, bounds.high, level};
   constexpr std::size_t fewest = 10;
   if (n() < fewest) return;
   const auto value = [&](double x) { return std::exp(sign_ * x); };
@@ -359,10 +361,10 @@ Finding Estimate::describe(std::uint64_t critical_count, double level) const {
   finding.candidate_typical = candidate_typical_;
   finding.margin = asked_margin_;
   finding.repeats = repeats_;
-  finding.method = is_fast()    ? "clipped signed-rank test of paired rounds, fast runs"
-                   : is_early() ? "blocked rank test of rounds with repeats and Student's t of their medians, both"
-                   : repeats_.any()
-                       ? "signed-rank test of the medians of paired rounds, Walsh-average interval"
+  finding.method =
+      is_fast()        ? "clipped signed-rank test of paired rounds, fast runs"
+      : is_early()     ? "blocked rank test of rounds with repeats and Student's t of their medians, both"
+      : repeats_.any() ? "signed-rank test of the medians of paired rounds, Walsh-average interval"
                        : "signed-rank test of paired rounds, Walsh-average interval";
   finding.beyond_margin = interval.low > margin_ || interval.high < -margin_;
   finding.effect = shown(estimate());

@@ -38,28 +38,29 @@ class Estimate {
   std::uint64_t count_of_no_change() const;
   std::uint64_t count_of_same() const;
 
-  /// The p-value of Student's t of the rounds' median differences, two-sided: of early estimates, 0 of others.
+  /// The p-value of Student's t of the rounds' median differences, two-sided: of early estimates, 0 of
+  /// others.
   double p_by_means() const;
 
   /// Whether a change that is called is large enough for how few rounds there are.
   bool is_large_enough() const;
 
-  /// Whether the change of the fast runs is not that of all: the slow ones say the opposite, at a level of 5 %; or
-  /// the fast runs of one side scatter more than the other's, at 5 %, and the interval of all runs does not show
-  /// the change. A program with more noise of its own has quicker runs among its fastest, and typical ones that
-  /// are not.
+  /// Whether the change of the fast runs is not that of all: the slow ones say the opposite, at a level of 5
+  /// %; or the fast runs of one side scatter more than the other's, at 5 %, and the interval of all runs
+  /// does not show the change. A program with more noise of its own has quicker runs among its fastest, and
+  /// typical ones that are not.
   bool fast_runs_stand_alone() const;
 
-  /// Whether slow runs or the mean say, by a one-sided test each at this level, the opposite of the change that
-  /// is estimated.
+  /// Whether slow runs or the mean say, by a one-sided test each at this level, the opposite of the change
+  /// that is estimated.
   bool rest_opposes(double level) const;
 
   /// Whether the rest of the runs speaks against `same` or leaves it open.
   enum class Rest {
-    alike,   ///< slow runs in a tenth more of the rounds, or fewer, are ruled out
+    alike,    ///< slow runs in a tenth more of the rounds, or fewer, are ruled out
     too_few,  ///< they are not, and could not be with so few rounds; nothing points to them
-    open,    ///< they are not
-    unlike,  ///< slow runs differ, or the mean by more than the margin, at 2.5 % each
+    open,     ///< they are not
+    unlike,   ///< slow runs differ, or the mean by more than the margin, at 2.5 % each
   };
   Rest rest() const;
 
@@ -141,8 +142,8 @@ class Estimate {
   mutable bool rules_out_slow_ = false;  ///< more of them, or fewer, than are tolerated; known with slow_
 };
 
-/// Whether the rest of a finding's runs is not like most of them: slow runs differ, or the mean does by more than
-/// the margin, at this one-sided level each.
+/// Whether the rest of a finding's runs is not like most of them: slow runs differ, or the mean does by more
+/// than the margin, at this one-sided level each.
 bool rest_is_unlike(const Finding& finding, double level = 0.025);
 
 /// What it would take to settle an unclear finding whose interval has this half width at n rounds: the

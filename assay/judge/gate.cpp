@@ -119,7 +119,8 @@ GateStatus hold_against(const Finding& f, const Metric& metric, double allow) {
       lower ? std::pair(f.interval.low, f.interval.high) : std::pair(f.interval.high, f.interval.low);
   if (beyond(worst)) return beyond(best) ? GateStatus::failed : GateStatus::undecided;
   if (!f.mean || !beyond(lower ? f.mean->interval.low : f.mean->interval.high)) return GateStatus::passed;
-  return f.mean->shown > 0 ? GateStatus::failed : GateStatus::undecided;  // most runs are within it, all are not
+  return f.mean->shown > 0 ? GateStatus::failed
+                           : GateStatus::undecided;  // most runs are within it, all are not
 }
 
 GateResult hold_against(const Findings& findings, const Gate& gate, const Only& only) {

@@ -135,8 +135,8 @@ std::vector<CandidateGroup> find_groups(const Evidence& evidence, const Findings
       std::vector<double> p;
       for (std::size_t a = 0; a < cells.size(); ++a)
         for (std::size_t b = a + 1; b < cells.size(); ++b)
-          p.push_back(p_between(pair_up(evidence, {cells[a], cells[b]}, metric, values), design.metrics[metric],
-                                design.rules));
+          p.push_back(p_between(pair_up(evidence, {cells[a], cells[b]}, metric, values),
+                                design.metrics[metric], design.rules));
       const auto adjusted = stats::adjust_holm(p);
       Alike alike(cells.size(), std::vector<bool>(cells.size(), false));
       std::size_t at = 0, told = 0;

@@ -100,7 +100,8 @@ std::optional<LayoutSpread> layout_spread(const std::vector<double>& logs,
     for (std::size_t j = i + 1; j < logs.size() && j - i <= farthest; ++j)
       differences.push_back(std::abs(logs[j] - logs[i]));
   std::ranges::sort(differences);
-  const auto rank = static_cast<std::size_t>(std::ceil(share * (static_cast<double>(differences.size()) + 1)));
+  const auto rank =
+      static_cast<std::size_t>(std::ceil(share * (static_cast<double>(differences.size()) + 1)));
   found.by_chance = differences[std::min(rank, differences.size()) - 1];
   return found;
 }

@@ -74,7 +74,7 @@ class LoadNotes {
       const auto not_kept =
           static_cast<std::size_t>(std::ranges::count_if(rounds, [](const auto& r) { return r.second < 1; }));
       const auto rate = rates.find(cell);
-      if (2 * not_kept < rounds.size() || not_kept == 0 || rate == rates.end()) continue;
+      if (not_kept == 0 || rate == rates.end()) continue;
       std::vector<double> answered, offered;
       for (const auto& [round, share] : rounds) {
         const auto its = std::ranges::find(rate->second, round, [](const auto& r) { return r.first; });
@@ -85,9 +85,10 @@ class LoadNotes {
       if (answered.empty()) continue;
       Note note{.kind = NoteKind::unsustained,
                 .subject = cell,
-                .level = Note::Level::warning,
+                .level = 2 * not_kept < rounds.size() ? Note::Level::note : Note::Level::warning,
                 .figure = stats::median(answered),
                 .threshold = stats::median(offered),
+                .high = static_cast<double>(rounds.size()),
                 .count = not_kept};
       if (!evidence_.design.is_twin(cell)) findings_.trust.push_back(std::move(note));  // of each
     }

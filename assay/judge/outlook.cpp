@@ -40,7 +40,8 @@ Prospect prospect_of(const PairedSeries& series, MetricId metric, const Family& 
   prospect.rounds_to_same =
       Expected{std::max(same.typical, least), std::max(same.low, least), std::max(same.high, least)};
   constexpr double likely = 0.8;
-  if (const auto within = schedule::margin_to_say_same(effects, rounds, {.power = likely, .findings = findings}))
+  if (const auto within =
+          schedule::margin_to_say_same(effects, rounds, {.power = likely, .findings = findings}))
     prospect.margin_to_same = as_change(*within);
   return prospect;
 }
@@ -66,8 +67,7 @@ Outlook look_ahead(const Evidence& evidence, Evidence::From pilots, std::optiona
       in_round[cell] = time == times.end() ? 0 : (time->second + pauses[cell]) * slots[cell];
     }
     if (design.rules.rounds_max == 0 || design.is_twin(contrast.candidate)) continue;
-    const auto looks = looks_of(design.rules, {slots[contrast.baseline], slots[contrast.candidate]});
-    const int first = looks.counts().front();
+    const int first = first_deciding_look(design, {slots[contrast.baseline], slots[contrast.candidate]});
     outlook.first_look = outlook.first_look == 0 ? first : std::min(outlook.first_look, first);
   }
   outlook.comparisons = open.size();

@@ -1,6 +1,7 @@
 #include "assay/judge/overall.hpp"
 
 #include <algorithm>
+#include <boost/math/distributions/normal.hpp>
 #include <boost/math/distributions/students_t.hpp>
 #include <cmath>
 #include <map>
@@ -69,8 +70,8 @@ void look_at_parts(const Strata& strata, Overall& overall) {
   std::vector<double> means, errors;
   for (const auto& changes : strata.changes) {
     means.push_back(stats::mean(changes));
-    errors.push_back(std::max(
-        std::sqrt(stats::variance(changes) / static_cast<double>(changes.size())), least_error));
+    errors.push_back(
+        std::max(std::sqrt(stats::variance(changes) / static_cast<double>(changes.size())), least_error));
   }
   const auto all = stats::pooled(means, errors);
   overall.between = std::sqrt(all.between);
@@ -78,16 +79,19 @@ void look_at_parts(const Strata& strata, Overall& overall) {
   std::vector<double> p;
   for (std::size_t s = 0; s < count; ++s) {
     const double kept = all.between / (all.between + errors[s] * errors[s]);
-    overall.parts.push_back({.of = strata.of[s],
-                             .raw = Effect::of_test_scale(Scale::ratio, means[s]),
-                             .shrunk = Effect::of_test_scale(Scale::ratio, kept * means[s] + (1 - kept) * all.value)});
+    overall.parts.push_back(
+        {.of = strata.of[s],
+         .raw = Effect::of_test_scale(Scale::ratio, means[s]),
+         .shrunk = Effect::of_test_scale(Scale::ratio, kept * means[s] + (1 - kept) * all.value)});
     auto other_means = means, other_errors = errors;
     other_means.erase(other_means.begin() + static_cast<std::ptrdiff_t>(s));
     other_errors.erase(other_errors.begin() + static_cast<std::ptrdiff_t>(s));
     const auto others = stats::pooled(other_means, other_errors);
-    const boost::math::students_t t(std::max(static_cast<double>(std::min(strata.changes[s].size(), count)) - 1, 1.0));
+    const boost::math::students_t t(
+        std::max(static_cast<double>(std::min(strata.changes[s].size(), count)) - 1, 1.0));
     // What one more comparison like the others would show besides its own error.
-    const double spread = std::sqrt(errors[s] * errors[s] + others.standard_error * others.standard_error + others.between);
+    const double spread =
+        std::sqrt(errors[s] * errors[s] + others.standard_error * others.standard_error + others.between);
     p.push_back(2 * cdf(complement(t, std::abs(means[s] - others.value) / spread)));
   }
   const auto adjusted = stats::adjust_holm(p);
@@ -106,7 +110,8 @@ std::vector<Finding> judge_means(const std::vector<Strata>& all, const Family& f
     changed.push_back(std::abs(mean.estimate()) > margin ? p.back() : 1);
     same.push_back(std::min(1.0, 2 * std::max(mean.p_above(-margin), mean.p_below(margin))));
   }
-  const auto called = stats::adjust_benjamini_hochberg(changed), alike = stats::adjust_benjamini_hochberg(same);
+  const auto called = stats::adjust_benjamini_hochberg(changed),
+             alike = stats::adjust_benjamini_hochberg(same);
   const auto selected = static_cast<double>(std::ranges::count_if(called, [q](double x) { return x <= q; }));
   const double level = 1 - std::max(selected, 1.0) * q / static_cast<double>(all.size());
   std::vector<Finding> findings;
@@ -127,7 +132,8 @@ std::vector<Finding> judge_means(const std::vector<Strata>& all, const Family& f
     if (alike[i] <= q)
       f.verdict = Verdict::same;
     else if (called[i] <= q)
-      f.verdict = falls == (family.question.metric.prefer != Prefer::higher) ? Verdict::better : Verdict::worse;
+      f.verdict =
+          falls == (family.question.metric.prefer != Prefer::higher) ? Verdict::better : Verdict::worse;
     findings.push_back(std::move(f));
   }
   return findings;
@@ -203,6 +209,31 @@ std::vector<Overall> judge_overall(const Evidence& evidence, const Findings& fin
     }
   }
   return result;
+}
+
+std::vector<Effect> drawn_together(std::span<const Finding* const> findings) {
+  constexpr std::size_t fewest = 4;
+  constexpr double least_error = 1e-9;
+  std::vector<Effect> effects;
+  std::vector<double> values, errors;
+  for (const auto* f : findings) {
+    effects.push_back(f->effect);
+    const auto at = [&](double x) { return Effect{f->effect.scale, x}.on_test_scale(); };
+    const double half = (at(f->interval.high) - at(f->interval.low)) / 2;
+    if (!f->effect.is_ratio() || !std::isfinite(half)) continue;
+    const boost::math::normal normal;
+    values.push_back(f->effect.on_test_scale());
+    const bool exact = half == 0 || f->interval.level >= 1;
+    errors.push_back(exact ? least_error
+                           : std::max(half / quantile(normal, (1 + f->interval.level) / 2), least_error));
+  }
+  if (values.size() < fewest || values.size() < effects.size()) return effects;
+  const auto all = stats::pooled(values, errors);
+  for (std::size_t i = 0; i < values.size(); ++i) {
+    const double kept = all.between / (all.between + errors[i] * errors[i]);
+    effects[i] = Effect::of_test_scale(Scale::ratio, kept * values[i] + (1 - kept) * all.value);
+  }
+  return effects;
 }
 
 }  // namespace assay::inline v1::judge

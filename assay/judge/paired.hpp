@@ -19,8 +19,8 @@ struct Question {
   bool all_runs = false;
   /// What slow runs and the mean do is told, and counts for the verdict.
   bool rest = true;
-  /// Each value is that of one run, so that `same` waits until slow runs in more than a tenth of them are ruled
-  /// out; else it is of thousands of calls or requests, which have metrics of their own for slow ones.
+  /// Each value is that of one run, so that `same` waits until slow runs in more than a tenth of them are
+  /// ruled out; else it is of thousands of calls or requests, which have metrics of their own for slow ones.
   bool single_runs = true;
   /// Values of each side in a round, where they are more than one: see stats/blocked_ranks.hpp.
   Repeats repeats;
@@ -42,14 +42,16 @@ struct Question {
 ///   say the opposite,
 /// - `unclear`: anything else; `to_settle` then says how many rounds it would likely take, or why none would.
 ///
-/// `slow` and `mean` tell what the rest of the runs do (Question::rest): `same` is not said while, at 2.5 % each,
-/// slow runs differ or the mean does by more than the margin, nor, of single runs, where slow runs in a tenth
-/// more of 28 rounds or more are not ruled out; `better` and `worse` not where they say the opposite.
+/// `slow` and `mean` tell what the rest of the runs do (Question::rest): `same` is not said while, at 2.5 %
+/// each, slow runs differ or the mean does by more than the margin, nor, of single runs, where slow runs in
+/// a tenth more of 28 rounds or more are not ruled out; `better` and `worse` not where they say the
+/// opposite.
 ///
-/// With repeats (Question::repeats) a side has as many values of each round, one round's after the other's. All
-/// runs are judged alike then: from six rounds on the medians of the rounds; with fewer a change of at least a
-/// quarter is called where the blocked rank test (stats/blocked_ranks.hpp), which takes both sides to be equally
-/// noisy, and Student's t of the medians' differences, which takes them to be normal, both call it.
+/// With repeats (Question::repeats) a side has as many values of each round, one round's after the other's.
+/// All runs are judged alike then: from six rounds on the medians of the rounds; with fewer a change of at
+/// least a quarter is called where the blocked rank test (stats/blocked_ranks.hpp), which takes both sides
+/// to be equally noisy, and Student's t of the medians' differences, which takes them to be normal, both
+/// call it.
 ///
 /// With the order drawn at random within rounds the test is exact under every constant effect, whatever the
 /// noise. Ids in the result are left at zero. Swapping the two sides swaps the verdicts.

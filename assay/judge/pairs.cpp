@@ -84,6 +84,19 @@ schedule::LookPlan looks_of(const Rules& rules, const Repeats& repeats) {
   return {rules.rounds_min, rules.rounds_max, repeats};
 }
 
+int first_deciding_look(const Design& design, const Repeats& repeats) {
+  double rate = 0;
+  for (const auto id : design.metrics.ids())
+    if (design.metrics[id].demand.watched && design.metrics[id].is_judged() && !design.metrics[id].exact)
+      rate = std::max(rate, rules_for(design, id, {}).rate_of_changes());
+  const auto looks = looks_of(design.rules, repeats);
+  if (rate == 0) return looks.counts().front();
+  const auto boundary = looks.boundary(rate);
+  for (std::size_t k = 0; k < looks.counts().size(); ++k)
+    if (boundary->critical_count(k) > 0) return looks.counts()[k];
+  return looks.counts().back();
+}
+
 std::optional<LastLook> last_look(const Rules& rules, const PairedSeries& series) {
   const auto n = static_cast<int>(series.rounds.size());
   if (n == 0) return {};

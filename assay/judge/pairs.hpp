@@ -49,8 +49,8 @@ std::pair<std::vector<double>, std::vector<double>> layout_means(const PairedSer
 /// rounds take layouts in turn, of the layouts' means.
 Estimate estimate_of(const PairedSeries& series, std::size_t pairs, Question question);
 
-/// The metrics that are told as having moved besides those that are watched: supporting ones, and those without
-/// a better side. They divide the error rate of one among them; 1 at least.
+/// The metrics that are told as having moved besides those that are watched: supporting ones, and those
+/// without a better side. They divide the error rate of one among them; 1 at least.
 int metrics_moved_besides(const Design& design);
 
 /// Whether all values of both sides can be compared on this scale.
@@ -62,6 +62,10 @@ Family rules_for(const Design& design, MetricId metric, std::span<const PairedSe
 
 /// The looks of a campaign that plans any (its rounds_max is above 0), at a contrast with these repeats.
 schedule::LookPlan looks_of(const Rules& rules, const Repeats& repeats = {});
+
+/// The rounds of the first planned look at which a change can be called at all on a watched metric of a
+/// contrast with these repeats, were it the only one. REQUIRES: looks are planned.
+int first_deciding_look(const Design& design, const Repeats& repeats = {});
 
 /// A look at data: its place among the looks of a boundary, and the rounds that it takes.
 struct LastLook {

@@ -69,8 +69,8 @@ std::map<CellId, std::map<int, RoundLatencies>> by_round(const Evidence& evidenc
     round.latencies.merge(stats::LogHistogram::of_text(trial->latencies));
     for (const auto& reading : trial->readings)
       if (reading.metric == failed)
-        round.failed += static_cast<std::uint64_t>(
-            std::llround(reading.value / 100 * static_cast<double>(trial->calls)));
+        round.failed +=
+            static_cast<std::uint64_t>(std::llround(reading.value / 100 * static_cast<double>(trial->calls)));
   }
   return all;
 }

@@ -12,8 +12,8 @@ using IsEnough = std::function<bool(const Estimate&)>;
 
 /// The chance that an open finding comes to what is asked of it by so many rounds in all: the share of 20
 /// simulated continuations. Each draws the further rounds from those seen, with replacement, the two sides
-/// exchanged at random about the estimate, so that what they add is as noisy as what was seen and the effect is
-/// the one estimated. Reproducible.
+/// exchanged at random about the estimate, so that what they add is as noisy as what was seen and the effect
+/// is the one estimated. Reproducible.
 ///
 /// rounds: more than the estimate's. Cost: 20 times some counts of O(n log n).
 ///
@@ -25,9 +25,8 @@ double chance_of(const Estimate& estimate, std::size_t rounds, const IsEnough& e
 bool can_come_to(const Estimate& estimate, std::size_t rounds, const IsEnough& enough);
 
 /// The fewest rounds by which an open finding is settled with even odds, by chance_of() at the last look of
-/// campaigns of so many rounds, up to 480; beyond that by the root rule of price_of(). The levels over all looks
-/// are `changed` and `same`. Within a factor of 1.5 of the truth in 41 to 92
-/// % of simulated cases.
+/// campaigns of so many rounds, up to 480; beyond that by the root rule of price_of(). The levels over all
+/// looks are `changed` and `same`. Within a factor of 1.5 of the truth in 41 to 92 % of simulated cases.
 Price price_by_resampling(const Estimate& estimate, int min_rounds, double changed, double same);
 
 }  // namespace assay::inline v1::judge

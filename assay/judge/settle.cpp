@@ -31,7 +31,7 @@ struct State {
   int looks = 0;  ///< taken until it was settled, or so far
   double p = 1;   ///< of no change, over all looks
   Best changed, same;
-  Verdict direction = Verdict::unclear;  ///< of `changed`
+  Verdict direction = Verdict::unclear;              ///< of `changed`
   Price::Obstacle obstacle = Price::Obstacle::none;  ///< why the last look settled nothing
   int slow = 0, mean = 0;  ///< shown to be more (1) or less (−1), at the error rate that verdicts share
 };
@@ -153,7 +153,8 @@ class Settling {
     constexpr double shown = 0.025, leaning = 0.25;
     // Above q nothing is selected, whatever the estimate, which takes a while.
     const bool changed = p <= q_changed_ && estimate.beyond_margin() && estimate.is_large_enough();
-    if (changed && (estimate.fast_runs_stand_alone() || estimate.rest_opposes(at.is_last() ? shown : leaning))) {
+    if (changed &&
+        (estimate.fast_runs_stand_alone() || estimate.rest_opposes(at.is_last() ? shown : leaning))) {
       state.obstacle = Price::Obstacle::fast_and_slow;
       state.changed = {};
     } else if (changed) {
@@ -323,9 +324,9 @@ class Settling {
     std::vector<double> p;
     for (const auto& state : states_)
       p.push_back(std::min(1.0, q_ / q_changed_ *
-                                    (state.changed.rounds > 0    ? state.changed.p
-                                     : state.p > q_changed_ ? state.p
-                                                            : 1)));
+                                    (state.changed.rounds > 0 ? state.changed.p
+                                     : state.p > q_changed_   ? state.p
+                                                              : 1)));
     const auto adjusted = family_.strict ? stats::adjust_holm(p) : stats::adjust_benjamini_hochberg(p);
     for (std::size_t i = 0; i < findings.size(); ++i) findings[i].p_adjusted = adjusted[i];
   }

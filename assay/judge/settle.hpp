@@ -36,9 +36,11 @@ struct Family {
   /// Whether it is worked out what would settle the open ones: see price_by_resampling().
   bool priced = false;
 
-  /// Whether slow runs and the mean have a say, and a part of the error rate: of ratios that have a better side.
+  /// Whether slow runs and the mean have a say, and a part of the error rate: of ratios that have a better
+  /// side.
   bool tells_rest() const {
-    return question.rest && question.metric.scale == Scale::ratio && question.metric.prefer != Prefer::neither;
+    return question.rest && question.metric.scale == Scale::ratio &&
+           question.metric.prefer != Prefer::neither;
   }
   /// The error rate of calls of a change of typical runs.
   double rate_of_changes() const;
@@ -62,13 +64,13 @@ enum class Stage { going, ended };
 /// look takes one back. What is measured on for other reasons gets the interval of a later look, as all
 /// looks' hold together, unless that would leave the verdict without ground.
 ///
-/// The rest of the runs (Question::rest) has a say. Slow runs and the mean each have a tenth of the error rate,
-/// of which a look has the part that Boundary::share_of() names, and typical runs eight tenths. A change is not
-/// called while slow runs or the mean say the opposite, by tests that are made anew at each look: at 25 % as
-/// long as more rounds are to come, at 2.5 % each at the last. `same` is not said while slow runs or the mean
-/// are shown to differ, at 2.5 % each, nor, before the last look, until slow runs in a tenth more of the rounds,
-/// or fewer, are ruled out. Withholding a verdict raises no error rate. What is settled becomes unclear again
-/// where later rounds show the opposite.
+/// The rest of the runs (Question::rest) has a say. Slow runs and the mean each have a tenth of the error
+/// rate, of which a look has the part that Boundary::share_of() names, and typical runs eight tenths. A
+/// change is not called while slow runs or the mean say the opposite, by tests that are made anew at each
+/// look: at 25 % as long as more rounds are to come, at 2.5 % each at the last. `same` is not said while
+/// slow runs or the mean are shown to differ, at 2.5 % each, nor, before the last look, until slow runs in a
+/// tenth more of the rounds, or fewer, are ruled out. Withholding a verdict raises no error rate. What is
+/// settled becomes unclear again where later rounds show the opposite.
 ///
 /// Intervals are those of the same test at level 1 − R·q/M for R selected of M, so that the expected share of
 /// intervals that miss, among those selected, is at most q; for unselected ones R is the smaller of the two

@@ -45,8 +45,9 @@ std::map<int, double> own_waits(const Evidence& evidence, CellId cell) {
   if (walls == wall.end() || !core.contains(cell) || !cpu.contains(cell)) return waits;
   for (const auto& [trial, seconds] : walls->second)
     if (trial.second == 0)
-      waits[trial.first] = std::max(0.0, seconds - value_at(cpu, cell, trial, 0) -
-                                             value_at(core, cell, trial, 0) - value_at(stolen, cell, trial, 0));
+      waits[trial.first] =
+          std::max(0.0, seconds - value_at(cpu, cell, trial, 0) - value_at(core, cell, trial, 0) -
+                            value_at(stolen, cell, trial, 0));
   return waits;
 }
 
@@ -90,9 +91,10 @@ bool wait_alike(const Evidence& evidence, const Contrast& of) {
     if (column.cell[i] == of.baseline) walls.push_back(column.value[i]);
   if (walls.empty()) return false;
   const double margin = evidence.design.margin_of(*wall) * stats::median(walls);
-  const auto judged = judge_paired(
-      a, b,
-      {.metric = {.name = "own wait", .unit = "s", .scale = Scale::difference}, .margin = margin, .all_runs = true});
+  const auto judged = judge_paired(a, b,
+                                   {.metric = {.name = "own wait", .unit = "s", .scale = Scale::difference},
+                                    .margin = margin,
+                                    .all_runs = true});
   if (judged.verdict != Verdict::same) return false;
   const stats::MeanChange mean(a, b, false);
   return mean.p_above(margin) > each && mean.p_below(-margin) > each;

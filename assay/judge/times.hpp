@@ -8,20 +8,21 @@
 
 namespace assay::inline v1::judge {
 
-/// The cells whose programs keep to one core and are busy on it: cores used is nowhere above 1.03, and CPU time
-/// and the wait for a core are 0.97 of wall time typically. Where the wait was not measured, cores used is 0.97 in
-/// nine tenths of the trials. Empty where neither was.
+/// The cells whose programs keep to one core and are busy on it: cores used is nowhere above 1.03, and CPU
+/// time and the wait for a core are 0.97 of wall time typically. Where the wait was not measured, cores used
+/// is 0.97 in nine tenths of the trials. Empty where neither was.
 std::set<CellId> cells_on_one_core(const Evidence& evidence);
 
-/// Whether both sides of a contrast wait alike for other things than a core, so that its wall time and its CPU
-/// time measure the same work: what is left of wall time without CPU time, the wait for a core and what the host
-/// stole changes by less than the margin of wall time, by the interval of its signed-rank test, and the mean of
-/// it is not shown to change by more. Where the wait for a core was not measured: whether both keep to one core.
+/// Whether both sides of a contrast wait alike for other things than a core, so that its wall time and its
+/// CPU time measure the same work: what is left of wall time without CPU time, the wait for a core and what
+/// the host stole changes by less than the margin of wall time, by the interval of its signed-rank test, and
+/// the mean of it is not shown to change by more. Where the wait for a core was not measured: whether both
+/// keep to one core.
 bool wait_alike(const Evidence& evidence, const Contrast& of);
 
 /// Names, for each unclear finding on one of the two times, the other where that is settled and decides: CPU
-/// time for wall time where both programs keep to one core and wait alike; wall time for a CPU time that nobody
-/// asked for (metrics::is_implied()).
+/// time for wall time where both programs keep to one core and wait alike; wall time for a CPU time that
+/// nobody asked for (metrics::is_implied()).
 void link_times(const Evidence& evidence, std::vector<Finding>& findings);
 
 /// Whether what is told of a metric besides its findings (growth, groups, overall) is told of this one: of

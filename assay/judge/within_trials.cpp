@@ -11,6 +11,7 @@
 #include "assay/model/pick.hpp"
 #include "assay/model/plan.hpp"
 #include "assay/stats/location.hpp"
+#include "assay/stats/random.hpp"
 
 namespace assay::inline v1::judge {
 namespace {
@@ -112,12 +113,15 @@ double rounded_up(double value) {
 /// That the first values differ from the later ones; empty where they don't.
 std::optional<Note> lead_in_of(const std::vector<Series>& trials, const Metric& metric) {
   std::vector<std::vector<double>> by_part;
-  std::vector<double> first, later, lengths;
+  std::vector<double> first, later, rest, lengths;
+  stats::Random random(trials.size());
   for (const auto& series : trials) {
     auto medians = by_parts(series);
     if (medians.empty()) continue;
     first.push_back(medians.front());
-    later.push_back(stats::median(std::span(medians).subspan(parts / 2)));
+    // One part against one: a median of several would vary less than the first part does.
+    later.push_back(medians[parts / 2 + random.below(parts - parts / 2)]);
+    rest.push_back(stats::median(std::span(medians).subspan(parts / 2)));
     lengths.push_back(series.length());
     by_part.push_back(std::move(medians));
   }
@@ -126,9 +130,9 @@ std::optional<Note> lead_in_of(const std::vector<Series>& trials, const Metric& 
   };
   if (first.size() < static_cast<std::size_t>(fewest_rounds) || !all_fit(first) || !all_fit(later)) return {};
   constexpr double much = 0.05;
-  const auto f = judge_paired(later, first, {.metric = metric, .margin = much});
+  const auto f = judge_paired(later, first, {.metric = metric, .margin = much, .rest = false});
   if (!f.beyond_margin) return {};
-  const double head = stats::median(first), tail = stats::median(later);
+  const double head = stats::median(first), tail = stats::median(rest);
   Note note{.kind = NoteKind::settles_in_trial, .figure = f.effect.change(), .low = head, .high = tail};
   if (const auto from = settled_from(by_part, head, tail)) {
     const double length = stats::median(lengths) * static_cast<double>(*from) / parts;

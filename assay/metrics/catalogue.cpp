@@ -58,10 +58,8 @@ constexpr Traits sampled{.supporting = true, .coarse_below = 1};
 constexpr Traits machine{.prefer = Prefer::neither, .scale = Scale::difference, .about = About::machine};
 constexpr Traits driving{
     .needs = Needs::requests, .prefer = Prefer::neither, .scale = Scale::difference, .about = About::machine};
-constexpr Traits waited{.prefer = Prefer::neither,
-                        .scale = Scale::difference,
-                        .about = About::machine,
-                        .holds_abreast = false};
+constexpr Traits waited{
+    .prefer = Prefer::neither, .scale = Scale::difference, .about = About::machine, .holds_abreast = false};
 constexpr Traits shown{.prefer = Prefer::neither, .scale = Scale::difference};
 constexpr Traits called{.needs = Needs::calls, .of_programs = false, .of_functions = true};
 constexpr Traits also_called{
@@ -101,11 +99,8 @@ constexpr Traits rate_of(const char* what) {
           .article = "a"};
 }
 constexpr Traits latency_of(const char* what) {
-  return {.needs = Needs::requests,
-          .noise_is_slow = false,
-          .better = "lower",
-          .worse = "higher",
-          .what = what};
+  return {
+      .needs = Needs::requests, .noise_is_slow = false, .better = "lower", .worse = "higher", .what = what};
 }
 
 }  // namespace

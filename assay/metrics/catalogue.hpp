@@ -116,8 +116,8 @@ struct Row {
 /// All rows, in the order in which metrics are shown.
 ///
 /// - `user time`, `system time`: the kernel samples them by ticks, so they are not judged below a second.
-/// - `core wait`: ready to run while others had the core, of the first thread of the program's main process; what
-///   its own children waited is not in it.
+/// - `core wait`: ready to run while others had the core, of the first thread of the program's main
+///   process; what its own children waited is not in it.
 /// - `peak memory`: of the largest process. `tree memory`: of all together, where a control group can be had.
 /// - `bytes read`, `bytes written`: through system calls, starting the program included.
 /// - `instructions` to `cache miss rate`: hardware counters, user space only.
@@ -143,8 +143,8 @@ const Words& words_of(const Metric& metric);
 const Row& row_of(Known metric);
 const std::string& name_of(Known metric);
 
-/// Whether noise makes this metric's values worse, hardly ever better, so that slow runs say little of a change.
-/// Not of latencies, means and failures, which slow calls are meant to be seen in, nor of memory.
+/// Whether noise makes this metric's values worse, hardly ever better, so that slow runs say little of a
+/// change. Not of latencies, means and failures, which slow calls are meant to be seen in, nor of memory.
 bool noise_is_slow(const Metric& metric);
 
 /// Whether each value of it sums up many requests or calls.

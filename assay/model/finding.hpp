@@ -40,8 +40,8 @@ struct Price {
   Obstacle obstacle = Obstacle::none;
 };
 
-/// How many runs were slow: beyond 1.5 times what the slower run of a round typically takes, a limit that both
-/// sides have in common. (Of a metric of which more is better: below that over 1.5.)
+/// How many runs were slow: beyond 1.5 times what the slower run of a round typically takes, a limit that
+/// both sides have in common. (Of a metric of which more is better: below that over 1.5.)
 struct SlowRuns {
   double limit = 0;                                   ///< in the metric's unit
   std::size_t baseline = 0, candidate = 0;            ///< of each side
@@ -56,9 +56,9 @@ struct SlowRuns {
 /// of what one unit of it costs.)
 struct MeanShift {
   Effect effect;
-  Interval interval;  ///< of 95 %, by itself
+  Interval interval;              ///< of 95 %, by itself
   double p_more = 1, p_less = 1;  ///< one-sided, of no change
-  double p_beyond = 1;  ///< of a change within the margin, the smaller of the two sides'
+  double p_beyond = 1;            ///< of a change within the margin, the smaller of the two sides'
   int shown = 0;  ///< 1 where the mean is larger, −1 smaller, at the error rate that verdicts share
 };
 
@@ -156,8 +156,8 @@ struct OverallPart {
   bool differs = false;  ///< from the common change of the others, at 5 % over all parts
 };
 
-/// A candidate's change over all workloads and settings together: the weighted mean of the comparisons' own mean
-/// log ratios, each over all its rounds.
+/// A candidate's change over all workloads and settings together: the weighted mean of the comparisons' own
+/// mean log ratios, each over all its rounds.
 struct Overall {
   CandidateId candidate;
   MetricId metric;
@@ -169,8 +169,8 @@ struct Overall {
   Obstacle obstacle = Obstacle::none;
   std::size_t rounds = 0;  ///< of the comparison with the fewest
   std::string factor;      ///< the size with which its ratio to the baseline changes
-  /// Standard deviation of the comparisons' true changes, of logarithms, and the chance of seeing them as unlike as
-  /// this if there were none.
+  /// Standard deviation of the comparisons' true changes, of logarithms, and the chance of seeing them as
+  /// unlike as this if there were none.
   double between = 0, p_alike = 1;
   std::vector<OverallPart> parts;
 };

@@ -29,7 +29,7 @@ struct Findings {
   std::vector<Confirmation> confirmations;  ///< of a campaign that measures another's findings afresh
   std::vector<ProfileLine> profile;         ///< without twins; by contrast, then metric
   std::vector<WithinTrial> within_trials;
-  std::vector<PooledLatency> latencies;     ///< of services; by contrast, then quantile
+  std::vector<PooledLatency> latencies;  ///< of services; by contrast, then quantile
   std::vector<Note> trust;
 
   const Cell& baseline_of(const Finding& f) const { return design.cells[f.of.baseline]; }

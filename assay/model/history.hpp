@@ -32,10 +32,10 @@ struct HistoryLevel {
 
 /// A change of level between two points, proposed by how the points lie and then measured.
 struct HistoryStep {
-  /// confirmed: a fresh campaign of the commits on either side calls it, at the level that all such campaigns of
-  /// the ledger leave it (stats/online.hpp). drift: it does not, but one of commits farther apart does: it came
-  /// bit by bit. refuted: the interval of that campaign lies within the margin. open: none of these.
-  /// proposed: not measured yet.
+  /// confirmed: a fresh campaign of the commits on either side calls it, at the level that all such
+  /// campaigns of the ledger leave it (stats/online.hpp). drift: it does not, but one of commits farther
+  /// apart does: it came bit by bit. refuted: the interval of that campaign lies within the margin. open:
+  /// none of these. proposed: not measured yet.
   enum class Status { confirmed, drift, refuted, open, proposed };
   Status status = Status::proposed;
   std::size_t before = 0, after = 0;  ///< places in HistoryLine::points on either side, neighbours

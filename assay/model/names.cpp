@@ -179,10 +179,10 @@ template <>
 std::span<const Named<HistoryStep::Status>> names_of() {
   using enum HistoryStep::Status;
   static constexpr std::array<Named<HistoryStep::Status>, 5> all = {{{confirmed, "confirmed"},
-                                                                  {drift, "drift"},
-                                                                  {refuted, "refuted"},
-                                                                  {open, "open"},
-                                                                  {proposed, "proposed"}}};
+                                                                     {drift, "drift"},
+                                                                     {refuted, "refuted"},
+                                                                     {open, "open"},
+                                                                     {proposed, "proposed"}}};
   return all;
 }
 

@@ -52,7 +52,7 @@ enum class NoteKind {
   settles_in_trial,  ///< the first values of its trials, `low` typically, differ from the later ones, `high`,
                      ///< by a share of `figure`; `said` is the settle that would leave those out
   not_side_by_side,  ///< values without rounds
-  layout_alone,   ///< `figure`, a change between two builds, is within what the layout of code can do
+  layout_alone,      ///< `figure`, a change between two builds, is within what the layout of code can do
   /// Layout alone moves a program by a share of `figure` from build to build, of `count` layouts; one build
   /// of
   /// each would show a change of `threshold` by chance, and the one that was called is `low`.
@@ -88,7 +88,7 @@ enum class NoteKind {
   void_trials,       ///< `figure` of them; `said`: why
   abreast_distorts,  ///< effect `figure` abreast; in turns from `low` to `high`
   // What driving servers shows. `count`: cells or rounds that show it, of which the subject does most.
-  unsustained,      ///< it answered `figure` of `threshold` requests a second, in `count` rounds
+  unsustained,      ///< it answered `figure` of `threshold` requests a second, in `count` of `high` rounds
   clients_idle,     ///< of the clients' time a share of `figure` had a request under way
   driver_at_limit,  ///< sending took a share of `figure` of a core
   driver_beside,    ///< sending took `figure` times the CPU time of the server, on its cores

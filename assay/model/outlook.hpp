@@ -23,7 +23,8 @@ struct Prospect {
   std::optional<Expected> change;
   std::optional<Expected>
       rounds_to_same;  ///< that "same" takes when nothing changed; empty: it did not vary at all
-  /// The smallest margin within which the rounds there are say "same" four times in five, when nothing changed.
+  /// The smallest margin within which the rounds there are say "same" four times in five, when nothing
+  /// changed.
   std::optional<Expected> margin_to_same;
 };
 

@@ -215,8 +215,8 @@ struct PlannedRounds {
   /// them, or as many as take seconds_each a comparison where those are more.
   static constexpr int open_end = 100'000, most_rounds = 60;
   static constexpr double seconds_each = 20;
-  int min = 8;         ///< judged rounds before anything can be settled; the warm-up comes on top
-  int max = open_end;  ///< a finding that is settled sooner is not measured further
+  int min = 8;                   ///< judged rounds before anything can be settled; the warm-up comes on top
+  int max = open_end;            ///< a finding that is settled sooner is not measured further
   std::optional<double> budget;  ///< seconds of measuring after which no new round is begun; beats min
   /// turns: one after the other. abreast: all candidates of a workload and setting at once on one core,
   /// compared by CPU time; every few rounds one runs in turns, as a control.

@@ -222,7 +222,8 @@ class Validator {
     const auto& rounds = plan_.rounds;
     if (rounds.max < fewest_rounds)
       fail("rounds.max", std::to_string(rounds.max) + " rounds can't decide anything at the 5 % level",
-           "the smallest number that can is " + std::to_string(fewest_rounds));
+           "the smallest number that can is " + std::to_string(fewest_rounds) +
+               ", one more where both times are watched");
     if (rounds.min < 1) fail("rounds.min", "fewer than one round", "use a positive number");
     if (rounds.min > rounds.max)
       fail("rounds.min", "the least number of rounds is above the most", "lower min or raise max");

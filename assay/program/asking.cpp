@@ -65,7 +65,7 @@ PlannedRounds parse_rounds(const std::string& text) {
     const auto [end, failed] = std::from_chars(digits.data(), digits.data() + digits.size(), value);
     if (failed != std::errc{} || end != digits.data() + digits.size() || value < 1)
       throw Error("\"" + text + "\" is not a number of rounds", "--rounds",
-                  "write 20, or a range like 7..60");
+                  "write 20, or a range like 8..60");
     return value;
   };
   if (dots == std::string::npos) return {.min = number(text), .max = number(text)};

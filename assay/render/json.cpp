@@ -66,14 +66,10 @@ Json within_json(const Findings& all, const Finding& finding) {
 Json slow_json(const Finding& finding) {
   if (!finding.slow) return nullptr;
   const auto& slow = *finding.slow;
-  return {{"limit", slow.limit},
-          {"baseline", slow.baseline},
-          {"candidate", slow.candidate},
-          {"times", slow.times > 0 ? Json(slow.times) : Json(nullptr)},
-          {"p_more", slow.p_more},
-          {"p_fewer", slow.p_fewer},
-          {"left_open", slow.left_open},
-          {"shown", slow.shown}};
+  return {{"limit", slow.limit},         {"baseline", slow.baseline},
+          {"candidate", slow.candidate}, {"times", slow.times > 0 ? Json(slow.times) : Json(nullptr)},
+          {"p_more", slow.p_more},       {"p_fewer", slow.p_fewer},
+          {"left_open", slow.left_open}, {"shown", slow.shown}};
 }
 
 Json mean_json(const Finding& finding) {

@@ -140,8 +140,8 @@ std::string to_markdown(const Findings& findings, const GateResult* gate) {
   if (gate != nullptr) out += folded("the gate's reasons", list(reasons_of(*gate, all.design, true)));
   constexpr std::size_t of_each = 20;
   std::vector<std::string> over_all;
-  for (const auto& lines :
-       {first_of_each(report.together, of_each), report.trends, report.latencies, report.requirements, report.twins})
+  for (const auto& lines : {first_of_each(report.together, of_each), report.trends, report.latencies,
+                            report.requirements, report.twins})
     over_all.insert(over_all.end(), lines.begin(), lines.end());
   out += folded("over all findings", list(over_all));
   std::vector<std::string> notes;

@@ -105,6 +105,7 @@ class Page {
     row["tone"] = of.finding == nullptr ? of.verdict : to_string(of.finding->verdict);
     row["sign"] = of.sign;
     if (!of.runs.empty()) row["runs"] = of.runs;
+    if (!of.rest.empty()) row["rest"] = of.rest;
     if (!of.within.empty()) row["within"] = "within a trial: " + of.within;
     if (!of.limit.empty()) row["limit"] = of.limit;
     if (!of.settle.empty()) row["settle"] = of.settle;
@@ -129,6 +130,7 @@ class Page {
                              : trial_charts_.in_rows(chart.cells, chart.metric);
   }
 
+  ChartJson draw(const DecileChart& chart) { return decile_chart(all_, chart.metric, chart.workload); }
   ChartJson draw(const LatencyChart& chart) { return latency_chart(all_, record_, chart.cells); }
   ChartJson draw(const SweepChart& chart) {
     return sweep_chart(all_, values_, chart.metric, chart.factor, chart.cells);

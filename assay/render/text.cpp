@@ -145,8 +145,8 @@ std::string to_text(const Findings& all, const TextStyle& style) {
   if (style.profile) out += profile_text(all);
   constexpr std::size_t of_each = 12;
   std::string more;
-  for (const auto& lines : {first_of_each(report.together, of_each), report.trends, report.latencies, report.requirements,
-                            report.first_calls, report.twins})
+  for (const auto& lines : {first_of_each(report.together, of_each), report.trends, report.latencies,
+                            report.requirements, report.first_calls, report.twins})
     more += hang(lines);
   // Where tables have no room for what moved besides, it stands here.
   const bool any_wide = std::ranges::any_of(report.blocks, is_wide, &Block::overview);

@@ -1,6 +1,7 @@
 #include "assay/render/typical_chart.hpp"
 
 #include <algorithm>
+#include <cmath>
 #include <limits>
 
 #include "assay/stats/location.hpp"
@@ -63,6 +64,38 @@ ChartJson typical_chart(const Findings& all, const TrialValues& values, MetricId
       {{"mark", {{"type", "rule"}, {"strokeWidth", 3}, {"opacity", 0.4}}}, {"encoding", range}},
       {{"mark", {{"type", "line"}, {"strokeWidth", 1}, {"opacity", 0.6}, {"point", {{"size", 60}}}}},
        {"encoding", line}}};
+  return spec;
+}
+
+ChartJson decile_chart(const Findings& all, MetricId metric, WorkloadId workload) {
+  auto rows = ChartJson::array();
+  for (const auto& f : all.findings) {
+    const auto& cell = all.candidate_of(f);
+    if (f.metric != metric || cell.workload != workload || all.design.is_twin(f.of.candidate)) continue;
+    const auto setting = cell.setting.text();
+    for (const auto& decile : f.deciles)
+      rows.push_back({{"candidate", all.candidate(cell).name + (setting.empty() ? "" : ", " + setting)},
+                      {"decile", std::lround(10 * decile.at)},
+                      {"change", rounded(decile.candidate / decile.baseline - 1)}});
+  }
+  auto spec = chart_of(1, std::move(rows));
+  spec["height"] = 200;
+  spec["mark"] = {{"type", "line"}, {"point", {{"size", 20}}}, {"strokeWidth", 1.5}};
+  spec["encoding"] = {
+      {"x",
+       {{"field", "decile"},
+        {"type", "quantitative"},
+        {"title", "decile of the runs"},
+        {"axis", {{"values", {1, 2, 3, 4, 5, 6, 7, 8, 9}}, {"format", "d"}}},
+        {"scale", {{"domain", {1, 9}}}}}},
+      {"y",
+       {{"field", "change"},
+        {"type", "quantitative"},
+        {"title", "change of " + all.design.metrics[metric].name},
+        {"axis", {{"format", "+.1%"}}}}},
+      {"color", {{"field", "candidate"}, {"type", "nominal"}, {"title", nullptr}}},
+      {"tooltip",
+       {{{"field", "candidate"}}, {{"field", "decile"}}, {{"field", "change"}, {"format", "+.2%"}}}}};
   return spec;
 }
 

@@ -13,4 +13,8 @@ namespace assay::inline v1::render {
 ChartJson typical_chart(const Findings& all, const TrialValues& values, MetricId metric,
                         const std::vector<CellId>& cells);
 
+/// The change of a metric by decile of the runs, a line for each comparison on a workload that has enough of
+/// them.
+ChartJson decile_chart(const Findings& all, MetricId metric, WorkloadId workload);
+
 }  // namespace assay::inline v1::render

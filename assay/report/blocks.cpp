@@ -16,6 +16,7 @@
 #include "assay/report/names.hpp"
 #include "assay/report/notes.hpp"
 #include "assay/report/price.hpp"
+#include "assay/report/told.hpp"
 #include "assay/report/units.hpp"
 #include "assay/report/words.hpp"
 
@@ -103,6 +104,7 @@ Row row_of(const Findings& all, const Finding& f) {
           .sign = f.decided_by ? " " : sign_of(f.verdict),
           .verdict = f.decided_by ? "see " + all.design.metrics[*f.decided_by].name
                                   : verdict_word(metric, f.verdict),
+          .rest = rest_figures(all, f),
           .runs = runs_text(f, metric),
           .limit = limit_text(all, f),
           .within = within_text(all, f),

@@ -44,8 +44,9 @@ std::string between(const History& history, const HistoryLine& line, std::size_t
 HistorySentence said_of(const History& history, const HistoryLine& line, const HistoryStep& step) {
   using Status = HistoryStep::Status;
   const bool is_claimed = step.status == Status::confirmed || step.status == Status::drift;
-  const auto change = is_claimed && step.measured ? at_least_text(step.effect, step.measured->interval, line.metric.unit)
-                                                  : change_of_effect(line, step.effect);
+  const auto change = is_claimed && step.measured
+                          ? at_least_text(step.effect, step.measured->interval, line.metric.unit)
+                          : change_of_effect(line, step.effect);
   const auto interval =
       step.measured ? " (" + interval_text(line, step.measured->interval) + ")" : std::string{};
   switch (step.status) {
@@ -63,8 +64,8 @@ HistorySentence said_of(const History& history, const HistoryLine& line, const H
                   ": no single step of it could be confirmed",
               tone_of(line, step.effect)};
     case Status::refuted:
-      return {"no step " + between(history, line, step.before, step.after) + ", where one was suggested: " +
-                  change + interval,
+      return {"no step " + between(history, line, step.before, step.after) +
+                  ", where one was suggested: " + change + interval,
               Verdict::unclear};
     case Status::open:
       return {"a step suggested " + between(history, line, step.before, step.after) +

@@ -34,7 +34,8 @@ std::string layout_text(const Note& note, const std::string& metric) {
     return "its change of " + metric + ", " + signed_change(figure) + ", is below " +
            share_text_of(note.threshold.value_or(0)) +
            ": where the linker happens to put code can do as much between two builds; linking anew for each "
-           "round averages that (relink = true in [build], or duel --commits with --relink), all but the luck of "
+           "round averages that (relink = true in [build], or duel --commits with --relink), all but the "
+           "luck of "
            "a hot function that was itself edited";
   if (note.kind == NoteKind::layouts_repeat)
     return fmt::format(

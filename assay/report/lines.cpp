@@ -64,8 +64,8 @@ std::string thread_text(const Findings& all, const Trend& trend) {
   auto text = fmt::format("{} does {:.2g} times as much with {} as with {}",
                           all.design.candidates[trend.candidate].name, trend.throughput.back(),
                           number_text(trend.at.back()), number_text(trend.at.front()));
-  if (trend.knee) text += fmt::format(", knee at {}", number_text(*trend.knee));
-  if (trend.plateau) text += fmt::format(", no better beyond {}", number_text(*trend.plateau));
+  if (trend.knee) text += fmt::format(", knee at about {}", number_text(*trend.knee));
+  if (trend.plateau) text += fmt::format(", no better beyond {} by medians", number_text(*trend.plateau));
   return text;
 }
 
@@ -115,8 +115,14 @@ std::vector<std::string> twin_lines(const Findings& all) {
   std::string text;
   for (const auto& [key, span] : spans) {
     const auto& metric = all.design.metrics[key.second];
-    text += fmt::format("{}{}, {} {}", text.empty() ? "" : "; ", all.design.candidates[key.first].name,
-                        metric.name, span_of_effects(span.first->effect, span.second->effect, metric.unit));
+    const auto &low = *span.first, &high = *span.second;
+    text += fmt::format("{}{}, {} ", text.empty() ? "" : "; ", all.design.candidates[key.first].name,
+                        metric.name);
+    text += &low == &high ? fmt::format("{} ({}, {} rounds)", effect_text(low.effect, metric.unit),
+                                        range_text(low.interval, metric.scale, metric.unit), low.rounds)
+                          : fmt::format("{} (estimates from {} rounds or more)",
+                                        span_of_effects(low.effect, high.effect, metric.unit),
+                                        std::min(low.rounds, high.rounds));
   }
   if (text.empty()) return {};
   return {"no change at all looked like this: " + text};
@@ -175,6 +181,17 @@ std::vector<std::string> requirement_lines(const Findings& all) {
   return lines;
 }
 
+namespace {
+
+bool is_called_faster(const Findings& all, const Contrast& of) {
+  return std::ranges::any_of(all.findings, [&](const Finding& f) {
+    return f.of == of && f.verdict == Verdict::better &&
+           metrics::is(all.metric_of(f), metrics::Known::time_per_call);
+  });
+}
+
+}  // namespace
+
 std::vector<std::string> first_call_lines(const Findings& all) {
   using metrics::Known;
   const auto first = typicals(all, Known::first_call), steady = typicals(all, Known::time_per_call);
@@ -193,8 +210,9 @@ std::vector<std::string> first_call_lines(const Findings& all) {
                             value_text(first.at(*candidate), "s"), value_text(first.at(*baseline), "s"),
                             all.candidate(all.baseline_of(f)).name, value_text(steady.at(*candidate), "s"),
                             value_text(steady.at(*baseline), "s"));
-    if (dearer > 0 && gain > 0)
-      text += fmt::format("; it pays from {} calls on", number_text(std::ceil(1 + dearer / gain)));
+    if (dearer > 0 && gain > 0 && f.verdict == Verdict::worse && is_called_faster(all, f.of))
+      text +=
+          fmt::format("; by these it pays from about {} calls on", number_text(std::ceil(1 + dearer / gain)));
     lines.push_back(std::move(text));
   }
   return lines;
@@ -206,10 +224,11 @@ std::vector<std::string> latency_lines(const Findings& all) {
     auto& line = lines[latency.of];
     const auto& cell = all.design.cells[latency.of.candidate];
     const auto where = cell_text(all, cell);
-    line += line.empty() ? fmt::format("latency of all requests, {}{} against {}: ", where.empty() ? "" : where + ", ",
-                                       all.candidate(cell).name,
-                                       all.candidate(all.design.cells[latency.of.baseline]).name)
-                         : "; ";
+    line +=
+        line.empty()
+            ? fmt::format("latency of all requests, {}{} against {}: ", where.empty() ? "" : where + ", ",
+                          all.candidate(cell).name, all.candidate(all.design.cells[latency.of.baseline]).name)
+            : "; ";
     line += fmt::format("p{:g} {} ({}, {})", latency.quantile * 100, value_text(latency.candidate, "s"),
                         effect_text(latency.effect, {}), range_text(latency.interval, Scale::ratio, {}));
   }

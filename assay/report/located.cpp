@@ -60,8 +60,9 @@ void add_step(const Located& located, const LocatedStep& step, std::vector<std::
     lines.push_back(who + " made " + what + ": " + change_of(located, *step.confirmation) + " against " +
                     step.confirmation->before + " before it; confirmed by a campaign of its own");
   } else if (step.confirmation) {
-    lines.push_back("the search leads to " + who + ", and a campaign of its own does not confirm that it made " + what +
-                    ": " + change_of(located, *step.confirmation) + " against " + step.confirmation->before +
+    lines.push_back("the search leads to " + who +
+                    ", and a campaign of its own does not confirm that it made " + what + ": " +
+                    change_of(located, *step.confirmation) + " against " + step.confirmation->before +
                     " before it; several smaller steps would look like this");
   } else {
     lines.push_back("not sure yet; likeliest to have made " + what + ": " + who + ", " +

@@ -124,7 +124,7 @@ class Words {
                most_of(count_);
       case NoteKind::outliers:
         return share_text_of(figure_) + " of its values of " + metric_ +
-               " lie far out; they are kept, and weigh no more than their rank" + most_of(count_);
+               " lie far out; they are kept, and hardly move what is typical, but the mean" + most_of(count_);
       case NoteKind::alike_rounds:
         return "its changes of " + metric_ + " in neighbouring rounds are alike (correlation " +
                shown(std::round(figure_ * 100) / 100) + "), so its interval may be too narrow" +
@@ -186,10 +186,10 @@ class Words {
                ": they get in each other's way; measure in turns";
       case NoteKind::unsustained:
         return fmt::format(
-            "does not sustain {} requests a second: it answers {} (in {} rounds); its latencies there tell "
-            "how "
-            "long the load lasted, and are not judged",
-            digits(note_.threshold.value_or(0)), digits(figure_), count_);
+            "does not sustain {} requests a second: it answers {} (in {} of {:.0f} rounds); its latencies "
+            "there tell "
+            "how long the load lasted, and are not judged",
+            digits(note_.threshold.value_or(0)), digits(figure_), count_, note_.high);
       case NoteKind::clients_idle:
         return "its clients had a request under way for " + share_text_of(figure_) +
                " of their time: differences in the rate of requests show at about that share; CPU and "

@@ -41,8 +41,8 @@ std::string time_lines(const Outlook& o) {
   if (o.budget && (o.rounds < o.rounds_max || o.rounds_max == 0))
     return text + fmt::format(": {} are enough for {} rounds\n", span_text(*o.budget), o.rounds);
   const int fewest = o.first_look > 0 ? o.first_look : o.rounds_min;
-  return text + (fewest < o.rounds ? fmt::format(": {} to {} rounds take {} to {}\n", fewest, o.rounds, time(fewest),
-                                                 time(o.rounds))
+  return text + (fewest < o.rounds ? fmt::format(": {} to {} rounds take {} to {}\n", fewest, o.rounds,
+                                                 time(fewest), time(o.rounds))
                                    : fmt::format(": {} rounds take {}\n", o.rounds, time(o.rounds)));
 }
 

@@ -74,16 +74,18 @@ std::string settle_text(const Findings& all, const Finding& f) {
     case Price::Obstacle::too_few_rounds: {
       const auto& rules = all.design.rules;
       const int needed =
-          rules.rounds_max > 0 ? judge::looks_of(rules, f.repeats).counts().front() : fewest_rounds;
+          rules.rounds_max > 0 ? judge::first_deciding_look(all.design, f.repeats) : fewest_rounds;
       if (static_cast<int>(f.rounds) >= needed) return "too few rounds to tell how many are needed";
       return fmt::format("no verdict yet: at least {} rounds are needed", needed);
     }
     case Price::Obstacle::fast_and_slow:
-      return "most of its runs changed one way, and slow ones or the mean the other: no one verdict holds for all";
+      return "most of its runs changed one way, and slow ones or the mean the other: no one verdict holds "
+             "for all";
     case Price::Obstacle::slow_runs:
-      return judge::rest_is_unlike(f) ? "most of its runs are alike, but not all: no one verdict holds"
-                                      : "most of its runs are alike; that slow ones are not more, or fewer, by a tenth "
-                                        "of all runs takes more rounds to show";
+      return judge::rest_is_unlike(f)
+                 ? "most of its runs are alike, but not all: no one verdict holds"
+                 : "most of its runs are alike; that slow ones are not more, or fewer, by a tenth "
+                   "of all runs takes more rounds to show";
     case Price::Obstacle::near_margin:
       return "more rounds would hardly settle it: the change lies near the margin";
     case Price::Obstacle::one_upper_end:

@@ -82,6 +82,25 @@ void add_typical(const Findings& all, MetricId metric, WorkloadId workload, cons
                       std::move(chart)});
 }
 
+/// Where the runs of a comparison changed otherwise than typical ones is seen here.
+void add_deciles(const Findings& all, MetricId metric, std::vector<Chart>& charts) {
+  constexpr std::ptrdiff_t most_lines = 24;
+  for (const auto workload : all.design.workloads.ids()) {
+    const auto lines = std::ranges::count_if(all.findings, [&](const Finding& f) {
+      return f.metric == metric && !f.deciles.empty() && !all.design.is_twin(f.of.candidate) &&
+             all.candidate_of(f).workload == workload;
+    });
+    if (lines == 0 || lines > most_lines) continue;
+    charts.push_back(
+        {"Change by decile" +
+             (all.design.workloads.size() > 1 ? " on " + all.design.workloads[workload].name : "") + ": " +
+             all.design.metrics[metric].name,
+         "the fastest runs against the fastest, … the slowest against the slowest; level where one "
+         "change holds for all runs",
+         false, DecileChart{metric, workload}});
+  }
+}
+
 void add_trials(const Findings& all, MetricId metric, bool over_rounds, std::vector<Chart>& charts) {
   if (all.design.metrics[metric].exact) return;  // all trials are alike
   for (const auto workload : all.design.workloads.ids()) {
@@ -189,6 +208,7 @@ std::vector<Chart> charts_of(const Findings& all, const Record* record) {
   for (const auto metric : all.design.metrics.ids()) {
     if (!all.design.metrics[metric].demand.watched) continue;
     add_growth(all, metric, charts);
+    add_deciles(all, metric, charts);
     if (record == nullptr) continue;
     add_timelines(all, metric, charts);
     const bool rounds = std::ranges::any_of(record->log.rounds, [](const Round& r) { return r.number > 0; });

@@ -24,6 +24,7 @@ struct Row {
   std::string where;                ///< "orders, locks=800"; without the workload where there is but one
   std::string baseline, baseline_typical, typical, change, interval;
   std::string sign, verdict;  ///< "+", "faster"; of a cell that is not sound, none and its standing
+  std::string rest;           ///< the mean, and how many runs were slow; empty where that is not told
   std::string runs;    ///< fast and typical runs apart, where the change is that of the fast ones; else empty
   std::string limit;   ///< that a side is at its declared ceiling, and what of it; else empty
   std::string within;  ///< how values spread within a trial, of a metric with many values; else empty
@@ -93,6 +94,11 @@ struct TypicalChart {
   MetricId metric;
   std::vector<CellId> cells;
 };
+/// The change by decile of the runs, a line for each comparison.
+struct DecileChart {
+  MetricId metric;
+  WorkloadId workload;
+};
 /// Latency by quantile, of servers.
 struct LatencyChart {
   std::vector<CellId> cells;
@@ -106,7 +112,8 @@ struct SweepChart {
 struct Chart {
   std::string heading, legend;
   bool folded = false;  ///< of use only to some readers
-  std::variant<GrowthChart, TimelineChart, TypicalChart, TrialsChart, LatencyChart, SweepChart> of;
+  std::variant<GrowthChart, TimelineChart, TypicalChart, TrialsChart, DecileChart, LatencyChart, SweepChart>
+      of;
 };
 
 struct LeftOut {
@@ -134,7 +141,7 @@ struct Report {
   std::vector<Block> blocks;
   std::vector<WholeView> views;
   std::vector<Profile> profiles;
-  std::vector<Kind> together;  ///< what is said over several findings at once
+  std::vector<Kind> together;      ///< what is said over several findings at once
   std::vector<std::string> parts;  ///< of overall changes
   std::vector<std::string> trends, latencies, requirements, first_calls, twins;
   std::vector<std::string> also_moved;  ///< metrics that nobody watched

@@ -27,8 +27,10 @@ std::string limit_of(const std::map<double, bool>& levels) {
 std::vector<std::string> sustained_lines(const Findings& all) {
   const auto& design = all.design;
   std::set<CellId> not_sustained;
+  constexpr double now_and_then = 0.1;  // of the rounds
   for (const auto& note : all.trust)
-    if (note.kind == NoteKind::unsustained) not_sustained.insert(std::get<CellId>(note.subject));
+    if (note.kind == NoteKind::unsustained && static_cast<double>(note.count) > now_and_then * note.high)
+      not_sustained.insert(std::get<CellId>(note.subject));
   std::vector<std::string> lines;
   for (const auto& factor : design.factors) {
     std::map<std::pair<WorkloadId, std::string>, std::pair<Setting, Levels>> places;

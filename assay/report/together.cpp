@@ -9,12 +9,12 @@
 #include <vector>
 
 #include "assay/model/names.hpp"
+#include "assay/report/figures.hpp"
 #include "assay/report/names.hpp"
+#include "assay/report/sentences.hpp"
 #include "assay/report/sustained.hpp"
 #include "assay/report/units.hpp"
 #include "assay/report/words.hpp"
-#include "assay/report/sentences.hpp"
-#include "assay/report/figures.hpp"
 
 namespace assay::inline v1::report {
 namespace {
@@ -49,7 +49,8 @@ bool is_told(const Overall& overall) {
          overall.finding.verdict != Verdict::unclear;
 }
 
-/// "; they differ from each other by ± 3 % (standard deviation); apart from the others: orders, locks=200 (+9 %)".
+/// "; they differ from each other by ± 3 % (standard deviation); apart from the others: orders, locks=200
+/// (+9 %)".
 std::string unlike_text(const Findings& all, const Overall& overall) {
   constexpr double beyond_chance = 0.01;
   std::string text;

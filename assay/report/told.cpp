@@ -6,6 +6,8 @@
 #include <array>
 #include <cmath>
 
+#include "assay/judge/estimate.hpp"
+#include "assay/judge/overall.hpp"
 #include "assay/judge/times.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/report/sentences.hpp"
@@ -17,8 +19,8 @@
 namespace assay::inline v1::report {
 namespace {
 
-/// Whether the size of a called effect should not be quoted: before six rounds with repeats only that it is large
-/// is known.
+/// Whether the size of a called effect should not be quoted: before six rounds with repeats only that it is
+/// large is known.
 bool is_known_at_least(const Finding& f) {
   if (f.verdict != Verdict::better && f.verdict != Verdict::worse) return false;
   return (f.repeats.any() && f.rounds < static_cast<std::size_t>(schedule::fewest_medians)) ||
@@ -39,10 +41,10 @@ std::string said_of(const Findings& all, const Finding& f) {
   if (is_only_seen(f))
     return fmt::format("{} {} seen in {} {}", metric.name, effect_text(f.effect, metric.unit), f.rounds,
                        f.rounds == 1 ? "round" : "rounds");
-  return fmt::format(
-      "{} {} ({})", metric.name,
-      is_known_at_least(f) ? "at least " + effect_text(nearest, metric.unit) : effect_text(f.effect, metric.unit),
-      range_text(f.interval, metric.scale, metric.unit));
+  return fmt::format("{} {} ({})", metric.name,
+                     is_known_at_least(f) ? "at least " + effect_text(nearest, metric.unit)
+                                          : effect_text(f.effect, metric.unit),
+                     range_text(f.interval, metric.scale, metric.unit));
 }
 
 /// "; wall time −26 % (−50 … −6 %)": what is told beside a finding.
@@ -71,16 +73,17 @@ std::string slow_runs_text(const Findings& all, const Finding& f) {
   const auto& metric = all.metric_of(f);
   const auto baseline = all.candidate(all.baseline_of(f)).name;
   const auto* runs = metrics::is_of_many_calls(metric) ? "rounds" : "runs";
-  const auto &slow = *f.slow;
+  const auto& slow = *f.slow;
   return slow.candidate >= slow.baseline
-             ? fmt::format("{} of its {} {} {} ({}: {})", slow.candidate, f.rounds, runs, slow_words(metric), baseline,
-                           slow.baseline)
+             ? fmt::format("{} of its {} {} {} ({}: {})", slow.candidate, f.rounds, runs, slow_words(metric),
+                           baseline, slow.baseline)
              : fmt::format("{} of {}'s {} {} {} (its own: {})", slow.baseline, baseline, f.rounds, runs,
                            slow_words(metric), slow.candidate);
 }
 
 std::string mean_text(const Finding& f) {
-  return fmt::format("mean {} ({})", effect_text(f.mean->effect, {}), range_text(f.mean->interval, Scale::ratio, {}));
+  return fmt::format("mean {} ({})", effect_text(f.mean->effect, {}),
+                     range_text(f.mean->interval, Scale::ratio, {}));
 }
 
 /// What the rest of the runs do, where it is not what most do: ", but 6 of its 60 runs took over 1.5 times as
@@ -89,14 +92,18 @@ std::string rest_text(const Findings& all, const Finding& f) {
   std::string text;
   const bool differs = f.to_settle && (f.to_settle->obstacle == Price::Obstacle::fast_and_slow ||
                                        f.to_settle->obstacle == Price::Obstacle::slow_runs);
-  if (f.slow && (has_slow_runs(f) || (differs && f.slow->only_candidate + f.slow->only_baseline > 0)))
-    text += ", but " + slow_runs_text(all, f);
+  const bool any = f.slow && f.slow->only_candidate + f.slow->only_baseline > 0;
+  if (any && differs && !has_slow_runs(f) && !judge::rest_is_unlike(f))
+    return fmt::format(
+        "; slow runs: {} of its {}, {} of {}'s, too few rounds to tell whether they are as many, {}",
+        f.slow->candidate, f.rounds, f.slow->baseline, all.candidate(all.baseline_of(f)).name, mean_text(f));
+  if (any && (has_slow_runs(f) || differs)) text += ", but " + slow_runs_text(all, f);
   if (f.mean && (!text.empty() || differs || f.verdict == Verdict::same))
     text += (text.empty() && differs ? ", but " : ", ") + mean_text(f);
   const bool of_runs = !metrics::is_of_many_calls(all.metric_of(f));
   if (f.verdict == Verdict::same && f.slow && of_runs && f.slow->candidate == 0 && f.slow->baseline == 0)
-    text += fmt::format("; slow runs in up to {:.0f} % could not have shown in {} rounds", 100 * f.slow->left_open,
-                        f.rounds);
+    text += fmt::format("; slow runs in up to {:.0f} % could not have shown in {} rounds",
+                        100 * f.slow->left_open, f.rounds);
   return text;
 }
 
@@ -162,16 +169,16 @@ std::vector<Group> groups_of(const Findings& all, const std::vector<const Findin
 
 /// "wall time −12 % to ÷3.2".
 std::string span_text_of(const Findings& all, const Group& group, Verdict verdict) {
-  const Finding *low = nullptr, *high = nullptr;
-  bool one_metric = true;
-  for (const auto* f : group.findings) {
-    if (f->verdict != verdict) continue;
-    one_metric = one_metric && (low == nullptr || f->metric == low->metric);
-    if (low == nullptr || f->effect.value < low->effect.value) low = f;
-    if (high == nullptr || f->effect.value > high->effect.value) high = f;
-  }
-  return (one_metric ? all.metric_of(*low).name : "time") + " " +
-         span_of_effects(low->effect, high->effect, all.metric_of(*low).unit);
+  std::vector<const Finding*> some;
+  for (const auto* f : group.findings)
+    if (f->verdict == verdict) some.push_back(f);
+  const auto& first = *some.front();
+  const bool one_metric =
+      std::ranges::all_of(some, [&](const Finding* f) { return f->metric == first.metric; });
+  const auto effects = judge::drawn_together(some);
+  const auto [low, high] = std::ranges::minmax(effects, {}, &Effect::value);
+  return (one_metric ? all.metric_of(first).name : "time") + " " +
+         span_of_effects(low, high, all.metric_of(first).unit);
 }
 
 /// " from 800 locks on"; " in 3 of 7" where no name is as short; nothing of the only one.
@@ -248,13 +255,13 @@ std::string rest_of_many(const Findings& all, const std::vector<const Finding*>&
   for (const auto* f : findings) {
     if (!has_slow_runs(*f)) continue;
     ++count;
-    if (worst == nullptr || std::min(f->slow->p_more, f->slow->p_fewer) <
-                                std::min(worst->slow->p_more, worst->slow->p_fewer))
+    if (worst == nullptr ||
+        std::min(f->slow->p_more, f->slow->p_fewer) < std::min(worst->slow->p_more, worst->slow->p_fewer))
       worst = f;
   }
   constexpr double shown = 0.025;  // of many, some lean by chance
-  if (worst == nullptr || std::min(worst->slow->p_more, worst->slow->p_fewer) *
-                                  static_cast<double>(findings.size()) > shown)
+  if (worst == nullptr ||
+      std::min(worst->slow->p_more, worst->slow->p_fewer) * static_cast<double>(findings.size()) > shown)
     return {};
   const auto where = cell_text(all, all.candidate_of(*worst));
   return fmt::format("; in {} of {} slow runs differ, most{}{}: {}, {}", count, findings.size(),
@@ -274,6 +281,12 @@ Told of_many(const Findings& all, const std::vector<const Finding*>& findings) {
 }
 
 }  // namespace
+
+std::string rest_figures(const Findings& all, const Finding& f) {
+  if (!f.slow || !f.mean) return {};
+  const bool any = f.slow->baseline + f.slow->candidate > 0;
+  return mean_text(f) + "; " + (any ? slow_runs_text(all, f) : "no slow runs");
+}
 
 Told told_of(const Findings& all, const std::vector<const Finding*>& of_one_candidate) {
   return of_one_candidate.size() == 1 ? of_one(all, *of_one_candidate.front())

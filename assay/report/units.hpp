@@ -30,8 +30,8 @@ std::string effect_text(const Effect& effect, const std::string& unit);
 /// An interval of such changes: "−41 … −2.4 %"; "below +3 %", "not known yet" where ends are infinite.
 std::string range_text(const Interval& interval, Scale scale, const std::string& unit);
 
-/// Whether a called effect is so ill known that its size should not be quoted, since those that are called early
-/// come out too large on the average: half of its interval is more than a third of it.
+/// Whether a called effect is so ill known that its size should not be quoted, since those that are called
+/// early come out too large on the average: half of its interval is more than a third of it.
 bool is_ill_known(const Effect& effect, const Interval& interval);
 
 /// The effect, or "at least" the near end of its interval where it is ill known.

@@ -50,7 +50,8 @@ double chance(std::size_t rounds, double delta, double level) {
   if (rounds <= most_exact) return chance_to_call(rounds, delta, level);
   const boost::math::normal normal;
   const double p = cdf(normal, std::sqrt(2.0) * delta);
-  return cdf(normal, std::sqrt(3 * static_cast<double>(rounds)) * (p - 0.5) - quantile(normal, 1 - level / 2));
+  return cdf(normal,
+             std::sqrt(3 * static_cast<double>(rounds)) * (p - 0.5) - quantile(normal, 1 - level / 2));
 }
 
 /// The effect, in standard deviations, that so many rounds call with this power; empty: none.
@@ -126,7 +127,8 @@ double level_of_end(std::size_t rounds, double alpha) {
   return critical == 0 ? 0.5 * alpha : null_of(n).p_two_sided(critical - 1);
 }
 
-std::optional<Forecast> smallest_change(std::span<const double> effects, std::size_t rounds, const Wish& wish) {
+std::optional<Forecast> smallest_change(std::span<const double> effects, std::size_t rounds,
+                                        const Wish& wish) {
   require_sense(wish);
   if (rounds < floor_rounds(wish.findings, wish.alpha)) return {};
   const auto level = level_of_end(rounds, wish.alpha / static_cast<double>(wish.findings));
@@ -151,7 +153,8 @@ Forecast rounds_to_say_same(std::span<const double> effects, double margin, cons
   });
 }
 
-std::optional<Forecast> margin_to_say_same(std::span<const double> effects, std::size_t rounds, const Wish& wish) {
+std::optional<Forecast> margin_to_say_same(std::span<const double> effects, std::size_t rounds,
+                                           const Wish& wish) {
   require_sense(wish);
   if (rounds < floor_rounds(wish.findings, wish.alpha)) return {};
   const auto level = level_of_end(rounds, wish.alpha / static_cast<double>(wish.findings));

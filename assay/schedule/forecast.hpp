@@ -33,19 +33,20 @@ double level_of_end(std::size_t rounds, double alpha);
 /// 200, delta at least 0. Cost: one numerical integral. Source: Lehmann, Nonparametrics (1975), section 4.2.
 double chance_to_call(std::size_t rounds, double delta, double alpha);
 
-// What follows is told from the spread of a pilot's effects, never from their sign or size, for normal effects
-// judged at the last look of so many rounds, by chance_to_call() up to 200 rounds and by Noether's approximation
-// beyond. Earlier looks add a few per cent of power. σ is the sample standard deviation about the pilot's median;
-// the range comes from its 80 % chi-squared interval. At least three effects, all finite, not all equal, a power
-// and an alpha in (0, 1); else DomainError.
-// Source: Lehmann 1975; Noether 1987; two one-sided tests, Schuirmann 1987.
+// What follows is told from the spread of a pilot's effects, never from their sign or size, for normal
+// effects judged at the last look of so many rounds, by chance_to_call() up to 200 rounds and by Noether's
+// approximation beyond. Earlier looks add a few per cent of power. σ is the sample standard deviation about
+// the pilot's median; the range comes from its 80 % chi-squared interval. At least three effects, all
+// finite, not all equal, a power and an alpha in (0, 1); else DomainError. Source: Lehmann 1975; Noether
+// 1987; two one-sided tests, Schuirmann 1987.
 
-/// The smallest change that `rounds` rounds call with the power wished for; empty when no change is called by so
-/// few.
+/// The smallest change that `rounds` rounds call with the power wished for; empty when no change is called
+/// by so few.
 std::optional<Forecast> smallest_change(std::span<const double> pilot_effects, std::size_t rounds,
                                         const Wish& wish = {});
 
-/// Rounds needed to call a constant effect `change` (log ratio, or difference; not 0) with the power wished for.
+/// Rounds needed to call a constant effect `change` (log ratio, or difference; not 0) with the power wished
+/// for.
 Forecast rounds_to_call(std::span<const double> pilot_effects, double change, const Wish& wish = {});
 
 /// Rounds needed to say `same` of no change at all, within ± margin (above 0), with the power wished for.

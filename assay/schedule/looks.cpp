@@ -17,14 +17,16 @@
 namespace assay::inline v1::schedule {
 namespace {
 
-constexpr int first_look = 8;
+constexpr int first_look = 8, ordinary = 7;  // a least number of rounds that nobody chose
 
 std::vector<double> weights_of(std::size_t looks) {
   constexpr std::array early = {6.0, 3.0, 1.5, 1.5, 1.5, 1.5};
+  constexpr double late = 0.75;
   std::vector<double> weights;
   double sum = 0;
   for (std::size_t k = 0; k + 1 < looks; ++k) {
-    weights.push_back(k < early.size() ? early[k] : std::ldexp(1.0, -static_cast<int>((k - early.size()) / 2)));
+    weights.push_back(k < early.size() ? early[k]
+                                       : std::ldexp(late, -static_cast<int>((k - early.size()) / 2)));
     sum += weights.back();
   }
   weights.push_back(looks == 1 ? 1 : sum);
@@ -51,7 +53,7 @@ std::vector<int> planned_looks(int min, int max, const Repeats& repeats) {
   auto looks = planned_looks(min, max);
   if (!repeats.any() || min > first_look || min == max) return looks;
   for (const int n : {5, 3, 2})
-    if (6 * n <= 5 * max && n < looks.front() && (min == first_look || n >= min))
+    if (6 * n <= 5 * max && n < looks.front() && (min >= ordinary || n >= min))
       looks.insert(looks.begin(), n);
   while (looks.size() > 1 && boundary_for(looks, 0.05, repeats)->critical_count(0) == 0)
     looks.erase(looks.begin());

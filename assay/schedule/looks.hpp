@@ -11,13 +11,13 @@
 
 namespace assay::inline v1::schedule {
 
-/// The round counts at which a campaign of at most `max` judged rounds looks at its data: 8, 14, 28, 56, … and
-/// 10, 20, 40, …, those that are at least `min` and, six fold, at most 5·max; then max. For 8 to 60: 8, 10, 14,
-/// 20, 28, 40, 60. Throws DomainError unless 1 ≤ min ≤ max.
+/// The round counts at which a campaign of at most `max` judged rounds looks at its data: 8, 14, 28, 56, …
+/// and 10, 20, 40, …, those that are at least `min` and, six fold, at most 5·max; then max. For 8 to 60: 8,
+/// 10, 14, 20, 28, 40, 60. Throws DomainError unless 1 ≤ min ≤ max.
 std::vector<int> planned_looks(int min, int max);
 
 /// The same for a contrast with repeats, which decide sooner: where `min` is 8 or less and below `max`, with
-/// 2, 3 and 5 in front (below 8, those that are at least `min`), from the first at which the smallest p is
+/// 2, 3 and 5 in front (below 7, those that are at least `min`), from the first at which the smallest p is
 /// within that look's level.
 std::vector<int> planned_looks(int min, int max, const Repeats& repeats);
 
@@ -25,11 +25,11 @@ std::vector<int> planned_looks(int min, int max, const Repeats& repeats);
 /// test, must be at each of several looks at growing data, so that the chance of ever calling no change a
 /// change stays at or below alpha.
 ///
-/// Look k, at n rounds, calls a change when t < c_k(u) = #{t : 2·F_n(t) ≤ w_k·u}. The weights w are 6, 3, and
-/// 1.5 four times, in order of the looks; then 1, 1, ½, ½, ¼, ¼, …; that of the last look is the sum of all
-/// others, so that about half of alpha is kept for it. u is as large as can be with sum(u) ≤ alpha, the sum of
-/// the looks' own levels. Whatever the statistics at the looks have to do with each other, they cross no more
-/// often than that, and the intervals of all looks hold together.
+/// Look k, at n rounds, calls a change when t < c_k(u) = #{t : 2·F_n(t) ≤ w_k·u}. The weights w are 6, 3,
+/// and 1.5 four times, in order of the looks; then ¾ twice, half of that twice, and so on; that of the last
+/// look is the sum of all others, so that about half of alpha is kept for it. u is as large as can be with
+/// sum(u) ≤ alpha, the sum of the looks' own levels. Whatever the statistics at the looks have to do with
+/// each other, they cross no more often than that, and the intervals of all looks hold together.
 ///
 /// Cost: some 60 sums over the looks to make one, one for a p-value. Safe to call from several threads.
 ///
@@ -77,8 +77,8 @@ class Boundary {
   std::vector<std::uint64_t> critical_;
 };
 
-/// With fewer rounds than these, repeats within rounds are judged by the blocked rank test; from then on by the
-/// signed-rank test of the rounds' medians.
+/// With fewer rounds than these, repeats within rounds are judged by the blocked rank test; from then on by
+/// the signed-rank test of the rounds' medians.
 inline constexpr int fewest_medians = 6;
 
 /// The distribution of the test's count after so many rounds; of more than there are layouts, that of the

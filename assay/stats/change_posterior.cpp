@@ -80,21 +80,23 @@ std::vector<double> ChangePosterior::probabilities(const ChangeModel& model) con
   const std::array<double, levels_of_change> levels = {model.step, (model.step + total) / 2, total};
   constexpr std::array<double, levels_of_change> likely = {0.6, 0.2, 0.2};
   constexpr std::size_t states = levels_of_change;
-  // Of all that lies from a place on, by the level there: levels never fall, and rise again in a few places only.
+  // Of all that lies from a place on, by the level there: levels never fall, and rise again in a few places
+  // only.
   const double rises = more_steps / static_cast<double>(last());
   std::array<double, states> from_here{};
   std::vector<double> log_p(values_.size(), 0);
   std::vector<double> unchanged(values_.size(), 0);  // the places before, at the old level
   for (std::size_t place = 1; place < values_.size(); ++place)
-    unchanged[place] = unchanged[place - 1] +
-                       (place > 1 ? log_likelihood(values_[place - 1], 0, model.scale) : 0);
+    unchanged[place] =
+        unchanged[place - 1] + (place > 1 ? log_likelihood(values_[place - 1], 0, model.scale) : 0);
   for (std::size_t place = values_.size() - 1; place >= 1; --place) {
     auto here = from_here;
     if (place + 1 < values_.size()) {
       here[0] = log_sum(from_here[0] + std::log(1 - 2 * rises),
                         std::log(rises) + log_sum(from_here[1], from_here[2]));
       here[1] = log_sum(from_here[1] + std::log(1 - rises), std::log(rises) + from_here[2]);
-      for (std::size_t i = 0; i < states; ++i) here[i] += log_likelihood(values_[place], levels[i], model.scale);
+      for (std::size_t i = 0; i < states; ++i)
+        here[i] += log_likelihood(values_[place], levels[i], model.scale);
     }
     from_here = here;
     double changed = std::log(likely[0]) + here[0];

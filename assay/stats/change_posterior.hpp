@@ -16,12 +16,13 @@ struct ChangeModel {
 /// Where along a sequence of places the level changed, told from noisy values at places of one's choice.
 ///
 /// Place 0 is known to be before the change, the last one after it; the change is *at* one of 1 … last: that
-/// place is the first with the new level. Before it values are around 0, at it around some level from `step` to
-/// `total`: the step itself with probability 0.6, the total and the middle between them with 0.2 each, so that of
-/// several steps the first is found (with equal weights, and two equal steps, another one was in a tenth of all
-/// cases). From there on the level stays, but for further steps up, of which a quarter of one is expected in the
-/// whole line to either of the levels above: so later places tell how large the step is. Each value is normal,
-/// but for one in twenty, which is ten times as wide: no single outlier decides anything.
+/// place is the first with the new level. Before it values are around 0, at it around some level from `step`
+/// to `total`: the step itself with probability 0.6, the total and the middle between them with 0.2 each, so
+/// that of several steps the first is found (with equal weights, and two equal steps, another one was in a
+/// tenth of all cases). From there on the level stays, but for further steps up, of which a quarter of one
+/// is expected in the whole line to either of the levels above: so later places tell how large the step is.
+/// Each value is normal, but for one in twenty, which is ten times as wide: no single outlier decides
+/// anything.
 ///
 /// Source: probabilistic bisection (Burnashev & Zigangirov 1974; Ben-Or & Hassidim 2008; Waeber, Frazier &
 /// Henderson 2013), with a contaminated normal likelihood (Tukey 1960); the sum over paths of levels by the

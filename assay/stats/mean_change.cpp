@@ -2,11 +2,11 @@
 
 #include <algorithm>
 #include <bit>
-#include <boost/math/distributions/normal.hpp>
 #include <cmath>
 #include <cstddef>
 #include <functional>
 #include <limits>
+#include <numbers>
 #include <numeric>
 #include <utility>
 #include <vector>
@@ -18,7 +18,7 @@
 namespace assay::inline v1::stats {
 namespace {
 
-constexpr std::size_t most_enumerated = 12, largest_ones = 8;
+constexpr std::size_t most_enumerated = 12, largest_ones = 6;
 
 /// Calls `each` with the sum of every choice of signs of these sizes.
 template <class Each>
@@ -51,9 +51,9 @@ class NearlyNormal {
   double at_least(double sum) const {
     if (sd_ == 0) return sum <= 0 ? 1 : 0;
     const double z = sum / sd_;
-    const boost::math::normal normal;
-    const double tail = cdf(complement(normal, z));
-    const double corrected = tail + excess_ / 24 * (z * z * z - 3 * z) * pdf(normal, z);
+    const double tail = std::erfc(z / std::numbers::sqrt2) / 2;
+    const double density = std::exp(-z * z / 2) * std::numbers::inv_sqrtpi / std::numbers::sqrt2;
+    const double corrected = tail + excess_ / 24 * (z * z * z - 3 * z) * density;
     return std::clamp(corrected, 0.5 * tail, 1.0);
   }
 
@@ -74,7 +74,8 @@ template <class Tail>
 double end_of_interval(Tail&& tail, const Search& at, double sign) {
   const double open = sign > 0 ? at.lowest : std::numeric_limits<double>::infinity();
   if (at.span == 0)
-    return std::ldexp(1.0, -static_cast<int>(std::min<std::size_t>(at.rounds, 60))) > at.alpha ? open : at.estimate;
+    return std::ldexp(1.0, -static_cast<int>(std::min<std::size_t>(at.rounds, 60))) > at.alpha ? open
+                                                                                               : at.estimate;
   double near = 0, far = 0.01 * at.span;
   const auto reaches_lowest = [&] { return sign > 0 && at.estimate - far <= at.lowest; };
   constexpr int most_doublings = 24;

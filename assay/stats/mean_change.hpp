@@ -12,12 +12,12 @@ namespace assay::inline v1::stats {
 /// mean as well, since Σ d² is the same for all signs; so it also holds, for many values, where differences
 /// have mean 0 without being symmetric.
 ///
-/// Exact by going through all signs up to 12 values. Beyond, the signs of the eight largest are gone through,
+/// Exact by going through all signs up to 12 values. Beyond, the signs of the six largest are gone through,
 /// and the sum of the others is taken as normal with the fourth-moment Edgeworth correction: a few large
 /// values among many small ones are what makes such a sum far from normal. Within a tenth of the exact tail
 /// from 1e-4 on.
 ///
-/// All finite, at least one, else DomainError. Cost: O(n) and 4096 sums, or 256 normal tails.
+/// All finite, at least one, else DomainError. Cost: O(n) and 4096 sums, or 64 normal tails.
 ///
 /// Source: Fisher 1935; studentised, Janssen 1997; DiCiccio & Romano 2017.
 double sign_flip_tail(std::span<const double> differences);
@@ -50,12 +50,14 @@ class MeanChange {
   double estimate_;
 };
 
-/// The weighted mean of several means of differences, each over rounds of its own: Σ w_s·mean(d_s), weights adding
-/// up to 1. At a common shift c each difference d − c counts w_s over the rounds of its series, and the sum of all
-/// is tested by sign_flip_tail(): swaps in different series are independent. Source: as MeanChange.
+/// The weighted mean of several means of differences, each over rounds of its own: Σ w_s·mean(d_s), weights
+/// adding up to 1. At a common shift c each difference d − c counts w_s over the rounds of its series, and
+/// the sum of all is tested by sign_flip_tail(): swaps in different series are independent. Source: as
+/// MeanChange.
 class StratifiedMean {
  public:
-  /// As many weights as series, which have a value at least each; finite; weights above zero. Else DomainError.
+  /// As many weights as series, which have a value at least each; finite; weights above zero. Else
+  /// DomainError.
   StratifiedMean(std::vector<std::vector<double>> differences, std::vector<double> weights);
 
   double estimate() const { return estimate_; }

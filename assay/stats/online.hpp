@@ -5,15 +5,15 @@
 
 namespace assay::inline v1::stats {
 
-/// Levels for hypotheses that come one after another without an end, each decided when it comes, so that of all
-/// that were ever rejected an expected share of at most alpha is rejected falsely: every rejection earns level
-/// for those to come.
+/// Levels for hypotheses that come one after another without an end, each decided when it comes, so that of
+/// all that were ever rejected an expected share of at most alpha is rejected falsely: every rejection earns
+/// level for those to come.
 ///
-/// Level t is γ_t·w + (α − w)·γ_{t−τ₁} + α·Σ_{j>1} γ_{t−τ_j} with τ_j the places of the rejections so far, w = α/2
-/// and γ_j = j^−1.6/ζ(1.6). For independent p-values; the order must not depend on them.
+/// Level t is γ_t·w + (α − w)·γ_{t−τ₁} + α·Σ_{j>1} γ_{t−τ_j} with τ_j the places of the rejections so far, w
+/// = α/2 and γ_j = j^−1.6/ζ(1.6). For independent p-values; the order must not depend on them.
 ///
-/// Cost of a level: the number of rejections. Source: Javanmard & Montanari 2018 (LORD); Ramdas, Yang, Wainwright
-/// & Jordan 2017 (LORD++).
+/// Cost of a level: the number of rejections. Source: Javanmard & Montanari 2018 (LORD); Ramdas, Yang,
+/// Wainwright & Jordan 2017 (LORD++).
 class OnlineDiscoveries {
  public:
   explicit OnlineDiscoveries(double alpha = 0.05) : alpha_(alpha) {}

@@ -36,8 +36,8 @@ Weighted weighted(std::span<const double> values, std::span<const double> errors
 Bounds Pooled::interval(double level) const {
   require_level(level);
   const double tail = (1 + level) / 2;
-  const double z = freedom > 0 ? quantile(boost::math::students_t(freedom), tail)
-                               : quantile(boost::math::normal(), tail);
+  const double z =
+      freedom > 0 ? quantile(boost::math::students_t(freedom), tail) : quantile(boost::math::normal(), tail);
   return {value - z * standard_error, value + z * standard_error};
 }
 
@@ -52,8 +52,8 @@ Pooled pooled(std::span<const double> values, std::span<const double> standard_e
   const auto freedom = static_cast<double>(values.size() - 1);
   all.alike.exact = false;
   all.alike.p = cdf(complement(boost::math::chi_squared(freedom), fixed.residuals));
-  all.between = std::max(0.0, (fixed.residuals - freedom) /
-                                  (fixed.weights - fixed.squared_weights / fixed.weights));
+  all.between =
+      std::max(0.0, (fixed.residuals - freedom) / (fixed.weights - fixed.squared_weights / fixed.weights));
   const auto random = weighted(values, standard_errors, all.between);
   all.value = random.mean;
   all.freedom = freedom;

@@ -23,9 +23,9 @@ struct Pooled {
   Bounds interval(double level) const;
 };
 
-/// Pools independent estimates with their standard errors: weights are the inverse of the error's variance and
-/// of that between estimates, told by moments; the standard error is that of the weighted residuals. As many of
-/// each, at least one, all finite, errors above zero; else DomainError.
+/// Pools independent estimates with their standard errors: weights are the inverse of the error's variance
+/// and of that between estimates, told by moments; the standard error is that of the weighted residuals. As
+/// many of each, at least one, all finite, errors above zero; else DomainError.
 ///
 /// Source: Cochran 1954; DerSimonian & Laird 1986; Hartung & Knapp 2001; Sidik & Jonkman 2002.
 Pooled pooled(std::span<const double> values, std::span<const double> standard_errors);

@@ -27,7 +27,8 @@ bool SlowShare::rules_out(double share, bool more) const {
   require_level(share);
   constexpr double z_of_5_percent = 1.6448536269514722;
   const auto n = static_cast<double>(rounds);
-  const auto mine = static_cast<double>(more ? only_b : only_a), its = static_cast<double>(more ? only_a : only_b);
+  const auto mine = static_cast<double>(more ? only_b : only_a),
+             its = static_cast<double>(more ? only_a : only_b);
   // The likeliest chance of "only the other side" where the two chances differ by `share`.
   const double p = 2 * n, q = (2 * n - mine + its) * share - mine - its, r = -its * share * (1 - share);
   const double other = (std::sqrt(q * q - 4 * p * r) - q) / (2 * p);

@@ -204,6 +204,7 @@ TEST(Services, SayWhoTheyAreWhenAsked) {
 
 TEST(Services, AreAskedByAProgramOfTheUsersOwn) {
   auto plan = servers_of({{"closing"}, {"closing", "60000000"}, {"never"}}, {.equal = "stdout"});
+  plan.rounds = {.min = 10, .max = 10};
   auto& workload = plan.workloads[0];
   workload.requests.reset();
   workload.run = {

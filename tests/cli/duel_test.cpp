@@ -10,6 +10,7 @@ namespace {
 
 using nlohmann::json;
 using testing::HasSubstr;
+using testing::Not;
 
 std::vector<std::string> duel(std::vector<std::string> options, const std::vector<std::string>& a,
                               const std::vector<std::string>& b) {
@@ -45,7 +46,7 @@ TEST(Duel, PausesAndMeasuresOnAsAsked) {
 TEST(Duel, SaysBeforeItIsSpentThatABudgetCanDecideNothing) {
   const Scratch scratch;
   const auto ran = assay(scratch, duel({"--budget", "1s"}, {"sleep", "0.15"}, {"sleep", "0.15"}));
-  EXPECT_THAT(ran.err, HasSubstr("and a first verdict needs 7 ("));
+  EXPECT_THAT(ran.err, HasSubstr("and a first verdict needs 10 ("));
 }
 
 TEST(Duel, PrintsTheFindingsDocument) {
@@ -84,7 +85,7 @@ TEST(Duel, RunsTheCheapOneSeveralTimesBesideTheDearOne) {
   const auto shown = assay(scratch, {"verdict"});
   EXPECT_EQ(shown.out, ran.out) << "judged again from the ledger";
   const auto step = assay(scratch, duel({"--before", "true"}, {"spin", "0.2"}, {"spin", "0.01"}));
-  EXPECT_THAT(step.out, HasSubstr("7 rounds")) << "nobody knows what the step before each trial costs";
+  EXPECT_THAT(step.out, Not(HasSubstr("runs each"))) << "nobody knows what the step before each trial costs";
 }
 
 TEST(Duel, PassesNothingThroughAShell) {

@@ -130,7 +130,7 @@ TEST(Faults, WhatSettlesAContestIsACommandThatMeasuresMore) {
   unclear.verdict = Verdict::unclear;
   unclear.to_settle = Price{.rounds = 120, .seconds = 24};
   EXPECT_THAT(report::settle_text(findings, unclear),
-              HasSubstr("./prog --margin 0.1% --rounds 7..120 --budget 24s"));
+              HasSubstr("./prog --margin 0.1% --rounds 8..120 --budget 24s"));
 }
 
 TEST(Faults, AContestThatWasCutOffGoesOn) {

@@ -91,8 +91,8 @@ TEST(Done, IsWhatTheGateHasDecidedAndNothingElse) {
 }
 
 TEST(Done, IsNotGivenUpWhileTheGatesQuestionHasAChance) {
-  // A spread of twenty margins, and a gate that allows twenty: "same" within 1 % is out of reach, the gate's answer
-  // is not. Of 40 campaigns, after 28 rounds.
+  // A spread of twenty margins, and a gate that allows twenty: "same" within 1 % is out of reach, the gate's
+  // answer is not. Of 40 campaigns, after 28 rounds.
   int given_up = 0, gate_given_up = 0;
   for (unsigned i = 0; i < 40; ++i) {
     const auto record = going({noisy(1, 28, 100 + i, 0.14), noisy(1, 28, 200 + i, 0.14)});
@@ -111,7 +111,8 @@ TEST(Done, GoesOnUntilSlowRunsCouldHaveShownWhereRunsCostLittle) {
   EXPECT_TRUE(is_done(settled));
   EXPECT_TRUE(is_done(settled, {.seconds_for_slow_runs = 2})) << "28 rounds take 6 s";
   EXPECT_FALSE(is_done(settled, {.seconds_for_slow_runs = 8}));
-  EXPECT_TRUE(is_done(going({noisy(0.1, 28, 1, 0.001), noisy(0.11, 28, 2, 0.001)}), {.seconds_for_slow_runs = 8}));
+  EXPECT_TRUE(
+      is_done(going({noisy(0.1, 28, 1, 0.001), noisy(0.11, 28, 2, 0.001)}), {.seconds_for_slow_runs = 8}));
 }
 
 TEST(Done, IsAChangeOnlyOnceItIsAsSureAsItIsWanted) {

@@ -1,12 +1,11 @@
 #include "assay/judge/findings.hpp"
 
-#include "assay/judge/error_rate.hpp"
-
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include <cmath>
 
+#include "assay/judge/error_rate.hpp"
 #include "support/records.hpp"
 
 namespace assay::inline v1::judge {

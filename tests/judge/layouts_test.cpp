@@ -179,14 +179,16 @@ TEST(Layouts, TheirSpreadIsToldFromNoise) {
   EXPECT_FALSE(layout_spread({1, 2, 3}, {}));
 }
 
-/// Luck of two values: 10 % in a share of the layouts. What two of them differ by was declared too much for chance in
-/// 33 % before, and a change of 3 % in 88 %. Of 300 programs with 24 layouts each.
+/// Luck of two values: 10 % in a share of the layouts. What two of them differ by was declared too much for
+/// chance in 33 % before, and a change of 3 % in 88 %. Of 300 programs with 24 layouts each.
 TEST(Layouts, ByChanceHoldsWhereLuckHasTwoValues) {
   for (const double share : {0.125, 0.25}) {
     stats::Random random(51);
     int beyond = 0, small_called = 0;
     for (int program = 0; program < 300; ++program) {
-      const auto layout = [&] { return (random.uniform() < share ? std::log(1.1) : 0) + 0.003 * random.normal(); };
+      const auto layout = [&] {
+        return (random.uniform() < share ? std::log(1.1) : 0) + 0.003 * random.normal();
+      };
       std::vector<double> logs;
       for (int i = 0; i < 24; ++i) logs.push_back(layout());
       const auto spread = layout_spread(logs, {});

@@ -105,18 +105,19 @@ TEST(LoadNotes, ADriverOnTheServersCoresIsHeldAgainstTheServersTime) {
   }
 }
 
-TEST(LoadNotes, ARateIsNotSustainedWhereHalfTheRoundsDontSustainIt) {
+TEST(LoadNotes, SayInHowManyRoundsARateWasNotSustainedAndWarnFromHalfOn) {
   for (const std::size_t rounds : {4U, 5U}) {
     std::vector<double> shares(10, 1);
     std::fill_n(shares.begin(), rounds, 0.8);
     Servers servers;
     servers.with("rate sustained", std::vector<double>(10, 1), shares);
     const auto note = servers.note(NoteKind::unsustained);
-    ASSERT_EQ(note.has_value(), rounds == 5);
-    if (!note) continue;
+    ASSERT_TRUE(note);
+    EXPECT_EQ(note->level, rounds == 5 ? Note::Level::warning : Note::Level::note);
+    EXPECT_EQ(note->high, 10);
     EXPECT_NEAR(*note->figure, 1000, 5);
     EXPECT_NEAR(*note->threshold, 1250, 5);
-    EXPECT_EQ(note->count, 5U);
+    EXPECT_EQ(note->count, rounds);
     EXPECT_EQ(note->subject, Subject(servers.of_new()));
   }
 }

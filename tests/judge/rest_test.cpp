@@ -103,8 +103,8 @@ TEST(Rest, WhatIsSettledEarlyIsTakenBackWhereLaterRoundsDenyIt) {
   EXPECT_EQ(f.to_settle->obstacle, Price::Obstacle::fast_and_slow);
 }
 
-/// The clipping's own: medians alike, one program eight times as noisy, a third of all trials slowed. It was called
-/// better in 24 %.
+/// The clipping's own: medians alike, one program eight times as noisy, a third of all trials slowed. It was
+/// called better in 24 %.
 TEST(Rest, FasterIsNotSaidOfAProgramThatOnlyScattersMore) {
   const auto slowed = [](double sd) {
     return [sd](stats::Random& r) {
@@ -188,10 +188,12 @@ Record record_with(const Draw& baseline, const Draw& candidate, std::uint64_t se
 
 TEST(Rest, TheSentenceSaysWhatSlowRunsAndTheMeanDo) {
   using testing::ContainsRegex;
-  EXPECT_THAT(render::to_text(judge_record(record_with(quiet, stalling(0.2, 3), 1))),
-              ContainsRegex("rival1  like list in most runs: wall time .*, but [0-9]+ of its 60 runs took over"));
-  EXPECT_THAT(render::to_text(judge_record(record_with(quiet, stalling(0.3, 3, 0.04), 1))),
-              ContainsRegex("rival1  faster in most runs than list: wall time .*, but [0-9]+ of its 60 runs took"));
+  EXPECT_THAT(
+      render::to_text(judge_record(record_with(quiet, stalling(0.2, 3), 1))),
+      ContainsRegex("rival1  like list in most runs: wall time .*, but [0-9]+ of its 60 runs took over"));
+  EXPECT_THAT(
+      render::to_text(judge_record(record_with(quiet, stalling(0.3, 3, 0.04), 1))),
+      ContainsRegex("rival1  faster in most runs than list: wall time .*, but [0-9]+ of its 60 runs took"));
   EXPECT_THAT(render::to_text(judge_record(record_with(quiet, quiet, 1))),
               ContainsRegex("same as list, within 1 %: wall time .*, mean .*slow runs in up to 5 %"));
 }

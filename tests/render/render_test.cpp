@@ -76,7 +76,7 @@ TEST(Text, GivesASentencePerCandidateAndABlock) {
   EXPECT_THAT(text, HasSubstr("last words"));
   EXPECT_THAT(text, HasSubstr("+ faster"));
   EXPECT_THAT(text, HasSubstr("? unclear"));
-  EXPECT_THAT(text, HasSubstr("assay run --rounds 7..")) << "under every unclear stands what would settle it";
+  EXPECT_THAT(text, HasSubstr("assay run --rounds 8..")) << "under every unclear stands what would settle it";
   EXPECT_THAT(text, Not(HasSubstr("\x1b")));
 }
 

@@ -42,8 +42,10 @@ TEST(TwinLines, SayWhatNoChangeLookedLike) {
   auto all = with_candidates();
   EXPECT_EQ(joined(twin_lines(all)), "");
   all.findings = {finding(2, 0, 1, 1.004)};
+  all.findings[0].interval = {0.99, 1.02};
   EXPECT_EQ(joined(twin_lines(all)),
-            "no change at all looked like this: list, once more, time per call +0.40 %\n");
+            "no change at all looked like this: list, once more, time per call +0.40 % (−1.0 … +2.0 %, 7 "
+            "rounds)\n");
   EXPECT_THAT(to_text(all, {}), Not(HasSubstr("list, once more  "))) << "no row of its own";
 }
 

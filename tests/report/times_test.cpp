@@ -22,8 +22,8 @@ namespace {
 using testing::HasSubstr;
 using testing::Not;
 
-/// Twenty rounds of wall time that others disturb, the CPU time of the same trials, the share of a core, and, of a
-/// program that uses all of one, the wait for it.
+/// Twenty rounds of wall time that others disturb, the CPU time of the same trials, the share of a core,
+/// and, of a program that uses all of one, the wait for it.
 Record disturbed(double wall_noise, double cores) {
   auto record = test::record_of({test::noisy(1, 20, 1, wall_noise), test::noisy(0.75, 20, 2, wall_noise)});
   auto cpu = metrics::find_row("cpu time")->metric;
@@ -44,8 +44,8 @@ Record disturbed(double wall_noise, double cores) {
   return record;
 }
 
-/// Forty rounds of two programs whose CPU time is alike; the candidate waits for something else, a share of its
-/// time longer, in every so many of its runs.
+/// Forty rounds of two programs whose CPU time is alike; the candidate waits for something else, a share of
+/// its time longer, in every so many of its runs.
 Record waiting(int every, double longer) {
   auto record = test::record_of({test::noisy(1, 40, 1, 0.002), test::noisy(1, 40, 2, 0.002)});
   auto cpu = metrics::find_row("cpu time")->metric;

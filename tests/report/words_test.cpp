@@ -80,7 +80,7 @@ TEST(Sentences, ShowWhatFewRoundsShowed) {
   const auto text = render::to_text(all);
   EXPECT_THAT(text, HasSubstr("no verdict against list yet: wall time ÷7.0 seen in 3 rounds"));
   EXPECT_THAT(text, HasSubstr("not known yet"));
-  EXPECT_THAT(text, HasSubstr("no verdict yet: at least 7 rounds are needed"));
+  EXPECT_THAT(text, HasSubstr("no verdict yet: at least 8 rounds are needed"));
   EXPECT_THAT(text, Not(HasSubstr("not judged")));
 }
 

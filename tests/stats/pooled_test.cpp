@@ -40,8 +40,9 @@ TEST(Pooled, OfOneIsItself) {
   EXPECT_EQ(one.alike.p, 1);
 }
 
-/// Of three or five campaigns whose true values differ by a standard error, or do not: 94 % at least of 4000, where
-/// more than 330 misses have a chance below 1e-6. Weights of estimated precision alone covered 81 to 93 %.
+/// Of three or five campaigns whose true values differ by a standard error, or do not: 94 % at least of
+/// 4000, where more than 330 misses have a chance below 1e-6. Weights of estimated precision alone covered
+/// 81 to 93 %.
 TEST(Pooled, CoversWhetherOrNotTheTrueValuesDiffer) {
   Random random(21);
   for (const int campaigns : {3, 5})

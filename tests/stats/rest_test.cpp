@@ -38,7 +38,8 @@ TEST(SignFlipTail, OfManyValuesIsNearThatOfAllSigns) {
 }
 
 TEST(MeanChange, IntervalIsWhatNeitherTestRejects) {
-  const std::vector<double> a = {10, 11, 9, 10, 12, 10, 9, 11, 10, 10}, b = {12, 12, 11, 13, 12, 11, 12, 36, 11, 12};
+  const std::vector<double> a = {10, 11, 9, 10, 12, 10, 9, 11, 10, 10},
+                            b = {12, 12, 11, 13, 12, 11, 12, 36, 11, 12};
   const MeanChange ratio(a, b, true), difference(a, b, false);
   EXPECT_NEAR(ratio.estimate(), 142.0 / 102, 1e-12);
   EXPECT_NEAR(difference.estimate(), 4, 1e-12);
@@ -107,7 +108,8 @@ double score_by_search(double n, double more, double fewer, double share) {
   for (double q = 1e-9; q < 1 - share; q += 1e-6) {
     const double rest = 1 - share - 2 * q;
     if (rest <= 0) break;
-    const double likely = more * std::log(q + share) + fewer * std::log(q) + (n - more - fewer) * std::log(rest);
+    const double likely =
+        more * std::log(q + share) + fewer * std::log(q) + (n - more - fewer) * std::log(rest);
     if (likely > best) {
       best = likely;
       chance = q;
@@ -143,8 +145,8 @@ TEST(OnlineDiscoveries, EarnLevelForThoseToCome) {
   EXPECT_GT(deciding.level(), before);
 }
 
-/// 400 years of 120 tests, one in ten of them of something: the share of false rejections is 5 % at most on the
-/// average, and its standard error here below 0.8 %, so 9 % is five of them.
+/// 400 years of 120 tests, one in ten of them of something: the share of false rejections is 5 % at most on
+/// the average, and its standard error here below 0.8 %, so 9 % is five of them.
 TEST(OnlineDiscoveries, KeepTheShareOfFalseOnes) {
   Random random(33);
   double share = 0, found = 0;

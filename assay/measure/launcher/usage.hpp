@@ -9,10 +9,10 @@ namespace assay::launcher {
 
 using measure::protocol::Program;
 
-/// Reaps a child that has ended and adds what it used to `used`: CPU time, memory, faults and switches as wait4
-/// tells them; the bytes it read and wrote, which the kernel adds to the reaping parent's own account at that
-/// moment; and how long it waited for a core, of its main thread, without what children of its own waited.
-/// Returns wait4's result.
+/// Reaps a child that has ended and adds what it used to `used`: CPU time, memory, faults and switches as
+/// wait4 tells them; the bytes it read and wrote, which the kernel adds to the reaping parent's own account
+/// at that moment; and how long it waited for a core, of its main thread, without what children of its own
+/// waited. Returns wait4's result.
 pid_t reap(pid_t pid, int* status, Program& used);
 
 /// Reaps orphans that have ended, kills those that have not, until there is no child left. What ends after
