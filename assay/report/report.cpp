@@ -208,8 +208,8 @@ std::vector<Chart> charts_of(const Findings& all, const Record* record) {
   for (const auto metric : all.design.metrics.ids()) {
     if (!all.design.metrics[metric].demand.watched) continue;
     add_growth(all, metric, charts);
-    add_deciles(all, metric, charts);
     if (record == nullptr) continue;
+    add_deciles(all, metric, charts);
     add_timelines(all, metric, charts);
     const bool rounds = std::ranges::any_of(record->log.rounds, [](const Round& r) { return r.number > 0; });
     add_trials(all, metric, rounds, charts);

@@ -57,7 +57,8 @@ Pooled pooled(std::span<const double> values, std::span<const double> standard_e
   const auto random = weighted(values, standard_errors, all.between);
   all.value = random.mean;
   all.freedom = freedom;
-  all.standard_error = std::sqrt(random.residuals / freedom / random.weights);
+  // Estimates that happen to agree better than their errors allow tell of no smaller error.
+  all.standard_error = std::sqrt(std::max(1.0, random.residuals / freedom) / random.weights);
   return all;
 }
 

@@ -27,7 +27,8 @@ struct Pooled {
 /// and of that between estimates, told by moments; the standard error is that of the weighted residuals. As
 /// many of each, at least one, all finite, errors above zero; else DomainError.
 ///
-/// Source: Cochran 1954; DerSimonian & Laird 1986; Hartung & Knapp 2001; Sidik & Jonkman 2002.
+/// Source: Cochran 1954; DerSimonian & Laird 1986; Hartung & Knapp 2001, with the error never below that of the weights
+/// (Knapp & Hartung 2003).
 Pooled pooled(std::span<const double> values, std::span<const double> standard_errors);
 
 }  // namespace assay::inline v1::stats

@@ -114,10 +114,10 @@ TEST(TrendLines, SayHowThreadsScale) {
                  .throughput = {1, 2, 2},
                  .knee = 2,
                  .plateau = 4}};
-  EXPECT_EQ(
-      joined(trend_lines(all)),
-      "scaling of time per call over threads: list does 2 times as much with 4 as with 1, knee at 2, no "
-      "better beyond 4\n");
+  EXPECT_EQ(joined(trend_lines(all)),
+            "scaling of time per call over threads: list does 2 times as much with 4 as with 1, knee at "
+            "about 2, no "
+            "better beyond 4 by medians\n");
 }
 
 TEST(RequirementLines, NameTheNearest) {
@@ -135,8 +135,11 @@ TEST(RequirementLines, NameTheNearest) {
 TEST(FirstCallLines, SayFromHowManyCallsADearFirstOnePays) {
   auto all = with_candidates();
   all.findings = {finding(1, 0, 10e-6, 1e-6), finding(1, 1, 20e-6, 200e-6)};
+  EXPECT_THAT(joined(first_call_lines(all)), Not(HasSubstr("pays"))) << "neither change has a verdict";
+  all.findings[0].verdict = Verdict::better;
+  all.findings[1].verdict = Verdict::worse;
   // 180 µs more at first, 9 µs less for each of the others: 20 others, and the first.
-  EXPECT_THAT(joined(first_call_lines(all)), HasSubstr("it pays from 21 calls on"));
+  EXPECT_THAT(joined(first_call_lines(all)), HasSubstr("by these it pays from about 21 calls on"));
   all.findings[1].candidate_typical = 9.9e-6;
   EXPECT_EQ(joined(first_call_lines(all)), "") << "less than ten times a steady call is nothing to tell";
   all.findings[1].candidate_typical = 10.1e-6;

@@ -61,10 +61,11 @@ TEST(Report, HasChartsOfTrialsWhereThereAreTrials) {
   const auto all = judge::judge_record(record);
   EXPECT_TRUE(report_of(all).charts.empty());
   const auto charts = report_of(all, &record).charts;
-  ASSERT_EQ(charts.size(), 2U);
-  EXPECT_THAT(std::get<TrialsChart>(charts[0].of).cells, ElementsAre(CellId{0}, CellId{1}));
-  EXPECT_FALSE(std::get<TrialsChart>(charts[0].of).over_rounds);
-  EXPECT_TRUE(std::get<TrialsChart>(charts[1].of).over_rounds);
+  ASSERT_EQ(charts.size(), 3U);
+  EXPECT_EQ(std::get<DecileChart>(charts[0].of).metric, MetricId{0});
+  EXPECT_THAT(std::get<TrialsChart>(charts[1].of).cells, ElementsAre(CellId{0}, CellId{1}));
+  EXPECT_FALSE(std::get<TrialsChart>(charts[1].of).over_rounds);
+  EXPECT_TRUE(std::get<TrialsChart>(charts[2].of).over_rounds);
 }
 
 TEST(Report, IsProvisionalUntilTheCampaignHasEnded) {

@@ -54,10 +54,11 @@ Record waiting(int every, double longer) {
   const auto used = record.design.metrics.add(metrics::find_row("cores used")->metric);
   const auto wait = record.design.metrics.add(metrics::find_row("core wait")->metric);
   for (auto& trial : record.log.trials) {
-    auto& wall = trial.readings.front().value;
-    const double seconds = wall;
+    const double seconds = trial.readings.front().value;
+    const bool waits = trial.cell == CellId{1} && trial.round.value_or(0) % every == 0;
+    const double wall = waits ? seconds * (1 + longer) : seconds;
+    trial.readings.front().value = wall;
     trial.readings.push_back({time, seconds * 0.995});
-    if (trial.cell == CellId{1} && trial.round.value_or(0) % every == 0) wall *= 1 + longer;
     trial.readings.push_back({used, seconds * 0.995 / wall});
     trial.readings.push_back({wait, 0.002});
   }

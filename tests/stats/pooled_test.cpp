@@ -15,13 +15,13 @@ TEST(Pooled, IsThatOfR) {
   // R 4.2: x <- c(0.10,0.14,0.02,0.09); s <- c(0.02,0.03,0.025,0.05); w <- 1/s^2; k <- 4
   // m <- sum(w*x)/sum(w); Q <- sum(w*(x-m)^2); c(Q, pchisq(Q, 3, lower.tail=FALSE))
   // t2 <- (Q-(k-1))/(sum(w)-sum(w^2)/sum(w)); v <- 1/(s^2+t2); mu <- sum(v*x)/sum(v)
-  // se <- sqrt(sum(v*(x-mu)^2)/((k-1)*sum(v))); c(t2, mu, se, mu-qt(.975,k-1)*se, mu+qt(.975,k-1)*se)
+  // se <- sqrt(max(1, sum(v*(x-mu)^2)/(k-1))/sum(v)); c(t2, mu, se, mu-qt(.975,k-1)*se, mu+qt(.975,k-1)*se)
   const auto all = pooled(std::vector{0.10, 0.14, 0.02, 0.09}, std::vector{0.02, 0.03, 0.025, 0.05});
   EXPECT_NEAR(all.between, 0.00202811194653300, 1e-15);
   EXPECT_NEAR(all.value, 0.08615885919074451, 1e-15);
-  EXPECT_NEAR(all.standard_error, 0.02591380374176395, 1e-15);
-  EXPECT_NEAR(all.interval(0.95).low, 0.00368957021692071, 1e-13);
-  EXPECT_NEAR(all.interval(0.95).high, 0.16862814816456831, 1e-13);
+  EXPECT_NEAR(all.standard_error, 0.027205289109380484, 1e-15);
+  EXPECT_NEAR(all.interval(0.95).low, -0.000420512619578511, 1e-13);
+  EXPECT_NEAR(all.interval(0.95).high, 0.172738231001067527, 1e-13);
   EXPECT_NEAR(all.alike.statistic, 10.6915643564356, 1e-11);
   EXPECT_NEAR(all.alike.p, 0.0135161543955726, 1e-14);
 }
