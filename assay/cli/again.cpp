@@ -107,7 +107,9 @@ int again(const AgainAsked& asked) {
       plan.candidates[i].commit = record.design.candidates[id].from.commit;
   warn_of_unset_variables(plan);
   constexpr int most = 1000;
-  plan.rounds.max = std::min(std::max(plan.rounds.max, choice.rounds), most);
+  const bool is_open = plan.rounds.max >= PlannedRounds::open_end;
+  if (!is_open || choice.rounds > PlannedRounds::most_rounds)
+    plan.rounds.max = std::min(std::max(is_open ? 0 : plan.rounds.max, choice.rounds), most);
   plan.rounds.budget = {};
   plan.seed = {};
   if (!asked.rounds.empty()) {

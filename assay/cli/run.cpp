@@ -74,6 +74,13 @@ std::string lives_of(KeepServer keep) {
   return {};
 }
 
+/// "8 to 60 rounds"; of as many as there is time for "8 rounds or more".
+std::string rounds_text(const PlannedRounds& rounds) {
+  const auto least = std::to_string(rounds.min);
+  if (rounds.max >= PlannedRounds::open_end) return least + " rounds or more";
+  return (rounds.min < rounds.max ? least + " to " : "") + std::to_string(rounds.max) + " rounds";
+}
+
 /// What a service is asked, and by whom; `servers` of them together.
 std::string load_of(const PlannedWorkload& workload, const plan::PlannedCell& planned,
                     const std::string& folder, std::ptrdiff_t servers) {
@@ -103,9 +110,8 @@ void show_cells(const Plan& plan) {
   const auto baselines = plan::baselines_of(plan);
   std::cout << cells.size() << " cells, " << contrasts.size() << " comparisons with "
             << (baselines.size() == 1 ? plan.candidate(baselines.front()).name : "their baselines") << ", "
-            << (plan.rounds.twin ? "a twin of each baseline beside them, " : "")
-            << (plan.rounds.min < plan.rounds.max ? std::to_string(plan.rounds.min) + " to " : "")
-            << plan.rounds.max << " rounds after the warm-up"
+            << (plan.rounds.twin ? "a twin of each baseline beside them, " : "") << rounds_text(plan.rounds)
+            << " after the warm-up"
             << (plan.rounds.budget ? ", at most " + span_text(*plan.rounds.budget) : "") << "\n";
   show_builds(plan);
   std::string group;

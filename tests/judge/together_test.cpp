@@ -1,6 +1,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <cmath>
 #include <random>
 
@@ -56,6 +57,49 @@ TEST(Overall, IsTheMeanLogRatioOverWorkloads) {
   EXPECT_NEAR(overall[0].finding.effect.value, std::sqrt(1.2 * 1.1), 0.01);
   EXPECT_EQ(overall[0].finding.verdict, Verdict::worse);
   EXPECT_TRUE(overall[0].finding.interval.contains(std::sqrt(1.2 * 1.1)));
+}
+
+TEST(Overall, UsesAllRoundsOfEachComparisonAndSaysWhichLieApart) {
+  std::vector<std::pair<std::vector<double>, std::vector<double>>> pairs;
+  for (unsigned w = 0; w < 6; ++w)
+    pairs.emplace_back(noisy(1, 20, 10 + w), noisy(w == 5 ? 1.5 : 1.1, 20, 30 + w, 0.01));
+  auto record = over_workloads(pairs);
+  // The first workload was settled after eight rounds.
+  std::erase_if(record.log.trials,
+                [](const Trial& trial) { return trial.cell.value < 2 && trial.round.value_or(0) > 9; });
+  const auto overall = judge_overall(test::evidence_of(record), judge_record(record)).at(0);
+  EXPECT_EQ(overall.rounds, 8U);
+  EXPECT_NEAR(overall.finding.effect.value, std::exp((5 * std::log(1.1) + std::log(1.5)) / 6), 0.005);
+  ASSERT_EQ(overall.parts.size(), 6U);
+  EXPECT_LT(overall.p_alike, 1e-6);
+  for (std::size_t w = 0; w < 6; ++w) {
+    EXPECT_EQ(overall.parts[w].differs, w == 5) << w;
+    EXPECT_LE(std::abs(overall.parts[w].shrunk.value - 1.15),
+              std::abs(overall.parts[w].raw.value - 1.15) + 1e-6);
+  }
+}
+
+TEST(Overall, TheSpanOfManyIsNotThatOfTheirLuckiestEstimates) {
+  // Twenty comparisons, all truly −10 %: estimates spread by their errors, what they have in common does not.
+  stats::Random random(64);
+  std::vector<Finding> findings;
+  std::vector<const Finding*> all;
+  for (int i = 0; i < 20; ++i) {
+    const double error = 0.01, at = std::log(0.9) + error * random.normal();
+    findings.push_back({.effect = {Scale::ratio, std::exp(at)},
+                        .interval = {std::exp(at - 1.96 * error), std::exp(at + 1.96 * error), 0.95}});
+  }
+  for (const auto& f : findings) all.push_back(&f);
+  const auto drawn = drawn_together(all);
+  const auto width = [](const auto& effects) {
+    const auto [low, high] = std::ranges::minmax(effects);
+    return high - low;
+  };
+  std::vector<double> raw, shrunk;
+  for (const auto* f : all) raw.push_back(f->effect.value);
+  for (const auto& effect : drawn) shrunk.push_back(effect.value);
+  EXPECT_GT(width(raw), 0.02);
+  EXPECT_LT(width(shrunk), 0.6 * width(raw));
 }
 
 TEST(Overall, CountsTrialsAtTheirTimeLimitLikeAllOthers) {
