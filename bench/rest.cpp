@@ -1,5 +1,5 @@
-// What is said of programs whose slow runs, means or noise differ, by simulation: campaigns of 8 to 60 rounds that
-// end when their finding is settled.
+// What is said of programs whose slow runs, means or noise differ, by simulation: campaigns of 8 to 60 rounds
+// that end when their finding is settled.
 //
 //   bench_rest [CAMPAIGNS]    campaigns for each row (default 250)
 
@@ -54,7 +54,8 @@ void said_of(const std::string& name, int campaigns, const judge::Family& rules,
     better += f.verdict == Verdict::better ? 1 : 0;
     worse += f.verdict == Verdict::worse ? 1 : 0;
     using enum Price::Obstacle;
-    in_most += f.to_settle && (f.to_settle->obstacle == fast_and_slow || f.to_settle->obstacle == slow_runs) ? 1 : 0;
+    in_most +=
+        f.to_settle && (f.to_settle->obstacle == fast_and_slow || f.to_settle->obstacle == slow_runs) ? 1 : 0;
     slow += f.slow && f.slow->shown != 0 ? 1 : 0;
     mean += f.mean && f.mean->shown != 0 ? 1 : 0;
     rounds += static_cast<double>(f.rounds) / campaigns;
@@ -91,7 +92,8 @@ void with_repeats(int campaigns, int repeats, double dear, double cheap) {
 int main(int argc, char** argv) {
   const int n = argc > 1 ? std::max(20, std::atoi(argv[1])) : 250;
   fmt::print(
-      "| the candidate; margin 1 % | same % | better % | worse % | \"in most runs\" % | slow runs shown % | mean shown % | "
+      "| the candidate; margin 1 % | same % | better % | worse % | \"in most runs\" % | slow runs shown % | "
+      "mean shown % | "
       "rounds |\n|---|---|---|---|---|---|---|---|\n");
   const auto time = family("wall time", 0.01);
   const auto quiet = stalling(0, 1);
@@ -111,11 +113,12 @@ int main(int argc, char** argv) {
         return own * r.normal() + (r.below(3) == 0 ? -0.2 * std::log(1 - r.uniform()) : 0);
       });
     };
-    said_of(fmt::format("equal medians, {:.0f} times as noisy, a third of all trials slowed", 100 * sd), n, time,
-            slowed(0.01), slowed(sd));
+    said_of(fmt::format("equal medians, {:.0f} times as noisy, a third of all trials slowed", 100 * sd), n,
+            time, slowed(0.01), slowed(sd));
   }
   fmt::print(
-      "\n| runs beside one | noise of the dear and the cheap one | called % | interval covers % | half width % |\n"
+      "\n| runs beside one | noise of the dear and the cheap one | called % | interval covers % | half width "
+      "% |\n"
       "|---|---|---|---|---|\n");
   for (const int repeats : {4, 9})
     for (const auto& [dear, cheap] :

@@ -19,8 +19,9 @@ struct Question {
   bool all_runs = false;
   /// What slow runs and the mean do is told, and counts for the verdict.
   bool rest = true;
-  /// Each value is that of one run, so that `same` waits until slow runs in more than a tenth of them are
-  /// ruled out; else it is of thousands of calls or requests, which have metrics of their own for slow ones.
+  /// Each value is that of one run, or of a round's slowest requests, so that `same` waits until slow runs in
+  /// more than a tenth of them are ruled out; else it is of thousands of calls or requests, which have
+  /// metrics of their own for slow ones.
   bool single_runs = true;
   /// Values of each side in a round, where they are more than one: see stats/blocked_ranks.hpp.
   Repeats repeats;

@@ -115,7 +115,8 @@ Family rules_for(const Design& design, MetricId id, std::span<const PairedSeries
                 .min_rounds = design.rules.rounds_min,
                 .max_rounds = design.rules.rounds_max};
   family.question.rest = metric.demand.watched;
-  family.question.single_runs = std::ranges::none_of(design.metrics, metrics::is_of_many_calls);
+  family.question.single_runs =
+      !metrics::noise_is_slow(metric) || std::ranges::none_of(design.metrics, metrics::is_of_many_calls);
   if (metric.supporting && !metric.demand.watched)
     family.question.level = 1 - (1 - family.question.level) / metrics_moved_besides(design);
   if (watches_both_times(design) && is_a_time_of_runs(metric)) family.share = 0.5;
