@@ -48,10 +48,8 @@ std::optional<Seen> newest_against_level(const HistoryLine& line, const Effect& 
   }
   const auto before = level_of(line, first, end), now = level_of(line, last, last + 1);
   const auto scale = line.metric.scale;
-  const auto at = [&](double x) { return Effect{scale, x}.on_test_scale(); };
-  const auto half = [&](const Interval& i) { return (at(i.high) - at(i.low)) / 2; };
   const double change = now.level.on_test_scale() - before.level.on_test_scale();
-  const double width = std::hypot(half(now.interval), half(before.interval));
+  const double width = std::hypot(half_width(scale, now.interval), half_width(scale, before.interval));
   Seen seen{.effect = Effect::of_test_scale(scale, change),
             .interval = {Effect::of_test_scale(scale, change - width).value,
                          Effect::of_test_scale(scale, change + width).value}};

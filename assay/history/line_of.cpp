@@ -87,10 +87,8 @@ HistoryLevel level_of(const HistoryLine& line, std::size_t first, std::size_t en
   std::vector<double> values, errors;
   for (auto at = first; at < end; ++at) {
     const auto& point = line.points[at];
-    const auto on_scale = [&](double x) { return Effect{point.effect.scale, x}.on_test_scale(); };
     values.push_back(point.effect.on_test_scale());
-    errors.push_back(
-        std::max((on_scale(point.interval.high) - on_scale(point.interval.low)) / 2 / quantile, 1e-9));
+    errors.push_back(std::max(half_width(point.effect.scale, point.interval) / quantile, 1e-9));
   }
   const auto all = stats::pooled(values, errors);
   const auto bounds = all.interval(level_of_intervals);

@@ -15,7 +15,7 @@
 #include "assay/judge/resampling.hpp"
 #include "assay/judge/times.hpp"
 #include "assay/metrics/catalogue.hpp"
-#include "assay/schedule/closing_look.hpp"
+#include "assay/schedule/look_at.hpp"
 
 namespace assay::inline v1::judge {
 namespace {
@@ -68,10 +68,9 @@ class Weighing {
   bool is_sure(const Finding& f) const {
     const bool changed = f.verdict == Verdict::better || f.verdict == Verdict::worse;
     if (!f.settled || !changed) return f.settled;
-    const auto at = [&](double x) { return Effect{f.effect.scale, x}.on_test_scale(); };
     return (!aim_.sure.level || f.p <= *aim_.sure.level) &&
            (!aim_.sure.part ||
-            0.5 * (at(f.interval.high) - at(f.interval.low)) <= *aim_.sure.part * f.effect.distance());
+            half_width(f.effect.scale, f.interval) <= *aim_.sure.part * f.effect.distance());
   }
 
   /// By the gate, at a planned look: intervals between looks are no ground for leaving.
@@ -156,13 +155,7 @@ class Weighing {
                                 double alpha) {
     const auto [known, fresh] = critical_.try_emplace({repeats, last, alpha}, 0);
     if (!fresh) return known->second;
-    const auto boundary = looks.boundary(alpha);
-    const auto place = looks.due_at(last);
-    const auto before = looks.last_by(last);
-    known->second = place && *place + 1 == looks.counts().size()
-                        ? boundary->critical_count(*place, alpha)
-                        : schedule::ClosingLook(*boundary, before ? *before + 1 - (place ? 1 : 0) : 0, last)
-                              .critical_count(alpha);
+    known->second = schedule::LookAt(looks, last, alpha, true).critical_count(alpha);
     return known->second;
   }
 

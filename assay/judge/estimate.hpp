@@ -7,6 +7,7 @@
 #include <variant>
 #include <vector>
 
+#include "assay/judge/error_rate.hpp"
 #include "assay/judge/paired.hpp"
 #include "assay/stats/blocked_ranks.hpp"
 #include "assay/stats/clipped.hpp"
@@ -144,7 +145,7 @@ class Estimate {
 
 /// Whether the rest of a finding's runs is not like most of them: slow runs differ, or the mean does by more
 /// than the margin, at this one-sided level each.
-bool rest_is_unlike(const Finding& finding, double level = 0.025);
+bool rest_is_unlike(const Finding& finding, double level = withheld_at);
 
 /// What it would take to settle an unclear finding whose interval has this half width at n rounds: the
 /// interval shrinks with the root of the rounds, until it lies on one side of no change or inside the margin.

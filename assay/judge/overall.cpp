@@ -218,8 +218,7 @@ std::vector<Effect> drawn_together(std::span<const Finding* const> findings) {
   std::vector<double> values, errors;
   for (const auto* f : findings) {
     effects.push_back(f->effect);
-    const auto at = [&](double x) { return Effect{f->effect.scale, x}.on_test_scale(); };
-    const double half = (at(f->interval.high) - at(f->interval.low)) / 2;
+    const double half = half_width(f->effect.scale, f->interval);
     if (!f->effect.is_ratio() || !std::isfinite(half)) continue;
     const boost::math::normal normal;
     values.push_back(f->effect.on_test_scale());

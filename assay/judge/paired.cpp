@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "assay/judge/error_rate.hpp"
 #include "assay/judge/estimate.hpp"
 #include "assay/schedule/looks.hpp"
 
@@ -12,7 +13,6 @@ Finding judge_paired(std::span<const double> baseline, std::span<const double> c
   const Estimate estimate(baseline, candidate, question);
   const auto null = schedule::null_of(static_cast<int>(estimate.n()), question.repeats);
   const double alpha = 1 - question.level;
-  constexpr double shown = 0.025;
   auto finding = estimate.describe(null.critical_count(alpha), question.level);
   finding.p = finding.p_adjusted =
       std::max(null.p_two_sided(estimate.count_of_no_change()), estimate.p_by_means());
@@ -26,7 +26,7 @@ Finding judge_paired(std::span<const double> baseline, std::span<const double> c
     finding.to_settle = Price{.obstacle = Price::Obstacle::slow_runs};
   } else if (finding.p <= alpha && estimate.beyond_margin() && estimate.is_large_enough() &&
              question.metric.prefer != Prefer::neither) {
-    if (estimate.fast_runs_stand_alone() || estimate.rest_opposes(shown))
+    if (estimate.fast_runs_stand_alone() || estimate.rest_opposes(withheld_at))
       finding.to_settle = Price{.obstacle = Price::Obstacle::fast_and_slow};
     else
       finding.verdict = estimate.direction();

@@ -10,7 +10,7 @@
 #include "assay/judge/estimate.hpp"
 #include "assay/judge/pairs.hpp"
 #include "assay/judge/resampling.hpp"
-#include "assay/schedule/closing_look.hpp"
+#include "assay/schedule/look_at.hpp"
 #include "assay/schedule/look_plan.hpp"
 #include "assay/stats/many.hpp"
 
@@ -34,42 +34,6 @@ struct State {
   Verdict direction = Verdict::unclear;              ///< of `changed`
   Price::Obstacle obstacle = Price::Obstacle::none;  ///< why the last look settled nothing
   int slow = 0, mean = 0;  ///< shown to be more (1) or less (−1), at the error rate that verdicts share
-};
-
-/// A look that can be taken at some rounds: one that was planned, or the closing one.
-class LookAt {
- public:
-  LookAt(const schedule::LookPlan& planned, int n, double alpha)
-      : boundary_(planned.boundary(alpha)), place_(planned.due_at(n)) {
-    const auto last = planned.last_by(n);
-    taken_ = last ? *last + 1 : 0;
-    if (!place_) closing_.emplace(*boundary_, taken_, n);
-  }
-
-  double p_value(std::uint64_t t) const {
-    return place_ ? boundary_->p_value(*place_, t) : closing_->p_value(t);
-  }
-  double p_value_of_level(double level) const {
-    return place_ ? boundary_->p_value_of_level(*place_, level) : closing_->p_value_of_level(level);
-  }
-  /// The part of the error rate that this look has of statements that are tested otherwise.
-  double share() const {
-    if (place_) return boundary_->share_of(*place_);
-    double left = 1;
-    for (std::size_t k = 0; k < taken_; ++k) left -= boundary_->share_of(k);
-    return left;
-  }
-  /// Whether no look comes after it.
-  bool is_last() const { return !place_ || *place_ + 1 == boundary_->looks().size(); }
-  std::uint64_t critical_count(double alpha) const {
-    return place_ ? boundary_->critical_count(*place_, alpha) : closing_->critical_count(alpha);
-  }
-
- private:
-  std::shared_ptr<const schedule::Boundary> boundary_;
-  std::optional<std::size_t> place_;
-  std::size_t taken_ = 0;
-  std::optional<schedule::ClosingLook> closing_;
 };
 
 class Settling {
@@ -138,23 +102,23 @@ class Settling {
     look_at_change(state, n, estimate, at, p);
     look_at_same(state, n, estimate, at);
     if (!family_.tells_rest()) return;
-    const auto shown = estimate.shown_of_rest(q_ * family_.share * share_of_slow * at.share() /
+    const auto shown = estimate.shown_of_rest(q_ * family_.share * share_of_each_other * at.share() /
                                               static_cast<double>(series_.size()));
     if (state.slow == 0) state.slow = shown.slow;
     if (state.mean == 0) state.mean = shown.mean;
   }
 
-  static double p_of_no_change(const Estimate& estimate, const LookAt& at) {
+  static double p_of_no_change(const Estimate& estimate, const schedule::LookAt& at) {
     return std::max(at.p_value(estimate.count_of_no_change()),
                     estimate.is_early() ? at.p_value_of_level(estimate.p_by_means()) : 0);
   }
 
-  void look_at_change(State& state, int n, const Estimate& estimate, const LookAt& at, double p) const {
-    constexpr double shown = 0.025, leaning = 0.25;
+  void look_at_change(State& state, int n, const Estimate& estimate, const schedule::LookAt& at,
+                      double p) const {
     // Above q nothing is selected, whatever the estimate, which takes a while.
     const bool changed = p <= q_changed_ && estimate.beyond_margin() && estimate.is_large_enough();
-    if (changed &&
-        (estimate.fast_runs_stand_alone() || estimate.rest_opposes(at.is_last() ? shown : leaning))) {
+    if (changed && (estimate.fast_runs_stand_alone() ||
+                    estimate.rest_opposes(at.is_last() ? withheld_at : leaning_at))) {
       state.obstacle = Price::Obstacle::fast_and_slow;
       state.changed = {};
     } else if (changed) {
@@ -167,7 +131,7 @@ class Settling {
     }
   }
 
-  void look_at_same(State& state, int n, const Estimate& estimate, const LookAt& at) const {
+  void look_at_same(State& state, int n, const Estimate& estimate, const schedule::LookAt& at) const {
     if (estimate.is_early()) return;
     const double p = at.p_value(estimate.count_of_same());
     if (p <= q_) {
@@ -184,7 +148,7 @@ class Settling {
 
   const schedule::LookPlan& planned(std::size_t i) const { return planned_.at(series_[i].repeats); }
 
-  const LookAt& look_at(std::size_t i, int n) const {
+  const schedule::LookAt& look_at(std::size_t i, int n) const {
     const auto& repeats = series_[i].repeats;
     return looks_.try_emplace({repeats, n}, planned(i), n, q_).first->second;
   }
@@ -268,8 +232,7 @@ class Settling {
 
   /// Whether the rest of the runs, as it is known now, denies what was settled.
   static bool is_taken_back(const State& state, const Estimate& now) {
-    constexpr double shown = 0.025;
-    return state.kind == Kind::changed ? now.rest_opposes(shown) : now.rest() == Estimate::Rest::unlike;
+    return state.kind == Kind::changed ? now.rest_opposes(withheld_at) : now.rest() == Estimate::Rest::unlike;
   }
 
   /// Of what is still open, everything measured is shown, as far as a look there would tell.
@@ -336,7 +299,8 @@ class Settling {
   double q_, q_changed_;  ///< of `same`, and of changes of typical runs
   std::map<Repeats, schedule::LookPlan> planned_;
   std::vector<State> states_;
-  mutable std::map<std::pair<Repeats, int>, LookAt> looks_;  ///< by pairs; one takes a while to make
+  mutable std::map<std::pair<Repeats, int>, schedule::LookAt>
+      looks_;  ///< by pairs; one takes a while to make
 };
 
 }  // namespace

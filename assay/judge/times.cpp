@@ -5,6 +5,7 @@
 #include <utility>
 #include <vector>
 
+#include "assay/judge/error_rate.hpp"
 #include "assay/judge/paired.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/stats/location.hpp"
@@ -73,7 +74,6 @@ std::set<CellId> cells_on_one_core(const Evidence& evidence) {
 }
 
 bool wait_alike(const Evidence& evidence, const Contrast& of) {
-  constexpr double each = 0.025;
   const auto wall = metrics::find(evidence.design.metrics, Known::wall_time);
   if (!wall) return false;
   const auto its = own_waits(evidence, of.baseline), mine = own_waits(evidence, of.candidate);
@@ -97,7 +97,7 @@ bool wait_alike(const Evidence& evidence, const Contrast& of) {
                                     .all_runs = true});
   if (judged.verdict != Verdict::same) return false;
   const stats::MeanChange mean(a, b, false);
-  return mean.p_above(margin) > each && mean.p_below(-margin) > each;
+  return mean.p_above(margin) > withheld_at && mean.p_below(-margin) > withheld_at;
 }
 
 void link_times(const Evidence& evidence, std::vector<Finding>& findings) {

@@ -40,6 +40,12 @@ struct Price {
   Obstacle obstacle = Obstacle::none;
 };
 
+/// Half of an interval's width on the scale that tests work on.
+inline double half_width(Scale scale, const Interval& interval) {
+  const auto at = [scale](double x) { return Effect{scale, x}.on_test_scale(); };
+  return (at(interval.high) - at(interval.low)) / 2;
+}
+
 /// How many runs were slow: beyond 1.5 times what the slower run of a round typically takes, a limit that
 /// both sides have in common. (Of a metric of which more is better: below that over 1.5.)
 struct SlowRuns {

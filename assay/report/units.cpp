@@ -119,8 +119,7 @@ std::string span_of_effects(const Effect& low, const Effect& high, const std::st
 
 bool is_ill_known(const Effect& effect, const Interval& interval) {
   constexpr double part = 1.0 / 3;
-  const auto at = [&](double x) { return Effect{effect.scale, x}.on_test_scale(); };
-  return 0.5 * (at(interval.high) - at(interval.low)) > part * effect.distance();
+  return half_width(effect.scale, interval) > part * effect.distance();
 }
 
 std::string at_least_text(const Effect& effect, const Interval& interval, const std::string& unit) {
