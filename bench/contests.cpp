@@ -18,7 +18,7 @@
 #include "assay/contest/contest.hpp"
 #include "assay/contest/slices.hpp"
 #include "assay/stats/location.hpp"
-#include "assay/stats/unpaired.hpp"
+#include "assay/stats/unequal.hpp"
 
 namespace {
 
@@ -95,7 +95,7 @@ int one_after_the_other(int count, std::uint64_t units) {
         elapsed = std::chrono::duration<double>(after - start).count();
       }
     }
-    changed += stats::welch(times[0], times[1]).p < 0.05 ? 1 : 0;
+    changed += stats::brunner_munzel(times[0], times[1]).p < 0.05 ? 1 : 0;
   }
   return changed;
 }

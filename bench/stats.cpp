@@ -11,10 +11,7 @@
 
 #include "assay/judge/settle.hpp"
 #include "assay/schedule/looks.hpp"
-#include "assay/stats/location.hpp"
-#include "assay/stats/paired.hpp"
 #include "assay/stats/random.hpp"
-#include "assay/stats/resample.hpp"
 #include "assay/stats/signed_rank.hpp"
 #include "assay/stats/walsh.hpp"
 
@@ -76,22 +73,8 @@ void walsh() {
       "sorting all averages");
 }
 
-void others() {
+void boundary() {
   volatile double sink = 0;
-  const auto tied = sample(200, 0.1);
-  row("exact signed-rank p with ties and zeros, 200 values",
-      seconds([&] { sink = stats::signed_rank_test(tied).p; }),
-      seconds([&] { sink = stats::paired_permutation_test(tied, 9999).p; }), "9 999 random sign flips");
-  const auto thousand = sample(1000);
-  const auto trimmed = [](std::span<const double> v) { return stats::trimmed_mean(v, 0.1); };
-  const auto by_sorting = [](std::span<const double> v) {
-    std::vector<double> copy(v.begin(), v.end());
-    std::ranges::sort(copy);
-    return stats::mean(std::span(copy).subspan(100, 800));
-  };
-  row("BCa interval of a trimmed mean, 10 000 draws of 1 000",
-      seconds([&] { sink = stats::bca_interval(thousand, trimmed).low; }),
-      seconds([&] { sink = stats::bca_interval(thousand, by_sorting).low; }), "sorting every draw");
   row("boundary for up to 200 rounds",
       seconds([&] { sink = schedule::Boundary(schedule::planned_looks(7, 200)).error_rate(); }), 0, "");
 }
@@ -117,6 +100,6 @@ void findings_pass() {
 
 int main() {
   walsh();
-  others();
+  boundary();
   findings_pass();
 }

@@ -19,8 +19,9 @@ using codec::fields_json;
 using codec::Json;
 using codec::OrderedJson;
 
-constexpr const char* format_1 = "assay record 1";
-constexpr const char* format_2 = "assay record 2";
+/// What every format of this kind begins with, and the one that is written and read.
+constexpr const char* record_format = "assay record ";
+constexpr const char* current_format = "assay record 3";
 
 /// `program`: the same number for the same path, which is not told.
 OrderedJson candidate_json(const Candidate& candidate, std::vector<std::string>& programs) {
@@ -63,20 +64,6 @@ T read(const Json& json) {
   T value{};
   fields_from_json(json, value);
   return value;
-}
-
-/// A document of the format before, as the current one has it.
-Json upgraded(Json document) {
-  const auto rename = [](Json& object, const char* from, const char* to) {
-    if (!object.is_object() || !object.contains(from)) return;
-    object[to] = object[from];
-    object.erase(from);
-  };
-  for (auto& candidate : document["candidates"]) rename(candidate, "commit", "commit_id");
-  for (auto& metric : document["metrics"])
-    if (metric.is_object() && metric.contains("machine"))
-      metric["about"] = metric["machine"] == true ? "machine" : "work";
-  return document;
 }
 
 void read_design(const Json& json, Design& design) {
@@ -143,7 +130,7 @@ void read_log(const Json& json, Log& log) {
 std::string record_to_json(const Record& of) {
   const auto record = for_others(of);
   const auto& design = record.design;
-  OrderedJson document = {{"format", format_2}};
+  OrderedJson document = {{"format", current_format}};
   document.update(fields_json(design, {"uid", "plan", "plan_digest", "repeat", "folder"}));
   document["state"] = to_string(record.log.state);
   for (const char* name : {"candidates", "workloads", "factors", "cells", "contrasts", "metrics", "sittings",
@@ -181,15 +168,15 @@ std::string record_to_json(const Record& of) {
 bool is_record(const std::string& text) {
   constexpr std::size_t enough = 200;  // the format stands first
   const auto head = text.substr(0, enough);
-  return head.find(format_1) != std::string::npos || head.find(format_2) != std::string::npos;
+  return head.find(record_format) != std::string::npos;
 }
 
 Record record_from_json(const std::string& text, const std::string& name, const std::string& uid) try {
-  auto document = codec::parse_json(text);
+  const auto document = codec::parse_json(text);
   if (!document) throw Damaged("it is no JSON, or nests too deeply");
   const auto format = document->value("format", std::string{});
-  if (format != format_1 && format != format_2) throw Damaged("it is none");
-  if (format == format_1) document = upgraded(std::move(*document));
+  if (format != current_format)
+    throw Damaged("its format is \"" + format + "\", this program reads \"" + current_format + "\"");
   Record record;
   read_design(*document, record.design);
   read_log(*document, record.log);

@@ -6,7 +6,7 @@
 
 namespace assay::inline v1::exchange {
 
-/// Everything that judging a campaign starts from, as one JSON document ("assay record 2"), which reads back
+/// Everything that judging a campaign starts from, as one JSON document ("assay record 3"), which reads back
 /// to the same findings, bit for bit. Builds, checks and warm-ups are among the trials; programs' outputs and
 /// paths are not.
 std::string record_to_json(const Record& record);

@@ -2,7 +2,7 @@
 
 #include "assay/judge/error_rate.hpp"
 #include "assay/stats/many.hpp"
-#include "assay/stats/unpaired.hpp"
+#include "assay/stats/distance.hpp"
 
 namespace assay::inline v1::judge {
 

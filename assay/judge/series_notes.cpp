@@ -12,7 +12,9 @@
 #include "assay/stats/location.hpp"
 #include "assay/stats/many.hpp"
 #include "assay/stats/series.hpp"
-#include "assay/stats/unpaired.hpp"
+#include "assay/stats/rank_sum.hpp"
+#include "assay/stats/shift.hpp"
+#include "assay/stats/unequal.hpp"
 
 namespace assay::inline v1::judge {
 namespace {

@@ -176,7 +176,7 @@ class Settling {
     for (const auto kind : {Kind::changed, Kind::same}) {
       std::vector<double> p;
       for (const auto& state : states_) p.push_back(kind == Kind::changed ? state.changed.p : state.same.p);
-      const auto adjusted = family_.strict ? stats::adjust_holm(p) : stats::adjust_benjamini_hochberg(p);
+      const auto adjusted = stats::adjust_benjamini_hochberg(p);
       for (std::size_t i = 0; i < states_.size(); ++i)
         if (states_[i].kind == Kind::open && adjusted[i] <= rate_of(kind)) states_[i].kind = kind;
     }
@@ -187,7 +187,6 @@ class Settling {
   /// The error rate of a finding's interval.
   double interval_alpha(Kind kind) const {
     const double m = static_cast<double>(series_.size());
-    if (family_.strict) return rate_of(kind) / m;
     const auto selected = [&](Kind k) {
       return static_cast<double>(std::ranges::count(states_, k, &State::kind));
     };
@@ -202,7 +201,7 @@ class Settling {
     const double m = static_cast<double>(series_.size());
     const auto most = std::max(std::ranges::count(states_, Kind::changed, &State::kind),
                                std::ranges::count(states_, Kind::same, &State::kind));
-    return family_.strict ? 1 / m : std::min(1.0, (static_cast<double>(most) + 1) / m);
+    return std::min(1.0, (static_cast<double>(most) + 1) / m);
   }
 
   /// The last pairs that a look has been taken at, or would be: in a campaign that has ended, all of them.
@@ -290,7 +289,7 @@ class Settling {
                                     (state.changed.rounds > 0 ? state.changed.p
                                      : state.p > q_changed_   ? state.p
                                                               : 1)));
-    const auto adjusted = family_.strict ? stats::adjust_holm(p) : stats::adjust_benjamini_hochberg(p);
+    const auto adjusted = stats::adjust_benjamini_hochberg(p);
     for (std::size_t i = 0; i < findings.size(); ++i) findings[i].p_adjusted = adjusted[i];
   }
 

@@ -29,10 +29,6 @@ struct Family {
   double share = 1;
   int min_rounds = 8;
   int max_rounds = 60;
-  /// False: at most an expected share (1 − level) of the changes called, and of the sames called, is false
-  /// (Benjamini & Hochberg 1995). True: the chance of even one false call of a kind is at most 1 − level,
-  /// whatever depends on what (Holm 1979).
-  bool strict = false;
   /// Whether it is worked out what would settle the open ones: see price_by_resampling().
   bool priced = false;
 

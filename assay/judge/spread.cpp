@@ -8,7 +8,6 @@
 #include "assay/judge/pairs.hpp"
 #include "assay/stats/location.hpp"
 #include "assay/stats/many.hpp"
-#include "assay/stats/unpaired.hpp"
 
 namespace assay::inline v1::judge {
 namespace {

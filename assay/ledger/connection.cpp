@@ -39,7 +39,7 @@ Connection::Connection(std::string path, bool create) : path_(std::move(path)) {
   refuse_other_files(path_);
   try {
     dialect_->connect(sql_, path_, create);
-    bring_up_to_date();
+    create_tables();
   } catch (const soci::soci_error& error) {
     fail(error);
   }
@@ -83,13 +83,16 @@ void Connection::give_up_reserve() {
 }
 
 int Connection::stored_version() {
-  if (!dialect_->has_ledger(sql_)) {
+  if (!dialect_->has_table(sql_, "ledger_version")) {
+    if (dialect_->has_table(sql_, "ledger_info"))
+      throw Error("this ledger was written by a development version of Assay and can't be read any more",
+                  path_, "measure again into another ledger", Error::Code::ledger_older);
     if (dialect_->has_tables(sql_))
       throw Error("this is a database of something else, not a ledger", path_, "name another file");
     return 0;
   }
   int found = 0;
-  sql_ << "SELECT max(version) FROM ledger_info", soci::into(found);
+  sql_ << "SELECT max(version) FROM ledger_version", soci::into(found);
   if (found > Ledger::version)
     throw Error("this ledger was written by a newer Assay (its version is " + std::to_string(found) +
                     ", this program knows " + std::to_string(Ledger::version) + ")",
@@ -97,19 +100,14 @@ int Connection::stored_version() {
   return found;
 }
 
-/// Makes the tables, or brings them up to this version: inside one transaction, in which the version is
-/// looked at again, so that of several processes one does it and the others find it done.
-void Connection::bring_up_to_date() {
+/// Makes the tables inside one transaction that reads the version again: of several processes one makes them,
+/// the others find them.
+void Connection::create_tables() {
   if (read([&] { return stored_version(); }) == Ledger::version) return;
-  if (dialect_->reads_only())
-    throw Error("this ledger was written by an older Assay, and can't be brought up to date where it is",
-                path_, "copy it to where it can be written", Error::Code::ledger_read_only);
-  write_known([&] {
-    const int found = stored_version();
-    if (found == 0)
-      for (const auto statement : schema()) sql_ << dialect_->in_words(statement);
-    for (int from = found; from > 0 && from < Ledger::version; ++from)
-      for (const auto statement : migration(from)) sql_ << std::string(statement);
+  require_writable();
+  write([&] {
+    if (stored_version() != 0) return;
+    for (const auto statement : schema()) sql_ << dialect_->in_words(statement);
   });
 }
 

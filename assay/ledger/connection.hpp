@@ -119,7 +119,7 @@ class Connection {
   void give_up_reserve();
   void require_writable() const;
   int stored_version();
-  void bring_up_to_date();
+  void create_tables();
   [[noreturn]] void fail(const std::exception& error);
   [[noreturn]] void fail_gone() const;
   [[noreturn]] void fail_read_only() const;

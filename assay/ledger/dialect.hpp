@@ -27,13 +27,13 @@ class Dialect {
   /// are kept.
   virtual std::string in_words(std::string_view statement) const = 0;
 
-  /// Whether the database has tables of anybody's, and those of a ledger.
+  /// Whether the database has any table, and one of this name.
   virtual bool has_tables(soci::session& sql) const = 0;
-  virtual bool has_ledger(soci::session& sql) const = 0;
+  virtual bool has_table(soci::session& sql, const std::string& name) const = 0;
 
   /// Begins a transaction that will write: others that want to wait for its end.
   virtual void begin_writing(soci::session& sql) const = 0;
-  /// Holds foreign keys off for a migration, and on again.
+  /// Turns the checks of foreign keys off for rows whose references are known to hold, and on again.
   virtual void check_references(soci::session& sql, bool on) const = 0;
   /// Gives the space of what was taken out back.
   virtual void compact(soci::session& sql) const = 0;

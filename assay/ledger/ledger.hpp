@@ -23,14 +23,14 @@ namespace assay::inline v1::ledger {
 /// called from several threads at once.
 class Ledger {
  public:
-  /// The schema that this code writes. Older ledgers are brought up to it, newer ones refused.
-  static constexpr int version = 10;
+  /// The version of the schema that this code reads and writes.
+  static constexpr int version = 1;
 
   enum class Opening { create, existing };
 
   /// Opens the ledger at `path`; with Opening::create makes it, and its folder, if it is not there. Several
-  /// processes may do so at the same time. Throws Error for a file that is no ledger or comes from a newer
-  /// version; the file is then left as it was.
+  /// processes may do so at the same time. Throws Error for a file that is no ledger or was written by
+  /// another version; the file is then left as it was.
   explicit Ledger(const std::string& path, Opening opening = Opening::create);
   ~Ledger();
   Ledger(Ledger&&) noexcept;

@@ -9,10 +9,6 @@ namespace assay::inline v1::ledger {
 /// Dialect::in_words(). Things of a campaign are numbered within it, from 0, as in the model.
 std::span<const std::string_view> schema();
 
-/// The statements that bring a ledger of version `from` up to the next one, in order. Versions before 5 were
-/// of SQLite only.
-std::span<const std::string_view> migration(int from);
-
 /// Tables that hold a campaign's rows under its number, the dependent ones first.
 std::span<const std::string_view> tables_of_a_campaign();
 

@@ -101,9 +101,9 @@ class Sqlite : public Dialect {
     sql << "SELECT count(*) FROM sqlite_master WHERE type = 'table'", soci::into(tables);
     return tables > 0;
   }
-  bool has_ledger(soci::session& sql) const override {
+  bool has_table(soci::session& sql, const std::string& name) const override {
     int tables = 0;
-    sql << "SELECT count(*) FROM sqlite_master WHERE type = 'table' AND name = 'ledger_info'",
+    sql << "SELECT count(*) FROM sqlite_master WHERE type = 'table' AND name = :n", soci::use(name),
         soci::into(tables);
     return tables > 0;
   }

@@ -24,6 +24,7 @@ class Error : public std::runtime_error {
     ledger_read_only,  ///< it can't be written here
     ledger_damaged,    ///< what it holds means nothing
     ledger_newer,      ///< a newer Assay wrote it
+    ledger_older,      ///< a development version from before the first schema wrote it
     ledger_gone,       ///< it was moved or deleted while it was in use
     ledger_unusable,   ///< any other failure of the database
   };

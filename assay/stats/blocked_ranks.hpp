@@ -5,7 +5,7 @@
 #include <span>
 #include <vector>
 
-#include "assay/stats/bounds.hpp"
+#include "assay/stats/test_result.hpp"
 #include "assay/stats/symmetric_counts.hpp"
 
 namespace assay::inline v1::stats {

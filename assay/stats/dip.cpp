@@ -154,8 +154,4 @@ std::shared_ptr<const OneMode> one_mode_for(std::size_t n, std::size_t draws) {
   return made;
 }
 
-TestResult dip_test(std::span<const double> values, std::size_t draws, std::uint64_t seed) {
-  return OneMode(values.size(), draws, seed).test(values);
-}
-
 }  // namespace assay::inline v1::stats

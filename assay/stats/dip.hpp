@@ -6,7 +6,7 @@
 #include <span>
 #include <vector>
 
-#include "assay/stats/paired.hpp"
+#include "assay/stats/test_result.hpp"
 
 namespace assay::inline v1::stats {
 
@@ -32,8 +32,5 @@ class OneMode {
 
 /// One for so many values, made once and kept; safe to call from several threads.
 std::shared_ptr<const OneMode> one_mode_for(std::size_t n, std::size_t draws);
-
-/// OneMode's test of a single sample.
-TestResult dip_test(std::span<const double> values, std::size_t draws = 2000, std::uint64_t seed = 1);
 
 }  // namespace assay::inline v1::stats

@@ -3,17 +3,12 @@
 #include <cstdint>
 #include <span>
 
-#include "assay/stats/paired.hpp"
+#include "assay/stats/test_result.hpp"
 
 namespace assay::inline v1::stats {
 
 // Two independent samples x (m values) and y (n values). All values finite and as many as each function asks
 // for, else DomainError. Two-sided p-values.
-
-/// Two-sample Kolmogorov–Smirnov test of one distribution for both. statistic: the largest distance of the
-/// two empirical distribution functions. Exact with ties by counting lattice paths while m·n ≤ 10⁶; beyond,
-/// the asymptotic distribution. Source: Smirnov 1939; Schröer & Trenkler 1995.
-TestResult kolmogorov_smirnov(std::span<const double> x, std::span<const double> y);
 
 /// Fisher's exact test of two failure rates: a of m against b of n. The sum of the chances of all tables that
 /// are no likelier than the one seen. a ≤ m, b ≤ n, else DomainError. statistic: the sample odds ratio.

@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <boost/math/distributions/binomial.hpp>
 #include <boost/math/distributions/students_t.hpp>
-#include <boost/math/special_functions/beta.hpp>
 #include <cmath>
 #include <limits>
 #include <numeric>
@@ -38,13 +37,6 @@ double median(std::span<const double> values) {
   return 0.5 * *middle + 0.5 * *std::max_element(copy.begin(), middle);
 }
 
-double geometric_mean(std::span<const double> values) {
-  require_positive(values);
-  double sum = 0;
-  for (const double v : values) sum += std::log(v);
-  return std::exp(sum / static_cast<double>(values.size()));
-}
-
 double trimmed_mean(std::span<const double> values, double share) {
   if (!(share >= 0 && share < 0.5)) throw DomainError("a trimmed share must lie in [0, 0.5)", {}, share);
   require_finite(values);
@@ -68,19 +60,6 @@ double quantile(std::span<const double> values, double p, QuantileType type) {
   const double part = std::abs(rank - whole) < fuzz ? 0 : rank - whole;
   const auto at = [&](double r) { return sorted[static_cast<std::size_t>(std::clamp(r, 1.0, n)) - 1]; };
   return part == 0 ? at(whole) : (1 - part) * at(whole) + part * at(whole + 1);
-}
-
-double harrell_davis_quantile(std::span<const double> values, double p) {
-  require_level(p);
-  const auto sorted = sorted_copy(values);
-  const double n = static_cast<double>(sorted.size());
-  double estimate = 0, below = 0;
-  for (std::size_t i = 0; i < sorted.size(); ++i) {
-    const double up_to = boost::math::ibeta((n + 1) * p, (n + 1) * (1 - p), static_cast<double>(i + 1) / n);
-    estimate += (up_to - below) * sorted[i];
-    below = up_to;
-  }
-  return estimate;
 }
 
 Bounds quantile_interval(std::span<const double> values, double p, double level) {
@@ -121,10 +100,6 @@ double median_absolute_deviation(std::span<const double> values) {
   std::vector<double> deviations;
   for (const double v : values) deviations.push_back(std::abs(v - centre));
   return 1.4826 * median(deviations);
-}
-
-double interquartile_range(std::span<const double> values, QuantileType type) {
-  return quantile(values, 0.75, type) - quantile(values, 0.25, type);
 }
 
 }  // namespace assay::inline v1::stats

@@ -3,7 +3,7 @@
 #include <cstddef>
 #include <span>
 
-#include "assay/stats/bounds.hpp"
+#include "assay/stats/test_result.hpp"
 
 namespace assay::inline v1::stats {
 
@@ -15,9 +15,6 @@ double mean(std::span<const double> values);
 
 /// The middle value, or the mean of the middle two. Cost: O(n) expected, a copy.
 double median(std::span<const double> values);
-
-/// exp of the mean logarithm, for values above zero (else DomainError).
-double geometric_mean(std::span<const double> values);
 
 /// Mean of what is left when the ⌊share·n⌋ smallest and as many largest are taken away. share in [0, 0.5); at
 /// 0.25 the interquartile mean. The same as R's mean(x, trim = share). Cost: O(n)
@@ -31,11 +28,6 @@ enum class QuantileType { type7, type8 };
 
 /// Sample quantile at p in [0, 1] (else DomainError). Cost: a sort.
 double quantile(std::span<const double> values, double p, QuantileType type = QuantileType::type8);
-
-/// The quantile at p in (0, 1) as a mean of all order statistics, weighted by Beta((n+1)p, (n+1)(1−p)):
-/// smoother and usually less variable than one or two order statistics. Cost: a sort and n incomplete beta
-/// functions. Source: Harrell & Davis 1982.
-double harrell_davis_quantile(std::span<const double> values, double p);
 
 /// Closed interval for the quantile at p in (0, 1), from two order statistics, that holds for any continuous
 /// distribution with independent values: it covers with a chance of at least `level`, unbounded on a side
@@ -53,8 +45,5 @@ Bounds mean_interval(std::span<const double> values, double level);
 /// Median absolute deviation from the median, times 1.4826: for normal values it estimates their standard
 /// deviation. The same as R's mad(x). Source: Hampel 1974.
 double median_absolute_deviation(std::span<const double> values);
-
-/// quantile(0.75) − quantile(0.25).
-double interquartile_range(std::span<const double> values, QuantileType type = QuantileType::type8);
 
 }  // namespace assay::inline v1::stats

@@ -2,8 +2,7 @@
 
 #include <span>
 
-#include "assay/stats/bounds.hpp"
-#include "assay/stats/paired.hpp"
+#include "assay/stats/test_result.hpp"
 
 namespace assay::inline v1::stats {
 

@@ -83,14 +83,4 @@ TestResult mann_whitney(std::span<const double> x, std::span<const double> y) {
   return result;
 }
 
-double probability_of_superiority(std::span<const double> x, std::span<const double> y) {
-  const auto ranked = rank_together(x, y);
-  const auto m = static_cast<double>(x.size());
-  return (static_cast<double>(ranked.sum_x) / 2 - m * (m + 1) / 2) / (m * static_cast<double>(y.size()));
-}
-
-double cliffs_delta(std::span<const double> x, std::span<const double> y) {
-  return 2 * probability_of_superiority(x, y) - 1;
-}
-
 }  // namespace assay::inline v1::stats

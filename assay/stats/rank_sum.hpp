@@ -2,7 +2,7 @@
 
 #include <span>
 
-#include "assay/stats/paired.hpp"
+#include "assay/stats/test_result.hpp"
 
 namespace assay::inline v1::stats {
 
@@ -14,11 +14,5 @@ namespace assay::inline v1::stats {
 /// second); beyond, the normal approximation with the ties' variance and continuity correction (as R's).
 /// Exact two-sided: twice the smaller tail, at most 1. Source: Mann & Whitney 1947.
 TestResult mann_whitney(std::span<const double> x, std::span<const double> y);
-
-/// P(X > Y) + ½P(X = Y), from 0 to 1. Cost: a sort. Source: Vargha & Delaney 2000.
-double probability_of_superiority(std::span<const double> x, std::span<const double> y);
-
-/// P(X > Y) − P(X < Y), from −1 to 1. Source: Cliff 1993.
-double cliffs_delta(std::span<const double> x, std::span<const double> y);
 
 }  // namespace assay::inline v1::stats

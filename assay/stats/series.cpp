@@ -8,7 +8,6 @@
 
 #include "assay/model/error.hpp"
 #include "assay/stats/location.hpp"
-#include "assay/stats/ranks.hpp"
 #include "assay/stats/require.hpp"
 
 namespace assay::inline v1::stats {
@@ -66,45 +65,6 @@ Drift drift(std::span<const double> values) {
     result.test.p = std::min(1.0, 2 * cdf(complement(boost::math::normal(), z)));
   }
   return result;
-}
-
-ChangePoint change_point(std::span<const double> values) {
-  require_finite(values, 3);
-  const auto ranks = doubled_ranks(values);
-  const double n = static_cast<double>(values.size());
-  ChangePoint result;
-  double sum = 0, largest = -1;
-  for (std::size_t t = 1; t < values.size(); ++t) {
-    sum += static_cast<double>(ranks[t - 1]);  // twice the rank sum of the first t
-    const double u = std::abs(sum - static_cast<double>(t) * (n + 1));
-    if (u > largest) {
-      largest = u;
-      result.before = t;
-    }
-  }
-  result.test = {.statistic = largest,
-                 .p = std::min(1.0, 2 * std::exp(-6 * largest * largest / (n * n * n + n * n))),
-                 .exact = false};
-  return result;
-}
-
-std::size_t warm_up_length(std::span<const double> values) {
-  require_finite(values, 4);
-  // From the back: mean and sum of squares of the last values (Welford 1962).
-  std::size_t best = 0;
-  double least = 0, centre = 0, squares = 0;
-  for (std::size_t count = 1; count <= values.size(); ++count) {
-    const std::size_t d = values.size() - count;
-    const double step = values[d] - centre;
-    centre += step / static_cast<double>(count);
-    squares += step * (values[d] - centre);
-    const double error = squares / (static_cast<double>(count) * static_cast<double>(count));
-    if (d <= values.size() / 2 && (d == values.size() / 2 || error <= least)) {
-      least = error;
-      best = d;
-    }
-  }
-  return best;
 }
 
 Bounds outlier_fences(std::span<const double> values, double reach) {

@@ -5,8 +5,7 @@
 #include <span>
 #include <vector>
 
-#include "assay/stats/bounds.hpp"
-#include "assay/stats/paired.hpp"
+#include "assay/stats/test_result.hpp"
 
 namespace assay::inline v1::stats {
 
@@ -31,21 +30,6 @@ struct Drift {
 /// continuity correction. At least three values. Cost: O(n²) time, n²/2 doubles of memory. Source: Mann 1945;
 /// Kendall 1975; Theil 1950; Sen 1968.
 Drift drift(std::span<const double> values);
-
-/// Where the level changed most, and how surely.
-struct ChangePoint {
-  std::size_t before = 0;  ///< how many values come before the change
-  TestResult test;         ///< of no change; statistic: Pettitt's K
-};
-
-/// One change point by ranks; p ≈ 2 exp(−6K²/(n³ + n²)), at most 1, good below 0.5. At least three values.
-/// Cost: a sort. Source: Pettitt 1979.
-ChangePoint change_point(std::span<const double> values);
-
-/// How many values to drop from the front so that what is left looks steady: d minimising the squared
-/// standard error Σ_{i>d} (x_i − x̄_d)²/(n − d)², over d ≤ n/2. At least four values. Cost O(n). Source: White
-/// 1997 (marginal standard error rule).
-std::size_t warm_up_length(std::span<const double> values);
 
 /// Fences beyond which a value is an outlier: quartiles (type 7) ∓ `reach` interquartile ranges. Outliers are
 /// flagged, never dropped. reach above 0. Source: Tukey 1977 (1.5 inner, 3 outer).

@@ -1,7 +1,6 @@
 #include "assay/stats/unequal.hpp"
 
 #include <algorithm>
-#include <boost/math/distributions/fisher_f.hpp>
 #include <boost/math/distributions/students_t.hpp>
 #include <cmath>
 #include <limits>
@@ -11,7 +10,6 @@
 #include "assay/stats/location.hpp"
 #include "assay/stats/ranks.hpp"
 #include "assay/stats/require.hpp"
-#include "assay/stats/resample.hpp"
 
 namespace assay::inline v1::stats {
 namespace {
@@ -66,48 +64,6 @@ TestResult brunner_munzel(std::span<const double> x, std::span<const double> y) 
   const auto pooled = pool(x, y);
   const auto bm = brunner_munzel_statistic(pooled, x.size());
   return {.statistic = bm.statistic, .p = two_sided_t(bm.statistic, bm.freedom), .exact = false};
-}
-
-TestResult brunner_munzel_permuted(std::span<const double> x, std::span<const double> y, std::size_t draws,
-                                   std::uint64_t seed) {
-  const double seen = brunner_munzel_statistic(pool(x, y), x.size()).statistic;
-  const auto relabelled = [](std::span<const double> a, std::span<const double> b) {
-    return brunner_munzel_statistic(pool(a, b), a.size()).statistic;
-  };
-  return {.statistic = seen, .p = permutation_p_value(x, y, relabelled, draws, seed), .exact = false};
-}
-
-TestResult welch(std::span<const double> x, std::span<const double> y) {
-  pool(x, y);
-  const double vx = variance(x) / static_cast<double>(x.size()),
-               vy = variance(y) / static_cast<double>(y.size());
-  if (vx + vy == 0) throw DomainError("all values of both samples are equal: no spread to compare means by");
-  const double t = (mean(x) - mean(y)) / std::sqrt(vx + vy);
-  const double freedom =
-      (vx + vy) * (vx + vy) /
-      (vx * vx / static_cast<double>(x.size() - 1) + vy * vy / static_cast<double>(y.size() - 1));
-  return {.statistic = t, .p = two_sided_t(t, freedom), .exact = false};
-}
-
-TestResult brown_forsythe(std::span<const double> x, std::span<const double> y) {
-  pool(x, y);
-  const auto deviations = [](std::span<const double> values) {
-    const double centre = median(values);
-    std::vector<double> all;
-    for (const double v : values) all.push_back(std::abs(v - centre));
-    return all;
-  };
-  const auto dx = deviations(x), dy = deviations(y);
-  const double m = static_cast<double>(x.size()), n = static_cast<double>(y.size());
-  const double overall = (m * mean(dx) + n * mean(dy)) / (m + n);
-  const double between = m * std::pow(mean(dx) - overall, 2) + n * std::pow(mean(dy) - overall, 2);
-  const double within = (m - 1) * variance(dx) + (n - 1) * variance(dy);
-  if (within == 0)
-    return {.statistic = between == 0 ? 0 : std::numeric_limits<double>::infinity(),
-            .p = between == 0 ? 1.0 : 0.0,
-            .exact = false};
-  const double f = between / (within / (m + n - 2));
-  return {.statistic = f, .p = cdf(complement(boost::math::fisher_f(1, m + n - 2), f)), .exact = false};
 }
 
 }  // namespace assay::inline v1::stats

@@ -4,7 +4,7 @@
 #include <span>
 #include <vector>
 
-#include "assay/stats/bounds.hpp"
+#include "assay/stats/test_result.hpp"
 
 namespace assay::inline v1::stats {
 

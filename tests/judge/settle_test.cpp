@@ -151,9 +151,6 @@ TEST(Settle, AmongManyASingleChangeNeedsMoreRounds) {
   const auto findings = settle(all, family(0.1), Stage::ended);
   EXPECT_EQ(findings[0].verdict, Verdict::worse);
   EXPECT_GT(findings[0].settled_at, 11U) << "no sign-flip test among 40 can say it sooner";
-  auto strict = family(0.1);
-  strict.strict = true;
-  EXPECT_GE(settle(all, strict, Stage::ended)[0].settled_at, findings[0].settled_at);
 }
 
 TEST(Settle, SeriesWithoutPairsStillCountAmongTheMany) {

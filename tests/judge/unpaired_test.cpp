@@ -3,7 +3,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
-#include "assay/stats/unpaired.hpp"
+#include "assay/stats/unequal.hpp"
 #include "support/noise.hpp"
 #include "support/records.hpp"
 

@@ -202,9 +202,14 @@ TEST(Ledger, RefusesFilesThatAreNotOursAndLeavesThemAlone) {
 
   { Ledger ledger(scratch.path("newer.db")); }
   soci::session newer(*soci::factory_sqlite3(), "dbname=" + scratch.path("newer.db"));
-  newer << "UPDATE ledger_info SET version = 999";
+  newer << "UPDATE ledger_version SET version = 999";
   EXPECT_THAT(message_of([&] { Ledger ledger(scratch.path("newer.db")); }),
               HasSubstr("written by a newer Assay (its version is 999"));
+
+  soci::session older(*soci::factory_sqlite3(), "dbname=" + scratch.path("older.db"));
+  older << "CREATE TABLE ledger_info (version INTEGER NOT NULL)";
+  EXPECT_THAT(message_of([&] { Ledger ledger(scratch.path("older.db")); }),
+              HasSubstr("written by a development version of Assay and can't be read any more"));
 
   EXPECT_THAT(message_of([&] { Ledger ledger(scratch.path("none.db"), Ledger::Opening::existing); }),
               HasSubstr("there is no ledger"));

@@ -1,4 +1,4 @@
-// Ledgers that others use too: at the same time, with an older version, or on a disk that is in the way.
+// Ledgers that others use too: at the same time, or on a disk that is in the way.
 
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
@@ -11,11 +11,8 @@
 #include <fstream>
 #include <thread>
 
-#include "assay/judge/findings.hpp"
 #include "assay/ledger/ledger.hpp"
 #include "assay/model/error.hpp"
-#include "assay/render/json.hpp"
-#include "nlohmann/json.hpp"
 #include "support/records.hpp"
 #include "support/tool.hpp"
 
@@ -23,17 +20,9 @@ namespace assay::inline v1::ledger {
 namespace {
 
 namespace fs = std::filesystem;
-using nlohmann::json;
 using test::record_of;
 using test::Scratch;
 using testing::HasSubstr;
-
-std::string older_ledger(const Scratch& scratch) {
-  const auto path = scratch.path("older.db");
-  fs::copy_file(fs::path(ASSAY_SOURCE) / "tests/reference/ledger-4.db", path,
-                fs::copy_options::overwrite_existing);
-  return path;
-}
 
 /// Runs `act` in `count` processes at the same time; how many of them threw or crashed.
 int failures_of(int count, const std::function<void(int)>& act) {
@@ -86,26 +75,6 @@ TEST(SharedLedger, OfSeveralThatGoOnWithOneCampaignAtOnceOneDoes) {
     if (!said.empty()) _exit(2);
   });
   EXPECT_EQ(refused, count - 1);
-}
-
-TEST(OlderLedger, IsReadAndJudgedAsItWasMeasured) {
-  const Scratch scratch;
-  Ledger ledger(older_ledger(scratch), Ledger::Opening::existing);
-  const auto all = ledger.list();
-  ASSERT_EQ(all.size(), 2U);
-  const auto kept =
-      json::parse(test::read_file(std::string(ASSAY_SOURCE) + "/tests/reference/ledger-4.json"));
-  const auto uid = kept["campaign"]["id"].get<std::string>();
-  const auto now = json::parse(render::to_json(judge::judge_record(ledger.read(choose(all, uid).id))));
-  if (std::getenv("ASSAY_WRITE_ANSWERS") != nullptr)
-    std::ofstream(std::string(ASSAY_SOURCE) + "/tests/reference/ledger-4.json") << now.dump(1) << "\n";
-  EXPECT_EQ(now, kept);
-}
-
-TEST(OlderLedger, IsBroughtUpToDateByOneOfManyAtOnce) {
-  const Scratch scratch;
-  const auto path = older_ledger(scratch);
-  EXPECT_EQ(failures_of(8, [&](int) { EXPECT_EQ(Ledger(path).list().size(), 2U); }), 0);
 }
 
 TEST(SharedLedger, IsMadeByOneOfManyAtOnceAndKeepsWhatAllAdd) {

@@ -5,9 +5,13 @@
 #include <cmath>
 
 #include "assay/model/error.hpp"
+#include "assay/stats/walsh.hpp"
+#include "support/reference.hpp"
 
 namespace assay::inline v1::stats {
 namespace {
+
+using test::reference;
 
 TEST(SignedRank, AgreesWithR) {
   // R 4.2: psignrank(t, n)
@@ -61,6 +65,31 @@ TEST(SignedRank, RefusesWhatItIsNotDefinedFor) {
   EXPECT_THROW(SignedRank(0), DomainError);
   EXPECT_THROW(SignedRank(5).critical_count(0), DomainError);
   EXPECT_THROW(SignedRank(5).critical_count(1), DomainError);
+}
+
+TEST(WalshInterval, AgreesWithRWhereItIsExact) {
+  for (const std::string name : {"tiny", "small", "distinct"}) {
+    SCOPED_TRACE(name);
+    const auto& d = reference("paired." + name);
+    const auto& expected = reference("walsh." + name);
+    const WalshAverages walsh(d);
+    const SignedRank null(d.size());
+    const auto t = std::min(walsh.at_or_below(0), walsh.at_or_above(0));
+    EXPECT_AGREES(null.p_two_sided(t), expected[0]);
+    if (d.size() < 50) {
+      EXPECT_NEAR(walsh.median(), expected[1], 1e-8);
+    }
+    const auto interval = walsh.interval(null.critical_count(0.05));
+    EXPECT_AGREES(interval.low, expected[2]);
+    EXPECT_AGREES(interval.high, expected[3]);
+  }
+}
+
+TEST(SignedRankDistribution, AgreesWithRUpToTheLargestExact) {
+  for (const auto& [t, n] :
+       {std::pair{0, 1}, {3, 5}, {8, 10}, {52, 20}, {600, 60}, {9000, 200}, {20000, 300}})
+    EXPECT_AGREES(SignedRank(static_cast<std::size_t>(n)).cdf(t),
+                  reference("psignrank." + std::to_string(t) + "." + std::to_string(n))[0]);
 }
 
 }  // namespace
