@@ -5,7 +5,7 @@
 ///   assay::Plan plan{.baseline = "list", .margin = 0.01,
 ///     .candidates = {{.name = "list", .exe = "./list"}, {.name = "heap", .exe = "./heap"}},
 ///     .workloads  = {{.name = "orders", .run = {"${exe}", "net.txt"}, .check = {.match = "^total"}}}};
-///   std::cout << assay::to_text(assay::carry_out(plan));
+///   std::cout << assay::to_text(assay::run_plan(plan));
 
 #include "assay/campaign/carry_out.hpp"
 #include "assay/model/plan.hpp"
@@ -13,14 +13,19 @@
 #include "assay/render/text.hpp"
 #include "assay/report/outlook.hpp"
 
-namespace assay::inline v1 {
+namespace assay {
 
-using campaign::carry_out;
+using model::Findings;
+using model::Forecast;
+using model::Plan;
+using model::Verdict;
+
 using campaign::forecast;
-using CarryOutOptions = campaign::Options;
+using campaign::run_plan;
+using CarryOutOptions = campaign::RunOptions;
 using render::TextStyle;
 using render::to_json;
 using render::to_text;
 using report::to_text;
 
-}  // namespace assay::inline v1
+}  // namespace assay

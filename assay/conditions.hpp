@@ -2,16 +2,18 @@
 
 /// Tells what this machine is like to measure on.
 ///
-///   std::cout << assay::to_text(assay::look_around(true));
+///   std::cout << assay::to_text(assay::assess_machine(true));
 
 #include "assay/campaign/look_around.hpp"
 #include "assay/render/conditions.hpp"
 
-namespace assay::inline v1 {
+namespace assay {
 
-using campaign::look_around;
+using model::Conditions;
+
+using campaign::assess_machine;
 using render::advice;
 using render::to_json;
 using render::to_text;
 
-}  // namespace assay::inline v1
+}  // namespace assay

@@ -7,7 +7,7 @@
 ///   contest.input([](const assay::Setting& s) { return make_network(s.integer("locks")); });
 ///   contest.baseline("list", [](const Network& net) { return route_by_list(net); });
 ///   contest.candidate("heap", [](const Network& net) { return route_by_heap(net); });
-///   return assay::present(contest, argc, argv);
+///   return assay::run_main(contest, argc, argv);
 
 #include "assay/contest/contest.hpp"
 #include "assay/contest/opaque.hpp"
@@ -15,10 +15,13 @@
 #include "assay/render/json.hpp"
 #include "assay/render/text.hpp"
 
-namespace assay::inline v1 {
+namespace assay {
+
+using model::Findings;
+using model::Setting;
 
 using render::TextStyle;
 using render::to_json;
 using render::to_text;
 
-}  // namespace assay::inline v1
+}  // namespace assay

@@ -4,3 +4,10 @@
 
 #include "assay/model/error.hpp"
 #include "assay/model/near_miss.hpp"
+
+namespace assay {
+
+using model::DomainError;
+using model::Error;
+
+}  // namespace assay

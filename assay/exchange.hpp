@@ -9,21 +9,24 @@
 #include "assay/exchange/trials_csv.hpp"
 #include "assay/model/moment.hpp"
 
-namespace assay::inline v1 {
+namespace assay {
 
-using campaign::draw_uid;
+using model::Record;
+
+using campaign::make_uid;
+using exchange::ImportOptions;
 using exchange::is_record;
 using exchange::record_from_json;
 using exchange::record_to_json;
-using exchange::SamplesAsked;
 using exchange::write_csv;
 
 /// See exchange::read_csv and exchange::read_json.
-inline Record read_samples_csv(std::istream& in, const std::string& name, const SamplesAsked& asked) {
+inline Record read_samples_csv(std::istream& in, const std::string& name, const ImportOptions& asked) {
   return exchange::read_csv(in, name, asked);
 }
-inline Record read_samples_json(const std::string& text, const std::string& name, const SamplesAsked& asked) {
+inline Record read_samples_json(const std::string& text, const std::string& name,
+                                const ImportOptions& asked) {
   return exchange::read_json(text, name, asked);
 }
 
-}  // namespace assay::inline v1
+}  // namespace assay

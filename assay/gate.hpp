@@ -2,7 +2,7 @@
 
 /// Holds findings against a gate: may this change go in?
 ///
-///   const auto gate = assay::hold_against(findings, {.allow = 0.02});
+///   const auto gate = assay::evaluate_gate(findings, {.allow = 0.02});
 ///   std::cout << assay::to_text(gate, findings.design);
 ///   return gate.status == assay::GateStatus::failed ? 1 : 0;
 
@@ -10,11 +10,16 @@
 #include "assay/judge/keep_only.hpp"
 #include "assay/render/gate.hpp"
 
-namespace assay::inline v1 {
+namespace assay {
 
-using judge::hold_against;
-using judge::keep_only;
+using model::Findings;
+using model::Gate;
+using model::GateResult;
+using model::GateStatus;
+
+using judge::evaluate_gate;
+using judge::filter_results;
 using render::to_junit;
 using render::to_text;
 
-}  // namespace assay::inline v1
+}  // namespace assay

@@ -15,9 +15,12 @@
 #include "assay/render/located.hpp"
 #include "assay/report/located.hpp"
 
-namespace assay::inline v1 {
+namespace assay {
 
-using history::hold_against;
+using model::CommitSearchResult;
+using model::History;
+
+using history::evaluate_gate;
 using history::locate;
 using history::LocateOptions;
 using history::outline_search;
@@ -29,4 +32,4 @@ using render::to_json;
 using render::to_page;
 using render::to_text;
 
-}  // namespace assay::inline v1
+}  // namespace assay

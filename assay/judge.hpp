@@ -11,15 +11,21 @@
 #include "assay/model/names.hpp"
 #include "assay/model/only.hpp"
 
-namespace assay::inline v1 {
+namespace assay {
 
-using judge::confirm;
-using judge::held_apart;
+using model::Findings;
+using model::Observations;
+using model::Record;
+using model::to_string;
+using model::Verdict;
+
+using judge::combine_campaigns;
+using judge::compare_confirmation;
+using judge::filter_results;
+using judge::find_surprises;
 using judge::judge_paired;
 using judge::judge_record;
-using judge::keep_only;
-using judge::Question;
+using judge::PairedTestOptions;
 using judge::Surprise;
-using judge::surprises;
 
-}  // namespace assay::inline v1
+}  // namespace assay

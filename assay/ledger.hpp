@@ -4,8 +4,11 @@
 
 #include "assay/ledger/ledger.hpp"
 
-namespace assay::inline v1 {
+namespace assay {
+
+using model::CampaignId;
+using model::Record;
 
 using ledger::Ledger;
 
-}  // namespace assay::inline v1
+}  // namespace assay

@@ -11,9 +11,11 @@
 #include "assay/plan/validate.hpp"
 #include "assay/plan/write.hpp"
 
-namespace assay::inline v1 {
+namespace assay {
+
+using model::Plan;
 
 /// See plan::read_file.
 inline Plan read_plan(const std::string& path) { return plan::read_file(path); }
 
-}  // namespace assay::inline v1
+}  // namespace assay

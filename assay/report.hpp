@@ -10,7 +10,10 @@
 #include "assay/render/text.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::inline v1 {
+namespace assay {
+
+using model::Findings;
+using model::Record;
 
 using render::details;
 using render::TextStyle;
@@ -18,6 +21,6 @@ using render::to_json;
 using render::to_markdown;
 using render::to_page;
 using render::to_text;
-using report::span_text;
+using report::duration;
 
-}  // namespace assay::inline v1
+}  // namespace assay

@@ -2,8 +2,8 @@
 
 /// Which Assay this is. Within one minor version, programs need not be changed.
 
-namespace assay::inline v1 {
+namespace assay {
 
 inline constexpr char version[] = "0.1.0";
 
-}  // namespace assay::inline v1
+}  // namespace assay

@@ -20,6 +20,7 @@
 namespace {
 
 using namespace assay;
+using namespace assay::model;
 
 enum class Way { turns, abreast };
 

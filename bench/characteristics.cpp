@@ -22,6 +22,7 @@
 namespace {
 
 using namespace assay;
+using namespace assay::model;
 
 struct Said {
   int changed = 0, same = 0, unclear = 0, missed = 0;

@@ -23,6 +23,7 @@
 namespace {
 
 using namespace assay;
+using namespace assay::model;
 
 /// Each unit depends on the one before.
 [[gnu::noinline]] std::uint64_t work(std::uint64_t units) {

@@ -24,6 +24,7 @@
 namespace {
 
 using namespace assay;
+using namespace assay::model;
 
 struct Cost {
   double cpu = 0, rate = 0, p50 = 0;

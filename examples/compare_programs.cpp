@@ -24,7 +24,7 @@ int main(int argc, char** argv) {
                      .check = {.equal = "stdout", .match = "^total"}}},
   };
   try {
-    std::cout << assay::to_text(assay::carry_out(plan));
+    std::cout << assay::to_text(assay::run_plan(plan));
   } catch (const assay::Error& error) {
     std::cerr << "compare_programs: " << error.what() << "\n";
     return 1;

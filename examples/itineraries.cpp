@@ -49,5 +49,5 @@ int main(int argc, char** argv) {
   contest.baseline("many strings", write_many_strings);
   contest.candidate("one buffer", write_one_buffer);
   contest.options().watch = {"time per call", "allocations", "allocated bytes"};
-  return assay::present(contest, argc, argv);
+  return assay::run_main(contest, argc, argv);
 }

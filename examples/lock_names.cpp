@@ -46,9 +46,9 @@ struct FindByIndex {
 
 int main(int argc, char** argv) {
   assay::Contest contest("finding a lock by name");
-  contest.over("locks", {200, 2000});
+  contest.factor("locks", {200, 2000});
   contest.input([](const assay::Setting& setting) { return make_register(setting.integer("locks")); });
   contest.baseline("scan", find_by_scan);
   contest.candidate("index", FindByIndex{});
-  return assay::present(contest, argc, argv);
+  return assay::run_main(contest, argc, argv);
 }

@@ -75,9 +75,9 @@ int route_by_heap(const Network& network) {
 
 int main(int argc, char** argv) {
   assay::Contest contest("shortest route");
-  contest.over("locks", {25, 50, 100, 200, 400, 800});
+  contest.factor("locks", {25, 50, 100, 200, 400, 800});
   contest.input([](const assay::Setting& setting) { return make_network(setting.integer("locks")); });
   contest.baseline("list", [](const Network& network) { return route_by_list(network); });
   contest.candidate("heap", [](const Network& network) { return route_by_heap(network); });
-  return assay::present(contest, argc, argv);
+  return assay::run_main(contest, argc, argv);
 }

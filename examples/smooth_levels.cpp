@@ -58,8 +58,8 @@ int main(int argc, char** argv) {
   contest.input(make_levels);
   contest.baseline("windows", smooth_by_windows);
   contest.candidate("running sum", smooth_by_running_sum);
-  contest.agree_within(1e-9);
+  contest.answer_tolerance(1e-9);
   contest.work(hours, "levels");
   contest.require("time per call", "< 2 ms");
-  return assay::present(contest, argc, argv);
+  return assay::run_main(contest, argc, argv);
 }

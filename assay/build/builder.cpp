@@ -21,7 +21,7 @@
 #include "assay/relink/own_program.hpp"
 #include "assay/relink/shim_folder.hpp"
 
-namespace assay::inline v1::build {
+namespace assay::build {
 namespace fs = std::filesystem;
 namespace {
 
@@ -35,7 +35,7 @@ class Lock {
     if (file_.get() < 0)
       throw Error("the cache can't be written here", path, "look at the folder's permissions");
     while (flock(file_.get(), LOCK_EX | LOCK_NB) != 0) {
-      if (stop.stop_requested()) throw Stopped{};
+      if (stop.stop_requested()) throw Cancelled{};
       std::this_thread::sleep_for(std::chrono::milliseconds(100));
     }
   }
@@ -50,8 +50,8 @@ std::string joined(const std::vector<std::string>& words) {
   return text;
 }
 
-std::string key_of(const Order& order, const Source& source, const std::string& toolchain) {
-  std::string text = source.tree + "\n" + source.within + "\n" + toolchain;
+std::string key_of(const BuildRequest& order, const Source& source, const std::string& toolchain) {
+  std::string text = source.tree + "\n" + source.subfolder + "\n" + toolchain;
   for (const auto& step : order.steps) {
     for (const auto& word : step) text += word + '\0';
     text += '\n';
@@ -81,7 +81,7 @@ std::vector<std::string> with_variables(std::vector<std::string> all, const std:
   return all;
 }
 
-std::string filled(std::string word, const Built& built) {
+std::string filled(std::string word, const BuildResult& built) {
   const auto jobs = std::to_string(std::max(1U, std::thread::hardware_concurrency()));
   for (const auto& [name, value] : {std::pair<std::string, std::string>{"${source}", built.source},
                                     {"${out}", built.out},
@@ -101,7 +101,7 @@ void hide_from_git(const std::string& assay_folder) {
   if (fs::is_directory(assay_folder, ignored) && !fs::exists(file, ignored)) std::ofstream(file) << "*\n";
 }
 
-std::vector<std::string> programs_of(const Built& built, std::size_t most) {
+std::vector<std::string> programs_of(const BuildResult& built, std::size_t most) {
   std::vector<std::string> found;
   std::error_code failed;
   fs::recursive_directory_iterator at(built.out, failed), end;
@@ -116,14 +116,14 @@ std::vector<std::string> programs_of(const Built& built, std::size_t most) {
   return found;
 }
 
-Built Builder::build(const Order& order, const std::stop_token& stop) {
+BuildResult Builder::build(const BuildRequest& order, const std::stop_token& stop) {
   std::error_code failed;
   fs::create_directories(fs::path(cache_) / "builds", failed);
   if (failed)
     throw Error("the cache can't be made: " + failed.message(), cache_, "look at the folder's permissions");
   hide_from_git(fs::path(cache_).parent_path().string());
   std::optional<Repository> repository;
-  Built built;
+  BuildResult built;
   if (!order.commit.empty()) repository.emplace(launcher_, order.folder, cache_, stop);
   auto [known, fresh] = found_.try_emplace(order.folder + '\n' + order.commit + '\n' + joined(order.inputs));
   if (fresh) try {
@@ -137,7 +137,7 @@ Built Builder::build(const Order& order, const std::stop_token& stop) {
   const auto folder = fs::path(cache_) / "builds" / key_of(order, built.from, toolchain);
   const Lock lock(folder.string() + ".lock", stop);
   const auto root = folder / "source";
-  built.source = (root / built.from.within).lexically_normal().string();
+  built.source = (root / built.from.subfolder).lexically_normal().string();
   if (built.source.ends_with('/')) built.source.pop_back();
   built.out = (folder / "out").string();
   built.log = (folder / "log.txt").string();
@@ -149,7 +149,7 @@ Built Builder::build(const Order& order, const std::stop_token& stop) {
       built.ok = built.cached = true;
       built.seconds = facts.value("seconds", 0.0);
       built.flags = facts.value("flags", "");
-      if (order.capture) relink::restore_own(built.relink);
+      if (order.capture) relink::restore_originals(built.relink);
       return built;
     }
   }
@@ -158,7 +158,7 @@ Built Builder::build(const Order& order, const std::stop_token& stop) {
   if (failed)
     throw Error("the cache can't be written: " + failed.message(), folder.string(), "make room there");
   if (repository)
-    repository->lay_out(built.from, root.string());
+    repository->check_out(built.from, root.string());
   else
     copy_folder(built.from, root.string());
   run_steps(order, built, stop);
@@ -173,7 +173,7 @@ Built Builder::build(const Order& order, const std::stop_token& stop) {
   return built;
 }
 
-void Builder::run_steps(const Order& order, Built& built, const std::stop_token& stop) {
+void Builder::run_steps(const BuildRequest& order, BuildResult& built, const std::stop_token& stop) {
   std::ofstream log(built.log, std::ios::binary);
   std::size_t number = 0;
   std::vector<std::string> capturing;
@@ -191,13 +191,13 @@ void Builder::run_steps(const Order& order, Built& built, const std::stop_token&
     command.environment = with_variables(environment_without_git(), capturing);
     const auto shown = joined(command.arguments);
     ++number;
-    if (say_)
-      say_("building " + order.name + ", step " + std::to_string(number) + " of " +
+    if (log_)
+      log_("building " + order.name + ", step " + std::to_string(number) + " of " +
            std::to_string(order.steps.size()) + ": " + joined(step));
     log << "$ " << shown << "\n" << std::flush;
-    const auto fails = [&](const std::string& how, const std::string& said) {
+    const auto fails = [&](const std::string& how, const std::string& output) {
       log << "# " << how << "\n";
-      const auto end = end_of(said);
+      const auto end = end_of(output);
       built.why = "it does not build: step " + std::to_string(number) + " of " +
                   std::to_string(order.steps.size()) + " " + how + " (" + joined(step) + ")" +
                   (end.empty() ? "" : "\n" + end);
@@ -208,18 +208,18 @@ void Builder::run_steps(const Order& order, Built& built, const std::stop_token&
       return fails("can't be run: " + error.problem(), {});
     }
     const auto result = launcher_.run(command, stop);
-    if (result.interrupted) throw Stopped{};
+    if (result.interrupted) throw Cancelled{};
     if (result.not_started) return fails("could not be started: " + *result.not_started, {});
-    std::string said(result.out->head());
-    said += result.err->head();
-    log << said << std::flush;
+    std::string output(result.out->head());
+    output += result.err->head();
+    log << output << std::flush;
     built.seconds += result.wall;
-    if (result.timed_out) return fails("took longer than " + duration_text(order.timeout), said);
-    if (result.signal != 0) return fails("ended by signal " + std::to_string(result.signal), said);
+    if (result.timed_out) return fails("took longer than " + duration_text(order.timeout), output);
+    if (result.signal != 0) return fails("ended by signal " + std::to_string(result.signal), output);
     if (result.exit_status != 0)
-      return fails("ended with exit status " + std::to_string(result.exit_status), said);
+      return fails("ended with exit status " + std::to_string(result.exit_status), output);
   }
   built.ok = true;
 }
 
-}  // namespace assay::inline v1::build
+}  // namespace assay::build

@@ -14,10 +14,10 @@
 #include "assay/build/source.hpp"
 #include "assay/measure/process.hpp"
 
-namespace assay::inline v1::build {
+namespace assay::build {
 
 /// What is to be built.
-struct Order {
+struct BuildRequest {
   std::string name;                             ///< the candidate's, for messages
   std::string folder;                           ///< of the source, or within its repository; absolute
   std::string commit;                           ///< see Repository::find; empty: the folder as it is
@@ -28,7 +28,7 @@ struct Order {
 };
 
 /// What came of it.
-struct Built {
+struct BuildResult {
   bool ok = false;
   std::string why;          ///< when not ok: what went wrong, with the end of the log
   std::string source, out;  ///< folders, absolute
@@ -42,31 +42,31 @@ struct Built {
 
 /// Builds candidates in a cache, `FOLDER/.assay/cache`. A build is known by its source tree, steps and
 /// toolchain: what was built once is taken from there, whatever the commit is called, and what was cut off or
-/// failed is built afresh. With Order::capture it is another build, whose links are kept; what could not be
+/// failed is built afresh. With BuildRequest::capture it is another build, whose links are kept; what could not be
 /// kept never makes it fail. The source, copied or checked out, lies beside it; the user's own folders are
 /// not written to. The cache may be deleted at any time.
 class Builder {
  public:
   /// `say` is told what is being built, step by step.
-  Builder(measure::Launcher& launcher, std::string cache, std::function<void(const std::string&)> say)
-      : launcher_(launcher), cache_(std::move(cache)), say_(std::move(say)) {}
+  Builder(measure::Launcher& launcher, std::string cache, std::function<void(const std::string&)> log)
+      : launcher_(launcher), cache_(std::move(cache)), log_(std::move(log)) {}
 
   /// Throws Error for a source that is not there or can't be laid out, Stopped on a stop request. A step
   /// that fails is told in the result.
-  Built build(const Order& order, const std::stop_token& stop);
+  BuildResult build(const BuildRequest& order, const std::stop_token& stop);
 
  private:
-  void run_steps(const Order& order, Built& built, const std::stop_token& stop);
+  void run_steps(const BuildRequest& order, BuildResult& built, const std::stop_token& stop);
 
   measure::Launcher& launcher_;
   std::string cache_;
-  std::function<void(const std::string&)> say_;
+  std::function<void(const std::string&)> log_;
   std::map<std::string, Source> found_;  ///< by folder, commit and inputs, found once
 };
 
 /// Names of the programs that a build has left in its `out`, below it, sorted; at most `most`. For messages.
 /// Cost: walks the folder.
-std::vector<std::string> programs_of(const Built& built, std::size_t most);
+std::vector<std::string> programs_of(const BuildResult& built, std::size_t most);
 
 /// Where a plan in `folder` has its cache.
 std::string cache_of(const std::string& folder);
@@ -74,4 +74,4 @@ std::string cache_of(const std::string& folder);
 /// Lets git overlook an `.assay` folder.
 void hide_from_git(const std::string& assay_folder);
 
-}  // namespace assay::inline v1::build
+}  // namespace assay::build

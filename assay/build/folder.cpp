@@ -7,7 +7,7 @@
 #include "assay/measure/digest.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::build {
+namespace assay::build {
 namespace fs = std::filesystem;
 namespace {
 
@@ -62,4 +62,4 @@ void copy_folder(const Source& source, const std::string& to) {
   }
 }
 
-}  // namespace assay::inline v1::build
+}  // namespace assay::build

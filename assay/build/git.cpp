@@ -8,7 +8,7 @@
 #include "assay/measure/program.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::build {
+namespace assay::build {
 
 std::vector<std::string> environment_without_git() {
   std::vector<std::string> names;
@@ -24,8 +24,8 @@ std::vector<std::string> environment_without_git() {
 Git::Git(measure::Launcher& launcher, std::stop_token stop)
     : launcher_(launcher), stop_(std::move(stop)), program_(measure::find_program("git", ".")) {}
 
-Git::Said Git::run(const std::string& folder, const std::vector<std::string>& arguments,
-                   const std::vector<std::string>& environment) {
+Git::Result Git::run(const std::string& folder, const std::vector<std::string>& arguments,
+                     const std::vector<std::string>& environment) {
   measure::Command command{.program = program_, .arguments = {"git"}, .directory = folder, .timeout = 3600};
   for (const char* setting :
        {"core.hooksPath=/dev/null", "advice.detachedHead=false", "protocol.file.allow=always", "gc.auto=0"})
@@ -35,7 +35,7 @@ Git::Said Git::run(const std::string& folder, const std::vector<std::string>& ar
   command.environment->insert(command.environment->end(), {"LC_ALL=C", "GIT_TERMINAL_PROMPT=0"});
   command.environment->insert(command.environment->end(), environment.begin(), environment.end());
   const auto result = launcher_.run(command, stop_);
-  if (result.interrupted) throw Stopped{};
+  if (result.interrupted) throw Cancelled{};
   if (result.not_started) throw Error("git could not be started: " + *result.not_started, folder);
   const auto whole = [](const measure::Capture& capture) {
     std::string text(capture.head());
@@ -48,11 +48,12 @@ Git::Said Git::run(const std::string& folder, const std::vector<std::string>& ar
 
 std::string Git::text(const std::string& folder, const std::vector<std::string>& arguments,
                       const std::vector<std::string>& environment) {
-  auto said = run(folder, arguments, environment);
-  if (said.status == 0) return std::move(said.out);
+  auto result = run(folder, arguments, environment);
+  if (result.status == 0) return std::move(result.out);
   constexpr std::size_t enough = 400;
-  const auto tail = said.err.size() > enough ? "…" + said.err.substr(said.err.size() - enough) : said.err;
+  const auto tail =
+      result.err.size() > enough ? "…" + result.err.substr(result.err.size() - enough) : result.err;
   throw Error("git " + arguments.front() + " failed: " + tail, folder);
 }
 
-}  // namespace assay::inline v1::build
+}  // namespace assay::build

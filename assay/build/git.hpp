@@ -7,7 +7,7 @@
 #include "assay/measure/process.hpp"
 #include "assay/model/stopped.hpp"
 
-namespace assay::inline v1::build {
+namespace assay::build {
 
 /// The real git, run as a process. What the environment says of a repository (GIT_DIR and the like) is not
 /// passed on, and it never asks for a password.
@@ -16,14 +16,14 @@ class Git {
   /// Throws Error when there is no git.
   Git(measure::Launcher& launcher, std::stop_token stop);
 
-  struct Said {
+  struct Result {
     int status = 0;
     std::string out, err;  ///< without the line break at the end
   };
   /// Runs `git ARGUMENTS` in a folder, `environment` (`NAME=value`) added. Throws Stopped on a stop
   /// request, Error when it can't be started.
-  Said run(const std::string& folder, const std::vector<std::string>& arguments,
-           const std::vector<std::string>& environment = {});
+  Result run(const std::string& folder, const std::vector<std::string>& arguments,
+             const std::vector<std::string>& environment = {});
 
   /// What it says on standard output. Throws Error with the end of its stderr when it fails.
   std::string text(const std::string& folder, const std::vector<std::string>& arguments,
@@ -38,4 +38,4 @@ class Git {
 /// The names of this process's variables, without those that point git at a repository.
 std::vector<std::string> environment_without_git();
 
-}  // namespace assay::inline v1::build
+}  // namespace assay::build

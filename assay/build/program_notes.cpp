@@ -7,7 +7,7 @@
 
 #include "assay/measure/elf_sections.hpp"
 
-namespace assay::inline v1::build {
+namespace assay::build {
 namespace {
 
 template <class Use>
@@ -33,9 +33,9 @@ void add_producer(std::string_view text, std::set<std::string>& words) {
 
 }  // namespace
 
-ProgramNotes notes_of_program(const std::string& path) {
+CompilerInfo compiler_info(const std::string& path) {
   const auto sections = measure::elf_sections(path, {".comment", ".debug_str", ".debug_line_str", ".dynstr"});
-  ProgramNotes notes;
+  CompilerInfo notes;
   if (const auto comment = sections.find(".comment"); comment != sections.end())
     notes.compiler =
         comment->second.substr(0, comment->second.find('\0'));  // others are of objects linked in
@@ -56,4 +56,4 @@ ProgramNotes notes_of_program(const std::string& path) {
   return notes;
 }
 
-}  // namespace assay::inline v1::build
+}  // namespace assay::build

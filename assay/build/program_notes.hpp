@@ -2,14 +2,14 @@
 
 #include <string>
 
-namespace assay::inline v1::build {
+namespace assay::build {
 
 /// What a finished program says of how it was made, as far as it does: its section .comment, and, of a GCC
 /// build with debug information, the options kept there. Sanitizers are told as -fsanitize=address, thread or
 /// undefined.
-struct ProgramNotes {
+struct CompilerInfo {
   std::string compiler, flags;  ///< empty: it does not say
 };
-ProgramNotes notes_of_program(const std::string& path);
+CompilerInfo compiler_info(const std::string& path);
 
-}  // namespace assay::inline v1::build
+}  // namespace assay::build

@@ -11,7 +11,7 @@
 #include "assay/measure/digest.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::build {
+namespace assay::build {
 namespace fs = std::filesystem;
 
 Repository::Repository(measure::Launcher& launcher, const std::string& folder, const std::string& cache,
@@ -68,7 +68,7 @@ std::string Repository::commit_named(const std::string& name) {
   constexpr std::size_t full_id = 40;  // one of a working tree is known in the cache alone
   const auto kept =
       name.size() < full_id
-          ? Git::Said{.status = 1, .out = {}, .err = {}}
+          ? Git::Result{.status = 1, .out = {}, .err = {}}
           : git_.run(own_, {"rev-parse", "--verify", "--quiet", "--end-of-options", name + "^{commit}"});
   if (kept.status == 0) return kept.out;
   throw Error("there is no commit \"" + name + "\"", top_,
@@ -108,7 +108,7 @@ Source Repository::find(const std::string& name, const std::vector<std::string>&
     source.tree = tree_of(source.tree, inputs);
     return source;
   }
-  Source source{.commit = commit_named(name), .within = within_};
+  Source source{.commit = commit_named(name), .subfolder = within_};
   std::istringstream facts(
       git_.text(own_, {"show", "-s", "--no-show-signature", "--format=%T%n%ct%n%h %s", source.commit}));
   std::string time;
@@ -172,7 +172,7 @@ std::vector<CommitFacts> Repository::line(const std::string& good, const std::st
   return commits;
 }
 
-std::optional<std::string> Repository::parting_of(const CommitFacts& merge) {
+std::optional<std::string> Repository::fork_point(const CommitFacts& merge) {
   if (merge.parents.size() < 2) return {};
   const auto found = git_.run(top_, {"merge-base", merge.parents[0], merge.parents[1]});
   return found.status == 0 ? std::optional(found.out) : std::nullopt;
@@ -187,7 +187,7 @@ Source Repository::snapshot() {
                                           "GIT_OBJECT_DIRECTORY=" + own_ + "/objects",
                                           "GIT_ALTERNATE_OBJECT_DIRECTORIES=" + common_ + "/objects"};
   git_.text(top_, {"add", "--all", "--", ".", ":(exclude,glob)**/.assay/**"}, aside);
-  Source source{.tree = git_.text(top_, {"write-tree"}, aside), .within = within_};
+  Source source{.tree = git_.text(top_, {"write-tree"}, aside), .subfolder = within_};
   const auto head = git_.run(top_, {"rev-parse", "--verify", "--quiet", "HEAD"});
   std::vector<std::string> make = {"commit-tree", source.tree, "-m", "working tree"};
   if (head.status == 0) make.insert(make.end(), {"-p", head.out});
@@ -210,7 +210,7 @@ Source Repository::snapshot() {
   return source;
 }
 
-void Repository::lay_out(const Source& source, const std::string& to) {
+void Repository::check_out(const Source& source, const std::string& to) {
   std::error_code ignored;
   fs::remove_all(to, ignored);
   git_.text(own_, {"worktree", "prune"});
@@ -243,4 +243,4 @@ void Repository::bring_submodules(const std::string& worktree, const std::string
   }
 }
 
-}  // namespace assay::inline v1::build
+}  // namespace assay::build

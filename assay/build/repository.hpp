@@ -10,7 +10,7 @@
 #include "assay/measure/process.hpp"
 #include "assay/model/commit.hpp"
 
-namespace assay::inline v1::build {
+namespace assay::build {
 
 /// A git repository of the user's. It is only read: trees are laid out as worktrees of a repository of
 /// Assay's own in the cache, which borrows the objects of the user's.
@@ -37,13 +37,13 @@ class Repository {
   void drop_unchanged(std::vector<CommitFacts>& commits, const std::vector<std::string>& inputs);
 
   /// The commit where the parents of a merge parted; empty for one that is none.
-  std::optional<std::string> parting_of(const CommitFacts& merge);
+  std::optional<std::string> fork_point(const CommitFacts& merge);
 
   /// The id of the commit of this name; "." has none. Throws Error as find() does.
   std::string id_of(const std::string& name) { return commit_named(name); }
 
   /// Lays a found source out in the new folder `to`, submodules with it. Throws Error.
-  void lay_out(const Source& source, const std::string& to);
+  void check_out(const Source& source, const std::string& to);
 
  private:
   Source snapshot();
@@ -58,4 +58,4 @@ class Repository {
   std::string own_;  ///< the cache's repository
 };
 
-}  // namespace assay::inline v1::build
+}  // namespace assay::build

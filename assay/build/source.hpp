@@ -4,7 +4,7 @@
 #include <optional>
 #include <string>
 
-namespace assay::inline v1::build {
+namespace assay::build {
 
 /// A source as it was found: what a build of it is called by, and what it came from.
 struct Source {
@@ -15,7 +15,7 @@ struct Source {
   std::optional<std::int64_t> time;  ///< of the commit, seconds since 1970
   std::string note;                  ///< what should be known of it; empty: nothing
   std::string folder;                ///< of a source without git: the folder itself
-  std::string within;                ///< path of `${source}` below the root of the repository
+  std::string subfolder;             ///< path of `${source}` below the root of the repository
 };
 
-}  // namespace assay::inline v1::build
+}  // namespace assay::build

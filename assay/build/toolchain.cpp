@@ -14,7 +14,7 @@
 #include "assay/measure/program.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::build {
+namespace assay::build {
 namespace fs = std::filesystem;
 namespace {
 
@@ -123,4 +123,4 @@ std::string flags_of_build(const std::string& out, const std::string& source,
   return joined(words);
 }
 
-}  // namespace assay::inline v1::build
+}  // namespace assay::build

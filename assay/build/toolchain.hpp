@@ -5,7 +5,7 @@
 
 #include "assay/measure/process.hpp"
 
-namespace assay::inline v1::build {
+namespace assay::build {
 
 /// Names the compilers and tools that steps would use: the first lines of what the C and C++ compilers (CC
 /// and CXX, else cc and c++) say of their version, the digests of the steps' own programs, and the variables
@@ -18,4 +18,4 @@ std::string toolchain_of(measure::Launcher& launcher, const std::vector<std::vec
 std::string flags_of_build(const std::string& out, const std::string& source,
                            const std::vector<std::vector<std::string>>& steps);
 
-}  // namespace assay::inline v1::build
+}  // namespace assay::build

@@ -9,7 +9,7 @@
 
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 namespace {
 
 std::vector<std::string> lines_of(const std::string& text) {
@@ -20,7 +20,7 @@ std::vector<std::string> lines_of(const std::string& text) {
 }
 
 /// The first line in which the plans differ, with the section it is in.
-std::string first_change(const std::string& was, const std::string& now) {
+std::string first_difference(const std::string& was, const std::string& now) {
   const auto before = lines_of(was), after = lines_of(now);
   const auto [a, b] = std::ranges::mismatch(before, after);
   std::string section;
@@ -30,47 +30,47 @@ std::string first_change(const std::string& was, const std::string& now) {
   return section + shown(b, after.end()) + ", was " + shown(a, before.end());
 }
 
-constexpr const char* afresh = "assay run without --resume begins afresh";
+constexpr const char* measure_again = "assay run without --resume begins afresh";
 
-void refuse_changes(const Design& was, const Design& now) {
+void require_same_programs(const Design& was, const Design& now) {
   for (const auto id : now.candidates.ids()) {
-    if (!was.candidates.holds(id)) return;
+    if (!was.candidates.contains(id)) return;
     const auto &before = was.candidates[id].from, &after = now.candidates[id].from;
     const auto& name = now.candidates[id].name;
     if (before.commit != after.commit)
       throw Error(
           name + " is another commit: " + after.commit.substr(0, 10) + ", was " + before.commit.substr(0, 10),
-          "--resume", afresh);
+          "--resume", measure_again);
     if (before.exe_digest != after.exe_digest)
       throw Error(name + "'s program has changed: its bytes are not those that were measured", "--resume",
-                  afresh);
+                  measure_again);
     if (before.identity != after.identity)
       throw Error(name + " calls itself \"" + after.identity + "\", and did \"" + before.identity + "\"",
-                  "--resume", afresh);
+                  "--resume", measure_again);
   }
 }
 
-void refuse_other_machine(const Sitting& was, const Sitting& now) {
+void refuse_other_machine(const Session& was, const Session& now) {
   if (was.fact("fingerprint") == now.fact("fingerprint")) return;
   std::string what;
   for (const char* name : {"processor", "cores", "memory MiB", "architecture"})
     if (was.fact(name) != now.fact(name))
       what +=
           (what.empty() ? "" : "; ") + std::string(name) + " " + now.fact(name) + ", was " + was.fact(name);
-  throw Error("this is another machine: " + what, "--resume", afresh);
+  throw Error("this is another machine: " + what, "--resume", measure_again);
 }
 
 /// The newest campaign of the same plan. Throws Error where the same command was cut off with another plan.
-std::optional<ledger::Summary> find_same_plan(ledger::Ledger& ledger, const Design& laid) {
+std::optional<ledger::CampaignSummary> find_same_plan(ledger::Ledger& ledger, const Design& laid) {
   const auto all = ledger.list();
   for (const auto& summary : all)
     if (summary.kind == laid.kind && summary.plan_digest == laid.plan_digest) return summary;
   for (const auto& summary : all) {
     if (summary.kind != laid.kind) continue;
-    const bool same_command = summary.title == laid.title && summary.repeat == laid.repeat;
+    const bool same_command = summary.title == laid.title && summary.repeat == laid.repeat_command;
     if (same_command && summary.state != CampaignState::ended)
       throw Error("the plan is not that of the campaign that was cut off: " +
-                      first_change(ledger.plan_of(summary.id), laid.plan),
+                      first_difference(ledger.plan_of(summary.id), laid.plan),
                   "--resume",
                   "undo that, give the options it was begun with, or begin afresh without --resume");
   }
@@ -79,22 +79,22 @@ std::optional<ledger::Summary> find_same_plan(ledger::Ledger& ledger, const Desi
 
 }  // namespace
 
-Recorder begin(Record laid, const std::string& path, bool resume) {
+Recorder open_or_resume(Record laid, const std::string& path, bool resume) {
   std::error_code failed;
   if (!resume || path.empty() || !std::filesystem::exists(path, failed)) return {std::move(laid), path};
-  ledger::Ledger ledger(path, ledger::Ledger::Opening::existing);
+  ledger::Ledger ledger(path, ledger::Ledger::OpenMode::existing);
   const auto found = find_same_plan(ledger, laid.design);
   if (!found) return {std::move(laid), path};
   if (found->state == CampaignState::ended) return {ledger.read(found->id), {}};
   auto before = ledger.read(found->id);
-  refuse_changes(before.design, laid.design);
-  auto sitting = std::move(laid.log.sittings.front());
-  if (!before.log.sittings.empty()) {
-    refuse_other_machine(before.log.sittings.back(), sitting);
-    sitting.machine = before.log.sittings.back().machine;
+  require_same_programs(before.design, laid.design);
+  auto sitting = std::move(laid.log.sessions.front());
+  if (!before.log.sessions.empty()) {
+    refuse_other_machine(before.log.sessions.back(), sitting);
+    sitting.machine = before.log.sessions.back().machine;
   }
   before.design.factors = std::move(laid.design.factors);
   return {std::move(before), std::move(ledger), found->id, std::move(sitting)};
 }
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

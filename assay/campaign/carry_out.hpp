@@ -13,19 +13,19 @@
 #include "assay/model/outlook.hpp"
 #include "assay/model/plan.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 
 /// How a plan is carried out, apart from what it says itself.
-struct Options {
+struct RunOptions {
   /// Path of the ledger that keeps every trial. Empty: the campaign is kept in memory only.
   std::string ledger;
   std::string kind = "plan";
   /// The command that would measure this again, for those who read the findings.
-  std::string repeat;
+  std::string repeat_command;
   /// uid of the campaign whose findings are measured afresh, if any.
-  std::string again_of;
+  std::string confirms_uid;
   /// Candidate, workload and setting of the comparisons that are measured, by name; empty: all.
-  std::set<std::tuple<std::string, std::string, std::string>> chosen;
+  std::set<std::tuple<std::string, std::string, std::string>> only_cells;
   /// Values of variables that the plan passes on by name alone; they go to the commands in place of this
   /// process's own, and are kept nowhere.
   std::map<std::string, std::string> variables;
@@ -33,17 +33,17 @@ struct Options {
   /// Rounds that were cut off stay torn; looks that were taken stay spent. One that has ended is judged
   /// again, and nothing is run.
   bool resume = false;
-  WhenBusy when_busy = WhenBusy::go_on;
-  bool has_turn = false;  ///< the caller holds the machine's turnstile for all its campaigns
+  WhenBusy when_busy = WhenBusy::proceed;
+  bool machine_lock_held = false;  ///< the caller holds the machine's turnstile for all its campaigns
   /// Where the budget ends before anything could be decided, goes on to the first look all the same.
-  bool goes_on_to_first_look = false;
-  judge::Sure sure;  ///< how sure a change must be before its cells leave
+  bool extend_to_first_look = false;
+  judge::CallPromise promise;  ///< how sure a change must be before its cells leave
   /// Above 0: measures so many rounds, each cell once in each, whatever they show, in place of the plan's.
   int fixed_rounds = 0;
   /// Says also what was built before.
-  bool tells_known_builds = true;
+  bool report_cached_builds = true;
   /// Tells the observer what can be expected, after the checks and after a few rounds.
-  bool forecasts = false;
+  bool report_forecast = false;
   /// Is told what happens; nobody: nullptr. Must outlive the call.
   Observer* observer = nullptr;
   /// Ends the running trial and with it the campaign; what was measured is judged, as provisional.
@@ -54,18 +54,18 @@ struct Options {
 /// candidate's answer, measures in shuffled rounds, checks the answers once more, and judges. Candidates that
 /// don't build, are wrong or fail are left out and named in the cells' standing; the others go on.
 ///
-///   std::cout << to_text(carry_out(plan));
+///   std::cout << to_text(run_plan(plan));
 ///
 /// Throws Error, before anything is run, for what validate() finds, for programs and input files that are not
 /// there, for sources that can't be had, and for a ledger that can't be used; later, when the ledger can't
 /// take a trial (a full disk). Takes as long as the plan's rounds. Not to be called from several threads with
 /// one ledger.
-Findings carry_out(const Plan& plan, const Options& options = {});
+Findings run_plan(const Plan& plan, const RunOptions& options = {});
 
-/// Builds and checks as carry_out() does, then runs a warm-up and `rounds` pilot rounds (at least 3), and
+/// Builds and checks as run_plan() does, then runs a warm-up and `rounds` pilot rounds (at least 3), and
 /// says what the plan can be expected to find, together with what was laid down for it. Nothing is kept.
-/// Throws as carry_out() does, and Error when no pair of cells could be measured. Stopped before the end, it
+/// Throws as run_plan() does, and Error when no pair of cells could be measured. Stopped before the end, it
 /// returns what was seen until then.
-std::pair<Outlook, Design> forecast(const Plan& plan, int rounds, const Options& options = {});
+std::pair<Forecast, Design> forecast(const Plan& plan, int rounds, const RunOptions& options = {});
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

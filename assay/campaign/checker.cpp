@@ -10,13 +10,13 @@
 #include "assay/model/error.hpp"
 #include "assay/model/printable.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 namespace {
 
 /// A file that is gone with this object.
-class Passing {
+class TemporaryFile {
  public:
-  explicit Passing(std::string_view content)
+  explicit TemporaryFile(std::string_view content)
       : path_((std::filesystem::temp_directory_path() / "assay-answer-XXXXXX").string()) {
     const measure::Descriptor file(mkstemp(path_.data()));
     while (!content.empty()) {
@@ -30,9 +30,9 @@ class Passing {
       content.remove_prefix(static_cast<std::size_t>(put));
     }
   }
-  ~Passing() { unlink(path_.c_str()); }
-  Passing(const Passing&) = delete;
-  Passing& operator=(const Passing&) = delete;
+  ~TemporaryFile() { unlink(path_.c_str()); }
+  TemporaryFile(const TemporaryFile&) = delete;
+  TemporaryFile& operator=(const TemporaryFile&) = delete;
 
   const std::string& path() const { return path_; }
 
@@ -42,11 +42,11 @@ class Passing {
 
 }  // namespace
 
-std::optional<std::string> ask_checker(measure::Launcher& launcher, const ProcessCell& cell,
-                                       const check::Answer& answer, const std::stop_token& stop) {
+std::optional<std::string> run_checker(measure::Launcher& launcher, const ProgramCell& cell,
+                                       const check::Output& answer, const std::stop_token& stop) {
   if (cell.check.program.empty()) return {};
   if (!answer.whole) return "its output is too long for its checker";
-  const Passing file(answer.out);
+  const TemporaryFile file(answer.out);
   const measure::Command command{.program = measure::find_program(cell.check.program.front(), cell.folder),
                                  .arguments = cell.check.program,
                                  .directory = cell.folder,
@@ -54,8 +54,8 @@ std::optional<std::string> ask_checker(measure::Launcher& launcher, const Proces
                                  .timeout = cell.command.timeout};
   const auto result = launcher.run(command, stop);
   if (result.interrupted) return {};
-  const auto said = [&] {
-    auto text = last_words(result);
+  const auto output = [&] {
+    auto text = stderr_tail(result);
     if (text.empty() && result.out) {
       const auto head = result.out->head();
       text = "\n" + printable_line(head.substr(0, head.find('\n')), 160);
@@ -64,10 +64,10 @@ std::optional<std::string> ask_checker(measure::Launcher& launcher, const Proces
   };
   if (result.not_started) return "its checker could not be started: " + *result.not_started;
   if (result.timed_out) return "its checker took longer than the workload's time limit";
-  if (result.signal != 0) return "its checker ended by signal " + std::to_string(result.signal) + said();
+  if (result.signal != 0) return "its checker ended by signal " + std::to_string(result.signal) + output();
   if (result.exit_status != 0)
-    return "its checker says no, with exit status " + std::to_string(result.exit_status) + said();
+    return "its checker says no, with exit status " + std::to_string(result.exit_status) + output();
   return {};
 }
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

@@ -4,17 +4,17 @@
 
 #include "assay/campaign/service_life.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 
-using metrics::Known;
+using metrics::MetricKind;
 
 /// What `run` comes to while the cell's server is up.
 template <class Run>
-Trial Clients::beside_server(CellId cell, Role role, const std::stop_token& stop, const Run& run) {
-  ServiceLife server(cell, servers_.at(cell), launcher_, role);
-  if (!server.begin(0, stop)) {
+Trial ClientRunner::with_server(CellId cell, Role role, const std::stop_token& stop, const Run& run) {
+  ServerSession server(cell, servers_.at(cell), launcher_, role);
+  if (!server.start(0, stop)) {
     server.end(stop);
-    says_not_here(server.trial());
+    mark_unsupported(server.trial());
     return std::move(server.trial());
   }
   programs_.give_port(cell, server.port());
@@ -33,28 +33,28 @@ Trial Clients::beside_server(CellId cell, Role role, const std::stop_token& stop
     trial.outcome = its.outcome;
     trial.detail = its.detail;
   }
-  trial.leftovers += its.leftovers;
+  trial.orphans += its.orphans;
   if (trial.outcome != Outcome::ok) return trial;
-  const auto add = [&](Known metric, double value) {
+  const auto add = [&](MetricKind metric, double value) {
     if (const auto id = ids_.find(metric)) trial.readings.push_back({*id, value});
   };
-  add(Known::server_cpu_time, used);
-  add(Known::start_time, server.counts().start_seconds);
-  if (server.counts().peak_memory > 0) add(Known::server_memory, server.counts().peak_memory);
+  add(MetricKind::server_cpu_time, used);
+  add(MetricKind::start_time, server.counts().start_seconds);
+  if (server.counts().peak_memory > 0) add(MetricKind::server_memory, server.counts().peak_memory);
   return trial;
 }
 
-Trial Clients::check(CellId cell, std::optional<CellId> baseline, const std::stop_token& stop) {
-  return beside_server(cell, Role::check, stop, [&] { return programs_.check(cell, baseline, stop); });
+Trial ClientRunner::check(CellId cell, std::optional<CellId> baseline, const std::stop_token& stop) {
+  return with_server(cell, Role::check, stop, [&] { return programs_.check(cell, baseline, stop); });
 }
 
-std::vector<Trial> Clients::run(const Heat& heat, const std::stop_token& stop) {
+std::vector<Trial> ClientRunner::run(const Batch& heat, const std::stop_token& stop) {
   const auto cell = heat.cells.front();
   auto trial =
-      beside_server(cell, heat.role, stop, [&] { return std::move(programs_.run(heat, stop).front()); });
+      with_server(cell, heat.role, stop, [&] { return std::move(programs_.run(heat, stop).front()); });
   trial.round = heat.round;
   trial.position = heat.position;
   return {std::move(trial)};
 }
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

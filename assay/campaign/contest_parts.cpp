@@ -10,7 +10,7 @@
 #include "assay/model/printable.hpp"
 #include "assay/stats/location.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 namespace {
 
 using Json = nlohmann::json;
@@ -36,8 +36,8 @@ std::string what_is_wrong(const Json& line) {
 
 }  // namespace
 
-PartsSaid read_parts(std::string_view lines) {
-  PartsSaid said;
+ParsedSamples parse_samples(std::string_view lines) {
+  ParsedSamples samples;
   std::map<std::string, std::size_t> places;                                      // by setting
   std::map<std::pair<std::size_t, std::string>, std::vector<double>> all_values;  // by part and metric
   std::size_t number = 0;
@@ -49,48 +49,49 @@ PartsSaid read_parts(std::string_view lines) {
     if (text.find_first_not_of(" \t\r") == std::string_view::npos) continue;
     const auto line = Json::parse(text, nullptr, false);
     if (const auto wrong = what_is_wrong(line); !wrong.empty()) {
-      said.problem = "line " + std::to_string(number) + " of its samples can't be taken, " + wrong + ": " +
-                     printable_line(std::string(text), 80);
-      return said;
+      samples.problem = "line " + std::to_string(number) + " of its samples can't be taken, " + wrong + ": " +
+                        printable_line(std::string(text), 80);
+      return samples;
     }
     const auto function = line["candidate"].get<std::string>();
     if (function.ends_with(" (twin)")) continue;
-    PartSaid part;
+    SampleGroup part;
     part.setting.levels["function"] = function;
     if (const auto setting = line.find("setting"); setting != line.end() && setting->is_object())
       for (const auto& [factor, level] : setting->items())
         if (const auto read = level_of(level)) part.setting.levels.emplace(factor, *read);
-    const auto [place, fresh] = places.try_emplace(part.setting.text(), said.parts.size());
-    if (fresh) said.parts.push_back(std::move(part));
+    const auto [place, fresh] = places.try_emplace(part.setting.text(), samples.groups.size());
+    if (fresh) samples.groups.push_back(std::move(part));
     const auto metric = line["metric"].get<std::string>();
     auto& values = all_values[{place->second, metric}];
     if (values.empty())
-      said.parts[place->second].values.push_back({metric, line.value("unit", std::string{}), 0});
+      samples.groups[place->second].values.push_back({metric, line.value("unit", std::string{}), 0});
     values.push_back(line["value"].get<double>());
   }
-  if (said.parts.empty()) said.problem = "it wrote no samples to the descriptor that ASSAY_SAMPLES names";
-  for (std::size_t place = 0; place < said.parts.size(); ++place)
-    for (auto& value : said.parts[place].values)
+  if (samples.groups.empty())
+    samples.problem = "it wrote no samples to the descriptor that ASSAY_SAMPLES names";
+  for (std::size_t place = 0; place < samples.groups.size(); ++place)
+    for (auto& value : samples.groups[place].values)
       value.value = stats::median(all_values[{place, value.metric}]);
-  return said;
+  return samples;
 }
 
-Trial trial_of_part(CellId cell, const Trial& whole, const PartsSaid& said, const std::string& setting,
-                    const Table<MetricId, Metric>& metrics) {
+Trial trial_from_samples(CellId cell, const Trial& whole, const ParsedSamples& samples,
+                         const std::string& setting, const IdTable<MetricId, Metric>& metrics) {
   Trial trial = whole;
   trial.cell = cell;
   trial.readings.clear();
   trial.output_digest.clear();
   if (trial.outcome != Outcome::ok) return trial;
-  if (!said.problem.empty()) {
+  if (!samples.problem.empty()) {
     trial.outcome = Outcome::failed;
-    trial.detail = said.problem;
+    trial.detail = samples.problem;
     return trial;
   }
-  const auto part =
-      std::ranges::find_if(said.parts, [&](const PartSaid& one) { return one.setting.text() == setting; });
-  if (part == said.parts.end()) {
-    trial.outcome = Outcome::absent;
+  const auto part = std::ranges::find_if(
+      samples.groups, [&](const SampleGroup& one) { return one.setting.text() == setting; });
+  if (part == samples.groups.end()) {
+    trial.outcome = Outcome::unsupported;
     trial.detail = "it has no such function, or not at this setting";
     return trial;
   }
@@ -101,13 +102,14 @@ Trial trial_of_part(CellId cell, const Trial& whole, const PartsSaid& said, cons
 }
 
 Metric metric_of_samples(const std::string& name, const std::string& unit) {
-  if (const auto* known = metrics::find_row(name)) {
+  if (const auto* known = metrics::find_metric_info(name)) {
     auto metric = known->metric;
     metric.name = name;
     metric.unit = unit;
     return metric;
   }
-  return {.name = name, .unit = unit, .prefer = unit.ends_with("/s") ? Prefer::higher : Prefer::lower};
+  return {
+      .name = name, .unit = unit, .direction = unit.ends_with("/s") ? Direction::higher : Direction::lower};
 }
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

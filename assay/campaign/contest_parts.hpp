@@ -9,11 +9,11 @@
 #include "assay/model/table.hpp"
 #include "assay/model/trial.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 
 /// What one run of a contest program said of one of its functions at one setting: a part of the program that
 /// is compared for itself. Its setting has the factor "function" besides the program's own.
-struct PartSaid {
+struct SampleGroup {
   Setting setting;
   struct Value {
     std::string metric, unit;
@@ -23,21 +23,21 @@ struct PartSaid {
 };
 
 /// What was read of a program's samples (docs/samples.md), or why nothing was.
-struct PartsSaid {
-  std::string problem;          ///< in words, with the line; empty: there are parts
-  std::vector<PartSaid> parts;  ///< in the order in which they first came
+struct ParsedSamples {
+  std::string problem;              ///< in words, with the line; empty: there are parts
+  std::vector<SampleGroup> groups;  ///< in the order in which they first came
 };
 
 /// Reads the lines of a run. Twins of its functions are left out. Cost: linear.
-PartsSaid read_parts(std::string_view lines);
+ParsedSamples parse_samples(std::string_view lines);
 
 /// What a run of the whole program says of one of its parts, `cell`, whose setting in the samples this is:
 /// its own readings, and none of the process as a whole. Absent where it has no such part.
-Trial trial_of_part(CellId cell, const Trial& whole, const PartsSaid& said, const std::string& setting,
-                    const Table<MetricId, Metric>& metrics);
+Trial trial_from_samples(CellId cell, const Trial& whole, const ParsedSamples& samples,
+                         const std::string& setting, const IdTable<MetricId, Metric>& metrics);
 
 /// How a metric of samples is judged: as the catalogue has the one of this name, else less is better, but of
 /// rates (a unit that ends in "/s").
 Metric metric_of_samples(const std::string& name, const std::string& unit);
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

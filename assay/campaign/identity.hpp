@@ -5,15 +5,15 @@
 
 #include "assay/model/log.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 
 /// A seed that nobody chose. Below 2^62, so that every format can carry it as a plain number.
-std::uint64_t draw_seed();
+std::uint64_t make_seed();
 
 /// 16 hexadecimal digits that no other campaign has.
-std::string draw_uid();
+std::string make_uid();
 
 /// This machine and boot, with its facts.
-Sitting sitting_here();
+Session current_session();
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

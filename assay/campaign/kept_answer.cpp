@@ -10,7 +10,7 @@
 
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 namespace {
 
 [[noreturn]] void fail(const std::string& what) {
@@ -18,7 +18,7 @@ namespace {
               "make room there", Error::Code::measuring);
 }
 
-measure::Descriptor nameless_file() {
+measure::Descriptor anonymous_file() {
   auto path = (std::filesystem::temp_directory_path() / "assay-answer-XXXXXX").string();
   measure::Descriptor file(mkostemp(path.data(), O_CLOEXEC));
   if (!file) fail("a checked answer can't be kept");
@@ -28,13 +28,13 @@ measure::Descriptor nameless_file() {
 
 }  // namespace
 
-KeptAnswer::KeptAnswer(const check::Answer& answer)
+StoredOutput::StoredOutput(const check::Output& answer)
     : digest_(answer.digest), size_(answer.size), kept_(answer.out.size()), whole_(answer.whole) {
   if (kept_ <= most_in_memory) {
     short_text_ = answer.out;
     return;
   }
-  file_ = nameless_file();
+  file_ = anonymous_file();
   auto left = answer.out;
   while (!left.empty()) {
     const auto put = write(file_.get(), left.data(), left.size());
@@ -44,7 +44,7 @@ KeptAnswer::KeptAnswer(const check::Answer& answer)
   }
 }
 
-std::string KeptAnswer::text() const {
+std::string StoredOutput::text() const {
   if (kept_ <= most_in_memory) return short_text_;
   std::string text(kept_, '\0');
   std::size_t at = 0;
@@ -57,8 +57,8 @@ std::string KeptAnswer::text() const {
   return text;
 }
 
-check::Answer KeptAnswer::with(std::string_view text) const {
+check::Output StoredOutput::as_output(std::string_view text) const {
   return {.out = text, .whole = whole_, .digest = digest_, .size = size_};
 }
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

@@ -7,17 +7,17 @@
 #include "assay/check/answer.hpp"
 #include "assay/measure/descriptor.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 
 /// An answer that was checked, kept until others are compared with it: a long one in a file without a name,
 /// so that memory does not grow with the cells of a campaign.
-class KeptAnswer {
+class StoredOutput {
  public:
   /// Longer ones go to disk.
   static constexpr std::size_t most_in_memory = 4096;
 
   /// Throws Error(measuring) when there is no room for it in the folder of temporary files.
-  explicit KeptAnswer(const check::Answer& answer);
+  explicit StoredOutput(const check::Output& answer);
 
   const std::string& digest() const { return digest_; }
   std::uint64_t size() const { return size_; }
@@ -25,7 +25,7 @@ class KeptAnswer {
   /// What is kept of it: its beginning, when it was too long.
   std::string text() const;
   /// The answer, whose text is `text`.
-  check::Answer with(std::string_view text) const;
+  check::Output as_output(std::string_view text) const;
 
  private:
   std::string digest_, short_text_;
@@ -35,4 +35,4 @@ class KeptAnswer {
   measure::Descriptor file_;
 };
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

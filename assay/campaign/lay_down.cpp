@@ -25,43 +25,44 @@
 #include "assay/plan/read.hpp"
 #include "assay/plan/write.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 namespace {
 
-Design blank_design(const Plan& plan, const Options& options) {
-  Design design{.uid = draw_uid(),
+Design blank_design(const Plan& plan, const RunOptions& options) {
+  Design design{.uid = make_uid(),
                 .title = plan.title,
                 .kind = options.kind,
                 .plan = plan::to_toml(plan),
-                .started = milliseconds_now(),
-                .repeat = options.repeat,
+                .started = unix_milliseconds(),
+                .repeat_command = options.repeat_command,
                 .folder = plan.folder,
-                .again_of = options.again_of,
+                .confirms_uid = options.confirms_uid,
                 .rules = {.margin = plan.margin,
                           .rounds_min = plan.rounds.min,
                           .rounds_max = plan.rounds.max,
                           .abreast = plan.rounds.mode == PlannedRounds::Mode::abreast,
-                          .seed = plan.seed.value_or(draw_seed())}};
+                          .seed = plan.seed.value_or(make_seed())}};
   if (plan.rounds.budget) design.rules.budget_ms = std::llround(*plan.rounds.budget * 1000);
   design.plan_digest = measure::digest_of(design.plan);
   return design;
 }
 
-Table<CandidateId, Candidate> candidates_of(const Plan& plan) {
-  Table<CandidateId, Candidate> all;
+IdTable<CandidateId, Candidate> candidates_of(const Plan& plan) {
+  IdTable<CandidateId, Candidate> all;
   for (std::size_t i = 0; i < plan.candidates.size(); ++i) {
     const auto& planned = plan.candidates[i];
     Candidate candidate{.name = planned.name,
-                        .against = plan::baseline_of(plan, CandidateId{static_cast<std::int64_t>(i)})};
+                        .baseline = plan::baseline_of(plan, CandidateId{static_cast<std::int64_t>(i)})};
     candidate.from.exe = planned.exe.empty() ? planned.run.front() : planned.exe;
-    candidate.options = planned.run;
-    for (const auto& [name, level] : planned.with) candidate.options.push_back(name + "=" + to_string(level));
+    candidate.distinguishing_arguments = planned.run;
+    for (const auto& [name, level] : planned.with)
+      candidate.distinguishing_arguments.push_back(name + "=" + to_string(level));
     all.add(std::move(candidate));
   }
   return all;
 }
 
-void add_provenance(const build::Built& built, Provenance& from) {
+void add_provenance(const build::BuildResult& built, Provenance& from) {
   from.commit = built.from.commit;
   from.commit_time = built.from.time;
   from.compiler = built.compiler;
@@ -69,74 +70,75 @@ void add_provenance(const build::Built& built, Provenance& from) {
 }
 
 void add_notes_of_program(const std::string& program, Provenance& from) {
-  const auto notes = build::notes_of_program(program);
+  const auto notes = build::compiler_info(program);
   if (!notes.compiler.empty()) from.compiler = notes.compiler;  // surer than what the build would have used
   if (from.flags.empty()) from.flags = notes.flags;
 }
 
-class LayingDown {
+class CellPreparer {
  public:
-  LayingDown(const Plan& plan, const Workshop& workshop, measure::Launcher& launcher, const Options& options)
+  CellPreparer(const Plan& plan, const CandidateBuilds& workshop, measure::Launcher& launcher,
+               const RunOptions& options)
       : plan_(plan), workshop_(workshop), launcher_(launcher), options_(options) {}
 
-  LaidDown run(const Offer& offer) {
+  PreparedCells run(const Capabilities& offer) {
     auto& design = laid_.record.design;
     design = blank_design(plan_, options_);
     design.factors = plan_.factors;
     design.candidates = candidates_of(plan_);
-    design.metrics = lay_out_metrics(plan_, offer);
+    design.metrics = select_metrics(plan_, offer);
     for (const auto& workload : plan_.workloads)
       design.workloads.add({.name = workload.name,
                             .run = workload.run,
                             .weight = workload.weight,
-                            .digest = measure::digest_of(plan::definition_of(workload))});
+                            .digest = measure::digest_of(plan::canonical_text(workload))});
     planned_ = plan::expand_cells(
-        plan_, [&](CandidateId id, const Setting& setting) { return workshop_.place(id, setting); });
-    design.contrasts = plan::contrasts_of(planned_, plan_);
+        plan_, [&](CandidateId id, const Setting& setting) { return workshop_.paths(id, setting); });
+    design.comparisons = plan::comparisons_of(planned_, plan_);
     for (const auto& planned : planned_) design.cells.add(planned.cell);
     for (const auto cell : planned_.ids()) {
       states_.add(planned_[cell].state);
       laid_.cells.add({.folder = plan_.folder});
-      prepare(cell);
+      prepare_cell(cell);
     }
-    ask_who_they_are();
-    programs_ = take_contests_apart(plan_, options_, launcher_, laid_, planned_, states_);
-    if (!options_.chosen.empty())
-      std::erase_if(design.contrasts, [&](const Contrast& contrast) {
-        return !options_.chosen.contains({design.candidate_of(contrast.candidate).name,
-                                          design.workload_of(contrast.candidate).name,
-                                          design.cells[contrast.candidate].setting.text()});
+    query_identities();
+    programs_ = expand_function_workloads(plan_, options_, launcher_, laid_, planned_, states_);
+    if (!options_.only_cells.empty())
+      std::erase_if(design.comparisons, [&](const Comparison& contrast) {
+        return !options_.only_cells.contains({design.candidate_of(contrast.candidate).name,
+                                              design.workload_of(contrast.candidate).name,
+                                              design.cells[contrast.candidate].setting.text()});
       });
     if (plan_.rounds.twin) twins();
     for (const auto cell : design.cells.ids())
-      if (!states_[cell].is_sound()) laid_.record.log.standings.push_back({cell, states_[cell]});
+      if (!states_[cell].is_ok()) laid_.record.log.status_changes.push_back({cell, states_[cell]});
     return std::move(laid_);
   }
 
  private:
-  void prepare(CellId id) {
+  void prepare_cell(CellId id) {
     auto& design = laid_.record.design;
     const auto& planned = planned_[id];
-    const auto* built = workshop_.built(planned.cell.candidate, planned.cell.setting);
+    const auto* built = workshop_.find(planned.cell.candidate, planned.cell.setting);
     auto& candidate = design.candidates[planned.cell.candidate];
     if (built != nullptr && candidate.from.commit.empty() && candidate.from.compiler.empty())
       add_provenance(*built, candidate.from);
-    if (built != nullptr && !built->ok) states_[id] = {Standing::failed, built->why};
-    if (!states_[id].is_sound()) return;
+    if (built != nullptr && !built->ok) states_[id] = {StatusCode::failed, built->why};
+    if (!states_[id].is_ok()) return;
     try {
-      laid_.cells[id] = ready(planned);
+      laid_.cells[id] = program_cell(planned);
     } catch (const Error& error) {
       const bool its_own = error.place() == planned.program || error.place() == planned.command.front();
       if (built == nullptr || !its_own) throw;
       std::string yields;
       for (const auto& name : build::programs_of(*built, 5)) yields += (yields.empty() ? "" : ", ") + name;
-      states_[id] = {Standing::failed, "its build yields no such program: " + error.place() +
-                                           "; in ${out} there is " + (yields.empty() ? "none" : yields)};
+      states_[id] = {StatusCode::failed, "its build yields no such program: " + error.place() +
+                                             "; in ${out} there is " + (yields.empty() ? "none" : yields)};
       return;
     }
-    if (planned.serving && states_[id].is_sound()) {
-      laid_.services.emplace(id, service_cell(laid_.cells[id], plan_.workload(planned.cell.workload),
-                                              *planned.serving, plan_.folder));
+    if (planned.serving && states_[id].is_ok()) {
+      laid_.services.emplace(id, server_cell(laid_.cells[id], plan_.workload(planned.cell.workload),
+                                             *planned.serving, plan_.folder));
       if (!planned.client.empty()) laid_.cells[id] = client_of(laid_.cells[id], planned.client);
       laid_.services.at(id).process.command.stdin_file.clear();
     }
@@ -154,19 +156,20 @@ class LayingDown {
   }
 
   /// Each candidate has a build for each setting that its steps depend on.
-  void record_build(const plan::PlannedCell& planned, const build::Built& built, const std::string& program) {
+  void record_build(const plan::PlannedCell& planned, const build::BuildResult& built,
+                    const std::string& program) {
     auto& builds = laid_.record.design.builds;
     const auto setting = planned.cell.setting.text();
-    if (std::ranges::any_of(builds, [&](const BuildFacts& b) {
+    if (std::ranges::any_of(builds, [&](const BuildInfo& b) {
           return b.candidate == planned.cell.candidate && b.setting == setting;
         }))
       return;
-    BuildFacts facts{.candidate = planned.cell.candidate,
-                     .setting = setting,
-                     .tree = built.from.tree,
-                     .compiler = built.compiler,
-                     .flags = built.flags,
-                     .exe_digest = measure::digest_of_file(program)};
+    BuildInfo facts{.candidate = planned.cell.candidate,
+                    .setting = setting,
+                    .tree = built.from.tree,
+                    .compiler = built.compiler,
+                    .flags = built.flags,
+                    .exe_digest = measure::digest_of_file(program)};
     for (const auto& step : plan::expand_steps(plan_, planned.cell.candidate, planned.cell.setting)) {
       std::string line;
       for (const auto& word : step) line += (line.empty() ? "" : " ") + word;
@@ -175,13 +178,13 @@ class LayingDown {
     builds.push_back(std::move(facts));
   }
 
-  ProcessCell ready(const plan::PlannedCell& planned) const {
+  ProgramCell program_cell(const plan::PlannedCell& planned) const {
     const auto& workload = plan_.workload(planned.cell.workload);
-    ProcessCell cell{.check = planned.check,
+    ProgramCell cell{.check = planned.check,
                      .control = planned.control,
                      .folder = plan_.folder,
                      .work = planned.work,
-                     .throughput = measured(throughput_name(plan_, workload.work))};
+                     .throughput = metric_id(throughput_name(plan_, workload.work))};
     cell.command.program = measure::find_program(planned.command.front(), plan_.folder);
     cell.program = measure::find_program(planned.program, plan_.folder);
     cell.command.arguments = planned.command;
@@ -203,7 +206,7 @@ class LayingDown {
       const auto& own = plan_.metrics[i];
       const bool here = own.workloads.empty() || std::ranges::count(own.workloads, workload.name) > 0;
       if (!own.from.empty() && here)
-        cell.metrics.push_back({own, measured(own.metric.name), planned.metric_files[i], {}});
+        cell.metrics.push_back({own, metric_id(own.metric.name), planned.metric_files[i], {}});
     }
     if (!planned.stdin_file.empty())
       cell.command.stdin_file = measure::find_input(planned.stdin_file, plan_.folder);
@@ -211,57 +214,58 @@ class LayingDown {
   }
 
   /// The program that asks a server: what goes before and after is the server's.
-  ProcessCell client_of(ProcessCell server, const std::vector<std::string>& words) const {
+  ProgramCell client_of(ProgramCell server, const std::vector<std::string>& words) const {
     server.command.program = measure::find_program(words.front(), plan_.folder);
     server.command.arguments = words;
     server.command.cores.clear();
     server.command.memory_limit = 0;
     server.control = Control{.environment = server.control.environment,
-                             .settle = server.control.settle,
+                             .pause = server.control.pause,
                              .keep_output = server.control.keep_output};
     return server;
   }
 
   /// The campaign's metric of this name; empty where it can't be measured.
-  std::optional<MetricId> measured(const std::string& name) const {
+  std::optional<MetricId> metric_id(const std::string& name) const {
     return laid_.record.design.metrics.find(
-        [&](const Metric& m) { return m.name == name && m.demand.missing.empty(); });
+        [&](const Metric& m) { return m.name == name && m.request.missing.empty(); });
   }
 
   /// Runs each candidate's `identify` once, and takes out those that are not there.
-  void ask_who_they_are() {
+  void query_identities() {
     auto& design = laid_.record.design;
     std::set<CandidateId> asked;
     for (const auto cell : planned_.ids()) {
       const auto candidate = design.cells[cell].candidate;
       const bool serves = planned_[cell].serving && !planned_[cell].serving->identify_path.empty();
-      if ((planned_[cell].identify.empty() && !serves) || !states_[cell].is_sound() ||
+      if ((planned_[cell].identify.empty() && !serves) || !states_[cell].is_ok() ||
           !asked.insert(candidate).second)
         continue;
-      const auto said = serves ? who_serves(laid_.services.at(cell), planned_[cell].serving->identify_path,
-                                            launcher_, options_.stop)
-                               : who_is(planned_[cell].identify, plan_.folder, launcher_, options_.stop);
-      if (said.is_sound()) {
-        design.candidates[candidate].from.identity = said.detail;
+      const auto identity =
+          serves ? query_server_identity(laid_.services.at(cell), planned_[cell].serving->identify_path,
+                                         launcher_, options_.stop)
+                 : query_identity(planned_[cell].identify, plan_.folder, launcher_, options_.stop);
+      if (identity.is_ok()) {
+        design.candidates[candidate].from.identity = identity.detail;
         continue;
       }
       for (const auto other : design.cells.ids())
-        if (design.cells[other].candidate == candidate && states_[other].is_sound()) states_[other] = said;
+        if (design.cells[other].candidate == candidate && states_[other].is_ok()) states_[other] = identity;
     }
   }
 
   void twins() {
     auto& design = laid_.record.design;
-    const auto originals = planned_.next();
-    plan::add_twins(plan_, planned_, design.contrasts);
+    const auto originals = planned_.next_id();
+    plan::add_twins(plan_, planned_, design.comparisons);
     for (const auto baseline : plan::baselines_of(plan_)) {
       auto twin = design.candidates[baseline];
       twin.name += " (twin)";
-      twin.against = twin.twin_of = baseline;
+      twin.baseline = twin.twin_of = baseline;
       design.candidates.add(std::move(twin));
     }
     std::map<CellId, CellId> original_of;
-    for (const auto& contrast : design.contrasts)
+    for (const auto& contrast : design.comparisons)
       if (contrast.candidate >= originals) original_of[contrast.candidate] = contrast.baseline;
     for (const auto& [copy, original] : original_of) {
       design.cells.add(planned_[copy].cell);
@@ -276,20 +280,20 @@ class LayingDown {
   }
 
   const Plan& plan_;
-  const Workshop& workshop_;
+  const CandidateBuilds& workshop_;
   measure::Launcher& launcher_;
-  const Options& options_;
+  const RunOptions& options_;
   plan::PlannedCells planned_;
-  Table<CellId, CellState> states_;
-  LaidDown laid_;
+  IdTable<CellId, CellStatus> states_;
+  PreparedCells laid_;
   int programs_ = 0;  ///< contest programs that were taken apart
 };
 
 }  // namespace
 
-LaidDown lay_down(const Plan& plan, const Workshop& workshop, measure::Launcher& launcher, const Offer& offer,
-                  const Options& options) {
-  return LayingDown(plan, workshop, launcher, options).run(offer);
+PreparedCells prepare_cells(const Plan& plan, const CandidateBuilds& workshop, measure::Launcher& launcher,
+                            const Capabilities& offer, const RunOptions& options) {
+  return CellPreparer(plan, workshop, launcher, options).run(offer);
 }
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

@@ -5,15 +5,15 @@
 #include <utility>
 #include <vector>
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 namespace {
 
 /// Numbers of groups by program: those that contrasts hold against each other, however many steps apart, are
 /// in one.
-std::map<std::string, int> groups_of(const Design& design, const Table<CellId, ProcessCell>& cells) {
+std::map<std::string, int> groups_of(const Design& design, const IdTable<CellId, ProgramCell>& cells) {
   std::map<std::string, int> group;
   for (const auto& cell : cells) group.try_emplace(cell.program, static_cast<int>(group.size()));
-  for (const auto& contrast : design.contrasts) {
+  for (const auto& contrast : design.comparisons) {
     const int from = group.at(cells[contrast.candidate].program),
               to = group.at(cells[contrast.baseline].program);
     for (auto& [program, number] : group)
@@ -36,11 +36,11 @@ int layouts_asked(const Plan& plan) {
 
 }  // namespace
 
-std::unique_ptr<Layouts> lay_out_code(const Plan& plan, const Table<CellId, ProcessCell>& cells,
-                                      Design& design, measure::Launcher& launcher,
-                                      const std::function<void(const std::string&)>& say,
-                                      const std::stop_token& stop) {
-  std::vector<Layouts::Program> programs;
+std::unique_ptr<LayoutSet> prepare_layouts(const Plan& plan, const IdTable<CellId, ProgramCell>& cells,
+                                           Design& design, measure::Launcher& launcher,
+                                           const std::function<void(const std::string&)>& log,
+                                           const std::stop_token& stop) {
+  std::vector<LayoutSet::Program> programs;
   const auto group = groups_of(design, cells);
   std::map<std::pair<CandidateId, std::string>, std::vector<std::string>> of_build;  // by candidate, setting
   for (const auto cell : design.cells.ids()) {
@@ -52,19 +52,20 @@ std::unique_ptr<Layouts> lay_out_code(const Plan& plan, const Table<CellId, Proc
                         .folder = what.relink,
                         .group = group.at(what.program)});
   }
-  auto layouts = std::make_unique<Layouts>(
+  auto layouts = std::make_unique<LayoutSet>(
       std::move(programs),
-      Layouts::Rule{.count = layouts_asked(plan), .seed = design.rules.seed, .keeps = plan.seed.has_value()},
-      launcher, say, stop);
+      LayoutSet::Rule{
+          .count = layouts_asked(plan), .seed = design.rules.seed, .keeps = plan.seed.has_value()},
+      launcher, log, stop);
   if (layouts->any()) design.rules.layouts = layouts_asked(plan);
   for (auto& facts : design.builds)
     for (const auto& program : of_build[{facts.candidate, facts.setting}]) {
-      const auto told = layouts->told(program);
-      facts.layouts = told.layouts;
-      facts.layout = told.how;
-      if (told.layouts > 0) break;
+      const auto status = layouts->status(program);
+      facts.layouts = status.layouts;
+      facts.layout_method = status.how;
+      if (status.layouts > 0) break;
     }
   return layouts;
 }
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

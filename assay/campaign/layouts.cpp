@@ -18,7 +18,7 @@
 #include "assay/relink/captured.hpp"
 #include "assay/relink/own_program.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 namespace fs = std::filesystem;
 namespace {
 
@@ -30,33 +30,33 @@ bool is_below(const fs::path& path, const fs::path& folder) {
 
 }  // namespace
 
-struct Layouts::Varied {
+struct LayoutSet::Variant {
   Program what;
   std::string place;  ///< the file itself, symbolic links followed
   std::string own;    ///< as it was built
   std::optional<relink::Relinker> relinker;
-  Told told;
+  Status status;
   std::size_t number = 0;  ///< among the programs
   std::string files;       ///< its layouts' path but for their number
   bool is_library = false;
 };
 
-Layouts::Layouts(std::vector<Program> programs, const Rule& rule, measure::Launcher& launcher,
-                 std::function<void(const std::string&)> say, const std::stop_token& stop)
-    : count_(rule.count), seed_(rule.seed), keeps_(rule.keeps), launcher_(launcher), say_(std::move(say)) {
+LayoutSet::LayoutSet(std::vector<Program> programs, const Rule& rule, measure::Launcher& launcher,
+                     std::function<void(const std::string&)> log, const std::stop_token& stop)
+    : count_(rule.count), seed_(rule.seed), keeps_(rule.keeps), launcher_(launcher), log_(std::move(log)) {
   for (auto& program : programs) add(std::move(program), stop);
   for (const auto& varied : programs_) {
-    if (!varied->is_library) tell(*varied);
-    if (varied->told.layouts > 0) place_files(*varied);
+    if (!varied->is_library) report(*varied);
+    if (varied->status.layouts > 0) choose_paths(*varied);
   }
 }
 
 /// A program, or a library of one, and after it the libraries that it names.
-void Layouts::add(Program program, const std::stop_token& stop, bool is_library) {
+void LayoutSet::add(Program program, const std::stop_token& stop, bool is_library) {
   std::error_code failed;
   const auto place = fs::weakly_canonical(program.program, failed).string();
   if (std::ranges::any_of(programs_, [&](const auto& varied) { return varied->place == place; })) return;
-  auto& varied = *programs_.emplace_back(std::make_unique<Varied>());
+  auto& varied = *programs_.emplace_back(std::make_unique<Variant>());
   varied.what = std::move(program);
   varied.place = place;
   varied.number = programs_.size();
@@ -74,28 +74,28 @@ void Layouts::add(Program program, const std::stop_token& stop, bool is_library)
   }
 }
 
-void Layouts::tell(Varied& program) const {
-  auto& told = program.told;
-  if (told.layouts == 0) {
-    say_(program.what.candidate + ": its layout is one build's: " + told.how);
+void LayoutSet::report(Variant& program) const {
+  auto& status = program.status;
+  if (status.layouts == 0) {
+    log_(program.what.candidate + ": its layout is one build's: " + status.how);
     return;
   }
   std::size_t varied = 0, kept = 0;
   for (const auto& other : programs_)
     if (other->is_library && other->what.candidate == program.what.candidate)
-      ++(other->told.layouts > 0 ? varied : kept);
-  const auto remark = [&](const std::string& text) { told.remarks += "; " + text; };
+      ++(other->status.layouts > 0 ? varied : kept);
+  const auto remark = [&](const std::string& text) { status.remarks += "; " + text; };
   if (varied > 0)
     remark(std::to_string(varied) + (varied == 1 ? " shared library" : " shared libraries") + " with it");
   if (kept > 0)
     remark(std::to_string(kept) + (kept == 1 ? " shared library" : " shared libraries") +
            " of the project keep" + (kept == 1 ? "s its" : " their") + " layout");
-  say_(program.what.candidate + ": linked anew for each round, " + told.how + " layouts" + told.remarks);
+  log_(program.what.candidate + ": linked anew for each round, " + status.how + " layouts" + status.remarks);
 }
 
-Layouts::~Layouts() {
+LayoutSet::~LayoutSet() {
   try {
-    use_own();
+    restore();
   } catch (const Error&) {
     return;  // the next campaign puts them back
   }
@@ -108,61 +108,61 @@ Layouts::~Layouts() {
 }
 
 /// Returns the shared libraries of the project that it names.
-std::vector<std::string> Layouts::prepare(Varied& varied, const std::stop_token& stop) {
-  auto& told = varied.told;
+std::vector<std::string> LayoutSet::prepare(Variant& varied, const std::stop_token& stop) {
+  auto& status = varied.status;
   const auto& folder = varied.what.folder;
   std::error_code failed;
   const auto name = fs::path(varied.what.program).filename().string();
   const auto build = fs::weakly_canonical(folder, failed).parent_path();
   if (!is_below(varied.place, build)) {
-    told.how = name + " is not within its build";
+    status.how = name + " is not within its build";
     return {};
   }
   const auto links = relink::captured_links(relink::links_in(folder));
   const auto* link = relink::link_of(links, varied.place);
   if (link == nullptr) {
     const auto problems = relink::capture_problems(relink::links_in(folder));
-    told.how = problems.empty()
-                   ? "no link of " + name +
-                         " was seen (--ld-path, -B, Go's own linker, Rust's own lld, or a script?)"
-                   : problems.substr(0, problems.find('\n'));
+    status.how = problems.empty()
+                     ? "no link of " + name +
+                           " was seen (--ld-path, -B, Go's own linker, Rust's own lld, or a script?)"
+                     : problems.substr(0, problems.find('\n'));
     return {};
   }
   varied.relinker.emplace(*link, launcher_, folder + "/work");
-  told.how = varied.relinker->prepare(stop);
-  if (!told.how.empty()) return {};
-  varied.own = relink::keep_own(folder, varied.place);
-  told.layouts = count_;
-  const bool common = varied.relinker->way() == relink::Way::common;
-  told.how = common ? layout_common : layout_shuffled;
-  const auto remark = [&](const std::string& text) { told.remarks += "; " + text; };
+  status.how = varied.relinker->verify(stop);
+  if (!status.how.empty()) return {};
+  varied.own = relink::back_up_original(folder, varied.place);
+  status.layouts = count_;
+  const bool common = varied.relinker->method() == relink::LayoutMethod::common;
+  status.how = common ? layout_common : layout_shuffled;
+  const auto remark = [&](const std::string& text) { status.remarks += "; " + text; };
   if (!common)
     remark(varied.relinker->linker() +
            (varied.relinker->has_own_script() ? " with a script of its own" : "") +
            " can't be told where to put a function: the layouts are drawn for each program by itself, expect "
            "a wider spread");
-  else if (const auto pieces = varied.relinker->own_pieces(); pieces < 2)
+  else if (const auto pieces = varied.relinker->project_pieces(); pieces < 2)
     remark(pieces == 1 ? "1 code section: only its start varies" : "it has no code of its own that varies");
   return relink::libraries_of(*link, build.string());
 }
 
-Layouts::Told Layouts::told(const std::string& program) const {
+LayoutSet::Status LayoutSet::status(const std::string& program) const {
   std::error_code failed;
   const auto place = fs::weakly_canonical(program, failed).string();
   for (const auto& varied : programs_)
-    if (varied->place == place) return varied->told;
+    if (varied->place == place) return varied->status;
   return {.layouts = 0, .how = "it is not built here", .remarks = {}};
 }
 
-bool Layouts::any() const {
-  return std::ranges::any_of(programs_, [](const auto& varied) { return varied->told.layouts > 0; });
+bool LayoutSet::any() const {
+  return std::ranges::any_of(programs_, [](const auto& varied) { return varied->status.layouts > 0; });
 }
 
-double Layouts::seconds() const {
+double LayoutSet::seconds() const {
   double all = 0;
   std::size_t varied = 0;
   for (const auto& program : programs_)
-    if (program->told.layouts > 0) {
+    if (program->status.layouts > 0) {
       all += program->relinker->seconds();
       ++varied;
     }
@@ -170,7 +170,7 @@ double Layouts::seconds() const {
   return varied == 0 ? 0 : all / static_cast<double>(std::min(cores, varied));
 }
 
-std::uint64_t Layouts::seed_of(int layout) const {
+std::uint64_t LayoutSet::seed_of(int layout) const {
   const auto digest = measure::digest_of("layout\n" + std::to_string(seed_) + "\n" + std::to_string(layout));
   std::uint64_t seed = 0;
   std::from_chars(digest.data(), digest.data() + 16, seed, 16);
@@ -178,11 +178,11 @@ std::uint64_t Layouts::seed_of(int layout) const {
 }
 
 /// Where its layouts lie. Those of other seeds that nobody has touched for a day go.
-void Layouts::place_files(Varied& varied) const {
+void LayoutSet::choose_paths(Variant& varied) const {
   // The programs that it shares its layouts with are part of what a layout is.
   std::string text = varied.place + "\n";
   for (const auto& other : programs_)
-    if (other->what.group == varied.what.group && other->told.layouts > 0)
+    if (other->what.group == varied.what.group && other->status.layouts > 0)
       for (const auto& piece : other->relinker->pieces())
         text += piece.key.name + " " + piece.key.object + " " + std::to_string(piece.key.ordinal) + " " +
                 std::to_string(piece.size) + " " + std::to_string(piece.alignment) + "\n";
@@ -199,30 +199,30 @@ void Layouts::place_files(Varied& varied) const {
       fs::remove_all(at->path(), ignored);
 }
 
-std::string Layouts::file_of(const Varied& varied, int layout) {
+std::string LayoutSet::file_of(const Variant& varied, int layout) {
   return varied.files + "." + std::to_string(layout);
 }
 
-void Layouts::make(int first, int end, const std::stop_token& stop) {
+void LayoutSet::make(int first, int end, const std::stop_token& stop) {
   struct Job {
-    const Varied* varied;
+    const Variant* varied;
     int layout;
     std::string to;
   };
   std::vector<Job> jobs;
   for (const auto& varied : programs_)
-    for (int layout = first; layout < end && varied->told.layouts > 0; ++layout)
+    for (int layout = first; layout < end && varied->status.layouts > 0; ++layout)
       if (auto to = file_of(*varied, layout); !fs::exists(to))
         jobs.push_back({varied.get(), layout, std::move(to)});
-  std::map<std::pair<int, int>, relink::Slots> slots;  // by group and layout
+  std::map<std::pair<int, int>, relink::AddressPlan> slots;  // by group and layout
   for (const auto& job : jobs) {
     const auto group = job.varied->what.group;
     if (slots.contains({group, job.layout})) continue;
     std::vector<std::vector<relink::CodePiece>> together;
     for (const auto& other : programs_)
-      if (other->what.group == group && other->told.layouts > 0)
+      if (other->what.group == group && other->status.layouts > 0)
         together.push_back(other->relinker->pieces());
-    slots[{group, job.layout}] = relink::common_slots(together, seed_of(job.layout));
+    slots[{group, job.layout}] = relink::shared_addresses(together, seed_of(job.layout));
   }
   std::atomic<std::size_t> next = 0;
   std::mutex guard;
@@ -238,7 +238,7 @@ void Layouts::make(int first, int end, const std::stop_token& stop) {
         const auto seed = seed_of(layout) + varied->number;
         why = varied->relinker->link(slots.at({varied->what.group, layout}), seed, draft, stop);
         if (why.empty()) fs::rename(draft, to);
-      } catch (const Stopped&) {
+      } catch (const Cancelled&) {
         const std::lock_guard lock(guard);
         stopped = true;
       } catch (const std::exception& error) {
@@ -259,13 +259,13 @@ void Layouts::make(int first, int end, const std::stop_token& stop) {
     const auto cores = std::max<std::size_t>(1, std::thread::hardware_concurrency());
     for (std::size_t i = 0; i < std::min(cores, jobs.size()); ++i) workers.emplace_back(work);
   }
-  if (stopped) throw Stopped{};
+  if (stopped) throw Cancelled{};
   if (!problem.empty())
     throw Error("a layout can't be linked: " + problem, place,
                 "make room on the disk, or measure without relink", Error::Code::measuring);
 }
 
-void Layouts::use(int round, const std::stop_token& stop) {
+void LayoutSet::install(int round, const std::stop_token& stop) {
   if (!any()) return;
   constexpr int at_once = 8;
   const int layout = layout_of_round(round, count_);
@@ -275,12 +275,12 @@ void Layouts::use(int round, const std::stop_token& stop) {
     made_ = end;
   }
   for (const auto& varied : programs_)
-    if (varied->told.layouts > 0) relink::put_in_place(file_of(*varied, layout), varied->place);
+    if (varied->status.layouts > 0) relink::install(file_of(*varied, layout), varied->place);
 }
 
-void Layouts::use_own() {
+void LayoutSet::restore() {
   for (const auto& varied : programs_)
-    if (!varied->own.empty()) relink::put_in_place(varied->own, varied->place);
+    if (!varied->own.empty()) relink::install(varied->own, varied->place);
 }
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

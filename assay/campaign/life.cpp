@@ -11,7 +11,7 @@
 #include "assay/model/evidence.hpp"
 #include "assay/model/stopped.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 namespace {
 
 using PlannedCheck = std::pair<CellId, std::optional<CellId>>;  ///< a cell, and the one it is compared with
@@ -20,7 +20,7 @@ using PlannedCheck = std::pair<CellId, std::optional<CellId>>;  ///< a cell, and
 /// another itself.
 std::vector<PlannedCheck> order_of_checks(const Design& design) {
   std::map<CellId, CellId> baseline_of;
-  for (const auto& contrast : design.contrasts) baseline_of.emplace(contrast.candidate, contrast.baseline);
+  for (const auto& contrast : design.comparisons) baseline_of.emplace(contrast.candidate, contrast.baseline);
   std::vector<PlannedCheck> order;
   std::set<CellId> listed;
   const auto list = [&](const auto& self, CellId cell) -> void {
@@ -29,92 +29,92 @@ std::vector<PlannedCheck> order_of_checks(const Design& design) {
     if (baseline != baseline_of.end()) self(self, baseline->second);
     order.push_back({cell, baseline == baseline_of.end() ? std::nullopt : std::optional(baseline->second)});
   };
-  for (const auto& contrast : design.contrasts) list(list, contrast.candidate);
+  for (const auto& contrast : design.comparisons) list(list, contrast.candidate);
   return order;
 }
 
 }  // namespace
 
-Findings Life::live(const Policy& policy, bool forecasts) {
+Findings CampaignRunner::run(const StopPolicy& policy, bool forecasts) {
   auto state = CampaignState::interrupted;
   try {
     check();
-    doubt_checks();
-    if (measure(policy, forecasts) != Ended::stopped) {
+    report_check_warnings();
+    if (measure(policy, forecasts) != StopReason::stopped) {
       check("at the end, ");
       state = CampaignState::ended;
     }
-  } catch (const Stopped&) {
+  } catch (const Cancelled&) {
     state = CampaignState::interrupted;
   }
   rig_.close();
   recorder_.set_state(state);
-  observer_.ended(recorder_.record());
+  observer_.on_end(recorder_.record());
   return judge::judge_record(recorder_.record());
 }
 
-void Life::check(const std::string& when) {
+void CampaignRunner::check(const std::string& when) {
   const double start = clock_();
   const auto order = order_of_checks(recorder_.design());
   int done = 0;
   for (const auto& [cell, baseline] : order) {
-    if (stop_.stop_requested()) throw Stopped{};
-    observer_.progress({.phase = Progress::Phase::checking,
-                        .cell = cell,
-                        .done = done++,
-                        .planned = static_cast<int>(order.size()),
-                        .spent = clock_() - start});
-    const bool worth_it = when.empty() || rig_.is_worth_checking_again(cell);
-    if (recorder_.states()[cell].is_sound() && worth_it) fold_in(rig_.check(cell, baseline, stop_), when);
+    if (stop_.stop_requested()) throw Cancelled{};
+    observer_.on_progress({.phase = Progress::Phase::checking,
+                           .cell = cell,
+                           .done = done++,
+                           .planned = static_cast<int>(order.size()),
+                           .seconds_spent = clock_() - start});
+    const bool worth_it = when.empty() || rig_.needs_final_check(cell);
+    if (recorder_.statuses()[cell].is_ok() && worth_it) apply_check(rig_.check(cell, baseline, stop_), when);
   }
-  if (stop_.stop_requested()) throw Stopped{};
+  if (stop_.stop_requested()) throw Cancelled{};
 }
 
-void Life::fold_in(Trial trial, const std::string& when) {
+void CampaignRunner::apply_check(Trial trial, const std::string& when) {
   const auto cell = trial.cell;
   const auto outcome = trial.outcome;
   const auto detail = when + trial.detail;
   recorder_.add_trial(std::move(trial));
   if (outcome == Outcome::wrong)
-    recorder_.set_state_of(cell, {Standing::wrong, detail});
-  else if (outcome == Outcome::absent)
-    recorder_.set_state_of(cell, {Standing::absent, detail});
+    recorder_.set_cell_status(cell, {StatusCode::wrong, detail});
+  else if (outcome == Outcome::unsupported)
+    recorder_.set_cell_status(cell, {StatusCode::unsupported, detail});
   else if (outcome != Outcome::ok && outcome != Outcome::interrupted)
-    recorder_.set_state_of(cell, {Standing::failed, detail});
+    recorder_.set_cell_status(cell, {StatusCode::failed, detail});
 }
 
-void Life::doubt_checks() {
-  for (const auto& doubt : rig_.doubts()) {
-    recorder_.add_doubt(doubt);
-    observer_.said("workload " + recorder_.design().workloads[doubt.workload].name + ": " + doubt.text);
+void CampaignRunner::report_check_warnings() {
+  for (const auto& doubt : rig_.check_warnings()) {
+    recorder_.add_check_warning(doubt);
+    observer_.on_message("workload " + recorder_.design().workloads[doubt.workload].name + ": " + doubt.text);
   }
-  for (const auto& choice : rig_.choices()) observer_.said(choice);
+  for (const auto& choice : rig_.decisions()) observer_.on_message(choice);
 }
 
-Outlook Life::look_ahead(Evidence::From pilots, const Policy& policy) const {
-  const Evidence evidence(recorder_.design(), recorder_.log());
-  Table<CellId, double> pauses;
-  for (const auto cell : recorder_.design().cells.ids()) pauses.add(rig_.pause_before(cell));
-  auto outlook =
-      judge::look_ahead(evidence, pilots, policy.budget(), slots_for(recorder_, rig_, policy), pauses);
-  outlook.goes_on = policy.goes_on_to_first_look();
+Forecast CampaignRunner::forecast(Observations::Source pilots, const StopPolicy& policy) const {
+  const Observations evidence(recorder_.design(), recorder_.log());
+  IdTable<CellId, double> pauses;
+  for (const auto cell : recorder_.design().cells.ids()) pauses.add(rig_.seconds_before_trial(cell));
+  auto outlook = judge::make_forecast(evidence, pilots, policy.budget(),
+                                      planned_repeats(recorder_, rig_, policy), pauses);
+  outlook.continues = policy.extend_to_first_look();
   return outlook;
 }
 
-Ended Life::measure(const Policy& policy, bool forecasts) {
+StopReason CampaignRunner::measure(const StopPolicy& policy, bool forecasts) {
   constexpr int enough_for_a_forecast = 3;  // rounds, for the spread
-  const auto tell = [&] {
-    observer_.forecast(look_ahead(Evidence::From::judged, policy), recorder_.design());
+  const auto report_forecast = [&] {
+    observer_.on_forecast(forecast(Observations::Source::judged, policy), recorder_.design());
   };
-  if (forecasts || look_ahead(Evidence::From::judged, policy).cannot_decide()) tell();
-  Rounds rounds(recorder_, rig_, policy, observer_, stop_, clock_);
-  bool told = !forecasts;
+  if (forecasts || forecast(Observations::Source::judged, policy).impossible_reason()) report_forecast();
+  RoundLoop rounds(recorder_, rig_, policy, observer_, stop_, clock_);
+  bool reported = !forecasts;
   while (true) {
-    if (const auto ended = rounds.step()) return *ended;
-    if (told || rounds.judged() != enough_for_a_forecast) continue;
-    told = true;
-    tell();
+    if (const auto ended = rounds.run_round()) return *ended;
+    if (reported || rounds.judged() != enough_for_a_forecast) continue;
+    reported = true;
+    report_forecast();
   }
 }
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

@@ -13,15 +13,16 @@
 #include "assay/model/findings.hpp"
 #include "assay/model/outlook.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 
 /// The life of a campaign that has been laid down, the same for programs, functions and services: check the
 /// work, forecast, measure in rounds, check the work again, judge.
 ///
 /// REQUIRES: what it is given outlives it.
-class Life {
+class CampaignRunner {
  public:
-  Life(Recorder& recorder, Rig& rig, Observer& observer, std::stop_token stop, Clock clock = steady_clock())
+  CampaignRunner(Recorder& recorder, TrialRunner& rig, Observer& observer, std::stop_token stop,
+                 Clock clock = steady_clock())
       : recorder_(recorder),
         rig_(rig),
         observer_(observer),
@@ -30,7 +31,7 @@ class Life {
 
   /// All of it. `forecasts`: tells the observer what can be expected, after the checks and after three judged
   /// rounds; a budget that can't decide anything is told in any case, before it is spent.
-  Findings live(const Policy& policy, bool forecasts);
+  Findings run(const StopPolicy& policy, bool forecasts);
 
   // --- the steps, for those who want only some ---------------------------------------------------------
 
@@ -38,19 +39,19 @@ class Life {
   /// are absent are recorded so, for reasons that begin with `when`. Throws Stopped.
   void check(const std::string& when = {});
   /// Records what the checks leave open, and says it.
-  void doubt_checks();
+  void report_check_warnings();
   /// What can be expected, from `pilots`.
-  Outlook look_ahead(Evidence::From pilots, const Policy& policy) const;
-  Ended measure(const Policy& policy, bool forecasts);
+  Forecast forecast(Observations::Source pilots, const StopPolicy& policy) const;
+  StopReason measure(const StopPolicy& policy, bool forecasts);
 
  private:
-  void fold_in(Trial trial, const std::string& when);
+  void apply_check(Trial trial, const std::string& when);
 
   Recorder& recorder_;
-  Rig& rig_;
+  TrialRunner& rig_;
   Observer& observer_;
   std::stop_token stop_;
   Clock clock_;
 };
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

@@ -7,10 +7,10 @@
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/trial.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 
 /// What a trial of a server came to.
-struct LoadCounts {
+struct LoadTotals {
   std::vector<double> latencies;    ///< seconds, of the requests that were answered rightly
   std::size_t failed = 0;           ///< that were not
   std::vector<double> slice_rates;  ///< right replies a second, by slice
@@ -25,7 +25,7 @@ struct LoadCounts {
   double in_flight = 0;             ///< request-seconds: how many were under way, over time
   double client_seconds = 0;        ///< for which clients of a closed loop might have had one under way
   double driver_cpu = 0;            ///< seconds that sending and receiving took
-  bool driver_beside = false;       ///< on cores that are the server's too
+  bool driver_shares_core = false;  ///< on cores that are the server's too
   std::vector<double> late;         ///< seconds by which requests of an open loop were sent late
   std::size_t reopened = 0;         ///< connections
   double longest_connect = 0;       ///< seconds
@@ -33,17 +33,17 @@ struct LoadCounts {
   double rest_seconds = 0, rest_cpu = 0;              ///< between slices, and what the server used then
 };
 
-/// Adds a service's readings to its trial. `steady_rate`: see steady_rates(); none where it can't be told. A
+/// Adds a service's readings to its trial. `steady_rate`: see polished_rates(); none where it can't be told. A
 /// quantile of the latencies, with the failed requests as the slowest, is left out where fewer than ten
 /// replies lie above it, or it is a failed one; all are of a rate that was not sustained, since they tell how
 /// long the load lasted.
-void add_load_readings(const LoadCounts& counts, std::optional<double> steady_rate, const metrics::Index& ids,
-                       Trial& trial);
+void add_server_metrics(const LoadTotals& counts, std::optional<double> steady_rate,
+                        const metrics::MetricIndex& ids, Trial& trial);
 
 /// The rate of each of several servers that took turns in slices, cleaned of what all had in common in each
 /// pass: the median polish of the logarithms (stats/median_polish.hpp) over passes and servers. Of servers
 /// with other numbers of slices, and with a slice without a right reply, each one's median. Empty where a
 /// server has none.
-std::vector<std::optional<double>> steady_rates(const std::vector<const LoadCounts*>& servers);
+std::vector<std::optional<double>> polished_rates(const std::vector<const LoadTotals*>& servers);
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

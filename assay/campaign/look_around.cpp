@@ -14,12 +14,12 @@
 #include "assay/schedule/forecast.hpp"
 #include "assay/stats/location.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 namespace {
 
 /// What a duel of a minute settles, on the cautious side of what the few pairs leave open: of two times that
 /// share its error rate, in as many rounds as fit.
-std::optional<double> settled_in_a_minute(const std::vector<double>& effects, double round_seconds) {
+std::optional<double> rounds_in_a_minute(const std::vector<double>& effects, double round_seconds) {
   const auto rounds = static_cast<std::size_t>(60 / round_seconds);
   try {
     const auto change = schedule::smallest_change(effects, rounds,
@@ -35,14 +35,14 @@ std::optional<double> spread(const std::vector<double>& effects) {
   return stats::median_absolute_deviation(effects);
 }
 
-SteadinessRow row_of(const measure::NoiseAt& noise) {
-  SteadinessRow row{.seconds = noise.seconds,
-                    .process = noise.process,
-                    .turns = spread(noise.turns),
-                    .abreast = spread(noise.abreast)};
+NoiseLevel row_of(const measure::NoiseSample& noise) {
+  NoiseLevel row{.seconds = noise.seconds,
+                 .process = noise.process,
+                 .in_turns = spread(noise.turns),
+                 .abreast = spread(noise.abreast)};
   if (noise.process) {
-    row.settles_turns = settled_in_a_minute(noise.turns, 2 * noise.seconds);
-    row.settles_abreast = settled_in_a_minute(noise.abreast, 2 * noise.seconds);
+    row.rounds_in_turns = rounds_in_a_minute(noise.turns, 2 * noise.seconds);
+    row.rounds_abreast = rounds_in_a_minute(noise.abreast, 2 * noise.seconds);
   }
   return row;
 }
@@ -51,10 +51,10 @@ SteadinessRow row_of(const measure::NoiseAt& noise) {
 std::vector<MachineFact> missing_here(measure::Launcher& launcher) {
   std::vector<MachineFact> missing;
   for (const auto& metric :
-       lay_out_metrics(Plan{.workloads = {{.name = "any"}}}, what_is_offered(launcher))) {
-    const auto& why = metric.demand.missing;
+       select_metrics(Plan{.workloads = {{.name = "any"}}}, detect_capabilities(launcher))) {
+    const auto& why = metric.request.missing;
     if (why.empty()) continue;
-    const auto* row = metrics::find_row(metric.name);
+    const auto* row = metrics::find_metric_info(metric.name);
     const auto known = std::ranges::find(missing, why, &MachineFact::value);
     if (known == missing.end())
       missing.push_back(
@@ -64,36 +64,37 @@ std::vector<MachineFact> missing_here(measure::Launcher& launcher) {
   return missing;
 }
 
-void probe_into(Conditions& found, measure::Launcher& launcher, const measure::Watch& watch,
-                const std::stop_token& stop, const std::function<void(int, int)>& tell) {
+void probe_into(Conditions& found, measure::Launcher& launcher, const measure::LoadMonitor& watch,
+                const std::stop_token& stop, const std::function<void(int, int)>& on_probe) {
   const auto before = watch.now();
-  const auto noise = measure::probe_noise(launcher, stop, tell);
+  const auto noise = measure::probe_noise(launcher, stop, on_probe);
   const auto after = watch.now();
   double cpu = 0;
   for (const auto& at : noise) cpu += at.cpu;
-  const auto beside = measure::between(before, after, cpu);
+  const auto beside = measure::difference(before, after, cpu);
   const double time = (after.monotonic - before.monotonic) * std::thread::hardware_concurrency();
-  if (beside.stolen) found.stolen = *beside.stolen / time;
-  if (beside.others) found.others = *beside.others / time;
-  for (const auto& at : noise) found.steadiness.push_back(row_of(at));
+  if (beside.steal) found.steal = *beside.steal / time;
+  if (beside.other_load) found.other_load = *beside.other_load / time;
+  for (const auto& at : noise) found.noise.push_back(row_of(at));
 }
 
 }  // namespace
 
-Conditions look_around(bool probe, const std::stop_token& stop, const std::function<void(int, int)>& tell) {
+Conditions assess_machine(bool probe, const std::stop_token& stop,
+                          const std::function<void(int, int)>& on_probe) {
   measure::Launcher launcher;
-  const measure::Watch watch;
+  const measure::LoadMonitor watch;
   Conditions found{.facts = measure::machine_facts()};
   found.launch_cost = measure::launch_cost(launcher);
   const auto clock = measure::clock_cost();
   found.clock_resolution = clock.resolution;
   found.clock_overhead = clock.overhead;
-  found.missing = missing_here(launcher);
+  found.unavailable = missing_here(launcher);
   const auto now = watch.now();
   found.load = now.load;
   found.on_battery = now.on_battery;
-  if (probe) probe_into(found, launcher, watch, stop, tell);
+  if (probe) probe_into(found, launcher, watch, stop, on_probe);
   return found;
 }
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

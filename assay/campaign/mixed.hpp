@@ -9,14 +9,15 @@
 #include "assay/campaign/services.hpp"
 #include "assay/model/stopped.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 
 /// Runs each cell as what it is: a program, a server that gets requests, or one that a program asks. Each
 /// round has its layout; checks are of the programs as they were built.
-class Mixed : public Rig {
+class DispatchRunner : public TrialRunner {
  public:
   /// REQUIRES: all outlive it.
-  Mixed(Processes& programs, Services& services, Clients& clients, Layouts& layouts, std::size_t cells)
+  DispatchRunner(ProgramRunner& programs, ServerRunner& services, ClientRunner& clients, LayoutSet& layouts,
+                 std::size_t cells)
       : programs_(programs),
         services_(services),
         clients_(clients),
@@ -24,57 +25,63 @@ class Mixed : public Rig {
         link_seconds_(layouts.seconds() / static_cast<double>(std::max<std::size_t>(cells, 1))) {}
 
   Trial check(CellId cell, std::optional<CellId> baseline, const std::stop_token& stop) override {
-    layouts_.use_own();
-    return of(cell).check(cell, baseline, stop);
+    layouts_.restore();
+    return runner_for(cell).check(cell, baseline, stop);
   }
-  std::vector<Trial> run(const Heat& heat, const std::stop_token& stop) override {
+  std::vector<Trial> run(const Batch& heat, const std::stop_token& stop) override {
     try {
-      layouts_.use(heat.round, stop);
-    } catch (const Stopped&) {
+      layouts_.install(heat.round, stop);
+    } catch (const Cancelled&) {
       return interrupted(heat);
     }
-    return of(heat.cells.front()).run(heat, stop);
+    return runner_for(heat.cells.front()).run(heat, stop);
   }
-  bool runs_together(CellId cell) const override { return of(cell).runs_together(cell); }
-  std::optional<int> program_of(CellId cell) const override { return of(cell).program_of(cell); }
+  bool runs_in_batch(CellId cell) const override { return runner_for(cell).runs_in_batch(cell); }
+  std::optional<int> shared_program(CellId cell) const override {
+    return runner_for(cell).shared_program(cell);
+  }
   /// Trials of one layout share its luck: more of them in a round would count as if they did not.
-  bool may_repeat(CellId cell) const override { return !layouts_.any() && of(cell).may_repeat(cell); }
+  bool allows_repeats(CellId cell) const override {
+    return !layouts_.any() && runner_for(cell).allows_repeats(cell);
+  }
   /// The links of a round's layout are shared by its cells.
-  double pause_before(CellId cell) const override { return link_seconds_ + of(cell).pause_before(cell); }
-  bool is_worth_checking_again(CellId cell) const override { return of(cell).is_worth_checking_again(cell); }
-  std::vector<Doubt> doubts() const override {
-    auto all = programs_.doubts();
-    for (auto& doubt : services_.doubts()) all.push_back(std::move(doubt));
+  double seconds_before_trial(CellId cell) const override {
+    return link_seconds_ + runner_for(cell).seconds_before_trial(cell);
+  }
+  bool needs_final_check(CellId cell) const override { return runner_for(cell).needs_final_check(cell); }
+  std::vector<CheckWarning> check_warnings() const override {
+    auto all = programs_.check_warnings();
+    for (auto& doubt : services_.check_warnings()) all.push_back(std::move(doubt));
     return all;
   }
-  std::vector<std::string> choices() const override { return services_.choices(); }
+  std::vector<std::string> decisions() const override { return services_.decisions(); }
   void close() override { services_.close(); }
 
  private:
-  static std::vector<Trial> interrupted(const Heat& heat) {
+  static std::vector<Trial> interrupted(const Batch& heat) {
     std::vector<Trial> trials;
     for (const auto cell : heat.cells) {
       Trial trial{.cell = cell, .role = heat.role, .outcome = Outcome::interrupted};
       trial.round = heat.round;
       trial.position = heat.position + static_cast<int>(trials.size());
-      trial.heat = heat.number;
+      trial.batch = heat.number;
       trial.detail = "was interrupted before it began";
       trials.push_back(std::move(trial));
     }
     return trials;
   }
 
-  Rig& of(CellId cell) const {
-    if (services_.serves(cell)) return services_;
-    if (clients_.asks(cell)) return clients_;
+  TrialRunner& runner_for(CellId cell) const {
+    if (services_.handles(cell)) return services_;
+    if (clients_.handles(cell)) return clients_;
     return programs_;
   }
 
-  Processes& programs_;
-  Services& services_;
-  Clients& clients_;
-  Layouts& layouts_;
+  ProgramRunner& programs_;
+  ServerRunner& services_;
+  ClientRunner& clients_;
+  LayoutSet& layouts_;
   double link_seconds_;  ///< of a round's layout, for each cell
 };
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

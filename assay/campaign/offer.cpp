@@ -7,28 +7,28 @@
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 namespace {
 
 using measure::Counter;
-using metrics::Known;
+using metrics::MetricKind;
 using metrics::Needs;
 
 /// The counter that a metric is read from, or the scarcer of two.
-Counter counter_of(Known metric) {
+Counter counter_of(MetricKind metric) {
   switch (metric) {
-    case Known::cycles:
-    case Known::instructions_per_cycle:
+    case MetricKind::cycles:
+    case MetricKind::instructions_per_cycle:
       return Counter::cycles;
-    case Known::branches:
-    case Known::branch_miss_rate:
+    case MetricKind::branches:
+    case MetricKind::branch_miss_rate:
       return Counter::branches;
-    case Known::branch_misses:
+    case MetricKind::branch_misses:
       return Counter::branch_misses;
-    case Known::cache_references:
-    case Known::cache_miss_rate:
+    case MetricKind::cache_references:
+    case MetricKind::cache_miss_rate:
       return Counter::cache_references;
-    case Known::cache_misses:
+    case MetricKind::cache_misses:
       return Counter::cache_misses;
     default:
       return Counter::instructions;
@@ -36,9 +36,9 @@ Counter counter_of(Known metric) {
 }
 
 /// Why a metric of Assay's own can't be had of these programs here; empty when it can.
-std::string why_missing(const metrics::Row& row, const Plan& plan, const Offer& offer) {
+std::string why_unavailable(const metrics::MetricInfo& row, const Plan& plan, const Capabilities& offer) {
   const bool abreast = plan.rounds.mode == PlannedRounds::Mode::abreast;
-  if (abreast && !row.holds_abreast) return "programs that share a core have none of their own";
+  if (abreast && !row.valid_concurrent) return "programs that share a core have none of their own";
   switch (row.needs) {
     case Needs::counters:
       if (abreast) return "counters are not read of programs that run abreast";
@@ -74,30 +74,30 @@ bool has_services(const Plan& plan) {
 /// requests, of open ones how long replies take.
 std::vector<std::string> usual_watch(const Plan& plan) {
   std::vector<std::string> watch;
-  const auto add = [&](Known metric) {
+  const auto add = [&](MetricKind metric) {
     const auto& name = metrics::name_of(metric);
     if (std::ranges::count(watch, name) == 0) watch.push_back(name);
   };
   for (const auto& workload : plan.workloads) {
     if (!workload.contest.empty()) continue;  // what its functions are timed by is known when it has run
     if (!workload.service || !workload.requests) {
-      add(plan.rounds.mode == PlannedRounds::Mode::abreast ? Known::cpu_time : Known::wall_time);
+      add(plan.rounds.mode == PlannedRounds::Mode::abreast ? MetricKind::cpu_time : MetricKind::wall_time);
     } else if (!workload.requests->clients.empty()) {
-      add(Known::steady_rate);
+      add(MetricKind::steady_rate);
     } else {
-      add(Known::latency_p50);
+      add(MetricKind::latency_p50);
       constexpr int enough_for_p99 = 1000;
       const int count = workload.requests->count;
-      if (count == 0 || count >= enough_for_p99) add(Known::latency_p99);
-      add(Known::request_rate);
+      if (count == 0 || count >= enough_for_p99) add(MetricKind::latency_p99);
+      add(MetricKind::request_rate);
     }
-    if (workload.requests) add(Known::failed_requests);
+    if (workload.requests) add(MetricKind::failed_requests);
   }
   return watch;
 }
 
 /// Assay's own metrics, throughput once for each unit of work, and the plan's.
-std::vector<Metric> all_metrics(const Plan& plan, const Offer& offer) {
+std::vector<Metric> all_metrics(const Plan& plan, const Capabilities& offer) {
   std::vector<Metric> all;
   for (const auto& row : metrics::catalogue()) {
     if (!row.of_programs || (row.needs == Needs::requests && !has_services(plan))) continue;
@@ -114,7 +114,7 @@ std::vector<Metric> all_metrics(const Plan& plan, const Offer& offer) {
       of_row.push_back(row.metric);
     }
     for (auto& metric : of_row) {
-      metric.demand.missing = why_missing(row, plan, offer);
+      metric.request.missing = why_unavailable(row, plan, offer);
       all.push_back(std::move(metric));
     }
   }
@@ -125,9 +125,10 @@ std::vector<Metric> all_metrics(const Plan& plan, const Offer& offer) {
 
 }  // namespace
 
-Offer what_is_offered(measure::Launcher& launcher) {
-  Offer offer;
-  measure::Command nothing{.program = measure::spinner_path(), .arguments = {"spin", "spin", "100000"}};
+Capabilities detect_capabilities(measure::Launcher& launcher) {
+  Capabilities offer;
+  measure::Command nothing{.program = measure::calibration_program(),
+                           .arguments = {"spin", "spin", "100000"}};
   nothing.counting = {Counter::instructions,  Counter::cycles,           Counter::branches,
                       Counter::branch_misses, Counter::cache_references, Counter::cache_misses};
   const auto result = launcher.run(nothing);
@@ -135,37 +136,38 @@ Offer what_is_offered(measure::Launcher& launcher) {
     if (result.counts[static_cast<std::size_t>(counter)]) offer.counters.push_back(counter);
   offer.counting_problem = launcher.counting_problem();
   offer.bytes = result.bytes_read.has_value();
-  offer.group_parent = measure::group_parent();
+  offer.group_parent = measure::find_cgroup_parent();
   return offer;
 }
 
-Table<MetricId, Metric> lay_out_metrics(const Plan& plan, const Offer& offer) {
+IdTable<MetricId, Metric> select_metrics(const Plan& plan, const Capabilities& offer) {
   const bool abreast = plan.rounds.mode == PlannedRounds::Mode::abreast;
   const auto watch = plan.watch.empty() ? usual_watch(plan) : plan.watch;
   const bool any_program =
       std::ranges::any_of(plan.workloads, [](const auto& w) { return !w.requests && w.contest.empty(); });
   const bool both_times = plan.watch.empty() && !abreast && any_program;
-  Table<MetricId, Metric> table;
+  IdTable<MetricId, Metric> table;
   for (auto& metric : all_metrics(plan, offer)) {
-    auto& demand = metric.demand;
+    auto& demand = metric.request;
     demand.watched = std::ranges::any_of(watch, [&](const auto& name) {
-      const auto* row = metrics::find_row(name);
+      const auto* row = metrics::find_metric_info(name);
       return metric.name == name ||
-             (row != nullptr && row->metric.name == name && metrics::is(metric, row->id));
+             (row != nullptr && row->metric.name == name && metrics::is_kind(metric, row->id));
     });
-    if (metrics::is(metric, Known::failed_requests)) demand.margin = 0.1;  // points
-    if (both_times && metrics::is(metric, Known::cpu_time)) demand.watched = metric.supporting = true;
+    if (metrics::is_kind(metric, MetricKind::failed_requests)) demand.margin = 0.1;  // points
+    if (both_times && metrics::is_kind(metric, MetricKind::cpu_time))
+      demand.watched = metric.supporting = true;
     for (const auto& refined : plan.metrics)
       if (refined.metric.name == metric.name) {
         demand.margin = refined.margin;
         demand.ceiling = refined.ceiling;
         demand.require = refined.require;
-        demand.settle = to_string(refined.settle);
-        const auto* row = metrics::find_row(metric.name);
+        demand.discard = to_string(refined.discard);
+        const auto* row = metrics::find_metric_info(metric.name);
         if (row == nullptr || row->needs == Needs::work || !refined.from.empty()) continue;
         const auto asked = demand;
         metric = refined.metric;
-        metric.demand = asked;
+        metric.request = asked;
       }
     if (demand.watched && !demand.missing.empty())
       throw Error("\"" + metric.name + "\" can't be watched here: " + demand.missing, "plan.watch",
@@ -175,12 +177,12 @@ Table<MetricId, Metric> lay_out_metrics(const Plan& plan, const Offer& offer) {
   return table;
 }
 
-std::string throughput_name(const Plan& plan, const WorkAmount& work) {
-  const auto& name = metrics::name_of(Known::throughput);
+std::string throughput_name(const Plan& plan, const Work& work) {
+  const auto& name = metrics::name_of(MetricKind::throughput);
   std::set<std::string> units;
   for (const auto& workload : plan.workloads)
     if (!workload.work.amount.empty()) units.insert(workload.work.unit);
   return units.size() > 1 ? name + " of " + work.unit : name;
 }
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

@@ -8,10 +8,10 @@
 #include "assay/model/plan.hpp"
 #include "assay/model/table.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 
 /// What this machine lets be measured of programs.
-struct Offer {
+struct Capabilities {
   std::vector<measure::Counter> counters;  ///< hardware ones that count
   std::string counting_problem;            ///< why others don't
   bool bytes = true;                       ///< read and written
@@ -19,14 +19,14 @@ struct Offer {
 };
 
 /// Finds out by running a program that does nothing. Cost: a few milliseconds.
-Offer what_is_offered(measure::Launcher& launcher);
+Capabilities detect_capabilities(measure::Launcher& launcher);
 
 /// The metrics of a plan: Assay's own, throughput where work is declared, and the plan's. What can't be
 /// measured here is there too, with the reason. Throws Error for a watched metric that can't be measured
 /// here.
-Table<MetricId, Metric> lay_out_metrics(const Plan& plan, const Offer& offer);
+IdTable<MetricId, Metric> select_metrics(const Plan& plan, const Capabilities& offer);
 
 /// The name of a workload's throughput: "throughput", and "throughput of UNIT" where a plan counts several.
-std::string throughput_name(const Plan& plan, const WorkAmount& work);
+std::string throughput_name(const Plan& plan, const Work& work);
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

@@ -5,11 +5,11 @@
 #include "assay/measure/process.hpp"
 #include "assay/model/plan.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 
 /// Fills what is known only when a trial begins: `${port}`, `given` or else a free one, for the command, its
 /// environment and the steps around it; it is returned. Does nothing where nobody waits for one. Throws
 /// Error(measuring) when there is no port.
-std::optional<int> fill_per_trial(measure::Command& command, Control& control, std::optional<int> given = {});
+std::optional<int> bind_port(measure::Command& command, Control& control, std::optional<int> given = {});
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

@@ -17,37 +17,37 @@
 #include "assay/plan/matrix.hpp"
 #include "assay/plan/validate.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 namespace {
 
-using metrics::Known;
+using metrics::MetricKind;
 
 /// The sizes of every program that is compared, and how long it took to build, as the trial of a build. Each
 /// pair of programs has them once.
-void record_builds(Recorder& recorder, const Table<CellId, ProcessCell>& cells) {
+void record_builds(Recorder& recorder, const IdTable<CellId, ProgramCell>& cells) {
   const auto& design = recorder.design();
   std::set<std::pair<std::string, std::string>> compared;
-  std::set<CellId> told;
-  for (const auto& contrast : design.contrasts) {
+  std::set<CellId> recorded;
+  for (const auto& contrast : design.comparisons) {
     if (!compared.emplace(cells[contrast.baseline].program, cells[contrast.candidate].program).second)
       continue;
     for (const auto cell : {contrast.baseline, contrast.candidate}) {
       const auto size = measure::size_of_program(cells[cell].program);
-      if (!size || !told.insert(cell).second) continue;
+      if (!size || !recorded.insert(cell).second) continue;
       Trial trial{.cell = cell, .role = Role::build};
-      const auto add = [&](Known metric, double value) {
+      const auto add = [&](MetricKind metric, double value) {
         if (const auto id = metrics::find(design.metrics, metric)) trial.readings.push_back({*id, value});
       };
-      add(Known::program_size, static_cast<double>(size->file));
-      if (size->text) add(Known::text_size, static_cast<double>(*size->text));
-      if (size->data) add(Known::data_size, static_cast<double>(*size->data));
-      if (cells[cell].build_seconds > 0) add(Known::build_time, cells[cell].build_seconds);
+      add(MetricKind::program_size, static_cast<double>(size->file));
+      if (size->text) add(MetricKind::text_size, static_cast<double>(*size->text));
+      if (size->data) add(MetricKind::data_size, static_cast<double>(*size->data));
+      if (cells[cell].build_seconds > 0) add(MetricKind::build_time, cells[cell].build_seconds);
       recorder.add_trial(std::move(trial));
     }
   }
 }
 
-Plan placed(const Plan& given) {
+Plan with_absolute_folder(const Plan& given) {
   plan::validate(given);
   auto plan = given;
   plan.folder =
@@ -57,26 +57,27 @@ Plan placed(const Plan& given) {
 
 }  // namespace
 
-Prepared::Prepared(const Plan& given, const Options& options, const std::string& ledger)
-    : plan_(placed(given)),
+PreparedCampaign::PreparedCampaign(const Plan& given, const RunOptions& options, const std::string& ledger)
+    : plan_(with_absolute_folder(given)),
       observer_(options.observer == nullptr ? nobody_ : *options.observer),
-      offer_(what_is_offered(launcher_)) {
-  for (const auto& remark : plan::remarks_on(plan_)) observer_.said(remark);
-  auto sitting = sitting_here();
-  if (!options.has_turn) take_turn(turnstile_, options.when_busy, observer_, options.stop, sitting);
-  const auto say = [this](const std::string& text) { observer_.said(text); };
-  const Workshop workshop(plan_, launcher_, say, options.stop, options.tells_known_builds);
-  auto laid = lay_down(plan_, workshop, launcher_, offer_, options);
-  layouts_ = lay_out_code(plan_, laid.cells, laid.record.design, launcher_, say, options.stop);
-  laid.record.log.sittings.add(std::move(sitting));
-  recorder_.emplace(begin(std::move(laid.record), ledger, options.resume));
+      offer_(detect_capabilities(launcher_)) {
+  for (const auto& remark : plan::plan_warnings(plan_)) observer_.on_message(remark);
+  auto sitting = current_session();
+  if (!options.machine_lock_held)
+    acquire_machine(turnstile_, options.when_busy, observer_, options.stop, sitting);
+  const auto log = [this](const std::string& text) { observer_.on_message(text); };
+  const CandidateBuilds workshop(plan_, launcher_, log, options.stop, options.report_cached_builds);
+  auto laid = prepare_cells(plan_, workshop, launcher_, offer_, options);
+  layouts_ = prepare_layouts(plan_, laid.cells, laid.record.design, launcher_, log, options.stop);
+  laid.record.log.sessions.add(std::move(sitting));
+  recorder_.emplace(open_or_resume(std::move(laid.record), ledger, options.resume));
   const auto folder = std::filesystem::path(ledger).parent_path();
   if (folder.filename() == ".assay") build::hide_from_git(folder.string());
   if (has_ended()) return;
-  observer_.begun(recorder_->design());
+  observer_.on_start(recorder_->design());
   if (recorder_->log().trials.empty()) record_builds(*recorder_, laid.cells);
   programs_.emplace(std::move(laid.cells), launcher_, recorder_->design(), plan_, offer_);
-  std::map<CellId, ServiceCell> asked;  // by programs of the user's own
+  std::map<CellId, ServerCell> asked;  // by programs of the user's own
   for (auto at = laid.services.begin(); at != laid.services.end();)
     if (auto here = at++; !here->second.requests) asked.insert(laid.services.extract(here));
   clients_.emplace(std::move(asked), *programs_, launcher_, recorder_->design());
@@ -85,4 +86,4 @@ Prepared::Prepared(const Plan& given, const Options& options, const std::string&
   life_.emplace(*recorder_, *rig_, observer_, options.stop);
 }
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

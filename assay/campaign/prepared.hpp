@@ -15,27 +15,27 @@
 #include "assay/campaign/services.hpp"
 #include "assay/measure/turnstile.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 
 /// A plan that has been laid down, with what runs its programs. While it lives the machine's turn is its own,
-/// unless the caller has it (Options::has_turn).
+/// unless the caller has it (RunOptions::machine_lock_held).
 ///
 /// REQUIRES: what `options` point to outlives it.
-class Prepared {
+class PreparedCampaign {
  public:
   /// Everything up to the first trial; `ledger` in place of that of the options. Throws Stopped, and Error as
-  /// carry_out() does.
-  Prepared(const Plan& given, const Options& options, const std::string& ledger);
-  Prepared(const Prepared&) = delete;
-  Prepared& operator=(const Prepared&) = delete;
+  /// run_plan() does.
+  PreparedCampaign(const Plan& given, const RunOptions& options, const std::string& ledger);
+  PreparedCampaign(const PreparedCampaign&) = delete;
+  PreparedCampaign& operator=(const PreparedCampaign&) = delete;
 
   bool has_ended() const { return recorder_->log().state == CampaignState::ended; }
   const Record& record() const { return recorder_->record(); }
   const Plan& plan() const { return plan_; }
   // Not of one that has ended.
-  Life& life() { return *life_; }
+  CampaignRunner& life() { return *life_; }
   Recorder& recorder() { return *recorder_; }
-  Rig& rig() { return *rig_; }
+  TrialRunner& rig() { return *rig_; }
   Observer& observer() { return observer_; }
 
  private:
@@ -43,15 +43,15 @@ class Prepared {
   Observer nobody_;
   Observer& observer_;
   measure::Launcher launcher_;
-  Offer offer_;
-  measure::Turnstile turnstile_;
-  std::unique_ptr<Layouts> layouts_;
+  Capabilities offer_;
+  measure::MachineLock turnstile_;
+  std::unique_ptr<LayoutSet> layouts_;
   std::optional<Recorder> recorder_;
-  std::optional<Processes> programs_;
-  std::optional<Services> services_;
-  std::optional<Clients> clients_;
-  std::optional<Mixed> rig_;
-  std::optional<Life> life_;
+  std::optional<ProgramRunner> programs_;
+  std::optional<ServerRunner> services_;
+  std::optional<ClientRunner> clients_;
+  std::optional<DispatchRunner> rig_;
+  std::optional<CampaignRunner> life_;
 };
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

@@ -23,7 +23,7 @@
 #include "assay/model/plan.hpp"
 #include "assay/model/trial.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 
 /// A file that a trial is to write, as it was before: one that has not changed was not written.
 struct FileStamp {
@@ -33,7 +33,7 @@ struct FileStamp {
 };
 
 /// A metric of the user's own, for one cell.
-struct OwnMetric {
+struct UserMetric {
   PlannedMetric planned;
   std::optional<MetricId> id;       ///< none where it is not measured
   std::string file;                 ///< its `from` with placeholders expanded
@@ -41,10 +41,10 @@ struct OwnMetric {
 };
 
 /// What it takes to run a cell whose candidate is a program.
-struct ProcessCell {
+struct ProgramCell {
   measure::Command command;
   std::string program;  ///< the file that is compared, which the command may start through others
-  AnswerCheck check;
+  OutputCheck check;
   std::optional<std::string> expected;  ///< content of the check's file
   Control control;
   std::string folder;          ///< the plan's
@@ -53,7 +53,7 @@ struct ProcessCell {
   double build_seconds = 0;  ///< 0 where nothing was built
   /// Where its build keeps what layouts need (empty: it does not), and the setting that it was built for.
   std::string relink, built_for;
-  std::vector<OwnMetric> metrics;
+  std::vector<UserMetric> metrics;
   /// Of a part of a contest program: the number of that program among the campaign's, and the part's setting
   /// as its samples have it.
   struct Part {
@@ -65,11 +65,11 @@ struct ProcessCell {
 };
 
 /// Runs cells as programs, one after the other or abreast, and says what each trial came to.
-class Processes : public Rig {
+class ProgramRunner : public TrialRunner {
  public:
   /// REQUIRES: `launcher`, `design` and `plan` outlive it.
-  Processes(Table<CellId, ProcessCell> cells, measure::Launcher& launcher, const Design& design,
-            const Plan& plan, Offer offer)
+  ProgramRunner(IdTable<CellId, ProgramCell> cells, measure::Launcher& launcher, const Design& design,
+                const Plan& plan, Capabilities offer)
       : cells_(std::move(cells)),
         launcher_(launcher),
         design_(design),
@@ -82,17 +82,17 @@ class Processes : public Rig {
   Trial check(CellId cell, std::optional<CellId> baseline, const std::stop_token& stop) override;
 
   /// A trial whose answer is no longer the one that was checked, where equality was asked for, is wrong.
-  std::vector<Trial> run(const Heat& heat, const std::stop_token& stop) override;
+  std::vector<Trial> run(const Batch& heat, const std::stop_token& stop) override;
 
   /// The port of the server that the cell's program is to ask in its next trial.
   void give_port(CellId cell, int port) { cells_[cell].port = port; }
 
-  bool runs_together(CellId /*cell*/) const override { return is_abreast(); }
-  std::optional<int> program_of(CellId cell) const override;
-  bool may_repeat(CellId cell) const override;
-  double pause_before(CellId cell) const override;
-  bool is_worth_checking_again(CellId cell) const override;
-  std::vector<Doubt> doubts() const override;
+  bool runs_in_batch(CellId /*cell*/) const override { return is_concurrent(); }
+  std::optional<int> shared_program(CellId cell) const override;
+  bool allows_repeats(CellId cell) const override;
+  double seconds_before_trial(CellId cell) const override;
+  bool needs_final_check(CellId cell) const override;
+  std::vector<CheckWarning> check_warnings() const override;
 
  private:
   /// One run in the making: what it needs, and what came of it.
@@ -100,42 +100,42 @@ class Processes : public Rig {
     CellId cell;
     Trial trial;
     measure::Command command;
-    std::unique_ptr<Staging> staging;
+    std::unique_ptr<TrialEnvironment> staging;
     measure::ProcessResult result;
-    measure::Surroundings beside;
+    measure::LoadDuring load_during;
     bool ready = false;  ///< staged; else the trial says why not
   };
 
   /// A run of a contest program, and the parts that have taken their answer from it.
-  struct WholeProgram {
+  struct ProgramSamples {
     Trial trial;
-    PartsSaid said;
-    std::set<CellId> told;
+    ParsedSamples samples;
+    std::set<CellId> reported;
   };
-  WholeProgram run_program(CellId any_part, Role role, const std::stop_token& stop);
-  std::vector<Trial> run_parts(const Heat& heat, const std::stop_token& stop);
+  ProgramSamples run_program(CellId any_part, Role role, const std::stop_token& stop);
+  std::vector<Trial> run_parts(const Batch& heat, const std::stop_token& stop);
   Trial check_part(CellId cell, const std::stop_token& stop);
-  bool is_abreast() const { return plan_.rounds.mode == PlannedRounds::Mode::abreast; }
-  Run stage(CellId cell, Role role, const std::stop_token& stop);
-  void settle(std::span<Run> runs, const std::stop_token& stop) const;
+  bool is_concurrent() const { return plan_.rounds.mode == PlannedRounds::Mode::abreast; }
+  Run prepare_run(CellId cell, Role role, const std::stop_token& stop);
+  void pause_before_run(std::span<Run> runs, const std::stop_token& stop) const;
   void run_alone(Run& run, const std::stop_token& stop);
-  void run_abreast(std::vector<Run>& runs, const std::stop_token& stop);
+  void run_concurrent(std::vector<Run>& runs, const std::stop_token& stop);
   void finish(Run& run);
-  void hold_against_check(const Heat& heat, Run& run, const std::stop_token& stop);
+  void recheck_output(const Batch& heat, Run& run, const std::stop_token& stop);
   const PlannedWorkload& workload_of(CellId cell) const {
     return plan_.workload(design_.cells[cell].workload);
   }
 
-  Table<CellId, ProcessCell> cells_;
+  IdTable<CellId, ProgramCell> cells_;
   measure::Launcher& launcher_;
   const Design& design_;
   const Plan& plan_;
-  metrics::Index ids_;
-  Offer offer_;
-  measure::Watch watch_;
-  std::map<CellId, KeptAnswer> answers_;  ///< of checks
+  metrics::MetricIndex ids_;
+  Capabilities offer_;
+  measure::LoadMonitor watch_;
+  std::map<CellId, StoredOutput> answers_;  ///< of checks
   /// The last checking run of each contest program.
-  std::map<int, std::optional<WholeProgram>> checked_programs_;
+  std::map<int, std::optional<ProgramSamples>> checked_programs_;
 };
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

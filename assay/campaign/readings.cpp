@@ -9,48 +9,48 @@
 
 #include "assay/check/extract.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 namespace {
 
 using measure::Counter;
-using metrics::Known;
+using metrics::MetricKind;
 
 class Readings {
  public:
-  Readings(const metrics::Index& ids, Trial& trial) : ids_(ids), trial_(trial) {}
+  Readings(const metrics::MetricIndex& ids, Trial& trial) : ids_(ids), trial_(trial) {}
 
-  void add(Known metric, double value) {
+  void add(MetricKind metric, double value) {
     const auto id = ids_.find(metric);
     if (id && std::isfinite(value)) trial_.readings.push_back({*id, value});
   }
-  void add(Known metric, const std::optional<double>& value) {
+  void add(MetricKind metric, const std::optional<double>& value) {
     if (value) add(metric, *value);
   }
 
  private:
-  const metrics::Index& ids_;
+  const metrics::MetricIndex& ids_;
   Trial& trial_;
 };
 
 void add_counts(const measure::ProcessResult& result, Readings& to) {
   const auto count = [&](Counter counter) { return result.counts[static_cast<std::size_t>(counter)]; };
-  const auto rate = [&](Known metric, Counter above, Counter below) {
+  const auto rate = [&](MetricKind metric, Counter above, Counter below) {
     if (const auto a = count(above), b = count(below); a && b && *b > 0) to.add(metric, *a / *b);
   };
-  to.add(Known::instructions, count(Counter::instructions));
-  to.add(Known::cycles, count(Counter::cycles));
-  to.add(Known::branches, count(Counter::branches));
-  to.add(Known::branch_misses, count(Counter::branch_misses));
-  to.add(Known::cache_references, count(Counter::cache_references));
-  to.add(Known::cache_misses, count(Counter::cache_misses));
-  rate(Known::instructions_per_cycle, Counter::instructions, Counter::cycles);
-  rate(Known::branch_miss_rate, Counter::branch_misses, Counter::branches);
-  rate(Known::cache_miss_rate, Counter::cache_misses, Counter::cache_references);
-  if (count(Counter::instructions)) to.add(Known::counted_share, result.counted_share);
+  to.add(MetricKind::instructions, count(Counter::instructions));
+  to.add(MetricKind::cycles, count(Counter::cycles));
+  to.add(MetricKind::branches, count(Counter::branches));
+  to.add(MetricKind::branch_misses, count(Counter::branch_misses));
+  to.add(MetricKind::cache_references, count(Counter::cache_references));
+  to.add(MetricKind::cache_misses, count(Counter::cache_misses));
+  rate(MetricKind::instructions_per_cycle, Counter::instructions, Counter::cycles);
+  rate(MetricKind::branch_miss_rate, Counter::branch_misses, Counter::branches);
+  rate(MetricKind::cache_miss_rate, Counter::cache_misses, Counter::cache_references);
+  if (count(Counter::instructions)) to.add(MetricKind::counter_share, result.counted_share);
 }
 
 /// The bytes that a metric is looked for in; empty, with the reason, when they are not there.
-std::optional<std::string> source_of(const OwnMetric& own, const measure::ProcessResult& result,
+std::optional<std::string> source_of(const UserMetric& own, const measure::ProcessResult& result,
                                      const std::string& directory, std::string& problem) {
   const auto& from = own.planned.from;
   if (from == "stdout" || from == "stderr" || from == "samples") {
@@ -62,8 +62,8 @@ std::optional<std::string> source_of(const OwnMetric& own, const measure::Proces
     return {};
   }
   const auto path = (std::filesystem::path(directory) / own.file).string();
-  const auto stamp = stamp_of(path);
-  if (!stamp || stamp == own.before) {
+  const auto changed = stamp(path);
+  if (!changed || changed == own.before) {
     problem = own.planned.metric.name + ": the trial did not write " + own.file;
     return {};
   }
@@ -73,42 +73,42 @@ std::optional<std::string> source_of(const OwnMetric& own, const measure::Proces
 
 }  // namespace
 
-void add_readings(const measure::ProcessResult& result, const measure::Surroundings& beside,
-                  const ProcessCell& cell, const metrics::Index& ids, Trial& trial) {
+void add_program_metrics(const measure::ProcessResult& result, const measure::LoadDuring& beside,
+                         const ProgramCell& cell, const metrics::MetricIndex& ids, Trial& trial) {
   Readings to(ids, trial);
   const double cpu = result.user + result.system;
-  to.add(Known::wall_time, result.wall);
-  to.add(Known::cpu_time, cpu);
+  to.add(MetricKind::wall_time, result.wall);
+  to.add(MetricKind::cpu_time, cpu);
   if (cell.work && cell.throughput && result.wall > 0)
     trial.readings.push_back({*cell.throughput, *cell.work / result.wall});
-  to.add(Known::user_time, result.user);
-  to.add(Known::system_time, result.system);
-  if (result.wall > 0) to.add(Known::cores_used, cpu / result.wall);
-  to.add(Known::core_wait, result.core_wait);
-  to.add(Known::peak_memory, result.peak_memory);
-  to.add(Known::minor_faults, result.faults_minor);
-  to.add(Known::major_faults, result.faults_major);
-  to.add(Known::voluntary_switches, result.switches_voluntary);
-  to.add(Known::involuntary_switches, result.switches_involuntary);
-  to.add(Known::bytes_read, result.bytes_read);
-  to.add(Known::bytes_written, result.bytes_written);
-  if (result.out) to.add(Known::output_bytes, static_cast<double>(result.out->bytes()));
+  to.add(MetricKind::user_time, result.user);
+  to.add(MetricKind::system_time, result.system);
+  if (result.wall > 0) to.add(MetricKind::cores_used, cpu / result.wall);
+  to.add(MetricKind::core_wait, result.core_wait);
+  to.add(MetricKind::peak_memory, result.peak_memory);
+  to.add(MetricKind::minor_faults, result.faults_minor);
+  to.add(MetricKind::major_faults, result.faults_major);
+  to.add(MetricKind::voluntary_switches, result.switches_voluntary);
+  to.add(MetricKind::involuntary_switches, result.switches_involuntary);
+  to.add(MetricKind::bytes_read, result.bytes_read);
+  to.add(MetricKind::bytes_written, result.bytes_written);
+  if (result.out) to.add(MetricKind::output_bytes, static_cast<double>(result.out->bytes()));
   add_counts(result, to);
-  to.add(Known::load, beside.load);
-  to.add(Known::stolen_time, beside.stolen);
-  to.add(Known::time_of_others, beside.others);
-  to.add(Known::core_frequency, beside.frequency);
-  if (beside.on_battery) to.add(Known::on_battery, *beside.on_battery ? 1.0 : 0.0);
-  to.add(Known::throttlings, beside.throttlings);
+  to.add(MetricKind::load, beside.load);
+  to.add(MetricKind::stolen_time, beside.steal);
+  to.add(MetricKind::other_cpu_time, beside.other_load);
+  to.add(MetricKind::core_frequency, beside.frequency);
+  if (beside.on_battery) to.add(MetricKind::on_battery, *beside.on_battery ? 1.0 : 0.0);
+  to.add(MetricKind::throttlings, beside.throttlings);
   const auto clock = result.counts[static_cast<std::size_t>(Counter::task_clock)];
   // It reads up to 5 per cent high for reasons of its own, and what the host takes is in it as well.
-  const double stolen = beside.stolen.value_or(0);
+  const double stolen = beside.steal.value_or(0);
   if (clock && *clock * 1e-9 > cpu * 1.1 + 1.5 * stolen + 0.02)
-    to.add(Known::unseen_cpu_time, *clock * 1e-9 - cpu - stolen);
+    to.add(MetricKind::unwaited_cpu_time, *clock * 1e-9 - cpu - stolen);
 }
 
-void add_own_metrics(const measure::ProcessResult& result, const std::string& directory,
-                     const ProcessCell& cell, Trial& trial) {
+void add_user_metrics(const measure::ProcessResult& result, const std::string& directory,
+                      const ProgramCell& cell, Trial& trial) {
   for (const auto& own : cell.metrics) {
     if (!own.id || trial.outcome != Outcome::ok) continue;
     std::string problem;
@@ -122,21 +122,21 @@ void add_own_metrics(const measure::ProcessResult& result, const std::string& di
       trial.detail = found.problem;
       return;
     }
-    const auto later = check::after(own.planned.settle, found.occurrences);
+    const auto later = check::discard_first(own.planned.discard, found.occurrences);
     if (later.empty()) {
       trial.outcome = Outcome::failed;
       trial.detail = own.planned.metric.name + ": all " + std::to_string(found.occurrences.size()) +
-                     " of its values lie within settle = " + to_string(own.planned.settle);
+                     " of its values lie within settle = " + to_string(own.planned.discard);
       return;
     }
-    trial.readings.push_back({*own.id, check::pick_one(own.planned.pick, later)});
+    trial.readings.push_back({*own.id, check::pick_one(own.planned.aggregate, later)});
     if (found.occurrences.size() > 1)
       for (const auto& one : found.occurrences)
         trial.series.push_back({.metric = *own.id, .at = one.at, .value = one.value});
   }
 }
 
-std::optional<FileStamp> stamp_of(const std::string& path) {
+std::optional<FileStamp> stamp(const std::string& path) {
   struct stat status {};
   if (stat(path.c_str(), &status) != 0 || !S_ISREG(status.st_mode)) return {};
   return FileStamp{.changed_ns = status.st_mtim.tv_sec * 1'000'000'000LL + status.st_mtim.tv_nsec,
@@ -144,4 +144,4 @@ std::optional<FileStamp> stamp_of(const std::string& path) {
                    .size = static_cast<std::uint64_t>(status.st_size)};
 }
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

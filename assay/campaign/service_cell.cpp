@@ -9,7 +9,7 @@
 #include "assay/measure/program.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 namespace {
 
 int number_of(StopSignal signal) {
@@ -30,30 +30,30 @@ int number_of(StopSignal signal) {
 
 }  // namespace
 
-std::size_t requests_for(double wanted) {
+std::size_t rounded_request_count(double wanted) {
   constexpr double most = 1e6;
   const double within = std::clamp(wanted, static_cast<double>(fewest_requests), most);
   const double step = std::pow(10, std::floor(std::log10(within)) - 1);
   return static_cast<std::size_t>(std::llround(std::floor(within / step) * step));
 }
 
-ServiceCell service_cell(ProcessCell process, const PlannedWorkload& workload,
-                         const plan::PlannedServing& serving, const std::string& folder) {
+ServerCell server_cell(ProgramCell process, const PlannedWorkload& workload, const plan::ServiceSpec& serving,
+                       const std::string& folder) {
   const auto& service = *workload.service;
   const auto asked = workload.requests.value_or(PlannedRequests{});
-  ServiceCell cell{.process = std::move(process),
-                   .ready = {.path = serving.ready_path,
-                             .status = service.ready.status,
-                             .log = service.ready.log,
-                             .timeout = service.ready.timeout},
-                   .stop_signal = number_of(service.stop.signal),
-                   .grace = service.stop.grace,
-                   .keep = service.keep,
-                   .arrivals = serving.arrivals,
-                   .spacing = asked.spacing,
-                   .connections = static_cast<std::size_t>(asked.connections),
-                   .slice = asked.slice,
-                   .timeout = asked.timeout};
+  ServerCell cell{.process = std::move(process),
+                  .ready = {.path = serving.ready_path,
+                            .status = service.ready.status,
+                            .log = service.ready.log,
+                            .timeout = service.ready.timeout},
+                  .stop_signal = number_of(service.stop.signal),
+                  .grace = service.stop.grace,
+                  .keep = service.keep,
+                  .arrivals = serving.arrivals,
+                  .spacing = asked.spacing,
+                  .connections = static_cast<std::size_t>(asked.connections),
+                  .slice = asked.slice,
+                  .timeout = asked.timeout};
   if (!serving.socket.empty())
     cell.address.socket = (std::filesystem::path(folder) / serving.socket).lexically_normal().string();
   if (workload.requests) {
@@ -65,15 +65,15 @@ ServiceCell service_cell(ProcessCell process, const PlannedWorkload& workload,
     cell.address.compressed = asked.compressed;
     if (!asked.authority.empty()) cell.address.authority = measure::find_readable(asked.authority, folder);
     cell.count = static_cast<std::size_t>(asked.count);
-    if (cell.count == 0 && serving.arrivals) cell.count = requests_for(*serving.arrivals);
+    if (cell.count == 0 && serving.arrivals) cell.count = rounded_request_count(*serving.arrivals);
     const auto most = cell.count > 0 ? cell.count : static_cast<std::size_t>(fewest_requests);
     if (requests.size() > most) requests.resize(most);  // what no trial would come to
     cell.requests = std::make_shared<const std::vector<service::Request>>(std::move(requests));
   }
   cell.clients = static_cast<std::size_t>(serving.clients.value_or(0));
   constexpr std::size_t least = 100, for_each = 10;
-  cell.settle =
-      asked.settle > 0 ? static_cast<std::size_t>(asked.settle) : std::max(least, for_each * cell.clients);
+  cell.warmup =
+      asked.warmup > 0 ? static_cast<std::size_t>(asked.warmup) : std::max(least, for_each * cell.clients);
   constexpr double least_backlog = 1000, seconds = 2;
   cell.backlog =
       asked.backlog > 0
@@ -96,8 +96,8 @@ ServiceCell service_cell(ProcessCell process, const PlannedWorkload& workload,
     for (const int core : allowed)
       if (core != cell.driver_core) cores.push_back(core);
   if (cores.empty()) cores = allowed;
-  cell.driver_beside = std::ranges::count(cores, cell.driver_core) > 0 || cell.driver_core < 0;
+  cell.driver_shares_core = std::ranges::count(cores, cell.driver_core) > 0 || cell.driver_core < 0;
   return cell;
 }
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

@@ -12,38 +12,38 @@
 #include "assay/service/request.hpp"
 #include "assay/service/server.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 
 /// What it takes to run a cell whose candidate is a server.
-struct ServiceCell {
-  ProcessCell process;  ///< its command starts the server
+struct ServerCell {
+  ProgramCell process;  ///< its command starts the server
   service::Readiness ready;
   int stop_signal = 15;
   double grace = 5;
   service::Address address;  ///< but for its port, which is drawn for each life
-  KeepServer keep = KeepServer::chosen;
+  ServerLifetime keep = ServerLifetime::automatic;
   /// Those that trials come to; none where a program of the user's own asks.
   std::shared_ptr<const std::vector<service::Request>> requests;
   std::size_t clients = 0;         ///< closed loop; 0: open
   std::optional<double> arrivals;  ///< open loop, a second
   Spacing spacing = Spacing::random;
   std::size_t count = 0;  ///< of a trial; 0: as many as take a second
-  std::size_t settle = 0, connections = 0, backlog = 0;
+  std::size_t warmup = 0, connections = 0, backlog = 0;
   double slice = 0, timeout = 0;
-  int driver_core = -1;        ///< that requests are sent from; −1: any
-  bool driver_beside = false;  ///< the server may run on it too
+  int driver_core = -1;             ///< that requests are sent from; −1: any
+  bool driver_shares_core = false;  ///< the server may run on it too
 
   /// Connections that it is driven over.
-  std::size_t slots() const { return clients > 0 ? clients : connections; }
+  std::size_t connection_count() const { return clients > 0 ? clients : connections; }
 };
 
 /// About so many requests, as a number that people can read: two digits that count, between a thousand and a
 /// million.
-std::size_t requests_for(double wanted);
+std::size_t rounded_request_count(double wanted);
 
 /// The cell of a service whose program is ready. Reads its requests. Throws Error for a file of them that is
 /// not there or can't be read.
-ServiceCell service_cell(ProcessCell process, const PlannedWorkload& workload,
-                         const plan::PlannedServing& serving, const std::string& folder);
+ServerCell server_cell(ProgramCell process, const PlannedWorkload& workload, const plan::ServiceSpec& serving,
+                       const std::string& folder);
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

@@ -10,15 +10,15 @@
 #include "assay/model/design.hpp"
 #include "assay/model/log.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 
 /// What the servers of a workload and setting have in common, beyond the plan: how many requests a trial has,
 /// and how long they live, where the plan leaves that open. Told by their checks; requests also by the trials
 /// that the log has already.
-class ServiceGroups {
+class ServerLifetimes {
  public:
   /// REQUIRES: `design` outlives it.
-  ServiceGroups(const std::map<CellId, ServiceCell>& cells, const Design& design, const Log& log);
+  ServerLifetimes(const std::map<CellId, ServerCell>& cells, const Design& design, const Log& log);
 
   /// Requests of a trial; empty where that is not known yet.
   std::optional<std::size_t> count(CellId cell) const;
@@ -27,17 +27,17 @@ class ServiceGroups {
   void set_rate(CellId cell, double rate);
 
   /// A check's start-up and load, in seconds, and the memory of its server, which has ended.
-  void saw(CellId cell, double start_seconds, double load_seconds, double memory);
+  void record_check(CellId cell, double start_seconds, double load_seconds, double memory);
   /// As the checks so far have it: it does not change once they are over, whatever the machine does then.
-  KeepServer keep(CellId cell) const { return groups_.at(key_of(cell)).kept; }
+  ServerLifetime lifetime(CellId cell) const { return groups_.at(key_of(cell)).kept; }
 
   /// Why servers that the plan leaves open are not started afresh for each round, by workload.
-  std::map<WorkloadId, std::string> choices() const;
+  std::map<WorkloadId, std::string> decisions() const;
 
  private:
   struct Group {
-    KeepServer keep = KeepServer::chosen;  ///< as the plan has it
-    KeepServer kept = KeepServer::round;   ///< in effect
+    ServerLifetime keep = ServerLifetime::automatic;  ///< as the plan has it
+    ServerLifetime kept = ServerLifetime::round;      ///< in effect
     std::size_t count = 0, servers = 0;
     double start_seconds = 0, load_seconds = 0, memory = 0;
   };
@@ -45,11 +45,11 @@ class ServiceGroups {
   Key key_of(CellId cell) const;
   /// Kept up where starting takes far longer than the load, and fresh starts would take more than half of the
   /// budget (without one: a minute), unless rounds have layouts of their own.
-  KeepServer choose(const Group& group) const;
+  ServerLifetime choose_lifetime(const Group& group) const;
 
   const Design& design_;
   std::map<Key, Group> groups_;
   double available_ = 0;  ///< bytes of memory, at the last check
 };
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

@@ -19,22 +19,22 @@
 #include "assay/model/design.hpp"
 #include "assay/model/log.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 
-class ServiceLife;
+class ServerSession;
 
 /// Runs cells as servers that get requests. A heat starts its servers, or has them still from the last, lets
 /// each settle, gives them slices of
 /// the load in turns, in an order drawn afresh for each pass (an open loop: all of it, one server after the
 /// other), looks at every reply, and ends them.
-class Services : public Rig {
+class ServerRunner : public TrialRunner {
  public:
   /// `log`: what was measured before. REQUIRES: `launcher` and `design` outlive it.
-  Services(std::map<CellId, ServiceCell> cells, measure::Launcher& launcher, const Design& design,
-           const Log& log);
-  ~Services() override;
+  ServerRunner(std::map<CellId, ServerCell> cells, measure::Launcher& launcher, const Design& design,
+               const Log& log);
+  ~ServerRunner() override;
 
-  bool serves(CellId cell) const { return cells_.contains(cell); }
+  bool handles(CellId cell) const { return cells_.contains(cell); }
 
   /// Asks a server of its own for each request once, one after the other, and settles it to see how long a
   /// trial may take. What it replied is remembered for run(). The first of a workload and setting tries how
@@ -43,33 +43,33 @@ class Services : public Rig {
 
   /// A trial one of whose replies is no longer what the check saw, and not right either, is wrong; one whose
   /// server did not get ready, ended or answered nothing rightly is failed.
-  std::vector<Trial> run(const Heat& heat, const std::stop_token& stop) override;
+  std::vector<Trial> run(const Batch& heat, const std::stop_token& stop) override;
 
-  bool runs_together(CellId cell) const override { return groups_.keep(cell) != KeepServer::trial; }
-  bool is_worth_checking_again(CellId /*cell*/) const override { return false; }  // every reply was looked at
-  std::vector<Doubt> doubts() const override;
-  std::vector<std::string> choices() const override;
+  bool runs_in_batch(CellId cell) const override { return groups_.lifetime(cell) != ServerLifetime::trial; }
+  bool needs_final_check(CellId /*cell*/) const override { return false; }  // every reply was looked at
+  std::vector<CheckWarning> check_warnings() const override;
+  std::vector<std::string> decisions() const override;
   void close() override;
 
  private:
   /// Replies that a check found right: of each request the digests of its bodies.
-  using Known = std::vector<std::set<std::uint64_t>>;
+  using AcceptedBodies = std::vector<std::set<std::uint64_t>>;
 
-  static double rate_of(ServiceLife& life, bool surely, const std::stop_token& stop);
-  bool keeps(CellId cell) const { return groups_.keep(cell) == KeepServer::sitting; }
-  std::unique_ptr<ServiceLife> life_for(CellId id, Role role, const std::stop_token& stop);
-  void load(std::vector<std::unique_ptr<ServiceLife>>& lives, const Heat& heat,
-            const std::stop_token& stop) const;
+  static double rate_of(ServerSession& life, bool surely, const std::stop_token& stop);
+  bool keeps(CellId cell) const { return groups_.lifetime(cell) == ServerLifetime::session; }
+  std::unique_ptr<ServerSession> session_for(CellId id, Role role, const std::stop_token& stop);
+  void drive(std::vector<std::unique_ptr<ServerSession>>& lives, const Batch& heat,
+             const std::stop_token& stop) const;
 
-  std::map<CellId, ServiceCell> cells_;
+  std::map<CellId, ServerCell> cells_;
   measure::Launcher& launcher_;
   const Design& design_;
-  ServiceGroups groups_;
-  metrics::Index ids_;
-  std::map<CellId, std::unique_ptr<ServiceLife>> kept_;  ///< servers that wait for the next round
-  std::map<CellId, Known> known_;
-  std::map<CellId, std::vector<KeptAnswer>>
+  ServerLifetimes groups_;
+  metrics::MetricIndex ids_;
+  std::map<CellId, std::unique_ptr<ServerSession>> kept_;  ///< servers that wait for the next round
+  std::map<CellId, AcceptedBodies> known_;
+  std::map<CellId, std::vector<StoredOutput>>
       expected_;  ///< masked bodies of those that others are compared with
 };
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

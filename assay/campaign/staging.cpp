@@ -13,17 +13,17 @@
 #include "assay/model/printable.hpp"
 #include "assay/model/quantity.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 namespace fs = std::filesystem;
 
-Staging::Staging(measure::Launcher& launcher, Control control, const std::string& folder)
+TrialEnvironment::TrialEnvironment(measure::Launcher& launcher, Control control, const std::string& folder)
     : launcher_(launcher), control_(std::move(control)), folder_(folder), directory_(folder) {}
 
-Staging::~Staging() {
+TrialEnvironment::~TrialEnvironment() {
   if (begun_) end();
 }
 
-std::optional<std::string> Staging::begin(const std::stop_token& stop) {
+std::optional<std::string> TrialEnvironment::begin(const std::stop_token& stop) {
   begun_ = true;
   if (control_.fresh) {
     std::string name = (fs::temp_directory_path() / "assay-trial-XXXXXX").string();
@@ -40,7 +40,7 @@ std::optional<std::string> Staging::begin(const std::stop_token& stop) {
   return {};
 }
 
-std::optional<std::string> Staging::end() {
+std::optional<std::string> TrialEnvironment::end() {
   begun_ = false;
   auto problem = run(control_.after, "after", {});
   if (directory_ != folder_) {
@@ -50,7 +50,8 @@ std::optional<std::string> Staging::end() {
   return problem;
 }
 
-std::optional<std::string> Staging::run(const SideStep& step, const char* name, const std::stop_token& stop) {
+std::optional<std::string> TrialEnvironment::run(const Hook& step, const char* name,
+                                                 const std::stop_token& stop) {
   if (step.run.empty()) return {};
   const auto title = "its step " + std::string(name);
   measure::Command command{.arguments = step.run, .directory = directory_, .timeout = step.timeout};
@@ -65,13 +66,13 @@ std::optional<std::string> Staging::run(const SideStep& step, const char* name, 
   if (result.interrupted) return title + " was interrupted";
   if (result.timed_out) return title + " took longer than its time limit of " + duration_text(step.timeout);
   if (result.signal != 0)
-    return title + " ended by signal " + std::to_string(result.signal) + last_words(result);
+    return title + " ended by signal " + std::to_string(result.signal) + stderr_tail(result);
   if (result.exit_status != 0)
-    return title + " ended with exit status " + std::to_string(result.exit_status) + last_words(result);
+    return title + " ended with exit status " + std::to_string(result.exit_status) + stderr_tail(result);
   return {};
 }
 
-bool pause(double seconds, const std::stop_token& stop) {
+bool sleep_for(double seconds, const std::stop_token& stop) {
   std::mutex guard;
   std::condition_variable_any woken;
   std::unique_lock lock(guard);
@@ -79,16 +80,16 @@ bool pause(double seconds, const std::stop_token& stop) {
   return !stop.stop_requested();
 }
 
-std::string last_words(const measure::ProcessResult& result) {
+std::string stderr_tail(const measure::ProcessResult& result) {
   constexpr std::size_t most_bytes = 2000;
   return result.err ? last_lines(result.err->tail(most_bytes)) : std::string{};
 }
 
-bool says_not_here(Trial& trial) {
+bool mark_unsupported(Trial& trial) {
   if (trial.outcome != Outcome::failed || trial.exit_status != not_here) return false;
-  trial.outcome = Outcome::absent;
+  trial.outcome = Outcome::unsupported;
   trial.detail = "says that it does not support this (exit status " + std::to_string(not_here) + ")";
   return true;
 }
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

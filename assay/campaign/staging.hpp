@@ -8,17 +8,17 @@
 #include "assay/model/plan.hpp"
 #include "assay/model/trial.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 
 /// What is done around a trial, untimed: a fresh working directory, files dropped from the page cache, the
 /// steps before and after. To be made before the trial and ended after it, whatever came of it.
-class Staging {
+class TrialEnvironment {
  public:
   /// `folder` is the plan's: relative paths start there.
-  Staging(measure::Launcher& launcher, Control control, const std::string& folder);
-  ~Staging();
-  Staging(const Staging&) = delete;
-  Staging& operator=(const Staging&) = delete;
+  TrialEnvironment(measure::Launcher& launcher, Control control, const std::string& folder);
+  ~TrialEnvironment();
+  TrialEnvironment(const TrialEnvironment&) = delete;
+  TrialEnvironment& operator=(const TrialEnvironment&) = delete;
 
   /// Makes ready; returns why it could not, in words.
   std::optional<std::string> begin(const std::stop_token& stop);
@@ -29,10 +29,10 @@ class Staging {
   /// Where the trial runs.
   const std::string& directory() const { return directory_; }
   /// The largest share of a cold file that stayed in the page cache.
-  double kept_warm() const { return kept_warm_; }
+  double warm_page_share() const { return kept_warm_; }
 
  private:
-  std::optional<std::string> run(const SideStep& step, const char* name, const std::stop_token& stop);
+  std::optional<std::string> run(const Hook& step, const char* name, const std::stop_token& stop);
 
   measure::Launcher& launcher_;
   Control control_;
@@ -42,14 +42,14 @@ class Staging {
 };
 
 /// Sleeps for so many seconds; false when it was told to stop meanwhile.
-bool pause(double seconds, const std::stop_token& stop);
+bool sleep_for(double seconds, const std::stop_token& stop);
 
 /// The last lines of what a program said, made safe to print, each after a line break.
-std::string last_words(const measure::ProcessResult& result);
+std::string stderr_tail(const measure::ProcessResult& result);
 
 /// The exit status by which a program says that it does not support what is asked.
 constexpr int not_here = 77;
 /// Whether a failed trial ended with that status; it is absent then.
-bool says_not_here(Trial& trial);
+bool mark_unsupported(Trial& trial);
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

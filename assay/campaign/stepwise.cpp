@@ -8,16 +8,16 @@
 #include "assay/model/error.hpp"
 #include "assay/model/stopped.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 
-struct Stepwise::State {
+struct StepwiseCampaign::State {
   static constexpr int most_rounds = 1'000'000;
 
-  State(const Plan& plan, const Options& options)
+  State(const Plan& plan, const RunOptions& options)
       : prepared(plan, options, options.ledger), policy(fixed_rounds(most_rounds)) {
     try {
       prepared.life().check();
-    } catch (const Stopped&) {
+    } catch (const Cancelled&) {
       prepared.rig().close();
       prepared.recorder().set_state(CampaignState::interrupted);
       throw;
@@ -25,16 +25,16 @@ struct Stepwise::State {
     rounds.emplace(prepared.recorder(), prepared.rig(), *policy, prepared.observer(), options.stop);
   }
 
-  Prepared prepared;
-  std::unique_ptr<Policy> policy;
-  std::optional<Rounds> rounds;
+  PreparedCampaign prepared;
+  std::unique_ptr<StopPolicy> policy;
+  std::optional<RoundLoop> rounds;
   bool stopped = false;
 };
 
-Stepwise::Stepwise(const Plan& plan, const Options& options)
+StepwiseCampaign::StepwiseCampaign(const Plan& plan, const RunOptions& options)
     : state_(std::make_unique<State>(plan, options)) {}
 
-Stepwise::~Stepwise() {
+StepwiseCampaign::~StepwiseCampaign() {
   try {
     state_->prepared.rig().close();
     state_->prepared.recorder().set_state(state_->stopped ? CampaignState::interrupted
@@ -43,28 +43,28 @@ Stepwise::~Stepwise() {
   }
 }
 
-std::string Stepwise::obstacle() const {
+std::string StepwiseCampaign::blocking_reason() const {
   const auto& design = record().design;
   for (const auto cell : design.cells.ids())
-    if (const auto& standing = state_->prepared.recorder().states()[cell]; !standing.is_sound())
+    if (const auto& standing = state_->prepared.recorder().statuses()[cell]; !standing.is_ok())
       return design.candidate_of(cell).name + ": " + standing.detail;
   return {};
 }
 
-bool Stepwise::round() {
-  if (!obstacle().empty()) return false;
+bool StepwiseCampaign::run_round() {
+  if (!blocking_reason().empty()) return false;
   const int before = state_->rounds->judged();
   while (state_->rounds->judged() == before) {
-    const auto ended = state_->rounds->step();
-    if (ended == Ended::stopped) {
+    const auto ended = state_->rounds->run_round();
+    if (ended == StopReason::stopped) {
       state_->stopped = true;
-      throw Stopped{};
+      throw Cancelled{};
     }
     if (ended) return false;
   }
   return true;
 }
 
-const Record& Stepwise::record() const { return state_->prepared.record(); }
+const Record& StepwiseCampaign::record() const { return state_->prepared.record(); }
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

@@ -13,46 +13,47 @@
 #include "assay/model/near_miss.hpp"
 #include "assay/model/stopped.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 namespace {
 
 /// What one run of a contest program says of its parts.
-PartsSaid ask_for_parts(const ProcessCell& cell, const std::string& folder, measure::Launcher& launcher,
-                        const std::stop_token& stop) {
+ParsedSamples run_for_samples(const ProgramCell& cell, const std::string& folder, measure::Launcher& launcher,
+                              const std::stop_token& stop) {
   auto command = cell.command;
   auto control = cell.control;
   command.samples = true;
-  Staging staging(launcher, control, folder);
-  if (const auto problem = staging.begin(stop)) return {.problem = *problem, .parts = {}};
+  TrialEnvironment staging(launcher, control, folder);
+  if (const auto problem = staging.begin(stop)) return {.problem = *problem, .groups = {}};
   command.directory = staging.directory();
   const auto result = launcher.run(command, stop);
   staging.end();
-  if (result.interrupted) throw Stopped{};
-  if (result.not_started) return {.problem = *result.not_started, .parts = {}};
+  if (result.interrupted) throw Cancelled{};
+  if (result.not_started) return {.problem = *result.not_started, .groups = {}};
   if (result.signal != 0 || result.exit_status != 0)
     return {.problem = "ended with " +
                        (result.signal != 0 ? "signal " + std::to_string(result.signal)
                                            : "exit status " + std::to_string(result.exit_status)) +
-                       last_words(result),
-            .parts = {}};
-  return read_parts(result.samples ? result.samples->head() : std::string_view{});
+                       stderr_tail(result),
+            .groups = {}};
+  return parse_samples(result.samples ? result.samples->head() : std::string_view{});
 }
 
 /// Verdicts are given on what the plan watches; where it does not say, on the times of functions.
 void add_metric_of_samples(const Plan& plan, const std::string& name, const std::string& unit,
-                           Table<MetricId, Metric>& metrics) {
+                           IdTable<MetricId, Metric>& metrics) {
   if (metrics.find([&](const Metric& m) { return m.name == name; })) return;
   auto metric = metric_of_samples(name, unit);
-  metric.demand = {};
-  metric.demand.watched =
+  metric.request = {};
+  metric.request.watched =
       plan.watch.empty() ? metric.is_time() && !metric.supporting : std::ranges::count(plan.watch, name) > 0;
   metrics.add(std::move(metric));
 }
 
 }  // namespace
 
-int take_contests_apart(const Plan& plan, const Options& options, measure::Launcher& launcher, LaidDown& laid,
-                        plan::PlannedCells& planned, Table<CellId, CellState>& states) {
+int expand_function_workloads(const Plan& plan, const RunOptions& options, measure::Launcher& launcher,
+                              PreparedCells& laid, plan::PlannedCells& planned,
+                              IdTable<CellId, CellStatus>& states) {
   if (std::ranges::none_of(plan.workloads, [](const auto& w) { return !w.contest.empty(); })) return 0;
   auto& design = laid.record.design;
   const auto is_contest = [&](CellId cell) {
@@ -60,29 +61,29 @@ int take_contests_apart(const Plan& plan, const Options& options, measure::Launc
   };
   using Place = std::pair<WorkloadId, std::string>;
   std::map<Place, std::vector<Setting>> parts;  // of all candidates together
-  std::set<std::string> told;                   // metrics
+  std::set<std::string> added;                  // metrics
   for (const auto cell : design.cells.ids()) {
-    if (!is_contest(cell) || !states[cell].is_sound()) continue;
-    const auto said = ask_for_parts(laid.cells[cell], plan.folder, launcher, options.stop);
-    if (!said.problem.empty()) states[cell] = {Standing::failed, said.problem};
+    if (!is_contest(cell) || !states[cell].is_ok()) continue;
+    const auto samples = run_for_samples(laid.cells[cell], plan.folder, launcher, options.stop);
+    if (!samples.problem.empty()) states[cell] = {StatusCode::failed, samples.problem};
     auto& all = parts[{design.cells[cell].workload, design.cells[cell].setting.text()}];
-    for (const auto& part : said.parts) {
+    for (const auto& part : samples.groups) {
       if (std::ranges::count(all, part.setting) == 0) all.push_back(part.setting);
       for (const auto& value : part.values)
-        if (told.insert(value.metric).second)
+        if (added.insert(value.metric).second)
           add_metric_of_samples(plan, value.metric, value.unit, design.metrics);
     }
   }
   for (auto& [place, all] : parts) std::ranges::sort(all, {}, &Setting::levels);  // they came shuffled
   plan::PlannedCells parted;
-  Table<CellId, Cell> cells;
-  Table<CellId, CellState> standing;
-  Table<CellId, ProcessCell> processes;
-  std::map<CellId, ServiceCell> services;
+  IdTable<CellId, Cell> cells;
+  IdTable<CellId, CellStatus> standing;
+  IdTable<CellId, ProgramCell> processes;
+  std::map<CellId, ServerCell> services;
   int program = 0;
-  const auto add = [&](CellId from, const Cell& cell, ProcessCell process) {
+  const auto add = [&](CellId from, const Cell& cell, ProgramCell process) {
     parted.add(planned[from]);
-    parted[CellId{parted.next().value - 1}].cell = cell;
+    parted[CellId{parted.next_id().value - 1}].cell = cell;
     standing.add(states[from]);
     processes.add(std::move(process));
     return cells.add(cell);
@@ -101,7 +102,7 @@ int take_contests_apart(const Plan& plan, const Options& options, measure::Launc
       auto part = cell;
       part.setting.levels.insert(setting.levels.begin(), setting.levels.end());
       auto process = laid.cells[from];
-      process.part = ProcessCell::Part{program, setting.text()};
+      process.part = ProgramCell::Part{program, setting.text()};
       process.metrics.clear();
       add(from, part, std::move(process));
     }
@@ -109,14 +110,14 @@ int take_contests_apart(const Plan& plan, const Options& options, measure::Launc
   for (const auto& name : plan.watch)
     if (!design.metrics.find([&](const Metric& m) { return m.name == name; }))
       throw Error("unknown metric \"" + name + "\"", "plan.watch",
-                  meant_or_known(name, std::vector<std::string>(told.begin(), told.end())));
+                  did_you_mean(name, std::vector<std::string>(added.begin(), added.end())));
   planned = std::move(parted);
   design.cells = std::move(cells);
   states = std::move(standing);
   laid.cells = std::move(processes);
   laid.services = std::move(services);
-  design.contrasts = plan::contrasts_of(planned, plan);
+  design.comparisons = plan::comparisons_of(planned, plan);
   return program;
 }
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

@@ -7,53 +7,53 @@
 #include "assay/measure/program.hpp"
 #include "assay/model/printable.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 namespace {
 
-CellState said(std::string_view text) {
+CellStatus said(std::string_view text) {
   constexpr std::size_t most = 100;
-  return {Standing::sound, printable_line(text.substr(0, text.find('\n')), most)};
+  return {StatusCode::ok, printable_line(text.substr(0, text.find('\n')), most)};
 }
 
 }  // namespace
 
-CellState who_is(const std::vector<std::string>& identify, const std::string& folder,
-                 measure::Launcher& launcher, const std::stop_token& stop) {
+CellStatus query_identity(const std::vector<std::string>& identify, const std::string& folder,
+                          measure::Launcher& launcher, const std::stop_token& stop) {
   constexpr double patience = 30;
   const measure::Command command{.program = measure::find_program(identify.front(), folder),
                                  .arguments = identify,
                                  .directory = folder,
                                  .timeout = patience};
   const auto result = launcher.run(command, stop);
-  if (result.not_started) return {Standing::failed, "can't be asked who it is: " + *result.not_started};
-  if (result.interrupted) return {Standing::sound, {}};
+  if (result.not_started) return {StatusCode::failed, "can't be asked who it is: " + *result.not_started};
+  if (result.interrupted) return {StatusCode::ok, {}};
   if (result.exit_status == not_here)
-    return {Standing::absent, "says that it does not support this (identify ended with exit status " +
-                                  std::to_string(not_here) + ")"};
+    return {StatusCode::unsupported, "says that it does not support this (identify ended with exit status " +
+                                         std::to_string(not_here) + ")"};
   if (result.timed_out || result.signal != 0 || result.exit_status != 0)
-    return {Standing::failed, "fails when asked who it is (identify)" + last_words(result)};
+    return {StatusCode::failed, "fails when asked who it is (identify)" + stderr_tail(result)};
   return said(result.out->head());
 }
 
-CellState who_serves(const ServiceCell& cell, const std::string& path, measure::Launcher& launcher,
-                     const std::stop_token& stop) {
-  ServiceLife life({}, cell, launcher, Role::check);
+CellStatus query_server_identity(const ServerCell& cell, const std::string& path, measure::Launcher& launcher,
+                                 const std::stop_token& stop) {
+  ServerSession life({}, cell, launcher, Role::check);
   service::Reply reply;
-  const bool up = life.begin(1, stop);
-  if (up) reply = life.ask(path, stop);
+  const bool up = life.start(1, stop);
+  if (up) reply = life.get(path, stop);
   life.end(stop);
-  if (stop.stop_requested()) return {Standing::sound, {}};
+  if (stop.stop_requested()) return {StatusCode::ok, {}};
   if (!up) {
-    const bool absent = says_not_here(life.trial());
-    return {absent ? Standing::absent : Standing::failed, life.trial().detail};
+    const bool absent = mark_unsupported(life.trial());
+    return {absent ? StatusCode::unsupported : StatusCode::failed, life.trial().detail};
   }
   constexpr int ok = 200;
-  if (reply.fault != service::Fault::none || reply.status != ok)
-    return {Standing::failed,
+  if (reply.error != service::RequestError::none || reply.status != ok)
+    return {StatusCode::failed,
             "can't be asked who it is: GET " + path + ": " +
-                (reply.fault != service::Fault::none ? to_string(reply.fault)
-                                                     : "status " + std::to_string(reply.status))};
+                (reply.error != service::RequestError::none ? to_string(reply.error)
+                                                            : "status " + std::to_string(reply.status))};
   return said(reply.body);
 }
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

@@ -8,15 +8,15 @@
 #include "assay/measure/process.hpp"
 #include "assay/model/cell.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 
 /// How a candidate stands once it was asked who it is: sound, with the first line of its answer as detail;
 /// absent where it ends with the status that says so; failed where it gives no answer.
 ///
 /// `identify` is a command that says it; the other form starts the cell's server and asks for a path.
-CellState who_is(const std::vector<std::string>& identify, const std::string& folder,
-                 measure::Launcher& launcher, const std::stop_token& stop);
-CellState who_serves(const ServiceCell& cell, const std::string& path, measure::Launcher& launcher,
-                     const std::stop_token& stop);
+CellStatus query_identity(const std::vector<std::string>& identify, const std::string& folder,
+                          measure::Launcher& launcher, const std::stop_token& stop);
+CellStatus query_server_identity(const ServerCell& cell, const std::string& path, measure::Launcher& launcher,
+                                 const std::stop_token& stop);
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

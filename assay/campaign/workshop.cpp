@@ -5,10 +5,10 @@
 #include "assay/model/error.hpp"
 #include "assay/model/quantity.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 namespace {
 
-std::string text_of(const build::Order& order) {
+std::string text_of(const build::BuildRequest& order) {
   std::string text = order.folder + '\n' + order.commit + '\n';
   for (const auto& input : order.inputs) text += input + '\0';
   for (const auto& step : order.steps) {
@@ -18,7 +18,7 @@ std::string text_of(const build::Order& order) {
   return text + (order.capture ? "captured" : "");
 }
 
-std::string told(const build::Built& built) {
+std::string told(const build::BuildResult& built) {
   std::string text = built.from.title.empty() ? "" : " (" + built.from.title + ")";
   if (!built.ok) return text + ": " + built.why.substr(0, built.why.find('\n')) + "; its log is " + built.log;
   const auto seconds = static_cast<long>(built.seconds * 1000);
@@ -27,18 +27,18 @@ std::string told(const build::Built& built) {
 
 }  // namespace
 
-Workshop::Workshop(const Plan& plan, measure::Launcher& launcher,
-                   const std::function<void(const std::string&)>& say, const std::stop_token& stop,
-                   bool tells_known) {
-  build::Builder builder(launcher, build::cache_of(plan.folder), say);
+CandidateBuilds::CandidateBuilds(const Plan& plan, measure::Launcher& launcher,
+                                 const std::function<void(const std::string&)>& log,
+                                 const std::stop_token& stop, bool tells_known) {
+  build::Builder builder(launcher, build::cache_of(plan.folder), log);
   const auto settings = plan::all_settings(plan.factors);
   for (std::size_t i = 0; i < plan.candidates.size(); ++i) {
     const auto& candidate = plan.candidates[i];
     const CandidateId id{static_cast<std::int64_t>(i)};
     if (candidate.build.steps.empty()) continue;
     for (const auto& setting : settings) {
-      if (!plan::takes_part(candidate, setting)) continue;
-      build::Order order{
+      if (!plan::applies_to(candidate, setting)) continue;
+      build::BuildRequest order{
           .name = candidate.name,
           .folder = (std::filesystem::path(plan.folder) / candidate.source).lexically_normal().string(),
           .commit = candidate.commit,
@@ -51,8 +51,8 @@ Workshop::Workshop(const Plan& plan, measure::Launcher& launcher,
       if (builds_.contains(text)) continue;
       try {
         const auto& built = builds_.emplace(text, builder.build(order, stop)).first->second;
-        if (say && (tells_known || !built.cached)) say(candidate.name + told(built));
-        if (say && !built.from.note.empty()) say(candidate.name + ": " + built.from.note);
+        if (log && (tells_known || !built.cached)) log(candidate.name + told(built));
+        if (log && !built.from.note.empty()) log(candidate.name + ": " + built.from.note);
       } catch (const Error& error) {
         throw Error(error.problem(), "candidate " + candidate.name + ", " + error.place(), error.remedy());
       }
@@ -60,14 +60,14 @@ Workshop::Workshop(const Plan& plan, measure::Launcher& launcher,
   }
 }
 
-const build::Built* Workshop::built(CandidateId candidate, const Setting& setting) const {
+const build::BuildResult* CandidateBuilds::find(CandidateId candidate, const Setting& setting) const {
   const auto order = orders_.find({candidate, setting.text()});
   return order == orders_.end() ? nullptr : &builds_.at(order->second);
 }
 
-plan::BuildPlace Workshop::place(CandidateId candidate, const Setting& setting) const {
-  const auto* build = built(candidate, setting);
-  return build == nullptr ? plan::BuildPlace{} : plan::BuildPlace{build->source, build->out};
+plan::BuildPaths CandidateBuilds::paths(CandidateId candidate, const Setting& setting) const {
+  const auto* build = find(candidate, setting);
+  return build == nullptr ? plan::BuildPaths{} : plan::BuildPaths{build->source, build->out};
 }
 
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

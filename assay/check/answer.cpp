@@ -11,7 +11,7 @@
 
 #include "assay/model/printable.hpp"
 
-namespace assay::inline v1::check {
+namespace assay::check {
 namespace {
 
 std::string_view line_at(std::string_view text, std::size_t start) {
@@ -38,13 +38,13 @@ bool is_binary(std::string_view output) {
   return false;
 }
 
-std::string head_of(std::string_view output) {
+std::string output_summary(std::string_view output) {
   if (output.empty()) return "which is empty";
   if (is_binary(output)) return fmt::format("which is binary ({} bytes)", output.size());
   return "which begins \"" + printable_line(line_at(output, 0)) + "\"";
 }
 
-std::string first_difference(const Answer& answer, const Answer& expected) {
+std::string first_difference(const Output& answer, const Output& expected) {
   const auto text = answer.out, other = expected.out;
   const auto [a, b] = std::ranges::mismatch(text, other);
   const auto at = static_cast<std::size_t>(a - text.begin());
@@ -57,14 +57,14 @@ std::string first_difference(const Answer& answer, const Answer& expected) {
   return "line " + std::to_string(number) + ": " + quoted(text, start) + ", expected " + quoted(other, start);
 }
 
-std::optional<std::string> what_is_wrong(const AnswerCheck& check, const Answer& answer,
-                                         const std::optional<Answer>& expected) {
+std::optional<std::string> check_output(const OutputCheck& check, const Output& answer,
+                                        const std::optional<Output>& expected) {
   if (!check.match.empty()) {
     const RE2 pattern("(?m)" + check.match, RE2::Quiet);
     if (!RE2::PartialMatch(re2::StringPiece(answer.out.data(), answer.out.size()), pattern))
       return answer.out.empty()
                  ? "nothing on standard output; \"" + check.match + "\" must occur in it"
-                 : "\"" + check.match + "\" does not occur in its output, " + head_of(answer.out);
+                 : "\"" + check.match + "\" does not occur in its output, " + output_summary(answer.out);
   }
   if (answer.size < check.min_size)
     return "its output has " + std::to_string(answer.size) + " bytes, at least " +
@@ -72,7 +72,7 @@ std::optional<std::string> what_is_wrong(const AnswerCheck& check, const Answer&
   const bool compared = check.equal == "stdout" || !check.file.empty();
   if (compared && expected && answer.digest != expected->digest) {
     const bool whole = answer.whole && expected->whole;
-    if (check.tolerance > 0 && whole && near_enough(answer.out, expected->out, check.tolerance)) return {};
+    if (check.tolerance > 0 && whole && equal_within(answer.out, expected->out, check.tolerance)) return {};
     const auto where = first_difference(answer, *expected);
     return "its output is not " + (check.file.empty() ? "the baseline's" : "that of " + check.file) +
            (where.empty() ? std::string{} : ": " + where);
@@ -80,7 +80,7 @@ std::optional<std::string> what_is_wrong(const AnswerCheck& check, const Answer&
   return {};
 }
 
-bool near_enough(std::string_view text, std::string_view expected, double tolerance) {
+bool equal_within(std::string_view text, std::string_view expected, double tolerance) {
   const auto number_at = [](std::string_view from, double& value) -> std::size_t {
     const auto [end, code] = std::from_chars(from.data(), from.data() + from.size(), value);
     // One beyond what a double holds is compared letter by letter.
@@ -106,9 +106,9 @@ bool near_enough(std::string_view text, std::string_view expected, double tolera
   return text.empty() && expected.empty();
 }
 
-bool passes_on_nothing(const AnswerCheck& check) {
+bool accepts_empty_output(const OutputCheck& check) {
   return check.min_size == 0 && check.file.empty() && check.program.empty() &&
          (check.match.empty() || RE2::PartialMatch("", "(?m)" + check.match));
 }
 
-}  // namespace assay::inline v1::check
+}  // namespace assay::check

@@ -13,7 +13,7 @@
 #include "assay/model/printable.hpp"
 #include "assay/stats/location.hpp"
 
-namespace assay::inline v1::check {
+namespace assay::check {
 namespace {
 
 std::string where(const PlannedMetric& metric) {
@@ -56,14 +56,14 @@ Extracted by_pattern(const PlannedMetric& metric, std::string_view text) {
           where(metric) + " its pattern found \"" + printable_line(word, 30) + "\", which is not a number";
       return found;
     }
-    Occurrence one{.value = *value};
+    Match one{.value = *value};
     if (groups.at > 0) one.at = number_in({match[groups.at].data(), match[groups.at].size()});
     found.occurrences.push_back(one);
     const auto end = static_cast<std::size_t>(match[0].data() + match[0].size() - text.data());
     from = match[0].empty() ? end + 1 : end;
   }
   if (found.occurrences.empty())
-    found.problem = where(metric) + " nothing matches its pattern, " + head_of(text);
+    found.problem = where(metric) + " nothing matches its pattern, " + output_summary(text);
   return found;
 }
 
@@ -74,14 +74,14 @@ Extracted by_pointer(const PlannedMetric& metric, std::string_view text) {
     found = {.problem = where(metric) + " " + what, .occurrences = {}};
     return found;
   };
-  if (!document) return problem("is not JSON, " + head_of(text));
+  if (!document) return problem("is not JSON, " + output_summary(text));
   const nlohmann::json::json_pointer pointer(metric.json);
   bool there_is = false;
   try {
     there_is = document->contains(pointer);
   } catch (const nlohmann::json::exception&) {  // a name where the document has a list
   }
-  if (!there_is) return problem("has nothing at " + metric.json + ", " + head_of(text));
+  if (!there_is) return problem("has nothing at " + metric.json + ", " + output_summary(text));
   const auto& there = document->at(pointer);
   const auto list = there.is_array() ? there : nlohmann::json::array({there});
   for (const auto& item : list) {
@@ -98,38 +98,38 @@ Extracted extract(const PlannedMetric& metric, std::string_view text) {
   return metric.json.empty() ? by_pattern(metric, text) : by_pointer(metric, text);
 }
 
-std::vector<Occurrence> after(const LeadIn& lead_in, const std::vector<Occurrence>& occurrences) {
-  std::vector<Occurrence> later;
+std::vector<Match> discard_first(const Discard& lead_in, const std::vector<Match>& occurrences) {
+  std::vector<Match> later;
   std::int64_t place = 0;
   for (const auto& one : occurrences)
     if (place++ >= lead_in.values && !(one.at && *one.at < lead_in.seconds)) later.push_back(one);
   return later;
 }
 
-double pick_one(const Pick& pick, const std::vector<Occurrence>& occurrences) {
+double pick_one(const Aggregate& pick, const std::vector<Match>& occurrences) {
   std::vector<double> values;
   for (const auto& one : occurrences) values.push_back(one.value);
-  switch (pick.how) {
-    case Pick::How::first:
+  switch (pick.kind) {
+    case Aggregate::Kind::first:
       return values.front();
-    case Pick::How::last:
+    case Aggregate::Kind::last:
       return values.back();
-    case Pick::How::min:
+    case Aggregate::Kind::min:
       return *std::ranges::min_element(values);
-    case Pick::How::max:
+    case Aggregate::Kind::max:
       return *std::ranges::max_element(values);
-    case Pick::How::mean:
+    case Aggregate::Kind::mean:
       return stats::mean(values);
-    case Pick::How::sum:
+    case Aggregate::Kind::sum:
       return std::accumulate(values.begin(), values.end(), 0.0);
-    case Pick::How::median:
+    case Aggregate::Kind::median:
       return stats::median(values);
     default:
-      return stats::quantile(values, pick.at);
+      return stats::quantile(values, pick.probability);
   }
 }
 
-std::string problem_of_pointer(const std::string& text) {
+std::string pointer_error(const std::string& text) {
   if (!text.empty() && text.front() != '/') return "a JSON pointer begins with /, like /stats/rate";
   for (std::size_t i = 0; i < text.size(); ++i)
     if (text[i] == '~' && (i + 1 == text.size() || (text[i + 1] != '0' && text[i + 1] != '1')))
@@ -137,11 +137,11 @@ std::string problem_of_pointer(const std::string& text) {
   return {};
 }
 
-bool tells_times(const std::string& text) {
+bool has_time_group(const std::string& text) {
   return RE2("(?m)" + text, RE2::Quiet).NamedCapturingGroups().contains("at");
 }
 
-std::string problem_of_pattern(const std::string& text) {
+std::string pattern_error(const std::string& text) {
   const RE2 pattern("(?m)" + text, RE2::Quiet);
   if (!pattern.ok()) return "pattern is not a regular expression: " + pattern.error();
   const int groups = pattern.NumberOfCapturingGroups();
@@ -153,4 +153,4 @@ std::string problem_of_pattern(const std::string& text) {
   return {};
 }
 
-}  // namespace assay::inline v1::check
+}  // namespace assay::check

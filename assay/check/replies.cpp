@@ -8,7 +8,7 @@
 #include "assay/check/answer.hpp"
 #include "assay/codec/json.hpp"
 
-namespace assay::inline v1::check {
+namespace assay::check {
 namespace {
 
 bool occurs(const std::string& pattern, const std::string& text) {
@@ -23,7 +23,7 @@ std::string listed(const std::vector<int>& statuses) {
 
 }  // namespace
 
-std::string masked(const AnswerCheck& check, const std::string& body) {
+std::string masked(const OutputCheck& check, const std::string& body) {
   auto text = body;
   if (!check.ignore_json.empty()) {
     if (auto document = codec::parse_json(body)) {
@@ -39,26 +39,24 @@ std::string masked(const AnswerCheck& check, const std::string& body) {
   return text;
 }
 
-bool is_right_status(const AnswerCheck& check, const ReplyCheck& asked, int status) {
+bool is_right_status(const OutputCheck& check, const ReplyCheck& asked, int status) {
   return asked.status != 0 ? status == asked.status : std::ranges::count(check.status_ok, status) > 0;
 }
 
-std::optional<std::string> what_is_wrong_with_reply(const AnswerCheck& check, const ReplyCheck& asked,
-                                                    int status, const std::string& body,
-                                                    const std::optional<std::string>& expected) {
+std::optional<std::string> check_reply(const OutputCheck& check, const ReplyCheck& asked, int status,
+                                       const std::string& body, const std::optional<std::string>& expected) {
   if (!is_right_status(check, asked, status))
     return "status " + std::to_string(status) + ", expected " +
            (asked.status != 0 ? std::to_string(asked.status) : listed(check.status_ok)) + "; its body, " +
-           head_of(body);
-  return what_is_wrong_with_body(check, asked, body, expected);
+           output_summary(body);
+  return check_body(check, asked, body, expected);
 }
 
-std::optional<std::string> what_is_wrong_with_body(const AnswerCheck& check, const ReplyCheck& asked,
-                                                   const std::string& body,
-                                                   const std::optional<std::string>& expected) {
+std::optional<std::string> check_body(const OutputCheck& check, const ReplyCheck& asked,
+                                      const std::string& body, const std::optional<std::string>& expected) {
   for (const auto* pattern : {&check.match, &asked.match})
     if (!pattern->empty() && !occurs(*pattern, body))
-      return "\"" + *pattern + "\" does not occur in its body, " + head_of(body);
+      return "\"" + *pattern + "\" does not occur in its body, " + output_summary(body);
   if (!expected) return {};
   const auto mine = masked(check, body);
   if (mine == *expected) return {};
@@ -66,4 +64,4 @@ std::optional<std::string> what_is_wrong_with_body(const AnswerCheck& check, con
          first_difference({mine, true, {}, mine.size()}, {*expected, true, {}, expected->size()});
 }
 
-}  // namespace assay::inline v1::check
+}  // namespace assay::check

@@ -5,7 +5,7 @@
 
 #include "assay/model/plan.hpp"
 
-namespace assay::inline v1::check {
+namespace assay::check {
 
 /// What is asked of one reply of a service.
 struct ReplyCheck {
@@ -16,20 +16,18 @@ struct ReplyCheck {
 /// A body without what is not compared: matches of `check.ignore` are cut out, values that
 /// `check.ignore_json` leads to are null. A body that is no JSON, or has nothing there, stays as it is. Cost:
 /// linear; a parse with ignore_json.
-std::string masked(const AnswerCheck& check, const std::string& body);
+std::string masked(const OutputCheck& check, const std::string& body);
 
 /// Why a reply is not right, in words; empty when it is. `expected` is the baseline's body, masked; none:
 /// equality is not asked for, or it is the baseline's own.
-std::optional<std::string> what_is_wrong_with_reply(const AnswerCheck& check, const ReplyCheck& asked,
-                                                    int status, const std::string& body,
-                                                    const std::optional<std::string>& expected);
+std::optional<std::string> check_reply(const OutputCheck& check, const ReplyCheck& asked, int status,
+                                       const std::string& body, const std::optional<std::string>& expected);
 
 /// The same of its body alone.
-std::optional<std::string> what_is_wrong_with_body(const AnswerCheck& check, const ReplyCheck& asked,
-                                                   const std::string& body,
-                                                   const std::optional<std::string>& expected);
+std::optional<std::string> check_body(const OutputCheck& check, const ReplyCheck& asked,
+                                      const std::string& body, const std::optional<std::string>& expected);
 
 /// Whether the status is one that the reply may have.
-bool is_right_status(const AnswerCheck& check, const ReplyCheck& asked, int status);
+bool is_right_status(const OutputCheck& check, const ReplyCheck& asked, int status);
 
-}  // namespace assay::inline v1::check
+}  // namespace assay::check

@@ -12,7 +12,7 @@
 #include "assay/judge.hpp"
 #include "assay/plan.hpp"
 
-namespace assay::inline v1::cli {
+namespace assay::cli {
 namespace {
 
 constexpr const char* again_examples =
@@ -24,13 +24,13 @@ constexpr const char* again_examples =
 Commits and the working tree are built as they were then. Fresh data only: what was measured before is
 compared with it, not mixed in.)";
 
-struct AgainAsked {
+struct AgainOptions {
   std::string campaign = "last", ledger, only, rounds, budget, when_busy = "wait";
   bool unclear = false, surprising = false, json = false;
 };
 
 /// The campaign before this one of the same title that has ended.
-std::optional<Findings> earlier_one(ledger::Ledger& ledger, const ledger::Summary& campaign) {
+std::optional<Findings> earlier_one(ledger::Ledger& ledger, const ledger::CampaignSummary& campaign) {
   bool passed = false;
   for (const auto& other : ledger.list()) {
     if (passed && other.kind == campaign.kind && other.title == campaign.title &&
@@ -46,19 +46,21 @@ struct Choice {
   int rounds = 0;  ///< that the unclear ones among them need
 };
 
-Choice choose(const AgainAsked& asked, const Findings& findings, const Findings* earlier) {
-  const auto only = parse_only(asked.only);
+Choice choose(const AgainOptions& asked, const Findings& findings, const Findings* earlier) {
+  const auto only = parse_cell_filter(asked.only);
   const bool all = !asked.unclear && !asked.surprising && !only.empty();
   const bool either = !asked.unclear && !asked.surprising && only.empty();
-  const auto odd = judge::surprises(findings, earlier);
+  const auto odd = judge::find_surprises(findings, earlier);
   Choice choice;
   for (std::size_t i = 0; i < findings.findings.size(); ++i) {
     const auto& f = findings.findings[i];
-    const auto& cell = findings.candidate_of(f);
+    const auto& cell = findings.candidate_cell(f);
     const auto& name = findings.candidate(cell).name;
     const auto& workload = findings.workload(cell).name;
-    if (!findings.metric_of(f).demand.watched || findings.candidate(cell).twin_of || f.decided_by) continue;
-    if (!only.admits("candidate", name) || !only.admits("workload", workload) || !only.admits(cell.setting))
+    if (!findings.metric_of(f).request.watched || findings.candidate(cell).twin_of || f.superseded_by)
+      continue;
+    if (!only.matches("candidate", name) || !only.matches("workload", workload) ||
+        !only.matches(cell.setting))
       continue;
     const auto surprise = std::ranges::find(odd, i, &judge::Surprise::finding);
     const bool surprising = surprise != odd.end() && (asked.surprising || either || all);
@@ -69,7 +71,7 @@ Choice choose(const AgainAsked& asked, const Findings& findings, const Findings*
     const auto why = unclear ? "it is unclear" : surprise != odd.end() ? surprise->why : "as asked";
     std::cerr << "assay: again, " << name << " on " << workload << (setting.empty() ? "" : ", " + setting)
               << ": " << why << "\n";
-    if (unclear && f.to_settle) choice.rounds = std::max(choice.rounds, f.to_settle->rounds);
+    if (unclear && f.rounds_to_decide) choice.rounds = std::max(choice.rounds, f.rounds_to_decide->rounds);
   }
   return choice;
 }
@@ -87,7 +89,7 @@ void warn_of_unset_variables(const Plan& plan) {
         << " is passed on to the trials and is not set here; set it to what it was (values are not kept)\n";
 }
 
-int again(const AgainAsked& asked) {
+int again(const AgainOptions& asked) {
   auto found = find_campaign(asked.campaign, asked.ledger);
   const auto record = found.ledger.read(found.campaign.id);
   if (record.design.kind == "contest" || record.design.plan.empty() || record.design.folder.empty())
@@ -103,7 +105,7 @@ int again(const AgainAsked& asked) {
   auto plan = plan::read(record.design.plan, "the campaign's plan", record.design.folder);
   for (std::size_t i = 0; i < plan.candidates.size(); ++i)
     if (const CandidateId id{static_cast<std::int64_t>(i)};
-        record.design.candidates.holds(id) && !plan.candidates[i].commit.empty())
+        record.design.candidates.contains(id) && !plan.candidates[i].commit.empty())
       plan.candidates[i].commit = record.design.candidates[id].from.commit;
   warn_of_unset_variables(plan);
   constexpr int most = 1000;
@@ -119,18 +121,18 @@ int again(const AgainAsked& asked) {
   }
   if (!asked.budget.empty()) plan.rounds.budget = parse_budget(asked.budget);
 
-  Watching watching({.kind = "again",
-                     .ledger = found.ledger.path(),
-                     .repeat = "assay again",
-                     .when_busy = asked.when_busy,
-                     .again_of = record.design.uid,
-                     .go_on = {}});
+  RunContext watching({.kind = "again",
+                       .ledger = found.ledger.path(),
+                       .repeat_command = "assay again",
+                       .when_busy = asked.when_busy,
+                       .confirms_uid = record.design.uid,
+                       .resume_command = {}});
   auto options = watching.options();
-  options.chosen = choice.cells;
-  auto now = campaign::carry_out(plan, options);
-  now.confirmations = judge::confirm(before, now);
+  options.only_cells = choice.cells;
+  auto now = campaign::run_plan(plan, options);
+  now.confirmations = judge::compare_confirmation(before, now);
   watching.progress().clear();
-  show(now, asked.json);
+  print_results(now, asked.json);
   return status_of(now, {});
 }
 
@@ -138,7 +140,7 @@ int again(const AgainAsked& asked) {
 
 void add_again(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("again", "measure findings afresh: confirmed or not");
-  auto asked = std::make_shared<AgainAsked>();
+  auto asked = std::make_shared<AgainOptions>();
   command->add_option("CAMPAIGN", asked->campaign, "last (default), a name, or the beginning of an id");
   add_only(*command, asked->only);
   command->add_flag("--unclear", asked->unclear, "those that are unclear");
@@ -153,4 +155,4 @@ void add_again(CLI::App& app, Action& action) {
   command->callback([asked, &action] { action = [asked] { return again(*asked); }; });
 }
 
-}  // namespace assay::inline v1::cli
+}  // namespace assay::cli

@@ -12,7 +12,7 @@ namespace CLI {
 class App;
 }
 
-namespace assay::inline v1::cli {
+namespace assay::cli {
 
 /// Runs the chosen command and returns the exit status.
 using Action = std::function<int()>;
@@ -54,4 +54,4 @@ void add_only(CLI::App& command, std::string& choice);
 
 using program::add_when_busy;
 
-}  // namespace assay::inline v1::cli
+}  // namespace assay::cli

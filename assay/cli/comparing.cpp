@@ -6,18 +6,18 @@
 #include "assay/cli/command.hpp"
 #include "assay/error.hpp"
 
-namespace assay::inline v1::cli {
+namespace assay::cli {
 
-Watching::Watching(const Comparing& how)
+RunContext::RunContext(const ComparisonRequest& how)
     : options_{.ledger = how.ledger,
                .kind = how.kind,
-               .repeat = how.repeat,
-               .again_of = how.again_of,
+               .repeat_command = how.repeat_command,
+               .confirms_uid = how.confirms_uid,
                .variables = how.variables,
                .resume = how.resume,
                .when_busy = program::when_busy_of(how.when_busy),
-               .goes_on_to_first_look = how.goes_on_to_first_look,
-               .forecasts = how.kind != "duel",
+               .extend_to_first_look = how.extend_to_first_look,
+               .report_forecast = how.kind != "duel",
                .observer = &progress_,
                .stop = stopping_.token()} {}
 
@@ -39,24 +39,24 @@ void write_file(const std::string& path, const std::string& text, const std::str
     throw Error(what + " can't be written here", path, "look at the folder's permissions and the disk");
 }
 
-int compare(const Plan& plan, const Comparing& how) {
-  Watching watching(how);
+int compare(const Plan& plan, const ComparisonRequest& how) {
+  RunContext watching(how);
   try {
-    const auto findings = campaign::carry_out(plan, watching.options());
+    const auto findings = campaign::run_plan(plan, watching.options());
     watching.progress().clear();
-    show(findings, how.json);
-    const int status = status_of(findings, how.go_on);
-    if (!how.gated || status == exit_interrupted) return status;
-    const auto result = judge::hold_against(findings, plan.gate);
+    print_results(findings, how.json);
+    const int status = status_of(findings, how.resume_command);
+    if (!how.applies_gate || status == exit_interrupted) return status;
+    const auto result = judge::evaluate_gate(findings, plan.gate);
     (how.json ? std::cerr : std::cout) << "\n" << render::to_text(result, findings.design);
     if (!how.junit.empty())
       write_file(how.junit, render::to_junit(result, findings.design), "the gate's reasons");
     return result.passes ? status : exit_gate;
   } catch (const Error& error) {
-    if (error.code() != Error::Code::ledger_full || how.go_on.empty()) throw;
-    throw Error(error.problem(), error.place(), error.remedy() + "; then go on with " + how.go_on,
+    if (error.code() != Error::Code::ledger_full || how.resume_command.empty()) throw;
+    throw Error(error.problem(), error.place(), error.remedy() + "; then go on with " + how.resume_command,
                 error.code());
   }
 }
 
-}  // namespace assay::inline v1::cli
+}  // namespace assay::cli

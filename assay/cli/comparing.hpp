@@ -12,37 +12,38 @@
 #include "assay/program/progress.hpp"
 #include "assay/program/stopping.hpp"
 
-namespace assay::inline v1::cli {
+namespace assay::cli {
 
 /// How a comparison is asked for on the command line.
-struct Comparing {
-  std::string kind, ledger, repeat;
+struct ComparisonRequest {
+  std::string kind, ledger, repeat_command;
   std::string when_busy = "wait";  ///< or "go-on"
   bool json = false;
   bool resume = false;
-  std::string again_of;                ///< uid of the campaign that is measured afresh
-  bool goes_on_to_first_look = false;  ///< see campaign::Options
-  std::string go_on;  ///< the command that takes an interrupted campaign up again; empty: there is none
+  std::string confirms_uid;           ///< uid of the campaign that is measured afresh
+  bool extend_to_first_look = false;  ///< see campaign::Options
+  std::string
+      resume_command;  ///< the command that takes an interrupted campaign up again; empty: there is none
   std::map<std::string, std::string> variables;  ///< see campaign::Options
-  bool gated = false;  ///< holds the findings against the plan's gate, which decides the exit status
-  std::string junit;   ///< a file for what the gate said; empty: none
+  bool applies_gate = false;  ///< holds the findings against the plan's gate, which decides the exit status
+  std::string junit;          ///< a file for what the gate said; empty: none
 };
 
 /// The options of a comparison, with progress, messages and stopping.
-class Watching {
+class RunContext {
  public:
-  explicit Watching(const Comparing& how);
-  const campaign::Options& options() const { return options_; }
+  explicit RunContext(const ComparisonRequest& how);
+  const campaign::RunOptions& options() const { return options_; }
   program::ProgressLine& progress() { return progress_; }
 
  private:
   program::StopOnSignals stopping_;
   program::ProgressLine progress_;
-  campaign::Options options_;
+  campaign::RunOptions options_;
 };
 
 /// Carries out the plan with progress and stopping, shows the findings, and returns the exit status.
-int compare(const Plan& plan, const Comparing& how);
+int compare(const Plan& plan, const ComparisonRequest& how);
 
 /// The exit status that goes with findings; says so when nothing could be compared, or how to go on.
 int status_of(const Findings& findings, const std::string& go_on);
@@ -54,7 +55,7 @@ using program::parse_budget;
 using program::parse_margin;
 using program::parse_precision;
 using program::parse_rounds;
-using program::show;
-using program::typed;
+using program::print_results;
+using program::shell_quoted;
 
-}  // namespace assay::inline v1::cli
+}  // namespace assay::cli

@@ -9,7 +9,7 @@
 #include "assay/cli/command.hpp"
 #include "assay/program/stopping.hpp"
 
-namespace assay::inline v1::cli {
+namespace assay::cli {
 namespace {
 
 constexpr const char* conditions_examples =
@@ -20,7 +20,7 @@ constexpr const char* conditions_examples =
 int conditions(bool quick, bool json) {
   program::StopOnSignals stopping;
   const bool terminal = isatty(STDERR_FILENO) == 1;
-  const auto found = look_around(!quick, stopping.token(), [&](int place, int of) {
+  const auto found = assess_machine(!quick, stopping.token(), [&](int place, int of) {
     if (terminal) std::clog << "\r\x1b[Kprobing the noise, " << place << " of " << of << std::flush;
   });
   if (terminal) std::clog << "\r\x1b[K" << std::flush;
@@ -39,4 +39,4 @@ void add_conditions(CLI::App& app, Action& action) {
   command->callback([quick, json, &action] { action = [quick, json] { return conditions(*quick, *json); }; });
 }
 
-}  // namespace assay::inline v1::cli
+}  // namespace assay::cli

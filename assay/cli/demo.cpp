@@ -20,7 +20,7 @@
 #include "assay/program/side_task.hpp"
 #include "assay/report.hpp"
 
-namespace assay::inline v1::cli {
+namespace assay::cli {
 namespace fs = std::filesystem;
 namespace {
 
@@ -46,12 +46,12 @@ void make_data(const Shipped& shipped, const std::string& folder) {
   };
   constexpr std::array<Size, 3> sizes = {{{"200", "4000"}, {"800", "1500"}, {"3200", "400"}}};
   for (const auto& size : sizes)
-    program::run_to_end(
+    program::run_command(
         {(shipped.programs / "towpath-generate").string(), folder, size.locks, size.orders, "42"},
         "the demo's data", folder);
-  program::run_to_end({"bash", (shipped.files / "make-history.sh").string(),
-                       (shipped.files / "source").string(), (fs::path(folder) / "repository").string()},
-                      "the demo's repository", folder);
+  program::run_command({"bash", (shipped.files / "make-history.sh").string(),
+                        (shipped.files / "source").string(), (fs::path(folder) / "repository").string()},
+                       "the demo's repository", folder);
 }
 
 /// The demo's plans besides the first, each a campaign of its own; history is many.
@@ -60,7 +60,7 @@ constexpr std::array<const char*, 6> further_plans = {"commits", "history",  "ma
 
 /// Runs the tool itself, as one would type it in the demo's folder.
 int run_tool(const std::string& folder, std::vector<std::string> words) {
-  std::cerr << "assay: the same as: cd " << folder << " && " << typed(words) << "\n\n";
+  std::cerr << "assay: the same as: cd " << folder << " && " << shell_quoted(words) << "\n\n";
   const auto tool = fs::read_symlink("/proc/self/exe").string();
   words.front() = tool;
   std::vector<char*> arguments;
@@ -79,15 +79,15 @@ int run_tool(const std::string& folder, std::vector<std::string> words) {
 
 /// What the history of the demo's repository shows, and which commit did the first of it.
 int demo_history(const std::string& folder) {
-  const int told =
-      run_tool(folder, {"assay", "trend", "--budget", "4min", "--page", "history.html", "history.toml"});
-  if (told != exit_done) return told;
-  std::cout << std::endl;
   const int status =
+      run_tool(folder, {"assay", "trend", "--budget", "4min", "--page", "history.html", "history.toml"});
+  if (status != exit_done) return status;
+  std::cout << std::endl;
+  const int located =
       run_tool(folder, {"assay", "locate", "--good", "v0.4.1", "--bad", "v0.5", "history.toml"});
   std::cerr << "\nassay: wrote " << (fs::path(folder) / "history.html").string()
             << ", a page to open in a browser\n";
-  return status;
+  return located;
 }
 
 int demo(const std::string& plan_name, const std::string& folder, const std::string& rounds,
@@ -119,10 +119,10 @@ int demo(const std::string& plan_name, const std::string& folder, const std::str
   const auto ledger = plan_ledger(plan_file);
   const int status = compare(plan, {.kind = "plan",
                                     .ledger = ledger,
-                                    .repeat = "assay run " + plan_name + ".toml",
+                                    .repeat_command = "assay run " + plan_name + ".toml",
                                     .when_busy = when_busy,
-                                    .again_of = {},
-                                    .go_on = "cd " + folder + " && " + run + " --resume"});
+                                    .confirms_uid = {},
+                                    .resume_command = "cd " + folder + " && " + run + " --resume"});
   auto found = find_campaign("last", ledger);
   const auto record = found.ledger.read(found.campaign.id);
   const auto findings = judge::judge_record(record);
@@ -171,4 +171,4 @@ void add_demo(CLI::App& app, Action& action) {
   });
 }
 
-}  // namespace assay::inline v1::cli
+}  // namespace assay::cli

@@ -13,7 +13,7 @@
 #include "assay/error.hpp"
 #include "assay/plan.hpp"
 
-namespace assay::inline v1::cli {
+namespace assay::cli {
 namespace {
 
 constexpr const char* duel_examples =
@@ -43,7 +43,7 @@ void save(const Plan& plan, const std::string& path) {
   std::cerr << "assay: wrote " << path << "; assay run " << path << " carries it out\n";
 }
 
-int duel(const DuelAsked& asked, const std::vector<std::string>& words) {
+int duel(const DuelOptions& asked, const std::vector<std::string>& words) {
   const auto plan = plan_of_duel(asked, words);
   if (!asked.save_plan.empty()) {
     save(plan, asked.save_plan);
@@ -74,7 +74,7 @@ int duel(const DuelAsked& asked, const std::vector<std::string>& words) {
   repeat_option("--before", asked.before);
   repeat_option("--after", asked.after);
   repeat_flag("--fresh", asked.fresh);
-  repeat_option("--settle", asked.settle);
+  repeat_option("--settle", asked.warmup);
   for (const auto& file : asked.cold) repeat_option("--cold", file);
   repeat_option("--cores", asked.cores);
   if (asked.nice != 0) repeat_option("--nice", std::to_string(asked.nice));
@@ -95,14 +95,14 @@ int duel(const DuelAsked& asked, const std::vector<std::string>& words) {
   const auto ledger = asked.commits.empty() ? state_ledger() : plan_ledger("./assay.toml");
   return compare(plan, {.kind = "duel",
                         .ledger = asked.ledger.empty() ? ledger : asked.ledger,
-                        .repeat = typed(again),
+                        .repeat_command = shell_quoted(again),
                         .when_busy = asked.when_busy,
                         .json = asked.json,
-                        .again_of = {},
-                        .goes_on_to_first_look = asked.budget.empty() && isatty(STDERR_FILENO) == 1,
-                        .go_on = {},
+                        .confirms_uid = {},
+                        .extend_to_first_look = asked.budget.empty() && isatty(STDERR_FILENO) == 1,
+                        .resume_command = {},
                         .variables = values_only(asked.environment),
-                        .gated = !asked.allow.empty() || !asked.junit.empty(),
+                        .applies_gate = !asked.allow.empty() || !asked.junit.empty(),
                         .junit = asked.junit});
 }
 
@@ -111,7 +111,7 @@ int duel(const DuelAsked& asked, const std::vector<std::string>& words) {
 void add_duel(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand(
       "duel", "compare commands at once: assay duel [OPTIONS] COMMAND [ARG ...] vs COMMAND [ARG ...] ...");
-  auto asked = std::make_shared<DuelAsked>();
+  auto asked = std::make_shared<DuelOptions>();
   command->add_option(
       "--rounds", asked->rounds,
       "judged rounds, like 8..60, or 20 (default: from 8 on, from 2 where cheap commands run several "
@@ -146,7 +146,7 @@ void add_duel(CLI::App& app, Action& action) {
                       "a command run before each trial, untimed; quotes group words");
   command->add_option("--after", asked->after, "a command run after each trial, untimed");
   command->add_flag("--fresh", asked->fresh, "an empty working directory of its own for each trial");
-  command->add_option("--settle", asked->settle, "a pause before each trial, like 50ms");
+  command->add_option("--settle", asked->warmup, "a pause before each trial, like 50ms");
   command
       ->add_option("--cold", asked->cold,
                    "a file dropped from the page cache before each trial; may be repeated")
@@ -242,4 +242,4 @@ void add_duel(CLI::App& app, Action& action) {
   });
 }
 
-}  // namespace assay::inline v1::cli
+}  // namespace assay::cli

@@ -13,7 +13,7 @@
 #include "assay/plan.hpp"
 #include "assay/report.hpp"
 
-namespace assay::inline v1::cli {
+namespace assay::cli {
 namespace {
 
 std::vector<std::vector<std::string>> split_at_vs(const std::vector<std::string>& words) {
@@ -66,14 +66,14 @@ std::string short_name(const std::string& path, const std::vector<std::vector<st
 
 /// The shortest names that tell the commands apart: the ends of the programs' paths, or these with arguments.
 std::vector<std::string> names_for(const std::vector<std::vector<std::string>>& commands) {
-  std::vector<std::string> programs, told;
+  std::vector<std::string> programs, short_names;
   for (const auto& command : commands) {
     auto short_form = command;
     short_form.front() = short_name(command.front(), commands);
     programs.push_back(printable(short_form.front()));
-    told.push_back(typed(short_form));
+    short_names.push_back(shell_quoted(short_form));
   }
-  for (const auto& names : {programs, told}) {
+  for (const auto& names : {programs, short_names}) {
     const bool short_enough =
         std::ranges::all_of(names, [](const auto& name) { return !name.empty() && name.size() <= 28; });
     if (short_enough && std::set<std::string>(names.begin(), names.end()).size() == names.size())
@@ -130,13 +130,13 @@ std::vector<std::string> words_of(const std::string& text) {
 }
 
 std::vector<std::string> literals(std::vector<std::string> words) {
-  for (auto& word : words) word = plan::literal(word);
+  for (auto& word : words) word = plan::escape(word);
   return words;
 }
 
 std::vector<std::string> step_of(const std::string& text) { return literals(words_of(text)); }
 
-WorkAmount work_of(const std::string& text) {
+Work work_of(const std::string& text) {
   const auto blank = text.find(' ');
   if (blank == std::string::npos || blank + 1 == text.size())
     throw Error("\"" + text + "\" is not an amount of work", {}, "write it like '500 routes'");
@@ -150,7 +150,7 @@ bool holds_value(const std::string& variable) {
   return equal != std::string::npos && variable.find("${", equal) == std::string::npos;
 }
 
-Control control_of(const DuelAsked& asked) {
+Control control_of(const DuelOptions& asked) {
   Control control{
       .nice = asked.nice, .cold = literals(asked.cold), .fresh = asked.fresh, .keep_output = !asked.discard};
   if (!asked.cores.empty())
@@ -162,15 +162,14 @@ Control control_of(const DuelAsked& asked) {
         asked.environment == "-"
             ? std::vector<std::string>{}
             : split(asked.keep_env ? asked.environment : names_only(asked.environment), ',');
-  if (!asked.settle.empty())
-    control.settle = option("--settle", [&] { return parse_duration(asked.settle); });
+  if (!asked.warmup.empty()) control.pause = option("--settle", [&] { return parse_duration(asked.warmup); });
   if (!asked.memory_limit.empty())
     control.memory_limit = option("--memory-limit", [&] { return parse_bytes(asked.memory_limit); });
   return control;
 }
 
-PlannedWorkload workload_of(const DuelAsked& asked) {
-  PlannedWorkload workload{.name = "commands", .stdin_file = plan::literal(asked.stdin_file)};
+PlannedWorkload workload_of(const DuelOptions& asked) {
+  PlannedWorkload workload{.name = "commands", .stdin_file = plan::escape(asked.stdin_file)};
   workload.check.equal = asked.equal ? "stdout" : "";
   workload.check.match = asked.match;
   if (!asked.exit_ok.empty())
@@ -182,7 +181,7 @@ PlannedWorkload workload_of(const DuelAsked& asked) {
 }
 
 /// One command, run as each commit has built it.
-std::vector<PlannedCandidate> candidates_of_commits(const DuelAsked& asked,
+std::vector<PlannedCandidate> candidates_of_commits(const DuelOptions& asked,
                                                     const std::vector<std::string>& words) {
   if (words.empty())
     throw Error("there is no command to run", "--commits",
@@ -194,7 +193,7 @@ std::vector<PlannedCandidate> candidates_of_commits(const DuelAsked& asked,
       }))
     throw Error(
         "the command names nothing that a commit's build yields, so all would run the same program: " +
-            typed(words),
+            shell_quoted(words),
         "--commits",
         "write where the build leaves it, in single quotes for the shell: '${out}/" +
             end_of(words.front(), 1) + "' or '${source}/" + end_of(words.front(), 1) + "'");
@@ -218,14 +217,14 @@ std::vector<PlannedCandidate> candidates_of_commits(const DuelAsked& asked,
   return candidates;
 }
 
-std::vector<PlannedCandidate> candidates_of_commands(const DuelAsked& asked,
+std::vector<PlannedCandidate> candidates_of_commands(const DuelOptions& asked,
                                                      const std::vector<std::string>& words) {
   const auto commands = split_at_vs(words);
   if (words.empty())
     throw Error("there is nothing to compare", "duel",
                 "write it like: assay duel ./old in.txt vs ./new in.txt");
   if (commands.size() < 2)
-    throw Error("a duel of one: " + typed(words), "duel",
+    throw Error("a duel of one: " + shell_quoted(words), "duel",
                 "part the commands with the word vs: assay duel ./old vs ./new");
   if (std::ranges::any_of(commands, [](const auto& c) { return c.empty(); }))
     throw Error("a command is missing beside the word vs", "duel",
@@ -244,7 +243,7 @@ std::vector<PlannedCandidate> candidates_of_commands(const DuelAsked& asked,
 
 }  // namespace
 
-Build build_of_duel(const DuelAsked& asked) {
+Build build_of_duel(const DuelOptions& asked) {
   Build build;
   if (!asked.build.empty()) {
     for (const auto& step : asked.build)
@@ -252,14 +251,14 @@ Build build_of_duel(const DuelAsked& asked) {
     return build;
   }
   const auto folder = std::filesystem::current_path().string();
-  const auto project = plan::recognise_project(folder);
+  const auto project = plan::detect_project(folder);
   if (!project)
     throw Error("it is not known how this project is built: it has none of " + plan::project_files(), folder,
                 "say it with --build 'COMMAND', once for each step; ${out} is where it should go, ${source} "
                 "the commit's files");
   std::cerr << "assay: a " << project->kind << " project (" << project->file
             << "); each commit is built by\n";
-  for (const auto& step : project->build.steps) std::cerr << "assay:   " << typed(step) << "\n";
+  for (const auto& step : project->build.steps) std::cerr << "assay:   " << shell_quoted(step) << "\n";
   return project->build;
 }
 
@@ -280,7 +279,7 @@ std::map<std::string, std::string> values_only(const std::string& variables) {
   return values;
 }
 
-Plan plan_of_duel(const DuelAsked& asked, const std::vector<std::string>& words) {
+Plan plan_of_duel(const DuelOptions& asked, const std::vector<std::string>& words) {
   Plan plan;
   plan.folder = std::filesystem::current_path().string();
   plan.candidates =
@@ -309,9 +308,9 @@ Plan plan_of_duel(const DuelAsked& asked, const std::vector<std::string>& words)
   plan.watch = listed(asked.watch);
   plan.rounds.budget = asked.budget.empty() ? 60 : parse_budget(asked.budget);
   if (!asked.precise.empty())
-    plan.rounds.precise = option("--precise", [&] { return parse_share(asked.precise); });
-  if (!asked.margin.empty()) plan.margin = option("--margin", [&] { return parse_share(asked.margin); });
-  if (!asked.allow.empty()) plan.gate.allow = option("--allow", [&] { return parse_share(asked.allow); });
+    plan.rounds.precise = option("--precise", [&] { return parse_percent(asked.precise); });
+  if (!asked.margin.empty()) plan.margin = option("--margin", [&] { return parse_percent(asked.margin); });
+  if (!asked.allow.empty()) plan.gate.allow = option("--allow", [&] { return parse_percent(asked.allow); });
   if (asked.seed >= 0) plan.seed = static_cast<std::uint64_t>(asked.seed);
   plan::validate(plan, {{"rounds.max", "--rounds"},
                         {"rounds.min", "--rounds"},
@@ -335,4 +334,4 @@ Plan plan_of_duel(const DuelAsked& asked, const std::vector<std::string>& words)
   return plan;
 }
 
-}  // namespace assay::inline v1::cli
+}  // namespace assay::cli

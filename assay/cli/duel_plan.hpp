@@ -7,12 +7,12 @@
 
 #include "assay/plan.hpp"
 
-namespace assay::inline v1::cli {
+namespace assay::cli {
 
 /// A duel's options as they were typed; empty where not given.
-struct DuelAsked {
+struct DuelOptions {
   std::string rounds, budget, margin, names, stdin_file, match, exit_ok, timeout, save_plan, ledger;
-  std::string precise, settle, watch, before, after, cores, environment, memory_limit, work,
+  std::string precise, warmup, watch, before, after, cores, environment, memory_limit, work,
       when_busy = "wait", serve, clients, rate, ready, identify, commits, allow, junit;
   std::vector<std::string> cold, build;
   std::int64_t seed = -1;
@@ -31,10 +31,10 @@ std::map<std::string, std::string> values_only(const std::string& variables);
 
 /// How each commit of --commits is built: as --build says, else as the project in this folder usually is;
 /// says on stderr which steps those are. Throws Error for a folder that is no known project.
-Build build_of_duel(const DuelAsked& asked);
+Build build_of_duel(const DuelOptions& asked);
 
 /// The plan that a duel's options and words (the commands, parted by `vs`) stand for. Throws Error that names
 /// the option.
-Plan plan_of_duel(const DuelAsked& asked, const std::vector<std::string>& words);
+Plan plan_of_duel(const DuelOptions& asked, const std::vector<std::string>& words);
 
-}  // namespace assay::inline v1::cli
+}  // namespace assay::cli

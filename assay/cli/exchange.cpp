@@ -14,7 +14,7 @@
 #include "assay/judge.hpp"
 #include "assay/plan.hpp"
 
-namespace assay::inline v1::cli {
+namespace assay::cli {
 namespace {
 
 constexpr const char* export_examples = R"(  assay export > trials.csv            judged values, a row each
@@ -29,11 +29,11 @@ Columns: candidate,workload,metric,value and, as far as there are, round,repeat,
 Rows with a round are paired by it. An apostrophe before = + - @ or another one, which keeps spreadsheets from reading
 a formula, is taken off again.)";
 
-struct Exporting {
+struct ExportOptions {
   std::string campaign = "last", ledger, as = "csv";
 };
 
-int export_trials(const Exporting& asked) {
+int export_trials(const ExportOptions& asked) {
   auto found = find_campaign(asked.campaign, asked.ledger);
   const auto record = found.ledger.read(found.campaign.id);
   const Unguarded as_it_is;
@@ -46,14 +46,14 @@ int export_trials(const Exporting& asked) {
   return exit_done;
 }
 
-struct Importing {
+struct ImportCommandOptions {
   std::string file, margin, ledger;
-  exchange::SamplesAsked samples;
+  exchange::ImportOptions samples;
   bool json = false;
 };
 
 /// `2%` is relative; a bare number is in the metric's unit.
-void read_margin(const std::string& text, exchange::SamplesAsked& into) {
+void read_margin(const std::string& text, exchange::ImportOptions& into) {
   double number = 0;
   const auto* const end = text.data() + text.size();
   if (std::from_chars(text.data(), end, number).ptr == end && number > 0) {
@@ -61,23 +61,23 @@ void read_margin(const std::string& text, exchange::SamplesAsked& into) {
     return;
   }
   try {
-    into.margin = parse_share(text);
+    into.margin = parse_percent(text);
   } catch (const Error& error) {
     throw Error(error.problem(), "--margin",
                 error.remedy() + "; a bare number is a difference in the metric's unit");
   }
 }
 
-int import_samples(Importing asked) {
-  asked.samples.uid = draw_uid();
-  asked.samples.started = milliseconds_now();
+int import_samples(ImportCommandOptions asked) {
+  asked.samples.uid = make_uid();
+  asked.samples.started = unix_milliseconds();
   if (!asked.margin.empty()) read_margin(asked.margin, asked.samples);
   if (asked.samples.title.empty()) asked.samples.title = asked.file;
   const auto record = exchange::read_file(asked.file, asked.samples);
   ledger::Ledger ledger(asked.ledger.empty() ? state_ledger() : asked.ledger);
   ledger.add_whole(record);
   const auto findings = judge::judge_record(record);
-  show(findings, asked.json);
+  print_results(findings, asked.json);
   return status_of(findings, {});
 }
 
@@ -85,7 +85,7 @@ int import_samples(Importing asked) {
 
 void add_export(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("export", "a campaign's trials, as CSV or JSON");
-  auto asked = std::make_shared<Exporting>();
+  auto asked = std::make_shared<ExportOptions>();
   command->add_option("CAMPAIGN", asked->campaign, "last (default), a name, or the beginning of an id");
   command->add_option("--as", asked->as, "csv (default) or json")->check(CLI::IsMember({"csv", "json"}));
   command->add_option("--ledger", asked->ledger, "the ledger to look in");
@@ -95,7 +95,7 @@ void add_export(CLI::App& app, Action& action) {
 
 void add_import(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("import", "samples measured elsewhere, judged like one's own");
-  auto asked = std::make_shared<Importing>();
+  auto asked = std::make_shared<ImportCommandOptions>();
   command->add_option("FILE", asked->file, "CSV, or JSON when its name ends so")->required();
   command->add_option("--factor", asked->samples.factors, "a column that is a factor; may be repeated")
       ->take_all()
@@ -110,4 +110,4 @@ void add_import(CLI::App& app, Action& action) {
   command->callback([asked, &action] { action = [asked] { return import_samples(*asked); }; });
 }
 
-}  // namespace assay::inline v1::cli
+}  // namespace assay::cli

@@ -7,7 +7,7 @@
 #include "assay/cli/plan_asked.hpp"
 #include "assay/compare.hpp"
 
-namespace assay::inline v1::cli {
+namespace assay::cli {
 namespace {
 
 constexpr const char* forecast_examples =
@@ -18,20 +18,20 @@ constexpr const char* forecast_examples =
 Builds and checks every candidate, runs a warm-up and a few pilot rounds, and keeps nothing. The ranges
 in brackets cover what the pilots leave open four times in five.)";
 
-struct ForecastAsked {
-  PlanAsked plan;
+struct ForecastOptions {
+  PlanOptions plan;
   std::string when_busy = "wait";
   int pilots = 5;
 };
 
-int forecast(const ForecastAsked& asked) {
+int forecast(const ForecastOptions& asked) {
   const auto plan = read_plan(asked.plan);
-  Watching watching({.kind = "plan",
-                     .ledger = {},
-                     .repeat = {},
-                     .when_busy = asked.when_busy,
-                     .again_of = {},
-                     .go_on = {}});
+  RunContext watching({.kind = "plan",
+                       .ledger = {},
+                       .repeat_command = {},
+                       .when_busy = asked.when_busy,
+                       .confirms_uid = {},
+                       .resume_command = {}});
   const auto [outlook, design] = campaign::forecast(plan, asked.pilots, watching.options());
   watching.progress().clear();
   if (watching.options().stop.stop_requested()) return exit_interrupted;
@@ -44,7 +44,7 @@ int forecast(const ForecastAsked& asked) {
 void add_forecast(CLI::App& app, Action& action) {
   auto* command =
       app.add_subcommand("forecast", "pilot rounds only: how long a plan takes, what it can find");
-  auto asked = std::make_shared<ForecastAsked>();
+  auto asked = std::make_shared<ForecastOptions>();
   add_plan_options(*command, asked->plan);
   command->add_option("--pilots", asked->pilots, "pilot rounds (default 5)")->check(CLI::Range(3, 1000));
   add_when_busy(*command, asked->when_busy);
@@ -52,4 +52,4 @@ void add_forecast(CLI::App& app, Action& action) {
   command->callback([asked, &action] { action = [asked] { return forecast(*asked); }; });
 }
 
-}  // namespace assay::inline v1::cli
+}  // namespace assay::cli

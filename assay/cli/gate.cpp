@@ -13,7 +13,7 @@
 #include "assay/judge.hpp"
 #include "assay/plan.hpp"
 
-namespace assay::inline v1::cli {
+namespace assay::cli {
 namespace {
 
 constexpr const char* gate_examples =
@@ -27,7 +27,7 @@ Exit status 0 when it passes, 1 when it does not. Allowed is what the gate says,
 when the interval's bad end lies within that, fails when the change is called worse beyond it, and is undecided in
 between: said loudly either way, and let pass unless told to fail.)";
 
-struct GateAsked {
+struct GateOptions {
   std::string campaign = "last", second, ledger, only, allow, undecided, junit;
   int newest = 10;
   bool all = false, apart = false, trend = false;
@@ -41,7 +41,7 @@ struct GateAsked {
 
 Gate with_asked(Gate rules, const std::string& allow, const std::string& undecided) {
   if (!allow.empty()) try {
-      rules.allow = parse_share(allow);
+      rules.allow = parse_percent(allow);
     } catch (const Error& error) {
       throw Error(error.problem(), "--allow", error.remedy());
     }
@@ -49,14 +49,14 @@ Gate with_asked(Gate rules, const std::string& allow, const std::string& undecid
   return rules;
 }
 
-int say(const GateResult& result, const Design& design, const GateAsked& asked) {
+int print_gate(const GateResult& result, const Design& design, const GateOptions& asked) {
   std::cout << render::to_text(result, design, asked.all);
   if (!asked.junit.empty()) write_file(asked.junit, render::to_junit(result, design), "the gate's reasons");
   return result.passes ? exit_done : exit_gate;
 }
 
 /// The newest commits of a history. CAMPAIGN names the plan.
-int gate_of_trend(const GateAsked& asked) {
+int gate_of_trend(const GateOptions& asked) {
   const auto file = asked.campaign == "last" ? std::string("assay.toml") : asked.campaign;
   const auto plan = read_plan_of_commits(file);
   if (plan.history.reference.empty())
@@ -66,31 +66,31 @@ int gate_of_trend(const GateAsked& asked) {
       history::trend(plan, {.reference = plan.history.reference,
                             .branch = plan.history.branch,
                             .every = plan.history.every,
-                            .only = parse_only(asked.only),
+                            .only = parse_cell_filter(asked.only),
                             .measures = false,
                             .ledger = asked.ledger.empty() ? plan_ledger(file) : asked.ledger});
-  const auto held = history::hold_against(history, with_asked(plan.gate, asked.allow, asked.undecided),
-                                          static_cast<std::size_t>(asked.newest));
-  return say(held.result, held.design, asked);
+  const auto held = history::evaluate_gate(history, with_asked(plan.gate, asked.allow, asked.undecided),
+                                           static_cast<std::size_t>(asked.newest));
+  return print_gate(held.result, held.design, asked);
 }
 
-int gate(const GateAsked& asked) {
+int gate(const GateOptions& asked) {
   if (asked.trend) return gate_of_trend(asked);
   auto found = find_campaign(asked.campaign, asked.ledger);
   auto record = found.ledger.read(found.campaign.id);
   if (!asked.second.empty()) {
     if (!asked.apart) refuse_apart("two campaigns");
     auto other = find_campaign(asked.second, asked.ledger);
-    record = judge::held_apart(record, other.ledger.read(other.campaign.id));
+    record = judge::combine_campaigns(record, other.ledger.read(other.campaign.id));
   }
   auto findings = judge::judge_record(record);
-  const auto only = parse_only(asked.only);
-  judge::keep_only(findings, only);
+  const auto only = parse_cell_filter(asked.only);
+  judge::filter_results(findings, only);
   if (record.design.kind == "import" && record.log.rounds.empty() && !asked.apart)
     refuse_apart("these samples");
   const auto rules = gate_of(record.design, asked.allow, asked.undecided);
-  const auto result = judge::hold_against(findings, rules, only);
-  return say(result, findings.design, asked);
+  const auto result = judge::evaluate_gate(findings, rules, only);
+  return print_gate(result, findings.design, asked);
 }
 
 }  // namespace
@@ -104,7 +104,7 @@ Gate gate_of(const Design& design, const std::string& allow, const std::string& 
 
 void add_gate(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("gate", "for CI: does the campaign pass?");
-  auto asked = std::make_shared<GateAsked>();
+  auto asked = std::make_shared<GateOptions>();
   command->add_option("CAMPAIGN", asked->campaign, "last (default), a name, or the beginning of an id");
   command->add_option("OTHER", asked->second, "a second campaign, compared with the first; needs --apart");
   command->add_flag("--apart", asked->apart,
@@ -126,4 +126,4 @@ void add_gate(CLI::App& app, Action& action) {
   command->callback([asked, &action] { action = [asked] { return gate(*asked); }; });
 }
 
-}  // namespace assay::inline v1::cli
+}  // namespace assay::cli

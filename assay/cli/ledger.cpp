@@ -13,7 +13,7 @@
 #include "assay/judge.hpp"
 #include "assay/program/columns.hpp"
 
-namespace assay::inline v1::cli {
+namespace assay::cli {
 namespace {
 
 constexpr const char* ledger_examples = R"(  assay ledger                     lists campaigns, newest first
@@ -39,17 +39,17 @@ std::string from_home(const std::string& path) {
 }
 
 int list(const std::string& named) {
-  const auto paths = ledgers_in_reach(named);
+  const auto paths = searched_ledgers(named);
   if (paths.empty()) std::cerr << "assay: no campaign yet; assay duel, or assay run, makes one\n";
   for (const auto& path : paths) {
     std::cout << from_home(path) << "\n";
-    using program::left;
-    using program::right;
-    const auto campaigns = ledger::Ledger(path, ledger::Ledger::Opening::existing).list();
+    using program::pad_left;
+    using program::pad_right;
+    const auto campaigns = ledger::Ledger(path, ledger::Ledger::OpenMode::existing).list();
     if (campaigns.empty()) std::cout << "  no campaign\n";
     for (const auto& c : campaigns)
-      std::cout << "  " << c.uid.substr(0, 8) << "  " << date_text(c.started) << "  " << left(c.kind, 5)
-                << right(std::to_string(c.rounds), 5) << " rounds  " << left(to_string(c.state), 12)
+      std::cout << "  " << c.uid.substr(0, 8) << "  " << date_text(c.started) << "  " << pad_right(c.kind, 5)
+                << pad_left(std::to_string(c.rounds), 5) << " rounds  " << pad_right(to_string(c.state), 12)
                 << (c.label.empty() ? "" : "[" + c.label + "] ") << (c.title.empty() ? c.candidates : c.title)
                 << "\n";
   }
@@ -78,33 +78,33 @@ int prune(const std::string& named, const std::string& campaign, int keep) {
     std::cout << "took out " << found.campaign.uid.substr(0, 8) << "\n";
     return exit_done;
   }
-  for (const auto& path : ledgers_in_reach(named)) {
-    ledger::Ledger ledger(path, ledger::Ledger::Opening::existing);
+  for (const auto& path : searched_ledgers(named)) {
+    ledger::Ledger ledger(path, ledger::Ledger::OpenMode::existing);
     int seen = 0;
     std::vector<CampaignId> old;
-    std::string told;
+    std::string pruned;
     for (const auto& c : ledger.list()) {
       if (++seen <= keep || !c.label.empty()) continue;
       old.push_back(c.id);
-      told += "took out " + c.uid.substr(0, 8) + "\n";
+      pruned += "took out " + c.uid.substr(0, 8) + "\n";
     }
     if (old.empty()) continue;
     ledger.remove(old);
-    std::cout << told;
+    std::cout << pruned;
   }
   return exit_done;
 }
 
 /// Reduces what histories have measured to their values.
 int reduce(const std::string& named, int keep) {
-  for (const auto& path : ledgers_in_reach(named))
+  for (const auto& path : searched_ledgers(named))
     if (const auto count = reduce_history(path, static_cast<std::size_t>(keep)); count > 0)
       std::cout << "reduced " << count << (count == 1 ? " campaign" : " campaigns") << " of " << path
                 << " to what a history needs\n";
   return exit_done;
 }
 
-struct LedgerAsked {
+struct LedgerOptions {
   std::string ledger, campaign, label;
   int keep = -1;
 };
@@ -113,7 +113,7 @@ struct LedgerAsked {
 
 void add_ledger(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("ledger", "list, name and prune the campaigns that were kept");
-  auto asked = std::make_shared<LedgerAsked>();
+  auto asked = std::make_shared<LedgerOptions>();
   command->add_option("--ledger", asked->ledger, "the ledger to look in");
   command->require_subcommand(0, 1);
   command->footer(ledger_examples);
@@ -141,4 +141,4 @@ void add_ledger(CLI::App& app, Action& action) {
   });
 }
 
-}  // namespace assay::inline v1::cli
+}  // namespace assay::cli

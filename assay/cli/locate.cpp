@@ -11,7 +11,7 @@
 #include "assay/history.hpp"
 #include "assay/program/search_progress.hpp"
 
-namespace assay::inline v1::cli {
+namespace assay::cli {
 namespace {
 
 constexpr const char* locate_examples =
@@ -26,21 +26,21 @@ command goes on: every pair is in the ledger.
 
 Exit status: 0 found and confirmed, 1 not, 2 the request is wrong, 3 nothing could be measured, 130 interrupted.)";
 
-struct LocateAsked {
+struct LocateCommandOptions {
   std::string plan = "assay.toml", good, bad = "HEAD", metric, workload, only, step, sure, budget, rounds,
               ledger, when_busy = "wait";
-  bool better = false, all = false, afresh = false, show = false, json = false;
+  bool better = false, all = false, ignore_earlier = false, show = false, json = false;
 };
 
 double share_of(const std::string& text, const std::string& option) {
   try {
-    return parse_share(text);
+    return parse_percent(text);
   } catch (const Error& error) {
     throw Error(error.problem(), option, error.remedy());
   }
 }
 
-std::string command_of(const LocateAsked& asked) {
+std::string command_of(const LocateCommandOptions& asked) {
   std::vector<std::string> words = {"assay", "locate", "--good", asked.good, "--bad", asked.bad};
   const auto add = [&](const char* name, const std::string& value) {
     if (!value.empty()) words.insert(words.end(), {name, value});
@@ -54,10 +54,10 @@ std::string command_of(const LocateAsked& asked) {
   if (asked.better) words.emplace_back("--better");
   if (asked.all) words.emplace_back("--all");
   words.push_back(asked.plan);
-  return typed(words);
+  return shell_quoted(words);
 }
 
-void show_outline(const SearchOutline& outline, const LocateAsked& asked) {
+void show_outline(const SearchOutline& outline, const LocateCommandOptions& asked) {
   constexpr std::size_t most = 12;
   const auto count = outline.commits.size();
   std::cout << count << (count == 1 ? " commit" : " commits") << " may have done it";
@@ -79,7 +79,7 @@ void show_outline(const SearchOutline& outline, const LocateAsked& asked) {
             << " commits, each built once, and a campaign of the answer against its parent.\n";
 }
 
-int locate(const LocateAsked& asked) {
+int locate(const LocateCommandOptions& asked) {
   if (asked.good == asked.bad)
     throw Error("good and bad are the same commit", "locate", "name two, the good one the older");
   auto plan = read_plan_of_commits(asked.plan);
@@ -94,19 +94,19 @@ int locate(const LocateAsked& asked) {
   LocateOptions options{.good = asked.good,
                         .bad = asked.bad,
                         .metric = asked.metric,
-                        .only = parse_only(asked.only),
+                        .only = parse_cell_filter(asked.only),
                         .better = asked.better,
                         .into_merges = asked.all,
-                        .afresh = asked.afresh,
+                        .ignore_earlier = asked.ignore_earlier,
                         .ledger = asked.ledger.empty() ? plan_ledger(asked.plan) : asked.ledger,
-                        .repeat = command_of(asked),
+                        .repeat_command = command_of(asked),
                         .when_busy = program::when_busy_of(asked.when_busy),
                         .observer = &progress,
                         .stop = stopping.token()};
   if (!asked.workload.empty()) options.only.allowed["workload"] = {asked.workload};
   if (!asked.step.empty()) options.step = share_of(asked.step, "--step");
-  if (!asked.sure.empty()) options.sure = share_of(asked.sure, "--sure");
-  if (!(options.sure > 0.5 && options.sure < 1))
+  if (!asked.sure.empty()) options.promise = share_of(asked.sure, "--sure");
+  if (!(options.promise > 0.5 && options.promise < 1))
     throw Error("that is no probability to be sure at", "--sure",
                 "write one between 50 % and 100 %, like 95%");
   if (!asked.budget.empty()) options.budget = parse_budget(asked.budget);
@@ -118,18 +118,18 @@ int locate(const LocateAsked& asked) {
   progress.clear();
   std::cout << (asked.json ? to_json(found) : to_text(found));
   if (found.interrupted) {
-    std::cerr << "assay: kept; to go on: " << options.repeat << "\n";
+    std::cerr << "assay: kept; to go on: " << options.repeat_command << "\n";
     return exit_interrupted;
   }
   const bool confirmed = !found.steps.empty() && found.steps.front().confirmed;
-  return found.status == Located::Status::found && confirmed ? exit_done : exit_gate;
+  return found.status == CommitSearchResult::Status::found && confirmed ? exit_done : exit_gate;
 }
 
 }  // namespace
 
 void add_locate(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("locate", "find the commit that made it slower");
-  auto asked = std::make_shared<LocateAsked>();
+  auto asked = std::make_shared<LocateCommandOptions>();
   command->add_option("PLAN", asked->plan,
                       "the plan file (default assay.toml); its [build] says how commits are built");
   command->add_option("--good", asked->good, "a commit before the change, as git names it")->required();
@@ -149,7 +149,7 @@ void add_locate(CLI::App& app, Action& action) {
                       "time for the search, like 10min (default: as long as it takes)");
   command->add_option("--rounds", asked->rounds,
                       "judged rounds of good against bad and of the confirmation, in place of the plan's");
-  command->add_flag("--afresh", asked->afresh, "leave out what earlier searches have measured");
+  command->add_flag("--afresh", asked->ignore_earlier, "leave out what earlier searches have measured");
   command->add_flag("--show", asked->show,
                     "print the commits and what the search would cost, and run nothing");
   add_when_busy(*command, asked->when_busy);
@@ -159,4 +159,4 @@ void add_locate(CLI::App& app, Action& action) {
   command->callback([asked, &action] { action = [asked] { return locate(*asked); }; });
 }
 
-}  // namespace assay::inline v1::cli
+}  // namespace assay::cli

@@ -49,7 +49,7 @@ int run(int argc, char** argv) {
   app.set_version_flag("--version", "assay " ASSAY_VERSION, "print the version and stop");
   app.get_formatter()->column_width(32);
   app.require_subcommand(1);
-  app.failure_message(assay::program::refusal);
+  app.failure_message(assay::program::argument_error);
   assay::cli::Action action;
   assay::cli::add_duel(app, action);
   assay::cli::add_plan(app, action);
@@ -74,7 +74,7 @@ int run(int argc, char** argv) {
   for (const auto* command : app.get_subcommands([](const CLI::App*) { return true; }))
     commands.push_back(command->get_name());
   if (const std::string first = argv[1]; !first.starts_with("-") && std::ranges::count(commands, first) == 0)
-    throw assay::Error("unknown command \"" + first + "\"", "assay", assay::meant_or_known(first, commands));
+    throw assay::Error("unknown command \"" + first + "\"", "assay", assay::model::did_you_mean(first, commands));
   try {
     app.parse(arguments_of(argc, argv));
   } catch (const CLI::ParseError& error) {

@@ -9,7 +9,7 @@
 #include "assay/cli/comparing.hpp"
 #include "assay/error.hpp"
 
-namespace assay::inline v1::cli {
+namespace assay::cli {
 namespace fs = std::filesystem;
 namespace {
 
@@ -33,9 +33,9 @@ int write_plan(const std::string& path) {
   if (fs::exists(path, failed))
     throw Error("there is a plan already", path, "edit it, or name another file: assay plan bench.toml");
   const auto folder = fs::absolute(path).lexically_normal().parent_path();
-  const auto text = plan::first_plan(folder.string(), is_in_git(folder));
+  const auto text = plan::starter_plan(folder.string(), is_in_git(folder));
   write_file(path, text, "the plan");
-  const auto project = plan::recognise_project(folder.string());
+  const auto project = plan::detect_project(folder.string());
   const auto name = path == "assay.toml" ? "" : " " + path;
   std::cerr << "assay: wrote " << path
             << (project ? ", for a " + project->kind + " project (" + project->file + ")"
@@ -56,4 +56,4 @@ void add_plan(CLI::App& app, Action& action) {
   command->callback([path, &action] { action = [path] { return write_plan(*path); }; });
 }
 
-}  // namespace assay::inline v1::cli
+}  // namespace assay::cli

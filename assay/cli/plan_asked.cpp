@@ -9,7 +9,7 @@
 #include "assay/error.hpp"
 #include "assay/plan.hpp"
 
-namespace assay::inline v1::cli {
+namespace assay::cli {
 
 void add_only(CLI::App& command, std::string& choice) {
   command.add_option(
@@ -17,7 +17,7 @@ void add_only(CLI::App& command, std::string& choice) {
       "a part of the cells, like workload=orders,locks=800; names: candidate, workload, factors");
 }
 
-void add_plan_options(CLI::App& command, PlanAsked& asked) {
+void add_plan_options(CLI::App& command, PlanOptions& asked) {
   command.add_option("PLAN", asked.file, "the plan file (default assay.toml)");
   command.add_option(
       "--candidates", asked.candidates,
@@ -35,13 +35,13 @@ void add_plan_options(CLI::App& command, PlanAsked& asked) {
                      "measure on until each change is known to ± this, like 2%, within rounds and budget");
 }
 
-Plan read_plan(const PlanAsked& asked) {
+Plan read_plan(const PlanOptions& asked) {
   std::vector<std::string> commits;
   std::istringstream parts(asked.candidates);
   for (std::string part; std::getline(parts, part, ',');)
     if (!part.empty()) commits.push_back(part);
   auto plan = plan::read_file(asked.file, commits);
-  plan::narrow(plan, parse_only(asked.only));
+  plan::filter_plan(plan, parse_cell_filter(asked.only));
   if (!asked.rounds.empty()) {
     const auto planned = plan.rounds;
     plan.rounds = parse_rounds(asked.rounds);
@@ -81,7 +81,7 @@ Plan read_plan_of_commits(const std::string& file) {
   return plan;
 }
 
-std::vector<std::string> options_of(const PlanAsked& asked) {
+std::vector<std::string> options_of(const PlanOptions& asked) {
   std::vector<std::string> words;
   const auto add = [&](const char* name, const std::string& value) {
     if (!value.empty()) words.insert(words.end(), {name, value});
@@ -97,4 +97,4 @@ std::vector<std::string> options_of(const PlanAsked& asked) {
   return words;
 }
 
-}  // namespace assay::inline v1::cli
+}  // namespace assay::cli

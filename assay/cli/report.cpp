@@ -11,7 +11,7 @@
 #include "assay/gate.hpp"
 #include "assay/judge.hpp"
 
-namespace assay::inline v1::cli {
+namespace assay::cli {
 namespace {
 
 constexpr const char* report_examples =
@@ -20,7 +20,7 @@ constexpr const char* report_examples =
   assay report --as markdown --gate      with the answer of the gate
   assay report --as json -o findings.json before)";
 
-struct ReportAsked {
+struct ReportOptions {
   std::string campaign = "last", ledger, only, as = "page", file;
   bool gate = false;
 };
@@ -31,13 +31,13 @@ int write(const std::string& text, const std::string& path) {
   return exit_done;
 }
 
-int report(const ReportAsked& asked) {
+int report(const ReportOptions& asked) {
   auto found = find_campaign(asked.campaign, asked.ledger);
   const auto record = found.ledger.read(found.campaign.id);
   auto findings = judge::judge_record(record);
-  const auto only = parse_only(asked.only);
-  judge::keep_only(findings, only);
-  const auto gate = judge::hold_against(findings, gate_of(record.design, {}, {}), only);
+  const auto only = parse_cell_filter(asked.only);
+  judge::filter_results(findings, only);
+  const auto gate = judge::evaluate_gate(findings, gate_of(record.design, {}, {}), only);
   const auto text = asked.as == "page"   ? render::to_page(findings, record)
                     : asked.as == "json" ? render::to_json(findings)
                                          : render::to_markdown(findings, asked.gate ? &gate : nullptr);
@@ -55,7 +55,7 @@ int report(const ReportAsked& asked) {
 
 void add_report(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("report", "findings to pass on");
-  auto asked = std::make_shared<ReportAsked>();
+  auto asked = std::make_shared<ReportOptions>();
   command->add_option("CAMPAIGN", asked->campaign, "last (default), a name, or the beginning of an id");
   command->add_option("--as", asked->as, "page (default: one HTML file), markdown or json")
       ->check(CLI::IsMember({"page", "markdown", "json"}));
@@ -67,4 +67,4 @@ void add_report(CLI::App& app, Action& action) {
   command->callback([asked, &action] { action = [asked] { return report(*asked); }; });
 }
 
-}  // namespace assay::inline v1::cli
+}  // namespace assay::cli

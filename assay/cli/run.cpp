@@ -13,7 +13,7 @@
 #include "assay/plan.hpp"
 #include "assay/report.hpp"
 
-namespace assay::inline v1::cli {
+namespace assay::cli {
 namespace {
 
 constexpr const char* run_examples = R"(  assay run                      carries out assay.toml in this folder
@@ -38,8 +38,8 @@ A plan says what is compared; the smallest one (docs/plan-file.md has the rest):
 
 Every trial is kept in .assay/ledger.db beside the plan.)";
 
-struct RunAsked {
-  PlanAsked plan;
+struct RunCommandOptions {
+  PlanOptions plan;
   std::string ledger, when_busy = "wait";
   bool show = false, json = false, resume = false;
 };
@@ -56,19 +56,19 @@ void show_builds(const Plan& plan) {
                                             : "commit " + candidate.commit)
               << " in " << (candidate.source.empty() ? "the plan's folder" : candidate.source) << "\n";
     for (const auto& step : plan::expand_steps(plan, CandidateId{static_cast<std::int64_t>(i)}, setting))
-      std::cout << "  " << typed(step) << "\n";
+      std::cout << "  " << shell_quoted(step) << "\n";
   }
 }
 
-std::string lives_of(KeepServer keep) {
+std::string lives_of(ServerLifetime keep) {
   switch (keep) {
-    case KeepServer::chosen:
+    case ServerLifetime::automatic:
       return "servers are started afresh for each round, unless that takes too long";
-    case KeepServer::round:
+    case ServerLifetime::round:
       return "servers are started afresh for each round";
-    case KeepServer::trial:
+    case ServerLifetime::trial:
       return "a server is started for each trial";
-    case KeepServer::sitting:
+    case ServerLifetime::session:
       return "servers are kept up";
   }
   return {};
@@ -85,8 +85,8 @@ std::string rounds_text(const PlannedRounds& rounds) {
 std::string load_of(const PlannedWorkload& workload, const plan::PlannedCell& planned,
                     const std::string& folder, std::ptrdiff_t servers) {
   if (!workload.requests)
-    return "  asked by " + typed(plan::shown_words(planned.client, folder)) + "; " +
-           lives_of(KeepServer::trial) + "\n";
+    return "  asked by " + shell_quoted(plan::display_command(planned.client, folder)) + "; " +
+           lives_of(ServerLifetime::trial) + "\n";
   const auto& requests = *workload.requests;
   const auto& serving = *planned.serving;
   auto text = "  asked for " + (serving.file.empty() ? serving.path : "what is in " + serving.file) + ": " +
@@ -106,13 +106,13 @@ std::string load_of(const PlannedWorkload& workload, const plan::PlannedCell& pl
 
 void show_cells(const Plan& plan) {
   const auto cells = plan::expand_cells(plan);
-  const auto contrasts = plan::contrasts_of(cells, plan);
+  const auto contrasts = plan::comparisons_of(cells, plan);
   const auto baselines = plan::baselines_of(plan);
   std::cout << cells.size() << " cells, " << contrasts.size() << " comparisons with "
             << (baselines.size() == 1 ? plan.candidate(baselines.front()).name : "their baselines") << ", "
             << (plan.rounds.twin ? "a twin of each baseline beside them, " : "") << rounds_text(plan.rounds)
             << " after the warm-up"
-            << (plan.rounds.budget ? ", at most " + span_text(*plan.rounds.budget) : "") << "\n";
+            << (plan.rounds.budget ? ", at most " + duration(*plan.rounds.budget) : "") << "\n";
   show_builds(plan);
   std::string group;
   for (const auto& planned : cells) {
@@ -121,7 +121,7 @@ void show_cells(const Plan& plan) {
     if (here != group) {
       std::cout << "\n" << here << "\n";
       const auto servers = std::ranges::count_if(cells, [&](const plan::PlannedCell& other) {
-        return other.state.is_sound() && other.cell.workload == planned.cell.workload &&
+        return other.state.is_ok() && other.cell.workload == planned.cell.workload &&
                other.cell.setting == planned.cell.setting;
       });
       if (planned.serving)
@@ -129,43 +129,43 @@ void show_cells(const Plan& plan) {
     }
     group = here;
     std::cout << "  " << plan.candidate(planned.cell.candidate).name << ": "
-              << (planned.state.is_sound() ? typed(plan::shown_words(planned.command, plan.folder))
-                                           : "absent, " + planned.state.detail)
+              << (planned.state.is_ok() ? shell_quoted(plan::display_command(planned.command, plan.folder))
+                                        : "absent, " + planned.state.detail)
               << "\n";
   }
 }
 
-int run(const RunAsked& asked) {
+int run(const RunCommandOptions& asked) {
   const auto plan = read_plan(asked.plan);
   if (asked.show) {
     show_cells(plan);
     return exit_done;
   }
-  const auto typed_with = [](std::vector<std::string> words, const PlanAsked& options) {
+  const auto typed_with = [](std::vector<std::string> words, const PlanOptions& options) {
     for (const auto& word : options_of(options)) words.push_back(word);
     return words;
   };
   auto go_on = typed_with({"assay", "run", "--resume"}, asked.plan);
   if (!asked.ledger.empty()) go_on.insert(go_on.end(), {"--ledger", asked.ledger});
   // Rounds and budget are named anew where a finding says what would settle it.
-  auto afresh = asked.plan;
-  afresh.rounds.clear();
-  afresh.budget.clear();
+  auto measure_again = asked.plan;
+  measure_again.rounds.clear();
+  measure_again.budget.clear();
   return compare(plan, {.kind = "plan",
                         .ledger = asked.ledger.empty() ? plan_ledger(asked.plan.file) : asked.ledger,
-                        .repeat = typed(typed_with({"assay", "run"}, afresh)),
+                        .repeat_command = shell_quoted(typed_with({"assay", "run"}, measure_again)),
                         .when_busy = asked.when_busy,
                         .json = asked.json,
                         .resume = asked.resume,
-                        .again_of = {},
-                        .go_on = typed(go_on)});
+                        .confirms_uid = {},
+                        .resume_command = shell_quoted(go_on)});
 }
 
 }  // namespace
 
 void add_run(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("run", "carry out a plan file");
-  auto asked = std::make_shared<RunAsked>();
+  auto asked = std::make_shared<RunCommandOptions>();
   add_plan_options(*command, asked->plan);
   command->add_flag("--resume", asked->resume,
                     "go on where the last campaign of this plan was cut off or interrupted");
@@ -177,4 +177,4 @@ void add_run(CLI::App& app, Action& action) {
   command->callback([asked, &action] { action = [asked] { return run(*asked); }; });
 }
 
-}  // namespace assay::inline v1::cli
+}  // namespace assay::cli

@@ -10,7 +10,7 @@
 #include "assay/history.hpp"
 #include "assay/program/search_progress.hpp"
 
-namespace assay::inline v1::cli {
+namespace assay::cli {
 namespace {
 
 constexpr const char* trend_examples =
@@ -29,14 +29,14 @@ Every commit is measured beside the reference commit, which the plan names, or -
 
 A step that the history suggests is claimed only after a campaign of its own of the commits on either side.)";
 
-struct TrendAsked {
+struct TrendCommandOptions {
   std::string plan = "assay.toml", reference, branch, since, metric, only, budget = "10min", page, ledger,
               when_busy = "wait";
   int every = 0;
   bool show = false, retry = false, json = false;
 };
 
-int trend(const TrendAsked& asked) {
+int trend(const TrendCommandOptions& asked) {
   auto plan = read_plan_of_commits(asked.plan);
   if (!asked.reference.empty()) plan.history.reference = asked.reference;
   if (!asked.branch.empty()) plan.history.branch = asked.branch;
@@ -51,14 +51,14 @@ int trend(const TrendAsked& asked) {
                             .branch = plan.history.branch,
                             .since = asked.since,
                             .every = plan.history.every,
-                            .only = parse_only(asked.only),
+                            .only = parse_cell_filter(asked.only),
                             .metric = asked.metric,
                             .measures = !asked.show,
                             .retries = asked.retry,
                             .budget = parse_budget(asked.budget),
                             .keep = plan.history.keep,
                             .ledger = asked.ledger.empty() ? plan_ledger(asked.plan) : asked.ledger,
-                            .repeat = typed({"assay", "trend", asked.plan}),
+                            .repeat_command = shell_quoted({"assay", "trend", asked.plan}),
                             .when_busy = program::when_busy_of(asked.when_busy),
                             .observer = &progress,
                             .stop = stopping.token()});
@@ -86,7 +86,7 @@ int trend(const TrendAsked& asked) {
 
 void add_trend(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("trend", "a project over its commits: what got slower, and when");
-  auto asked = std::make_shared<TrendAsked>();
+  auto asked = std::make_shared<TrendCommandOptions>();
   command->add_option("PLAN", asked->plan,
                       "the plan file (default assay.toml); its [build] says how commits are built");
   command->add_option("--reference", asked->reference,
@@ -111,4 +111,4 @@ void add_trend(CLI::App& app, Action& action) {
   command->callback([asked, &action] { action = [asked] { return trend(*asked); }; });
 }
 
-}  // namespace assay::inline v1::cli
+}  // namespace assay::cli

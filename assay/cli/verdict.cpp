@@ -8,7 +8,7 @@
 #include "assay/judge.hpp"
 #include "assay/report.hpp"
 
-namespace assay::inline v1::cli {
+namespace assay::cli {
 namespace {
 
 constexpr const char* verdict_examples = R"(  assay verdict            the last campaign
@@ -19,7 +19,7 @@ constexpr const char* verdict_examples = R"(  assay verdict            the last 
   assay verdict --trials --only candidate=heap,locks=800     all trials of one cell, and its baseline's
   assay verdict --json     the findings document)";
 
-struct VerdictAsked {
+struct VerdictOptions {
   std::string campaign = "last", ledger;
   std::string second, only;
   bool json = false, trials = false, notes = false, profile = false;
@@ -27,23 +27,24 @@ struct VerdictAsked {
 
 /// What a campaign that measured another's findings again made of them, when that one is still there.
 void add_confirmations(Findings& findings, ledger::Ledger& ledger) {
-  if (findings.design.again_of.empty()) return;
+  if (findings.design.confirms_uid.empty()) return;
   for (const auto& other : ledger.list())
-    if (other.uid == findings.design.again_of)
-      findings.confirmations = judge::confirm(judge::judge_record(ledger.read(other.id)), findings);
+    if (other.uid == findings.design.confirms_uid)
+      findings.confirmations =
+          judge::compare_confirmation(judge::judge_record(ledger.read(other.id)), findings);
 }
 
-int verdict(const VerdictAsked& asked) {
+int verdict(const VerdictOptions& asked) {
   auto found = find_campaign(asked.campaign, asked.ledger);
   auto record = found.ledger.read(found.campaign.id);
   if (!asked.second.empty()) {
     auto other = find_campaign(asked.second, asked.ledger);
-    record = judge::held_apart(record, other.ledger.read(other.campaign.id));
+    record = judge::combine_campaigns(record, other.ledger.read(other.campaign.id));
   }
   auto findings = judge::judge_record(record);
   if (asked.second.empty()) add_confirmations(findings, found.ledger);
-  judge::keep_only(findings, parse_only(asked.only));
-  show(findings, asked.json, {.profile = asked.profile, .all_notes = asked.notes});
+  judge::filter_results(findings, parse_cell_filter(asked.only));
+  print_results(findings, asked.json, {.profile = asked.profile, .all_notes = asked.notes});
   if (asked.trials && !asked.json) std::cout << render::details(findings, record);
   return findings.findings.empty() ? exit_nothing_measured : exit_done;
 }
@@ -52,7 +53,7 @@ int verdict(const VerdictAsked& asked) {
 
 void add_verdict(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("verdict", "show the findings of a campaign again");
-  auto asked = std::make_shared<VerdictAsked>();
+  auto asked = std::make_shared<VerdictOptions>();
   command->add_option("CAMPAIGN", asked->campaign, "last (default), a name, or the beginning of an id");
   command->add_option("OTHER", asked->second, "a second campaign, compared with the first: not side by side");
   add_only(*command, asked->only);
@@ -67,4 +68,4 @@ void add_verdict(CLI::App& app, Action& action) {
   command->callback([asked, &action] { action = [asked] { return verdict(*asked); }; });
 }
 
-}  // namespace assay::inline v1::cli
+}  // namespace assay::cli

@@ -6,7 +6,7 @@
 
 #include "assay/error.hpp"
 
-namespace assay::inline v1::cli {
+namespace assay::cli {
 namespace fs = std::filesystem;
 
 std::string state_ledger() {
@@ -24,7 +24,7 @@ std::string plan_ledger(const std::string& plan_file) {
   return (fs::path(plan_file).parent_path() / ".assay" / "ledger.db").string();
 }
 
-std::vector<std::string> ledgers_in_reach(const std::string& named_ledger) {
+std::vector<std::string> searched_ledgers(const std::string& named_ledger) {
   if (!named_ledger.empty()) return {named_ledger};
   std::vector<std::string> paths;
   for (const auto& path : {plan_ledger("./assay.toml"), state_ledger()})
@@ -32,25 +32,25 @@ std::vector<std::string> ledgers_in_reach(const std::string& named_ledger) {
   return paths;
 }
 
-Found find_campaign(const std::string& text, const std::string& named_ledger) {
+FoundCampaign find_campaign(const std::string& text, const std::string& named_ledger) {
   // Within a ledger its own order holds, whatever the clock said; of several, the one whose newest campaign
   // began last comes first.
-  std::vector<std::pair<std::string, std::vector<ledger::Summary>>> lists;  // path, campaigns
-  for (const auto& path : ledgers_in_reach(named_ledger))
-    lists.emplace_back(path, ledger::Ledger(path, ledger::Ledger::Opening::existing).list());
+  std::vector<std::pair<std::string, std::vector<ledger::CampaignSummary>>> lists;  // path, campaigns
+  for (const auto& path : searched_ledgers(named_ledger))
+    lists.emplace_back(path, ledger::Ledger(path, ledger::Ledger::OpenMode::existing).list());
   std::ranges::stable_sort(lists, std::ranges::greater{}, [](const auto& list) {
     return list.second.empty() ? 0 : list.second.front().started;
   });
-  std::vector<ledger::Summary> all;
+  std::vector<ledger::CampaignSummary> all;
   std::vector<std::pair<std::string, std::string>> where;  // uid, path
   for (const auto& [path, campaigns] : lists)
     for (const auto& campaign : campaigns) {
       where.emplace_back(campaign.uid, path);
       all.push_back(campaign);
     }
-  const auto& chosen = ledger::choose(all, text);
+  const auto& chosen = ledger::find_campaign(all, text);
   const auto path = std::ranges::find(where, chosen.uid, &std::pair<std::string, std::string>::first)->second;
-  return {ledger::Ledger(path, ledger::Ledger::Opening::existing), chosen};
+  return {ledger::Ledger(path, ledger::Ledger::OpenMode::existing), chosen};
 }
 
-}  // namespace assay::inline v1::cli
+}  // namespace assay::cli

@@ -4,7 +4,7 @@
 
 #include "assay/ledger.hpp"
 
-namespace assay::inline v1::cli {
+namespace assay::cli {
 
 /// The ledger of work without a plan: $XDG_STATE_HOME/assay/ledger.db, by default under ~/.local/state.
 /// Throws Error when neither that nor HOME is set.
@@ -14,17 +14,17 @@ std::string state_ledger();
 std::string plan_ledger(const std::string& plan_file);
 
 /// A campaign in the ledger that holds it.
-struct Found {
+struct FoundCampaign {
   ledger::Ledger ledger;
-  ledger::Summary campaign;
+  ledger::CampaignSummary campaign;
 };
 
-/// Finds the campaign that `text` means (see ledger::choose): in `named_ledger` if given, else in the ledger
+/// Finds the campaign that `text` means (see ledger::find_campaign): in `named_ledger` if given, else in the ledger
 /// beside a plan in this folder and in the one of planless work, where "last" is the newest of both. Throws
 /// Error when there is none.
-Found find_campaign(const std::string& text, const std::string& named_ledger);
+FoundCampaign find_campaign(const std::string& text, const std::string& named_ledger);
 
 /// The ledgers that find_campaign looks through, those that exist.
-std::vector<std::string> ledgers_in_reach(const std::string& named_ledger);
+std::vector<std::string> searched_ledgers(const std::string& named_ledger);
 
-}  // namespace assay::inline v1::cli
+}  // namespace assay::cli

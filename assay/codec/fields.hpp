@@ -11,7 +11,7 @@
 /// `fields(value, visit)` calls visit(name, reference) for each field, in order; the reference is const when
 /// the value is. Names are those of the ledger's columns and of an export's keys; they don't change once
 /// released.
-namespace assay::inline v1::codec {
+namespace assay::codec {
 
 template <class Self, class Value>
 concept Is = std::is_same_v<std::remove_const_t<Self>, Value>;
@@ -30,13 +30,13 @@ void fields(Self& p, Visit&& visit) {
 template <Is<Candidate> Self, class Visit>
 void fields(Self& c, Visit&& visit) {
   visit("name", c.name);
-  visit("against", c.against);
+  visit("against", c.baseline);
   visit("twin_of", c.twin_of);
-  visit("options", c.options);
+  visit("options", c.distinguishing_arguments);
   fields(c.from, visit);
 }
 
-template <Is<BuildFacts> Self, class Visit>
+template <Is<BuildInfo> Self, class Visit>
 void fields(Self& b, Visit&& visit) {
   visit("candidate", b.candidate);
   visit("setting", b.setting);
@@ -46,7 +46,7 @@ void fields(Self& b, Visit&& visit) {
   visit("flags", b.flags);
   visit("exe_digest", b.exe_digest);
   visit("layouts", b.layouts);
-  visit("layout", b.layout);
+  visit("layout", b.layout_method);
 }
 
 template <Is<Workload> Self, class Visit>
@@ -64,19 +64,19 @@ void fields(Self& f, Visit&& visit) {
   visit("role", f.role);
 }
 
-template <Is<Contrast> Self, class Visit>
+template <Is<Comparison> Self, class Visit>
 void fields(Self& c, Visit&& visit) {
   visit("baseline", c.baseline);
   visit("candidate", c.candidate);
 }
 
-template <Is<Demand> Self, class Visit>
+template <Is<MetricRequest> Self, class Visit>
 void fields(Self& d, Visit&& visit) {
   visit("watched", d.watched);
   visit("margin", d.margin);
   visit("ceiling", d.ceiling);
   visit("require", d.require);
-  visit("settle", d.settle);
+  visit("settle", d.discard);
   visit("missing", d.missing);
 }
 
@@ -84,13 +84,13 @@ template <Is<Metric> Self, class Visit>
 void fields(Self& m, Visit&& visit) {
   visit("name", m.name);
   visit("unit", m.unit);
-  visit("prefer", m.prefer);
+  visit("prefer", m.direction);
   visit("scale", m.scale);
-  visit("about", m.about);
+  visit("about", m.subject);
   visit("exact", m.exact);
   visit("supporting", m.supporting);
-  visit("coarse_below", m.coarse_below);
-  fields(m.demand, visit);
+  visit("coarse_below", m.resolution_limit);
+  fields(m.request, visit);
 }
 
 template <Is<Rules> Self, class Visit>
@@ -113,7 +113,7 @@ void fields(Self& d, Visit&& visit) {
   visit("plan", d.plan);
   visit("plan_digest", d.plan_digest);
   visit("started", d.started);
-  visit("repeat", d.repeat);
+  visit("repeat", d.repeat_command);
   visit("folder", d.folder);
   fields(d.rules, visit);
 }
@@ -123,11 +123,11 @@ template <Is<Trial> Self, class Visit>
 void fields(Self& t, Visit&& visit) {
   visit("round", t.round);
   visit("cell", t.cell);
-  visit("sitting", t.sitting);
+  visit("sitting", t.session);
   visit("role", t.role);
   visit("repeat", t.repeat);
   visit("position", t.position);
-  visit("heat", t.heat);
+  visit("heat", t.batch);
   visit("calls", t.calls);
   visit("outcome", t.outcome);
   visit("exit_status", t.exit_status);
@@ -135,14 +135,14 @@ void fields(Self& t, Visit&& visit) {
   visit("output_bytes", t.output_bytes);
   visit("output_digest", t.output_digest);
   visit("latencies", t.latencies);
-  visit("leftovers", t.leftovers);
+  visit("leftovers", t.orphans);
   visit("detail", t.detail);
 }
 
-template <Is<Look> Self, class Visit>
+template <Is<InterimLook> Self, class Visit>
 void fields(Self& l, Visit&& visit) {
-  visit("baseline", l.of.baseline);
-  visit("candidate", l.of.candidate);
+  visit("baseline", l.comparison.baseline);
+  visit("candidate", l.comparison.candidate);
   visit("metric", l.metric);
   visit("number", l.number);
   visit("rounds", l.rounds);
@@ -155,9 +155,9 @@ void fields(Self& l, Visit&& visit) {
 template <Is<Round> Self, class Visit>
 void fields(Self& r, Visit&& visit) {
   visit("number", r.number);
-  visit("sitting", r.sitting);
+  visit("sitting", r.session);
   visit("state", r.state);
   visit("role", r.role);
 }
 
-}  // namespace assay::inline v1::codec
+}  // namespace assay::codec

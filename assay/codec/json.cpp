@@ -1,6 +1,6 @@
 #include "assay/codec/json.hpp"
 
-namespace assay::inline v1::codec {
+namespace assay::codec {
 
 std::optional<Json> parse_json(std::string_view text) {
   struct TooDeep {};
@@ -28,7 +28,7 @@ Level level_of(const Json& json) {
   if (json.is_number_integer()) return json.get<std::int64_t>();
   if (json.is_number()) return json.get<double>();
   if (json.is_string()) return json.get<std::string>();
-  throw Damaged("it holds " + json.dump() + " where a level belongs");
+  throw CorruptData("it holds " + json.dump() + " where a level belongs");
 }
 
 OrderedJson setting_json(const Setting& setting) {
@@ -38,7 +38,7 @@ OrderedJson setting_json(const Setting& setting) {
 }
 
 Setting setting_of(const Json& json) {
-  if (!json.is_object()) throw Damaged("it holds " + json.dump() + " where a setting belongs");
+  if (!json.is_object()) throw CorruptData("it holds " + json.dump() + " where a setting belongs");
   Setting setting;
   for (const auto& [name, level] : json.items()) setting.levels[name] = level_of(level);
   return setting;
@@ -48,4 +48,4 @@ std::string text_of(const OrderedJson& document, int indent) {
   return document.dump(indent, ' ', false, OrderedJson::error_handler_t::replace);
 }
 
-}  // namespace assay::inline v1::codec
+}  // namespace assay::codec

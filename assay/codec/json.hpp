@@ -9,7 +9,7 @@
 #include "assay/codec/value.hpp"
 
 /// Values as JSON. Included by sources only: it brings the JSON library with it.
-namespace assay::inline v1::codec {
+namespace assay::codec {
 
 using Json = nlohmann::json;
 using OrderedJson = nlohmann::ordered_json;
@@ -60,10 +60,10 @@ void field_from_json(const Json& json, T& field) {
       field_from_json(json, *field);
     }
   } else if constexpr (std::is_same_v<T, bool>) {
-    if (!json.is_boolean()) throw Damaged("it holds " + json.dump() + " where true or false belongs");
+    if (!json.is_boolean()) throw CorruptData("it holds " + json.dump() + " where true or false belongs");
     field = json.get<bool>();
   } else if constexpr (std::is_same_v<T, std::vector<std::string>>) {
-    field = read_texts(json.dump());
+    field = decode_list(json.dump());
   } else {
     Value value;
     if (json.is_number_integer() || json.is_number_unsigned())
@@ -90,14 +90,14 @@ OrderedJson fields_json(const T& value, std::initializer_list<std::string_view> 
 /// The other way; what is not there keeps what `value` had. Throws Damaged.
 template <class T>
 void fields_from_json(const Json& object, T& value) {
-  if (!object.is_object()) throw Damaged("it holds " + object.dump() + " where an object belongs");
+  if (!object.is_object()) throw CorruptData("it holds " + object.dump() + " where an object belongs");
   fields(value, [&](const char* name, auto& field) {
     if (const auto found = object.find(name); found != object.end()) try {
         field_from_json(*found, field);
-      } catch (const Damaged& error) {
-        throw Damaged(std::string(name) + ": " + error.problem());
+      } catch (const CorruptData& error) {
+        throw CorruptData(std::string(name) + ": " + error.problem());
       }
   });
 }
 
-}  // namespace assay::inline v1::codec
+}  // namespace assay::codec

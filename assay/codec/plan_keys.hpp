@@ -11,10 +11,10 @@
 ///
 /// `keys(value, visit)` calls visit(Key, reference) for each, in order; the reference is const when the value
 /// is.
-namespace assay::inline v1::codec {
+namespace assay::codec {
 
 /// How a field is written where its type alone does not tell.
-enum class Spelling {
+enum class KeyFormat {
   plain,
   share,             ///< "1 %"
   duration,          ///< "90 s"
@@ -29,12 +29,12 @@ enum class Spelling {
 
 struct Key {
   const char* name;
-  Spelling spelling = Spelling::plain;
+  KeyFormat format = KeyFormat::plain;
   /// An example, for the message about a value of another type; none: the type says enough.
-  const char* like = nullptr;
+  const char* example = nullptr;
   /// Written even where it is what it would be without.
   bool always = false;
-  int least = 0, most = std::numeric_limits<int>::max();  ///< of a whole number
+  int min = 0, max = std::numeric_limits<int>::max();  ///< of a whole number
 };
 
 /// `[plan]`.
@@ -43,7 +43,7 @@ void keys(Self& p, Visit&& visit) {
   visit(Key{"title"}, p.title);
   visit(Key{"baseline"}, p.baseline);
   visit(Key{"watch"}, p.watch);
-  visit(Key{.name = "margin", .spelling = Spelling::share, .always = true}, p.margin);
+  visit(Key{.name = "margin", .format = KeyFormat::share, .always = true}, p.margin);
   visit(Key{"seed"}, p.seed);
 }
 
@@ -52,9 +52,9 @@ void keys(Self& r, Visit&& visit) {
   visit(Key{.name = "twin", .always = true}, r.twin);
   visit(Key{.name = "max", .always = true}, r.max);
   visit(Key{.name = "min", .always = true}, r.min);
-  visit(Key{"budget", Spelling::duration}, r.budget);
+  visit(Key{"budget", KeyFormat::duration}, r.budget);
   visit(Key{"mode"}, r.mode);
-  visit(Key{"precise", Spelling::share}, r.precise);
+  visit(Key{"precise", KeyFormat::share}, r.precise);
 }
 
 template <Is<Factor> Self, class Visit>
@@ -68,12 +68,12 @@ void keys(Self& f, Visit&& visit) {
 template <Is<PlannedCandidate> Self, class Visit>
 void build_keys(Self& c, Visit&& visit) {
   visit(Key{"steps"}, c.build.steps);
-  visit(Key{"timeout", Spelling::duration}, c.build.timeout);
+  visit(Key{"timeout", KeyFormat::duration}, c.build.timeout);
   visit(Key{"inputs"}, c.build.inputs);
   visit(Key{.name = "relink",
-            .spelling = Spelling::all_or_number,
-            .like = "true, or how many layouts: 16",
-            .most = 10'000},
+            .format = KeyFormat::all_or_number,
+            .example = "true, or how many layouts: 16",
+            .max = 10'000},
         c.build.relink);
   visit(Key{"exe"}, c.exe);
   visit(Key{"source"}, c.source);
@@ -86,47 +86,48 @@ void keys(Self& c, Visit&& visit) {
   visit(Key{"name"}, c.name);
   visit(Key{"run"}, c.run);
   build_keys(c, visit);
-  visit(Key{"against"}, c.against);
-  visit(Key{.name = "with", .like = "a table: { cache = \"on\" }"}, c.with);
+  visit(Key{"against"}, c.baseline);
+  visit(Key{.name = "with", .example = "a table: { cache = \"on\" }"}, c.with);
 }
 
-template <Is<SideStep> Self, class Visit>
+template <Is<Hook> Self, class Visit>
 void keys(Self& s, Visit&& visit) {
   visit(Key{"run"}, s.run);
-  visit(Key{.name = "timeout", .spelling = Spelling::duration, .always = true}, s.timeout);
+  visit(Key{.name = "timeout", .format = KeyFormat::duration, .always = true}, s.timeout);
 }
 
 template <Is<Control> Self, class Visit>
 void keys(Self& c, Visit&& visit) {
   constexpr const char* step = "an argument list, or { run = [\"…\"], timeout = \"30 s\" }";
-  visit(Key{.name = "cores", .like = "a list of core numbers: [0, 1]"}, c.cores);
-  visit(Key{.name = "nice", .like = "a whole number, like 5", .least = -40, .most = 40}, c.nice);
+  visit(Key{.name = "cores", .example = "a list of core numbers: [0, 1]"}, c.cores);
+  visit(Key{.name = "nice", .example = "a whole number, like 5", .min = -40, .max = 40}, c.nice);
   visit(Key{"cold"}, c.cold);
-  visit(Key{.name = "before", .like = step}, c.before);
-  visit(Key{.name = "after", .like = step}, c.after);
+  visit(Key{.name = "before", .example = step}, c.before);
+  visit(Key{.name = "after", .example = step}, c.after);
   visit(Key{"fresh"}, c.fresh);
-  visit(Key{"settle", Spelling::duration}, c.settle);
+  visit(Key{"settle", KeyFormat::duration}, c.pause);
   visit(Key{"environment"}, c.environment);
-  visit(Key{"memory_limit", Spelling::bytes}, c.memory_limit);
+  visit(Key{"memory_limit", KeyFormat::bytes}, c.memory_limit);
   visit(Key{"keep_output"}, c.keep_output);
 }
 
-template <Is<WorkAmount> Self, class Visit>
+template <Is<Work> Self, class Visit>
 void keys(Self& w, Visit&& visit) {
-  visit(Key{"amount", Spelling::any_level}, w.amount);
+  visit(Key{"amount", KeyFormat::any_level}, w.amount);
   visit(Key{"unit"}, w.unit);
 }
 
-template <Is<AnswerCheck> Self, class Visit>
+template <Is<OutputCheck> Self, class Visit>
 void keys(Self& c, Visit&& visit) {
   visit(Key{"equal"}, c.equal);
   visit(Key{"match"}, c.match);
   visit(Key{"file"}, c.file);
-  visit(Key{"tolerance", Spelling::share_or_ratio, "a share of the number: 1e-6, or \"0.1 %\""}, c.tolerance);
-  visit(Key{"min_size", Spelling::bytes}, c.min_size);
+  visit(Key{"tolerance", KeyFormat::share_or_ratio, "a share of the number: 1e-6, or \"0.1 %\""},
+        c.tolerance);
+  visit(Key{"min_size", KeyFormat::bytes}, c.min_size);
   visit(Key{"program"}, c.program);
-  visit(Key{.name = "exit_ok", .like = "a list of exit statuses: [0, 1]"}, c.exit_ok);
-  visit(Key{.name = "status_ok", .like = "a list of statuses: [200, 404]"}, c.status_ok);
+  visit(Key{.name = "exit_ok", .example = "a list of exit statuses: [0, 1]"}, c.exit_ok);
+  visit(Key{.name = "status_ok", .example = "a list of statuses: [200, 404]"}, c.status_ok);
   visit(Key{"ignore"}, c.ignore);
   visit(Key{"ignore_json"}, c.ignore_json);
 }
@@ -134,15 +135,15 @@ void keys(Self& c, Visit&& visit) {
 template <Is<PlannedService::Ready> Self, class Visit>
 void keys(Self& r, Visit&& visit) {
   visit(Key{"path"}, r.path);
-  visit(Key{.name = "status", .like = "a status like 200", .least = 100, .most = 599}, r.status);
+  visit(Key{.name = "status", .example = "a status like 200", .min = 100, .max = 599}, r.status);
   visit(Key{"log"}, r.log);
-  visit(Key{"timeout", Spelling::duration}, r.timeout);
+  visit(Key{"timeout", KeyFormat::duration}, r.timeout);
 }
 
 template <Is<PlannedService::Stop> Self, class Visit>
 void keys(Self& s, Visit&& visit) {
   visit(Key{"signal"}, s.signal);
-  visit(Key{"grace", Spelling::duration}, s.grace);
+  visit(Key{"grace", KeyFormat::duration}, s.grace);
 }
 
 template <Is<PlannedService::Identify> Self, class Visit>
@@ -153,9 +154,9 @@ void keys(Self& i, Visit&& visit) {
 template <Is<PlannedService> Self, class Visit>
 void keys(Self& s, Visit&& visit) {
   visit(Key{"start"}, s.start);
-  visit(Key{.name = "ready", .like = "a table: { path = \"/health\" }"}, s.ready);
-  visit(Key{.name = "stop", .like = "a table: { signal = \"TERM\", grace = \"5 s\" }"}, s.stop);
-  visit(Key{.name = "identify", .like = "a table: { path = \"/version\" }"}, s.identify);
+  visit(Key{.name = "ready", .example = "a table: { path = \"/health\" }"}, s.ready);
+  visit(Key{.name = "stop", .example = "a table: { signal = \"TERM\", grace = \"5 s\" }"}, s.stop);
+  visit(Key{.name = "identify", .example = "a table: { path = \"/version\" }"}, s.identify);
   visit(Key{"socket"}, s.socket);
   visit(Key{"keep"}, s.keep);
 }
@@ -164,36 +165,36 @@ template <Is<PlannedRequests> Self, class Visit>
 void keys(Self& r, Visit&& visit) {
   visit(Key{"file"}, r.file);
   visit(Key{"path"}, r.path);
-  visit(Key{"clients", Spelling::any_level}, r.clients);
+  visit(Key{"clients", KeyFormat::any_level}, r.clients);
   visit(Key{"arrivals"}, r.arrivals);
   visit(Key{"spacing"}, r.spacing);
-  visit(Key{.name = "count", .like = "a whole number", .least = 1, .most = 10'000'000}, r.count);
-  visit(Key{"slice", Spelling::duration_or_none}, r.slice);
-  visit(Key{.name = "settle", .like = "a number of requests", .least = 1}, r.settle);
-  visit(Key{"timeout", Spelling::duration}, r.timeout);
-  visit(Key{.name = "connections", .like = "a whole number", .least = 1, .most = 20'000}, r.connections);
-  visit(Key{.name = "backlog", .like = "a whole number", .least = 1}, r.backlog);
+  visit(Key{.name = "count", .example = "a whole number", .min = 1, .max = 10'000'000}, r.count);
+  visit(Key{"slice", KeyFormat::duration_or_none}, r.slice);
+  visit(Key{.name = "settle", .example = "a number of requests", .min = 1}, r.warmup);
+  visit(Key{"timeout", KeyFormat::duration}, r.timeout);
+  visit(Key{.name = "connections", .example = "a whole number", .min = 1, .max = 20'000}, r.connections);
+  visit(Key{.name = "backlog", .example = "a whole number", .min = 1}, r.backlog);
   visit(Key{"tls"}, r.tls);
   visit(Key{"protocol"}, r.protocol);
   visit(Key{"authority"}, r.authority);
   visit(Key{"compressed"}, r.compressed);
-  visit(Key{.name = "core", .like = "the number of a core", .least = 0}, r.core);
+  visit(Key{.name = "core", .example = "the number of a core", .min = 0}, r.core);
 }
 
 template <Is<PlannedWorkload> Self, class Visit>
 void keys(Self& w, Visit&& visit) {
   visit(Key{.name = "name", .always = true}, w.name);
   visit(Key{"run"}, w.run);
-  visit(Key{"contest", Spelling::words, "a program, or a list of its words"}, w.contest);
+  visit(Key{"contest", KeyFormat::words, "a program, or a list of its words"}, w.contest);
   visit(Key{"stdin"}, w.stdin_file);
-  visit(Key{.name = "check", .like = "a table: { equal = \"stdout\" }"}, w.check);
+  visit(Key{.name = "check", .example = "a table: { equal = \"stdout\" }"}, w.check);
   visit(Key{"skip"}, w.skip);
-  visit(Key{.name = "timeout", .spelling = Spelling::duration, .always = true}, w.timeout);
-  visit(Key{.name = "weight", .like = "a number above 0"}, w.weight);
+  visit(Key{.name = "timeout", .format = KeyFormat::duration, .always = true}, w.timeout);
+  visit(Key{.name = "weight", .example = "a number above 0"}, w.weight);
   keys(w.control, visit);
-  visit(Key{.name = "work", .like = "a table: { amount = 500, unit = \"routes\" }"}, w.work);
-  visit(Key{.name = "service", .like = "a table: [workload.service]"}, w.service);
-  visit(Key{.name = "requests", .like = "a table: [workload.requests]"}, w.requests);
+  visit(Key{.name = "work", .example = "a table: { amount = 500, unit = \"routes\" }"}, w.work);
+  visit(Key{.name = "service", .example = "a table: [workload.service]"}, w.service);
+  visit(Key{.name = "requests", .example = "a table: [workload.requests]"}, w.requests);
 }
 
 template <Is<PlannedMetric> Self, class Visit>
@@ -203,28 +204,28 @@ void keys(Self& m, Visit&& visit) {
   visit(Key{"pattern"}, m.pattern);
   visit(Key{"json"}, m.json);
   visit(Key{.name = "unit", .always = true}, m.metric.unit);
-  visit(Key{.name = "prefer", .always = true}, m.metric.prefer);
-  visit(Key{.name = "pick", .like = "text in quotes, like \"median\""}, m.pick);
-  visit(Key{.name = "settle", .like = "\"2 s\", or a number of values like 20"}, m.settle);
-  visit(Key{"margin", Spelling::share}, m.margin);
+  visit(Key{.name = "prefer", .always = true}, m.metric.direction);
+  visit(Key{.name = "pick", .example = "text in quotes, like \"median\""}, m.aggregate);
+  visit(Key{.name = "settle", .example = "\"2 s\", or a number of values like 20"}, m.discard);
+  visit(Key{"margin", KeyFormat::share}, m.margin);
   visit(Key{"exact"}, m.metric.exact);
   visit(Key{"workloads"}, m.workloads);
-  visit(Key{.name = "ceiling", .like = "a number in the metric's unit"}, m.ceiling);
-  visit(Key{.name = "require", .like = "text in quotes, like \">= 250\""}, m.require);
+  visit(Key{.name = "ceiling", .example = "a number in the metric's unit"}, m.ceiling);
+  visit(Key{.name = "require", .example = "text in quotes, like \">= 250\""}, m.require);
 }
 
 template <Is<PlannedHistory> Self, class Visit>
 void keys(Self& h, Visit&& visit) {
   visit(Key{"reference"}, h.reference);
   visit(Key{"branch"}, h.branch);
-  visit(Key{.name = "every", .like = "a whole number", .least = 1, .most = 100'000}, h.every);
-  visit(Key{.name = "keep", .like = "a number of campaigns", .least = 1}, h.keep);
+  visit(Key{.name = "every", .example = "a whole number", .min = 1, .max = 100'000}, h.every);
+  visit(Key{.name = "keep", .example = "a number of campaigns", .min = 1}, h.keep);
 }
 
 template <Is<Gate> Self, class Visit>
 void keys(Self& g, Visit&& visit) {
-  visit(Key{"allow", Spelling::share}, g.allow);
-  visit(Key{"undecided", Spelling::pass_or_fail}, g.undecided_passes);
+  visit(Key{"allow", KeyFormat::share}, g.allow);
+  visit(Key{"undecided", KeyFormat::pass_or_fail}, g.undecided_passes);
 }
 
-}  // namespace assay::inline v1::codec
+}  // namespace assay::codec

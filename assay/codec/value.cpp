@@ -8,16 +8,16 @@
 
 #include "assay/codec/json.hpp"
 
-namespace assay::inline v1::codec {
+namespace assay::codec {
 namespace {
 
 [[noreturn]] void refuse(const std::string& text, const char* wanted) {
-  throw Damaged("it holds \"" + text + "\" where " + wanted + " belongs");
+  throw CorruptData("it holds \"" + text + "\" where " + wanted + " belongs");
 }
 
 }  // namespace
 
-std::string storable(const std::string& text) {
+std::string sanitize(const std::string& text) {
   const auto plain = [](char c) { return c != '\0' && static_cast<unsigned char>(c) < 0x80; };
   if (std::ranges::all_of(text, plain)) return text;
   std::string clean = text;
@@ -26,11 +26,11 @@ std::string storable(const std::string& text) {
   return nlohmann::json::parse(quoted).get<std::string>();
 }
 
-std::string write_texts(const std::vector<std::string>& texts) {
+std::string encode_list(const std::vector<std::string>& texts) {
   return nlohmann::json(texts).dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
 }
 
-std::vector<std::string> read_texts(const std::string& text) {
+std::vector<std::string> decode_list(const std::string& text) {
   const auto list = parse_json(text);
   if (!list || !list->is_array()) refuse(text, "a list of texts");
   std::vector<std::string> texts;
@@ -61,7 +61,7 @@ Level read_level(const std::string& kind, const std::string& text) {
     return number;
   }
   if (kind == "text") return text;
-  throw Damaged("it holds a level of the kind \"" + kind + "\"");
+  throw CorruptData("it holds a level of the kind \"" + kind + "\"");
 }
 
 std::int64_t read_whole(const Value& value) {
@@ -70,19 +70,19 @@ std::int64_t read_whole(const Value& value) {
       number != nullptr && std::trunc(*number) == *number && std::abs(*number) < 9e15)
     return static_cast<std::int64_t>(*number);
   if (const auto* text = std::get_if<std::string>(&value)) refuse(*text, "a whole number");
-  throw Damaged("a whole number is missing in it");
+  throw CorruptData("a whole number is missing in it");
 }
 
 double read_number(const Value& value) {
   if (const auto* number = std::get_if<double>(&value)) return *number;
   if (const auto* whole = std::get_if<std::int64_t>(&value)) return static_cast<double>(*whole);
   if (const auto* text = std::get_if<std::string>(&value)) refuse(*text, "a number");
-  throw Damaged("a number is missing in it");
+  throw CorruptData("a number is missing in it");
 }
 
 std::string read_text(const Value& value) {
   if (const auto* text = std::get_if<std::string>(&value)) return *text;
-  throw Damaged("a text is missing in it");
+  throw CorruptData("a text is missing in it");
 }
 
 std::uint64_t read_unsigned(const std::string& text) {
@@ -94,7 +94,7 @@ std::uint64_t read_unsigned(const std::string& text) {
 }
 
 void refuse_number(std::int64_t value) {
-  throw Damaged("it holds " + std::to_string(value) + ", which is out of range");
+  throw CorruptData("it holds " + std::to_string(value) + ", which is out of range");
 }
 
-}  // namespace assay::inline v1::codec
+}  // namespace assay::codec

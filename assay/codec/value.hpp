@@ -17,23 +17,23 @@
 
 /// One field as a database or a document holds it: nothing, a whole number, a number, or text. Enumerators
 /// are their names, lists of texts and seeds are text, ids are numbers.
-namespace assay::inline v1::codec {
+namespace assay::codec {
 
 using Value = std::variant<std::monostate, std::int64_t, double, std::string>;
 
 /// Thrown by read_value() for a value that means nothing in its field; says what it is.
-class Damaged : public Error {
+class CorruptData : public Error {
  public:
-  explicit Damaged(const std::string& what) : Error(what, {}, {}, Code::ledger_damaged) {}
+  explicit CorruptData(const std::string& what) : Error(what, {}, {}, Code::ledger_damaged) {}
 };
 
 /// Text that any database and document takes: without NUL (a `?` in its place), valid UTF-8 (a replacement
 /// character for each other byte).
-std::string storable(const std::string& text);
+std::string sanitize(const std::string& text);
 
 /// A list of texts as text, and back.
-std::string write_texts(const std::vector<std::string>& texts);
-std::vector<std::string> read_texts(const std::string& text);
+std::string encode_list(const std::vector<std::string>& texts);
+std::vector<std::string> decode_list(const std::string& text);
 
 /// A level with its kind: "bool", "integer", "number", "text".
 std::string kind_of(const Level& level);
@@ -73,7 +73,7 @@ Value to_value(const T& field) {
   } else if constexpr (std::is_floating_point_v<T>) {
     return field;
   } else if constexpr (std::is_same_v<T, std::vector<std::string>>) {
-    return write_texts(field);
+    return encode_list(field);
   } else {
     return field;
   }
@@ -95,8 +95,8 @@ void from_value(const Value& value, T& field) {
     field.value = read_whole(value);
   } else if constexpr (std::is_enum_v<T>) {
     const auto word = read_text(value);
-    const auto known = read_name<T>(word);
-    if (!known) throw Damaged("it holds \"" + word + "\", which means nothing here");
+    const auto known = parse_enum<T>(word);
+    if (!known) throw CorruptData("it holds \"" + word + "\", which means nothing here");
     field = *known;
   } else if constexpr (std::is_same_v<T, bool>) {
     field = read_whole(value) != 0;
@@ -110,10 +110,10 @@ void from_value(const Value& value, T& field) {
   } else if constexpr (std::is_floating_point_v<T>) {
     field = read_number(value);
   } else if constexpr (std::is_same_v<T, std::vector<std::string>>) {
-    field = read_texts(read_text(value));
+    field = decode_list(read_text(value));
   } else {
     field = std::holds_alternative<std::monostate>(value) ? std::string{} : read_text(value);
   }
 }
 
-}  // namespace assay::inline v1::codec
+}  // namespace assay::codec

@@ -5,7 +5,7 @@ extern "C" {
 [[gnu::weak]] void assay_allocations_count(int on, assay::contest::AllocationCounts* into);
 }
 
-namespace assay::inline v1::contest {
+namespace assay::contest {
 
 bool start_counting_allocations() {
   if (assay_allocations_count == nullptr) return false;
@@ -19,4 +19,4 @@ AllocationCounts stop_counting_allocations() {
   return counts;
 }
 
-}  // namespace assay::inline v1::contest
+}  // namespace assay::contest

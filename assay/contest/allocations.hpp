@@ -3,7 +3,7 @@
 #include <cstdint>
 #include <optional>
 
-namespace assay::inline v1::contest {
+namespace assay::contest {
 
 /// What was asked of operator new.
 struct AllocationCounts {
@@ -16,4 +16,4 @@ bool start_counting_allocations();
 /// What was counted since. Counting ends.
 AllocationCounts stop_counting_allocations();
 
-}  // namespace assay::inline v1::contest
+}  // namespace assay::contest

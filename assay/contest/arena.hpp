@@ -18,7 +18,7 @@
 #include "assay/model/design.hpp"
 #include "assay/model/trial.hpp"
 
-namespace assay::inline v1::contest {
+namespace assay::contest {
 
 /// Where contests are played: the inputs of every setting, the functions made ready, the clock.
 ///
@@ -26,58 +26,58 @@ namespace assay::inline v1::contest {
 /// order drawn afresh, with blocks of random size in between. Where things lie in memory makes one of two
 /// equal functions the faster one, so it has to vary by round like all else that does. An input that takes
 /// long to make is kept for some rounds; since all functions share it, it favours none.
-class Arena : public campaign::Rig {
+class FunctionRunner : public campaign::TrialRunner {
  public:
   /// REQUIRES: everything but `players` outlives it.
-  Arena(const Contest::Parts& parts, const Options& options, const Design& design,
-        Table<CandidateId, Player> players);
-  ~Arena() override;
+  FunctionRunner(const Contest::ComparisonSpec& parts, const Options& options, const Design& design,
+                 IdTable<CandidateId, FunctionVariant> players);
+  ~FunctionRunner() override;
 
   /// Calls a cell's function once and compares what it returns with the baseline's. One whose candidate took
   /// too long at a smaller size is absent, and is not called.
   Trial check(CellId cell, std::optional<CellId> baseline, const std::stop_token& stop) override;
 
   /// The cells of one setting, in slices, for their share of the time.
-  std::vector<Trial> run(const Heat& heat, const std::stop_token& stop) override;
+  std::vector<Trial> run(const Batch& heat, const std::stop_token& stop) override;
 
-  bool runs_together(CellId /*cell*/) const override { return true; }
-  bool is_worth_checking_again(CellId) const override { return true; }
+  bool runs_in_batch(CellId /*cell*/) const override { return true; }
+  bool needs_final_check(CellId) const override { return true; }
   void close() override;
 
  private:
-  struct Seat;
+  struct PreparedFunction;
   /// The input of a setting, which all its functions share.
   struct Shared {
     std::unique_ptr<Input> input;
     double cost = 0;                ///< seconds to make it, the last time
     double making = 0, slices = 0;  ///< seconds in all, of copies and inputs and of slices
-    bool told = false;              ///< that making takes the more
+    bool reported = false;          ///< that making takes the more
     double seconds_since = 0;       ///< of slices, since it was made
   };
 
-  Seat& seat(CellId cell);
+  PreparedFunction& prepared(CellId cell);
   std::unique_ptr<Input> made_input(const Setting& setting) const;
   void lay_out_anew(std::span<const CellId> cells);
   void renew_input(Shared& shared, const Setting& setting);
   void tell_what_takes_long(Shared& shared, const Setting& setting) const;
-  void make_ready(Seat& seat, int round, Trial& trial);
-  void first_call(Seat& seat, int round, Trial& trial);
-  void count(Seat& seat, Trial& trial);
-  void read_slices(const Seat& seat, Trial& trial) const;
-  void add(Trial& trial, metrics::Known metric, double value) const;
+  void make_ready(PreparedFunction& seat, int round, Trial& trial);
+  void first_call(PreparedFunction& seat, int round, Trial& trial);
+  void count(PreparedFunction& seat, Trial& trial);
+  void read_slices(const PreparedFunction& seat, Trial& trial) const;
+  void add(Trial& trial, metrics::MetricKind metric, double value) const;
 
-  const Contest::Parts& parts_;
+  const Contest::ComparisonSpec& parts_;
   const Options& options_;
   const Design& design_;
-  Table<CandidateId, Player> players_;
-  metrics::Index ids_;
-  OwnCounters counters_;
+  IdTable<CandidateId, FunctionVariant> players_;
+  metrics::MetricIndex ids_;
+  ThreadCounters counters_;
   stats::Random random_;
   std::map<std::string, Shared> inputs_;
   HeapPadding padding_;
-  std::map<std::int64_t, std::unique_ptr<Team>> teams_;
-  std::map<CellId, std::unique_ptr<Seat>> seats_;
-  SlowSizes slow_;
+  std::map<std::int64_t, std::unique_ptr<ThreadGroup>> teams_;
+  std::map<CellId, std::unique_ptr<PreparedFunction>> seats_;
+  SizeLimit slow_;
 };
 
-}  // namespace assay::inline v1::contest
+}  // namespace assay::contest

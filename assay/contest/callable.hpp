@@ -18,7 +18,7 @@
 
 /// How a contest holds functions of any type: behind plain function pointers, so that all of them are called
 /// from one place. Users of the library need none of this by name.
-namespace assay::inline v1::contest {
+namespace assay::contest {
 
 /// Stands for the input of functions that take none.
 struct Nothing {};
@@ -196,17 +196,17 @@ class TypedCallable : public Callable {
   template <int copy>
   [[gnu::noinline]] static void run(void* callable, void* input, std::uint64_t calls) {
     asm volatile("# instantiation %0" : : "i"(copy));
-    F& candidate = opaque(*static_cast<F*>(callable));
+    F& candidate = hide_value(*static_cast<F*>(callable));
     for (std::uint64_t i = 0; i < calls; ++i) {
       void* one = input;
       if constexpr (consumed) one = static_cast<Value*>(input) + i;
-      one = &opaque(*static_cast<char*>(one));
+      one = &hide_value(*static_cast<char*>(one));
       if constexpr (std::is_void_v<Result>) {
         call(candidate, one);
         asm volatile("" : : : "memory");
       } else {
         decltype(auto) result = call(candidate, one);
-        keep(result);
+        use_value(result);
       }
     }
   }
@@ -241,4 +241,4 @@ class TypedInput : public Input {
   std::vector<T> copies_;
 };
 
-}  // namespace assay::inline v1::contest
+}  // namespace assay::contest

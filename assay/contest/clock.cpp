@@ -10,7 +10,7 @@
 #include <x86intrin.h>
 #endif
 
-namespace assay::inline v1::contest {
+namespace assay::contest {
 namespace {
 
 std::string line_with(const char* path, const std::string& beginning) {
@@ -73,4 +73,4 @@ const SliceClock& SliceClock::instance() {
   return clock;
 }
 
-}  // namespace assay::inline v1::contest
+}  // namespace assay::contest

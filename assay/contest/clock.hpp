@@ -2,7 +2,7 @@
 
 #include <cstdint>
 
-namespace assay::inline v1::contest {
+namespace assay::contest {
 
 /// The clock of slices: the processor's cycle counter where the kernel itself trusts it and it runs at one
 /// rate whatever the cores do, else the steady clock.
@@ -28,4 +28,4 @@ class SliceClock {
   double seconds_per_tick_ = 1e-9, overhead_ = 0;
 };
 
-}  // namespace assay::inline v1::contest
+}  // namespace assay::contest

@@ -19,7 +19,7 @@
 #include "assay/model/requirement.hpp"
 #include "assay/model/stopped.hpp"
 
-namespace assay::inline v1::contest {
+namespace assay::contest {
 namespace {
 
 [[noreturn]] void refuse(const std::string& title, const std::string& problem, const std::string& remedy) {
@@ -34,16 +34,18 @@ double relative_distance(double a, double b) {
   return std::isnan(distance) ? 1e300 : distance;
 }
 
-Contest::Contest(std::string title) : parts_(std::make_unique<Parts>()) { parts_->title = std::move(title); }
+Contest::Contest(std::string title) : parts_(std::make_unique<ComparisonSpec>()) {
+  parts_->title = std::move(title);
+}
 Contest::~Contest() = default;
 Contest::Contest(Contest&&) noexcept = default;
 Contest& Contest::operator=(Contest&&) noexcept = default;
 
-Contest& Contest::over(const std::string& factor, std::initializer_list<std::int64_t> sizes) {
-  return over(factor, std::vector<Level>(sizes.begin(), sizes.end()), Factor::Role::size);
+Contest& Contest::factor(const std::string& name, std::initializer_list<std::int64_t> sizes) {
+  return factor(name, std::vector<Level>(sizes.begin(), sizes.end()), Factor::Role::size);
 }
 
-Contest& Contest::over(const std::string& name, std::vector<Level> levels, Factor::Role role) {
+Contest& Contest::factor(const std::string& name, std::vector<Level> levels, Factor::Role role) {
   const auto& title = parts_->title;
   if (levels.empty()) refuse(title, "factor \"" + name + "\" has no levels", "list at least one");
   if (std::ranges::count(parts_->factors, name, &Factor::name) > 0)
@@ -60,7 +62,7 @@ Contest& Contest::threads(std::initializer_list<std::int64_t> counts) {
   for (const auto count : counts)
     if (count < 1 || count > 1024)
       refuse(parts_->title, std::to_string(count) + " threads can't run", "use 1 to 1024");
-  return over("threads", std::vector<Level>(counts.begin(), counts.end()), Factor::Role::threads);
+  return factor("threads", std::vector<Level>(counts.begin(), counts.end()), Factor::Role::threads);
 }
 
 Contest& Contest::set_input(std::function<std::unique_ptr<Input>(const Setting&)> make) {
@@ -71,16 +73,16 @@ Contest& Contest::set_input(std::function<std::unique_ptr<Input>(const Setting&)
 Contest& Contest::add(const std::string& name, std::unique_ptr<Callable> callable, bool is_baseline) {
   auto& parts = *parts_;
   if (name.empty()) refuse(parts.title, "a candidate without a name", "give it one");
-  if (std::ranges::count(parts.candidates, name, &Parts::Named::name) > 0)
+  if (std::ranges::count(parts.candidates, name, &ComparisonSpec::Named::name) > 0)
     refuse(parts.title, "two candidates are named \"" + name + "\"", "give each its own name");
   if (is_baseline && parts.has_baseline) refuse(parts.title, "a second baseline", "there can be one");
   parts.has_baseline = parts.has_baseline || is_baseline;
   parts.candidates.insert(is_baseline ? parts.candidates.begin() : parts.candidates.end(),
-                          Parts::Named{name, std::move(callable)});
+                          ComparisonSpec::Named{name, std::move(callable)});
   return *this;
 }
 
-Contest& Contest::agree_within(double relative) {
+Contest& Contest::answer_tolerance(double relative) {
   if (!(relative >= 0)) refuse(parts_->title, "a tolerance below 0", "use 0 or more");
   parts_->tolerance = relative;
   return *this;
@@ -92,8 +94,8 @@ Contest& Contest::set_agreement(std::type_index type, std::function<bool(const v
   return *this;
 }
 
-Contest& Contest::may_differ() {
-  parts_->may_differ = true;
+Contest& Contest::skip_answer_check() {
+  parts_->skip_answer_check = true;
   return *this;
 }
 
@@ -112,8 +114,8 @@ Contest& Contest::require(const std::string& metric, const std::string& limit) {
   return *this;
 }
 
-Contest& Contest::allowance(double seconds) {
-  parts_->options.allowance = seconds;
+Contest& Contest::max_call_time(double seconds) {
+  parts_->options.max_call_time = seconds;
   return *this;
 }
 
@@ -125,23 +127,24 @@ Findings Contest::run() const { return run(parts_->options); }
 Findings Contest::run(const Options& options) const {
   campaign::Observer nobody;
   auto& observer = options.observer == nullptr ? nobody : *options.observer;
-  auto laid = lay_down(*parts_, options);
-  auto sitting = campaign::sitting_here();
-  measure::Turnstile turnstile;
+  auto laid = prepare_functions(*parts_, options);
+  auto sitting = campaign::current_session();
+  measure::MachineLock turnstile;
   try {
     const bool part_of_a_plan = std::getenv("ASSAY_SAMPLES") != nullptr;  // which has the turn itself
-    if (!part_of_a_plan) campaign::take_turn(turnstile, options.when_busy, observer, options.stop, sitting);
-  } catch (const Stopped&) {
+    if (!part_of_a_plan)
+      campaign::acquire_machine(turnstile, options.when_busy, observer, options.stop, sitting);
+  } catch (const Cancelled&) {
     return {
         .design = std::move(laid.record.design), .state = CampaignState::interrupted, .provisional = true};
   }
-  laid.record.log.sittings.add(std::move(sitting));
-  auto recorder = campaign::begin(std::move(laid.record), options.ledger, options.resume);
+  laid.record.log.sessions.add(std::move(sitting));
+  auto recorder = campaign::open_or_resume(std::move(laid.record), options.ledger, options.resume);
   if (recorder.log().state == CampaignState::ended) return judge::judge_record(recorder.record());
-  observer.begun(recorder.design());
-  Arena arena(*parts_, options, recorder.design(), std::move(laid.players));
-  campaign::Life life(recorder, arena, observer, options.stop);
-  return life.live(*campaign::until_settled(options.rounds_max, {}, false), false);
+  observer.on_start(recorder.design());
+  FunctionRunner arena(*parts_, options, recorder.design(), std::move(laid.variants));
+  campaign::CampaignRunner life(recorder, arena, observer, options.stop);
+  return life.run(*campaign::until_decided(options.rounds_max, {}, false), false);
 }
 
-}  // namespace assay::inline v1::contest
+}  // namespace assay::contest

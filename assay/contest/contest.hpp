@@ -14,17 +14,17 @@
 #include "assay/model/findings.hpp"
 #include "assay/model/plan.hpp"
 
-namespace assay::inline v1::contest {
+namespace assay::contest {
 
 /// How a contest is run, apart from what is compared. Every field has a sensible default.
 struct Options {
   /// Judged rounds for each setting; a finding that is settled sooner is not measured further.
   int rounds_min = 8, rounds_max = 60;
-  double budget = 2;       ///< seconds of slices for each setting; the rounds share it
-  double margin = 0.01;    ///< smallest relative change that matters
-  double slice = 20e-6;    ///< seconds of one slice; one call at least
-  bool twin = true;        ///< run the baseline's copies along, in every fourth round
-  double allowance = 0.2;  ///< seconds a call may take; see Contest::allowance
+  double budget = 2;           ///< seconds of slices for each setting; the rounds share it
+  double margin = 0.01;        ///< smallest relative change that matters
+  double slice = 20e-6;        ///< seconds of one slice; one call at least
+  bool twin = true;            ///< run the baseline's copies along, in every fourth round
+  double max_call_time = 0.2;  ///< seconds a call may take; see Contest::max_call_time
   std::vector<std::string> watch = {"time per call"};
   std::vector<std::pair<std::string, std::string>> only;  ///< factor=level pairs that are run
   std::optional<std::uint64_t> seed;                      ///< of the order of slices; empty: drawn
@@ -33,7 +33,7 @@ struct Options {
   /// Goes on with the newest run of this contest in the ledger where it was cut off, if there is one.
   bool resume = false;
   /// While another campaign measures on this machine. A contest that is a workload of a plan does not ask.
-  campaign::WhenBusy when_busy = campaign::WhenBusy::go_on;
+  campaign::WhenBusy when_busy = campaign::WhenBusy::proceed;
   campaign::Observer* observer = nullptr;  ///< is told what happens; must outlive the run
   std::stop_token stop;
 };
@@ -46,7 +46,7 @@ struct Options {
 ///   contest.input([](const assay::Setting& s) { return make_network(s.integer("locks")); });
 ///   contest.baseline("list", [](const Network& net) { return route_by_list(net); });
 ///   contest.candidate("heap", [](const Network& net) { return route_by_heap(net); });
-///   return assay::present(contest, argc, argv);
+///   return assay::run_main(contest, argc, argv);
 ///
 /// **Functions** are lambdas, function pointers or function objects with one signature (no templates, no
 /// default arguments), and can be copied. They take the input by const reference, or nothing. One that takes
@@ -72,9 +72,9 @@ class Contest {
 
   /// Varies a quantity. Whole numbers are sizes: the growth of cost over them is told. Throws Error for no
   /// levels, levels twice, a name twice.
-  Contest& over(const std::string& factor, std::initializer_list<std::int64_t> sizes);
-  Contest& over(const std::string& factor, std::vector<Level> levels,
-                Factor::Role role = Factor::Role::option);
+  Contest& factor(const std::string& factor, std::initializer_list<std::int64_t> sizes);
+  Contest& factor(const std::string& factor, std::vector<Level> levels,
+                  Factor::Role role = Factor::Role::option);
   /// Runs as many threads at once, each with a copy of the function; the factor is called `threads`.
   Contest& threads(std::initializer_list<std::int64_t> counts);
 
@@ -108,16 +108,16 @@ class Contest {
 
   /// Answers agree when they differ by at most this share of the larger one: for numbers, and for ranges of
   /// numbers of one length.
-  Contest& agree_within(double relative);
+  Contest& answer_tolerance(double relative);
   /// Answers agree when `same(baseline's, candidate's)` says so.
   template <class T, class Same>
-  Contest& agree(Same same) {
+  Contest& answers_equal(Same same) {
     return set_agreement(typeid(T), [same](const void* a, const void* b) {
       return static_cast<bool>(same(*static_cast<const T*>(a), *static_cast<const T*>(b)));
     });
   }
   /// Answers are not compared.
-  Contest& may_differ();
+  Contest& skip_answer_check();
 
   /// What one call does at a setting, like 4096 bytes: gives throughput.
   Contest& work(std::function<double(const Setting&)> amount, std::string unit);
@@ -130,9 +130,9 @@ class Contest {
   /// A candidate that takes longer than this for one call leaves that size and all larger ones, and it is
   /// said; one that takes less than ten times as long is called once more first. Seconds; 0.2 unless told
   /// otherwise.
-  Contest& allowance(double seconds);
+  Contest& max_call_time(double seconds);
 
-  /// Defaults of run() and present() for this contest.
+  /// Defaults of run() and run_main() for this contest.
   Options& options();
   const Options& options() const;
 
@@ -144,19 +144,19 @@ class Contest {
 
   const std::string& title() const;
 
-  struct Parts;
+  struct ComparisonSpec;
 
  private:
   Contest& add(const std::string& name, std::unique_ptr<Callable> callable, bool is_baseline);
   Contest& set_input(std::function<std::unique_ptr<Input>(const Setting&)> make);
   Contest& set_agreement(std::type_index type, std::function<bool(const void*, const void*)> same);
 
-  std::unique_ptr<Parts> parts_;
+  std::unique_ptr<ComparisonSpec> parts_;
 };
 
-}  // namespace assay::inline v1::contest
+}  // namespace assay::contest
 
-namespace assay::inline v1 {
+namespace assay {
 using contest::Contest;
 using ContestOptions = contest::Options;
-}  // namespace assay::inline v1
+}  // namespace assay

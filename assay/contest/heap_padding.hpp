@@ -7,7 +7,7 @@
 
 #include "assay/stats/random.hpp"
 
-namespace assay::inline v1::contest {
+namespace assay::contest {
 
 /// Blocks of memory of random number and size that are put between things that are made one after the other,
 /// so that they come to lie elsewhere each time. Not to be used from several threads.
@@ -30,4 +30,4 @@ class HeapPadding {
   std::vector<std::unique_ptr<char[]>> now_, before_;
 };
 
-}  // namespace assay::inline v1::contest
+}  // namespace assay::contest

@@ -14,28 +14,29 @@
 #include "assay/model/moment.hpp"
 #include "assay/model/near_miss.hpp"
 
-namespace assay::inline v1::contest {
+namespace assay::contest {
 namespace {
 
-using metrics::Known;
+using metrics::MetricKind;
 using metrics::Needs;
 
-class LayingDown {
+class FunctionPreparer {
  public:
-  LayingDown(const Contest::Parts& parts, const Options& options) : parts_(parts), options_(options) {}
+  FunctionPreparer(const Contest::ComparisonSpec& parts, const Options& options)
+      : parts_(parts), options_(options) {}
 
-  LaidDown run() {
+  PreparedFunctions run() {
     look_over();
     auto& design = laid_.record.design;
-    design = {.uid = campaign::draw_uid(),
+    design = {.uid = campaign::make_uid(),
               .title = parts_.title,
               .kind = "contest",
-              .started = milliseconds_now(),
-              .repeat = options_.repeat,
+              .started = unix_milliseconds(),
+              .repeat_command = options_.repeat,
               .rules = {.margin = options_.margin,
                         .rounds_min = options_.rounds_min,
                         .rounds_max = options_.rounds_max,
-                        .seed = options_.seed.value_or(campaign::draw_seed()),
+                        .seed = options_.seed.value_or(campaign::make_seed()),
                         .budget_ms = std::llround(options_.budget * 1000)}};
     design.factors = parts_.factors;
     design.workloads = {{.name = parts_.title}};
@@ -47,10 +48,10 @@ class LayingDown {
       add_candidate(baseline + ", placed anew", {.candidate = 0, .copy = 1, .twin = true});
     }
     for (const auto& setting : settings_) {
-      const auto baseline = design.cells.next();
+      const auto baseline = design.cells.next_id();
       for (const auto candidate : design.candidates.ids()) {
         const auto cell = design.cells.add({.candidate = candidate, .setting = setting});
-        if (cell != baseline) design.contrasts.push_back({baseline, cell});
+        if (cell != baseline) design.comparisons.push_back({baseline, cell});
       }
     }
     lay_out_metrics();
@@ -73,7 +74,7 @@ class LayingDown {
              "the smallest number that can is " + std::to_string(fewest_rounds) +
                  ", and the least must not be above the most");
     if (!(options_.budget > 0) || !(options_.slice > 0) || !(options_.margin > 0) ||
-        !(options_.allowance > 0))
+        !(options_.max_call_time > 0))
       refuse("budget, slice, margin and allowance must be above zero", "leave them at their defaults");
     settings_ = settings_of(parts_.factors);
     for (const auto& [factor, level] : options_.only) narrow(factor, level);
@@ -100,20 +101,20 @@ class LayingDown {
     if (settings_.empty()) refuse(level + " is not a level of " + factor, "choose one that it has");
   }
 
-  void add_candidate(const std::string& name, const Player& player) {
+  void add_candidate(const std::string& name, const FunctionVariant& player) {
     static const auto program = measure::digest_of_file("/proc/self/exe");
-    Candidate candidate{.name = name, .options = {name}};
-    if (!laid_.players.empty()) candidate.against = CandidateId{0};
+    Candidate candidate{.name = name, .distinguishing_arguments = {name}};
+    if (!laid_.variants.empty()) candidate.baseline = CandidateId{0};
     if (player.twin) candidate.twin_of = CandidateId{0};
     candidate.from.exe = parts_.title;
     candidate.from.exe_digest = program;
     laid_.record.design.candidates.add(std::move(candidate));
-    laid_.players.add(player);
+    laid_.variants.add(player);
   }
 
   /// What can't be measured here is there too, with the reason.
   void lay_out_metrics() {
-    const OwnCounters counters;
+    const ThreadCounters counters;
     const bool counted = start_counting_allocations();
     if (counted) stop_counting_allocations();
     const bool has_threads = std::ranges::count(parts_.factors, Factor::Role::threads, &Factor::role) > 0;
@@ -126,9 +127,9 @@ class LayingDown {
         auto metric = row.metric;
         if (row.needs == Needs::work) metric.unit = (parts_.unit.empty() ? "calls" : parts_.unit) + "/s";
         if (row.needs == Needs::allocator && !counted)
-          metric.demand.missing = "link assay::allocations to have them counted";
+          metric.request.missing = "link assay::allocations to have them counted";
         if (row.needs == Needs::counters && !counters.offers(measure::Counter::instructions))
-          metric.demand.missing =
+          metric.request.missing =
               "the kernel offers no such hardware counter here (" + counters.problem() + ")";
         table.add(std::move(metric));
       }
@@ -136,15 +137,15 @@ class LayingDown {
     for (const auto& [name, requirement] : parts_.requirements) demand_of(name).require = requirement;
   }
 
-  Demand& demand_of(const std::string& name) {
+  MetricRequest& demand_of(const std::string& name) {
     auto& table = laid_.record.design.metrics;
-    const auto id = table.named(name);
+    const auto id = table.find_by_name(name);
     if (!id) {
       std::vector<std::string> known;
       for (const auto& metric : table) known.push_back(metric.name);
-      refuse("a contest has no metric \"" + name + "\"", meant_or_known(name, known));
+      refuse("a contest has no metric \"" + name + "\"", did_you_mean(name, known));
     }
-    auto& demand = table[*id].demand;
+    auto& demand = table[*id].request;
     if (!demand.missing.empty())
       refuse("\"" + name + "\" can't be had here: " + demand.missing, "choose another metric");
     return demand;
@@ -157,23 +158,23 @@ class LayingDown {
     for (const auto& candidate : parts_.candidates) add(candidate.name);
     for (const auto& setting : settings_) add(setting.text());
     for (const auto& name : options_.watch) add(name);
-    for (const double number : {options_.budget, options_.margin, options_.slice, options_.allowance})
+    for (const double number : {options_.budget, options_.margin, options_.slice, options_.max_call_time})
       add(to_string(Level{number}));
     add(std::to_string(options_.rounds_min) + ".." + std::to_string(options_.rounds_max));
     add(options_.twin ? "twin" : "no twin");
     return text;
   }
 
-  const Contest::Parts& parts_;
+  const Contest::ComparisonSpec& parts_;
   const Options& options_;
   std::vector<Setting> settings_;
-  LaidDown laid_;
+  PreparedFunctions laid_;
 };
 
 }  // namespace
 
-LaidDown lay_down(const Contest::Parts& parts, const Options& options) {
-  return LayingDown(parts, options).run();
+PreparedFunctions prepare_functions(const Contest::ComparisonSpec& parts, const Options& options) {
+  return FunctionPreparer(parts, options).run();
 }
 
-}  // namespace assay::inline v1::contest
+}  // namespace assay::contest

@@ -9,7 +9,7 @@
 #include <cstdint>
 #include <cstring>
 
-namespace assay::inline v1::contest {
+namespace assay::contest {
 namespace {
 
 struct Event {
@@ -28,7 +28,7 @@ constexpr std::array<Event, measure::counter_kinds> events = {
 
 }  // namespace
 
-OwnCounters::OwnCounters() {
+ThreadCounters::ThreadCounters() {
   for (std::size_t i = 0; i < events.size(); ++i) {
     perf_event_attr attribute{};
     attribute.size = sizeof attribute;
@@ -43,12 +43,12 @@ OwnCounters::OwnCounters() {
   }
 }
 
-OwnCounters::~OwnCounters() {
+ThreadCounters::~ThreadCounters() {
   for (const int file : files_)
     if (file >= 0) close(file);
 }
 
-void OwnCounters::start() {
+void ThreadCounters::start() {
   for (const int file : files_)
     if (file >= 0) {
       ioctl(file, PERF_EVENT_IOC_RESET, 0);
@@ -56,7 +56,7 @@ void OwnCounters::start() {
     }
 }
 
-std::array<std::optional<double>, measure::counter_kinds> OwnCounters::stop() {
+std::array<std::optional<double>, measure::counter_kinds> ThreadCounters::stop() {
   for (const int file : files_)
     if (file >= 0) ioctl(file, PERF_EVENT_IOC_DISABLE, 0);
   std::array<std::optional<double>, measure::counter_kinds> counts;
@@ -70,4 +70,4 @@ std::array<std::optional<double>, measure::counter_kinds> OwnCounters::stop() {
   return counts;
 }
 
-}  // namespace assay::inline v1::contest
+}  // namespace assay::contest

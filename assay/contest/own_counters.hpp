@@ -6,16 +6,16 @@
 
 #include "assay/measure/process.hpp"
 
-namespace assay::inline v1::contest {
+namespace assay::contest {
 
 /// The kernel's event counters on the calling thread, user space only.
-class OwnCounters {
+class ThreadCounters {
  public:
   /// Opens what the machine offers.
-  OwnCounters();
-  ~OwnCounters();
-  OwnCounters(const OwnCounters&) = delete;
-  OwnCounters& operator=(const OwnCounters&) = delete;
+  ThreadCounters();
+  ~ThreadCounters();
+  ThreadCounters(const ThreadCounters&) = delete;
+  ThreadCounters& operator=(const ThreadCounters&) = delete;
 
   bool offers(measure::Counter counter) const { return files_[place(counter)] >= 0; }
   const std::string& problem() const { return problem_; }  ///< why some are not offered
@@ -30,4 +30,4 @@ class OwnCounters {
   std::string problem_;
 };
 
-}  // namespace assay::inline v1::contest
+}  // namespace assay::contest

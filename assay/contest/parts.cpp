@@ -4,7 +4,7 @@
 
 #include "assay/plan/matrix.hpp"
 
-namespace assay::inline v1::contest {
+namespace assay::contest {
 namespace {
 
 std::string shown(const Answer& answer) {
@@ -21,8 +21,8 @@ std::vector<Setting> settings_of(std::vector<Factor> factors) {
   return plan::all_settings(factors);
 }
 
-std::string disagreement(const Contest::Parts& parts, const Answer& baseline, const Answer& answer) {
-  if (parts.may_differ || (baseline.type == typeid(void) && answer.type == typeid(void))) return {};
+std::string disagreement(const Contest::ComparisonSpec& parts, const Answer& baseline, const Answer& answer) {
+  if (parts.skip_answer_check || (baseline.type == typeid(void) && answer.type == typeid(void))) return {};
   if (baseline.type != answer.type)
     return "it returns a value of another type than the baseline; compare them with agree(...) on a common "
            "type, or say may_differ()";
@@ -47,4 +47,4 @@ std::string disagreement(const Contest::Parts& parts, const Answer& baseline, co
   return "its answer is not the baseline's: " + shown(answer) + ", expected " + shown(baseline);
 }
 
-}  // namespace assay::inline v1::contest
+}  // namespace assay::contest

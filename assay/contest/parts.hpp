@@ -2,10 +2,10 @@
 
 #include "assay/contest/contest.hpp"
 
-namespace assay::inline v1::contest {
+namespace assay::contest {
 
 /// What a contest consists of; included by this module's own sources only.
-struct Contest::Parts {
+struct Contest::ComparisonSpec {
   struct Named {
     std::string name;
     std::unique_ptr<Callable> callable;
@@ -17,7 +17,7 @@ struct Contest::Parts {
   bool has_baseline = false;
   std::function<std::unique_ptr<Input>(const Setting&)> make_input;
 
-  bool may_differ = false;
+  bool skip_answer_check = false;
   std::optional<double> tolerance;
   std::optional<std::type_index> agreement_type;
   std::function<bool(const void*, const void*)> same;
@@ -32,6 +32,6 @@ struct Contest::Parts {
 std::vector<Setting> settings_of(std::vector<Factor> factors);
 
 /// Why an answer does not agree with the baseline's, in words; empty when it does.
-std::string disagreement(const Contest::Parts& parts, const Answer& baseline, const Answer& answer);
+std::string disagreement(const Contest::ComparisonSpec& parts, const Answer& baseline, const Answer& answer);
 
-}  // namespace assay::inline v1::contest
+}  // namespace assay::contest

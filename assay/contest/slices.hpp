@@ -10,19 +10,19 @@
 #include "assay/contest/team.hpp"
 #include "assay/stats/random.hpp"
 
-namespace assay::inline v1::contest {
+namespace assay::contest {
 
 /// A candidate at one setting, ready to be timed.
-struct Contender {
+struct TimedFunction {
   Callable* callable = nullptr;
   Input* input = nullptr;
   int copy = 0;                                       ///< which instantiation of its code runs
-  Team* team = nullptr;                               ///< threads of its own; none: this one
+  ThreadGroup* threads = nullptr;                     ///< threads of its own; none: this one
   std::vector<std::unique_ptr<Callable>> of_threads;  ///< each thread's own copy
   std::uint64_t calls = 0;                            ///< of one slice; 0: not calibrated yet
   std::vector<double> seconds_per_call;               ///< of each slice since it was last cleared
   std::uint64_t calls_made = 0;
-  std::string thrown;  ///< what it threw, since it was last cleared; it takes no further part
+  std::string error;  ///< what it threw, since it was last cleared; it takes no further part
 };
 
 /// Slices of fewer calls than these are timed call by call: one number of calls for all of them would round
@@ -33,20 +33,20 @@ inline constexpr std::uint64_t few_calls = 8;
 /// cost of reading the clock taken off. `lead` calls are made right before, untimed, so that what another
 /// function left behind in caches and predictors is not timed. The one place from which every candidate of
 /// every contest is called.
-double time_slice(Contender& contender, std::uint64_t calls, std::uint64_t lead = 0);
+double time_slice(TimedFunction& contender, std::uint64_t calls, std::uint64_t lead = 0);
 
 /// Finds how many calls make a slice of `seconds`, at least one and at most what fits the time, from the
 /// median of five slices and the calls that it had before; copies for functions that consume their input are
 /// limited to 64 MiB of their own size, and to 10 000.
-void calibrate(Contender& contender, double seconds);
+void calibrate(TimedFunction& contender, double seconds);
 
 /// What went wrong, in words; to be called from within a catch block.
-std::string what_was_thrown();
+std::string rethrown_error();
 
 /// Runs slices for about `seconds`: blocks in which each contender has one slice, in an order drawn afresh,
 /// after an eighth of its calls untimed. At least one block. Nothing but the timing happens between the
 /// slices of a block. What a contender throws is put into it, and the others go on. Returns the seconds spent
 /// inside slices.
-double run_blocks(std::span<Contender> contenders, double seconds, stats::Random& random);
+double run_blocks(std::span<TimedFunction> contenders, double seconds, stats::Random& random);
 
-}  // namespace assay::inline v1::contest
+}  // namespace assay::contest

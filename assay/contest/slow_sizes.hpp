@@ -7,23 +7,23 @@
 #include "assay/model/cell.hpp"
 #include "assay/model/factor.hpp"
 
-namespace assay::inline v1::contest {
+namespace assay::contest {
 
 /// Knows at which sizes a candidate's call took longer than is allowed, so that it is not called at larger
 /// ones.
-class SlowSizes {
+class SizeLimit {
  public:
   /// `factors`: the contest's; has to outlive this. `allowance`: seconds that a call may take.
-  SlowSizes(const std::vector<Factor>& factors, double allowance)
+  SizeLimit(const std::vector<Factor>& factors, double allowance)
       : factors_(factors), allowance_(allowance) {}
 
   /// Takes down how long a call of this cell took, in seconds. Says why the cell is left out if that is too
   /// long.
-  std::optional<std::string> see(const Cell& cell, double took);
+  std::optional<std::string> record(const Cell& cell, double took);
 
   /// Why this cell is left out uncalled: its candidate was too slow at sizes that are all as small or
   /// smaller, other levels being the same. Empty: it is not.
-  std::optional<std::string> objection(const Cell& cell) const;
+  std::optional<std::string> skip_reason(const Cell& cell) const;
 
  private:
   struct Seen {
@@ -40,4 +40,4 @@ class SlowSizes {
   std::vector<Seen> slow_;
 };
 
-}  // namespace assay::inline v1::contest
+}  // namespace assay::contest

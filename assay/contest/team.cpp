@@ -9,9 +9,9 @@
 #include "assay/contest/clock.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::contest {
+namespace assay::contest {
 
-Team::Team(std::size_t threads)
+ThreadGroup::ThreadGroup(std::size_t threads)
     : spans_(threads),
       start_(static_cast<std::ptrdiff_t>(threads) + 1),
       end_(static_cast<std::ptrdiff_t>(threads) + 1) {
@@ -31,12 +31,12 @@ Team::Team(std::size_t threads)
   }
 }
 
-Team::~Team() {
+ThreadGroup::~ThreadGroup() {
   over_ = true;
   start_.arrive_and_wait();
 }
 
-void Team::wait_for_work(std::size_t number) {
+void ThreadGroup::wait_for_work(std::size_t number) {
   while (true) {
     start_.arrive_and_wait();
     if (over_) return;
@@ -56,7 +56,7 @@ void Team::wait_for_work(std::size_t number) {
 
 /// Where there are fewer cores than threads, not all can be awake at once: it waits no longer than a
 /// millisecond.
-void Team::wait_for_all_awake() {
+void ThreadGroup::wait_for_all_awake() {
   constexpr std::chrono::milliseconds patience(1);
   awake_.fetch_add(1);
   const auto until = std::chrono::steady_clock::now() + patience;
@@ -64,7 +64,7 @@ void Team::wait_for_all_awake() {
   }
 }
 
-double Team::run(const std::function<void(std::size_t)>& work) {
+double ThreadGroup::run(const std::function<void(std::size_t)>& work) {
   const auto& clock = SliceClock::instance();
   work_ = &work;
   awake_ = 0;
@@ -76,4 +76,4 @@ double Team::run(const std::function<void(std::size_t)>& work) {
   return std::max(0.0, static_cast<double>(end - start) * clock.seconds_per_tick() - clock.overhead());
 }
 
-}  // namespace assay::inline v1::contest
+}  // namespace assay::contest

@@ -10,16 +10,16 @@
 #include <thread>
 #include <vector>
 
-namespace assay::inline v1::contest {
+namespace assay::contest {
 
 /// Threads that wait to do one thing at once, again and again.
-class Team {
+class ThreadGroup {
  public:
   /// Throws Error(measuring) when so many threads can't be made; those that were made have ended then.
-  explicit Team(std::size_t threads);
-  ~Team();
-  Team(const Team&) = delete;
-  Team& operator=(const Team&) = delete;
+  explicit ThreadGroup(std::size_t threads);
+  ~ThreadGroup();
+  ThreadGroup(const ThreadGroup&) = delete;
+  ThreadGroup& operator=(const ThreadGroup&) = delete;
 
   std::size_t size() const { return threads_.size(); }
 
@@ -47,4 +47,4 @@ class Team {
   std::vector<std::jthread> threads_;
 };
 
-}  // namespace assay::inline v1::contest
+}  // namespace assay::contest

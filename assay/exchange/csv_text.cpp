@@ -1,6 +1,6 @@
 #include "assay/exchange/csv_text.hpp"
 
-namespace assay::inline v1::exchange {
+namespace assay::exchange {
 namespace {
 
 bool begins_like_a_formula(std::string_view text) {
@@ -10,10 +10,10 @@ bool begins_like_a_formula(std::string_view text) {
 }  // namespace
 
 std::string csv_field(const std::string& text) {
-  const auto told = begins_like_a_formula(text) ? "'" + text : text;
-  if (told.find_first_of(",\"\r\n") == std::string::npos) return told;
+  const auto safe = begins_like_a_formula(text) ? "'" + text : text;
+  if (safe.find_first_of(",\"\r\n") == std::string::npos) return safe;
   std::string quoted = "\"";
-  for (const char c : told) quoted += c == '"' ? std::string("\"\"") : std::string(1, c);
+  for (const char c : safe) quoted += c == '"' ? std::string("\"\"") : std::string(1, c);
   return quoted + "\"";
 }
 
@@ -21,4 +21,4 @@ std::string_view csv_text(std::string_view field) {
   return field.starts_with('\'') && begins_like_a_formula(field.substr(1)) ? field.substr(1) : field;
 }
 
-}  // namespace assay::inline v1::exchange
+}  // namespace assay::exchange

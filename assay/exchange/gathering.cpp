@@ -12,7 +12,7 @@
 #include "assay/model/error.hpp"
 #include "assay/model/names.hpp"
 
-namespace assay::inline v1::exchange {
+namespace assay::exchange {
 namespace {
 
 /// The number that is the whole of `text`; `too_large` when it is one, but beyond what Number holds.
@@ -31,23 +31,24 @@ constexpr std::array own_columns = {"candidate", "workload", "metric", "value",
 
 }  // namespace
 
-Gathering::Gathering(const SamplesAsked& asked, std::string name) : asked_(asked), name_(std::move(name)) {
+SampleBuilder::SampleBuilder(const ImportOptions& asked, std::string name)
+    : asked_(asked), name_(std::move(name)) {
   record_.design = {.uid = asked.uid,
                     .title = asked.title,
                     .kind = "import",
                     .started = asked.started,
                     .rules = {.margin = asked.margin}};
   record_.log.state = CampaignState::ended;
-  record_.log.sittings.add({});
+  record_.log.sessions.add({});
   for (const auto& factor : asked.factors) record_.design.factors.push_back({.name = factor, .levels = {}});
 }
 
-void Gathering::refuse(std::size_t line, std::size_t column, const std::string& problem,
-                       const std::string& remedy) const {
+void SampleBuilder::refuse(std::size_t line, std::size_t column, const std::string& problem,
+                           const std::string& remedy) const {
   throw Error(problem, name_ + ":" + std::to_string(line) + ", column " + names_.at(column), remedy);
 }
 
-void Gathering::set_columns(const std::vector<std::string>& header, const std::string& place) {
+void SampleBuilder::set_columns(const std::vector<std::string>& header, const std::string& place) {
   std::vector<std::string> names;
   for (const auto& name : header) names.emplace_back(csv_text(name));
   std::string unknown;
@@ -75,16 +76,16 @@ void Gathering::set_columns(const std::vector<std::string>& header, const std::s
   names_ = names;
 }
 
-std::size_t Gathering::column_of(Column wanted) const {
+std::size_t SampleBuilder::column_of(Column wanted) const {
   return static_cast<std::size_t>(std::ranges::find(columns_, wanted) - columns_.begin());
 }
 
-std::string_view Gathering::field(const std::vector<std::string>& fields, Column wanted) const {
+std::string_view SampleBuilder::field(const std::vector<std::string>& fields, Column wanted) const {
   const auto column = column_of(wanted);
   return column < fields.size() ? csv_text(fields[column]) : std::string_view{};
 }
 
-void Gathering::add(const std::vector<std::string>& fields, std::size_t line) {
+void SampleBuilder::add(const std::vector<std::string>& fields, std::size_t line) {
   for (const auto needed : {Column::candidate, Column::metric})
     if (field(fields, needed).empty())
       refuse(line, column_of(needed), "a row without a " + names_.at(column_of(needed)), "give it one");
@@ -98,7 +99,7 @@ void Gathering::add(const std::vector<std::string>& fields, std::size_t line) {
            too_large ? "use another unit" : "write it like 0.412; leave out rows without a value");
   const auto cell = cell_of(fields, line);
   const auto metric = metric_of(fields, line);
-  if (!fits(Scale::ratio, *value)) record_.design.metrics[metric].scale = Scale::difference;
+  if (!is_valid_value(Scale::ratio, *value)) record_.design.metrics[metric].scale = Scale::difference;
   const auto round = whole_number(fields, Column::round, line);
   const auto repeat = whole_number(fields, Column::repeat, line);
   if (repeat && !round)
@@ -106,8 +107,8 @@ void Gathering::add(const std::vector<std::string>& fields, std::size_t line) {
   put({.cell = cell, .round = round, .repeat = repeat.value_or(0)}, metric, *value, line);
 }
 
-std::optional<int> Gathering::whole_number(const std::vector<std::string>& fields, Column column,
-                                           std::size_t line) const {
+std::optional<int> SampleBuilder::whole_number(const std::vector<std::string>& fields, Column column,
+                                               std::size_t line) const {
   const auto text = field(fields, column);
   if (text.empty()) return {};
   bool too_large = false;
@@ -121,13 +122,13 @@ std::optional<int> Gathering::whole_number(const std::vector<std::string>& field
   return number;
 }
 
-CellId Gathering::cell_of(const std::vector<std::string>& fields, std::size_t line) {
+CellId SampleBuilder::cell_of(const std::vector<std::string>& fields, std::size_t line) {
   std::string key;
   for (std::size_t i = 0; i < columns_.size(); ++i)
     if (columns_[i] == Column::candidate || columns_[i] == Column::workload || columns_[i] == Column::factor)
       (key += fields[i]) += '\0';
   if (key == key_) return last_cell_;
-  const auto [known, fresh] = cells_.try_emplace(key, record_.design.cells.next());
+  const auto [known, fresh] = cells_.try_emplace(key, record_.design.cells.next_id());
   key_ = key;
   last_cell_ = known->second;
   if (!fresh) return last_cell_;
@@ -136,9 +137,9 @@ CellId Gathering::cell_of(const std::vector<std::string>& fields, std::size_t li
   std::string workload(field(fields, Column::workload));
   if (workload.empty()) workload = "samples";
   Cell cell;
-  const auto its_candidate = design.candidates.named(candidate);
+  const auto its_candidate = design.candidates.find_by_name(candidate);
   cell.candidate = its_candidate ? *its_candidate : design.candidates.add({.name = candidate});
-  const auto its_workload = design.workloads.named(workload);
+  const auto its_workload = design.workloads.find_by_name(workload);
   cell.workload = its_workload ? *its_workload : design.workloads.add({.name = workload});
   for (std::size_t i = 0; i < columns_.size(); ++i) {
     if (columns_[i] != Column::factor || fields[i].empty()) continue;
@@ -165,28 +166,28 @@ CellId Gathering::cell_of(const std::vector<std::string>& fields, std::size_t li
   return last_cell_;
 }
 
-MetricId Gathering::metric_of(const std::vector<std::string>& fields, std::size_t line) {
+MetricId SampleBuilder::metric_of(const std::vector<std::string>& fields, std::size_t line) {
   const auto name = field(fields, Column::metric), unit = field(fields, Column::unit);
   const auto prefer = field(fields, Column::prefer);
-  const auto direction = prefer.empty() ? Prefer::lower : read_name<Prefer>(prefer);
+  const auto direction = prefer.empty() ? Direction::lower : parse_enum<Direction>(prefer);
   if (!direction)
     refuse(line, column_of(Column::prefer), "prefer is \"" + std::string(prefer) + "\"",
            "write lower, higher or neither");
   auto& metrics = record_.design.metrics;
-  const bool same_as_before = metrics.holds(last_metric_) && metrics[last_metric_].name == name;
-  const auto known = same_as_before ? std::optional(last_metric_) : metrics.named(name);
+  const bool same_as_before = metrics.contains(last_metric_) && metrics[last_metric_].name == name;
+  const auto known = same_as_before ? std::optional(last_metric_) : metrics.find_by_name(name);
   if (!known)
     return last_metric_ =
-               metrics.add({.name = std::string(name), .unit = std::string(unit), .prefer = *direction});
+               metrics.add({.name = std::string(name), .unit = std::string(unit), .direction = *direction});
   last_metric_ = *known;
-  if (metrics[*known].unit != unit || metrics[*known].prefer != *direction)
+  if (metrics[*known].unit != unit || metrics[*known].direction != *direction)
     refuse(line, column_of(Column::metric),
            "metric \"" + std::string(name) + "\" had another unit or direction before",
            "one metric has one of each");
   return *known;
 }
 
-std::size_t Gathering::Hash::operator()(const Slot& slot) const {
+std::size_t SampleBuilder::Hash::operator()(const Slot& slot) const {
   const auto place =
       static_cast<std::uint64_t>(slot.cell.value) << 32U | static_cast<std::uint64_t>(slot.round.value_or(0));
   constexpr std::uint64_t spread = 0x9E3779B97F4A7C15U;
@@ -194,7 +195,7 @@ std::size_t Gathering::Hash::operator()(const Slot& slot) const {
 }
 
 /// Values of one cell in one round, and of one repeat there, are one trial.
-void Gathering::put(const Slot& slot, MetricId metric, double value, std::size_t line) {
+void SampleBuilder::put(const Slot& slot, MetricId metric, double value, std::size_t line) {
   auto& trials = record_.log.trials;
   if (!slot.round) {
     trials.push_back({.cell = slot.cell, .readings = {{metric, value}}});
@@ -211,12 +212,12 @@ void Gathering::put(const Slot& slot, MetricId metric, double value, std::size_t
   readings.push_back({metric, value});
 }
 
-void Gathering::choose_baseline() {
+void SampleBuilder::choose_baseline() {
   auto& design = record_.design;
   if (design.candidates.size() < 2)
     throw Error("there is nothing to compare: fewer than two candidates", name_);
-  const auto base =
-      asked_.baseline.empty() ? std::optional(CandidateId{0}) : design.candidates.named(asked_.baseline);
+  const auto base = asked_.baseline.empty() ? std::optional(CandidateId{0})
+                                            : design.candidates.find_by_name(asked_.baseline);
   if (!base) {
     std::string known;
     for (const auto& candidate : design.candidates) known += (known.empty() ? "" : ", ") + candidate.name;
@@ -224,35 +225,35 @@ void Gathering::choose_baseline() {
                 "known here: " + known);
   }
   for (const auto id : design.candidates.ids())
-    if (id != *base) design.candidates[id].against = base;
+    if (id != *base) design.candidates[id].baseline = base;
   for (const auto id : design.cells.ids()) {
     const auto& cell = design.cells[id];
     if (cell.candidate == *base) continue;
     const auto partner = design.cells.find([&](const Cell& other) {
       return other.candidate == *base && other.workload == cell.workload && other.setting == cell.setting;
     });
-    if (partner) design.contrasts.push_back({*partner, id});
+    if (partner) design.comparisons.push_back({*partner, id});
   }
-  if (design.contrasts.empty())
+  if (design.comparisons.empty())
     throw Error("no candidate has values beside the baseline's", name_,
                 "workloads and factors must be the same");
 }
 
-Record Gathering::finish() {
+Record SampleBuilder::finish() {
   choose_baseline();
   for (auto& metric : record_.design.metrics) {
     if (asked_.difference) metric.scale = Scale::difference;
-    metric.demand.watched = metric.prefer != Prefer::neither;
+    metric.request.watched = metric.direction != Direction::neither;
     constexpr double any = 1e-300;
     if (metric.scale == Scale::difference)
-      metric.demand.margin = asked_.absolute_margin > 0 ? asked_.absolute_margin : any;
+      metric.request.margin = asked_.absolute_margin > 0 ? asked_.absolute_margin : any;
   }
   std::vector<int> numbers(rounds_.begin(), rounds_.end());
   std::ranges::sort(numbers);
   for (const int number : numbers) {
     auto& round = record_.log.rounds.emplace_back();
     round.number = number;
-    round.state = RoundState::whole;
+    round.state = RoundState::complete;
   }
   if (std::ranges::any_of(record_.log.trials, [](const Trial& trial) { return trial.repeat > 0; }))
     for (const auto& trial : record_.log.trials)
@@ -263,4 +264,4 @@ Record Gathering::finish() {
   return std::move(record_);
 }
 
-}  // namespace assay::inline v1::exchange
+}  // namespace assay::exchange

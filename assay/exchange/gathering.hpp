@@ -10,13 +10,13 @@
 #include "assay/exchange/samples.hpp"
 #include "assay/model/log.hpp"
 
-namespace assay::inline v1::exchange {
+namespace assay::exchange {
 
 /// Puts samples together to a campaign, one after the other. Included by this module's own sources only.
-class Gathering {
+class SampleBuilder {
  public:
   /// `name`: what errors call the source.
-  Gathering(const SamplesAsked& asked, std::string name);
+  SampleBuilder(const ImportOptions& asked, std::string name);
 
   /// The columns of the samples that follow. Throws Error for columns that are not known, or missing.
   void set_columns(const std::vector<std::string>& names, const std::string& place);
@@ -52,7 +52,7 @@ class Gathering {
   void put(const Slot& slot, MetricId metric, double value, std::size_t line);
   void choose_baseline();
 
-  const SamplesAsked& asked_;
+  const ImportOptions& asked_;
   std::string name_;
   std::vector<std::string> names_;
   std::vector<Column> columns_;
@@ -65,4 +65,4 @@ class Gathering {
   MetricId last_metric_;
 };
 
-}  // namespace assay::inline v1::exchange
+}  // namespace assay::exchange

@@ -7,9 +7,9 @@
 #include "assay/exchange/record_json.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::exchange {
+namespace assay::exchange {
 
-Record read_file(const std::string& path, const SamplesAsked& asked) {
+Record read_file(const std::string& path, const ImportOptions& asked) {
   std::error_code unreadable;
   if (!std::filesystem::exists(path, unreadable))
     throw Error("there is no such file", path, "is the path right?");
@@ -21,4 +21,4 @@ Record read_file(const std::string& path, const SamplesAsked& asked) {
   return is_record(text) ? record_from_json(text, path, asked.uid) : read_json(text, path, asked);
 }
 
-}  // namespace assay::inline v1::exchange
+}  // namespace assay::exchange

@@ -10,10 +10,10 @@
 #include "assay/model/validity.hpp"
 #include "assay/stats/log_histogram.hpp"
 
-namespace assay::inline v1::exchange {
+namespace assay::exchange {
 namespace {
 
-using codec::Damaged;
+using codec::CorruptData;
 using codec::fields_from_json;
 using codec::fields_json;
 using codec::Json;
@@ -34,7 +34,7 @@ OrderedJson candidate_json(const Candidate& candidate, std::vector<std::string>&
 
 OrderedJson trial_json(const Trial& trial) {
   auto json = fields_json(trial, {"detail"});
-  if (trial.outcome == Outcome::voided) json["detail"] = trial.detail;  // no program's words
+  if (trial.outcome == Outcome::discarded) json["detail"] = trial.detail;  // no program's words
   json["readings"] = OrderedJson::array();
   for (const auto& reading : trial.readings)
     json["readings"].push_back({reading.metric.value, reading.value});
@@ -43,13 +43,13 @@ OrderedJson trial_json(const Trial& trial) {
 
 const Json& part(const Json& json, const char* name) {
   const auto found = json.find(name);
-  if (found == json.end()) throw Damaged("\"" + std::string(name) + "\" is missing in it");
+  if (found == json.end()) throw CorruptData("\"" + std::string(name) + "\" is missing in it");
   return *found;
 }
 
 const Json& list(const Json& json, const char* name) {
   const auto& found = part(json, name);
-  if (!found.is_array()) throw Damaged("\"" + std::string(name) + "\" is no list");
+  if (!found.is_array()) throw CorruptData("\"" + std::string(name) + "\" is no list");
   return found;
 }
 
@@ -80,8 +80,8 @@ void read_design(const Json& json, Design& design) {
                       .workload = {whole(part(c, "workload"))},
                       .setting = codec::setting_of(part(c, "setting"))});
   for (const auto& c : list(json, "contrasts")) {
-    if (!c.is_array() || c.size() != 2) throw Damaged("a contrast in it is no pair of cells");
-    design.contrasts.push_back({CellId{whole(c[0])}, CellId{whole(c[1])}});
+    if (!c.is_array() || c.size() != 2) throw CorruptData("a contrast in it is no pair of cells");
+    design.comparisons.push_back({CellId{whole(c[0])}, CellId{whole(c[1])}});
   }
   for (const auto& m : list(json, "metrics")) design.metrics.add(read<Metric>(m));
 }
@@ -92,25 +92,25 @@ void read_log(const Json& json, Log& log) {
   for (const auto& w : list(json, "workloads")) {
     std::string doubt;
     if (w.contains("doubt")) codec::field_from_json(w["doubt"], doubt);
-    if (!doubt.empty()) log.doubts.push_back({workload, doubt});
+    if (!doubt.empty()) log.check_warnings.push_back({workload, doubt});
     ++workload.value;
   }
   CellId cell;
   for (const auto& c : list(json, "cells")) {
-    CellState state;
-    codec::field_from_json(part(c, "standing"), state.standing);
+    CellStatus state;
+    codec::field_from_json(part(c, "standing"), state.code);
     codec::field_from_json(part(c, "detail"), state.detail);
-    if (!state.is_sound()) log.standings.push_back({cell, std::move(state)});
+    if (!state.is_ok()) log.status_changes.push_back({cell, std::move(state)});
     ++cell.value;
   }
   for (const auto& s : list(json, "sittings")) {
-    if (!s.is_object()) throw Damaged("a sitting in it is no object");
-    Sitting sitting;
+    if (!s.is_object()) throw CorruptData("a sitting in it is no object");
+    Session sitting;
     for (const auto& [name, value] : s.items()) {
       auto& fact = sitting.facts.emplace_back(MachineFact{.name = name, .value = {}});
       codec::field_from_json(value, fact.value);
     }
-    log.sittings.add(std::move(sitting));
+    log.sessions.add(std::move(sitting));
   }
   for (const auto& r : list(json, "rounds")) fields_from_json(r, log.rounds.emplace_back());
   for (const auto& t : list(json, "trials")) {
@@ -118,7 +118,7 @@ void read_log(const Json& json, Log& log) {
     fields_from_json(t, trial);
     stats::LogHistogram::of_text(trial.latencies);  // throws where it is damaged
     for (const auto& reading : list(t, "readings")) {
-      if (!reading.is_array() || reading.size() != 2) throw Damaged("a reading in it is no pair");
+      if (!reading.is_array() || reading.size() != 2) throw CorruptData("a reading in it is no pair");
       auto& read = trial.readings.emplace_back(Reading{.metric = {whole(reading[0])}});
       codec::field_from_json(reading[1], read.value);
     }
@@ -128,7 +128,7 @@ void read_log(const Json& json, Log& log) {
 }  // namespace
 
 std::string record_to_json(const Record& of) {
-  const auto record = for_others(of);
+  const auto record = redacted(of);
   const auto& design = record.design;
   OrderedJson document = {{"format", current_format}};
   document.update(fields_json(design, {"uid", "plan", "plan_digest", "repeat", "folder"}));
@@ -141,21 +141,21 @@ std::string record_to_json(const Record& of) {
     document["candidates"].push_back(candidate_json(candidate, programs));
   for (const auto id : design.workloads.ids()) {
     auto json = fields_json(design.workloads[id]);
-    json["doubt"] = doubt_about(record.log, id);
+    json["doubt"] = find_check_warning(record.log, id);
     document["workloads"].push_back(std::move(json));
   }
   for (const auto& factor : design.factors) document["factors"].push_back(fields_json(factor));
-  const auto states = states_of(design, record.log);
+  const auto states = cell_statuses(design, record.log);
   for (const auto id : design.cells.ids())
     document["cells"].push_back({{"candidate", design.cells[id].candidate.value},
                                  {"workload", design.cells[id].workload.value},
                                  {"setting", codec::setting_json(design.cells[id].setting)},
-                                 {"standing", to_string(states[id].standing)},
+                                 {"standing", to_string(states[id].code)},
                                  {"detail", states[id].detail}});
-  for (const auto& contrast : design.contrasts)
+  for (const auto& contrast : design.comparisons)
     document["contrasts"].push_back({contrast.baseline.value, contrast.candidate.value});
   for (const auto& metric : design.metrics) document["metrics"].push_back(fields_json(metric));
-  for (const auto& sitting : record.log.sittings) {
+  for (const auto& sitting : record.log.sessions) {
     auto facts = OrderedJson::object();
     for (const auto& fact : sitting.facts) facts[fact.name] = fact.value;
     document["sittings"].push_back(std::move(facts));
@@ -173,15 +173,15 @@ bool is_record(const std::string& text) {
 
 Record record_from_json(const std::string& text, const std::string& name, const std::string& uid) try {
   const auto document = codec::parse_json(text);
-  if (!document) throw Damaged("it is no JSON, or nests too deeply");
+  if (!document) throw CorruptData("it is no JSON, or nests too deeply");
   const auto format = document->value("format", std::string{});
   if (format != current_format)
-    throw Damaged("its format is \"" + format + "\", this program reads \"" + current_format + "\"");
+    throw CorruptData("its format is \"" + format + "\", this program reads \"" + current_format + "\"");
   Record record;
   read_design(*document, record.design);
   read_log(*document, record.log);
   record.design.uid = uid;
-  if (const auto wrong = what_is_invalid(record); !wrong.empty()) throw Damaged(wrong);
+  if (const auto wrong = find_inconsistency(record); !wrong.empty()) throw CorruptData(wrong);
   return record;
 } catch (const Error& error) {
   throw Error("this export is damaged: " + error.problem(), name, "export it again");
@@ -189,4 +189,4 @@ Record record_from_json(const std::string& text, const std::string& name, const 
   throw Error("this export is damaged: " + std::string(error.what()), name, "export it again");
 }
 
-}  // namespace assay::inline v1::exchange
+}  // namespace assay::exchange

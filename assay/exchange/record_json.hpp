@@ -4,7 +4,7 @@
 
 #include "assay/model/log.hpp"
 
-namespace assay::inline v1::exchange {
+namespace assay::exchange {
 
 /// Everything that judging a campaign starts from, as one JSON document ("assay record 3"), which reads back
 /// to the same findings, bit for bit. Builds, checks and warm-ups are among the trials; programs' outputs and
@@ -18,4 +18,4 @@ bool is_record(const std::string& text);
 /// says in one sentence what is wrong with it.
 Record record_from_json(const std::string& text, const std::string& name, const std::string& uid);
 
-}  // namespace assay::inline v1::exchange
+}  // namespace assay::exchange

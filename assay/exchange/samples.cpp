@@ -9,13 +9,13 @@
 #include "assay/exchange/gathering.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::exchange {
+namespace assay::exchange {
 namespace {
 
 /// Takes rows from libcsv as they come.
 class Rows {
  public:
-  Rows(Gathering& gathering, const std::string& name) : gathering_(gathering), name_(name) {
+  Rows(SampleBuilder& gathering, const std::string& name) : gathering_(gathering), name_(name) {
     if (csv_init(&parser_, CSV_STRICT | CSV_STRICT_FINI) != 0)
       throw Error("there is no memory to read it", name);
   }
@@ -73,7 +73,7 @@ class Rows {
     gathering_.add(fields_, line_);
   }
 
-  Gathering& gathering_;
+  SampleBuilder& gathering_;
   const std::string& name_;
   csv_parser parser_{};
   std::vector<std::string> fields_;
@@ -83,8 +83,8 @@ class Rows {
 
 }  // namespace
 
-Record read_csv(std::istream& in, const std::string& name, const SamplesAsked& asked) {
-  Gathering gathering(asked, name);
+Record read_csv(std::istream& in, const std::string& name, const ImportOptions& asked) {
+  SampleBuilder gathering(asked, name);
   Rows rows(gathering, name);
   std::array<char, 65536> piece{};
   while (in.read(piece.data(), piece.size()) || in.gcount() > 0)
@@ -93,13 +93,13 @@ Record read_csv(std::istream& in, const std::string& name, const SamplesAsked& a
   return gathering.finish();
 }
 
-Record read_json(const std::string& text, const std::string& name, const SamplesAsked& asked) {
+Record read_json(const std::string& text, const std::string& name, const ImportOptions& asked) {
   const auto document = codec::parse_json(text);
   if (!document) throw Error("this is not JSON, or it nests too deeply", name);
   if (!document->is_array())
     throw Error("this is no list of samples", name,
                 "write [{\"candidate\": …, \"metric\": …, \"value\": …}, …]");
-  Gathering gathering(asked, name);
+  SampleBuilder gathering(asked, name);
   std::size_t number = 0;
   std::vector<std::string> names;
   for (const auto& entry : *document) {
@@ -119,4 +119,4 @@ Record read_json(const std::string& text, const std::string& name, const Samples
   return gathering.finish();
 }
 
-}  // namespace assay::inline v1::exchange
+}  // namespace assay::exchange

@@ -7,10 +7,10 @@
 
 #include "assay/model/log.hpp"
 
-namespace assay::inline v1::exchange {
+namespace assay::exchange {
 
 /// How samples measured elsewhere are to be taken.
-struct SamplesAsked {
+struct ImportOptions {
   std::vector<std::string> factors;  ///< columns that are factors
   std::string baseline;              ///< a candidate; empty: the first
   std::string title;
@@ -32,7 +32,7 @@ struct SamplesAsked {
 /// listing them; for a baseline that is not there, and samples without anything to compare.
 ///
 /// CSV is read as it comes; cost: about a microsecond a row, and its value in memory.
-Record read_csv(std::istream& in, const std::string& name, const SamplesAsked& asked);
-Record read_json(const std::string& text, const std::string& name, const SamplesAsked& asked);
+Record read_csv(std::istream& in, const std::string& name, const ImportOptions& asked);
+Record read_json(const std::string& text, const std::string& name, const ImportOptions& asked);
 
-}  // namespace assay::inline v1::exchange
+}  // namespace assay::exchange

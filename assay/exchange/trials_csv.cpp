@@ -10,7 +10,7 @@
 #include "assay/model/evidence.hpp"
 #include "assay/model/names.hpp"
 
-namespace assay::inline v1::exchange {
+namespace assay::exchange {
 namespace {
 
 /// Numbers stay numbers, below zero too.
@@ -30,7 +30,7 @@ void write_csv(const Record& record, std::ostream& out) {
   for (const auto& name : factors) out << "," << csv_field(name);
   const bool repeats = std::ranges::any_of(record.log.trials, [](const Trial& t) { return t.repeat > 0; });
   out << ",metric,value,round" << (repeats ? ",repeat" : "") << ",unit,prefer\n";
-  Table<CellId, std::string> heads;
+  IdTable<CellId, std::string> heads;
   for (const auto& cell : design.cells) {
     std::string head = csv_field(design.candidates[cell.candidate].name) + "," +
                        csv_field(design.workloads[cell.workload].name);
@@ -40,12 +40,12 @@ void write_csv(const Record& record, std::ostream& out) {
     }
     heads.add(std::move(head));
   }
-  const Evidence evidence(design, record.log);
-  using From = Evidence::From;
+  const Observations evidence(design, record.log);
+  using From = Observations::Source;
   for (const auto id : design.metrics.ids()) {
     const auto& metric = design.metrics[id];
-    if (metric.about == About::machine) continue;
-    const auto tail = "," + csv_field(metric.unit) + "," + to_string(metric.prefer) + "\n";
+    if (metric.subject == MetricSubject::machine) continue;
+    const auto tail = "," + csv_field(metric.unit) + "," + to_string(metric.direction) + "\n";
     for (const auto from : {From::judged, From::unpaired}) {
       const auto& values = evidence.values(id, from);
       for (std::size_t i = 0; i < values.size(); ++i)
@@ -60,4 +60,4 @@ void write_csv(const Record& record, std::ostream& out) {
   }
 }
 
-}  // namespace assay::inline v1::exchange
+}  // namespace assay::exchange

@@ -12,57 +12,57 @@
 #include "assay/ledger/ledger.hpp"
 #include "assay/model/evidence.hpp"
 
-namespace assay::inline v1::history {
+namespace assay::history {
 namespace {
 
 /// What is told of a finding between commits.
 CommitsCompared compared_of(const Findings& findings, const Finding& f) {
-  return {.before = findings.candidate(findings.baseline_of(f)).name,
-          .after = findings.candidate(findings.candidate_of(f)).name,
+  return {.before = findings.candidate(findings.baseline_cell(f)).name,
+          .after = findings.candidate(findings.candidate_cell(f)).name,
           .verdict = f.verdict,
           .effect = f.effect,
           .interval = f.interval,
           .rounds = f.rounds,
           .campaign = findings.design.uid,
-          .layouts = layouts_of(findings.design, f.of)};
+          .layouts = layouts_of(findings.design, f.comparison)};
 }
 
 /// The finding by itself: a campaign's own intervals are wider, or without ends, where it has many.
-Finding judged_alone(const Evidence& evidence, const Finding& f, const Metric& metric) {
-  auto series = judge::pair_up(f.of, judge::by_cell(evidence.values(f.metric)));
-  series.repeats.layouts = layouts_of(evidence.design, f.of);
-  const bool judged = !metric.exact && !series.baseline.empty() && judge::all_fit(series, metric.scale);
+Finding judged_alone(const Observations& evidence, const Finding& f, const Metric& metric) {
+  auto series = judge::make_pairs(f.comparison, judge::values_by_cell(evidence.values(f.metric)));
+  series.replication.layouts = layouts_of(evidence.design, f.comparison);
+  const bool judged = !metric.exact && !series.baseline.empty() && judge::all_valid(series, metric.scale);
   if (!judged) return f;
-  if (series.repeats.layouts > 0)
+  if (series.replication.layouts > 0)
     std::tie(series.baseline, series.candidate) =
         judge::layout_means(series, series.rounds.size(), metric.scale);
   return judge::judge_paired(series.baseline, series.candidate, {.metric = metric, .rest = false});
 }
 
-void add_silent(Archive& archive, const Findings& findings, const std::string& reference) {
+void add_unmeasurable(MeasuredValues& archive, const Findings& findings, const std::string& reference) {
   const auto& design = findings.design;
   std::set<CandidateId> sound;
   for (const auto cell : design.cells.ids())
-    if (findings.states[cell].is_sound()) sound.insert(design.cells[cell].candidate);
+    if (findings.statuses[cell].is_ok()) sound.insert(design.cells[cell].candidate);
   for (const auto cell : design.cells.ids()) {
     const auto id = design.cells[cell].candidate;
     const auto& commit = design.candidates[id].from.commit;
     if (!sound.contains(id) && !commit.empty() && commit != reference)
-      archive.silent.emplace(commit, findings.states[cell].detail);
+      archive.silent.emplace(commit, findings.statuses[cell].detail);
   }
 }
 
 }  // namespace
 
-void add_to(Archive& archive, const Record& record, const std::string& reference) {
+void add_record(MeasuredValues& archive, const Record& record, const std::string& reference) {
   const auto findings = judge::judge_record(record);
   const auto& design = findings.design;
   const bool is_step = design.kind == step_kind;
-  const auto machine = record.log.sittings.empty() ? "" : record.log.sittings.back().fact("fingerprint");
+  const auto machine = record.log.sessions.empty() ? "" : record.log.sessions.back().fact("fingerprint");
   const auto era_of = [&](const Candidate& reference_there) {
     return machine + "/" + reference_there.from.exe_digest;
   };
-  for (const auto& contrast : design.contrasts) {
+  for (const auto& contrast : design.comparisons) {
     const auto &before = design.candidate_of(contrast.baseline),
                &after = design.candidate_of(contrast.candidate);
     if (is_step || after.twin_of || after.from.commit.empty() || before.from.commit != reference) continue;
@@ -71,15 +71,15 @@ void add_to(Archive& archive, const Record& record, const std::string& reference
                           design.cells[contrast.candidate].setting.text(), era_of(before)});
   }
   for (const auto& metric : design.metrics)
-    if (metric.demand.watched) archive.metrics.emplace(metric.name, metric);
-  const Evidence evidence(record.design, record.log);
+    if (metric.request.watched) archive.metrics.emplace(metric.name, metric);
+  const Observations evidence(record.design, record.log);
   for (const auto& f : findings.findings) {
     const auto& metric = findings.metric_of(f);
-    const auto& before = findings.candidate(findings.baseline_of(f));
-    const auto& after = findings.candidate(findings.candidate_of(f));
-    if (!metric.demand.watched || after.twin_of || after.from.commit.empty() || f.rounds == 0) continue;
-    const auto& cell = findings.candidate_of(f);
-    const Where where{findings.workload(cell).name, cell.setting.text(), metric.name};
+    const auto& before = findings.candidate(findings.baseline_cell(f));
+    const auto& after = findings.candidate(findings.candidate_cell(f));
+    if (!metric.request.watched || after.twin_of || after.from.commit.empty() || f.rounds == 0) continue;
+    const auto& cell = findings.candidate_cell(f);
+    const SeriesKey where{findings.workload(cell).name, cell.setting.text(), metric.name};
     if (is_step) {
       archive.pairs[{before.from.commit, after.from.commit, where.workload, where.setting, where.metric}] = {
           compared_of(findings, f), f.p, design.started};
@@ -88,7 +88,7 @@ void add_to(Archive& archive, const Record& record, const std::string& reference
       archive.values.push_back({.commit = after.from.commit,
                                 .where = where,
                                 .definition = findings.workload(cell).digest,
-                                .era = era_of(before),
+                                .environment = era_of(before),
                                 .machine = machine,
                                 .campaign = design.uid,
                                 .effect = alone.effect,
@@ -100,31 +100,31 @@ void add_to(Archive& archive, const Record& record, const std::string& reference
   }
   if (!is_step &&
       std::ranges::any_of(design.candidates, [&](const Candidate& c) { return c.from.commit == reference; }))
-    add_silent(archive, findings, reference);
+    add_unmeasurable(archive, findings, reference);
 }
 
-Archive read_archive(const std::string& path, const std::string& reference) {
-  Archive archive;
+MeasuredValues read_measured_values(const std::string& path, const std::string& reference) {
+  MeasuredValues archive;
   std::error_code failed;
   if (path.empty() || !std::filesystem::exists(path, failed)) return archive;
-  ledger::Ledger ledger(path, ledger::Ledger::Opening::existing);
+  ledger::Ledger ledger(path, ledger::Ledger::OpenMode::existing);
   const auto against_reference = ledger.with_commit(reference);
   auto all = ledger.list();
   std::ranges::reverse(all);  // what was measured later counts where there can be but one
   for (const auto& summary : all) {
-    const bool told = summary.rounds > 0 && summary.kind != "locate" && summary.kind != "pairs" &&
-                      summary.kind != "contest";
+    const bool has_pairs = summary.rounds > 0 && summary.kind != "locate" && summary.kind != "pairs" &&
+                           summary.kind != "contest";
     const bool silent = summary.kind == value_kind;
     if (summary.kind == step_kind
-            ? told
-            : (told || silent) && std::ranges::binary_search(against_reference, summary.id)) {
-      if (const auto kept = ledger.values_of(summary.id); !kept.empty())
-        add_kept(archive, kept, reference);
+            ? has_pairs
+            : (has_pairs || silent) && std::ranges::binary_search(against_reference, summary.id)) {
+      if (const auto kept = ledger.compacted_values(summary.id); !kept.empty())
+        deserialize(archive, kept, reference);
       else
-        add_to(archive, ledger.read(summary.id), reference);
+        add_record(archive, ledger.read(summary.id), reference);
     }
   }
   return archive;
 }
 
-}  // namespace assay::inline v1::history
+}  // namespace assay::history

@@ -12,14 +12,14 @@
 #include "assay/model/located.hpp"
 #include "assay/model/metric.hpp"
 
-namespace assay::inline v1::history {
+namespace assay::history {
 
 /// How one campaign found a commit beside the reference.
-struct ArchivedValue {
+struct MeasuredValue {
   std::string commit;  ///< full id
-  Where where;
-  std::string definition;  ///< digest of the workload
-  std::string era;         ///< machine, and the reference's program there: what moves all values together
+  SeriesKey where;
+  std::string definition;   ///< digest of the workload
+  std::string environment;  ///< machine, and the reference's program there: what moves all values together
   std::string machine;
   std::string campaign;  ///< uid
   Effect effect;         ///< commit / reference
@@ -29,25 +29,25 @@ struct ArchivedValue {
 };
 
 /// A campaign of two commits that was to tell whether a step lies between them.
-struct ArchivedPair {
+struct MeasuredPair {
   CommitsCompared compared;
   double p = 1;
   std::int64_t started = 0;  ///< milliseconds since 1970
 };
 
 /// A cell of a commit that was tried beside the reference, whatever came of it.
-struct Tried {
-  std::string commit, workload, definition, setting, era;
-  auto operator<=>(const Tried&) const = default;
+struct Attempt {
+  std::string commit, workload, definition, setting, environment;
+  auto operator<=>(const Attempt&) const = default;
 };
 
 /// All that a ledger has of a history.
-struct Archive {
-  std::set<Tried> tried;
-  std::vector<ArchivedValue> values;
+struct MeasuredValues {
+  std::set<Attempt> tried;
+  std::vector<MeasuredValue> values;
   std::map<std::string, std::string> silent;  ///< commits that could not be measured, with the reason
   /// By full ids before and after, workload, setting and metric.
-  std::map<std::tuple<std::string, std::string, std::string, std::string, std::string>, ArchivedPair> pairs;
+  std::map<std::tuple<std::string, std::string, std::string, std::string, std::string>, MeasuredPair> pairs;
   std::map<std::string, Metric> metrics;  ///< the watched ones, by name
 };
 
@@ -56,10 +56,10 @@ inline constexpr const char* step_kind = "step";    ///< of two commits, to tell
 
 /// Adds what a campaign tells: against the reference commit where that is its baseline, or as a campaign of
 /// step_kind. Cost: that of judging it.
-void add_to(Archive& archive, const Record& record, const std::string& reference);
+void add_record(MeasuredValues& archive, const Record& record, const std::string& reference);
 
 /// Reads every campaign that compares commits with the reference, and those of step_kind. A ledger that is
 /// not there has none. Cost: that of reading and judging them.
-Archive read_archive(const std::string& ledger, const std::string& reference);
+MeasuredValues read_measured_values(const std::string& ledger, const std::string& reference);
 
-}  // namespace assay::inline v1::history
+}  // namespace assay::history

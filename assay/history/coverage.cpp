@@ -3,19 +3,19 @@
 #include <algorithm>
 #include <limits>
 
-namespace assay::inline v1::history {
+namespace assay::history {
 namespace {
 
 constexpr std::size_t anchors = 3;  ///< commits by which an era's values are moved into another
 
 }  // namespace
 
-bool Coverage::is_tried(std::size_t place, const std::optional<std::string>& era) const {
+bool Coverage::was_attempted(std::size_t place, const std::optional<std::string>& era) const {
   return std::ranges::all_of(work_.cells, [&](const auto& cell) {
-    return std::ranges::any_of(archive_.tried, [&](const Tried& tried) {
+    return std::ranges::any_of(archive_.tried, [&](const Attempt& tried) {
       return tried.commit == id_at(place) && tried.workload == cell.first &&
              (tried.setting == cell.second || work_.contests.contains(cell.first)) &&
-             tried.definition == work_.definitions.at(cell.first) && (!era || tried.era == *era);
+             tried.definition == work_.definitions.at(cell.first) && (!era || tried.environment == *era);
     });
   });
 }
@@ -29,34 +29,35 @@ std::set<std::pair<std::string, std::string>> Coverage::places_of_lines() const 
   return all;
 }
 
-bool Coverage::is_silent(std::size_t place) const {
+bool Coverage::is_unmeasurable(std::size_t place) const {
   return archive_.silent.contains(id_at(place)) &&
          std::ranges::none_of(archive_.values, [&](const auto& v) { return v.commit == id_at(place); });
 }
 
 std::string Coverage::era_here() const {
-  const ArchivedValue* newest = nullptr;
+  const MeasuredValue* newest = nullptr;
   for (const auto& value : archive_.values)
     if (value.machine == machine_ && (newest == nullptr || value.started >= newest->started)) newest = &value;
-  return newest == nullptr ? std::string{} : newest->era;
+  return newest == nullptr ? std::string{} : newest->environment;
 }
 
 std::set<std::size_t> Coverage::missing(bool retries) const {
   std::set<std::size_t> places;
   for (const auto place : asked_)
-    if (!is_tried(place, {}) || (retries && is_silent(place))) places.insert(place);
+    if (!was_attempted(place, {}) || (retries && is_unmeasurable(place))) places.insert(place);
   // The last commits of another era, by which its values are moved into this one.
   const auto here = era_here();
   std::map<std::string, std::set<std::size_t>> others;
   for (const auto& value : archive_.values)
     if (const auto place = places_.find(value.commit);
-        value.era != here && place != places_.end() && work_.definitions.contains(value.where.workload) &&
+        value.environment != here && place != places_.end() &&
+        work_.definitions.contains(value.where.workload) &&
         work_.definitions.at(value.where.workload) == value.definition)
-      others[value.era].insert(place->second);
+      others[value.environment].insert(place->second);
   for (const auto& [era, measured] : others) {
     std::size_t count = 0;
     for (auto place = measured.rbegin(); place != measured.rend() && count < anchors; ++place, ++count)
-      if (!is_tried(*place, here)) places.insert(*place);
+      if (!was_attempted(*place, here)) places.insert(*place);
   }
   return places;
 }
@@ -91,4 +92,4 @@ std::vector<std::size_t> next_to_measure(const std::vector<std::size_t>& asked, 
   return next;
 }
 
-}  // namespace assay::inline v1::history
+}  // namespace assay::history

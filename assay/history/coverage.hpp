@@ -10,7 +10,7 @@
 
 #include "assay/history/archive.hpp"
 
-namespace assay::inline v1::history {
+namespace assay::history {
 
 /// How much of a history an archive has. Pure.
 ///
@@ -26,14 +26,15 @@ class Coverage {
 
   /// `asked`: places of commits that are to be measured, ascending; `places`: of all on the line, by full id;
   /// `machine`: this one's fingerprint.
-  Coverage(const Archive& archive, const std::vector<std::size_t>& asked, const std::vector<std::string>& ids,
-           const std::map<std::string, std::size_t>& places, const Work& work, const std::string& machine)
+  Coverage(const MeasuredValues& archive, const std::vector<std::size_t>& asked,
+           const std::vector<std::string>& ids, const std::map<std::string, std::size_t>& places,
+           const Work& work, const std::string& machine)
       : archive_(archive), asked_(asked), ids_(ids), places_(places), work_(work), machine_(machine) {}
 
   /// Whether all that is to be measured of a commit was tried, in this era; in any: empty.
-  bool is_tried(std::size_t place, const std::optional<std::string>& era) const;
+  bool was_attempted(std::size_t place, const std::optional<std::string>& era) const;
   /// Whether a commit was tried and has no values.
-  bool is_silent(std::size_t place) const;
+  bool is_unmeasurable(std::size_t place) const;
   /// Where there are lines: the plan's workloads and settings, and those that contests have told.
   std::set<std::pair<std::string, std::string>> places_of_lines() const;
   /// The era of the newest value from this machine; empty: there is none.
@@ -45,7 +46,7 @@ class Coverage {
  private:
   const std::string& id_at(std::size_t place) const { return ids_[place]; }
 
-  const Archive& archive_;
+  const MeasuredValues& archive_;
   const std::vector<std::size_t>& asked_;
   const std::vector<std::string>& ids_;
   const std::map<std::string, std::size_t>& places_;
@@ -58,4 +59,4 @@ class Coverage {
 std::vector<std::size_t> next_to_measure(const std::vector<std::size_t>& asked, std::set<std::size_t> open,
                                          std::size_t count);
 
-}  // namespace assay::inline v1::history
+}  // namespace assay::history

@@ -7,12 +7,12 @@
 #include "assay/history/measuring.hpp"
 #include "assay/ledger/ledger.hpp"
 
-namespace assay::inline v1::history {
+namespace assay::history {
 
-std::vector<EarlierPairs> earlier_pairs(const std::string& path, const SameSearch& same) {
+std::vector<ReusedPairs> reused_pairs(const std::string& path, const SearchKey& same) {
   constexpr std::size_t newest = 200;
   constexpr CandidateId before{0}, after{1};
-  std::vector<EarlierPairs> found;
+  std::vector<ReusedPairs> found;
   ledger::Ledger ledger(path);
   std::size_t seen = 0;
   for (const auto& summary : ledger.list()) {
@@ -20,13 +20,13 @@ std::vector<EarlierPairs> earlier_pairs(const std::string& path, const SameSearc
     if (++seen > newest) break;
     auto record = ledger.read(summary.id);
     const auto& design = record.design;
-    if (!design.candidates.holds(after) || record.log.sittings.empty()) continue;
+    if (!design.candidates.contains(after) || record.log.sessions.empty()) continue;
     const auto& good = design.candidates[before].from;
     const bool same_work = std::ranges::any_of(design.workloads, [&](const Workload& w) {
       return w.name == same.workload && w.digest == same.definition;
     });
     if (good.commit != same.good || good.exe_digest != same.program || !same_work ||
-        record.log.sittings.back().fact("fingerprint") != same.machine)
+        record.log.sessions.back().fact("fingerprint") != same.machine)
       continue;
     auto commit = design.candidates[after].from.commit;
     found.push_back({std::move(commit), std::move(record)});
@@ -34,4 +34,4 @@ std::vector<EarlierPairs> earlier_pairs(const std::string& path, const SameSearc
   return found;
 }
 
-}  // namespace assay::inline v1::history
+}  // namespace assay::history

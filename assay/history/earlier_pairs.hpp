@@ -5,12 +5,12 @@
 
 #include "assay/model/log.hpp"
 
-namespace assay::inline v1::history {
+namespace assay::history {
 
 inline constexpr const char* search_kind = "locate";  ///< campaigns of a search: its ends, and its answers
 
 /// What earlier searches must share with one, so that their pairs count.
-struct SameSearch {
+struct SearchKey {
   std::string good;                  ///< full id of the good commit
   std::string program;               ///< digest of what it was built to
   std::string workload, definition;  ///< its name and digest
@@ -18,12 +18,12 @@ struct SameSearch {
 };
 
 /// A commit that was measured beside the good one, and the campaign that did.
-struct EarlierPairs {
+struct ReusedPairs {
   std::string commit;  ///< full id
   Record record;
 };
 
 /// What the newest 200 campaigns of searches in a ledger have of such pairs. Cost: that of reading them.
-std::vector<EarlierPairs> earlier_pairs(const std::string& ledger, const SameSearch& same);
+std::vector<ReusedPairs> reused_pairs(const std::string& ledger, const SearchKey& same);
 
-}  // namespace assay::inline v1::history
+}  // namespace assay::history

@@ -12,7 +12,7 @@
 #include "assay/history/pairs_of.hpp"
 #include "assay/judge/gate.hpp"
 
-namespace assay::inline v1::history {
+namespace assay::history {
 namespace {
 
 /// A change that came in with the newest commits, or may have.
@@ -24,7 +24,7 @@ struct Seen {
 
 /// By the whole interval.
 GateStatus status_of(const HistoryLine& line, const Interval& interval, const Effect& limit) {
-  const bool lower = line.metric.prefer != Prefer::higher;
+  const bool lower = line.metric.direction != Direction::higher;
   const auto beyond = [&](double x) { return lower ? x > limit.value : x < limit.value; };
   const auto [best, worst] =
       lower ? std::pair(interval.low, interval.high) : std::pair(interval.high, interval.low);
@@ -48,11 +48,11 @@ std::optional<Seen> newest_against_level(const HistoryLine& line, const Effect& 
   }
   const auto before = level_of(line, first, end), now = level_of(line, last, last + 1);
   const auto scale = line.metric.scale;
-  const double change = now.level.on_test_scale() - before.level.on_test_scale();
+  const double change = now.level.transformed() - before.level.transformed();
   const double width = std::hypot(half_width(scale, now.interval), half_width(scale, before.interval));
-  Seen seen{.effect = Effect::of_test_scale(scale, change),
-            .interval = {Effect::of_test_scale(scale, change - width).value,
-                         Effect::of_test_scale(scale, change + width).value}};
+  Seen seen{.effect = Effect::from_transformed(scale, change),
+            .interval = {Effect::from_transformed(scale, change - width).value,
+                         Effect::from_transformed(scale, change + width).value}};
   // Which level it is held against was chosen by the values: only a campaign of its own can fail it.
   seen.status = status_of(line, seen.interval, limit) == GateStatus::passed ? GateStatus::passed
                                                                             : GateStatus::undecided;
@@ -64,7 +64,7 @@ std::vector<Seen> seen_since(const HistoryLine& line, std::size_t first, const E
   std::vector<Seen> all;
   for (const auto& step : line.steps) {
     const bool drift = step.status == HistoryStep::Status::drift;
-    if (line.points[drift ? step.to : step.after].place < first ||
+    if (line.points[drift ? step.to : step.after].commit_index < first ||
         step.status == HistoryStep::Status::refuted)
       continue;
     if (is_claimed(step) && step.measured)
@@ -73,7 +73,7 @@ std::vector<Seen> seen_since(const HistoryLine& line, std::size_t first, const E
       all.push_back({GateStatus::undecided, step.effect, step.measured->interval});
   }
   const bool any_claimed = std::ranges::any_of(line.steps, [&](const HistoryStep& step) {
-    return is_claimed(step) && line.points[step.after].place >= first;
+    return is_claimed(step) && line.points[step.after].commit_index >= first;
   });
   if (any_claimed) return all;
   if (auto newest = newest_against_level(line, limit)) all.push_back(*newest);
@@ -83,7 +83,7 @@ std::vector<Seen> seen_since(const HistoryLine& line, std::size_t first, const E
 GateReason reason_of(const History& history, const HistoryLine& line, std::size_t first,
                      const Effect& limit) {
   GateReason reason{.effect = Effect::none(line.metric.scale), .limit = limit};
-  if (line.points.empty() || line.points.back().place + 1 != history.commits.size()) {
+  if (line.points.empty() || line.points.back().commit_index + 1 != history.commits.size()) {
     reason.kind = GateReason::Kind::no_finding;
     reason.status = GateStatus::undecided;
     return reason;
@@ -98,7 +98,7 @@ GateReason reason_of(const History& history, const HistoryLine& line, std::size_
     return std::pair(s.status == GateStatus::failed      ? 2
                      : s.status == GateStatus::undecided ? 1
                                                          : 0,
-                     sign_to_the_worse(line.metric) * s.effect.on_test_scale());
+                     regression_sign(line.metric) * s.effect.transformed());
   };
   const auto worst = std::ranges::max_element(seen, {}, severity);
   reason.status = worst->status;
@@ -109,13 +109,13 @@ GateReason reason_of(const History& history, const HistoryLine& line, std::size_
 
 }  // namespace
 
-HistoryGate hold_against(const History& history, const Gate& gate, std::size_t newest) {
+HistoryGate evaluate_gate(const History& history, const Gate& gate, std::size_t newest) {
   HistoryGate held;
   std::vector<GateReason> reasons;
   auto& design = held.design;
   design.rules.margin = history.margin;
   const auto reference = design.candidates.add({.name = history.reference});
-  const auto branch = design.candidates.add({.name = history.branch, .against = reference});
+  const auto branch = design.candidates.add({.name = history.branch, .baseline = reference});
   const auto first = history.commits.size() > newest ? history.commits.size() - newest : 0;
   for (const auto& line : history.lines) {
     auto workload = design.workloads.find([&](const Workload& w) { return w.name == line.workload; });
@@ -124,25 +124,27 @@ HistoryGate hold_against(const History& history, const Gate& gate, std::size_t n
     if (!metric) metric = design.metrics.add(line.metric);
     Cell cell{.candidate = branch, .workload = *workload};
     if (!line.setting.empty()) cell.setting.levels["at"] = line.setting;
-    const double allow = gate.allow > 0 ? gate.allow : line.metric.demand.margin.value_or(history.margin);
+    const double allow = gate.allow > 0 ? gate.allow : line.metric.request.margin.value_or(history.margin);
     auto reason =
         reason_of(history, line, first,
-                  limit_to_the_worse(line.metric.scale, allow, line.metric.prefer != Prefer::higher));
+                  regression_limit(line.metric.scale, allow, line.metric.direction != Direction::higher));
     reason.subject = design.cells.add(cell);
     reason.metric = metric;
     reasons.push_back(std::move(reason));
   }
-  for (const auto& [commit, why] : history.silent) {
+  for (const auto& [commit, why] : history.unmeasurable) {
     const auto place =
         std::ranges::find(history.commits, commit.id, &CommitFacts::id) - history.commits.begin();
     if (static_cast<std::size_t>(place) + 1 < history.commits.size()) continue;  // it was mended since
     const auto candidate =
-        design.candidates.add({.name = commit.short_id() + " " + commit.subject, .against = reference});
-    reasons.push_back(
-        {.kind = GateReason::Kind::failed, .status = GateStatus::failed, .subject = candidate, .said = why});
+        design.candidates.add({.name = commit.short_id() + " " + commit.subject, .baseline = reference});
+    reasons.push_back({.kind = GateReason::Kind::failed,
+                       .status = GateStatus::failed,
+                       .subject = candidate,
+                       .detail = why});
   }
-  held.result = judge::conclude(std::move(reasons), gate);
+  held.result = judge::summarize(std::move(reasons), gate);
   return held;
 }
 
-}  // namespace assay::inline v1::history
+}  // namespace assay::history

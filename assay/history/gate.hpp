@@ -7,7 +7,7 @@
 #include "assay/model/history.hpp"
 #include "assay/model/plan.hpp"
 
-namespace assay::inline v1::history {
+namespace assay::history {
 
 /// A gate's answer to a history, with the design that names its subjects.
 struct HistoryGate {
@@ -20,6 +20,6 @@ struct HistoryGate {
 /// is allowed (the gate's, else the margin). It passes where such intervals lie within that, or, where no
 /// step came in, that of the last commit against the level before it does. Else it is undecided, as where
 /// the last commit has no value. A last commit that could not be measured fails. Pure.
-HistoryGate hold_against(const History& history, const Gate& gate, std::size_t newest);
+HistoryGate evaluate_gate(const History& history, const Gate& gate, std::size_t newest);
 
-}  // namespace assay::inline v1::history
+}  // namespace assay::history

@@ -9,7 +9,7 @@
 #include "assay/history/proposals.hpp"
 #include "assay/stats/pooled.hpp"
 
-namespace assay::inline v1::history {
+namespace assay::history {
 namespace {
 
 /// A value on the tests' scale with its half-width.
@@ -17,8 +17,8 @@ struct Measured {
   double value = 0, half = 0;
 };
 
-Measured measured(const ArchivedValue& value) {
-  const auto at = [&](double x) { return Effect{value.effect.scale, x}.on_test_scale(); };
+Measured measured(const MeasuredValue& value) {
+  const auto at = [&](double x) { return Effect{value.effect.scale, x}.transformed(); };
   const double low = at(value.interval.low), high = at(value.interval.high);
   constexpr double unknown = 1;  // an interval without an end tells little
   const double half = std::isfinite(low) && std::isfinite(high) ? (high - low) / 2 : unknown;
@@ -29,33 +29,33 @@ constexpr double quantile = 1.96;  // half-widths are of 95 %
 constexpr double level_of_intervals = 0.95;
 
 /// Values of one commit as one.
-stats::Pooled join(const std::vector<const ArchivedValue*>& values) {
+stats::InverseVarianceMean join(const std::vector<const MeasuredValue*>& values) {
   std::vector<double> at, errors;
   for (const auto* value : values) {
     const auto [middle, half] = measured(*value);
     at.push_back(middle);
     errors.push_back(half / quantile);
   }
-  return stats::pooled(at, errors);
+  return stats::inverse_variance_mean(at, errors);
 }
 
 struct EraValues {
-  std::map<std::size_t, std::vector<const ArchivedValue*>> by_place;
+  std::map<std::size_t, std::vector<const MeasuredValue*>> by_place;
   std::int64_t newest = 0;
   std::string machine;
 };
 
-HistoryPoint point_of(std::size_t place, const std::vector<const ArchivedValue*>& values, double shift,
+HistoryPoint point_of(std::size_t place, const std::vector<const MeasuredValue*>& values, double shift,
                       double shift_half) {
-  HistoryPoint point{.place = place, .campaigns = values.size()};
+  HistoryPoint point{.commit_index = place, .campaigns = values.size()};
   for (const auto* value : values) point.rounds += value->rounds;
   const auto joined = join(values);
   const auto scale = values.front()->effect.scale;
   const auto bounds = joined.interval(level_of_intervals);
   const double half = std::hypot((bounds.high - bounds.low) / 2, shift_half);
-  point.effect = Effect::of_test_scale(scale, joined.value + shift);
-  point.interval = {.low = Effect::of_test_scale(scale, joined.value + shift - half).value,
-                    .high = Effect::of_test_scale(scale, joined.value + shift + half).value};
+  point.effect = Effect::from_transformed(scale, joined.value + shift);
+  point.interval = {.low = Effect::from_transformed(scale, joined.value + shift - half).value,
+                    .high = Effect::from_transformed(scale, joined.value + shift + half).value};
   point.heterogeneous = joined.alike.p < 0.01;
   return point;
 }
@@ -76,7 +76,7 @@ Shift shift_between(const EraValues& from, const EraValues& to) {
     errors.push_back(std::max(std::hypot(a.standard_error, b.standard_error), 1e-9));
   }
   if (differences.empty()) return {};
-  const auto all = stats::pooled(differences, errors);
+  const auto all = stats::inverse_variance_mean(differences, errors);
   const auto bounds = all.interval(level_of_intervals);
   return {all.value, (bounds.high - bounds.low) / 2, differences.size()};
 }
@@ -87,20 +87,20 @@ HistoryLevel level_of(const HistoryLine& line, std::size_t first, std::size_t en
   std::vector<double> values, errors;
   for (auto at = first; at < end; ++at) {
     const auto& point = line.points[at];
-    values.push_back(point.effect.on_test_scale());
+    values.push_back(point.effect.transformed());
     errors.push_back(std::max(half_width(point.effect.scale, point.interval) / quantile, 1e-9));
   }
-  const auto all = stats::pooled(values, errors);
+  const auto all = stats::inverse_variance_mean(values, errors);
   const auto bounds = all.interval(level_of_intervals);
-  const auto shown = [&](double x) { return Effect::of_test_scale(line.metric.scale, x); };
+  const auto shown = [&](double x) { return Effect::from_transformed(line.metric.scale, x); };
   return {.first = first,
           .end = end,
           .level = shown(all.value),
           .interval = {shown(bounds.low).value, shown(bounds.high).value, level_of_intervals}};
 }
 
-HistoryLine line_of(const Archive& archive, const Where& where, const std::string& definition,
-                    const std::map<std::string, std::size_t>& places, std::string era, double margin) {
+HistoryLine make_line(const MeasuredValues& archive, const SeriesKey& where, const std::string& definition,
+                      const std::map<std::string, std::size_t>& places, std::string era, double margin) {
   HistoryLine line{.workload = where.workload, .setting = where.setting};
   if (const auto metric = archive.metrics.find(where.metric); metric != archive.metrics.end())
     line.metric = metric->second;
@@ -108,13 +108,13 @@ HistoryLine line_of(const Archive& archive, const Where& where, const std::strin
   std::set<std::size_t> other_work;
   for (const auto& value : archive.values) {
     const auto place = places.find(value.commit);
-    if (place == places.end() || !(value.where == where) || !std::isfinite(value.effect.on_test_scale()))
+    if (place == places.end() || !(value.where == where) || !std::isfinite(value.effect.transformed()))
       continue;
     if (value.definition != definition) {
       other_work.insert(place->second);
       continue;
     }
-    auto& of = eras[value.era];
+    auto& of = eras[value.environment];
     of.by_place[place->second].push_back(&value);
     of.newest = std::max(of.newest, value.started);
     of.machine = value.machine;
@@ -133,9 +133,10 @@ HistoryLine line_of(const Archive& archive, const Where& where, const std::strin
     HistoryBreak change{
         .kind = other.machine != home.machine ? HistoryBreak::Kind::machine : HistoryBreak::Kind::reference,
         .commits = other.by_place.size(),
-        .anchors = shift.anchors};
+        .overlapping_commits = shift.anchors};
     if (shift.anchors > 0)
-      change.shift = Effect::of_test_scale(other.by_place.begin()->second.front()->effect.scale, shift.value);
+      change.shift =
+          Effect::from_transformed(other.by_place.begin()->second.front()->effect.scale, shift.value);
     line.breaks.push_back(change);
     if (shift.anchors == 0) continue;  // they can't stand on this line
     for (const auto& [place, values] : other.by_place) {
@@ -146,19 +147,19 @@ HistoryLine line_of(const Archive& archive, const Where& where, const std::strin
   }
   std::vector<double> values;
   for (auto& [place, point] : points) {
-    values.push_back(point.effect.on_test_scale());
+    values.push_back(point.effect.transformed());
     line.points.push_back(point);
   }
   const auto scale = line.metric.scale;
-  const auto proposals = propose(values, margin_on_test_scale(scale, margin));
+  const auto proposals = find_change_points(values, transformed_margin(scale, margin));
   for (const auto& level : proposals.levels) line.levels.push_back(level_of(line, level.first, level.end));
   for (const auto& step : proposals.steps)
     line.steps.push_back(
-        {.before = step.before, .after = step.after, .effect = Effect::of_test_scale(scale, step.change)});
+        {.before = step.before, .after = step.after, .effect = Effect::from_transformed(scale, step.change)});
   return line;
 }
 
-void join_levels(HistoryLine& line) {
+void merge_levels(HistoryLine& line) {
   std::vector<HistoryLevel> joined;
   for (std::size_t i = 0; i < line.levels.size(); ++i) {
     if (i == 0 || line.steps[i - 1].status != HistoryStep::Status::refuted) {
@@ -170,4 +171,4 @@ void join_levels(HistoryLine& line) {
   line.levels = std::move(joined);
 }
 
-}  // namespace assay::inline v1::history
+}  // namespace assay::history

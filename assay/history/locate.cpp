@@ -12,16 +12,16 @@
 #include "assay/model/error.hpp"
 #include "assay/model/stopped.hpp"
 
-namespace assay::inline v1::history {
+namespace assay::history {
 namespace {
 
 constexpr CandidateId before_id{0}, after_id{1};
 
-Circumstances circumstances_of(const LocateOptions& options) {
+CompareOptions circumstances_of(const LocateOptions& options) {
   return {.ledger = options.ledger,
           .kind = search_kind,
-          .repeat = options.repeat,
-          .takes_up = !options.afresh,
+          .repeat_command = options.repeat_command,
+          .reuse = !options.ignore_earlier,
           .when_busy = options.when_busy,
           .observer = options.observer,
           .stop = options.stop};
@@ -38,36 +38,37 @@ Line line_between(build::Repository& repository, const std::string& good, const 
   return line;
 }
 
-class Locating {
+class CommitLocator {
  public:
-  Locating(const Plan& plan, const LocateOptions& options)
+  CommitLocator(const Plan& plan, const LocateOptions& options)
       : options_(options), measuring_(plan, circumstances_of(options)), clock_(campaign::steady_clock()) {
     measuring_.narrow(options.only);
   }
 
-  Located run() {
+  CommitSearchResult run() {
     found_.good = options_.good;
     found_.bad = options_.bad;
-    found_.looked_for = wanted();
+    found_.smallest_change = wanted();
     const auto line = line_between(measuring_.repository(), options_.good, options_.bad, inputs());
-    measuring_.give_name(line.front(), options_.good);
-    if (options_.bad != "HEAD") measuring_.give_name(line.back(), options_.bad);
+    measuring_.set_label(line.front(), options_.good);
+    if (options_.bad != "HEAD") measuring_.set_label(line.back(), options_.bad);
     found_.commits = line.size() - 1;
     const double began = clock_();
     try {
       measuring_.take_turn();
-      if (const auto whole = hold_ends_apart(line)) look_between(line, *whole);
-    } catch (const Stopped&) {
+      if (const auto whole = compare_ends(line)) search_range(line, *whole);
+    } catch (const Cancelled&) {
       found_.interrupted = true;
     }
-    std::ranges::stable_sort(found_.steps, {}, [](const LocatedStep& step) { return step.run.front().time; });
+    std::ranges::stable_sort(found_.steps, {},
+                             [](const CommitSearchStep& step) { return step.commits.front().time; });
     found_.seconds = clock_() - began;
     return std::move(found_);
   }
 
  private:
   /// A campaign of two commits, and its finding on what is looked at.
-  struct Told {
+  struct ComparedCommits {
     CommitsCompared compared;
     double effect = 0;            ///< on the tests' scale, above 0 is what is looked for
     double low = 0;               ///< the low end of its interval, likewise
@@ -79,13 +80,11 @@ class Locating {
 
   Verdict wanted() const { return options_.better ? Verdict::better : Verdict::worse; }
 
-  double sign_of(const Metric& metric) const {
-    return sign_to_the_worse(metric) * (options_.better ? -1 : 1);
-  }
+  double sign_of(const Metric& metric) const { return regression_sign(metric) * (options_.better ? -1 : 1); }
 
   /// Of the rounds of two commits, above 0 where the later one has what is looked for.
   std::vector<double> effects_of(const Record& record) const {
-    auto effects = effects_to_the_worse(record, after_id, where_);
+    auto effects = regression_effects(record, after_id, where_);
     if (options_.better)
       for (double& effect : effects) effect = -effect;
     return effects;
@@ -93,17 +92,17 @@ class Locating {
 
   bool is_asked(const Findings& findings, const Finding& finding) const {
     const auto& metric = findings.metric_of(finding);
-    if (findings.candidate(findings.candidate_of(finding)).twin_of) return false;
-    return options_.metric.empty() ? metric.demand.watched : metric.name == options_.metric;
+    if (findings.candidate(findings.candidate_cell(finding)).twin_of) return false;
+    return options_.metric.empty() ? metric.request.watched : metric.name == options_.metric;
   }
 
   /// The finding of a verdict (of any: empty) that is farthest from no change for its width.
-  const Finding* clearest(const Findings& findings, std::optional<Verdict> verdict) const {
+  const Finding* most_significant(const Findings& findings, std::optional<Verdict> verdict) const {
     const Finding* best = nullptr;
     double most = -1;
     for (const auto& f : findings.findings) {
       if (!is_asked(findings, f) || (verdict && f.verdict != *verdict)) continue;
-      const auto end = [&](double x) { return Effect{f.effect.scale, x}.on_test_scale(); };
+      const auto end = [&](double x) { return Effect{f.effect.scale, x}.transformed(); };
       const double width = end(f.interval.high) - end(f.interval.low);
       const double clear = f.effect.distance() / (std::isfinite(width) ? std::max(width, 1e-9) : 1e9);
       if (clear > most) {
@@ -114,65 +113,65 @@ class Locating {
     return best;
   }
 
-  Told told_of(const Campaign& campaign, const CommitFacts& before, const CommitFacts& after,
-               const Finding& f) const {
-    Told told{.compared = {.before = measuring_.name_of(before),
-                           .after = measuring_.name_of(after),
-                           .verdict = f.verdict,
-                           .effect = f.effect,
-                           .interval = f.interval,
-                           .rounds = f.rounds,
-                           .campaign = campaign.findings.design.uid}};
+  ComparedCommits compared(const Campaign& campaign, const CommitFacts& before, const CommitFacts& after,
+                           const Finding& f) const {
+    ComparedCommits result{.compared = {.before = measuring_.name_of(before),
+                                        .after = measuring_.name_of(after),
+                                        .verdict = f.verdict,
+                                        .effect = f.effect,
+                                        .interval = f.interval,
+                                        .rounds = f.rounds,
+                                        .campaign = campaign.findings.design.uid}};
     const double sign = sign_of(campaign.findings.metric_of(f));
-    const auto turned = [&](double x) { return sign * Effect{f.effect.scale, x}.on_test_scale(); };
-    told.effect = turned(f.effect.value);
-    told.low = std::min(turned(f.interval.low), turned(f.interval.high));
-    told.effects = effects_of(campaign.record);
-    told.pair_seconds = seconds_of_pair(campaign.record);
-    return told;
+    const auto turned = [&](double x) { return sign * Effect{f.effect.scale, x}.transformed(); };
+    result.effect = turned(f.effect.value);
+    result.low = std::min(turned(f.interval.low), turned(f.interval.high));
+    result.effects = effects_of(campaign.record);
+    result.pair_seconds = seconds_of_pair(campaign.record);
+    return result;
   }
 
   [[noreturn]] static void refuse(const Findings& findings) {
     std::string why;
     for (const auto cell : findings.design.cells.ids())
-      if (const auto& state = findings.states[cell]; why.empty() && !state.is_sound())
+      if (const auto& state = findings.statuses[cell]; why.empty() && !state.is_ok())
         why = findings.design.candidate_of(cell).name + ": " + state.detail;
     throw Error("good and bad can't be held against each other" + (why.empty() ? "" : "; " + why), "locate",
                 "name commits that build and do the work, like the next release", Error::Code::measuring);
   }
 
   /// Whether there is anything to look for, and where it shows.
-  std::optional<Told> hold_ends_apart(const Line& line) {
+  std::optional<ComparedCommits> compare_ends(const Line& line) {
     // A step of half the difference has to be told from none: how large that is must be known first.
     constexpr double part_of_difference = 0.25;
     const auto campaign = measuring_.compare({line.front(), line.back()}, 0, {.part = part_of_difference});
     const auto& findings = campaign.findings;
     if (findings.findings.empty()) refuse(findings);
-    const auto* looked_for = clearest(findings, wanted());
-    const auto* opposite = clearest(findings, options_.better ? Verdict::worse : Verdict::better);
+    const auto* looked_for = most_significant(findings, wanted());
+    const auto* opposite = most_significant(findings, options_.better ? Verdict::worse : Verdict::better);
     const auto* shown = looked_for != nullptr ? looked_for
                         : opposite != nullptr ? opposite
-                                              : clearest(findings, {});
+                                              : most_significant(findings, {});
     if (shown == nullptr)
       throw Error("there is no verdict on \"" + options_.metric + "\"", "--metric",
                   "name a metric that the plan watches, like \"wall time\"");
-    const auto& cell = findings.candidate_of(*shown);
+    const auto& cell = findings.candidate_cell(*shown);
     found_.metric = findings.metric_of(*shown);
     where_ = {findings.workload(cell).name, cell.setting.text(), found_.metric.name};
     found_.workload = where_.workload;
     found_.setting = where_.setting;
-    auto whole = told_of(campaign, line.front(), line.back(), *shown);
-    found_.whole = whole.compared;
+    auto whole = compared(campaign, line.front(), line.back(), *shown);
+    found_.end_to_end = whole.compared;
     if (looked_for == nullptr) {
       const bool same = std::ranges::all_of(findings.findings, [&](const Finding& f) {
         return !is_asked(findings, f) || f.verdict == Verdict::same;
       });
-      found_.status = opposite != nullptr ? Located::Status::exchanged
-                      : same              ? Located::Status::no_change
-                                          : Located::Status::unclear;
+      found_.status = opposite != nullptr ? CommitSearchResult::Status::opposite_direction
+                      : same              ? CommitSearchResult::Status::no_change
+                                          : CommitSearchResult::Status::unclear;
       return {};
     }
-    Only only;
+    CellFilter only;
     only.allowed["workload"] = {where_.workload};
     for (const auto& factor : measuring_.plan().factors)
       if (const auto level = cell.setting.levels.find(factor.name); level != cell.setting.levels.end())
@@ -180,61 +179,61 @@ class Locating {
     measuring_.narrow(only);
     good_digest_ = findings.design.candidates[before_id].from.exe_digest;
     workload_digest_ = findings.workload(cell).digest;
-    step_ = options_.step ? std::min(margin_on_test_scale(found_.metric.scale, *options_.step), whole.effect)
+    step_ = options_.step ? std::min(transformed_margin(found_.metric.scale, *options_.step), whole.effect)
                           : std::clamp(whole.low, whole.effect / 8, whole.effect / 2);
-    found_.status = Located::Status::unsure;
+    found_.status = CommitSearchResult::Status::inconclusive;
     return whole;
   }
 
   /// A fresh campaign of two commits on what is looked at; empty where it has no finding.
-  std::optional<Told> hold_against(const CommitFacts& before, const CommitFacts& after) {
+  std::optional<ComparedCommits> hold_against(const CommitFacts& before, const CommitFacts& after) {
     const auto campaign = measuring_.compare({before, after});
     const auto f = std::ranges::find_if(campaign.findings.findings, [&](const Finding& finding) {
       const auto& findings = campaign.findings;
-      const auto& cell = findings.candidate_of(finding);
+      const auto& cell = findings.candidate_cell(finding);
       return findings.metric_of(finding).name == where_.metric && cell.setting.text() == where_.setting &&
              findings.workload(cell).name == where_.workload;
     });
     if (f == campaign.findings.findings.end()) return {};
-    return told_of(campaign, before, after, *f);
+    return compared(campaign, before, after, *f);
   }
 
   /// Looks for a step on a line whose ends differ by `whole`, and for more beside it.
-  void look_between(const Line& line, const Told& whole) {
+  void search_range(const Line& line, const ComparedCommits& whole) {
     constexpr std::size_t most_steps = 12;
     if (found_.steps.size() >= most_steps || line.size() < 2) return;
-    auto found = line.size() == 2 ? Answer{.run = {1, 2, 1}, .told = whole} : search(line, whole);
+    auto found = line.size() == 2 ? Answer{.run = {1, 2, 1}, .compared = whole} : search(line, whole);
     const auto run = found.run;
-    const auto& here = found.told;
-    LocatedStep step{.run = Line(line.begin() + static_cast<std::ptrdiff_t>(run.first),
-                                 line.begin() + static_cast<std::ptrdiff_t>(run.end)),
-                     .probability = run.probability,
-                     .parent = line[run.first - 1].id};
+    const auto& here = found.compared;
+    CommitSearchStep step{.commits = Line(line.begin() + static_cast<std::ptrdiff_t>(run.first),
+                                          line.begin() + static_cast<std::ptrdiff_t>(run.end)),
+                          .probability = run.probability,
+                          .parent = line[run.first - 1].id};
     if (here) step.confirmation = here->compared;
-    step.is_merge = step.run.size() == 1 && step.run.front().parents.size() > 1;
+    step.is_merge = step.commits.size() == 1 && step.commits.front().parents.size() > 1;
     const bool confirmed = here && here->compared.verdict == wanted();
     step.confirmed = confirmed;
-    if (!(confirmed && step.is_merge && options_.into_merges && look_into(step.run.front())))
+    if (!(confirmed && step.is_merge && options_.into_merges && search_merge(step.commits.front())))
       found_.steps.push_back(std::move(step));
     if (!here) return;
-    found_.status = Located::Status::found;
+    found_.status = CommitSearchResult::Status::found;
     // Where the step is less than the whole, there is more on one side or both.
     if (!confirmed || whole.effect - here->effect < step_ || here->effect > whole.low) return;
     const auto part = [&](std::size_t first, std::size_t last) {
       if (last <= first) return;
       const Line there(line.begin() + static_cast<std::ptrdiff_t>(first),
                        line.begin() + static_cast<std::ptrdiff_t>(last) + 1);
-      if (const auto told = hold_against(there.front(), there.back());
-          told && told->compared.verdict == wanted() && told->effect >= step_ / 2)
-        look_between(there, *told);
+      if (const auto compared = hold_against(there.front(), there.back());
+          compared && compared->compared.verdict == wanted() && compared->effect >= step_ / 2)
+        search_range(there, *compared);
     };
     part(0, run.first - 1);
     part(run.end - 1, line.size() - 1);
   }
 
   /// Whether the change came in by a merge's branch, and where there.
-  bool look_into(const CommitFacts& merge) {
-    const auto fork = measuring_.repository().parting_of(merge);
+  bool search_merge(const CommitFacts& merge) {
+    const auto fork = measuring_.repository().fork_point(merge);
     if (!fork) return false;
     Line branch;
     try {
@@ -242,23 +241,23 @@ class Locating {
     } catch (const Error&) {  // it has merges of its own that lead astray
       return false;
     }
-    const auto told = hold_against(branch.front(), branch.back());
-    if (!told || told->compared.verdict != wanted()) return false;
-    look_between(branch, *told);
+    const auto compared = hold_against(branch.front(), branch.back());
+    if (!compared || compared->compared.verdict != wanted()) return false;
+    search_range(branch, *compared);
     return true;
   }
 
   /// A run of commits, and the campaign that held it against its parent; empty where it was not sure enough.
   struct Answer {
-    Suspects::Run run;
-    std::optional<Told> told;
+    CommitPosterior::CommitRange run;
+    std::optional<ComparedCommits> compared;
   };
 
   /// Searches until an answer is confirmed. One that is not is looked at again, with more to be sure by, a
   /// few times.
-  Answer search(const Line& line, const Told& whole) {
+  Answer search(const Line& line, const ComparedCommits& whole) {
     constexpr double least_scale = 0.05;  // of the effect: of exact metrics, which don't scatter
-    Search search(
+    CommitSearch search(
         measuring_, line, {.step = step_, .total = whole.effect, .scale = whole.effect * least_scale},
         [this](const Record& record) { return effects_of(record); }, whole.pair_seconds);
     for (const double effect : whole.effects) search.add(line.size() - 1, effect);
@@ -267,16 +266,16 @@ class Locating {
     constexpr int most_answers = 3;
     constexpr double surer = 5;
     Answer answer;
-    double doubt = 1 - options_.sure;
+    double doubt = 1 - options_.promise;
     try {
       for (int i = 0; i < most_answers; ++i, doubt /= surer) {
-        answer = {.run = search.run(1 - doubt, until), .told = {}};
+        answer = {.run = search.run(1 - doubt, until), .compared = {}};
         if (answer.run.probability < 1 - doubt) break;
-        answer.told = hold_against(line[answer.run.first - 1], line[answer.run.end - 1]);
-        if (!answer.told || answer.told->compared.verdict == wanted()) break;
-        if (answer.told->compared.verdict == Verdict::same) search.acquit(answer.run);
+        answer.compared = hold_against(line[answer.run.first - 1], line[answer.run.end - 1]);
+        if (!answer.compared || answer.compared->compared.verdict == wanted()) break;
+        if (answer.compared->compared.verdict == Verdict::same) search.exclude(answer.run);
       }
-    } catch (const Stopped&) {
+    } catch (const Cancelled&) {
       count(search);
       throw;
     }
@@ -284,23 +283,24 @@ class Locating {
     return answer;
   }
 
-  void count(const Search& search) {
+  void count(const CommitSearch& search) {
     found_.pairs += search.pairs();
     found_.builds += search.builds();
-    found_.silent.insert(found_.silent.end(), search.silent().begin(), search.silent().end());
+    found_.unmeasurable.insert(found_.unmeasurable.end(), search.unmeasurable().begin(),
+                               search.unmeasurable().end());
   }
 
   /// Adds what earlier searches from the same good commit have in the ledger: the same work, programs and
   /// machine.
-  void take_earlier(const Line& line, Search& search) {
-    if (options_.afresh || options_.ledger.empty()) return;
+  void take_earlier(const Line& line, CommitSearch& search) {
+    if (options_.ignore_earlier || options_.ledger.empty()) return;
     // Only the good commit of the whole was seen built; of others it is not known what their program is.
     if (measuring_.name_of(line.front()) != options_.good) return;
-    const auto earlier = earlier_pairs(options_.ledger, {.good = line.front().id,
-                                                         .program = good_digest_,
-                                                         .workload = where_.workload,
-                                                         .definition = workload_digest_,
-                                                         .machine = measuring_.fingerprint()});
+    const auto earlier = reused_pairs(options_.ledger, {.good = line.front().id,
+                                                        .program = good_digest_,
+                                                        .workload = where_.workload,
+                                                        .definition = workload_digest_,
+                                                        .machine = measuring_.fingerprint()});
     std::size_t taken = 0;
     for (const auto& [commit, record] : earlier) {
       const auto place = std::ranges::find(line, commit, &CommitFacts::id) - line.begin();
@@ -312,25 +312,27 @@ class Locating {
     }
     if (taken == 0) return;
     found_.earlier_pairs += taken;
-    measuring_.observer().said("reckoning with " + std::to_string(taken) +
-                               " pairs that were measured before (--afresh leaves them out)");
+    measuring_.observer().on_message("reckoning with " + std::to_string(taken) +
+                                     " pairs that were measured before (--afresh leaves them out)");
   }
 
   const LocateOptions& options_;
-  Measuring measuring_;
+  CommitComparer measuring_;
   campaign::Clock clock_;
-  Located found_;
-  Where where_;
+  CommitSearchResult found_;
+  SeriesKey where_;
   std::string good_digest_, workload_digest_;
   double step_ = 0;  ///< the smallest that is looked for, on the tests' scale
 };
 
 }  // namespace
 
-Located locate(const Plan& plan, const LocateOptions& options) { return Locating(plan, options).run(); }
+CommitSearchResult locate(const Plan& plan, const LocateOptions& options) {
+  return CommitLocator(plan, options).run();
+}
 
 SearchOutline outline_search(const Plan& plan, const LocateOptions& options) {
-  Measuring measuring(plan, circumstances_of(options));
+  CommitComparer measuring(plan, circumstances_of(options));
   auto line = line_between(measuring.repository(), options.good, options.bad,
                            measuring.plan().candidates.front().build.inputs);
   SearchOutline outline;
@@ -339,8 +341,8 @@ SearchOutline outline_search(const Plan& plan, const LocateOptions& options) {
       std::ranges::count_if(outline.commits, [](const CommitFacts& c) { return c.parents.size() > 1; }));
   for (const double effect : {1.0, 2.0, 4.0})
     outline.pairs.push_back({effect, std::log2(static_cast<double>(outline.commits.size())) /
-                                         stats::information_of(0.5, effect)});
+                                         stats::mutual_information(0.5, effect)});
   return outline;
 }
 
-}  // namespace assay::inline v1::history
+}  // namespace assay::history

@@ -11,24 +11,24 @@
 #include "assay/model/only.hpp"
 #include "assay/model/plan.hpp"
 
-namespace assay::inline v1::history {
+namespace assay::history {
 
 /// How a commit is looked for.
 struct LocateOptions {
   std::string good, bad = "HEAD";  ///< commits, as git names them; the good one is the older
   std::string metric;              ///< empty: the one that shows the change most clearly
-  Only only;                       ///< the cells that are looked at first; the clearest of them is gone by
+  CellFilter only;                 ///< the cells that are looked at first; the clearest of them is gone by
   /// The smallest relative change that a commit is looked for with, 0.02 is 2 %; empty: half of what lies
   /// between good and bad.
   std::optional<double> step;
-  double sure = 0.95;            ///< the probability at which a commit is settled on
+  double promise = 0.95;         ///< the probability at which a commit is settled on
   bool better = false;           ///< looks for what made it better
   bool into_merges = false;      ///< a merge that did it is looked into
-  bool afresh = false;           ///< pairs and campaigns of earlier searches are not reckoned with
+  bool ignore_earlier = false;   ///< pairs and campaigns of earlier searches are not reckoned with
   std::optional<double> budget;  ///< seconds for each search between two commits; empty: as long as it takes
   std::string ledger;            ///< keeps every campaign; empty: none is kept
-  std::string repeat;            ///< the command, for those who read the campaigns
-  campaign::WhenBusy when_busy = campaign::WhenBusy::go_on;
+  std::string repeat_command;    ///< the command, for those who read the campaigns
+  campaign::WhenBusy when_busy = campaign::WhenBusy::proceed;
   Observer* observer = nullptr;  ///< must outlive the call
   std::stop_token stop;
 };
@@ -44,10 +44,10 @@ struct LocateOptions {
 ///
 /// `plan`: its first candidate says how a commit is built and run; workloads, rounds and margins are its own.
 /// Commits are built when they are first measured, in the plan's cache, and never beside a trial. Throws
-/// Error for commits that are not there or do not lie on one line, and as campaign::carry_out(); for a good
+/// Error for commits that are not there or do not lie on one line, and as campaign::run_plan(); for a good
 /// or bad commit that can't be measured, with Code::measuring. Stopped, it returns what is known, as
 /// interrupted.
-Located locate(const Plan& plan, const LocateOptions& options);
+CommitSearchResult locate(const Plan& plan, const LocateOptions& options);
 
 /// What a search would take, as far as it can be told before anything is measured.
 struct SearchOutline {
@@ -61,4 +61,4 @@ struct SearchOutline {
 };
 SearchOutline outline_search(const Plan& plan, const LocateOptions& options);
 
-}  // namespace assay::inline v1::history
+}  // namespace assay::history

@@ -11,22 +11,22 @@
 #include "assay/model/stopped.hpp"
 #include "assay/plan/narrow.hpp"
 
-namespace assay::inline v1::history {
+namespace assay::history {
 namespace fs = std::filesystem;
 namespace {
 
 /// Passes on what is said, and the rest where all is asked for; keeps the record at the end.
-class Relay : public campaign::Observer {
+class ForwardingObserver : public campaign::Observer {
  public:
-  Relay(campaign::Observer& to, bool all) : to_(to), all_(all) {}
-  void said(const std::string& text) override { to_.said(text); }
-  void begun(const Design& design) override {
-    if (all_) to_.begun(design);
+  ForwardingObserver(campaign::Observer& to, bool all) : to_(to), all_(all) {}
+  void on_message(const std::string& text) override { to_.on_message(text); }
+  void on_start(const Design& design) override {
+    if (all_) to_.on_start(design);
   }
-  void progress(const campaign::Progress& progress) override {
-    if (all_) to_.progress(progress);
+  void on_progress(const campaign::Progress& progress) override {
+    if (all_) to_.on_progress(progress);
   }
-  void ended(const Record& record) override { record_ = record; }
+  void on_end(const Record& record) override { record_ = record; }
   Record& record() { return record_; }
 
  private:
@@ -47,29 +47,29 @@ Plan placed(Plan plan) {
 
 }  // namespace
 
-Measuring::Measuring(const Plan& plan, Circumstances circumstances)
+CommitComparer::CommitComparer(const Plan& plan, CompareOptions circumstances)
     : plan_(placed(plan)),
       circumstances_(std::move(circumstances)),
       observer_(circumstances_.observer == nullptr ? nobody_ : *circumstances_.observer),
-      quiet_(std::make_unique<Relay>(observer_, false)),
+      quiet_(std::make_unique<ForwardingObserver>(observer_, false)),
       repository_(launcher_,
                   (fs::path(plan_.folder) / plan_.candidates.front().source).lexically_normal().string(),
                   build::cache_of(plan_.folder), circumstances_.stop),
-      fingerprint_(campaign::sitting_here().fact("fingerprint")) {}
+      fingerprint_(campaign::current_session().fact("fingerprint")) {}
 
-void Measuring::take_turn() {
-  auto sitting = campaign::sitting_here();
-  campaign::take_turn(turnstile_, circumstances_.when_busy, observer_, circumstances_.stop, sitting);
+void CommitComparer::take_turn() {
+  auto sitting = campaign::current_session();
+  campaign::acquire_machine(turnstile_, circumstances_.when_busy, observer_, circumstances_.stop, sitting);
 }
 
-void Measuring::narrow(const Only& only) { plan::narrow(plan_, only); }
+void CommitComparer::narrow(const CellFilter& only) { plan::filter_plan(plan_, only); }
 
-std::string Measuring::name_of(const CommitFacts& commit) const {
+std::string CommitComparer::name_of(const CommitFacts& commit) const {
   const auto name = names_.find(commit.id);
   return name == names_.end() ? commit.short_id() : name->second;
 }
 
-Plan Measuring::plan_for(const std::vector<CommitFacts>& commits) const {
+Plan CommitComparer::plan_for(const std::vector<CommitFacts>& commits) const {
   auto plan = plan_;
   plan.candidates.clear();
   plan.baseline.clear();
@@ -77,59 +77,61 @@ Plan Measuring::plan_for(const std::vector<CommitFacts>& commits) const {
     auto candidate = plan_.candidates.front();
     candidate.name = name_of(commit);
     candidate.commit = commit.id;
-    candidate.against.clear();
+    candidate.baseline.clear();
     plan.candidates.push_back(std::move(candidate));
   }
   return plan;
 }
 
-void Measuring::call_campaigns(const std::string& kind) { circumstances_.kind = kind; }
+void CommitComparer::set_kind(const std::string& kind) { circumstances_.kind = kind; }
 
-campaign::Options Measuring::options_with(campaign::Observer& observer) const {
+campaign::RunOptions CommitComparer::options_with(campaign::Observer& observer) const {
   return {.ledger = circumstances_.ledger,
           .kind = circumstances_.kind,
-          .repeat = circumstances_.repeat,
-          .has_turn = true,
-          .tells_known_builds = false,
+          .repeat_command = circumstances_.repeat_command,
+          .machine_lock_held = true,
+          .report_cached_builds = false,
           .observer = &observer,
           .stop = circumstances_.stop};
 }
 
-Campaign Measuring::compare(const std::vector<CommitFacts>& commits, int rounds, const judge::Sure& sure) {
+Campaign CommitComparer::compare(const std::vector<CommitFacts>& commits, int rounds,
+                                 const judge::CallPromise& sure) {
   auto plan = plan_for(commits);
   if (rounds > 0) {
     plan.rounds.min = plan.rounds.max = rounds;
     plan.rounds.budget = {};
     plan.rounds.precise = {};
   }
-  Relay relay(observer_, true);
+  ForwardingObserver relay(observer_, true);
   auto options = options_with(relay);
-  options.resume = circumstances_.takes_up;
+  options.resume = circumstances_.reuse;
   options.fixed_rounds = rounds;
-  options.sure = sure;
+  options.promise = sure;
   Campaign done;
-  const auto afresh = [&] {
+  const auto measure_again = [&] {
     options.resume = false;
-    done.findings = campaign::carry_out(plan, options);
+    done.findings = campaign::run_plan(plan, options);
   };
   try {
-    done.findings = campaign::carry_out(plan, options);
-    const auto& sittings = relay.record().log.sittings;
-    if (!sittings.empty() && sittings.back().fact("fingerprint") != fingerprint_) afresh();
+    done.findings = campaign::run_plan(plan, options);
+    const auto& sittings = relay.record().log.sessions;
+    if (!sittings.empty() && sittings.back().fact("fingerprint") != fingerprint_) measure_again();
   } catch (const Error& error) {
     // The one that was cut off was built, or measured, otherwise.
     if (error.place() != "--resume") throw;
-    afresh();
+    measure_again();
   }
-  if (done.findings.state == CampaignState::interrupted) throw Stopped{};
+  if (done.findings.state == CampaignState::interrupted) throw Cancelled{};
   done.record = std::move(relay.record());
   return done;
 }
 
-std::unique_ptr<campaign::Stepwise> Measuring::open(const CommitFacts& before, const CommitFacts& after) {
+std::unique_ptr<campaign::StepwiseCampaign> CommitComparer::open(const CommitFacts& before,
+                                                                 const CommitFacts& after) {
   auto options = options_with(*quiet_);
   options.kind = pair_kind;
-  return std::make_unique<campaign::Stepwise>(plan_for({before, after}), options);
+  return std::make_unique<campaign::StepwiseCampaign>(plan_for({before, after}), options);
 }
 
-}  // namespace assay::inline v1::history
+}  // namespace assay::history

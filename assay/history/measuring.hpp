@@ -18,15 +18,15 @@
 #include "assay/model/only.hpp"
 #include "assay/model/plan.hpp"
 
-namespace assay::inline v1::history {
+namespace assay::history {
 
 /// Under what circumstances a history is measured.
-struct Circumstances {
-  std::string ledger;    ///< keeps every campaign; empty: none is kept
-  std::string kind;      ///< of the campaigns
-  std::string repeat;    ///< the command, for those who read the campaigns
-  bool takes_up = true;  ///< campaigns of this kind that the ledger has of the same commits count, and go on
-  campaign::WhenBusy when_busy = campaign::WhenBusy::go_on;
+struct CompareOptions {
+  std::string ledger;          ///< keeps every campaign; empty: none is kept
+  std::string kind;            ///< of the campaigns
+  std::string repeat_command;  ///< the command, for those who read the campaigns
+  bool reuse = true;  ///< campaigns of this kind that the ledger has of the same commits count, and go on
+  campaign::WhenBusy when_busy = campaign::WhenBusy::proceed;
   Observer* observer = nullptr;  ///< must outlive the measuring
   std::stop_token stop;
 };
@@ -41,13 +41,13 @@ struct Campaign {
 };
 
 /// Measures commits of one repository beside each other, built and run as a plan says.
-class Measuring {
+class CommitComparer {
  public:
   /// `plan`: its first candidate is what each commit is built and run like. Throws Error when it names no
   /// commit, and as build::Repository.
-  Measuring(const Plan& plan, Circumstances circumstances);
-  Measuring(const Measuring&) = delete;
-  Measuring& operator=(const Measuring&) = delete;
+  CommitComparer(const Plan& plan, CompareOptions circumstances);
+  CommitComparer(const CommitComparer&) = delete;
+  CommitComparer& operator=(const CommitComparer&) = delete;
 
   /// Takes the machine's turn until this object ends. Throws Stopped.
   void take_turn();
@@ -58,38 +58,39 @@ class Measuring {
   /// This machine, as sittings have it.
   const std::string& fingerprint() const { return fingerprint_; }
 
-  /// Restricts what is measured from now on, as plan::narrow().
-  void narrow(const Only& only);
+  /// Restricts what is measured from now on, as plan::filter_plan().
+  void narrow(const CellFilter& only);
 
   /// What a commit is called in campaigns, in place of its short id.
-  void give_name(const CommitFacts& commit, const std::string& name) { names_[commit.id] = name; }
+  void set_label(const CommitFacts& commit, const std::string& name) { names_[commit.id] = name; }
   std::string name_of(const CommitFacts& commit) const;
 
   /// The kind of the campaigns from now on.
-  void call_campaigns(const std::string& kind);
+  void set_kind(const std::string& kind);
 
   /// A campaign of commits against the first of them, measured until it is settled as the plan has it, or
   /// for so many rounds where `rounds` is above 0, and until changes are as sure as that. Throws Stopped
-  /// when it was interrupted, and Error as carry_out().
-  Campaign compare(const std::vector<CommitFacts>& commits, int rounds = 0, const judge::Sure& sure = {});
+  /// when it was interrupted, and Error as run_plan().
+  Campaign compare(const std::vector<CommitFacts>& commits, int rounds = 0,
+                   const judge::CallPromise& sure = {});
 
   /// A campaign of two commits whose rounds the caller asks for, of pair_kind.
-  std::unique_ptr<campaign::Stepwise> open(const CommitFacts& before, const CommitFacts& after);
+  std::unique_ptr<campaign::StepwiseCampaign> open(const CommitFacts& before, const CommitFacts& after);
 
  private:
   Plan plan_for(const std::vector<CommitFacts>& commits) const;
-  campaign::Options options_with(campaign::Observer& observer) const;
+  campaign::RunOptions options_with(campaign::Observer& observer) const;
 
   Plan plan_;
-  Circumstances circumstances_;
+  CompareOptions circumstances_;
   Observer nobody_;
   Observer& observer_;
   std::unique_ptr<campaign::Observer> quiet_;  ///< says what is built, and nothing else
   measure::Launcher launcher_;
   build::Repository repository_;
-  measure::Turnstile turnstile_;
+  measure::MachineLock turnstile_;
   std::string fingerprint_;
   std::map<std::string, std::string> names_;
 };
 
-}  // namespace assay::inline v1::history
+}  // namespace assay::history

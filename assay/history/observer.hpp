@@ -7,7 +7,7 @@
 #include "assay/campaign/observer.hpp"
 #include "assay/model/commit.hpp"
 
-namespace assay::inline v1::history {
+namespace assay::history {
 
 /// How far a search for a commit has come.
 struct Searching {
@@ -24,4 +24,4 @@ class Observer : public campaign::Observer {
   virtual void searching(const Searching& /*searching*/) {}
 };
 
-}  // namespace assay::inline v1::history
+}  // namespace assay::history

@@ -6,7 +6,7 @@
 
 #include "assay/stats/location.hpp"
 
-namespace assay::inline v1::history {
+namespace assay::history {
 namespace {
 
 using stats::Segment;
@@ -88,11 +88,11 @@ double mean_deviation(std::span<const double> values, const std::vector<Segment>
 
 }  // namespace
 
-Proposals propose(std::span<const double> values, double least) {
-  Proposals found;
+ChangePoints find_change_points(std::span<const double> values, double least) {
+  ChangePoints found;
   std::vector<Segment> levels;
-  for (const auto& level : stats::segments_of(values))
-    for (auto part : stats::partition_of(values.subspan(level.first, level.end - level.first)))
+  for (const auto& level : stats::multiscale_segments(values))
+    for (auto part : stats::optimal_partition(values.subspan(level.first, level.end - level.first)))
       cut_further(values, {part.first + level.first, part.end + level.first, part.level}, levels);
   for (const auto& level : levels) {
     if (!found.levels.empty() && std::fabs(level.level - found.levels.back().level) < least)
@@ -117,4 +117,4 @@ Proposals propose(std::span<const double> values, double least) {
   return found;
 }
 
-}  // namespace assay::inline v1::history
+}  // namespace assay::history

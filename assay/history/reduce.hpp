@@ -5,18 +5,18 @@
 
 #include "assay/history/archive.hpp"
 
-namespace assay::inline v1::history {
+namespace assay::history {
 
 /// What campaigns told a history, as a text that archive_from() reads back.
-std::string text_of(const Archive& archive, const std::string& reference);
+std::string serialize(const MeasuredValues& archive, const std::string& reference);
 
-/// Adds what text_of() wrote, where it is of this reference, or of a pair of commits. Throws Error for a text
+/// Adds what serialize() wrote, where it is of this reference, or of a pair of commits. Throws Error for a text
 /// that is none.
-void add_kept(Archive& archive, const std::string& text, const std::string& reference);
+void deserialize(MeasuredValues& archive, const std::string& text, const std::string& reference);
 
 /// Takes the trials of a history's campaigns out of a ledger for good, but for the newest `keep` and those
 /// with a name, and keeps what they told the history in their place. Returns how many campaigns that were.
 /// Throws Error as the ledger does; what was reduced until then stays so.
 std::size_t reduce_history(const std::string& ledger, std::size_t keep);
 
-}  // namespace assay::inline v1::history
+}  // namespace assay::history

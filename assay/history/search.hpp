@@ -14,7 +14,7 @@
 #include "assay/history/suspects.hpp"
 #include "assay/model/located.hpp"
 
-namespace assay::inline v1::history {
+namespace assay::history {
 
 /// Commits that lie on one line, the good one first: places of a search are places here.
 using Line = std::vector<CommitFacts>;
@@ -22,14 +22,14 @@ using Line = std::vector<CommitFacts>;
 /// A search for the commit of a line that made a change, measured pair by pair beside the first of them.
 ///
 /// REQUIRES: what it is given outlives it.
-class Search {
+class CommitSearch {
  public:
   /// The effects of a campaign's rounds, above 0 where the later commit has what is looked for.
   using Effects = std::function<std::vector<double>(const Record&)>;
 
   /// `pair_seconds`: what a pair is expected to take.
-  Search(Measuring& measuring, const Line& line, const stats::ChangeModel& model, Effects effects_of,
-         double pair_seconds)
+  CommitSearch(CommitComparer& measuring, const Line& line, const stats::ChangeModel& model,
+               Effects effects_of, double pair_seconds)
       : measuring_(measuring),
         line_(line),
         suspects_(line.size() - 1, model),
@@ -40,34 +40,34 @@ class Search {
   void add(std::size_t place, double effect) { suspects_.add(place, effect); }
 
   /// These places did not do it after all.
-  void acquit(const Suspects::Run& run) { suspects_.acquit(run); }
+  void exclude(const CommitPosterior::CommitRange& run) { suspects_.exclude(run); }
 
   /// Measures until a run is as sure as that, nothing can be told any more, or `until` (by steady_clock()) is
   /// over. Throws Stopped, and Error when the first commit no longer does its work.
-  Suspects::Run run(double sure, std::optional<double> until);
+  CommitPosterior::CommitRange run(double sure, std::optional<double> until);
 
   std::size_t pairs() const { return pairs_; }    ///< measured here
   std::size_t builds() const { return builds_; }  ///< commits that were tried
-  const std::vector<SilentCommit>& silent() const { return silent_; }
+  const std::vector<UnmeasurableCommit>& unmeasurable() const { return silent_; }
 
  private:
-  campaign::Stepwise& open(std::size_t place);
+  campaign::StepwiseCampaign& open(std::size_t place);
   void measure(std::size_t place);
-  void silence(std::size_t place, const std::string& why);
-  std::vector<Suspects::Cost> costs() const;
-  void tell(const CommitFacts& now);
+  void mark_unmeasurable(std::size_t place, const std::string& why);
+  std::vector<CommitPosterior::Cost> costs() const;
+  void report(const CommitFacts& now);
 
-  Measuring& measuring_;
+  CommitComparer& measuring_;
   const Line& line_;
-  Suspects suspects_;
+  CommitPosterior suspects_;
   Effects effects_of_;
   double pair_seconds_;
   campaign::Clock clock_ = campaign::steady_clock();
-  std::map<std::size_t, std::unique_ptr<campaign::Stepwise>> open_;
+  std::map<std::size_t, std::unique_ptr<campaign::StepwiseCampaign>> open_;
   std::deque<std::size_t> order_;  ///< in which they were opened
   double opening_seconds_ = 0;
   std::size_t pairs_ = 0, builds_ = 0;
-  std::vector<SilentCommit> silent_;
+  std::vector<UnmeasurableCommit> silent_;
 };
 
-}  // namespace assay::inline v1::history
+}  // namespace assay::history

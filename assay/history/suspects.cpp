@@ -4,19 +4,19 @@
 
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::history {
+namespace assay::history {
 
-Suspects::Suspects(std::size_t last, const stats::ChangeModel& model)
+CommitPosterior::CommitPosterior(std::size_t last, const stats::ChangeModel& model)
     : posterior_(last), model_(model), silent_(last + 1, false), acquitted_(last + 1, false) {}
 
-void Suspects::add(std::size_t place, double effect) { posterior_.add(place, effect); }
+void CommitPosterior::add(std::size_t place, double effect) { posterior_.add(place, effect); }
 
-void Suspects::silence(std::size_t place) {
+void CommitPosterior::mark_unmeasurable(std::size_t place) {
   if (place == 0 || place >= last()) throw DomainError("the ends of the stretch were measured", place);
   silent_[place] = true;
 }
 
-std::vector<double> Suspects::probabilities() const {
+std::vector<double> CommitPosterior::probabilities() const {
   auto model = model_;
   model.scale = scale();
   auto p = posterior_.probabilities(model);
@@ -27,14 +27,14 @@ std::vector<double> Suspects::probabilities() const {
   return p;
 }
 
-void Suspects::acquit(const Run& run) {
+void CommitPosterior::exclude(const CommitRange& run) {
   for (auto place = run.first; place < run.end; ++place) acquitted_.at(place) = true;
 }
 
-std::vector<Suspects::Run> Suspects::runs() const {
+std::vector<CommitPosterior::CommitRange> CommitPosterior::ranges() const {
   const auto p = probabilities();
-  std::vector<Run> all;
-  Run run{.first = 1};
+  std::vector<CommitRange> all;
+  CommitRange run{.first = 1};
   for (std::size_t place = 1; place <= last(); ++place) {
     run.probability += p[place];
     if (silent_[place]) continue;
@@ -45,12 +45,14 @@ std::vector<Suspects::Run> Suspects::runs() const {
   return all;
 }
 
-Suspects::Run Suspects::likeliest() const { return std::ranges::max(runs(), {}, &Run::probability); }
+CommitPosterior::CommitRange CommitPosterior::likeliest() const {
+  return std::ranges::max(ranges(), {}, &CommitRange::probability);
+}
 
-std::optional<Suspects::Probe> Suspects::next(const std::vector<Cost>& costs) const {
+std::optional<CommitPosterior::NextMeasurement> CommitPosterior::next(const std::vector<Cost>& costs) const {
   const auto p = probabilities();
   const double effect = model_.total / scale();
-  std::optional<Probe> best;
+  std::optional<NextMeasurement> best;
   double most = 0, before = 0;
   for (std::size_t place = 1; place < last(); ++place) {
     before += p[place];
@@ -59,13 +61,13 @@ std::optional<Suspects::Probe> Suspects::next(const std::vector<Cost>& costs) co
     for (const std::size_t pairs : {1U, 2U, 4U, 8U, 16U}) {
       if (pairs > 1 && costs[place].before <= 0) break;  // each further pair tells less than the one before
       const double seconds = costs[place].before + static_cast<double>(pairs) * costs[place].pair;
-      const double bits = stats::information_of(std::clamp(before, 0.0, 1.0), effect, pairs);
+      const double bits = stats::mutual_information(std::clamp(before, 0.0, 1.0), effect, pairs);
       if (bits / seconds <= most) continue;
       most = bits / seconds;
-      best = Probe{place, pairs};
+      best = NextMeasurement{place, pairs};
     }
   }
   return best;
 }
 
-}  // namespace assay::inline v1::history
+}  // namespace assay::history

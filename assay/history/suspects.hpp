@@ -6,36 +6,36 @@
 
 #include "assay/stats/change_posterior.hpp"
 
-namespace assay::inline v1::history {
+namespace assay::history {
 
 /// The commits among which one made a change, as what was measured so far makes them likely. Places count
 /// from the good commit, 0, to the bad one, `last`. Pure: no clock, no commits.
-class Suspects {
+class CommitPosterior {
  public:
   /// `last`: how many commits lie after the good one, the bad one with them; from 1 on.
-  Suspects(std::size_t last, const stats::ChangeModel& model);
+  CommitPosterior(std::size_t last, const stats::ChangeModel& model);
 
   /// A pair was measured at a place: the effect of its commit against the good one, on the tests' scale,
   /// above 0 where it is worse. Of the last place, pairs tell how much they scatter.
   void add(std::size_t place, double effect);
 
   /// A commit tells nothing: it does not build, or is wrong. Not for the ends.
-  void silence(std::size_t place);
+  void mark_unmeasurable(std::size_t place);
 
-  struct Run;
+  struct CommitRange;
   /// The places of a run did not do it: a campaign of its own has shown them to be like their parent.
-  void acquit(const Run& run);
-  bool is_silent(std::size_t place) const { return silent_[place]; }
+  void exclude(const CommitRange& run);
+  bool is_unmeasurable(std::size_t place) const { return silent_[place]; }
 
   /// Commits that nothing between them can tell apart: from just after one that can be measured to the next
   /// that can.
-  struct Run {
+  struct CommitRange {
     std::size_t first = 0, end = 0;  ///< places `first` to below `end`
     double probability = 0;
   };
   /// All of them, in order; their probabilities sum to 1.
-  std::vector<Run> runs() const;
-  Run likeliest() const;
+  std::vector<CommitRange> ranges() const;
+  CommitRange likeliest() const;
 
   /// What measuring a place takes: seconds before its first pair (a build, a check, a warm-up; 0 where that
   /// is done), and for each pair.
@@ -44,12 +44,12 @@ class Suspects {
   };
 
   /// The place whose next pairs tell most per second, and how many of them that was reckoned with; empty
-  /// where no place between the ends can tell anything. Cost: a few hundred evaluations of information_of() a
+  /// where no place between the ends can tell anything. Cost: a few hundred evaluations of mutual_information() a
   /// place.
-  struct Probe {
+  struct NextMeasurement {
     std::size_t place = 0, pairs = 1;
   };
-  std::optional<Probe> next(const std::vector<Cost>& costs) const;
+  std::optional<NextMeasurement> next(const std::vector<Cost>& costs) const;
 
   std::size_t pairs() const { return posterior_.count(); }
   std::size_t last() const { return posterior_.last(); }
@@ -63,4 +63,4 @@ class Suspects {
   std::vector<bool> silent_, acquitted_;
 };
 
-}  // namespace assay::inline v1::history
+}  // namespace assay::history

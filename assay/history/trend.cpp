@@ -21,23 +21,23 @@
 #include "assay/plan/write.hpp"
 #include "assay/stats/online.hpp"
 
-namespace assay::inline v1::history {
+namespace assay::history {
 namespace {
 
 constexpr std::size_t at_once = 4;  ///< commits in a campaign, beside the reference
 
-Circumstances circumstances_of(const TrendOptions& options) {
+CompareOptions circumstances_of(const TrendOptions& options) {
   return {.ledger = options.ledger,
           .kind = value_kind,
-          .repeat = options.repeat,
+          .repeat_command = options.repeat_command,
           .when_busy = options.when_busy,
           .observer = options.observer,
           .stop = options.stop};
 }
 
-class Trending {
+class HistoryMeasurement {
  public:
-  Trending(const Plan& plan, const TrendOptions& options)
+  HistoryMeasurement(const Plan& plan, const TrendOptions& options)
       : options_(options), measuring_(plan, circumstances_of(options)), clock_(campaign::steady_clock()) {
     measuring_.narrow(options.only);
     if (options.every < 1)
@@ -52,15 +52,15 @@ class Trending {
                 .margin = plan.margin};
     find_commits();
     const auto& reference = history_.commits.front();
-    measuring_.give_name(reference, options_.reference);
-    archive_ = read_archive(options_.ledger, reference.id);
+    measuring_.set_label(reference, options_.reference);
+    archive_ = read_measured_values(options_.ledger, reference.id);
     began_ = clock_();
     if (options_.measures) try {
         measuring_.take_turn();
         measure_missing();
         measure_steps();
         reduce();
-      } catch (const Stopped&) {
+      } catch (const Cancelled&) {
         history_.interrupted = true;
       }
     put_together();
@@ -98,12 +98,12 @@ class Trending {
     }
     std::ranges::reverse(asked_);
     for (const auto& workload : measuring_.plan().workloads) {
-      work_.definitions[workload.name] = measure::digest_of(plan::definition_of(workload));
+      work_.definitions[workload.name] = measure::digest_of(plan::canonical_text(workload));
       if (!workload.contest.empty()) work_.contests.insert(workload.name);
     }
     const auto cells = plan::expand_cells(measuring_.plan());
     for (const auto& planned : cells)
-      if (planned.state.is_sound())
+      if (planned.state.is_ok())
         work_.cells.emplace(measuring_.plan().workload(planned.cell.workload).name,
                             planned.cell.setting.text());
   }
@@ -115,13 +115,13 @@ class Trending {
     if (options_.keep <= 0 || options_.ledger.empty()) return;
     const auto count = reduce_history(options_.ledger, static_cast<std::size_t>(options_.keep));
     if (count > 0)
-      measuring_.observer().said("reduced " + std::to_string(count) +
-                                 " campaigns of the history to their values, as [history] keep says");
+      measuring_.observer().on_message("reduced " + std::to_string(count) +
+                                       " campaigns of the history to their values, as [history] keep says");
   }
 
   bool has_time() const { return !options_.budget || clock_() - began_ + longest_ <= *options_.budget; }
 
-  Campaign timed(const std::vector<CommitFacts>& commits, int rounds, const judge::Sure& sure = {}) {
+  Campaign timed(const std::vector<CommitFacts>& commits, int rounds, const judge::CallPromise& sure = {}) {
     const double start = clock_();
     auto campaign = measuring_.compare(commits, rounds, sure);
     longest_ = std::max(longest_, clock_() - start);
@@ -141,20 +141,20 @@ class Trending {
         commits.push_back(history_.commits[place]);
         attempted_.insert(place);
       }
-      measuring_.observer().said("measuring " + std::to_string(batch.size()) + " of " +
-                                 std::to_string(open.size()) + " missing commits");
+      measuring_.observer().on_message("measuring " + std::to_string(batch.size()) + " of " +
+                                       std::to_string(open.size()) + " missing commits");
       const auto campaign = timed(commits, std::max(fewest_rounds, measuring_.plan().rounds.min));
       refuse_without_reference(campaign.findings);
-      add_to(archive_, campaign.record, id_at(0));
+      add_record(archive_, campaign.record, id_at(0));
       history_.measured_now += batch.size();
     }
   }
 
   void refuse_without_reference(const Findings& findings) const {
     for (const auto cell : findings.design.cells.ids())
-      if (findings.design.cells[cell].candidate == CandidateId{0} && !findings.states[cell].is_sound())
+      if (findings.design.cells[cell].candidate == CandidateId{0} && !findings.statuses[cell].is_ok())
         throw Error("the reference commit " + options_.reference +
-                        " can't be measured: " + findings.states[cell].detail,
+                        " can't be measured: " + findings.statuses[cell].detail,
                     "trend", "name another in [history] reference, or with --reference",
                     Error::Code::measuring);
   }
@@ -165,29 +165,30 @@ class Trending {
     for (const auto& [workload, setting] : coverage().places_of_lines())
       for (const auto& [name, metric] : archive_.metrics) {
         if (!options_.metric.empty() && name != options_.metric) continue;
-        auto line = line_of(archive_, {workload, setting, name}, work_.definitions.at(workload), places_, era,
-                            metric.demand.margin.value_or(history_.margin));
+        auto line = make_line(archive_, {workload, setting, name}, work_.definitions.at(workload), places_,
+                              era, metric.request.margin.value_or(history_.margin));
         if (!line.points.empty()) all.push_back(std::move(line));
       }
     return all;
   }
 
   /// The campaign of two points' commits, once it has been measured.
-  const ArchivedPair* pair_of(const HistoryLine& line, std::size_t before, std::size_t after) const {
-    const auto found = archive_.pairs.find({id_at(line.points[before].place), id_at(line.points[after].place),
-                                            line.workload, line.setting, line.metric.name});
+  const MeasuredPair* pair_of(const HistoryLine& line, std::size_t before, std::size_t after) const {
+    const auto found =
+        archive_.pairs.find({id_at(line.points[before].commit_index), id_at(line.points[after].commit_index),
+                             line.workload, line.setting, line.metric.name});
     return found == archive_.pairs.end() ? nullptr : &found->second;
   }
 
-  const ArchivedPair* measured_pair(const HistoryLine& line, std::size_t before, std::size_t after) {
+  const MeasuredPair* measured_pair(const HistoryLine& line, std::size_t before, std::size_t after) {
     if (const auto* known = pair_of(line, before, after)) return known;
     if (!has_time()) return nullptr;
-    const auto &from = history_.commits[line.points[before].place],
-               &to = history_.commits[line.points[after].place];
-    measuring_.observer().said("a step of " + line.workload + " between " + from.short_id() + " and " +
-                               to.short_id() + "? measuring them beside each other");
+    const auto &from = history_.commits[line.points[before].commit_index],
+               &to = history_.commits[line.points[after].commit_index];
+    measuring_.observer().on_message("a step of " + line.workload + " between " + from.short_id() + " and " +
+                                     to.short_id() + "? measuring them beside each other");
     const auto campaign = timed({from, to}, 0, {.level = claims().level_of_next});
-    add_to(archive_, campaign.record, id_at(0));
+    add_record(archive_, campaign.record, id_at(0));
     return pair_of(line, before, after);
   }
 
@@ -200,14 +201,14 @@ class Trending {
   /// What campaigns of two commits may claim, all that the ledger has in the order in which they were
   /// measured: of all claims that are ever made an expected share of 5 % at most is false.
   struct Claims {
-    std::map<const ArchivedPair*, double> level;
-    std::set<const ArchivedPair*> made;
+    std::map<const MeasuredPair*, double> level;
+    std::set<const MeasuredPair*> made;
     double level_of_next = 0;
   };
   Claims claims() const {
-    std::vector<const ArchivedPair*> in_order;
+    std::vector<const MeasuredPair*> in_order;
     for (const auto& [key, pair] : archive_.pairs) in_order.push_back(&pair);
-    std::ranges::stable_sort(in_order, {}, &ArchivedPair::started);
+    std::ranges::stable_sort(in_order, {}, &MeasuredPair::started);
     Claims claims;
     stats::OnlineDiscoveries deciding;
     for (const auto* pair : in_order) {
@@ -222,13 +223,13 @@ class Trending {
   }
 
   void measure_steps() {
-    measuring_.call_campaigns(step_kind);
+    measuring_.set_kind(step_kind);
     const auto all = lines();
     lines_ = all.size();
     for (const auto& line : all)
       for (std::size_t i = 0; i < line.steps.size(); ++i) {
-        const auto* told = measured_pair(line, line.steps[i].before, line.steps[i].after);
-        if (told == nullptr || claims().made.contains(told)) continue;
+        const auto* measured = measured_pair(line, line.steps[i].before, line.steps[i].after);
+        if (measured == nullptr || claims().made.contains(measured)) continue;
         const auto [from, to] = middles(line, i);
         measured_pair(line, from, to);
       }
@@ -239,7 +240,7 @@ class Trending {
     auto& step = line.steps[i];
     const auto* pair = pair_of(line, step.before, step.after);
     if (pair == nullptr) return;
-    const auto is_made = [&](const ArchivedPair* of) { return of != nullptr && known.made.contains(of); };
+    const auto is_made = [&](const MeasuredPair* of) { return of != nullptr && known.made.contains(of); };
     step.status =
         pair->compared.verdict == Verdict::same ? HistoryStep::Status::refuted : HistoryStep::Status::open;
     if (is_made(pair)) {
@@ -263,16 +264,16 @@ class Trending {
     const auto known = claims();
     for (auto& line : history_.lines)
       for (std::size_t i = 0; i < line.steps.size(); ++i) tell(line, i, known);
-    for (auto& line : history_.lines) join_levels(line);
+    for (auto& line : history_.lines) merge_levels(line);
     std::set<std::string> elsewhere;
     for (const auto& value : archive_.values)
       if (!places_.contains(value.commit)) elsewhere.insert(value.commit);
-    history_.elsewhere = elsewhere.size();
+    history_.off_branch = elsewhere.size();
     const auto covered = coverage();
     for (const auto place : asked_) {
-      if (covered.is_silent(place))
-        history_.silent.push_back({history_.commits[place], archive_.silent.at(id_at(place))});
-      else if (covered.is_tried(place, {}))
+      if (covered.is_unmeasurable(place))
+        history_.unmeasurable.push_back({history_.commits[place], archive_.silent.at(id_at(place))});
+      else if (covered.was_attempted(place, {}))
         ++history_.measured;
       else
         ++history_.missing;
@@ -280,10 +281,10 @@ class Trending {
   }
 
   const TrendOptions& options_;
-  Measuring measuring_;
+  CommitComparer measuring_;
   campaign::Clock clock_;
   History history_;
-  Archive archive_;
+  MeasuredValues archive_;
   std::vector<std::string> ids_;               ///< of the commits, full
   std::map<std::string, std::size_t> places_;  ///< by full id
   std::vector<std::size_t> asked_;             ///< places that are asked for, ascending
@@ -295,6 +296,8 @@ class Trending {
 
 }  // namespace
 
-History trend(const Plan& plan, const TrendOptions& options) { return Trending(plan, options).run(); }
+History trend(const Plan& plan, const TrendOptions& options) {
+  return HistoryMeasurement(plan, options).run();
+}
 
-}  // namespace assay::inline v1::history
+}  // namespace assay::history

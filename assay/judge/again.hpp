@@ -5,7 +5,7 @@
 
 #include "assay/model/findings.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 
 /// A finding that should be measured again before it is believed.
 struct Surprise {
@@ -16,10 +16,10 @@ struct Surprise {
 /// The changes called on watched metrics that surprise: no larger than what a twin showed on that metric;
 /// against the direction of at least two thirds of the candidate's other changes on it (of three or more);
 /// another verdict than in an earlier campaign (`earlier`, or nullptr), where both were told.
-std::vector<Surprise> surprises(const Findings& findings, const Findings* earlier);
+std::vector<Surprise> find_surprises(const Findings& findings, const Findings* earlier);
 
 /// What measuring again made of the findings: those on watched metrics that both campaigns have, matched by
 /// the names of candidate, baseline, workload and metric, and the setting.
-std::vector<Confirmation> confirm(const Findings& before, const Findings& now);
+std::vector<Confirmation> compare_confirmation(const Findings& before, const Findings& now);
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

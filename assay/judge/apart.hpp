@@ -2,12 +2,12 @@
 
 #include "assay/model/findings.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 
 /// Two campaigns as one record in which each candidate of `now` is held against the one of that name in
 /// `before`, in the cells that both have sound (what is wrong or fails now and was sound before keeps its
 /// standing), without rounds: nothing of them ran side by side, and judge_unpaired() says so. Metrics are
 /// those that `now` watches and both measured. Throws Error when they have no cell in common.
-Record held_apart(const Record& before, const Record& now);
+Record combine_campaigns(const Record& before, const Record& now);
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

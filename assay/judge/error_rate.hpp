@@ -2,7 +2,7 @@
 
 #include <cstddef>
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 
 /// At most this share of the families in which nothing changed has a call of one.
 inline constexpr double error_rate = 0.05;
@@ -19,4 +19,4 @@ inline constexpr double withheld_at = 0.025, leaning_at = 0.25;
 inline constexpr double tolerated_slow_runs = 0.1;
 inline constexpr std::size_t rounds_that_show_slow_runs = 28;
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

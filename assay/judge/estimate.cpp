@@ -13,7 +13,7 @@
 #include "assay/stats/location.hpp"
 #include "assay/stats/require.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 /// With more rounds than these an interval of all runs is narrow enough, and thousands of tests would take
@@ -24,8 +24,8 @@ constexpr std::size_t most_clipped = 1000;
 constexpr double wider_for_typical = 5;
 
 void require_fit(std::span<const double> baseline, std::span<const double> candidate,
-                 const Question& question) {
-  if (!question.repeats.any()) stats::require_same_length(baseline, candidate);
+                 const PairedTestOptions& question) {
+  if (!question.replication.is_replicated()) stats::require_same_length(baseline, candidate);
   for (const auto side : {baseline, candidate})
     question.metric.scale == Scale::ratio ? stats::require_positive(side) : stats::require_finite(side);
   stats::require_level(question.level);
@@ -35,7 +35,7 @@ void require_fit(std::span<const double> baseline, std::span<const double> candi
 std::vector<double> on_test_scale(std::span<const double> values, Scale scale, double sign) {
   std::vector<double> result(values.size());
   std::ranges::transform(values, result.begin(),
-                         [&](double value) { return sign * value_on_test_scale(scale, value); });
+                         [&](double value) { return sign * transformed_value(scale, value); });
   return result;
 }
 
@@ -50,9 +50,9 @@ std::vector<double> medians_of_rounds(std::vector<double> values, int repeats) {
 }
 
 /// What is tested of each round: all values while there are few rounds, else their median.
-Repeats values_tested(const Repeats& repeats, std::size_t values) {
+Replication values_tested(const Replication& repeats, std::size_t values) {
   const auto rounds = static_cast<int>(values) / repeats.baseline;
-  return rounds < schedule::fewest_medians ? repeats : Repeats{.layouts = repeats.layouts};
+  return rounds < schedule::fewest_medians ? repeats : Replication{.layouts = repeats.layouts};
 }
 
 std::vector<double> differences(const std::vector<double>& a, const std::vector<double>& b) {
@@ -61,97 +61,98 @@ std::vector<double> differences(const std::vector<double>& a, const std::vector<
   return d;
 }
 
-std::variant<stats::WalshAverages, stats::WithinRounds> all_of(const std::vector<double>& a,
-                                                               const std::vector<double>& b,
-                                                               const Repeats& repeats) {
-  if (!repeats.any()) return stats::WalshAverages(differences(a, b));
-  return stats::WithinRounds(a, b, static_cast<std::size_t>(repeats.baseline),
-                             static_cast<std::size_t>(repeats.candidate));
+std::variant<stats::WalshAverages, stats::WithinBlockDifferences> all_of(const std::vector<double>& a,
+                                                                         const std::vector<double>& b,
+                                                                         const Replication& repeats) {
+  if (!repeats.is_replicated()) return stats::WalshAverages(differences(a, b));
+  return stats::WithinBlockDifferences(a, b, static_cast<std::size_t>(repeats.baseline),
+                                       static_cast<std::size_t>(repeats.candidate));
 }
 
 }  // namespace
 
-Estimate::All::All(const std::vector<double>& a, const std::vector<double>& b, const Repeats& repeats)
+PairedTest::UnclippedTest::UnclippedTest(const std::vector<double>& a, const std::vector<double>& b,
+                                         const Replication& repeats)
     : of_(all_of(a, b, repeats)) {}
 
-std::uint64_t Estimate::All::total() const {
+std::uint64_t PairedTest::UnclippedTest::total() const {
   return std::visit([](const auto& of) { return of.total(); }, of_);
 }
 
-std::uint64_t Estimate::All::at_or_below(double shift) const {
+std::uint64_t PairedTest::UnclippedTest::at_or_below(double shift) const {
   return std::visit([&](const auto& of) { return of.at_or_below(shift); }, of_);
 }
 
-std::uint64_t Estimate::All::at_or_above(double shift) const {
+std::uint64_t PairedTest::UnclippedTest::at_or_above(double shift) const {
   return std::visit([&](const auto& of) { return of.at_or_above(shift); }, of_);
 }
 
-double Estimate::All::median() const {
+double PairedTest::UnclippedTest::median() const {
   return std::visit([](const auto& of) { return of.median(); }, of_);
 }
 
-stats::Bounds Estimate::All::interval(std::uint64_t critical_count) const {
+stats::Range PairedTest::UnclippedTest::interval(std::uint64_t critical_count) const {
   return std::visit([&](const auto& of) { return of.interval(critical_count); }, of_);
 }
 
-Estimate::Estimate(std::span<const double> baseline, std::span<const double> candidate,
-                   const Question& question)
+PairedTest::PairedTest(std::span<const double> baseline, std::span<const double> candidate,
+                       const PairedTestOptions& question)
     : scale_((require_fit(baseline, candidate, question), question.metric.scale)),
-      prefer_(question.metric.prefer),
-      repeats_(question.repeats),
+      prefer_(question.metric.direction),
+      repeats_(question.replication),
       per_round_(values_tested(repeats_, baseline.size())),
       rest_(question.rest),
       single_runs_(question.single_runs),
-      all_runs_(question.all_runs || repeats_.any() || prefer_ == Prefer::neither ||
+      all_runs_(question.no_clipping || repeats_.is_replicated() || prefer_ == Direction::neither ||
                 baseline.size() > most_clipped || !metrics::noise_is_slow(question.metric)),
       asked_margin_(question.margin),
-      margin_(margin_on_test_scale(scale_, question.margin)),
-      a_(on_test_scale(baseline, scale_, prefer_ == Prefer::higher ? -1 : 1)),
-      b_(on_test_scale(candidate, scale_, prefer_ == Prefer::higher ? -1 : 1)),
-      sign_(prefer_ == Prefer::higher ? -1 : 1),
-      all_((collapse(), All(a_, b_, per_round_))),
+      margin_(transformed_margin(scale_, question.margin)),
+      a_(on_test_scale(baseline, scale_, prefer_ == Direction::higher ? -1 : 1)),
+      b_(on_test_scale(candidate, scale_, prefer_ == Direction::higher ? -1 : 1)),
+      sign_(prefer_ == Direction::higher ? -1 : 1),
+      all_((collapse(), UnclippedTest(a_, b_, per_round_))),
       baseline_typical_(stats::median(baseline)),
       candidate_typical_(stats::median(candidate)) {
   if (!all_runs_) {
     stats::ClippedSignedRank chosen(a_, b_);
-    if (chosen.is_fast()) fast_ = std::move(chosen);
+    if (chosen.is_clipped()) fast_ = std::move(chosen);
   }
 }
 
-void Estimate::collapse() {
-  if (!repeats_.any() || per_round_.any()) return;
+void PairedTest::collapse() {
+  if (!repeats_.is_replicated() || per_round_.is_replicated()) return;
   a_ = medians_of_rounds(std::move(a_), repeats_.baseline);
   b_ = medians_of_rounds(std::move(b_), repeats_.candidate);
 }
 
-double Estimate::estimate() const {
+double PairedTest::estimate() const {
   if (!estimate_) estimate_ = sign_ * (fast_ ? fast_->estimate() : all_.median());
   return *estimate_;
 }
 
-bool Estimate::beyond_margin() const { return estimate() > margin_ || estimate() < -margin_; }
+bool PairedTest::beyond_margin() const { return estimate() > margin_ || estimate() < -margin_; }
 
-std::uint64_t Estimate::count_of_no_change() const {
+std::uint64_t PairedTest::count_difference() const {
   return fast_ ? fast_->count(0) : std::min(all_.at_or_below(0), all_.at_or_above(0));
 }
 
-std::uint64_t Estimate::count_of_same() const {
+std::uint64_t PairedTest::count_equivalence() const {
   if (!fast_) return std::max(all_.at_or_below(-margin_), all_.at_or_above(margin_));
   return std::max({fast_->counts(-margin_).at_or_below, fast_->counts(margin_).at_or_above,
                    all_.at_or_below(-wider_for_typical * margin_),
                    all_.at_or_above(wider_for_typical * margin_)});
 }
 
-bool Estimate::is_within_margin(const Finding& described) const {
+bool PairedTest::is_within_margin(const Finding& described) const {
   const auto inside = [&](const Interval& interval, double margins) {
-    const auto at = [&](double x) { return std::abs(Effect{scale_, x}.on_test_scale()); };
+    const auto at = [&](double x) { return std::abs(Effect{scale_, x}.transformed()); };
     return std::max(at(interval.low), at(interval.high)) <= margins * margin_;
   };
   return inside(described.interval, 1) &&
-         (!described.typical || inside(described.typical->interval, wider_for_typical));
+         (!described.all_runs || inside(described.all_runs->interval, wider_for_typical));
 }
 
-bool Estimate::lies_beyond_margin() const {
+bool PairedTest::lies_beyond_margin() const {
   const auto is_beyond = [half = all_.total() / 2](std::uint64_t above_low, std::uint64_t below_high) {
     return above_low < half || below_high < half;
   };
@@ -159,40 +160,40 @@ bool Estimate::lies_beyond_margin() const {
   return is_beyond(fast_->counts(-margin_).at_or_above, fast_->counts(margin_).at_or_below);
 }
 
-Estimate Estimate::of_rounds(const std::vector<double>& a, const std::vector<double>& b) const {
+PairedTest PairedTest::of_rounds(const std::vector<double>& a, const std::vector<double>& b) const {
   return {a,
           b,
           {.metric = {.name = "continued", .scale = Scale::difference},
            .margin = margin_,
-           .all_runs = all_runs_,
+           .no_clipping = all_runs_,
            .rest = false,
-           .repeats = per_round_}};
+           .replication = per_round_}};
 }
 
-bool Estimate::is_settled_by(std::uint64_t changed, std::uint64_t same) const {
-  return lies_beyond_margin() ? count_of_no_change() < changed : count_of_same() < same;
+bool PairedTest::would_decide(std::uint64_t changed, std::uint64_t same) const {
+  return lies_beyond_margin() ? count_difference() < changed : count_equivalence() < same;
 }
 
-bool Estimate::is_decided_by(std::uint64_t critical_count, double limit) const {
+bool PairedTest::would_call(std::uint64_t critical_count, double limit) const {
   const auto at_or_above = fast_ ? fast_->counts(limit).at_or_above : all_.at_or_above(limit);
   const auto at_or_below = fast_ ? fast_->counts(limit).at_or_below : all_.at_or_below(limit);
   return std::min(at_or_above, at_or_below) < critical_count;
 }
 
-Price Estimate::price(std::uint64_t critical_count) const {
+RoundsToDecide PairedTest::price(std::uint64_t critical_count) const {
   const auto bounds = interval(critical_count);
-  return price_of(estimate(), 0.5 * (bounds.high - bounds.low), margin_, n());
+  return estimate_rounds(estimate(), 0.5 * (bounds.high - bounds.low), margin_, n());
 }
 
-Verdict Estimate::direction() const {
-  return (estimate() < 0) == (prefer_ == Prefer::lower) ? Verdict::better : Verdict::worse;
+Verdict PairedTest::direction() const {
+  return (estimate() < 0) == (prefer_ == Direction::lower) ? Verdict::better : Verdict::worse;
 }
 
-std::vector<double> Estimate::median_differences() const {
+std::vector<double> PairedTest::median_differences() const {
   return differences(medians_of_rounds(a_, per_round_.baseline), medians_of_rounds(b_, per_round_.candidate));
 }
 
-double Estimate::p_by_means() const {
+double PairedTest::p_by_means() const {
   if (!is_early()) return 0;
   const auto d = median_differences();
   if (d.size() < 2) return 1;
@@ -202,65 +203,66 @@ double Estimate::p_by_means() const {
   return 2 * cdf(complement(null, std::abs(mean) / std::sqrt(variance / n)));
 }
 
-bool Estimate::is_large_enough() const {
+bool PairedTest::is_large_enough() const {
   constexpr double least = 1.25;
   return !is_early() || scale_ != Scale::ratio || std::abs(estimate()) >= std::log(least);
 }
 
-stats::Bounds Estimate::interval(std::uint64_t critical_count) const {
+stats::Range PairedTest::interval(std::uint64_t critical_count) const {
   const std::array anchors = {0.0, -margin_, margin_};
   if (is_early()) return early_interval(critical_count);
   return fast_ ? fast_->interval(critical_count, anchors) : all_.interval(critical_count);
 }
 
 /// What neither of the two tests rejects at the level of this count.
-stats::Bounds Estimate::early_interval(std::uint64_t critical_count) const {
+stats::Range PairedTest::early_interval(std::uint64_t critical_count) const {
   auto bounds = all_.interval(critical_count);
   const auto d = median_differences();
   if (critical_count == 0 || d.size() < 2) return bounds;
-  const auto level = schedule::null_of(static_cast<int>(n()), per_round_).p_two_sided(critical_count - 1);
+  const auto level =
+      schedule::null_distribution(static_cast<int>(n()), per_round_).p_two_sided(critical_count - 1);
   const auto by_means = stats::mean_interval(d, 1 - level);
   return {std::min(bounds.low, by_means.low), std::max(bounds.high, by_means.high)};
 }
 
-Finding Estimate::describe(std::uint64_t critical_count, double level) const {
-  const auto turned = [&](const stats::Bounds& b) { return sign_ < 0 ? stats::Bounds{-b.high, -b.low} : b; };
+Finding PairedTest::to_finding(std::uint64_t critical_count, double level) const {
+  const auto turned = [&](const stats::Range& b) { return sign_ < 0 ? stats::Range{-b.high, -b.low} : b; };
   const auto interval = turned(this->interval(critical_count));
-  const auto shown = [&](double x) { return Effect::of_test_scale(scale_, x); };
+  const auto shown = [&](double x) { return Effect::from_transformed(scale_, x); };
   Finding finding;
   finding.rounds = n();
   finding.baseline_typical = baseline_typical_;
   finding.candidate_typical = candidate_typical_;
   finding.margin = asked_margin_;
-  finding.repeats = repeats_;
+  finding.replication = repeats_;
   finding.method =
-      is_fast()        ? "clipped signed-rank test of paired rounds, fast runs"
-      : is_early()     ? "blocked rank test of rounds with repeats and Student's t of their medians, both"
-      : repeats_.any() ? "signed-rank test of the medians of paired rounds, Walsh-average interval"
-                       : "signed-rank test of paired rounds, Walsh-average interval";
+      is_clipped() ? "clipped signed-rank test of paired rounds, fast runs"
+      : is_early() ? "blocked rank test of rounds with repeats and Student's t of their medians, both"
+      : repeats_.is_replicated() ? "signed-rank test of the medians of paired rounds, Walsh-average interval"
+                                 : "signed-rank test of paired rounds, Walsh-average interval";
   finding.beyond_margin = interval.low > margin_ || interval.high < -margin_;
   finding.effect = shown(estimate());
   finding.interval = {shown(interval.low).value, shown(interval.high).value, level};
-  if (is_fast()) {
+  if (is_clipped()) {
     const auto wide = turned(all_.interval(critical_count));
-    finding.typical = TypicalRuns{.effect = shown(sign_ * all_.median()),
-                                  .interval = {shown(wide.low).value, shown(wide.high).value, level}};
+    finding.all_runs = AllRunsEstimate{.effect = shown(sign_ * all_.median()),
+                                       .interval = {shown(wide.low).value, shown(wide.high).value, level}};
   }
-  finding.to_settle = price_of(estimate(), 0.5 * (interval.high - interval.low), margin_, n());
+  finding.rounds_to_decide = estimate_rounds(estimate(), 0.5 * (interval.high - interval.low), margin_, n());
   describe_rest(finding);
   return finding;
 }
 
-Price price_of(double estimate, double half_width, double margin, std::size_t n) {
+RoundsToDecide estimate_rounds(double estimate, double half_width, double margin, std::size_t n) {
   constexpr double most_rounds_proposed = 10000;
   constexpr double to_be_fairly_sure = 1.1;
-  if (!std::isfinite(half_width)) return {.obstacle = Price::Obstacle::too_few_rounds};
+  if (!std::isfinite(half_width)) return {.obstacle = RoundsToDecide::Obstacle::too_few_rounds};
   const double size = std::abs(estimate);
   const double room = size > margin ? size : margin - size;
   const double needed =
       std::ceil(to_be_fairly_sure * static_cast<double>(n) * std::pow(half_width / room, 2));
-  if (!(needed <= most_rounds_proposed)) return {.obstacle = Price::Obstacle::near_margin};
+  if (!(needed <= most_rounds_proposed)) return {.obstacle = RoundsToDecide::Obstacle::near_margin};
   return {.rounds = std::max(static_cast<int>(needed), static_cast<int>(n) + 1)};
 }
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

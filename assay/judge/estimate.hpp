@@ -13,31 +13,32 @@
 #include "assay/stats/clipped.hpp"
 #include "assay/stats/walsh.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 
 /// What pairs say about one effect, on the scale that tests work on: log ratios, or differences. Pairs are in
 /// the order of their rounds.
-class Estimate {
+class PairedTest {
  public:
   /// Throws DomainError as judge_paired does. Of rounds with repeats the medians are judged, from
   /// schedule::fewest_medians rounds on.
-  Estimate(std::span<const double> baseline, std::span<const double> candidate, const Question& question);
+  PairedTest(std::span<const double> baseline, std::span<const double> candidate,
+             const PairedTestOptions& question);
 
   /// Rounds.
   std::size_t n() const { return a_.size() / static_cast<std::size_t>(per_round_.baseline); }
   /// Of each side in a round, as it was asked.
-  const Repeats& repeats() const { return repeats_; }
+  const Replication& repeats() const { return repeats_; }
   /// Values of each side in a round, as they are tested.
-  const Repeats& per_round() const { return per_round_; }
+  const Replication& per_round() const { return per_round_; }
   /// Too few rounds with repeats for their medians to be tested: what is called is a change of at least a
   /// quarter, by two tests that both have to agree.
-  bool is_early() const { return per_round_.any(); }
+  bool is_early() const { return per_round_.is_replicated(); }
   bool beyond_margin() const;
 
   /// The lower count t of the test of no change, and of that of an effect at or beyond the margin. Where the
   /// fast runs are judged, the second is also that of all runs at five times the margin, if that is larger.
-  std::uint64_t count_of_no_change() const;
-  std::uint64_t count_of_same() const;
+  std::uint64_t count_difference() const;
+  std::uint64_t count_equivalence() const;
 
   /// The p-value of Student's t of the rounds' median differences, two-sided: of early estimates, 0 of
   /// others.
@@ -72,17 +73,17 @@ class Estimate {
   Shown shown_of_rest(double level) const;
 
   /// A finding with everything but p-values and verdict, its interval from this critical count.
-  Finding describe(std::uint64_t critical_count, double level) const;
+  Finding to_finding(std::uint64_t critical_count, double level) const;
 
   /// `better` or `worse`, by the side the estimate lies on.
   Verdict direction() const;
 
-  /// Whether what describe() made of it lies inside the margin: the interval, and that of typical runs inside
+  /// Whether what to_finding() made of it lies inside the margin: the interval, and that of typical runs inside
   /// five.
   bool is_within_margin(const Finding& described) const;
 
-  /// What price_of() says with the interval of this critical count.
-  Price price(std::uint64_t critical_count) const;
+  /// What estimate_rounds() says with the interval of this critical count.
+  RoundsToDecide price(std::uint64_t critical_count) const;
 
   // For continuations of what was measured, with values as the tests see them, so that lower is better.
 
@@ -90,34 +91,34 @@ class Estimate {
   const std::vector<double>& candidate_values() const { return b_; }
   double shift() const { return sign_ * estimate(); }  ///< of the candidate's against the baseline's
   /// What other rounds like its own say.
-  Estimate of_rounds(const std::vector<double>& a, const std::vector<double>& b) const;
+  PairedTest of_rounds(const std::vector<double>& a, const std::vector<double>& b) const;
   /// Whether it is called changed, or the same, by counts below these.
-  bool is_settled_by(std::uint64_t changed, std::uint64_t same) const;
+  bool would_decide(std::uint64_t changed, std::uint64_t same) const;
   /// Whether all shifts with at least this count lie at or below a limit, or all beyond it.
-  bool is_decided_by(std::uint64_t critical_count, double limit) const;
+  bool would_call(std::uint64_t critical_count, double limit) const;
 
  private:
   /// Of one pair a round, or of rounds with repeats.
-  class All {
+  class UnclippedTest {
    public:
-    All(const std::vector<double>& a, const std::vector<double>& b, const Repeats& repeats);
+    UnclippedTest(const std::vector<double>& a, const std::vector<double>& b, const Replication& repeats);
     std::uint64_t total() const;
     std::uint64_t at_or_below(double shift) const;
     std::uint64_t at_or_above(double shift) const;
     double median() const;
-    stats::Bounds interval(std::uint64_t critical_count) const;
+    stats::Range interval(std::uint64_t critical_count) const;
 
    private:
-    std::variant<stats::WalshAverages, stats::WithinRounds> of_;
+    std::variant<stats::WalshAverages, stats::WithinBlockDifferences> of_;
   };
 
-  bool is_fast() const { return fast_.has_value(); }
+  bool is_clipped() const { return fast_.has_value(); }
   /// beyond_margin() told from two counts, for less than it takes to find the estimate.
   bool lies_beyond_margin() const;
   double estimate() const;
-  stats::Bounds interval(std::uint64_t critical_count) const;
+  stats::Range interval(std::uint64_t critical_count) const;
   std::vector<double> median_differences() const;
-  stats::Bounds early_interval(std::uint64_t critical_count) const;
+  stats::Range early_interval(std::uint64_t critical_count) const;
   void collapse();
   void describe_rest(Finding& finding) const;
   const std::optional<SlowRuns>& slow() const;
@@ -126,14 +127,14 @@ class Estimate {
   bool fast_runs_scatter_alike() const;
 
   Scale scale_;
-  Prefer prefer_;
-  Repeats repeats_, per_round_;
+  Direction prefer_;
+  Replication repeats_, per_round_;
   bool rest_, single_runs_;
   bool all_runs_;  ///< are judged alike: which are slow ones can't be said, or is no noise
   double asked_margin_, margin_;
   std::vector<double> a_, b_;  ///< the baseline's and the candidate's values, so that lower is better
   double sign_;                ///< −1 where that turned them
-  All all_;
+  UnclippedTest all_;
   mutable std::optional<stats::ClippedSignedRank>
       fast_;  ///< where it was chosen; it keeps an order between calls
   double baseline_typical_, candidate_typical_;
@@ -150,6 +151,6 @@ bool rest_is_unlike(const Finding& finding, double level = withheld_at);
 /// What it would take to settle an unclear finding whose interval has this half width at n rounds: the
 /// interval shrinks with the root of the rounds, until it lies on one side of no change or inside the margin.
 /// On the tests' scale. Names no number when it would be above 10000.
-Price price_of(double estimate, double half_width, double margin, std::size_t n);
+RoundsToDecide estimate_rounds(double estimate, double half_width, double margin, std::size_t n);
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

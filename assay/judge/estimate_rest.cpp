@@ -12,7 +12,7 @@
 #include "assay/stats/mean_change.hpp"
 #include "assay/stats/slow_share.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 std::vector<double> exponentials(const std::vector<double>& logs) {
@@ -25,7 +25,7 @@ std::vector<double> exponentials(const std::vector<double>& logs) {
 
 /// A sign-flip test of how far each side's quick runs lie below the median of all, squared, the change taken
 /// off, which swaps of the two leave exact.
-bool Estimate::fast_runs_scatter_alike() const {
+bool PairedTest::fast_runs_scatter_alike() const {
   constexpr double level = 0.05;
   const double shift = fast_->estimate();
   std::vector<double> all = a_;
@@ -40,31 +40,32 @@ bool Estimate::fast_runs_scatter_alike() const {
   return 2 * std::min(more, stats::sign_flip_tail(differences)) > level;
 }
 
-bool Estimate::fast_runs_stand_alone() const {
+bool PairedTest::fast_runs_stand_alone() const {
   constexpr double level = 0.05;
   if (all_runs_) return false;
   if (fast_ && !fast_runs_scatter_alike()) {
-    const auto critical = schedule::boundary_for({static_cast<int>(n())}, level)->critical_count(0);
+    const auto critical = schedule::stopping_boundary({static_cast<int>(n())}, level)->critical_count(0);
     const auto all = all_.interval(critical);
     if (fast_->estimate() < 0 ? all.high >= 0 : all.low <= 0) return true;
   }
   const int direction = sign_ * estimate() < 0 ? -1 : 1;
   double smaller = 1;
   for (const std::size_t rank : {std::size_t{1}, (n() + 7) / 8}) {
-    const auto part = stats::slow_part(a_, b_, 0, rank);
+    const auto part = stats::test_slow_rounds(a_, b_, 0, rank);
     if (part.direction != -direction) return false;
     smaller = std::min(smaller, part.p);
   }
   return 2 * smaller <= level;
 }
 
-bool Estimate::has_rest() const {
+bool PairedTest::has_rest() const {
   constexpr std::size_t fewest = 6;
-  return rest_ && scale_ == Scale::ratio && prefer_ != Prefer::neither && !repeats_.any() && n() >= fewest;
+  return rest_ && scale_ == Scale::ratio && prefer_ != Direction::neither && !repeats_.is_replicated() &&
+         n() >= fewest;
 }
 
 /// Told of values on the tests' scale, so that slow is what is not preferred.
-const std::optional<SlowRuns>& Estimate::slow() const {
+const std::optional<SlowRuns>& PairedTest::slow() const {
   constexpr double beyond = 1.5;
   if (slow_ || !has_rest()) return slow_;
   const auto share = stats::slow_share(a_, b_, std::log(beyond));
@@ -84,7 +85,7 @@ const std::optional<SlowRuns>& Estimate::slow() const {
   return slow_;
 }
 
-const std::optional<MeanShift>& Estimate::mean() const {
+const std::optional<MeanShift>& PairedTest::mean() const {
   if (mean_ || !has_rest()) return mean_;
   const auto a = exponentials(a_), b = exponentials(b_);
   const stats::MeanChange change(a, b, true);
@@ -97,14 +98,14 @@ const std::optional<MeanShift>& Estimate::mean() const {
   return mean_;
 }
 
-bool Estimate::rest_opposes(double level) const {
+bool PairedTest::rest_opposes(double level) const {
   if (!has_rest()) return false;
   const bool falls = sign_ * estimate() < 0;  // on the tests' scale: lower is better
   return (falls ? slow()->p_more : slow()->p_fewer) <= level ||
          (falls ? mean()->p_more : mean()->p_less) <= level;
 }
 
-Estimate::Rest Estimate::rest() const {
+PairedTest::Rest PairedTest::rest() const {
   if (!has_rest()) return Rest::alike;
   if (std::min(slow()->p_more, slow()->p_fewer) <= withheld_at || mean()->p_beyond <= withheld_at)
     return Rest::unlike;
@@ -113,7 +114,7 @@ Estimate::Rest Estimate::rest() const {
   return could || std::min(slow()->p_more, slow()->p_fewer) <= leaning_at ? Rest::open : Rest::too_few;
 }
 
-Estimate::Shown Estimate::shown_of_rest(double level) const {
+PairedTest::Shown PairedTest::shown_of_rest(double level) const {
   Shown shown;
   if (!has_rest()) return shown;
   const auto called = [level](double more, double less) {
@@ -122,7 +123,7 @@ Estimate::Shown Estimate::shown_of_rest(double level) const {
   return {.slow = called(slow()->p_more, slow()->p_fewer), .mean = called(mean()->p_more, mean()->p_less)};
 }
 
-void Estimate::describe_rest(Finding& finding) const {
+void PairedTest::describe_rest(Finding& finding) const {
   if (!has_rest()) return;
   constexpr double level = 0.95;
   finding.slow = slow();
@@ -147,4 +148,4 @@ bool rest_is_unlike(const Finding& finding, double level) {
          (finding.mean && finding.mean->p_beyond <= level);
 }
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <map>
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 struct Seen {
@@ -12,11 +12,13 @@ struct Seen {
   bool built = false;  ///< a build's, which there is but one of
 };
 
-Finding compare(const Contrast& of, const Seen& baseline, const Seen& candidate, const Metric& metric,
+Finding compare(const Comparison& of, const Seen& baseline, const Seen& candidate, const Metric& metric,
                 std::size_t enough) {
   const bool equal = baseline.value == candidate.value;
-  Finding finding{.of = of};
-  if (!equal && !(fits(metric.scale, baseline.value) && fits(metric.scale, candidate.value))) return finding;
+  Finding finding{.comparison = of};
+  if (!equal &&
+      !(is_valid_value(metric.scale, baseline.value) && is_valid_value(metric.scale, candidate.value)))
+    return finding;
   finding.rounds = std::min(baseline.times, candidate.times);
   finding.baseline_typical = baseline.value;
   finding.candidate_typical = candidate.value;
@@ -27,39 +29,40 @@ Finding compare(const Contrast& of, const Seen& baseline, const Seen& candidate,
   finding.margin = 0;
   finding.beyond_margin = !equal;
   finding.p = finding.p_adjusted = equal ? 1 : 0;
-  finding.p_same = equal ? 0 : 1;
-  finding.settled = (baseline.built && candidate.built) || finding.rounds >= enough;
+  finding.p_equivalence = equal ? 0 : 1;
+  finding.decided = (baseline.built && candidate.built) || finding.rounds >= enough;
   finding.method = "compared directly";
   const bool less = candidate.value < baseline.value;
-  finding.verdict = equal                                      ? Verdict::same
-                    : less == (metric.prefer == Prefer::lower) ? Verdict::better
-                                                               : Verdict::worse;
+  finding.verdict = equal                                            ? Verdict::same
+                    : less == (metric.direction == Direction::lower) ? Verdict::better
+                                                                     : Verdict::worse;
   return finding;
 }
 
 }  // namespace
 
-std::optional<std::vector<Finding>> compare_exactly(const Evidence& evidence, MetricId id, bool twins) {
+std::optional<std::vector<Finding>> compare_exactly(const Observations& evidence, MetricId id, bool twins) {
   const auto& design = evidence.design;
   std::map<CellId, Seen> seen;
-  for (const auto from : {Evidence::From::built, Evidence::From::judged}) {
+  for (const auto from : {Observations::Source::built, Observations::Source::judged}) {
     const auto& values = evidence.values(id, from);
     for (std::size_t i = 0; i < values.size(); ++i) {
       auto& cell = seen[values.cell[i]];
       if (cell.times > 0 && cell.value != values.value[i]) return {};
-      cell = {values.value[i], cell.times + (values.repeat[i] == 0 ? 1U : 0U), from == Evidence::From::built};
+      cell = {values.value[i], cell.times + (values.repeat[i] == 0 ? 1U : 0U),
+              from == Observations::Source::built};
     }
   }
   const auto enough = static_cast<std::size_t>(std::max(design.rules.rounds_min, 1));
   std::vector<Finding> findings;
-  for (const auto& contrast : design.contrasts) {
-    if (design.is_twin(contrast.candidate) != twins || !evidence.is_sound(contrast)) continue;
+  for (const auto& contrast : design.comparisons) {
+    if (design.is_twin(contrast.candidate) != twins || !evidence.is_ok(contrast)) continue;
     const auto mine = seen.find(contrast.candidate), its = seen.find(contrast.baseline);
     findings.push_back(mine == seen.end() || its == seen.end()
-                           ? Finding{.of = contrast}
+                           ? Finding{.comparison = contrast}
                            : compare(contrast, its->second, mine->second, design.metrics[id], enough));
   }
   return findings;
 }
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

@@ -6,7 +6,7 @@
 #include "assay/model/evidence.hpp"
 #include "assay/model/finding.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 
 /// Compares an exact metric directly: each cell's one value against its baseline's, with margin 0. Values
 /// come from builds and from judged trials alike. Empty when a cell's values differ among themselves, so
@@ -15,6 +15,7 @@ namespace assay::inline v1::judge {
 /// Values of trials are settled when there are as many as the least number of rounds, those of builds at
 /// once. Equal is `same`, anything else `better` or `worse`; the interval is the effect itself. Contrasts
 /// with a value on one side only, or with one side zero, have rounds = 0.
-std::optional<std::vector<Finding>> compare_exactly(const Evidence& evidence, MetricId metric, bool twins);
+std::optional<std::vector<Finding>> compare_exactly(const Observations& evidence, MetricId metric,
+                                                    bool twins);
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

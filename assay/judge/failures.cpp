@@ -1,20 +1,20 @@
 #include "assay/judge/failures.hpp"
 
 #include "assay/judge/error_rate.hpp"
-#include "assay/stats/many.hpp"
 #include "assay/stats/distance.hpp"
+#include "assay/stats/many.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 
-std::vector<FailureFinding> judge_failures(const Evidence& evidence) {
+std::vector<FailureFinding> judge_failures(const Observations& evidence) {
   std::vector<FailureFinding> all;
   std::vector<double> p;
-  for (const auto& contrast : evidence.design.contrasts) {
-    if (evidence.design.is_twin(contrast.candidate) || !evidence.is_sound(contrast)) continue;
+  for (const auto& contrast : evidence.design.comparisons) {
+    if (evidence.design.is_twin(contrast.candidate) || !evidence.is_ok(contrast)) continue;
     const auto &its = evidence.of(contrast.baseline), &mine = evidence.of(contrast.candidate);
     const auto a = its.failed, m = its.trials, b = mine.failed, n = mine.trials;
     if (a + b == 0 || m == 0 || n == 0) continue;
-    FailureFinding finding{.of = contrast,
+    FailureFinding finding{.comparison = contrast,
                            .baseline_failed = a,
                            .baseline_trials = m,
                            .candidate_failed = b,
@@ -34,4 +34,4 @@ std::vector<FailureFinding> judge_failures(const Evidence& evidence) {
   return all;
 }
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

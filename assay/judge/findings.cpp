@@ -29,30 +29,30 @@
 #include "assay/model/plan.hpp"
 #include "assay/stats/location.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 /// Why these pairs are not judged, as a note; none when they are.
-std::optional<Note> objection(const PairedSeries& series, MetricId id, const Metric& metric) {
-  Note note{.subject = series.of.candidate, .level = Note::Level::warning, .metric = id};
+std::optional<Note> reason_not_judged(const PairedSeries& series, MetricId id, const Metric& metric) {
+  Note note{.subject = series.comparison.candidate, .level = Note::Level::warning, .metric = id};
   constexpr int fewest_with_repeats = 2;
-  const int fewest = series.repeats.any() ? fewest_with_repeats : fewest_rounds;
+  const int fewest = series.replication.is_replicated() ? fewest_with_repeats : fewest_rounds;
   if (series.rounds.size() < static_cast<std::size_t>(fewest)) {
     note.kind = NoteKind::too_few_rounds;
-    note.figure = static_cast<double>(series.rounds.size());
+    note.value = static_cast<double>(series.rounds.size());
     note.threshold = fewest;
     return note;
   }
-  if (!all_fit(series, metric.scale)) {
+  if (!all_valid(series, metric.scale)) {
     note.kind = NoteKind::not_positive;
     return note;
   }
-  if (!(metric.coarse_below > 0)) return {};
+  if (!(metric.resolution_limit > 0)) return {};
   const double typical = std::min(stats::median(series.baseline), stats::median(series.candidate));
-  if (!(typical < metric.coarse_below)) return {};
+  if (!(typical < metric.resolution_limit)) return {};
   note.kind = NoteKind::too_coarse;
-  note.figure = typical;
-  note.threshold = metric.coarse_below;
+  note.value = typical;
+  note.threshold = metric.resolution_limit;
   return note;
 }
 
@@ -61,21 +61,21 @@ using TooFew = std::map<std::size_t, PairedSeries>;
 
 /// The pairs of every contrast whose cells are sound; twins form a family of their own. One that can't be
 /// judged has no pairs here, but still counts among the many: nothing is settled sooner for its want.
-std::vector<PairedSeries> family_of(const Evidence& evidence, MetricId id, bool twins,
+std::vector<PairedSeries> family_of(const Observations& evidence, MetricId id, bool twins,
                                     std::vector<Note>* notes, TooFew& too_few) {
   const auto& design = evidence.design;
-  const auto cells = by_cell(evidence.values(id));
+  const auto cells = values_by_cell(evidence.values(id));
   std::vector<PairedSeries> family;
-  for (const auto& contrast : design.contrasts) {
-    if (design.is_twin(contrast.candidate) != twins || !evidence.is_sound(contrast)) continue;
-    auto series = pair_up(evidence, contrast, id, cells);
-    if (const auto note = objection(series, id, design.metrics[id])) {
-      if (note->kind == NoteKind::too_few_rounds && all_fit(series, design.metrics[id].scale)) {
+  for (const auto& contrast : design.comparisons) {
+    if (design.is_twin(contrast.candidate) != twins || !evidence.is_ok(contrast)) continue;
+    auto series = make_pairs(evidence, contrast, id, cells);
+    if (const auto note = reason_not_judged(series, id, design.metrics[id])) {
+      if (note->kind == NoteKind::too_few_rounds && all_valid(series, design.metrics[id].scale)) {
         if (!series.rounds.empty() && !twins) too_few.emplace(family.size(), series);
       } else if (notes != nullptr && !series.rounds.empty()) {
         notes->push_back(*note);
       }
-      series = PairedSeries{.of = contrast, .repeats = series.repeats};
+      series = PairedSeries{.comparison = contrast, .replication = series.replication};
     }
     family.push_back(std::move(series));
   }
@@ -83,15 +83,15 @@ std::vector<PairedSeries> family_of(const Evidence& evidence, MetricId id, bool 
 }
 
 /// The change that pairs show which are too few for a verdict.
-Finding as_seen(const PairedSeries& series, Question question) {
-  question.all_runs = true;
-  auto seen = estimate_of(series, series.rounds.size(), question).describe(0, question.level);
-  seen.of = series.of;
-  seen.to_settle = Price{.obstacle = Price::Obstacle::too_few_rounds};
+Finding descriptive_finding(const PairedSeries& series, PairedTestOptions question) {
+  question.no_clipping = true;
+  auto seen = estimate_of(series, series.rounds.size(), question).to_finding(0, question.level);
+  seen.comparison = series.comparison;
+  seen.rounds_to_decide = RoundsToDecide{.obstacle = RoundsToDecide::Obstacle::too_few_rounds};
   return seen;
 }
 
-std::vector<Finding> judge_family(const Evidence& evidence, MetricId id, bool twins, Stage stage,
+std::vector<Finding> judge_family(const Observations& evidence, MetricId id, bool twins, Stage stage,
                                   std::vector<Note>* notes) {
   const bool exact = evidence.design.metrics[id].exact;
   auto compared = exact ? compare_exactly(evidence, id, twins) : std::nullopt;
@@ -104,11 +104,11 @@ std::vector<Finding> judge_family(const Evidence& evidence, MetricId id, bool tw
     TooFew too_few;
     const auto series = family_of(evidence, id, twins, notes, too_few);
     constexpr std::size_t most_priced = 24;  // each takes some milliseconds
-    auto family = rules_for(evidence.design, id, series);
+    auto family = family_rules(evidence.design, id, series);
     family.priced = notes != nullptr && series.size() <= most_priced;
-    findings = settle(series, family, stage);
+    findings = decide_family(series, family, stage);
     if (notes != nullptr)
-      for (const auto& [place, pairs] : too_few) findings[place] = as_seen(pairs, family.question);
+      for (const auto& [place, pairs] : too_few) findings[place] = descriptive_finding(pairs, family.options);
   }
   for (auto& finding : findings) finding.metric = id;
   return findings;
@@ -116,11 +116,11 @@ std::vector<Finding> judge_family(const Evidence& evidence, MetricId id, bool tw
 
 /// Prices unclear findings in time, as the command that measures all of it again would take it: its own two
 /// cells for all the rounds it needs, the others for as many as they had.
-void price_in_seconds(const Evidence& evidence, Findings& into) {
+void add_cost_in_seconds(const Observations& evidence, Findings& into) {
   // Programs that ran abreast have no wall time of their own; their CPU times on one core add up to it.
   const auto time =
-      metrics::find(evidence.design.metrics,
-                    evidence.design.rules.abreast ? metrics::Known::cpu_time : metrics::Known::wall_time);
+      metrics::find(evidence.design.metrics, evidence.design.rules.abreast ? metrics::MetricKind::cpu_time
+                                                                           : metrics::MetricKind::wall_time);
   if (!time) return;
   std::map<CellId, std::pair<double, int>> spent;  // seconds, rounds
   const auto& times = evidence.values(*time);
@@ -130,92 +130,95 @@ void price_in_seconds(const Evidence& evidence, Findings& into) {
     into.measured_seconds += times.value[i];
   }
   for (auto& finding : into.findings) {
-    if (!finding.to_settle || finding.to_settle->rounds == 0) continue;
-    auto& price = *finding.to_settle;
+    if (!finding.rounds_to_decide || finding.rounds_to_decide->rounds == 0) continue;
+    auto& price = *finding.rounds_to_decide;
     price.seconds = into.measured_seconds;
-    for (const auto cell : {finding.of.baseline, finding.of.candidate})
+    for (const auto cell : {finding.comparison.baseline, finding.comparison.candidate})
       if (const auto found = spent.find(cell); found != spent.end())
         price.seconds += found->second.first * (static_cast<double>(price.rounds) / found->second.second - 1);
   }
 }
 
 /// Which unclear findings programs that keep to one core would settle sooner abreast.
-void see_what_suits_abreast(const Evidence& evidence, std::vector<Finding>& findings) {
+void mark_concurrent_candidates(const Observations& evidence, std::vector<Finding>& findings) {
   if (evidence.design.rules.abreast) return;
-  const auto on_one_core = cells_on_one_core(evidence);
+  const auto on_one_core = single_core_cells(evidence);
   for (auto& f : findings)
-    if (f.to_settle && evidence.design.metrics[f.metric].is_time() && on_one_core.contains(f.of.baseline) &&
-        on_one_core.contains(f.of.candidate))
-      f.to_settle->suits_abreast = true;
+    if (f.rounds_to_decide && evidence.design.metrics[f.metric].is_time() &&
+        on_one_core.contains(f.comparison.baseline) && on_one_core.contains(f.comparison.candidate))
+      f.rounds_to_decide->suits_abreast = true;
 }
 
 /// What is told besides verdicts must not cost the verdicts: where it can't be worked out, that is said.
 template <class Work>
-void attempt(const char* what, Findings& findings, Work&& work) {
+void run_optional(const char* what, Findings& findings, Work&& work) {
   try {
     work();
   } catch (const DomainError& error) {
-    findings.trust.push_back(
-        {.kind = NoteKind::not_worked_out, .said = std::string(what) + ": " + error.what()});
+    findings.notes.push_back(
+        {.kind = NoteKind::analysis_failed, .quoted = std::string(what) + ": " + error.what()});
   }
 }
 
 }  // namespace
 
-std::vector<Finding> watched_so_far(const Design& design, const Evidence& evidence) {
+std::vector<Finding> interim_findings(const Design& design, const Observations& evidence) {
   std::vector<Finding> all;
   if (design.rules.rounds_max == 0) return all;  // no looks are planned
   for (const auto id : design.metrics.ids())
     for (const bool twins : {false, true})
-      if (design.metrics[id].demand.watched && design.metrics[id].is_judged())
-        std::ranges::move(judge_family(evidence, id, twins, Stage::going, nullptr), std::back_inserter(all));
+      if (design.metrics[id].request.watched && design.metrics[id].is_judged())
+        std::ranges::move(judge_family(evidence, id, twins, Stage::running, nullptr),
+                          std::back_inserter(all));
   return all;
 }
 
-Findings judge(const Design& design, const Evidence& evidence) {
+Findings judge(const Design& design, const Observations& evidence) {
   Findings findings{.design = design,
                     .state = evidence.campaign_state(),
-                    .states = evidence.states(),
+                    .statuses = evidence.statuses(),
                     .provisional = !evidence.has_ended(),
                     .rounds = evidence.rounds()};
-  const auto stage = evidence.has_ended() ? Stage::ended : Stage::going;
+  const auto stage = evidence.has_ended() ? Stage::ended : Stage::running;
   for (const auto id : design.metrics.ids())
     for (const bool twins : {false, true}) {
       const auto& metric = design.metrics[id];
       if (!metric.is_judged()) continue;
-      auto* notes = metric.demand.watched ? &findings.trust : nullptr;
+      auto* notes = metric.request.watched ? &findings.notes : nullptr;
       for (auto& finding : judge_family(evidence, id, twins, stage, notes))
         if (finding.rounds > 0) findings.findings.push_back(std::move(finding));
     }
   for (auto& finding : judge_unpaired(evidence)) findings.findings.push_back(std::move(finding));
-  link_times(evidence, findings.findings);
-  price_in_seconds(evidence, findings);
-  see_what_suits_abreast(evidence, findings.findings);
-  apply_ceilings(evidence, findings);
-  attempt("how costs grow", findings, [&] { findings.trends = find_trends(evidence); });
-  attempt("the overall change", findings, [&] { findings.overall = judge_overall(evidence, findings); });
-  attempt("which are alike", findings, [&] { findings.groups = find_groups(evidence, findings); });
-  attempt("turning points", findings, [&] { findings.turns = find_turns(evidence, findings); });
+  link_cpu_and_wall(evidence, findings.findings);
+  add_cost_in_seconds(evidence, findings);
+  mark_concurrent_candidates(evidence, findings.findings);
+  apply_saturation(evidence, findings);
+  run_optional("how costs grow", findings, [&] { findings.scaling = fit_scaling(evidence); });
+  run_optional("the overall change", findings, [&] { findings.overall = judge_overall(evidence, findings); });
+  run_optional("which are alike", findings, [&] { findings.groups = find_groups(evidence, findings); });
+  run_optional("turning points", findings, [&] { findings.reversals = find_reversals(evidence, findings); });
   findings.failures = judge_failures(evidence);
-  attempt("how much values vary", findings, [&] { findings.spreads = judge_spreads(evidence); });
+  run_optional("how much values vary", findings, [&] { findings.spreads = judge_variability(evidence); });
   findings.requirements = judge_requirements(evidence);
-  const auto beside = [&](const auto& told) {
-    return !stands_for_itself(design, findings.findings, told.metric);
+  const auto beside = [&](const auto& result) {
+    return !is_primary_time(design, findings.findings, result.metric);
   };
-  std::erase_if(findings.trends, beside);
+  std::erase_if(findings.scaling, beside);
   std::erase_if(findings.overall, beside);
   std::erase_if(findings.groups, beside);
-  std::erase_if(findings.turns, beside);
+  std::erase_if(findings.reversals, beside);
   std::erase_if(findings.spreads, beside);
-  add_trust_notes(evidence, findings);
-  attempt("what happens within trials", findings, [&] { look_within_trials(evidence, findings); });
-  attempt("latencies of all requests", findings, [&] { findings.latencies = pooled_latencies(evidence); });
-  attempt("the profile", findings, [&] { findings.profile = profile_of(evidence, findings.findings); });
+  add_notes(evidence, findings);
+  run_optional("what happens within trials", findings, [&] { add_within_trial_spread(evidence, findings); });
+  run_optional("latencies of all requests", findings,
+               [&] { findings.latencies = pooled_latencies(evidence); });
+  run_optional("the profile", findings,
+               [&] { findings.profile = make_profile(evidence, findings.findings); });
   return findings;
 }
 
 Findings judge_record(const Record& record) {
-  return judge(record.design, Evidence(record.design, record.log));
+  return judge(record.design, Observations(record.design, record.log));
 }
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

@@ -7,41 +7,40 @@
 #include "assay/judge/keep_only.hpp"
 #include "assay/judge/times.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
-class Holding {
+class GateEvaluator {
  public:
-  Holding(const Findings& findings, const Gate& gate, const Only& only)
+  GateEvaluator(const Findings& findings, const Gate& gate, const CellFilter& only)
       : all_(findings), gate_(gate), only_(only) {}
 
   GateResult run() {
-    result_.apart = all_.rounds == 0 && !all_.findings.empty();
+    result_.unpaired = all_.rounds == 0 && !all_.findings.empty();
     if (all_.provisional) add({.kind = GateReason::Kind::cut_off, .status = GateStatus::undecided});
     standings();
     findings();
     requirements();
-    const bool apart = result_.apart;
-    result_ = conclude(std::move(result_.reasons), gate_);
-    result_.apart = apart;
+    const bool apart = result_.unpaired;
+    result_ = summarize(std::move(result_.reasons), gate_);
+    result_.unpaired = apart;
     return std::move(result_);
   }
 
  private:
   void add(GateReason reason) { result_.reasons.push_back(std::move(reason)); }
 
-  bool is_chosen(CellId id) const { return judge::is_chosen(all_.design, all_.design.cells[id], only_); }
+  bool is_chosen(CellId id) const { return judge::matches(all_.design, all_.design.cells[id], only_); }
 
   void standings() {
     for (const auto id : all_.design.cells.ids()) {
-      const auto& state = all_.states[id];
-      const bool wrong = state.standing == Standing::wrong;
-      if (all_.design.is_twin(id) || !is_chosen(id) || (!wrong && state.standing != Standing::failed))
-        continue;
+      const auto& state = all_.statuses[id];
+      const bool wrong = state.code == StatusCode::wrong;
+      if (all_.design.is_twin(id) || !is_chosen(id) || (!wrong && state.code != StatusCode::failed)) continue;
       add({.kind = wrong ? GateReason::Kind::wrong : GateReason::Kind::failed,
            .status = GateStatus::failed,
            .subject = id,
-           .said = state.detail});
+           .detail = state.detail});
     }
   }
 
@@ -49,26 +48,26 @@ class Holding {
     const auto& design = all_.design;
     std::set<CellId> judged, compared;
     for (const auto& f : all_.findings) {
-      if (design.is_twin(f.of.candidate) || !all_.metric_of(f).demand.watched) continue;
-      judged.insert(f.of.candidate);
-      if (!is_beside(all_, f)) hold(f);
+      if (design.is_twin(f.comparison.candidate) || !all_.metric_of(f).request.watched) continue;
+      judged.insert(f.comparison.candidate);
+      if (!is_secondary(all_, f)) hold(f);
     }
-    for (const auto& contrast : design.contrasts)
-      if (all_.states[contrast.baseline].is_sound()) compared.insert(contrast.candidate);
+    for (const auto& contrast : design.comparisons)
+      if (all_.statuses[contrast.baseline].is_ok()) compared.insert(contrast.candidate);
     for (const auto id : design.cells.ids())
-      if (compared.contains(id) && !design.is_twin(id) && all_.states[id].is_sound() &&
-          !judged.contains(id) && is_chosen(id))
+      if (compared.contains(id) && !design.is_twin(id) && all_.statuses[id].is_ok() && !judged.contains(id) &&
+          is_chosen(id))
         add({.kind = GateReason::Kind::no_finding, .status = GateStatus::undecided, .subject = id});
   }
 
   void hold(const Finding& f) {
     const auto& metric = all_.metric_of(f);
     add({.kind = GateReason::Kind::change,
-         .status = hold_against(f, metric, gate_.allow),
-         .subject = f.of.candidate,
+         .status = evaluate_gate(f, metric, gate_.allow),
+         .subject = f.comparison.candidate,
          .metric = f.metric,
          .effect = f.effect,
-         .limit = limit_of(f, metric, gate_.allow),
+         .limit = allowed_limit(f, metric, gate_.allow),
          .interval = f.interval});
   }
 
@@ -76,9 +75,9 @@ class Holding {
     using Status = RequirementFinding::Status;
     for (const auto& r : all_.requirements)
       add({.kind = GateReason::Kind::requirement,
-           .status = r.status == Status::met      ? GateStatus::passed
-                     : r.status == Status::broken ? GateStatus::failed
-                                                  : GateStatus::undecided,
+           .status = r.status == Status::met        ? GateStatus::passed
+                     : r.status == Status::violated ? GateStatus::failed
+                                                    : GateStatus::undecided,
            .subject = r.cell,
            .metric = r.metric,
            .typical = r.typical,
@@ -87,18 +86,18 @@ class Holding {
 
   const Findings& all_;
   const Gate& gate_;
-  const Only& only_;
+  const CellFilter& only_;
   GateResult result_;
 };
 
 }  // namespace
 
-Effect limit_of(const Finding& f, const Metric& metric, double allow) {
-  return limit_to_the_worse(metric.scale, allow > 0 && f.effect.is_ratio() ? allow : f.margin,
-                            metric.prefer != Prefer::higher);
+Effect allowed_limit(const Finding& f, const Metric& metric, double allow) {
+  return regression_limit(metric.scale, allow > 0 && f.effect.is_ratio() ? allow : f.margin,
+                          metric.direction != Direction::higher);
 }
 
-GateResult conclude(std::vector<GateReason> reasons, const Gate& gate) {
+GateResult summarize(std::vector<GateReason> reasons, const Gate& gate) {
   if (reasons.empty())
     reasons.push_back({.kind = GateReason::Kind::nothing_to_do, .status = GateStatus::undecided});
   std::ranges::stable_sort(reasons, {}, [](const GateReason& r) {
@@ -111,9 +110,9 @@ GateResult conclude(std::vector<GateReason> reasons, const Gate& gate) {
   return result;
 }
 
-GateStatus hold_against(const Finding& f, const Metric& metric, double allow) {
-  const bool lower = metric.prefer != Prefer::higher;
-  const auto limit = limit_of(f, metric, allow).value;
+GateStatus evaluate_gate(const Finding& f, const Metric& metric, double allow) {
+  const bool lower = metric.direction != Direction::higher;
+  const auto limit = allowed_limit(f, metric, allow).value;
   const auto beyond = [&](double x) { return lower ? x > limit : x < limit; };
   const auto [best, worst] =
       lower ? std::pair(f.interval.low, f.interval.high) : std::pair(f.interval.high, f.interval.low);
@@ -123,8 +122,8 @@ GateStatus hold_against(const Finding& f, const Metric& metric, double allow) {
                            : GateStatus::undecided;  // most runs are within it, all are not
 }
 
-GateResult hold_against(const Findings& findings, const Gate& gate, const Only& only) {
-  return Holding(findings, gate, only).run();
+GateResult evaluate_gate(const Findings& findings, const Gate& gate, const CellFilter& only) {
+  return GateEvaluator(findings, gate, only).run();
 }
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

@@ -10,17 +10,18 @@
 #include "assay/metrics/catalogue.hpp"
 #include "assay/stats/many.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 /// p of no change between two cells at the last look that their common rounds reach; 1 before the first.
 double p_between(const PairedSeries& series, const Metric& metric, const Rules& rules) {
   const auto look = last_look(rules, series);
-  if (!look || !all_fit(series, metric.scale)) return 1;
+  if (!look || !all_valid(series, metric.scale)) return 1;
   const auto estimate = estimate_of(series, look->rounds, {.metric = metric});
-  const auto values = static_cast<std::size_t>(series.repeats.values_of(static_cast<int>(look->rounds)));
+  const auto values =
+      static_cast<std::size_t>(series.replication.independent_values(static_cast<int>(look->rounds)));
   if (estimate.n() != values) return 1;  // rounds without a pair left a layout out
-  return look->boundary->p_value(look->place, estimate.count_of_no_change());
+  return look->boundary->p_value(look->place, estimate.count_difference());
 }
 
 /// What findings call on a metric, or on the other of two times that stand in for each other: a cell's
@@ -29,16 +30,16 @@ using Called = std::map<CellId, std::pair<CellId, Verdict>>;
 
 Called called_on(const Findings& findings, MetricId metric) {
   const auto& metrics_of_all = findings.design.metrics;
-  const bool both_times = std::ranges::any_of(metrics_of_all, metrics::is_implied);
+  const bool both_times = std::ranges::any_of(metrics_of_all, metrics::is_default_cpu_time);
   const auto is_time = [&](MetricId id) {
-    return metrics::is(metrics_of_all[id], metrics::Known::wall_time) ||
-           metrics::is_implied(metrics_of_all[id]);
+    return metrics::is_kind(metrics_of_all[id], metrics::MetricKind::wall_time) ||
+           metrics::is_default_cpu_time(metrics_of_all[id]);
   };
   Called called;
   for (const auto& f : findings.findings)
     if ((f.metric == metric || (both_times && is_time(metric) && is_time(f.metric))) &&
         (f.verdict == Verdict::better || f.verdict == Verdict::worse))
-      called[f.of.candidate] = {f.of.baseline, f.verdict};
+      called[f.comparison.candidate] = {f.comparison.baseline, f.verdict};
   return called;
 }
 
@@ -48,7 +49,8 @@ using Shown = std::map<CellId, std::pair<CellId, Interval>>;
 Shown shown_on(const Findings& findings, MetricId metric) {
   Shown shown;
   for (const auto& f : findings.findings)
-    if (f.metric == metric && f.rounds > 0) shown[f.of.candidate] = {f.of.baseline, f.interval};
+    if (f.metric == metric && f.rounds > 0)
+      shown[f.comparison.candidate] = {f.comparison.baseline, f.interval};
   return shown;
 }
 
@@ -118,16 +120,16 @@ void largest_sets(const Alike& alike, const Set& chosen, Set open, Set done, std
 
 }  // namespace
 
-std::vector<CandidateGroup> find_groups(const Evidence& evidence, const Findings& findings) {
+std::vector<CandidateGroup> find_groups(const Observations& evidence, const Findings& findings) {
   const auto& design = evidence.design;
   std::vector<CandidateGroup> groups;
   std::map<std::pair<WorkloadId, std::string>, std::vector<CellId>> places;
   for (const auto id : design.cells.ids())
-    if (evidence.is_sound(id) && !design.is_twin(id))
+    if (evidence.is_ok(id) && !design.is_twin(id))
       places[{design.cells[id].workload, design.cells[id].setting.text()}].push_back(id);
   for (const auto metric : design.metrics.ids()) {
-    if (!design.metrics[metric].demand.watched || design.metrics[metric].exact) continue;
-    const auto values = by_cell(evidence.values(metric));
+    if (!design.metrics[metric].request.watched || design.metrics[metric].exact) continue;
+    const auto values = values_by_cell(evidence.values(metric));
     const auto called = called_on(findings, metric);
     const auto shown = shown_on(findings, metric);
     for (const auto& [place, cells] : places) {
@@ -135,19 +137,19 @@ std::vector<CandidateGroup> find_groups(const Evidence& evidence, const Findings
       std::vector<double> p;
       for (std::size_t a = 0; a < cells.size(); ++a)
         for (std::size_t b = a + 1; b < cells.size(); ++b)
-          p.push_back(p_between(pair_up(evidence, {cells[a], cells[b]}, metric, values),
+          p.push_back(p_between(make_pairs(evidence, {cells[a], cells[b]}, metric, values),
                                 design.metrics[metric], design.rules));
       const auto adjusted = stats::adjust_holm(p);
       Alike alike(cells.size(), std::vector<bool>(cells.size(), false));
-      std::size_t at = 0, told = 0;
+      std::size_t at = 0, reported = 0;
       for (std::size_t a = 0; a < cells.size(); ++a)
         for (std::size_t b = a + 1; b < cells.size(); ++b) {
           const bool apart = adjusted[at++] <= error_rate || tell_apart(called, cells[a], cells[b]) ||
                              lie_apart(shown, cells[a], cells[b], design.metrics[metric].scale);
           alike[a][b] = alike[b][a] = !apart;
-          told += apart ? 1 : 0;
+          reported += apart ? 1 : 0;
         }
-      if (told == 0 || told == p.size()) continue;
+      if (reported == 0 || reported == p.size()) continue;
       Set all;
       for (std::size_t a = 0; a < cells.size(); ++a) all.insert(a);
       std::vector<Set> sets;
@@ -167,4 +169,4 @@ std::vector<CandidateGroup> find_groups(const Evidence& evidence, const Findings
   return groups;
 }
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

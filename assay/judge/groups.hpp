@@ -5,7 +5,7 @@
 #include "assay/model/evidence.hpp"
 #include "assay/model/findings.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 
 /// The groups of sound candidates that can't be told apart, where there are three or more, by workload,
 /// setting and watched metric: all pairs are tested by rounds (signed-rank), Holm-adjusted among each other,
@@ -16,6 +16,6 @@ namespace assay::inline v1::judge {
 ///
 /// Looks at planned round counts only, with the boundary of the campaign's looks, so that it holds wherever a
 /// campaign stopped. Source: Holm 1979; Bron & Kerbosch 1973, Tomita et al. 2006 (largest sets).
-std::vector<CandidateGroup> find_groups(const Evidence& evidence, const Findings& findings);
+std::vector<CandidateGroup> find_groups(const Observations& evidence, const Findings& findings);
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

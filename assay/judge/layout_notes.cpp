@@ -10,7 +10,7 @@
 
 #include "assay/judge/pairs.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 /// Half of the mean square: the variance of one of two values that each of these is the difference of.
@@ -23,12 +23,12 @@ double variance_of_one(const std::vector<double>& differences) {
 /// Changes of one metric between candidates that were built, whose programs differ.
 bool is_between_builds(const Findings& findings, const Finding& f) {
   const auto& design = findings.design;
-  const auto &mine = findings.candidate_of(f), &its = findings.baseline_of(f);
+  const auto &mine = findings.candidate_cell(f), &its = findings.baseline_cell(f);
   const auto is_built = [&](CandidateId id) {
-    return std::ranges::count(design.builds, id, &BuildFacts::candidate) > 0;
+    return std::ranges::count(design.builds, id, &BuildInfo::candidate) > 0;
   };
-  return findings.metric_of(f).is_time() && findings.metric_of(f).demand.watched &&
-         !design.is_twin(f.of.candidate) && is_built(mine.candidate) && is_built(its.candidate) &&
+  return findings.metric_of(f).is_time() && findings.metric_of(f).request.watched &&
+         !design.is_twin(f.comparison.candidate) && is_built(mine.candidate) && is_built(its.candidate) &&
          findings.candidate(mine).from.exe_digest != findings.candidate(its).from.exe_digest;
 }
 
@@ -37,48 +37,49 @@ std::optional<Note> note_on_one_build(const Findings& findings) {
   constexpr double within_reach = 0.05;
   for (const auto& f : findings.findings) {
     if (f.verdict != Verdict::better && f.verdict != Verdict::worse) continue;
-    if (!is_between_builds(findings, f) || layouts_of(findings.design, f.of) > 0 ||
+    if (!is_between_builds(findings, f) || layouts_of(findings.design, f.comparison) > 0 ||
         std::abs(f.effect.change()) >= within_reach)
       continue;
     return Note{.kind = NoteKind::layout_alone,
-                .subject = f.of.candidate,
+                .subject = f.comparison.candidate,
                 .metric = f.metric,
-                .figure = f.effect.change(),
+                .value = f.effect.change(),
                 .threshold = within_reach};
   }
   return {};
 }
 
-std::optional<LayoutSpread> spread_of(const Evidence& evidence, const Contrast& of, const ByCell& cells) {
+std::optional<LayoutSpread> spread_of(const Observations& evidence, const Comparison& of,
+                                      const ValuesByCell& cells) {
   const auto& design = evidence.design;
   const auto baseline = cells.find(of.baseline);
   if (baseline == cells.end()) return {};
   std::map<int, double> own;
   for (const auto& [round, value] : baseline->second)
-    own.emplace(round, value_on_test_scale(Scale::ratio, value));
+    own.emplace(round, transformed_value(Scale::ratio, value));
   std::vector<double> logs, of_twin;
   for (const auto& [round, value] : own) logs.push_back(value);
-  for (const auto& twin : design.contrasts) {
+  for (const auto& twin : design.comparisons) {
     if (twin.baseline != of.baseline || !design.is_twin(twin.candidate)) continue;
-    const auto series = pair_up(twin, cells);
+    const auto series = make_pairs(twin, cells);
     for (std::size_t i = 0; i < series.rounds.size(); ++i)
-      of_twin.push_back(effect_of_pair(Scale::ratio, series.baseline[i], series.candidate[i]));
+      of_twin.push_back(transformed_effect(Scale::ratio, series.baseline[i], series.candidate[i]));
   }
   return layout_spread(logs, of_twin);
 }
 
 /// Programs whose layout is one build's, or drawn for each by itself.
 void notes_on_ways(const Design& design, std::vector<Note>& notes) {
-  std::set<std::pair<CandidateId, std::string>> told;
+  std::set<std::pair<CandidateId, std::string>> noted;
   for (const auto& build : design.builds) {
-    if (build.layout.empty() || build.layout == layout_common ||
-        !told.emplace(build.candidate, build.layout).second)
+    if (build.layout_method.empty() || build.layout_method == layout_common ||
+        !noted.emplace(build.candidate, build.layout_method).second)
       continue;
     const bool shuffled = build.layouts > 0;
     notes.push_back({.kind = shuffled ? NoteKind::layouts_shuffled : NoteKind::layout_kept,
                      .subject = build.candidate,
                      .level = shuffled ? Note::Level::note : Note::Level::warning,
-                     .said = shuffled ? std::string{} : build.layout});
+                     .quoted = shuffled ? std::string{} : build.layout_method});
   }
 }
 
@@ -106,36 +107,36 @@ std::optional<LayoutSpread> layout_spread(const std::vector<double>& logs,
   return found;
 }
 
-std::vector<Note> layout_notes(const Evidence& evidence, const Findings& findings) {
+std::vector<Note> layout_notes(const Observations& evidence, const Findings& findings) {
   std::vector<Note> notes;
   if (auto note = note_on_one_build(findings)) notes.push_back(std::move(*note));
   const auto& design = evidence.design;
   notes_on_ways(design, notes);
-  std::map<MetricId, ByCell> values;
+  std::map<MetricId, ValuesByCell> values;
   for (const auto& f : findings.findings) {
-    const int layouts = layouts_of(design, f.of);
+    const int layouts = layouts_of(design, f.comparison);
     if (layouts == 0 || f.rounds == 0 || !is_between_builds(findings, f)) continue;
     const auto [at, fresh] = values.try_emplace(f.metric);
-    if (fresh) at->second = by_cell(evidence.values(f.metric));
-    const auto spread = spread_of(evidence, f.of, at->second);
+    if (fresh) at->second = values_by_cell(evidence.values(f.metric));
+    const auto spread = spread_of(evidence, f.comparison, at->second);
     if (!spread) continue;
     const double by_chance = std::expm1(spread->by_chance);
     const bool is_called = f.verdict == Verdict::better || f.verdict == Verdict::worse;
     notes.push_back({.kind = spread->is_bound ? NoteKind::layout_spread_at_most : NoteKind::layout_spread,
-                     .subject = f.of.candidate,
+                     .subject = f.comparison.candidate,
                      .metric = f.metric,
-                     .figure = std::expm1(spread->sd),
+                     .value = std::expm1(spread->sd),
                      .threshold = is_called ? std::optional(by_chance) : std::nullopt,
                      .low = std::abs(f.effect.change()),
                      .count = std::min(f.rounds, static_cast<std::size_t>(layouts))});
     if (static_cast<int>(f.rounds) > layouts)
       notes.push_back({.kind = NoteKind::layouts_repeat,
-                       .subject = f.of.candidate,
+                       .subject = f.comparison.candidate,
                        .metric = f.metric,
-                       .figure = static_cast<double>(f.rounds),
+                       .value = static_cast<double>(f.rounds),
                        .count = static_cast<std::size_t>(layouts)});
   }
   return notes;
 }
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

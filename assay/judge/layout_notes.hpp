@@ -6,7 +6,7 @@
 #include "assay/model/evidence.hpp"
 #include "assay/model/findings.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 
 /// How far layout moves a program's values from build to build.
 struct LayoutSpread {
@@ -32,6 +32,6 @@ std::optional<LayoutSpread> layout_spread(const std::vector<double>& logs,
 /// What is to be said of layouts: of campaigns that link anew, how far layout moves each comparison, whether
 /// a change is within what one build of each would show by chance, and whose layouts could not be varied; of
 /// others, once, that a change below 5 % between two builds may be nothing but layout.
-std::vector<Note> layout_notes(const Evidence& evidence, const Findings& findings);
+std::vector<Note> layout_notes(const Observations& evidence, const Findings& findings);
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

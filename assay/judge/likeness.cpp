@@ -9,7 +9,7 @@
 
 #include "assay/metrics/catalogue.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 std::set<std::string> words_of(const std::string& text) {
@@ -18,7 +18,7 @@ std::set<std::string> words_of(const std::string& text) {
 }
 
 bool declared(const Candidate& candidate, const std::string& word) {
-  return std::ranges::any_of(candidate.options, [&](const auto& option) {
+  return std::ranges::any_of(candidate.distinguishing_arguments, [&](const auto& option) {
     return option.find(word) != std::string::npos || option.find(word.substr(1)) != std::string::npos;
   });
 }
@@ -51,17 +51,17 @@ std::string joined(const std::set<std::string>& words) {
   return text;
 }
 
-Note warning(NoteKind kind, CandidateId candidate, std::string said, std::string said_of_other) {
+Note warning(NoteKind kind, CandidateId candidate, std::string quoted, std::string quoted_other) {
   return {.kind = kind,
           .subject = candidate,
           .level = Note::Level::warning,
-          .said = std::move(said),
-          .said_of_other = std::move(said_of_other)};
+          .quoted = std::move(quoted),
+          .quoted_other = std::move(quoted_other)};
 }
 
 void compare_flags(const Design& design, CandidateId id, std::vector<Note>& notes) {
   const auto& candidate = design.candidates[id];
-  const auto& baseline = design.candidates[*candidate.against];
+  const auto& baseline = design.candidates[*candidate.baseline];
   if (candidate.from.flags.empty() || baseline.from.flags.empty()) return;
   const auto mine = words_of(candidate.from.flags), its = words_of(baseline.from.flags);
   const auto my_levels = levels_of(mine), its_levels = levels_of(its);
@@ -75,11 +75,11 @@ void compare_flags(const Design& design, CandidateId id, std::vector<Note>& note
 
 }  // namespace
 
-std::optional<NoteKind> how_alike(const Design& design, const Candidate& candidate) {
-  if (!candidate.against || candidate.twin_of || candidate.from.exe_digest.empty()) return {};
-  const auto& baseline = design.candidates[*candidate.against];
+std::optional<NoteKind> same_program_kind(const Design& design, const Candidate& candidate) {
+  if (!candidate.baseline || candidate.twin_of || candidate.from.exe_digest.empty()) return {};
+  const auto& baseline = design.candidates[*candidate.baseline];
   const auto &mine = candidate.from, &its = baseline.from;
-  const bool told_the_same = baseline.options == candidate.options;
+  const bool told_the_same = baseline.distinguishing_arguments == candidate.distinguishing_arguments;
   if (mine.exe_digest != its.exe_digest) return {};
   // An interpreter is no commit's: what it is given to run may differ.
   const bool is_built = mine.exe.find("${") != std::string::npos;
@@ -91,37 +91,38 @@ std::optional<NoteKind> how_alike(const Design& design, const Candidate& candida
   return told_the_same ? std::optional(NoteKind::same_command) : std::nullopt;
 }
 
-std::vector<Note> unlike_builds(const Design& design) {
+std::vector<Note> build_differences(const Design& design) {
   std::vector<Note> notes;
   std::map<std::pair<CandidateId, std::string>, Note> namesakes;  // by baseline and identity
-  const bool serves = metrics::find(design.metrics, metrics::Known::request_rate).has_value();
+  const bool serves = metrics::find(design.metrics, metrics::MetricKind::request_rate).has_value();
   for (const auto id : design.candidates.ids()) {
     const auto& candidate = design.candidates[id];
-    if (!candidate.against || candidate.twin_of) continue;
-    const auto &mine = candidate.from, &its = design.candidates[*candidate.against].from;
+    if (!candidate.baseline || candidate.twin_of) continue;
+    const auto &mine = candidate.from, &its = design.candidates[*candidate.baseline].from;
     if (mine.exe_digest.empty() && !mine.commit.empty()) continue;  // was not built
     if (!mine.compiler.empty() && !its.compiler.empty() && mine.compiler != its.compiler)
       notes.push_back(warning(NoteKind::other_compiler, id, mine.compiler, its.compiler));
     compare_flags(design, id, notes);
     // One program told to do otherwise may well say the same of itself; a server is asked so as to see that.
-    const bool may_well = mine.exe_digest == its.exe_digest && (!serves || how_alike(design, candidate));
+    const bool may_well =
+        mine.exe_digest == its.exe_digest && (!serves || same_program_kind(design, candidate));
     if (mine.identity.empty() || mine.identity != its.identity || may_well) continue;
     const auto [known, fresh] =
-        namesakes.try_emplace({*candidate.against, mine.identity},
-                              Note{.kind = NoteKind::same_identity, .subject = id, .said = mine.identity});
-    if (!fresh) known->second.also.push_back(id);
+        namesakes.try_emplace({*candidate.baseline, mine.identity},
+                              Note{.kind = NoteKind::same_identity, .subject = id, .quoted = mine.identity});
+    if (!fresh) known->second.also_candidates.push_back(id);
   }
   for (auto& [who, note] : namesakes) notes.push_back(std::move(note));
   return notes;
 }
 
-std::vector<Note> likeness_notes(const Design& design) {
+std::vector<Note> build_notes(const Design& design) {
   std::vector<Note> notes;
   for (const auto id : design.candidates.ids())
-    if (const auto kind = how_alike(design, design.candidates[id]))
+    if (const auto kind = same_program_kind(design, design.candidates[id]))
       notes.push_back(warning(*kind, id, {}, {}));
-  std::ranges::move(unlike_builds(design), std::back_inserter(notes));
+  std::ranges::move(build_differences(design), std::back_inserter(notes));
   return notes;
 }
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

@@ -3,7 +3,7 @@
 #include "assay/model/evidence.hpp"
 #include "assay/model/findings.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 
 /// Whether servers got the load that they were meant to get, and how they bore it; each note with its figure
 /// and threshold, one of a kind for each workload, of the cell that shows it most.
@@ -19,6 +19,6 @@ namespace assay::inline v1::judge {
 /// - Its rate changed towards the end of its load, or stalls made it lower than its steady rate: by more than
 ///   the margin (of at least 2 %) and by the paired test.
 /// - Servers were kept up over the rounds.
-void add_load_notes(const Evidence& evidence, Findings& findings);
+void add_load_notes(const Observations& evidence, Findings& findings);
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

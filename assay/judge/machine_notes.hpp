@@ -3,7 +3,7 @@
 #include "assay/model/evidence.hpp"
 #include "assay/model/findings.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 
 /// What the machine did to the trials, each note with its figure and threshold.
 ///
@@ -16,6 +16,6 @@ namespace assay::inline v1::judge {
 /// - Programs that ran abreast compare otherwise in turns: the intervals of the two don't touch. That of the
 ///   rounds in turns is the signed-rank one, below six rounds (of at least three) Student's.
 /// - Another campaign was at work.
-void add_machine_notes(const Evidence& evidence, Findings& findings);
+void add_machine_notes(const Observations& evidence, Findings& findings);
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

@@ -12,55 +12,56 @@
 #include "assay/model/plan.hpp"
 #include "assay/schedule/forecast.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 constexpr std::size_t fewest_pilots = 3;
 
-Expected as_change(const schedule::Forecast& log_ratio) {
+Range as_change(const schedule::RoundsForecast& log_ratio) {
   return {std::expm1(log_ratio.typical), std::expm1(log_ratio.low), std::expm1(log_ratio.high)};
 }
 
-Prospect prospect_of(const PairedSeries& series, MetricId metric, const Family& family, std::size_t rounds,
-                     std::size_t findings) {
-  const double margin = family.question.margin;
-  Prospect prospect{.of = series.of, .metric = metric, .margin = margin};
+ComparisonForecast forecast_comparison(const PairedSeries& series, MetricId metric, const TestFamily& family,
+                                       std::size_t rounds, std::size_t findings) {
+  const double margin = family.options.margin;
+  ComparisonForecast prospect{.comparison = series.comparison, .metric = metric, .margin = margin};
   std::vector<double> effects;
   for (std::size_t i = 0; i < series.rounds.size(); ++i)
-    effects.push_back(effect_of_pair(Scale::ratio, series.baseline[i], series.candidate[i]));
+    effects.push_back(transformed_effect(Scale::ratio, series.baseline[i], series.candidate[i]));
   if (std::ranges::all_of(effects, [&](double e) { return e == effects.front(); })) {
-    prospect.change = Expected{};
+    prospect.change = Range{};
     return prospect;
   }
   if (const auto change = schedule::smallest_change(
           effects, rounds, {.alpha = family.rate_of_changes(), .findings = findings}))
     prospect.change = as_change(*change);
   const auto same = schedule::rounds_to_say_same(effects, std::log1p(margin), {.findings = findings});
-  const double least = family.question.single_runs ? rounds_that_show_slow_runs : 0;
+  const double least = family.options.single_runs ? rounds_that_show_slow_runs : 0;
   prospect.rounds_to_same =
-      Expected{std::max(same.typical, least), std::max(same.low, least), std::max(same.high, least)};
+      Range{std::max(same.typical, least), std::max(same.low, least), std::max(same.high, least)};
   constexpr double likely = 0.8;
   if (const auto within =
           schedule::margin_to_say_same(effects, rounds, {.power = likely, .findings = findings}))
-    prospect.margin_to_same = as_change(*within);
+    prospect.margin_to_call_same = as_change(*within);
   return prospect;
 }
 
 }  // namespace
 
-Outlook look_ahead(const Evidence& evidence, Evidence::From pilots, std::optional<double> budget,
-                   const Table<CellId, int>& slots, const Table<CellId, double>& pauses) {
+Forecast make_forecast(const Observations& evidence, Observations::Source pilots,
+                       std::optional<double> budget, const IdTable<CellId, int>& slots,
+                       const IdTable<CellId, double>& pauses) {
   const auto& design = evidence.design;
   const bool is_open = design.rules.rounds_max >= PlannedRounds::open_end;
-  Outlook outlook{.rounds_min = design.rules.rounds_min,
-                  .rounds_max = is_open ? 0 : design.rules.rounds_max,
-                  .rounds = design.rules.rounds_max,
-                  .budget = budget};
-  const auto times = trial_costs(evidence);
-  std::vector<Contrast> open;
+  Forecast outlook{.rounds_min = design.rules.rounds_min,
+                   .rounds_max = is_open ? 0 : design.rules.rounds_max,
+                   .rounds = design.rules.rounds_max,
+                   .budget = budget};
+  const auto times = mean_trial_seconds(evidence);
+  std::vector<Comparison> open;
   std::map<CellId, double> in_round;
-  for (const auto& contrast : design.contrasts) {
-    if (!evidence.is_sound(contrast)) continue;
+  for (const auto& contrast : design.comparisons) {
+    if (!evidence.is_ok(contrast)) continue;
     if (!design.is_twin(contrast.candidate)) open.push_back(contrast);
     for (const auto cell : {contrast.baseline, contrast.candidate}) {
       const auto time = times.find(cell);
@@ -90,19 +91,20 @@ Outlook look_ahead(const Evidence& evidence, Evidence::From pilots, std::optiona
                               fitting(PlannedRounds::seconds_each * static_cast<double>(open.size())));
   for (const auto id : design.metrics.ids()) {
     const auto& metric = design.metrics[id];
-    if (!metric.demand.watched || metric.scale == Scale::difference || metric.exact ||
-        metrics::is_implied(metric))
+    if (!metric.request.watched || metric.scale == Scale::difference || metric.exact ||
+        metrics::is_default_cpu_time(metric))
       continue;
-    const auto cells = by_cell(evidence.values(id, pilots));
+    const auto cells = values_by_cell(evidence.values(id, pilots));
     for (const auto& contrast : open) {
-      const auto series = pair_up(contrast, cells);
-      const int independent = Repeats{.layouts = layouts_of(design, contrast)}.values_of(outlook.rounds);
-      if (series.rounds.size() >= fewest_pilots && all_fit(series, metric.scale))
-        outlook.prospects.push_back(prospect_of(series, id, rules_for(design, id, {}),
-                                                static_cast<std::size_t>(independent), open.size()));
+      const auto series = make_pairs(contrast, cells);
+      const int independent =
+          Replication{.layouts = layouts_of(design, contrast)}.independent_values(outlook.rounds);
+      if (series.rounds.size() >= fewest_pilots && all_valid(series, metric.scale))
+        outlook.forecasts.push_back(forecast_comparison(series, id, family_rules(design, id, {}),
+                                                        static_cast<std::size_t>(independent), open.size()));
     }
   }
   return outlook;
 }
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

@@ -19,13 +19,13 @@
 #include "assay/stats/mean_change.hpp"
 #include "assay/stats/pooled.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 /// Each comparison's share of the whole: its workload's weight, divided among that workload's comparisons.
 std::vector<double> shares_of(const Design& design, const std::vector<PairedSeries>& all) {
   const auto workload_of = [&](const PairedSeries& series) {
-    return design.cells[series.of.candidate].workload;
+    return design.cells[series.comparison.candidate].workload;
   };
   std::map<WorkloadId, double> comparisons;
   for (const auto& series : all) ++comparisons[workload_of(series)];
@@ -41,7 +41,7 @@ std::vector<double> shares_of(const Design& design, const std::vector<PairedSeri
 
 /// A candidate's comparisons on one metric, as logarithms of ratios.
 struct Strata {
-  std::vector<Contrast> of;
+  std::vector<Comparison> of;
   std::vector<std::vector<double>> changes;
   std::vector<double> shares;
   std::size_t fewest = 0;
@@ -51,13 +51,13 @@ Strata strata_of(const Design& design, const std::vector<PairedSeries>& all) {
   Strata strata{.shares = shares_of(design, all)};
   for (const auto& series : all) {
     auto baseline = series.baseline, candidate = series.candidate;
-    if (series.repeats.layouts > 0)
+    if (series.replication.layouts > 0)
       std::tie(baseline, candidate) = layout_means(series, series.rounds.size(), Scale::ratio);
     std::vector<double> changes;
     for (std::size_t i = 0; i < baseline.size(); ++i)
-      changes.push_back(effect_of_pair(Scale::ratio, baseline[i], candidate[i]));
+      changes.push_back(transformed_effect(Scale::ratio, baseline[i], candidate[i]));
     strata.fewest = strata.of.empty() ? changes.size() : std::min(strata.fewest, changes.size());
-    strata.of.push_back(series.of);
+    strata.of.push_back(series.comparison);
     strata.changes.push_back(std::move(changes));
   }
   return strata;
@@ -73,20 +73,20 @@ void look_at_parts(const Strata& strata, Overall& overall) {
     errors.push_back(
         std::max(std::sqrt(stats::variance(changes) / static_cast<double>(changes.size())), least_error));
   }
-  const auto all = stats::pooled(means, errors);
+  const auto all = stats::inverse_variance_mean(means, errors);
   overall.between = std::sqrt(all.between);
-  overall.p_alike = all.alike.p;
+  overall.p_homogeneous = all.alike.p;
   std::vector<double> p;
   for (std::size_t s = 0; s < count; ++s) {
     const double kept = all.between / (all.between + errors[s] * errors[s]);
     overall.parts.push_back(
-        {.of = strata.of[s],
-         .raw = Effect::of_test_scale(Scale::ratio, means[s]),
-         .shrunk = Effect::of_test_scale(Scale::ratio, kept * means[s] + (1 - kept) * all.value)});
+        {.comparison = strata.of[s],
+         .raw = Effect::from_transformed(Scale::ratio, means[s]),
+         .shrunk = Effect::from_transformed(Scale::ratio, kept * means[s] + (1 - kept) * all.value)});
     auto other_means = means, other_errors = errors;
     other_means.erase(other_means.begin() + static_cast<std::ptrdiff_t>(s));
     other_errors.erase(other_errors.begin() + static_cast<std::ptrdiff_t>(s));
-    const auto others = stats::pooled(other_means, other_errors);
+    const auto others = stats::inverse_variance_mean(other_means, other_errors);
     const boost::math::students_t t(
         std::max(static_cast<double>(std::min(strata.changes[s].size(), count)) - 1, 1.0));
     // What one more comparison like the others would show besides its own error.
@@ -99,9 +99,9 @@ void look_at_parts(const Strata& strata, Overall& overall) {
 }
 
 /// The findings of several candidates, as one family: each the weighted mean of its comparisons.
-std::vector<Finding> judge_means(const std::vector<Strata>& all, const Family& family) {
-  const double q = (1 - family.question.level) * family.share;
-  const double margin = margin_on_test_scale(Scale::ratio, family.question.margin);
+std::vector<Finding> judge_means(const std::vector<Strata>& all, const TestFamily& family) {
+  const double q = (1 - family.options.level) * family.share;
+  const double margin = transformed_margin(Scale::ratio, family.options.margin);
   std::vector<stats::StratifiedMean> means;
   std::vector<double> p, changed, same;
   for (const auto& strata : all) {
@@ -117,14 +117,14 @@ std::vector<Finding> judge_means(const std::vector<Strata>& all, const Family& f
   std::vector<Finding> findings;
   for (std::size_t i = 0; i < all.size(); ++i) {
     const auto bounds = means[i].interval(level);
-    const auto shown = [](double x) { return Effect::of_test_scale(Scale::ratio, x); };
-    Finding f{.of = all[i].of.front(),
+    const auto shown = [](double x) { return Effect::from_transformed(Scale::ratio, x); };
+    Finding f{.comparison = all[i].of.front(),
               .rounds = all[i].fewest,
               .effect = shown(means[i].estimate()),
               .interval = {shown(bounds.low).value, shown(bounds.high).value, level},
-              .margin = family.question.margin,
+              .margin = family.options.margin,
               .p = p[i],
-              .p_same = same[i],
+              .p_equivalence = same[i],
               .p_adjusted = std::min(1.0, called[i] / family.share),
               .method = "sign-flip test of the weighted mean of comparisons"};
     f.beyond_margin = bounds.low > margin || bounds.high < -margin;
@@ -133,7 +133,7 @@ std::vector<Finding> judge_means(const std::vector<Strata>& all, const Family& f
       f.verdict = Verdict::same;
     else if (called[i] <= q)
       f.verdict =
-          falls == (family.question.metric.prefer != Prefer::higher) ? Verdict::better : Verdict::worse;
+          falls == (family.options.metric.direction != Direction::higher) ? Verdict::better : Verdict::worse;
     findings.push_back(std::move(f));
   }
   return findings;
@@ -142,7 +142,7 @@ std::vector<Finding> judge_means(const std::vector<Strata>& all, const Family& f
 bool disagree(const Findings& findings, CandidateId candidate, MetricId metric) {
   bool better = false, worse = false;
   for (const auto& f : findings.findings) {
-    if (f.metric != metric || findings.candidate_of(f).candidate != candidate) continue;
+    if (f.metric != metric || findings.candidate_cell(f).candidate != candidate) continue;
     better = better || f.verdict == Verdict::better;
     worse = worse || f.verdict == Verdict::worse;
   }
@@ -153,8 +153,8 @@ bool disagree(const Findings& findings, CandidateId candidate, MetricId metric) 
 /// exponents don't touch. Empty when there is none.
 std::string changes_with(const Findings& findings, CandidateId candidate, std::optional<CandidateId> against,
                          MetricId metric) {
-  for (const auto& mine : findings.trends)
-    for (const auto& its : findings.trends)
+  for (const auto& mine : findings.scaling)
+    for (const auto& its : findings.scaling)
       if (mine.candidate == candidate && its.candidate == against && mine.metric == metric &&
           its.metric == metric && mine.workload == its.workload && mine.factor == its.factor &&
           mine.others == its.others && mine.exponent && its.exponent &&
@@ -166,19 +166,19 @@ std::string changes_with(const Findings& findings, CandidateId candidate, std::o
 
 }  // namespace
 
-std::vector<Overall> judge_overall(const Evidence& evidence, const Findings& findings) {
+std::vector<Overall> judge_overall(const Observations& evidence, const Findings& findings) {
   const auto& design = evidence.design;
   std::vector<Overall> result;
   for (const auto metric : design.metrics.ids()) {
     const auto& what = design.metrics[metric];
-    if (!what.demand.watched || what.exact || what.scale == Scale::difference) continue;
-    const auto cells = by_cell(evidence.values(metric));
+    if (!what.request.watched || what.exact || what.scale == Scale::difference) continue;
+    const auto cells = values_by_cell(evidence.values(metric));
     std::map<CandidateId, std::vector<PairedSeries>> of;
-    for (const auto& contrast : design.contrasts) {
-      if (design.is_twin(contrast.candidate) || !evidence.is_sound(contrast)) continue;
-      auto series = pair_up(contrast, cells);
-      series.repeats.layouts = layouts_of(design, contrast);
-      if (series.rounds.empty() || !all_fit(series, what.scale)) continue;
+    for (const auto& contrast : design.comparisons) {
+      if (design.is_twin(contrast.candidate) || !evidence.is_ok(contrast)) continue;
+      auto series = make_pairs(contrast, cells);
+      series.replication.layouts = layouts_of(design, contrast);
+      if (series.rounds.empty() || !all_valid(series, what.scale)) continue;
       of[design.cells[contrast.candidate].candidate].push_back(std::move(series));
     }
     std::vector<Strata> strata;
@@ -193,7 +193,7 @@ std::vector<Overall> judge_overall(const Evidence& evidence, const Findings& fin
                         .agree = !disagree(findings, candidate, metric)});
     }
     if (strata.empty()) continue;
-    auto judged = judge_means(strata, rules_for(design, metric, {}));
+    auto judged = judge_means(strata, family_rules(design, metric, {}));
     for (std::size_t i = 0; i < judged.size(); ++i) {
       auto& overall = result[first + i];
       overall.finding = std::move(judged[i]);
@@ -204,7 +204,7 @@ std::vector<Overall> judge_overall(const Evidence& evidence, const Findings& fin
       else
         look_at_parts(strata[i], overall);
       overall.factor =
-          changes_with(findings, overall.candidate, design.candidates[overall.candidate].against, metric);
+          changes_with(findings, overall.candidate, design.candidates[overall.candidate].baseline, metric);
       if (!overall.factor.empty()) overall.obstacle = Overall::Obstacle::changes_with_size;
     }
   }
@@ -221,18 +221,18 @@ std::vector<Effect> drawn_together(std::span<const Finding* const> findings) {
     const double half = half_width(f->effect.scale, f->interval);
     if (!f->effect.is_ratio() || !std::isfinite(half)) continue;
     const boost::math::normal normal;
-    values.push_back(f->effect.on_test_scale());
+    values.push_back(f->effect.transformed());
     const bool exact = half == 0 || f->interval.level >= 1;
     errors.push_back(exact ? least_error
                            : std::max(half / quantile(normal, (1 + f->interval.level) / 2), least_error));
   }
   if (values.size() < fewest || values.size() < effects.size()) return effects;
-  const auto all = stats::pooled(values, errors);
+  const auto all = stats::inverse_variance_mean(values, errors);
   for (std::size_t i = 0; i < values.size(); ++i) {
     const double kept = all.between / (all.between + errors[i] * errors[i]);
-    effects[i] = Effect::of_test_scale(Scale::ratio, kept * values[i] + (1 - kept) * all.value);
+    effects[i] = Effect::from_transformed(Scale::ratio, kept * values[i] + (1 - kept) * all.value);
   }
   return effects;
 }
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

@@ -6,33 +6,33 @@
 #include "assay/judge/estimate.hpp"
 #include "assay/schedule/looks.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 
 Finding judge_paired(std::span<const double> baseline, std::span<const double> candidate,
-                     const Question& question) {
-  const Estimate estimate(baseline, candidate, question);
-  const auto null = schedule::null_of(static_cast<int>(estimate.n()), question.repeats);
+                     const PairedTestOptions& question) {
+  const PairedTest estimate(baseline, candidate, question);
+  const auto null = schedule::null_distribution(static_cast<int>(estimate.n()), question.replication);
   const double alpha = 1 - question.level;
-  auto finding = estimate.describe(null.critical_count(alpha), question.level);
+  auto finding = estimate.to_finding(null.critical_count(alpha), question.level);
   finding.p = finding.p_adjusted =
-      std::max(null.p_two_sided(estimate.count_of_no_change()), estimate.p_by_means());
-  finding.p_same = estimate.is_early() ? 1 : null.p_two_sided(estimate.count_of_same());
+      std::max(null.p_two_sided(estimate.count_difference()), estimate.p_by_means());
+  finding.p_equivalence = estimate.is_early() ? 1 : null.p_two_sided(estimate.count_equivalence());
   finding.looks = 1;
   const auto rest = estimate.rest();
-  const bool alike = rest == Estimate::Rest::alike || rest == Estimate::Rest::too_few;
-  if (finding.p_same <= alpha && alike) {
+  const bool alike = rest == PairedTest::Rest::alike || rest == PairedTest::Rest::too_few;
+  if (finding.p_equivalence <= alpha && alike) {
     finding.verdict = Verdict::same;
-  } else if (finding.p_same <= alpha) {
-    finding.to_settle = Price{.obstacle = Price::Obstacle::slow_runs};
+  } else if (finding.p_equivalence <= alpha) {
+    finding.rounds_to_decide = RoundsToDecide{.obstacle = RoundsToDecide::Obstacle::slow_runs};
   } else if (finding.p <= alpha && estimate.beyond_margin() && estimate.is_large_enough() &&
-             question.metric.prefer != Prefer::neither) {
+             question.metric.direction != Direction::neither) {
     if (estimate.fast_runs_stand_alone() || estimate.rest_opposes(withheld_at))
-      finding.to_settle = Price{.obstacle = Price::Obstacle::fast_and_slow};
+      finding.rounds_to_decide = RoundsToDecide{.obstacle = RoundsToDecide::Obstacle::fast_and_slow};
     else
       finding.verdict = estimate.direction();
   }
-  if (finding.verdict != Verdict::unclear) finding.to_settle.reset();
+  if (finding.verdict != Verdict::unclear) finding.rounds_to_decide.reset();
   return finding;
 }
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

@@ -6,17 +6,17 @@
 #include "assay/model/metric.hpp"
 #include "assay/model/repeats.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 
 /// What is asked of a pair of samples.
-struct Question {
+struct PairedTestOptions {
   Metric metric;
   /// The smallest change that matters: relative on a ratio scale (0.01 is a ratio outside [1/1.01, 1.01]), in
   /// the metric's unit on a difference scale.
   double margin = 0.01;
   double level = 0.95;  ///< of the interval; 1 − level is the chance of calling no change a change
   /// Slow runs are not clipped: some ran into their time limit, and to hang now and then is no noise.
-  bool all_runs = false;
+  bool no_clipping = false;
   /// What slow runs and the mean do is told, and counts for the verdict.
   bool rest = true;
   /// Each value is that of one run, or of a round's slowest requests, so that `same` waits until slow runs in
@@ -24,7 +24,7 @@ struct Question {
   /// metrics of their own for slow ones.
   bool single_runs = true;
   /// Values of each side in a round, where they are more than one: see stats/blocked_ranks.hpp.
-  Repeats repeats;
+  Replication replication;
 };
 
 /// Judges values paired by round: baseline[r] and candidate[r] are from the same round, in the order of the
@@ -41,14 +41,14 @@ struct Question {
 /// - `worse` / `better`: the interval excludes no change, the estimate lies beyond the margin, and the slow
 /// runs don't
 ///   say the opposite,
-/// - `unclear`: anything else; `to_settle` then says how many rounds it would likely take, or why none would.
+/// - `unclear`: anything else; `rounds_to_decide` then says how many rounds it would likely take, or why none would.
 ///
-/// `slow` and `mean` tell what the rest of the runs do (Question::rest): `same` is not said while, at 2.5 %
+/// `slow` and `mean` tell what the rest of the runs do (PairedTestOptions::rest): `same` is not said while, at 2.5 %
 /// each, slow runs differ or the mean does by more than the margin, nor, of single runs, where slow runs in
 /// a tenth more of 28 rounds or more are not ruled out; `better` and `worse` not where they say the
 /// opposite.
 ///
-/// With repeats (Question::repeats) a side has as many values of each round, one round's after the other's.
+/// With repeats (PairedTestOptions::repeats) a side has as many values of each round, one round's after the other's.
 /// All runs are judged alike then: from six rounds on the medians of the rounds; with fewer a change of at
 /// least a quarter is called where the blocked rank test (stats/blocked_ranks.hpp), which takes both sides
 /// to be equally noisy, and Student's t of the medians' differences, which takes them to be normal, both
@@ -66,6 +66,6 @@ struct Question {
 ///
 /// Source: see stats/clipped.hpp; Hodges & Lehmann 1963; Wilcoxon 1945.
 Finding judge_paired(std::span<const double> baseline, std::span<const double> candidate,
-                     const Question& question);
+                     const PairedTestOptions& question);
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

@@ -11,7 +11,7 @@
 #include "assay/stats/location.hpp"
 #include "assay/stats/random.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 /// The buckets of one side's rounds, as rows of one width.
@@ -61,9 +61,9 @@ class Buckets {
   std::vector<double> counts_;
 };
 
-std::map<CellId, std::map<int, RoundLatencies>> by_round(const Evidence& evidence) {
+std::map<CellId, std::map<int, RoundLatencies>> by_round(const Observations& evidence) {
   std::map<CellId, std::map<int, RoundLatencies>> all;
-  const auto failed = metrics::find(evidence.design.metrics, metrics::Known::failed_requests);
+  const auto failed = metrics::find(evidence.design.metrics, metrics::MetricKind::failed_requests);
   for (const auto* trial : evidence.with_latencies()) {
     auto& round = all[trial->cell][*trial->round];
     round.latencies.merge(stats::LogHistogram::of_text(trial->latencies));
@@ -108,15 +108,15 @@ std::optional<PooledLatency> pooled_latency(std::span<const RoundLatencies> base
                        .interval = {std::exp(change - half), std::exp(change + half), level}};
 }
 
-std::vector<PooledLatency> pooled_latencies(const Evidence& evidence) {
+std::vector<PooledLatency> pooled_latencies(const Observations& evidence) {
   constexpr std::size_t most_comparisons = 24;
   std::vector<PooledLatency> all;
   const auto rounds = by_round(evidence);
   std::size_t comparisons = 0;
-  for (const auto& contrast : evidence.design.contrasts) {
+  for (const auto& contrast : evidence.design.comparisons) {
     const auto its = rounds.find(contrast.baseline), mine = rounds.find(contrast.candidate);
     if (evidence.design.is_twin(contrast.candidate) || its == rounds.end() || mine == rounds.end() ||
-        !evidence.is_sound(contrast) || comparisons >= most_comparisons)
+        !evidence.is_ok(contrast) || comparisons >= most_comparisons)
       continue;
     std::vector<RoundLatencies> a, b;
     for (const auto& [round, latencies] : its->second)
@@ -127,11 +127,11 @@ std::vector<PooledLatency> pooled_latencies(const Evidence& evidence) {
     ++comparisons;
     for (const double p : {0.5, 0.9, 0.99, 0.999})
       if (auto found = pooled_latency(a, b, p)) {
-        found->of = contrast;
+        found->comparison = contrast;
         all.push_back(*found);
       }
   }
   return all;
 }
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

@@ -7,7 +7,7 @@
 #include "assay/model/findings.hpp"
 #include "assay/stats/log_histogram.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 
 /// The requests of one side in one round: latencies of right replies, and how many failed, which count as
 /// slower than all.
@@ -28,6 +28,6 @@ std::optional<PooledLatency> pooled_latency(std::span<const RoundLatencies> base
 
 /// Of services: the quantiles at 50, 90, 99 and 99.9 % of each comparison, beside those of a typical round,
 /// which findings are on. Without twins; of at most 24 comparisons.
-std::vector<PooledLatency> pooled_latencies(const Evidence& evidence);
+std::vector<PooledLatency> pooled_latencies(const Observations& evidence);
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

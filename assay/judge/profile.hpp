@@ -5,7 +5,7 @@
 #include "assay/model/evidence.hpp"
 #include "assay/model/finding.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 
 /// Typical values of both sides of every sound contrast but the twins', on every metric of the work that both
 /// have values of, whether it is judged or not. A line takes its effect from the finding of its metric where
@@ -13,6 +13,6 @@ namespace assay::inline v1::judge {
 /// paired test at a level of 95 % calls (at least 6 rounds). Where both sides are 0 there is no line.
 ///
 /// Cost: linear in the values, and a test for each such change.
-std::vector<ProfileLine> profile_of(const Evidence& evidence, const std::vector<Finding>& findings);
+std::vector<ProfileLine> make_profile(const Observations& evidence, const std::vector<Finding>& findings);
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

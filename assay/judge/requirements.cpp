@@ -9,7 +9,7 @@
 #include "assay/stats/ranks.hpp"
 #include "assay/stats/series.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 /// As many values, evenly spread over these in order of size, as independent ones would tell as much: n·(1 −
@@ -22,10 +22,11 @@ std::vector<double> independent_part(std::vector<double> values) {
   for (const auto rank : stats::doubled_ranks(values)) ranks.push_back(static_cast<double>(rank));
   const double seen = stats::autocorrelation(ranks);
   const double rho = std::clamp(seen + (1 + 4 * seen) / n, 0.0, 0.95);
-  const double told = std::max(1.0, std::floor(n * (1 - rho) / (1 + rho)));
+  const double independent = std::max(1.0, std::floor(n * (1 - rho) / (1 + rho)));
   std::ranges::sort(values);
   std::vector<double> part;
-  for (double i = 0; i < told; ++i) part.push_back(values[static_cast<std::size_t>((i + 0.5) * n / told)]);
+  for (double i = 0; i < independent; ++i)
+    part.push_back(values[static_cast<std::size_t>((i + 0.5) * n / independent)]);
   return part;
 }
 
@@ -41,22 +42,22 @@ RequirementFinding hold(const Values& of_cell, const Requirement& require, doubl
   const auto bounds = stats::quantile_interval(independent_part(values), 0.5, level);
   found.interval = {bounds.low, bounds.high, level};
   const bool low = require.holds(bounds.low), high = require.holds(bounds.high);
-  found.status = low && high ? Status::met : low || high ? Status::undecided : Status::broken;
+  found.status = low && high ? Status::met : low || high ? Status::undecided : Status::violated;
   const bool from_below =
       require.bound == Requirement::Bound::at_most || require.bound == Requirement::Bound::below;
   if (require.limit != 0)
-    found.spare =
+    found.headroom =
         (from_below ? require.limit - found.typical : found.typical - require.limit) / require.limit;
   return found;
 }
 
 }  // namespace
 
-std::vector<RequirementFinding> judge_requirements(const Evidence& evidence) {
+std::vector<RequirementFinding> judge_requirements(const Observations& evidence) {
   const auto& design = evidence.design;
   std::map<std::pair<MetricId, CellId>, Values> asked;
   for (const auto metric : design.metrics.ids()) {
-    if (!design.metrics[metric].demand.require) continue;
+    if (!design.metrics[metric].request.require) continue;
     const auto& column = evidence.values(metric);
     for (std::size_t i = 0; i < column.size(); ++i) {
       if (design.is_twin(column.cell[i])) continue;
@@ -71,7 +72,7 @@ std::vector<RequirementFinding> judge_requirements(const Evidence& evidence) {
   std::vector<RequirementFinding> all;
   for (const auto& [place, of_cell] : asked) {
     const auto& [metric, cell] = place;
-    auto found = hold(of_cell, *design.metrics[metric].demand.require, level);
+    auto found = hold(of_cell, *design.metrics[metric].request.require, level);
     found.cell = cell;
     found.metric = metric;
     all.push_back(found);
@@ -79,4 +80,4 @@ std::vector<RequirementFinding> judge_requirements(const Evidence& evidence) {
   return all;
 }
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

@@ -9,7 +9,7 @@
 #include "assay/schedule/looks.hpp"
 #include "assay/stats/random.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 constexpr int continuations = 20, many_continuations = 60;
@@ -22,7 +22,7 @@ void append_round(const std::vector<double>& values, std::size_t round, int repe
 }
 
 /// How many of the continuations come to what is asked; no more are made once `needed` do, or can't any more.
-int come_to(const Estimate& estimate, std::size_t rounds, const IsEnough& enough, int all, int needed) {
+int come_to(const PairedTest& estimate, std::size_t rounds, const IsEnough& enough, int all, int needed) {
   const auto n = estimate.n();
   const auto& repeats = estimate.per_round();
   if (n < fewest_to_draw_from) return 0;
@@ -34,7 +34,7 @@ int come_to(const Estimate& estimate, std::size_t rounds, const IsEnough& enough
     auto x = a, y = b;
     for (auto have = n; have < rounds; ++have) {
       const auto r = random.below(n);
-      if (repeats.any()) {
+      if (repeats.is_replicated()) {
         append_round(a, r, repeats.baseline, x);
         append_round(b, r, repeats.candidate, y);
         continue;
@@ -51,34 +51,34 @@ int come_to(const Estimate& estimate, std::size_t rounds, const IsEnough& enough
 
 }  // namespace
 
-double chance_of(const Estimate& estimate, std::size_t rounds, const IsEnough& enough) {
+double chance_of(const PairedTest& estimate, std::size_t rounds, const IsEnough& enough) {
   return static_cast<double>(come_to(estimate, rounds, enough, continuations, continuations)) / continuations;
 }
 
-bool can_come_to(const Estimate& estimate, std::size_t rounds, const IsEnough& enough) {
+bool can_come_to(const PairedTest& estimate, std::size_t rounds, const IsEnough& enough) {
   return come_to(estimate, rounds, enough, many_continuations, 1) > 0;
 }
 
-Price price_by_resampling(const Estimate& estimate, int min_rounds, double changed, double same) {
+RoundsToDecide rounds_needed(const PairedTest& estimate, int min_rounds, double changed, double same) {
   constexpr int longest = 480, half = continuations / 2;
-  if (estimate.n() < fewest_to_draw_from) return {.obstacle = Price::Obstacle::too_few_rounds};
+  if (estimate.n() < fewest_to_draw_from) return {.obstacle = RoundsToDecide::Obstacle::too_few_rounds};
   auto looks = schedule::planned_looks(std::min(min_rounds, longest), longest);
   std::erase_if(looks, [n = static_cast<int>(estimate.n())](int look) { return look <= n; });
   const auto likely = [&](int rounds) {
-    const schedule::LookPlan plan(min_rounds, rounds, estimate.repeats());
+    const schedule::LookSchedule plan(min_rounds, rounds, estimate.repeats());
     const auto last = plan.counts().size() - 1;
     const auto c_changed = plan.boundary(changed)->critical_count(last),
                c_same = plan.boundary(same)->critical_count(last);
-    const auto is_settled = [&](const Estimate& e) { return e.is_settled_by(c_changed, c_same); };
+    const auto is_settled = [&](const PairedTest& e) { return e.would_decide(c_changed, c_same); };
     return come_to(estimate, static_cast<std::size_t>(rounds), is_settled, continuations, half) >= half;
   };
   const auto first = std::ranges::partition_point(looks, [&](int look) { return !likely(look); });
   if (first != looks.end()) return {.rounds = *first};
   const auto critical =
-      schedule::null_of(static_cast<int>(estimate.n()), estimate.repeats()).critical_count(changed);
+      schedule::null_distribution(static_cast<int>(estimate.n()), estimate.repeats()).critical_count(changed);
   auto price = estimate.price(critical);
   if (price.rounds > 0 && !looks.empty()) price.rounds = std::max(price.rounds, looks.back());
   return price;
 }
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

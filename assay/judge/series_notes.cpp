@@ -11,28 +11,28 @@
 #include "assay/stats/dip.hpp"
 #include "assay/stats/location.hpp"
 #include "assay/stats/many.hpp"
-#include "assay/stats/series.hpp"
 #include "assay/stats/rank_sum.hpp"
+#include "assay/stats/series.hpp"
 #include "assay/stats/shift.hpp"
 #include "assay/stats/unequal.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 constexpr double surely = 0.01;  ///< p-value from which an oddity is told
 
 /// One kind of oddity: the cell where it is worst is named, the others are counted. Of many cells some look
 /// odd by chance, so the p-values are taken together (Benjamini–Hochberg).
-class Oddity {
+class Anomaly {
  public:
-  Oddity(NoteKind kind, double threshold) : kind_(kind), threshold_(threshold) {}
+  Anomaly(NoteKind kind, double threshold) : kind_(kind), threshold_(threshold) {}
 
-  void see(CellId cell, double figure, double p = 0) {
+  void add(CellId cell, double figure, double p = 0) {
     seen_.push_back({cell, figure});
     p_.push_back(p);
   }
 
-  void tell(MetricId metric, Findings& findings) const {
+  void add_note(MetricId metric, Findings& findings) const {
     const auto adjusted = stats::adjust_benjamini_hochberg(p_);
     const Seen* worst = nullptr;
     std::size_t cells = 0;
@@ -42,10 +42,10 @@ class Oddity {
       if (worst == nullptr || std::abs(seen_[i].figure) > std::abs(worst->figure)) worst = &seen_[i];
     }
     if (worst == nullptr) return;
-    findings.trust.push_back({.kind = kind_,
+    findings.notes.push_back({.kind = kind_,
                               .subject = worst->cell,
                               .metric = metric,
-                              .figure = worst->figure,
+                              .value = worst->figure,
                               .threshold = threshold_,
                               .count = cells});
   }
@@ -77,13 +77,13 @@ std::vector<double> values_of(const RoundValues& rounds) {
 }
 
 /// Looks at one metric of a campaign.
-class Looking {
+class SeriesChecks {
  public:
-  Looking(const Evidence& evidence, MetricId id, Findings& findings)
+  SeriesChecks(const Observations& evidence, MetricId id, Findings& findings)
       : evidence_(evidence),
         id_(id),
         metric_(evidence.design.metrics[id]),
-        cells_(by_cell(evidence.values(id))),
+        cells_(values_by_cell(evidence.values(id))),
         findings_(findings) {}
 
   void look() {
@@ -101,53 +101,55 @@ class Looking {
     constexpr double much_drift = 0.05, many_outliers = 0.05, clear_dip = 0;
     constexpr std::size_t fewest = 10, fewest_for_modes = 20;
     if (metric_.scale == Scale::difference) return;
-    Oddity drifting(NoteKind::drift, much_drift), modes(NoteKind::several_modes, clear_dip),
+    Anomaly drifting(NoteKind::drift, much_drift), modes(NoteKind::multimodal, clear_dip),
         outliers(NoteKind::outliers, many_outliers);
     for (const auto& [cell, rounds] : cells_) {
       std::vector<double> all_values;  // in order of rounds, as tests see them
       for (const auto& [round, value] : rounds)
-        if (fits(metric_.scale, value)) all_values.push_back(value_on_test_scale(metric_.scale, value));
+        if (is_valid_value(metric_.scale, value))
+          all_values.push_back(transformed_value(metric_.scale, value));
       if (all_values.size() < fewest) continue;
       const auto values = thinned(all_values);
-      const auto drift = stats::drift(values);
-      drifting.see(cell, std::expm1(drift.slope * static_cast<double>(values.size() - 1)), drift.test.p);
+      const auto drift = stats::test_trend(values);
+      drifting.add(cell, std::expm1(drift.slope * static_cast<double>(values.size() - 1)), drift.test.p);
       const auto fences = stats::outlier_fences(values);
       const auto beyond =
           std::ranges::count_if(values, [&](double v) { return v < fences.low || v > fences.high; });
-      outliers.see(cell, static_cast<double>(beyond) / static_cast<double>(values.size()));
+      outliers.add(cell, static_cast<double>(beyond) / static_cast<double>(values.size()));
       if (values.size() < fewest_for_modes) continue;
       constexpr std::size_t draws = 4999;
       // Dips of one mode are larger than this with a chance of 5 to 15 %, from twenty values on: no need to
       // ask.
       constexpr double ordinary_dip = 0.46;
       if (stats::dip(values) * std::sqrt(static_cast<double>(values.size())) < ordinary_dip) {
-        modes.see(cell, 0, 1);
+        modes.add(cell, 0, 1);
         continue;
       }
-      const auto test = stats::one_mode_for(values.size(), draws)->test(values);
-      modes.see(cell, test.statistic, test.p);
+      const auto test = stats::dip_test_for(values.size(), draws)->test(values);
+      modes.add(cell, test.statistic, test.p);
     }
-    drifting.tell(id_, findings_);
-    modes.tell(id_, findings_);
-    outliers.tell(id_, findings_);
+    drifting.add_note(id_, findings_);
+    modes.add_note(id_, findings_);
+    outliers.add_note(id_, findings_);
   }
 
   /// The effects of neighbouring rounds are alike, which the interval supposes they are not.
   void likeness_of_neighbours() {
     constexpr double much = 0.3;
     constexpr std::size_t fewest = 20;
-    Oddity alike(NoteKind::alike_rounds, much);
-    for (const auto& contrast : evidence_.design.contrasts) {
-      const auto series = pair_up(contrast, cells_);
+    Anomaly alike(NoteKind::autocorrelation, much);
+    for (const auto& contrast : evidence_.design.comparisons) {
+      const auto series = make_pairs(contrast, cells_);
       if (series.rounds.size() < fewest) continue;
       std::vector<double> effects;
       for (std::size_t i = 0; i < series.rounds.size(); ++i)
-        if (fits(metric_.scale, series.baseline[i]) && fits(metric_.scale, series.candidate[i]))
-          effects.push_back(effect_of_pair(metric_.scale, series.baseline[i], series.candidate[i]));
+        if (is_valid_value(metric_.scale, series.baseline[i]) &&
+            is_valid_value(metric_.scale, series.candidate[i]))
+          effects.push_back(transformed_effect(metric_.scale, series.baseline[i], series.candidate[i]));
       if (effects.size() < fewest) continue;
-      alike.see(contrast.candidate, stats::autocorrelation(effects), stats::ljung_box(effects).p);
+      alike.add(contrast.candidate, stats::autocorrelation(effects), stats::ljung_box(effects).p);
     }
-    alike.tell(id_, findings_);
+    alike.add_note(id_, findings_);
   }
 
   /// What ran first in a round was slower or quicker than what ran later; the first run of all was.
@@ -160,24 +162,24 @@ class Looking {
     for (const auto& [cell, rounds] : cells_)
       if (rounds.size() >= 3) typical[cell] = stats::median(values_of(rounds));
     // How far each value is from what its cell typically has, where that can be told.
-    const auto off_typical = [&](Evidence::From from, auto&& take) {
+    const auto off_typical = [&](Observations::Source from, auto&& take) {
       const auto& column = evidence_.values(id_, from);
       for (std::size_t i = 0; i < column.size(); ++i)
         if (const auto known = typical.find(column.cell[i]);
-            known != typical.end() && column.position[i] >= 0 && fits(metric_.scale, known->second) &&
-            fits(metric_.scale, column.value[i]))
-          take(column.position[i], effect_of_pair(metric_.scale, known->second, column.value[i]));
+            known != typical.end() && column.position[i] >= 0 &&
+            is_valid_value(metric_.scale, known->second) && is_valid_value(metric_.scale, column.value[i]))
+          take(column.position[i], transformed_effect(metric_.scale, known->second, column.value[i]));
     };
     std::vector<double> first, later, of_first_run;
-    off_typical(Evidence::From::judged,
+    off_typical(Observations::Source::judged,
                 [&](int position, double off) { (position == 0 ? first : later).push_back(off); });
-    off_typical(Evidence::From::warm_up, [&](int, double off) { of_first_run.push_back(off); });
+    off_typical(Observations::Source::warm_up, [&](int, double off) { of_first_run.push_back(off); });
     first = thinned(first);
     later = thinned(later);
     if (first.size() >= fewest && later.size() >= fewest) {
       const double effect = std::expm1(stats::shift_estimate(later, first));
       if (std::abs(effect) > margin && stats::mann_whitney(first, later).p < surely)
-        tell_of_machine(NoteKind::first_in_round, effect, margin);
+        tell_of_machine(NoteKind::position_effect, effect, margin);
     }
     if (of_first_run.empty()) return;
     const double warm_up = std::expm1(stats::median(of_first_run));
@@ -206,56 +208,56 @@ class Looking {
       const auto before = position > 0        ? at.find({round, position - 1})
                           : end != last.end() ? at.find({round - 1, end->second})
                                               : at.end();
-      if (before == at.end() || !fits(metric_.scale, column.value[i])) continue;
+      if (before == at.end() || !is_valid_value(metric_.scale, column.value[i])) continue;
       const double typical = typical_of.at(column.cell[i]);
-      if (!fits(metric_.scale, typical)) continue;
+      if (!is_valid_value(metric_.scale, typical)) continue;
       auto& [cell, values] = after[evidence_.design.cells[before->second].candidate];
       cell = before->second;
-      values.push_back(effect_of_pair(metric_.scale, typical, column.value[i]));
+      values.push_back(transformed_effect(metric_.scale, typical, column.value[i]));
     }
-    Oddity carried(NoteKind::carry_over, much);
+    Anomaly carried(NoteKind::carry_over, much);
     for (const auto& [candidate, its] : after) {
       std::vector<double> others;
       for (const auto& [other, values] : after)
         if (other != candidate) others.insert(others.end(), values.second.begin(), values.second.end());
       if (its.second.size() < fewest || others.size() < fewest) continue;
       const auto mine = thinned(its.second), theirs = thinned(others);
-      carried.see(its.first, std::expm1(stats::shift_estimate(mine, theirs)),
+      carried.add(its.first, std::expm1(stats::shift_estimate(mine, theirs)),
                   stats::brunner_munzel(mine, theirs).p);
     }
-    carried.tell(id_, findings_);
+    carried.add_note(id_, findings_);
   }
 
   void tell_of_machine(NoteKind kind, double figure, double threshold) {
-    findings_.trust.push_back(
-        {.kind = kind, .subject = ThisMachine{}, .metric = id_, .figure = figure, .threshold = threshold});
+    findings_.notes.push_back(
+        {.kind = kind, .subject = ThisMachine{}, .metric = id_, .value = figure, .threshold = threshold});
   }
 
   /// Trials so short that starting the program is much of them.
   void short_trials() {
-    if (!metrics::is(metric_, metrics::Known::wall_time)) return;
+    if (!metrics::is_kind(metric_, metrics::MetricKind::wall_time)) return;
     constexpr double short_time = 0.005;  // ten times what a start takes on an ordinary machine
-    Note note{.kind = NoteKind::short_trials, .metric = id_, .figure = short_time, .threshold = short_time};
+    Note note{.kind = NoteKind::short_trials, .metric = id_, .value = short_time, .threshold = short_time};
     note.count = 0;
     for (const auto& [cell, rounds] : cells_) {
       const double typical = stats::median(values_of(rounds));
       if (typical >= short_time) continue;
       ++note.count;
-      if (typical >= *note.figure) continue;
-      note.figure = typical;
+      if (typical >= *note.value) continue;
+      note.value = typical;
       note.subject = cell;
     }
-    if (note.count > 0) findings_.trust.push_back(std::move(note));
+    if (note.count > 0) findings_.notes.push_back(std::move(note));
   }
 
   /// Most values of both sides lie at their common end: something limits them, and "same" would say too much.
   void suspected_ceilings() {
-    if (metric_.exact || metric_.demand.ceiling || metric_.prefer != Prefer::higher) return;
+    if (metric_.exact || metric_.request.ceiling || metric_.direction != Direction::higher) return;
     constexpr double near = 0.001, most = 0.5;
     constexpr std::size_t fewest = 7;
-    bool told = false;
-    for (const auto& contrast : evidence_.design.contrasts) {
-      const auto series = pair_up(contrast, cells_);
+    bool noted = false;
+    for (const auto& contrast : evidence_.design.comparisons) {
+      const auto series = make_pairs(contrast, cells_);
       if (series.rounds.size() < fewest || evidence_.design.is_twin(contrast.candidate)) continue;
       const double top = std::max(std::ranges::max(series.baseline), std::ranges::max(series.candidate));
       const double bottom = std::min(std::ranges::min(series.baseline), std::ranges::min(series.candidate));
@@ -267,33 +269,33 @@ class Looking {
       const double share = std::min(at_top(series.baseline), at_top(series.candidate));
       if (share <= most || bottom >= top * (1 - near)) continue;
       for (auto& f : findings_.findings)
-        if (f.of == contrast && f.metric == id_ && f.verdict == Verdict::same) {
+        if (f.comparison == contrast && f.metric == id_ && f.verdict == Verdict::same) {
           f.verdict = Verdict::unclear;
-          f.to_settle = Price{.obstacle = Price::Obstacle::one_upper_end};
+          f.rounds_to_decide = RoundsToDecide{.obstacle = RoundsToDecide::Obstacle::saturation_suspected};
         }
-      if (std::exchange(told, true)) continue;
-      findings_.trust.push_back({.kind = NoteKind::one_upper_end,
+      if (std::exchange(noted, true)) continue;
+      findings_.notes.push_back({.kind = NoteKind::saturation,
                                  .subject = contrast.candidate,
                                  .metric = id_,
-                                 .figure = share,
+                                 .value = share,
                                  .threshold = most});
     }
   }
 
-  const Evidence& evidence_;
+  const Observations& evidence_;
   MetricId id_;
   const Metric& metric_;
-  ByCell cells_;
+  ValuesByCell cells_;
   Findings& findings_;
 };
 
 }  // namespace
 
-void add_series_notes(const Evidence& evidence, Findings& findings) {
+void add_series_notes(const Observations& evidence, Findings& findings) {
   for (const auto id : evidence.design.metrics.ids()) {
     const auto& metric = evidence.design.metrics[id];
-    if (metric.demand.watched && !metric.exact) Looking(evidence, id, findings).look();
+    if (metric.request.watched && !metric.exact) SeriesChecks(evidence, id, findings).look();
   }
 }
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

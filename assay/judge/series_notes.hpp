@@ -3,7 +3,7 @@
 #include "assay/model/evidence.hpp"
 #include "assay/model/findings.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 
 /// What the values themselves show of watched metrics, each note with its figure and threshold: trials
 /// shorter than 5 ms; effects of neighbouring rounds correlated above 0.3 (from 20 rounds on, Ljung–Box p
@@ -13,6 +13,6 @@ namespace assay::inline v1::judge {
 /// first in a round differs by more than the margin (Mann–Whitney p below 1 %); the first run differs by more
 /// than 10 %. p-values of one kind are Benjamini–Hochberg adjusted over the cells; the worst cell is named
 /// and the others counted. Of long series 400 values, evenly taken, are looked at.
-void add_series_notes(const Evidence& evidence, Findings& findings);
+void add_series_notes(const Observations& evidence, Findings& findings);
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

@@ -9,14 +9,14 @@
 #include "assay/stats/location.hpp"
 #include "assay/stats/many.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 /// Absolute deviations from the median, of logarithms on a ratio scale; empty where there are none.
 std::vector<double> deviations(std::span<const double> values, const Metric& metric) {
   std::vector<double> all(values.begin(), values.end());
-  if (!std::ranges::all_of(all, [&](double v) { return fits(metric.scale, v); })) return {};
-  for (auto& v : all) v = value_on_test_scale(metric.scale, v);
+  if (!std::ranges::all_of(all, [&](double v) { return is_valid_value(metric.scale, v); })) return {};
+  for (auto& v : all) v = transformed_value(metric.scale, v);
   const double centre = stats::median(all);
   for (auto& v : all) v = std::abs(v - centre);
   return all;
@@ -24,32 +24,35 @@ std::vector<double> deviations(std::span<const double> values, const Metric& met
 
 }  // namespace
 
-std::vector<SpreadFinding> judge_spreads(const Evidence& evidence) {
+std::vector<SpreadFinding> judge_variability(const Observations& evidence) {
   constexpr double much = 1.5;
   constexpr std::size_t fewest = 10;  // below, the estimated centres weigh too much
   const auto& design = evidence.design;
   std::vector<SpreadFinding> called;
   for (const auto id : design.metrics.ids()) {
     const auto& metric = design.metrics[id];
-    if (!metric.demand.watched || metric.exact) continue;
-    const auto cells = by_cell(evidence.values(id));
+    if (!metric.request.watched || metric.exact) continue;
+    const auto cells = values_by_cell(evidence.values(id));
     std::vector<SpreadFinding> family;
     std::vector<double> p;
-    for (const auto& contrast : design.contrasts) {
-      if (design.is_twin(contrast.candidate) || !evidence.is_sound(contrast)) continue;
+    for (const auto& contrast : design.comparisons) {
+      if (design.is_twin(contrast.candidate) || !evidence.is_ok(contrast)) continue;
       if (layouts_of(design, contrast) > 0) continue;  // layouts spread both, each in its own way
-      const auto series = pair_up(contrast, cells);
+      const auto series = make_pairs(contrast, cells);
       const auto look = last_look(design.rules, series);
       if (!look || look->rounds < fewest) continue;
       const auto n = look->rounds;
       const auto its = deviations(std::span(series.baseline).first(n), metric),
                  mine = deviations(std::span(series.candidate).first(n), metric);
       if (its.empty() || mine.empty() || !(stats::median(its) > 0)) continue;
-      const Question question{.metric = {.name = "deviation", .scale = Scale::difference}, .margin = 1e-300};
-      const Estimate estimate(its, mine, question);
-      SpreadFinding finding{
-          .of = contrast, .metric = id, .rounds = n, .ratio = stats::median(mine) / stats::median(its)};
-      finding.p = look->boundary->p_value(look->place, estimate.count_of_no_change());
+      const PairedTestOptions question{.metric = {.name = "deviation", .scale = Scale::difference},
+                                       .margin = 1e-300};
+      const PairedTest estimate(its, mine, question);
+      SpreadFinding finding{.comparison = contrast,
+                            .metric = id,
+                            .rounds = n,
+                            .ratio = stats::median(mine) / stats::median(its)};
+      finding.p = look->boundary->p_value(look->place, estimate.count_difference());
       p.push_back(finding.p);
       family.push_back(finding);
     }
@@ -65,4 +68,4 @@ std::vector<SpreadFinding> judge_spreads(const Evidence& evidence) {
   return called;
 }
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

@@ -11,16 +11,16 @@
 #include "assay/stats/location.hpp"
 #include "assay/stats/mean_change.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 
-using metrics::Known;
+using metrics::MetricKind;
 
 namespace {
 
 /// The values of a metric of runs, by cell, and by round and repeat.
 using ByTrial = std::map<CellId, std::map<std::pair<int, int>, double>>;
 
-ByTrial by_trial(const Evidence& evidence, Known known) {
+ByTrial by_trial(const Observations& evidence, MetricKind known) {
   ByTrial values;
   const auto metric = metrics::find(evidence.design.metrics, known);
   if (!metric) return values;
@@ -38,9 +38,10 @@ double value_at(const ByTrial& values, CellId cell, const std::pair<int, int>& t
 }
 
 /// What a cell's first run of each round waited for other things than a core, by round.
-std::map<int, double> own_waits(const Evidence& evidence, CellId cell) {
-  const auto wall = by_trial(evidence, Known::wall_time), cpu = by_trial(evidence, Known::cpu_time),
-             core = by_trial(evidence, Known::core_wait), stolen = by_trial(evidence, Known::stolen_time);
+std::map<int, double> own_waits(const Observations& evidence, CellId cell) {
+  const auto wall = by_trial(evidence, MetricKind::wall_time), cpu = by_trial(evidence, MetricKind::cpu_time),
+             core = by_trial(evidence, MetricKind::core_wait),
+             stolen = by_trial(evidence, MetricKind::stolen_time);
   std::map<int, double> waits;
   const auto walls = wall.find(cell);
   if (walls == wall.end() || !core.contains(cell) || !cpu.contains(cell)) return waits;
@@ -54,11 +55,12 @@ std::map<int, double> own_waits(const Evidence& evidence, CellId cell) {
 
 }  // namespace
 
-std::set<CellId> cells_on_one_core(const Evidence& evidence) {
+std::set<CellId> single_core_cells(const Observations& evidence) {
   constexpr double nearly = 0.03, few = 0.1;
-  const auto wall = by_trial(evidence, Known::wall_time), core = by_trial(evidence, Known::core_wait);
+  const auto wall = by_trial(evidence, MetricKind::wall_time),
+             core = by_trial(evidence, MetricKind::core_wait);
   std::set<CellId> on_one;
-  for (const auto& [cell, trials] : by_trial(evidence, Known::cores_used)) {
+  for (const auto& [cell, trials] : by_trial(evidence, MetricKind::cores_used)) {
     std::vector<double> used, busy;
     for (const auto& [trial, cores] : trials) {
       used.push_back(cores);
@@ -73,8 +75,8 @@ std::set<CellId> cells_on_one_core(const Evidence& evidence) {
   return on_one;
 }
 
-bool wait_alike(const Evidence& evidence, const Contrast& of) {
-  const auto wall = metrics::find(evidence.design.metrics, Known::wall_time);
+bool wait_alike(const Observations& evidence, const Comparison& of) {
+  const auto wall = metrics::find(evidence.design.metrics, MetricKind::wall_time);
   if (!wall) return false;
   const auto its = own_waits(evidence, of.baseline), mine = own_waits(evidence, of.candidate);
   if (its.empty() && mine.empty()) return true;
@@ -94,49 +96,51 @@ bool wait_alike(const Evidence& evidence, const Contrast& of) {
   const auto judged = judge_paired(a, b,
                                    {.metric = {.name = "own wait", .unit = "s", .scale = Scale::difference},
                                     .margin = margin,
-                                    .all_runs = true});
+                                    .no_clipping = true});
   if (judged.verdict != Verdict::same) return false;
   const stats::MeanChange mean(a, b, false);
   return mean.p_above(margin) > withheld_at && mean.p_below(-margin) > withheld_at;
 }
 
-void link_times(const Evidence& evidence, std::vector<Finding>& findings) {
+void link_cpu_and_wall(const Observations& evidence, std::vector<Finding>& findings) {
   const auto& design = evidence.design;
-  const auto on_one_core = cells_on_one_core(evidence);
-  const auto settled = [&](const Contrast& of, Known time) -> std::optional<MetricId> {
+  const auto on_one_core = single_core_cells(evidence);
+  const auto settled = [&](const Comparison& of, MetricKind time) -> std::optional<MetricId> {
     for (const auto& f : findings)
-      if (f.of == of && f.settled && f.verdict != Verdict::unclear &&
-          design.metrics[f.metric].demand.watched && metrics::is(design.metrics[f.metric], time))
+      if (f.comparison == of && f.decided && f.verdict != Verdict::unclear &&
+          design.metrics[f.metric].request.watched && metrics::is_kind(design.metrics[f.metric], time))
         return f.metric;
     return {};
   };
   for (auto& f : findings) {
     const auto& metric = design.metrics[f.metric];
-    if (f.verdict != Verdict::unclear || !metric.demand.watched) continue;
-    if (metrics::is(metric, Known::wall_time) && on_one_core.contains(f.of.baseline) &&
-        on_one_core.contains(f.of.candidate)) {
-      if (const auto cpu_time = settled(f.of, Known::cpu_time); cpu_time && wait_alike(evidence, f.of))
-        f.decided_by = cpu_time;
+    if (f.verdict != Verdict::unclear || !metric.request.watched) continue;
+    if (metrics::is_kind(metric, MetricKind::wall_time) && on_one_core.contains(f.comparison.baseline) &&
+        on_one_core.contains(f.comparison.candidate)) {
+      if (const auto cpu_time = settled(f.comparison, MetricKind::cpu_time);
+          cpu_time && wait_alike(evidence, f.comparison))
+        f.superseded_by = cpu_time;
     }
-    if (metrics::is_implied(metric)) f.decided_by = settled(f.of, Known::wall_time);
-    if (f.decided_by) f.to_settle.reset();
+    if (metrics::is_default_cpu_time(metric)) f.superseded_by = settled(f.comparison, MetricKind::wall_time);
+    if (f.superseded_by) f.rounds_to_decide.reset();
   }
 }
 
-bool stands_for_itself(const Design& design, const std::vector<Finding>& findings, MetricId metric) {
+bool is_primary_time(const Design& design, const std::vector<Finding>& findings, MetricId metric) {
   const bool cpu_time_decides = std::ranges::any_of(findings, [&](const Finding& f) {
-    return f.decided_by && metrics::is_implied(design.metrics[*f.decided_by]);
+    return f.superseded_by && metrics::is_default_cpu_time(design.metrics[*f.superseded_by]);
   });
-  if (metrics::is_implied(design.metrics[metric])) return cpu_time_decides;
-  return !metrics::is(design.metrics[metric], Known::wall_time) || !cpu_time_decides;
+  if (metrics::is_default_cpu_time(design.metrics[metric])) return cpu_time_decides;
+  return !metrics::is_kind(design.metrics[metric], MetricKind::wall_time) || !cpu_time_decides;
 }
 
-bool is_beside(const Findings& all, const Finding& finding) {
-  if (finding.decided_by) return true;
-  if (!metrics::is_implied(all.metric_of(finding))) return false;
+bool is_secondary(const Findings& all, const Finding& finding) {
+  if (finding.superseded_by) return true;
+  if (!metrics::is_default_cpu_time(all.metric_of(finding))) return false;
   return std::ranges::any_of(all.findings, [&](const Finding& f) {
-    return f.of == finding.of && !f.decided_by && metrics::is(all.metric_of(f), Known::wall_time);
+    return f.comparison == finding.comparison && !f.superseded_by &&
+           metrics::is_kind(all.metric_of(f), MetricKind::wall_time);
   });
 }
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

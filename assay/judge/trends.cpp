@@ -8,7 +8,7 @@
 #include "assay/stats/growth.hpp"
 #include "assay/stats/location.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 struct Curve {
@@ -18,7 +18,7 @@ struct Curve {
 /// Curves of one metric over one factor: by workload, other levels, candidate.
 using Curves = std::map<std::tuple<WorkloadId, std::string, CandidateId>, std::pair<Setting, Curve>>;
 
-Curves curves_of(const Evidence& evidence, MetricId metric, const std::string& factor) {
+Curves curves_of(const Observations& evidence, MetricId metric, const std::string& factor) {
   const auto& column = evidence.values(metric);
   std::map<CellId, std::vector<double>> values;
   for (std::size_t i = 0; i < column.size(); ++i) values[column.cell[i]].push_back(column.value[i]);
@@ -49,9 +49,9 @@ Curves curves_of(const Evidence& evidence, MetricId metric, const std::string& f
   return curves;
 }
 
-Interval interval_of(const stats::Bounds& bounds) { return {bounds.low, bounds.high, 0.95}; }
+Interval interval_of(const stats::Range& bounds) { return {bounds.low, bounds.high, 0.95}; }
 
-void describe_sizes(Trend& trend, const Curve* baseline) {
+void describe_sizes(ScalingCurve& trend, const Curve* baseline) {
   const auto law = stats::fit_power_law(trend.at, trend.typical);
   trend.exponent = law.exponent;
   trend.exponent_interval = interval_of(law.exponent_interval);
@@ -69,7 +69,7 @@ void describe_sizes(Trend& trend, const Curve* baseline) {
 }
 
 /// `for_each`: every thread does a job of its own, and times are of one; else they share one job.
-void describe_threads(Trend& trend, bool is_time, bool for_each, double margin) {
+void describe_threads(ScalingCurve& trend, bool is_time, bool for_each, double margin) {
   auto throughput = trend.typical;
   if (is_time)
     for (std::size_t i = 0; i < throughput.size(); ++i)
@@ -94,27 +94,27 @@ void describe_threads(Trend& trend, bool is_time, bool for_each, double margin) 
 
 }  // namespace
 
-std::vector<Trend> find_trends(const Evidence& evidence) {
+std::vector<ScalingCurve> fit_scaling(const Observations& evidence) {
   const auto& design = evidence.design;
-  std::vector<Trend> trends;
+  std::vector<ScalingCurve> trends;
   for (const auto& factor : design.factors) {
     if (factor.role == Factor::Role::option) continue;
     const bool sizes = factor.role == Factor::Role::size;
     for (const auto id : design.metrics.ids()) {
       const auto& metric = design.metrics[id];
-      if (!metric.demand.watched || metric.scale == Scale::difference || metric.exact) continue;
-      if (sizes && metric.prefer != Prefer::lower) continue;
+      if (!metric.request.watched || metric.scale == Scale::difference || metric.exact) continue;
+      if (sizes && metric.direction != Direction::lower) continue;
       const auto curves = curves_of(evidence, id, factor.name);
       for (const auto& [key, entry] : curves) {
         const auto& [workload, others, candidate] = key;
-        Trend trend{.candidate = candidate,
-                    .workload = workload,
-                    .metric = id,
-                    .factor = factor.name,
-                    .others = entry.first,
-                    .at = entry.second.at,
-                    .typical = entry.second.typical};
-        const auto& against = design.candidates[candidate].against;
+        ScalingCurve trend{.candidate = candidate,
+                           .workload = workload,
+                           .metric = id,
+                           .factor = factor.name,
+                           .others = entry.first,
+                           .at = entry.second.at,
+                           .typical = entry.second.typical};
+        const auto& against = design.candidates[candidate].baseline;
         const auto baseline = against ? curves.find({workload, others, *against}) : curves.end();
         if (sizes)
           describe_sizes(trend, baseline == curves.end() ? nullptr : &baseline->second.second);
@@ -127,4 +127,4 @@ std::vector<Trend> find_trends(const Evidence& evidence) {
   return trends;
 }
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

@@ -5,7 +5,7 @@
 #include "assay/model/evidence.hpp"
 #include "assay/model/findings.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 
 /// How watched metrics go with every factor of sizes (cost: the ratio-scaled ones where less is better) or of
 /// threads (throughput, or its inverse: time per call of each thread in a contest, else time of a job that
@@ -20,6 +20,6 @@ namespace assay::inline v1::judge {
 /// margin better, by medians.
 ///
 /// Source: see stats/fit.hpp.
-std::vector<Trend> find_trends(const Evidence& evidence);
+std::vector<ScalingCurve> fit_scaling(const Observations& evidence);
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

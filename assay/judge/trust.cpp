@@ -10,69 +10,69 @@
 #include "assay/judge/series_notes.hpp"
 #include "assay/judge/twins.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 Note warning(NoteKind kind, CellId cell) {
   return {.kind = kind, .subject = cell, .level = Note::Level::warning};
 }
 
-void differing_outputs(const Evidence& evidence, Findings& findings) {
-  for (const auto& contrast : evidence.design.contrasts) {
+void differing_outputs(const Observations& evidence, Findings& findings) {
+  for (const auto& contrast : evidence.design.comparisons) {
     const auto &baseline = evidence.of(contrast.baseline), &candidate = evidence.of(contrast.candidate);
     if (!baseline.was_checked || !candidate.was_checked || baseline.answer_digest == candidate.answer_digest)
       continue;
     auto note = warning(NoteKind::output_differs, contrast.candidate);
-    note.said = candidate.answer_difference;
-    findings.trust.push_back(std::move(note));
+    note.quoted = candidate.answer_difference;
+    findings.notes.push_back(std::move(note));
   }
 }
 
-void leftovers(const Evidence& evidence, Findings& findings) {
+void leftovers(const Observations& evidence, Findings& findings) {
   for (const auto cell : evidence.design.cells.ids()) {
     const auto& its = evidence.of(cell);
-    if (its.leftovers == 0) continue;
-    auto note = warning(NoteKind::left_processes, cell);
-    note.count = its.trials_with_leftovers;
-    note.figure = static_cast<double>(its.leftovers);
+    if (its.orphans == 0) continue;
+    auto note = warning(NoteKind::orphan_processes, cell);
+    note.count = its.trials_with_orphans;
+    note.value = static_cast<double>(its.orphans);
     note.threshold = 0;
-    findings.trust.push_back(std::move(note));
+    findings.notes.push_back(std::move(note));
   }
 }
 
-void failures_now_and_then(const Evidence& evidence, Findings& findings) {
+void failures_now_and_then(const Observations& evidence, Findings& findings) {
   for (const auto cell : evidence.design.cells.ids()) {
     const auto& its = evidence.of(cell);
-    if (its.failed == 0 || !evidence.is_sound(cell)) continue;
-    const auto tell = [&](NoteKind kind, std::size_t times) {
+    if (its.failed == 0 || !evidence.is_ok(cell)) continue;
+    const auto add = [&](NoteKind kind, std::size_t times) {
       if (times == 0) return;
       auto note = warning(kind, cell);
       note.count = its.trials;
-      note.figure = static_cast<double>(times);
+      note.value = static_cast<double>(times);
       note.threshold = 0;
-      findings.trust.push_back(std::move(note));
+      findings.notes.push_back(std::move(note));
     };
-    tell(NoteKind::slow_at_times, its.timed_out.size());
-    tell(NoteKind::failed_at_times, its.failed - its.timed_out.size());
+    add(NoteKind::intermittent_timeout, its.timed_out.size());
+    add(NoteKind::intermittent_failure, its.failed - its.timed_out.size());
   }
 }
 
 }  // namespace
 
-void add_trust_notes(const Evidence& evidence, Findings& findings) {
-  std::ranges::move(notes_on_twins(evidence, findings.findings), std::back_inserter(findings.trust));
+void add_notes(const Observations& evidence, Findings& findings) {
+  std::ranges::move(aa_notes(evidence, findings.findings), std::back_inserter(findings.notes));
   differing_outputs(evidence, findings);
-  std::ranges::move(likeness_notes(evidence.design), std::back_inserter(findings.trust));
+  std::ranges::move(build_notes(evidence.design), std::back_inserter(findings.notes));
   for (const auto workload : evidence.design.workloads.ids())
-    if (const auto& doubt = evidence.doubt(workload); !doubt.empty())
-      findings.trust.push_back({.kind = NoteKind::doubtful_check, .subject = workload, .said = doubt});
+    if (const auto& doubt = evidence.check_warning(workload); !doubt.empty())
+      findings.notes.push_back({.kind = NoteKind::weak_check, .subject = workload, .quoted = doubt});
   leftovers(evidence, findings);
   failures_now_and_then(evidence, findings);
-  std::ranges::move(layout_notes(evidence, findings), std::back_inserter(findings.trust));
+  std::ranges::move(layout_notes(evidence, findings), std::back_inserter(findings.notes));
   add_load_notes(evidence, findings);
   add_machine_notes(evidence, findings);
   add_series_notes(evidence, findings);
-  std::ranges::stable_sort(findings.trust, std::ranges::greater{}, &Note::level);
+  std::ranges::stable_sort(findings.notes, std::ranges::greater{}, &Note::level);
 }
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

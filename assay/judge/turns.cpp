@@ -8,7 +8,7 @@
 #include <tuple>
 #include <utility>
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 /// A finding at one level of the factor.
@@ -32,17 +32,17 @@ std::vector<std::size_t> changes_in(const std::vector<LevelVerdict>& seen) {
 
 }  // namespace
 
-std::vector<TurningPoint> find_turns(const Evidence& evidence, const Findings& findings) {
+std::vector<VerdictReversal> find_reversals(const Observations& evidence, const Findings& findings) {
   const auto& design = evidence.design;
-  std::vector<TurningPoint> turns;
+  std::vector<VerdictReversal> turns;
   for (const auto& factor : design.factors)
     for (const auto metric : design.metrics.ids()) {
-      if (!design.metrics[metric].demand.watched) continue;
+      if (!design.metrics[metric].request.watched) continue;
       std::map<std::tuple<CandidateId, WorkloadId, std::string>,
                std::pair<Setting, std::vector<LevelVerdict>>>
           rows;
       for (const auto& f : findings.findings) {
-        const auto& cell = findings.candidate_of(f);
+        const auto& cell = findings.candidate_cell(f);
         const auto level = cell.setting.levels.find(factor.name);
         if (f.metric != metric || findings.candidate(cell).twin_of || level == cell.setting.levels.end() ||
             (f.verdict != Verdict::better && f.verdict != Verdict::worse))
@@ -65,13 +65,13 @@ std::vector<TurningPoint> find_turns(const Evidence& evidence, const Findings& f
                          .metric = metric,
                          .factor = factor.name,
                          .others = row.first,
-                         .last = seen[at - 1].level,
-                         .first = seen[at].level,
-                         .before = seen[at - 1].verdict,
-                         .after = seen[at].verdict});
+                         .last_level = seen[at - 1].level,
+                         .first_level = seen[at].level,
+                         .verdict_before = seen[at - 1].verdict,
+                         .verdict_after = seen[at].verdict});
       }
     }
   return turns;
 }
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

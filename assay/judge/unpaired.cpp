@@ -10,7 +10,7 @@
 #include "assay/stats/shift.hpp"
 #include "assay/stats/unequal.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 /// The two sides of a contrast, as tests see them.
@@ -19,7 +19,7 @@ struct Sides {
 };
 
 std::vector<double> on_test_scale(std::vector<double> values, Scale scale) {
-  for (auto& v : values) v = value_on_test_scale(scale, v);
+  for (auto& v : values) v = transformed_value(scale, v);
   return values;
 }
 
@@ -27,22 +27,22 @@ std::vector<double> on_test_scale(std::vector<double> values, Scale scale) {
 Finding compare(const std::vector<double>& baseline, const std::vector<double>& candidate, const Sides& sides,
                 const Metric& metric, double margin) {
   const auto test = stats::mann_whitney(sides.candidate, sides.baseline);
-  return {
-      .rounds = std::min(baseline.size(), candidate.size()),
-      .baseline_typical = stats::median(baseline),
-      .candidate_typical = stats::median(candidate),
-      .effect = Effect::of_test_scale(metric.scale, stats::shift_estimate(sides.candidate, sides.baseline)),
-      .margin = margin,
-      .p = test.p,
-      .settled = true,
-      .method = test.exact ? "Mann-Whitney, exact" : "Mann-Whitney, approximate"};
+  return {.rounds = std::min(baseline.size(), candidate.size()),
+          .baseline_typical = stats::median(baseline),
+          .candidate_typical = stats::median(candidate),
+          .effect =
+              Effect::from_transformed(metric.scale, stats::shift_estimate(sides.candidate, sides.baseline)),
+          .margin = margin,
+          .p = test.p,
+          .decided = true,
+          .method = test.exact ? "Mann-Whitney, exact" : "Mann-Whitney, approximate"};
 }
 
 /// `differs` where it is called at a level of `alpha`, `same` where the interval lies inside the margin.
 void decide(Finding& f, const Sides& sides, const Metric& metric, double alpha, bool called) {
   const auto bounds = stats::shift_interval(sides.candidate, sides.baseline, 1 - alpha);
-  const auto back = [&](double v) { return Effect::of_test_scale(metric.scale, v).value; };
-  const double limit = margin_on_test_scale(metric.scale, f.margin);
+  const auto back = [&](double v) { return Effect::from_transformed(metric.scale, v).value; };
+  const double limit = transformed_margin(metric.scale, f.margin);
   f.interval = {back(bounds.low), back(bounds.high), 1 - alpha};
   f.beyond_margin = bounds.low > limit || bounds.high < -limit;
   if (called)
@@ -53,42 +53,42 @@ void decide(Finding& f, const Sides& sides, const Metric& metric, double alpha, 
 
 }  // namespace
 
-std::vector<Finding> judge_unpaired(const Evidence& evidence) {
+std::vector<Finding> judge_unpaired(const Observations& evidence) {
   const auto& design = evidence.design;
   std::vector<Finding> all;
   constexpr std::size_t fewest = 3;
   for (const auto id : design.metrics.ids()) {
     const auto& metric = design.metrics[id];
-    if (!metric.demand.watched || metric.prefer == Prefer::neither) continue;
+    if (!metric.request.watched || metric.direction == Direction::neither) continue;
     std::map<CellId, std::vector<double>> values;
-    const auto& column = evidence.values(id, Evidence::From::unpaired);
+    const auto& column = evidence.values(id, Observations::Source::unpaired);
     for (std::size_t i = 0; i < column.size(); ++i) values[column.cell[i]].push_back(column.value[i]);
     std::vector<Finding> family;
     std::vector<Sides> sides;
     std::vector<double> p;
-    for (const auto& contrast : design.contrasts) {
+    for (const auto& contrast : design.comparisons) {
       const auto &baseline = values[contrast.baseline], &candidate = values[contrast.candidate];
       const auto usable = [&](const std::vector<double>& v) {
-        return v.size() >= fewest && fits(metric.scale, std::ranges::min(v));
+        return v.size() >= fewest && is_valid_value(metric.scale, std::ranges::min(v));
       };
       if (!usable(baseline) || !usable(candidate)) continue;
       sides.push_back({on_test_scale(baseline, metric.scale), on_test_scale(candidate, metric.scale)});
       auto f = compare(baseline, candidate, sides.back(), metric, design.margin_of(id));
-      f.of = contrast;
+      f.comparison = contrast;
       f.metric = id;
-      Note note{.kind = NoteKind::not_side_by_side,
+      Note note{.kind = NoteKind::unpaired,
                 .subject = contrast.candidate,
                 .level = Note::Level::warning,
                 .metric = id};
       f.notes.push_back(note);
       const double other = stats::brunner_munzel(candidate, baseline).p;
       if ((other <= error_rate) != (f.p <= error_rate)) {
-        note.kind = NoteKind::other_test;
-        note.figure = other;
+        note.kind = NoteKind::test_disagreement;
+        note.value = other;
         note.threshold = error_rate;
         f.notes.push_back(note);
       }
-      const bool beyond = f.effect.distance() > margin_on_test_scale(metric.scale, f.margin);
+      const bool beyond = f.effect.distance() > transformed_margin(metric.scale, f.margin);
       p.push_back(beyond ? f.p : 1);
       family.push_back(std::move(f));
     }
@@ -107,4 +107,4 @@ std::vector<Finding> judge_unpaired(const Evidence& evidence) {
   return all;
 }
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

@@ -5,7 +5,7 @@
 #include "assay/model/evidence.hpp"
 #include "assay/model/findings.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 
 /// Judges the contrasts of watched metrics whose trials have no rounds, as of samples measured elsewhere:
 /// Mann–Whitney (exact with ties for small samples), the Hodges–Lehmann shift (of logarithms on a ratio
@@ -14,6 +14,6 @@ namespace assay::inline v1::judge {
 /// between the two is in the difference: the verdict is `differs`, never better or worse, or `same` where the
 /// interval lies inside the margin. Each finding carries a note of that, and one where Brunner–Munzel says
 /// otherwise. At least three values on each side.
-std::vector<Finding> judge_unpaired(const Evidence& evidence);
+std::vector<Finding> judge_unpaired(const Observations& evidence);
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

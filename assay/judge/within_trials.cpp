@@ -13,7 +13,7 @@
 #include "assay/stats/location.hpp"
 #include "assay/stats/random.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 constexpr std::size_t parts = 20;  ///< that a trial is taken apart into
@@ -29,7 +29,7 @@ struct Series {
 /// By cell and metric, a series for each judged trial.
 using AllSeries = std::map<std::pair<CellId, MetricId>, std::vector<Series>>;
 
-AllSeries gather(const Evidence& evidence) {
+AllSeries gather(const Observations& evidence) {
   AllSeries all;
   for (const auto* trial : evidence.with_series()) {
     std::map<MetricId, Series> of_trial;
@@ -50,13 +50,13 @@ AllSeries gather(const Evidence& evidence) {
 }
 
 /// Its values without those that the metric's lead-in leaves out.
-std::span<const double> after(const LeadIn& lead_in, const Series& series) {
+std::span<const double> after(const Discard& lead_in, const Series& series) {
   std::size_t from = std::min(static_cast<std::size_t>(lead_in.values), series.values.size());
   while (from < series.at.size() && series.at[from] < lead_in.seconds) ++from;
   return std::span(series.values).subspan(from);
 }
 
-std::optional<WithinTrial> spread_of(const std::vector<Series>& trials, const LeadIn& lead_in) {
+std::optional<WithinTrialSpread> spread_of(const std::vector<Series>& trials, const Discard& lead_in) {
   constexpr std::size_t fewest = 5;
   std::vector<double> low, high;
   for (const auto& series : trials) {
@@ -66,7 +66,7 @@ std::optional<WithinTrial> spread_of(const std::vector<Series>& trials, const Le
     high.push_back(stats::quantile(values, 0.95));
   }
   if (low.empty()) return {};
-  return WithinTrial{.low = stats::median(low), .high = stats::median(high)};
+  return WithinTrialSpread{.low = stats::median(low), .high = stats::median(high)};
 }
 
 /// The medians of a trial's parts, of equal times where it has times, else of equal numbers. Empty when a
@@ -126,49 +126,49 @@ std::optional<Note> lead_in_of(const std::vector<Series>& trials, const Metric& 
     by_part.push_back(std::move(medians));
   }
   const auto all_fit = [&](const std::vector<double>& values) {
-    return std::ranges::all_of(values, [&](double v) { return fits(metric.scale, v); });
+    return std::ranges::all_of(values, [&](double v) { return is_valid_value(metric.scale, v); });
   };
   if (first.size() < static_cast<std::size_t>(fewest_rounds) || !all_fit(first) || !all_fit(later)) return {};
   constexpr double much = 0.05;
   const auto f = judge_paired(later, first, {.metric = metric, .margin = much, .rest = false});
   if (!f.beyond_margin) return {};
   const double head = stats::median(first), tail = stats::median(rest);
-  Note note{.kind = NoteKind::settles_in_trial, .figure = f.effect.change(), .low = head, .high = tail};
+  Note note{.kind = NoteKind::drifts_in_trial, .value = f.effect.change(), .low = head, .high = tail};
   if (const auto from = settled_from(by_part, head, tail)) {
     const double length = stats::median(lengths) * static_cast<double>(*from) / parts;
     const bool timed = !trials.front().at.empty();
-    note.said = to_string(timed ? LeadIn{.seconds = rounded_up(length)}
-                                : LeadIn{.values = std::llround(std::ceil(length))});
-    if (timed) note.said = '"' + note.said + '"';
+    note.quoted = to_string(timed ? Discard{.seconds = rounded_up(length)}
+                                  : Discard{.values = std::llround(std::ceil(length))});
+    if (timed) note.quoted = '"' + note.quoted + '"';
   }
   return note;
 }
 
 }  // namespace
 
-void look_within_trials(const Evidence& evidence, Findings& findings) {
+void add_within_trial_spread(const Observations& evidence, Findings& findings) {
   const auto all = gather(evidence);
   std::map<MetricId, std::pair<Note, std::size_t>> worst;
   for (const auto& [place, trials] : all) {
     const auto& [cell, id] = place;
     if (evidence.design.is_twin(cell)) continue;
     const auto& metric = evidence.design.metrics[id];
-    const auto lead_in = metric.demand.settle.empty() ? LeadIn{} : parse_lead_in(metric.demand.settle);
+    const auto lead_in = metric.request.discard.empty() ? Discard{} : parse_discard(metric.request.discard);
     if (auto spread = spread_of(trials, lead_in)) {
       spread->cell = cell;
       spread->metric = id;
       findings.within_trials.push_back(*spread);
     }
-    if (!metric.demand.watched || !lead_in.none()) continue;
+    if (!metric.request.watched || !lead_in.none()) continue;
     auto note = lead_in_of(trials, metric);
     if (!note) continue;
     note->subject = cell;
     note->metric = id;
     auto& [kept, count] = worst[id];
-    if (count++ == 0 || std::abs(*note->figure) > std::abs(*kept.figure)) kept = *note;
+    if (count++ == 0 || std::abs(*note->value) > std::abs(*kept.value)) kept = *note;
     kept.count = count;
   }
-  for (auto& [id, note] : worst) findings.trust.push_back(std::move(note.first));
+  for (auto& [id, note] : worst) findings.notes.push_back(std::move(note.first));
 }
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

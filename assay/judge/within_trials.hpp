@@ -3,7 +3,7 @@
 #include "assay/model/evidence.hpp"
 #include "assay/model/findings.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 
 /// What series show, of metrics that a trial has many values of: how values spread within trials, and, of
 /// watched metrics without a lead-in that is left out, whether the first values differ from the later ones.
@@ -11,6 +11,6 @@ namespace assay::inline v1::judge {
 /// enough trials (at least 6) for the paired interval, at a level of 95 %, to lie beyond that.
 ///
 /// Cost: a sort of each series.
-void look_within_trials(const Evidence& evidence, Findings& findings);
+void add_within_trial_spread(const Observations& evidence, Findings& findings);
 
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

@@ -8,7 +8,7 @@
 #include "assay/model/error.hpp"
 #include "assay/model/moment.hpp"
 
-namespace assay::inline v1::ledger {
+namespace assay::ledger {
 namespace {
 
 using soci::into;
@@ -47,7 +47,7 @@ void read_all(soci::session& sql, const std::string& table, const std::string& c
   std::int64_t expected = 0;
   for (const auto& row : rows) {
     if (codec::read_whole(value_of(row, 0)) != expected++)
-      throw codec::Damaged("a " + table + " is missing in it");
+      throw codec::CorruptData("a " + table + " is missing in it");
     keep(row);
   }
 }
@@ -70,7 +70,7 @@ std::int64_t machine_number(soci::session& sql, const std::string& fingerprint) 
 }
 
 void put_settings_and_cells(soci::session& sql, CampaignId campaign, const Record& record) {
-  const auto states = states_of(record.design, record.log);
+  const auto states = cell_statuses(record.design, record.log);
   Insert setting_row(sql, "setting", with_key(key_columns, {{"text", Kind::text}}));
   Insert level_row(sql, "setting_value",
                    {{"campaign", Kind::whole},
@@ -97,7 +97,7 @@ void put_settings_and_cells(soci::session& sql, CampaignId campaign, const Recor
                        codec::to_value(number_of(level))});
     }
     cell_row.run({campaign.value, id.value, cell.candidate.value, cell.workload.value, setting->second,
-                  to_string(states[id].standing), states[id].detail});
+                  to_string(states[id].code), states[id].detail});
   }
 }
 
@@ -117,39 +117,39 @@ void read_cells(soci::session& sql, CampaignId campaign, Record& record) {
              codec::from_value(value_of(row, 1), cell.candidate);
              codec::from_value(value_of(row, 2), cell.workload);
              const auto setting = settings.find(codec::read_whole(value_of(row, 3)));
-             if (setting == settings.end()) throw codec::Damaged("a setting is missing in it");
+             if (setting == settings.end()) throw codec::CorruptData("a setting is missing in it");
              cell.setting = setting->second;
-             CellState state;
-             codec::from_value(value_of(row, 4), state.standing);
+             CellStatus state;
+             codec::from_value(value_of(row, 4), state.code);
              codec::from_value(value_of(row, 5), state.detail);
              const auto id = record.design.cells.add(std::move(cell));
-             if (!state.is_sound()) record.log.standings.push_back({id, std::move(state)});
+             if (!state.is_ok()) record.log.status_changes.push_back({id, std::move(state)});
            });
 }
 
-void read_sittings(soci::session& sql, CampaignId campaign, Log& log) {
+void read_sessions(soci::session& sql, CampaignId campaign, Log& log) {
   read_all(sql, "sitting", "machine, boot", campaign, [&](const soci::row& row) {
-    Sitting sitting;
+    Session sitting;
     codec::from_value(value_of(row, 1), sitting.machine);
     codec::from_value(value_of(row, 2), sitting.boot);
-    log.sittings.add(std::move(sitting));
+    log.sessions.add(std::move(sitting));
   });
   const Rows facts =
       (sql.prepare << "SELECT sitting, name, value FROM fact WHERE campaign = :c ORDER BY sitting, name",
        use(campaign.value));
   for (const auto& row : facts) {
-    SittingId sitting;
+    SessionId sitting;
     codec::from_value(value_of(row, 0), sitting);
-    if (!log.sittings.holds(sitting)) throw codec::Damaged("a sitting is missing in it");
-    log.sittings[sitting].facts.push_back(
+    if (!log.sessions.contains(sitting)) throw codec::CorruptData("a sitting is missing in it");
+    log.sessions[sitting].facts.push_back(
         {codec::read_text(value_of(row, 1)), codec::read_text(value_of(row, 2))});
   }
 }
 
 }  // namespace
 
-void put_doubt(soci::session& sql, CampaignId campaign, const Doubt& doubt) {
-  const auto text = codec::storable(doubt.text);
+void put_check_warning(soci::session& sql, CampaignId campaign, const CheckWarning& doubt) {
+  const auto text = codec::sanitize(doubt.text);
   sql << "UPDATE workload SET doubt = :d WHERE campaign = :c AND id = :i", use(text), use(campaign.value),
       use(doubt.workload.value);
 }
@@ -166,29 +166,29 @@ CampaignId put_campaign(soci::session& sql, const Record& record, const std::str
   std::vector<Value> values = {std::string{}, to_string(record.log.state), next_round};
   for (auto& value : values_of(design)) values.push_back(std::move(value));
   const CampaignId campaign{row.run(values)};
-  if (!design.again_of.empty())
+  if (!design.confirms_uid.empty())
     sql << "UPDATE campaign SET again_of = (SELECT o.id FROM campaign o WHERE o.uid = :u) WHERE id = :c",
-        use(design.again_of), use(campaign.value);
-  for (const auto id : record.log.sittings.ids())
-    put_sitting(sql, campaign, id, record.log.sittings[id], token);
+        use(design.confirms_uid), use(campaign.value);
+  for (const auto id : record.log.sessions.ids())
+    put_session(sql, campaign, id, record.log.sessions[id], token);
   put_all(sql, "candidate", campaign, design.candidates);
   put_all(sql, "built", campaign, design.builds);
   put_all(sql, "workload", campaign, design.workloads);
-  for (const auto& doubt : record.log.doubts) put_doubt(sql, campaign, doubt);
+  for (const auto& doubt : record.log.check_warnings) put_check_warning(sql, campaign, doubt);
   put_all(sql, "factor", campaign, design.factors);
   put_settings_and_cells(sql, campaign, record);
-  Insert contrast_row(sql, "contrast", with_key({{"campaign", Kind::whole}}, columns_of(Contrast{})));
-  for (const auto& contrast : design.contrasts)
+  Insert contrast_row(sql, "contrast", with_key({{"campaign", Kind::whole}}, columns_of(Comparison{})));
+  for (const auto& contrast : design.comparisons)
     contrast_row.run({campaign.value, contrast.baseline.value, contrast.candidate.value});
   put_all(sql, "metric", campaign, design.metrics);
   return campaign;
 }
 
-void put_sitting(soci::session& sql, CampaignId campaign, SittingId id, const Sitting& sitting,
+void put_session(soci::session& sql, CampaignId campaign, SessionId id, const Session& sitting,
                  const std::string& token) {
   const auto fingerprint = sitting.fact("fingerprint");
   const auto machine = machine_number(sql, fingerprint.empty() ? "unknown" : fingerprint);
-  const auto now = milliseconds_now();
+  const auto now = unix_milliseconds();
   Insert row(sql, "sitting",
              with_key(key_columns, {{"machine", Kind::whole},
                                     {"boot", Kind::text},
@@ -215,34 +215,34 @@ Record read_campaign(soci::session& sql, CampaignId campaign) {
   for (const auto& row : heads) {
     found = true;
     codec::from_value(value_of(row, 0), record.log.state);
-    codec::from_value(value_of(row, 1), design.again_of);
+    codec::from_value(value_of(row, 1), design.confirms_uid);
     read_row(row, 2, design);
   }
   if (!found) throw Error("the campaign is no longer in the ledger", "", "see what there is: assay ledger");
   read_things<Candidate>(sql, "candidate", campaign,
                          [&](Candidate&& candidate) { design.candidates.add(std::move(candidate)); });
-  read_things<BuildFacts>(sql, "built", campaign,
-                          [&](BuildFacts&& build) { design.builds.push_back(std::move(build)); });
+  read_things<BuildInfo>(sql, "built", campaign,
+                         [&](BuildInfo&& build) { design.builds.push_back(std::move(build)); });
   read_all(sql, "workload", "doubt, " + names_of_columns<Workload>(), campaign, [&](const soci::row& row) {
     Workload workload;
     read_row(row, 2, workload);
     std::string doubt;
     codec::from_value(value_of(row, 1), doubt);
     const auto id = design.workloads.add(std::move(workload));
-    if (!doubt.empty()) record.log.doubts.push_back({id, std::move(doubt)});
+    if (!doubt.empty()) record.log.check_warnings.push_back({id, std::move(doubt)});
   });
   read_things<Factor>(sql, "factor", campaign,
                       [&](Factor&& factor) { design.factors.push_back(std::move(factor)); });
   read_cells(sql, campaign, record);
   const Rows contrasts =
-      (sql.prepare << "SELECT " + names_of_columns<Contrast>() +
+      (sql.prepare << "SELECT " + names_of_columns<Comparison>() +
                           " FROM contrast WHERE campaign = :c ORDER BY candidate, baseline",
        use(campaign.value));
-  for (const auto& row : contrasts) read_row(row, 0, design.contrasts.emplace_back());
+  for (const auto& row : contrasts) read_row(row, 0, design.comparisons.emplace_back());
   read_things<Metric>(sql, "metric", campaign,
                       [&](Metric&& metric) { design.metrics.add(std::move(metric)); });
-  read_sittings(sql, campaign, record.log);
+  read_sessions(sql, campaign, record.log);
   return record;
 }
 
-}  // namespace assay::inline v1::ledger
+}  // namespace assay::ledger

@@ -6,20 +6,20 @@
 
 /// A campaign as rows, but for its rounds and trials. Included by this module's own sources only. Each call
 /// is a part of the caller's transaction.
-namespace assay::inline v1::ledger {
+namespace assay::ledger {
 
 /// Lays down everything in `record` but rounds, trials and looks, and returns the campaign's number. `token`
 /// names the process that measures it; empty: nobody does.
 CampaignId put_campaign(soci::session& sql, const Record& record, const std::string& token);
 
 /// A sitting as the campaign's next.
-void put_sitting(soci::session& sql, CampaignId campaign, SittingId id, const Sitting& sitting,
+void put_session(soci::session& sql, CampaignId campaign, SessionId id, const Session& sitting,
                  const std::string& token);
 
 /// What a workload's check leaves open.
-void put_doubt(soci::session& sql, CampaignId campaign, const Doubt& doubt);
+void put_check_warning(soci::session& sql, CampaignId campaign, const CheckWarning& doubt);
 
-/// Everything but rounds, trials and looks. Throws codec::Damaged.
+/// Everything but rounds, trials and looks. Throws codec::CorruptData.
 Record read_campaign(soci::session& sql, CampaignId campaign);
 
-}  // namespace assay::inline v1::ledger
+}  // namespace assay::ledger

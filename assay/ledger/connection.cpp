@@ -9,7 +9,7 @@
 #include "assay/ledger/schema.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::ledger {
+namespace assay::ledger {
 namespace fs = std::filesystem;
 namespace {
 
@@ -53,8 +53,8 @@ void Connection::roll_back() {
 }
 
 void Connection::require_writable() const {
-  if (dialect_->reads_only()) fail_read_only();
-  if (!dialect_->is_there()) fail_gone();
+  if (dialect_->is_read_only()) fail_read_only();
+  if (!dialect_->still_exists()) fail_gone();
 }
 
 void Connection::compact() {
@@ -107,7 +107,7 @@ void Connection::create_tables() {
   require_writable();
   write([&] {
     if (stored_version() != 0) return;
-    for (const auto statement : schema()) sql_ << dialect_->in_words(statement);
+    for (const auto statement : schema()) sql_ << dialect_->translate(statement);
   });
 }
 
@@ -147,4 +147,4 @@ void Connection::fail_read_only() const {
               Error::Code::ledger_read_only);
 }
 
-}  // namespace assay::inline v1::ledger
+}  // namespace assay::ledger

@@ -11,7 +11,7 @@
 #include "assay/codec/value.hpp"
 #include "assay/ledger/sqlite.hpp"
 
-namespace assay::inline v1::ledger {
+namespace assay::ledger {
 
 /// A connection to a ledger that is there and up to date. Everything goes through its transactions, which
 /// turn what the database says into an Error with a code. Included by this module's own sources only.
@@ -49,7 +49,7 @@ class Connection {
 
   /// Runs `work`, which takes things out; on a full disk with the room that is kept for that.
   template <class Work>
-  void take_out(Work&& work) {
+  void delete_rows(Work&& work) {
     try {
       write(work);
     } catch (const Error& error) {
@@ -77,7 +77,7 @@ class Connection {
       }
     } catch (const soci::soci_error& error) {
       // Told before the rollback, which has a code of its own.
-      const auto told = [&]() -> std::exception_ptr {
+      const auto translated = [&]() -> std::exception_ptr {
         try {
           fail(error);
         } catch (...) {
@@ -85,8 +85,8 @@ class Connection {
         }
       }();
       if (begun) roll_back();
-      std::rethrow_exception(told);
-    } catch (const codec::Damaged& error) {
+      std::rethrow_exception(translated);
+    } catch (const codec::CorruptData& error) {
       if (begun) roll_back();
       fail_damaged(error.problem());
     } catch (...) {
@@ -130,4 +130,4 @@ class Connection {
   soci::session sql_;
 };
 
-}  // namespace assay::inline v1::ledger
+}  // namespace assay::ledger

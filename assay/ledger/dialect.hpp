@@ -10,7 +10,7 @@
 
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::ledger {
+namespace assay::ledger {
 
 /// What differs between databases. The rest of this module speaks one SQL to all of them.
 class Dialect {
@@ -20,12 +20,12 @@ class Dialect {
   /// Connects. `create`: makes the file if it is not there.
   virtual void connect(soci::session& sql, const std::string& path, bool create) = 0;
   /// Whether nothing can be stored through this connection.
-  virtual bool reads_only() const = 0;
+  virtual bool is_read_only() const = 0;
 
   /// A statement of the schema in this database's words: `{id}` a key that numbers itself, `{text}` texts
   /// ordered by their bytes, `{clustered}` rows stored by their key, `{packed}` and `{reading}` how readings
   /// are kept.
-  virtual std::string in_words(std::string_view statement) const = 0;
+  virtual std::string translate(std::string_view statement) const = 0;
 
   /// Whether the database has any table, and one of this name.
   virtual bool has_tables(soci::session& sql) const = 0;
@@ -46,7 +46,7 @@ class Dialect {
   virtual Error::Code code_of(soci::session& sql, const std::exception& error) const = 0;
 
   /// Whether the store is still the one that was opened.
-  virtual bool is_there() const = 0;
+  virtual bool still_exists() const = 0;
 };
 
-}  // namespace assay::inline v1::ledger
+}  // namespace assay::ledger

@@ -15,7 +15,7 @@
 #include "assay/model/moment.hpp"
 #include "assay/model/validity.hpp"
 
-namespace assay::inline v1::ledger {
+namespace assay::ledger {
 
 using soci::into;
 using soci::use;
@@ -26,8 +26,8 @@ struct Ledger::State : Connection {
   std::unique_ptr<TrialRows> trials;  ///< made with the first trial
 };
 
-Ledger::Ledger(const std::string& path, Opening opening)
-    : state_(std::make_unique<State>(path, opening == Opening::create)) {}
+Ledger::Ledger(const std::string& path, OpenMode opening)
+    : state_(std::make_unique<State>(path, opening == OpenMode::create)) {}
 Ledger::~Ledger() = default;
 Ledger::Ledger(Ledger&&) noexcept = default;
 Ledger& Ledger::operator=(Ledger&&) noexcept = default;
@@ -42,14 +42,14 @@ namespace {
 
 /// Throws Error(in_use) when somebody measures the campaign now.
 void refuse_measured(soci::session& sql, CampaignId campaign, const std::string& boot) {
-  Measurer measurer;
+  SessionOwner measurer;
   std::string uid;
   sql << "SELECT uid FROM campaign WHERE id = :c", use(campaign.value), into(uid);
   sql << "SELECT token, boot, seen FROM sitting WHERE campaign = :c AND ended IS NULL"
          " AND token IS NOT NULL ORDER BY id DESC LIMIT 1",
       use(campaign.value), into(measurer.token), into(measurer.boot), into(measurer.seen);
   if (!sql.got_data()) return;
-  if (const auto who = still_at_work(measurer, boot))
+  if (const auto who = is_alive(measurer, boot))
     throw Error("campaign " + uid.substr(0, 8) + " is being measured by " + *who, "--resume",
                 "wait for its end, or stop it", Error::Code::in_use);
 }
@@ -57,7 +57,7 @@ void refuse_measured(soci::session& sql, CampaignId campaign, const std::string&
 }  // namespace
 
 CampaignId Ledger::add_whole(const Record& record) {
-  if (const auto wrong = what_is_invalid(record); !wrong.empty()) throw Error(wrong, state_->path());
+  if (const auto wrong = find_inconsistency(record); !wrong.empty()) throw Error(wrong, state_->path());
   auto& sql = state_->sql();
   return state_->write_known([&] {
     const auto campaign = put_campaign(sql, record, {});
@@ -71,30 +71,30 @@ CampaignId Ledger::add_whole(const Record& record) {
   });
 }
 
-void Ledger::add_sitting(CampaignId campaign, const Sitting& sitting) {
+void Ledger::add_session(CampaignId campaign, const Session& sitting) {
   auto& sql = state_->sql();
   state_->write([&] {
     refuse_measured(sql, campaign, sitting.boot);
-    SittingId id;
+    SessionId id;
     sql << "SELECT count(*) FROM sitting WHERE campaign = :c", use(campaign.value), into(id.value);
-    const auto now = milliseconds_now();
+    const auto now = unix_milliseconds();
     sql << "UPDATE sitting SET token = NULL, ended = coalesce(ended, :n) WHERE campaign = :c", use(now),
         use(campaign.value);
-    put_sitting(sql, campaign, id, sitting, token_of_this_process());
+    put_session(sql, campaign, id, sitting, token_of_this_process());
     sql << "UPDATE campaign SET state = 'open' WHERE id = :c", use(campaign.value);
   });
 }
 
-Round Ledger::claim_round(CampaignId campaign, SittingId sitting,
+Round Ledger::claim_round(CampaignId campaign, SessionId sitting,
                           const std::function<RoundPlan(int number)>& plan_of) {
   auto& sql = state_->sql();
   return state_->write([&] {
-    Round round{.sitting = sitting};
+    Round round{.session = sitting};
     sql << "SELECT next_round FROM campaign WHERE id = :c", use(campaign.value), into(round.number);
     static_cast<RoundPlan&>(round) = plan_of(round.number);
     RoundRows(sql).put(campaign, round);
     sql << "UPDATE campaign SET next_round = next_round + 1 WHERE id = :c", use(campaign.value);
-    const auto now = milliseconds_now();
+    const auto now = unix_milliseconds();
     sql << "UPDATE sitting SET seen = :n WHERE campaign = :c AND id = :s", use(now), use(campaign.value),
         use(sitting.value);
     return round;
@@ -104,7 +104,7 @@ Round Ledger::claim_round(CampaignId campaign, SittingId sitting,
 void Ledger::set_round_state(CampaignId campaign, int number, RoundState state) {
   auto& sql = state_->sql();
   const auto word = to_string(state);
-  const auto now = milliseconds_now();
+  const auto now = unix_milliseconds();
   state_->write([&] {
     sql << "UPDATE round SET state = :s, closed = :n WHERE campaign = :c AND number = :k", use(word),
         use(now), use(campaign.value), use(number);
@@ -125,23 +125,23 @@ void Ledger::add_trial(CampaignId campaign, const Trial& trial) {
   });
 }
 
-void Ledger::set_standing(CampaignId campaign, CellId cell, const CellState& state) {
+void Ledger::set_cell_status(CampaignId campaign, CellId cell, const CellStatus& state) {
   auto& sql = state_->sql();
-  const auto word = to_string(state.standing), why = codec::storable(state.detail);
+  const auto word = to_string(state.code), why = codec::sanitize(state.detail);
   state_->write([&] {
     sql << "UPDATE cell SET standing = :s, detail = :d WHERE campaign = :c AND id = :i", use(word), use(why),
         use(campaign.value), use(cell.value);
   });
 }
 
-void Ledger::set_doubt(CampaignId campaign, const Doubt& doubt) {
-  state_->write([&] { put_doubt(state_->sql(), campaign, doubt); });
+void Ledger::set_check_warning(CampaignId campaign, const CheckWarning& doubt) {
+  state_->write([&] { put_check_warning(state_->sql(), campaign, doubt); });
 }
 
 void Ledger::set_state(CampaignId campaign, CampaignState state) {
   auto& sql = state_->sql();
   const auto word = to_string(state);
-  const auto now = milliseconds_now();
+  const auto now = unix_milliseconds();
   state_->write([&] {
     sql << "UPDATE campaign SET state = :s WHERE id = :c", use(word), use(campaign.value);
     sql << "UPDATE sitting SET token = NULL, seen = :n, ended = :e WHERE campaign = :c AND ended IS NULL",
@@ -151,16 +151,16 @@ void Ledger::set_state(CampaignId campaign, CampaignState state) {
 
 void Ledger::set_label(CampaignId campaign, const std::string& label) {
   auto& sql = state_->sql();
-  const auto text = codec::storable(label);
+  const auto text = codec::sanitize(label);
   state_->write(
       [&] { sql << "UPDATE campaign SET label = :l WHERE id = :c", use(text), use(campaign.value); });
 }
 
-void Ledger::add_look(CampaignId campaign, const Look& look) {
+void Ledger::add_look(CampaignId campaign, const InterimLook& look) {
   state_->write([&] { put_look(state_->sql(), campaign, look); });
 }
 
-std::vector<Summary> Ledger::list() {
+std::vector<CampaignSummary> Ledger::list() {
   return state_->read([&] { return read_summaries(state_->sql()); });
 }
 
@@ -185,7 +185,7 @@ std::string Ledger::plan_of(CampaignId campaign) {
   });
 }
 
-std::string Ledger::values_of(CampaignId campaign) {
+std::string Ledger::compacted_values(CampaignId campaign) {
   auto& sql = state_->sql();
   return state_->read([&] {
     std::string values;
@@ -195,9 +195,9 @@ std::string Ledger::values_of(CampaignId campaign) {
   });
 }
 
-void Ledger::reduce(CampaignId campaign, const std::string& values) {
+void Ledger::compact(CampaignId campaign, const std::string& values) {
   auto& sql = state_->sql();
-  state_->take_out([&] {
+  state_->delete_rows([&] {
     for (const auto* part : {"reading", "series"})
       sql << std::string("DELETE FROM ") + part +
                  " WHERE trial IN (SELECT id FROM trial WHERE campaign = :c)",
@@ -209,20 +209,20 @@ void Ledger::reduce(CampaignId campaign, const std::string& values) {
 }
 
 Record Ledger::read(CampaignId campaign) {
-  if (!values_of(campaign).empty())
+  if (!compacted_values(campaign).empty())
     throw Error("the trials of this campaign were reduced to their values of a history", "--resume",
                 "assay trend shows them");
   return state_->read([&] {
     auto record = read_campaign(state_->sql(), campaign);
     read_rounds_and_trials(state_->sql(), campaign, record.log);
-    if (const auto wrong = what_is_invalid(record); !wrong.empty()) throw codec::Damaged(wrong);
+    if (const auto wrong = find_inconsistency(record); !wrong.empty()) throw codec::CorruptData(wrong);
     return record;
   });
 }
 
 void Ledger::remove(std::span<const CampaignId> campaigns) {
   auto& sql = state_->sql();
-  state_->take_out([&] {
+  state_->delete_rows([&] {
     for (const auto campaign : campaigns) {
       sql << "UPDATE campaign SET again_of = NULL WHERE again_of = :c", use(campaign.value);
       for (const auto* part : {"reading", "series"})
@@ -236,4 +236,4 @@ void Ledger::remove(std::span<const CampaignId> campaigns) {
   });
 }
 
-}  // namespace assay::inline v1::ledger
+}  // namespace assay::ledger

@@ -11,7 +11,7 @@
 #include "assay/ledger/summary.hpp"
 #include "assay/model/log.hpp"
 
-namespace assay::inline v1::ledger {
+namespace assay::ledger {
 
 /// The store that keeps every trial: one SQLite file in WAL mode with synchronous FULL, so that what a call
 /// has stored is still there after a kill or a power cut. Several processes may have it open. One that can't
@@ -26,12 +26,12 @@ class Ledger {
   /// The version of the schema that this code reads and writes.
   static constexpr int version = 1;
 
-  enum class Opening { create, existing };
+  enum class OpenMode { create, existing };
 
-  /// Opens the ledger at `path`; with Opening::create makes it, and its folder, if it is not there. Several
+  /// Opens the ledger at `path`; with OpenMode::create makes it, and its folder, if it is not there. Several
   /// processes may do so at the same time. Throws Error for a file that is no ledger or was written by
   /// another version; the file is then left as it was.
-  explicit Ledger(const std::string& path, Opening opening = Opening::create);
+  explicit Ledger(const std::string& path, OpenMode opening = OpenMode::create);
   ~Ledger();
   Ledger(Ledger&&) noexcept;
   Ledger& operator=(Ledger&&) noexcept;
@@ -48,11 +48,11 @@ class Ledger {
   /// Throws Error(in_use) when somebody measures it now: a process of this boot (the sitting's) is looked
   /// for; another one is believed to be at work for a minute after it was last heard of. Of several that try
   /// at once, one succeeds.
-  void add_sitting(CampaignId campaign, const Sitting& sitting);
+  void add_session(CampaignId campaign, const Session& sitting);
 
   /// Claims the campaign's next round for a sitting: the number is given out here, in the order of claiming,
   /// and the round is what `plan_of` makes of it.
-  Round claim_round(CampaignId campaign, SittingId sitting,
+  Round claim_round(CampaignId campaign, SessionId sitting,
                     const std::function<RoundPlan(int number)>& plan_of);
   void set_round_state(CampaignId campaign, int number, RoundState state);
 
@@ -60,15 +60,15 @@ class Ledger {
   /// that is not finite. Cost: one synchronous write, about 0.1 ms on a solid-state disk.
   void add_trial(CampaignId campaign, const Trial& trial);
 
-  void set_standing(CampaignId campaign, CellId cell, const CellState& state);
-  void set_doubt(CampaignId campaign, const Doubt& doubt);
+  void set_cell_status(CampaignId campaign, CellId cell, const CellStatus& state);
+  void set_check_warning(CampaignId campaign, const CheckWarning& doubt);
   void set_state(CampaignId campaign, CampaignState state);
   void set_label(CampaignId campaign, const std::string& label);
-  void add_look(CampaignId campaign, const Look& look);
+  void add_look(CampaignId campaign, const InterimLook& look);
 
   /// Newest first, by the order in which they were laid down. Cost: linear in campaigns and rounds; no trial
   /// is looked at.
-  std::vector<Summary> list();
+  std::vector<CampaignSummary> list();
 
   /// The campaigns that have a candidate built from this commit (a full id), in the order in which they were
   /// laid down. Cost: linear in candidates.
@@ -83,10 +83,10 @@ class Ledger {
 
   /// Takes a campaign's trials out for good and keeps `values` in their place, a text that says what is still
   /// to be known of them; read() refuses it from then on. All or nothing; gives the space back, as remove().
-  void reduce(CampaignId campaign, const std::string& values);
+  void compact(CampaignId campaign, const std::string& values);
 
-  /// What reduce() kept of a campaign; empty where it has its trials.
-  std::string values_of(CampaignId campaign);
+  /// What compact() kept of a campaign; empty where it has its trials.
+  std::string compacted_values(CampaignId campaign);
 
   /// Takes campaigns and their trials out for good, all of them or none, and gives the space back. On a full
   /// disk too: a file beside the ledger, PATH-reserve, keeps a mebibyte for that. Campaigns that measured
@@ -98,4 +98,4 @@ class Ledger {
   std::unique_ptr<State> state_;
 };
 
-}  // namespace assay::inline v1::ledger
+}  // namespace assay::ledger

@@ -7,7 +7,7 @@
 
 #include "assay/model/moment.hpp"
 
-namespace assay::inline v1::ledger {
+namespace assay::ledger {
 namespace {
 
 /// When a process of this boot began, in clock ticks since then; empty when there is no such process. With
@@ -32,10 +32,10 @@ std::string token_of_this_process() {
   return pid + ":" + birth_of(pid);
 }
 
-std::optional<std::string> still_at_work(const Measurer& measurer, const std::string& boot) {
+std::optional<std::string> is_alive(const SessionOwner& measurer, const std::string& boot) {
   if (measurer.boot != boot) {
     constexpr std::int64_t a_minute = 60'000;
-    if (milliseconds_now() - measurer.seen < a_minute) return "another machine";
+    if (unix_milliseconds() - measurer.seen < a_minute) return "another machine";
     return {};
   }
   const auto colon = measurer.token.find(':');
@@ -45,4 +45,4 @@ std::optional<std::string> still_at_work(const Measurer& measurer, const std::st
   return "process " + pid;
 }
 
-}  // namespace assay::inline v1::ledger
+}  // namespace assay::ledger

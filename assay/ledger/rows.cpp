@@ -1,6 +1,6 @@
 #include "assay/ledger/rows.hpp"
 
-namespace assay::inline v1::ledger {
+namespace assay::ledger {
 
 struct Insert::Slot {
   Column::Kind kind = Column::Kind::whole;
@@ -54,7 +54,7 @@ std::int64_t Insert::run(std::span<const Value> values) {
         slot.number = codec::read_number(value);
         break;
       case Column::Kind::text:
-        slot.text = codec::storable(std::get<std::string>(value));
+        slot.text = codec::sanitize(std::get<std::string>(value));
         break;
     }
   }
@@ -101,4 +101,4 @@ Value value_of(const soci::row& row, std::size_t column) {
   }
 }
 
-}  // namespace assay::inline v1::ledger
+}  // namespace assay::ledger

@@ -14,7 +14,7 @@
 
 /// Values as rows of tables: their fields (codec/fields.hpp) are the columns. Included by this module's own
 /// sources only.
-namespace assay::inline v1::ledger {
+namespace assay::ledger {
 
 using codec::Value;
 
@@ -118,4 +118,4 @@ std::string names_of_columns() {
   return names;
 }
 
-}  // namespace assay::inline v1::ledger
+}  // namespace assay::ledger

@@ -2,7 +2,7 @@
 
 #include <array>
 
-namespace assay::inline v1::ledger {
+namespace assay::ledger {
 namespace {
 
 constexpr std::array<std::string_view, 22> statements = {
@@ -80,12 +80,12 @@ constexpr std::array<std::string_view, 22> statements = {
 };
 
 constexpr std::array<std::string_view, 16> campaign_tables = {
-    "reduced", "look",   "checked",  "trial",   "round", "metric",    "contrast", "cell",   "setting_value",
-    "setting", "factor", "workload", "built", "candidate", "fact",     "sitting"};
+    "reduced",       "look",    "checked", "trial",    "round", "metric",    "contrast", "cell",
+    "setting_value", "setting", "factor",  "workload", "built", "candidate", "fact",     "sitting"};
 
 }  // namespace
 
 std::span<const std::string_view> schema() { return statements; }
 std::span<const std::string_view> tables_of_a_campaign() { return campaign_tables; }
 
-}  // namespace assay::inline v1::ledger
+}  // namespace assay::ledger

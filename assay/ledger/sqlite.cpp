@@ -12,7 +12,7 @@
 #include <thread>
 #include <utility>
 
-namespace assay::inline v1::ledger {
+namespace assay::ledger {
 namespace {
 
 constexpr std::array<std::pair<std::string_view, std::string_view>, 5> meanings = {{
@@ -86,9 +86,9 @@ class Sqlite : public Dialect {
       }
   }
 
-  bool reads_only() const override { return reads_only_; }
+  bool is_read_only() const override { return reads_only_; }
 
-  std::string in_words(std::string_view statement) const override {
+  std::string translate(std::string_view statement) const override {
     std::string text(statement);
     for (const auto& [word, meaning] : meanings)
       for (auto at = text.find(word); at != std::string::npos; at = text.find(word, at))
@@ -155,13 +155,13 @@ class Sqlite : public Dialect {
       case SQLITE_CORRUPT:
         return Error::Code::ledger_damaged;
       case SQLITE_IOERR:
-        return is_there() ? Error::Code::ledger_unusable : Error::Code::ledger_gone;
+        return still_exists() ? Error::Code::ledger_unusable : Error::Code::ledger_gone;
       default:
         return Error::Code::ledger_unusable;
     }
   }
 
-  bool is_there() const override {
+  bool still_exists() const override {
     struct stat now {};
     return stat(path_.c_str(), &now) == 0 && now.st_ino == inode_ && now.st_dev == device_;
   }
@@ -197,4 +197,4 @@ class Sqlite : public Dialect {
 
 std::unique_ptr<Dialect> sqlite_dialect() { return std::make_unique<Sqlite>(); }
 
-}  // namespace assay::inline v1::ledger
+}  // namespace assay::ledger

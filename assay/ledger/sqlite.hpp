@@ -4,8 +4,8 @@
 
 #include "assay/ledger/dialect.hpp"
 
-namespace assay::inline v1::ledger {
+namespace assay::ledger {
 
 std::unique_ptr<Dialect> sqlite_dialect();
 
-}  // namespace assay::inline v1::ledger
+}  // namespace assay::ledger

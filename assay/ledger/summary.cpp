@@ -2,14 +2,14 @@
 
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::ledger {
+namespace assay::ledger {
 
-const Summary& choose(const std::vector<Summary>& campaigns, const std::string& text) {
+const CampaignSummary& find_campaign(const std::vector<CampaignSummary>& campaigns, const std::string& text) {
   if (campaigns.empty())
     throw Error("there is no campaign yet", "ledger", "measure something first: assay duel, or assay run",
                 Error::Code::ledger_missing);
   if (text == "last") return campaigns.front();
-  std::vector<const Summary*> found;
+  std::vector<const CampaignSummary*> found;
   for (const auto& campaign : campaigns) {
     if (!campaign.label.empty() && campaign.label == text) return campaign;
     if (campaign.uid.starts_with(text)) found.push_back(&campaign);
@@ -22,4 +22,4 @@ const Summary& choose(const std::vector<Summary>& campaigns, const std::string& 
               Error::Code::ledger_missing);
 }
 
-}  // namespace assay::inline v1::ledger
+}  // namespace assay::ledger

@@ -6,10 +6,10 @@
 
 #include "assay/model/log.hpp"
 
-namespace assay::inline v1::ledger {
+namespace assay::ledger {
 
 /// A campaign in a list.
-struct Summary {
+struct CampaignSummary {
   CampaignId id;
   std::string uid, title, kind, label, plan_digest, repeat;
   std::string candidates;  ///< their names, with "vs" between
@@ -20,6 +20,6 @@ struct Summary {
 
 /// Which of `campaigns` (newest first) a text means: "last" is the newest; else the label, or a prefix of the
 /// uid that only one has. Throws Error that lists what there is.
-const Summary& choose(const std::vector<Summary>& campaigns, const std::string& text);
+const CampaignSummary& find_campaign(const std::vector<CampaignSummary>& campaigns, const std::string& text);
 
-}  // namespace assay::inline v1::ledger
+}  // namespace assay::ledger

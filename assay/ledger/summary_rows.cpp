@@ -4,23 +4,23 @@
 
 #include "assay/ledger/rows.hpp"
 
-namespace assay::inline v1::ledger {
+namespace assay::ledger {
 namespace {
 
 using Rows = soci::rowset<soci::row>;
 
 }  // namespace
 
-std::vector<Summary> read_summaries(soci::session& sql) {
+std::vector<CampaignSummary> read_summaries(soci::session& sql) {
   using soci::use;
-  std::vector<Summary> all;
+  std::vector<CampaignSummary> all;
   const Rows rows =
       (sql.prepare
        << "SELECT c.id, c.uid, c.title, c.kind, c.label, c.plan_digest, c.repeat, c.state, c.started,"
           " (SELECT count(*) FROM round r WHERE r.campaign = c.id AND r.state = 'whole'"
           "  AND r.role = 'counted') FROM campaign c ORDER BY c.id DESC");
   for (const auto& row : rows) {
-    Summary summary;
+    CampaignSummary summary;
     codec::from_value(value_of(row, 0), summary.id);
     std::size_t column = 1;
     for (auto* text :
@@ -43,4 +43,4 @@ std::vector<Summary> read_summaries(soci::session& sql) {
   return all;
 }
 
-}  // namespace assay::inline v1::ledger
+}  // namespace assay::ledger

@@ -6,10 +6,10 @@
 
 #include "assay/ledger/summary.hpp"
 
-namespace assay::inline v1::ledger {
+namespace assay::ledger {
 
 /// All campaigns, newest first. A part of the caller's transaction; included by this module's own sources
-/// only. Throws codec::Damaged.
-std::vector<Summary> read_summaries(soci::session& sql);
+/// only. Throws codec::CorruptData.
+std::vector<CampaignSummary> read_summaries(soci::session& sql);
 
-}  // namespace assay::inline v1::ledger
+}  // namespace assay::ledger

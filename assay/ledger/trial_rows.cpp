@@ -8,7 +8,7 @@
 #include "assay/model/error.hpp"
 #include "assay/model/moment.hpp"
 
-namespace assay::inline v1::ledger {
+namespace assay::ledger {
 namespace {
 
 using soci::use;
@@ -86,11 +86,11 @@ void RoundRows::put(CampaignId campaign, const Round& round) {
   auto values = values_of(round);
   values.insert(values.begin(), campaign.value);
   values.emplace_back(write_order(round.order));
-  values.emplace_back(milliseconds_now());
+  values.emplace_back(unix_milliseconds());
   round_.run(values);
 }
 
-void put_look(soci::session& sql, CampaignId campaign, const Look& look) {
+void put_look(soci::session& sql, CampaignId campaign, const InterimLook& look) {
   auto values = values_of(look);
   values.insert(values.begin(), campaign.value);
   Insert(sql, "look", columns_under_campaign(columns_of(look))).run(values);
@@ -132,11 +132,11 @@ void read_rounds_and_trials(soci::session& sql, CampaignId campaign, Log& log) {
     codec::from_value(value_of(row, 2), point.at);
     point.value = codec::read_number(value_of(row, 3));
   }
-  const Rows looks = (sql.prepare << "SELECT " + names_of_columns<Look>() +
+  const Rows looks = (sql.prepare << "SELECT " + names_of_columns<InterimLook>() +
                                          " FROM look WHERE campaign = :c"
                                          " ORDER BY metric, candidate, baseline, number",
                       use(campaign.value));
   for (const auto& row : looks) read_row(row, 0, log.looks.emplace_back());
 }
 
-}  // namespace assay::inline v1::ledger
+}  // namespace assay::ledger

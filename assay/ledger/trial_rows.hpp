@@ -9,7 +9,7 @@
 
 /// Rounds, trials and looks as rows. Included by this module's own sources only. Each call is a part of the
 /// caller's transaction.
-namespace assay::inline v1::ledger {
+namespace assay::ledger {
 
 /// The statements that store trials, prepared once.
 class TrialRows {
@@ -36,9 +36,9 @@ class RoundRows {
   Insert round_;
 };
 
-void put_look(soci::session& sql, CampaignId campaign, const Look& look);
+void put_look(soci::session& sql, CampaignId campaign, const InterimLook& look);
 
-/// All of a campaign's. Throws codec::Damaged.
+/// All of a campaign's. Throws codec::CorruptData.
 void read_rounds_and_trials(soci::session& sql, CampaignId campaign, Log& log);
 
-}  // namespace assay::inline v1::ledger
+}  // namespace assay::ledger

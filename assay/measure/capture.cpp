@@ -12,7 +12,7 @@
 
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 
 Descriptor::~Descriptor() {
   if (fd_ >= 0) close(fd_);
@@ -41,7 +41,7 @@ void Capture::hash_up_to(std::uint64_t end) {
   }
 }
 
-void Capture::relieve() {
+void Capture::drain() {
   const auto end = size();
   if (end < hashed_ + patience) return;
   const auto from = std::max(hashed_, kept);
@@ -74,4 +74,4 @@ std::string Capture::tail(std::size_t most) const {
   return piece(end - count, static_cast<std::size_t>(count));
 }
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

@@ -7,7 +7,7 @@
 #include "assay/measure/descriptor.hpp"
 #include "assay/measure/digest.hpp"
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 
 /// Takes what a program writes to one of its standard outputs: into memory, never through a pipe, and hashed
 /// when the program has ended. A flood is hashed while it comes and its memory given back, so that memory
@@ -25,7 +25,7 @@ class Capture {
   int descriptor() const { return file_.get(); }
 
   /// To be called now and then while the program runs: costs one fstat unless there is a flood.
-  void relieve();
+  void drain();
 
   /// To be called once the program and all its descendants have ended.
   void finish();
@@ -49,4 +49,4 @@ class Capture {
   bool finished_ = false;  ///< what is written later, by whom it may, does not count
 };
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

@@ -13,7 +13,7 @@
 #include "assay/measure/descriptor.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 
 double drop_from_cache(const std::string& path) {
   const Descriptor file(open(path.c_str(), O_RDONLY | O_CLOEXEC));
@@ -29,11 +29,11 @@ double drop_from_cache(const std::string& path) {
   std::vector<unsigned char> resident((size + page - 1) / page);
   void* mapped = mmap(nullptr, size, PROT_READ, MAP_SHARED, file.get(), 0);
   if (mapped == MAP_FAILED) return 0;
-  const bool told = mincore(mapped, size, resident.data()) == 0;
+  const bool listed = mincore(mapped, size, resident.data()) == 0;
   munmap(mapped, size);
-  if (!told) return 0;
+  if (!listed) return 0;
   const auto stayed = std::ranges::count_if(resident, [](unsigned char p) { return (p & 1U) != 0; });
   return static_cast<double>(stayed) / static_cast<double>(resident.size());
 }
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

@@ -2,7 +2,7 @@
 
 #include <string>
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 
 /// Drops a file from the page cache, writing back first what is not on disk yet, so that its next reader
 /// finds it cold. Returns the share of its pages that stayed all the same (0 is what one hopes for; files in
@@ -10,4 +10,4 @@ namespace assay::inline v1::measure {
 /// Throws Error when the file can't be read. Cost: a write-back, and linear in the file's pages.
 double drop_from_cache(const std::string& path);
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

@@ -5,7 +5,7 @@
 #include <cmath>
 #include <cstdint>
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 
 /// A point in time that can only come nearer.
 class Deadline {
@@ -28,4 +28,4 @@ class Deadline {
 /// Seconds as a launcher process is told them, at most thirty years.
 inline std::int64_t nanoseconds(double seconds) { return std::llround(std::min(seconds, 1e9) * 1e9); }
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

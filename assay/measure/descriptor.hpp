@@ -2,7 +2,7 @@
 
 #include <utility>
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 
 /// Owns a file descriptor and closes it.
 class Descriptor {
@@ -25,4 +25,4 @@ class Descriptor {
   int fd_ = -1;
 };
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

@@ -7,7 +7,7 @@
 #include <fstream>
 #include <vector>
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 
 struct Digest::State {
   XXH3_state_t* hash = XXH3_createState();
@@ -48,4 +48,4 @@ std::string digest_of(const std::string& text) {
   return digest.text();
 }
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

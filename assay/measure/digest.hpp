@@ -4,7 +4,7 @@
 #include <memory>
 #include <string>
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 
 /// XXH3-128 of bytes that come piece by piece. Tells answers apart; no protection against forgery.
 class Digest {
@@ -27,4 +27,4 @@ class Digest {
 std::string digest_of_file(const std::string& path);
 std::string digest_of(const std::string& text);
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

@@ -6,7 +6,7 @@
 #include <fstream>
 #include <vector>
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 
 std::map<std::string, std::string> elf_sections(const std::string& path,
                                                 const std::set<std::string>& wanted) {
@@ -60,4 +60,4 @@ std::string build_id_of(const std::string& path) {
   return digits;
 }
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

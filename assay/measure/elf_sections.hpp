@@ -4,7 +4,7 @@
 #include <set>
 #include <string>
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 
 /// The content of those sections of a 64-bit ELF file of this machine's byte order that are wanted and there,
 /// by name; of several of one name the last. Compressed ones and those of 256 MiB or more are left out. Empty
@@ -15,4 +15,4 @@ std::map<std::string, std::string> elf_sections(const std::string& path, const s
 /// has none.
 std::string build_id_of(const std::string& path);
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

@@ -14,7 +14,7 @@
 
 extern char** environ;  // NOLINT(readability-redundant-declaration): unistd.h has it only as an extension
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 namespace {
 
 static_assert(counter_kinds == protocol::count_kinds);
@@ -76,43 +76,43 @@ std::string why_not_started(protocol::Step step, int error, const Command& comma
       return "its memory can't be limited: " + reason;
     case protocol::Step::cgroup:
       return "its control group can't be joined: " + reason;
-    case protocol::Step::others:
+    case protocol::Step::peer:
       return "another program beside it could not be started";
     default:
       return "it can't be started: " + reason;
   }
 }
 
-std::optional<double> if_told(double value) {
+std::optional<double> if_known(double value) {
   return value < 0 ? std::nullopt : std::optional<double>(value);
 }
 
-void fill_in(const protocol::Program& told, const Command& command, ProcessResult& result) {
-  if (told.failed_step != protocol::Step::none) {
-    result.beside_failed = told.failed_step == protocol::Step::others;
-    result.not_started = why_not_started(told.failed_step, told.error, command);
+void fill_result(const protocol::Program& reply, const Command& command, ProcessResult& result) {
+  if (reply.failed_step != protocol::Step::none) {
+    result.peer_failed = reply.failed_step == protocol::Step::peer;
+    result.not_started = why_not_started(reply.failed_step, reply.error, command);
     return;
   }
-  result.exit_status = WIFEXITED(told.status) ? WEXITSTATUS(told.status) : 0;
-  result.signal = WIFSIGNALED(told.status) ? WTERMSIG(told.status) : 0;
-  result.timed_out = told.timed_out != 0;
-  result.wall = static_cast<double>(told.wall_ns) * 1e-9;
-  result.user = static_cast<double>(told.user_us) * 1e-6;
-  result.system = static_cast<double>(told.system_us) * 1e-6;
-  result.peak_memory = static_cast<double>(told.peak_kib) * 1024;
-  result.faults_minor = static_cast<double>(told.faults_minor);
-  result.faults_major = static_cast<double>(told.faults_major);
-  result.switches_voluntary = static_cast<double>(told.switches_voluntary);
-  result.switches_involuntary = static_cast<double>(told.switches_involuntary);
-  if (told.core_wait_ns >= 0) result.core_wait = static_cast<double>(told.core_wait_ns) * 1e-9;
-  result.bytes_read = if_told(static_cast<double>(told.read_bytes));
-  result.bytes_written = if_told(static_cast<double>(told.written_bytes));
+  result.exit_status = WIFEXITED(reply.status) ? WEXITSTATUS(reply.status) : 0;
+  result.signal = WIFSIGNALED(reply.status) ? WTERMSIG(reply.status) : 0;
+  result.timed_out = reply.timed_out != 0;
+  result.wall = static_cast<double>(reply.wall_ns) * 1e-9;
+  result.user = static_cast<double>(reply.user_us) * 1e-6;
+  result.system = static_cast<double>(reply.system_us) * 1e-6;
+  result.peak_memory = static_cast<double>(reply.peak_kib) * 1024;
+  result.faults_minor = static_cast<double>(reply.faults_minor);
+  result.faults_major = static_cast<double>(reply.faults_major);
+  result.switches_voluntary = static_cast<double>(reply.switches_voluntary);
+  result.switches_involuntary = static_cast<double>(reply.switches_involuntary);
+  if (reply.core_wait_ns >= 0) result.core_wait = static_cast<double>(reply.core_wait_ns) * 1e-9;
+  result.bytes_read = if_known(static_cast<double>(reply.read_bytes));
+  result.bytes_written = if_known(static_cast<double>(reply.written_bytes));
   for (const auto counter : command.counting) {
     const auto kind = static_cast<std::size_t>(counter);
-    result.counts[kind] = if_told(told.counts[kind]);
+    result.counts[kind] = if_known(reply.counts[kind]);
   }
-  result.counted_share = told.counted_share;
-  result.leftovers = told.leftovers;
+  result.counted_share = reply.counted_share;
+  result.orphans = reply.orphans;
   if (result.samples) result.samples->finish();
   if (!result.out) return;
   result.out->finish();
@@ -121,7 +121,7 @@ void fill_in(const protocol::Program& told, const Command& command, ProcessResul
 
 }  // namespace
 
-Exchange::Exchange(std::span<const Command> commands)
+LauncherRequest::LauncherRequest(std::span<const Command> commands)
     : commands_(commands), results_(commands.size()), texts_(memory_file("assay-request", false)) {
   static const Descriptor nowhere(open("/dev/null", O_WRONLY | O_CLOEXEC));
   std::string block;
@@ -142,44 +142,44 @@ Exchange::Exchange(std::span<const Command> commands)
   const auto& first = commands.front();
   request_.programs = static_cast<std::uint32_t>(commands.size());
   request_.text_bytes = block.size();
-  request_.timeout_ns = nanoseconds(allowance() - grace());
+  request_.timeout_ns = nanoseconds(time_limit() - grace());
   request_.grace_ns = nanoseconds(grace());
   request_.samples = first.samples ? 1 : 0;
   request_.nice = first.nice;
   request_.memory_limit = static_cast<std::int64_t>(first.memory_limit);
 }
 
-void Exchange::ask_for_counters() {
+void LauncherRequest::ask_for_counters() {
   for (const auto counter : commands_.front().counting)
     request_.counting |= 1U << static_cast<unsigned>(counter);
 }
 
-void Exchange::pin(const std::vector<int>& cores) {
+void LauncherRequest::pin(const std::vector<int>& cores) {
   request_.pinned = cores.empty() ? 0 : 1;
   for (const int core : cores)
     request_.cores.at(static_cast<std::size_t>(core) / 64) |= 1ULL << (static_cast<unsigned>(core) % 64);
 }
 
-void Exchange::send(const Link& link) const { link.send_run(request_, descriptors_); }
+void LauncherRequest::send(const LauncherConnection& link) const { link.send_run(request_, descriptors_); }
 
-void Exchange::relieve() {
+void LauncherRequest::relieve() {
   for (const auto& result : results_)
     for (const auto* capture : {&result.out, &result.err, &result.samples})
-      if (*capture) (*capture)->relieve();
+      if (*capture) (*capture)->drain();
 }
 
-double Exchange::allowance() const {
+double LauncherRequest::time_limit() const {
   return std::ranges::max(commands_, {}, &Command::timeout).timeout + grace();
 }
 
-double Exchange::grace() const { return std::ranges::max(commands_, {}, &Command::grace).grace; }
+double LauncherRequest::grace() const { return std::ranges::max(commands_, {}, &Command::grace).grace; }
 
-std::vector<ProcessResult> Exchange::results(const protocol::Reply& reply) {
+std::vector<ProcessResult> LauncherRequest::results(const protocol::Reply& reply) {
   for (std::size_t i = 0; i < results_.size(); ++i) {
-    fill_in(reply.each.at(i), commands_[i], results_[i]);
+    fill_result(reply.each.at(i), commands_[i], results_[i]);
     results_[i].interrupted = reply.cancelled != 0;
   }
   return std::move(results_);
 }
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

@@ -7,15 +7,15 @@
 #include "assay/measure/link.hpp"
 #include "assay/measure/process.hpp"
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 
 /// One heat on its way through a launcher process: the captures it writes to, the request that goes out, and
 /// the results that its reply stands for.
-class Exchange {
+class LauncherRequest {
  public:
   /// REQUIRES: 1 to Launcher::most_abreast commands, which outlive it. Throws Error(measuring) when no memory
   /// file can be had.
-  explicit Exchange(std::span<const Command> commands);
+  explicit LauncherRequest(std::span<const Command> commands);
 
   void ask_for_counters();                  ///< those that the first command names
   void pin(const std::vector<int>& cores);  ///< none: not pinned
@@ -23,13 +23,13 @@ class Exchange {
   void announce() { request_.announce = 1; }
 
   /// Throws Error(measuring) when the launcher process does not listen.
-  void send(const Link& link) const;
+  void send(const LauncherConnection& link) const;
 
-  /// To be called now and then while the programs run, see Capture::relieve().
+  /// To be called now and then while the programs run, see Capture::drain().
   void relieve();
 
   /// Seconds from now until the last of the programs must have ended, by their time limits.
-  double allowance() const;
+  double time_limit() const;
   double grace() const;  ///< the longest of the programs'
 
   /// To be called once.
@@ -46,4 +46,4 @@ class Exchange {
   std::vector<int> descriptors_;
 };
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

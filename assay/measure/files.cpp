@@ -3,7 +3,7 @@
 #include <fstream>
 #include <sstream>
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 
 std::string content_of(const std::string& path) {
   std::ifstream file(path, std::ios::binary);
@@ -18,4 +18,4 @@ bool write_file(const std::string& path, const std::string& text) {
   return file.good();
 }
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

@@ -2,7 +2,7 @@
 
 #include <string>
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 
 /// The whole content of a file; empty where it can't be read.
 std::string content_of(const std::string& path);
@@ -10,4 +10,4 @@ std::string content_of(const std::string& path);
 /// Writes a file anew; false where it can't be written.
 bool write_file(const std::string& path, const std::string& text);
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

@@ -3,18 +3,18 @@
 #include <optional>
 #include <string>
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 
 /// A control group (cgroup v2) of its own for one trial, beside that of this process: its peak is that of all
 /// processes together. Whether one may be made depends on the machine and on how this process was started;
 /// groups that were there before are left alone.
-class TrialGroup {
+class TrialCgroup {
  public:
-  /// `parent` is the folder to make it in; see group_parent().
-  explicit TrialGroup(const std::string& parent);
-  ~TrialGroup();
-  TrialGroup(const TrialGroup&) = delete;
-  TrialGroup& operator=(const TrialGroup&) = delete;
+  /// `parent` is the folder to make it in; see find_cgroup_parent().
+  explicit TrialCgroup(const std::string& parent);
+  ~TrialCgroup();
+  TrialCgroup(const TrialCgroup&) = delete;
+  TrialCgroup& operator=(const TrialCgroup&) = delete;
 
   std::string procs_file() const { return folder_ + "/cgroup.procs"; }
   /// Bytes; page cache and memory files that the trial filled are in it. Empty when the kernel doesn't tell.
@@ -27,7 +27,7 @@ class TrialGroup {
 /// The folder in which this process may make control groups that account memory: the one its own group is in,
 /// or its own when it may hold others. Tried by making one. Empty when there is none. `root` and `own` are
 /// the kernel's (/sys/fs/cgroup and /proc/self/cgroup); tests have others.
-std::string group_parent(const std::string& root = "/sys/fs/cgroup",
-                         const std::string& own = "/proc/self/cgroup");
+std::string find_cgroup_parent(const std::string& root = "/sys/fs/cgroup",
+                               const std::string& own = "/proc/self/cgroup");
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

@@ -28,7 +28,7 @@ extern const unsigned char assay_launcher_image[];
 extern const unsigned char assay_launcher_image_end[];
 }
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 
 void fail_launching(const std::string& what) {
   throw Error(what + ": " + std::strerror(errno), "launcher",
@@ -88,7 +88,7 @@ bool is_readable_within(int file, double seconds) {
 
 }  // namespace
 
-Link::Link(double patience) : patience_(patience) {
+LauncherConnection::LauncherConnection(double patience) : patience_(patience) {
   std::array<int, 2> ends{};
   if (socketpair(AF_UNIX, SOCK_SEQPACKET | SOCK_CLOEXEC, 0, ends.data()) != 0)
     fail_launching("no socket can be made");
@@ -98,27 +98,27 @@ Link::Link(double patience) : patience_(patience) {
   spawn(image.get(), theirs.get());
 }
 
-Link::~Link() {
+LauncherConnection::~LauncherConnection() {
   socket_ = Descriptor();  // at its end the launcher process clears up and exits
-  if (pid_ > 0 && !is_reaped_within(pid_, patience_)) end();
+  if (pid_ > 0 && !is_reaped_within(pid_, patience_)) kill();
 }
 
 /// Makes an end of the launcher process and of what it runs.
-void Link::end() noexcept {
+void LauncherConnection::kill() noexcept {
   constexpr int passes = 3;  // what a parent made while it was looked at is found by the next
   for (int pass = 0; pass < passes; ++pass) launcher::signal_below(pid_, SIGKILL);
-  kill(pid_, SIGKILL);
+  ::kill(pid_, SIGKILL);
   constexpr double at_most = 1;  // one that hangs in the kernel is left to it
   is_reaped_within(pid_, at_most);
   pid_ = -1;
 }
 
-void Link::give_up(const std::string& what, const std::string& remedy) {
-  end();
+void LauncherConnection::fail(const std::string& what, const std::string& remedy) {
+  kill();
   throw Error(what, "launcher", remedy, Error::Code::measuring);
 }
 
-void Link::send_run(const protocol::Request& request, std::span<const int> fds) const {
+void LauncherConnection::send_run(const protocol::Request& request, std::span<const int> fds) const {
   alignas(cmsghdr) std::array<char, CMSG_SPACE(sizeof(int) * protocol::most_descriptors)> control{};
   iovec content{const_cast<protocol::Request*>(&request), sizeof request};
   msghdr message{};
@@ -134,9 +134,9 @@ void Link::send_run(const protocol::Request& request, std::span<const int> fds) 
   if (sendmsg(socket_.get(), &message, MSG_NOSIGNAL) < 0) fail_launching("the launcher does not listen");
 }
 
-std::optional<pid_t> Link::started() {
+std::optional<pid_t> LauncherConnection::started() {
   if (!is_readable_within(socket_.get(), patience_))
-    give_up("the launcher did not start its program", "does its file lie on a disk that hangs?");
+    fail("the launcher did not start its program", "does its file lie on a disk that hangs?");
   protocol::Started started;
   // A reply, which is longer, is left for wait().
   const auto size = recv(socket_.get(), &started, sizeof started, MSG_PEEK | MSG_TRUNC);
@@ -145,15 +145,16 @@ std::optional<pid_t> Link::started() {
   return started.pid;
 }
 
-bool Link::has_answered() const { return is_readable_within(socket_.get(), 0); }
+bool LauncherConnection::has_answered() const { return is_readable_within(socket_.get(), 0); }
 
-void Link::ask_to_stop(int signal_number, double grace) const {
+void LauncherConnection::request_stop(int signal_number, double grace) const {
   const protocol::Request request{
       .kind = protocol::Kind::stop, .signal = signal_number, .grace_ns = nanoseconds(grace)};
   send(socket_.get(), &request, sizeof request, MSG_NOSIGNAL);
 }
 
-protocol::Reply Link::wait(Exchange& exchange, double allowance, const std::stop_token& stop) {
+protocol::Reply LauncherConnection::wait(LauncherRequest& exchange, double allowance,
+                                         const std::stop_token& stop) {
   const Descriptor stop_event(eventfd(0, EFD_CLOEXEC));
   const std::stop_callback on_stop(stop, [&] {
     const std::uint64_t one = 1;
@@ -173,17 +174,17 @@ protocol::Reply Link::wait(Exchange& exchange, double allowance, const std::stop
       deadline.at_most(exchange.grace() + patience_);
     }
     if (deadline.is_over())
-      give_up("the launcher did not answer when its program's time was over, and was killed with it",
-              "a program that can't be ended waits in the kernel: for a disk or a network that hangs?");
+      fail("the launcher did not answer when its program's time was over, and was killed with it",
+           "a program that can't be ended waits in the kernel: for a disk or a network that hangs?");
     exchange.relieve();
   }
   protocol::Reply reply;
   if (recv(socket_.get(), &reply, sizeof reply, 0) != static_cast<ssize_t>(sizeof reply))
-    give_up("the launcher process has gone", "was it killed for want of memory?");
+    fail("the launcher process has gone", "was it killed for want of memory?");
   return reply;
 }
 
-void Link::spawn(int image, int their_socket) {
+void LauncherConnection::spawn(int image, int their_socket) {
   posix_spawn_file_actions_t actions;
   posix_spawn_file_actions_init(&actions);
   for (const int standard : {0, 1, 2})
@@ -202,7 +203,7 @@ void Link::spawn(int image, int their_socket) {
   }
 }
 
-std::string spinner_path() {
+std::string calibration_program() {
   static const Descriptor image = launcher_image();
   return "/proc/" + std::to_string(getpid()) + "/fd/" + std::to_string(image.get());
 }
@@ -217,4 +218,4 @@ std::vector<int> cores_allowed() {
   return cores;
 }
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

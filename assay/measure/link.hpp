@@ -10,7 +10,7 @@
 #include "assay/measure/descriptor.hpp"
 #include "assay/measure/launcher/protocol.hpp"
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 
 /// Throws Error(measuring) that says `what` and errno's text.
 [[noreturn]] void fail_launching(const std::string& what);
@@ -22,16 +22,16 @@ void write_all(int fd, const void* bytes, std::size_t count);
 /// A memory file that holds the launcher's program.
 Descriptor launcher_image();
 
-class Exchange;
+class LauncherRequest;
 
 /// A launcher process and the socket to it. One heat at a time.
-class Link {
+class LauncherConnection {
  public:
   /// `patience` in seconds, see Launcher. Throws Error(measuring) when it can't be started.
-  explicit Link(double patience);
-  ~Link();  ///< ends what still runs
-  Link(const Link&) = delete;
-  Link& operator=(const Link&) = delete;
+  explicit LauncherConnection(double patience);
+  ~LauncherConnection();  ///< ends what still runs
+  LauncherConnection(const LauncherConnection&) = delete;
+  LauncherConnection& operator=(const LauncherConnection&) = delete;
 
   void send_run(const protocol::Request& request, std::span<const int> fds) const;
 
@@ -42,22 +42,22 @@ class Link {
   /// Whether the heat's reply is there, or the launcher process has gone.
   bool has_answered() const;
 
-  /// Asks the heat's programs to end, see Running::stop().
-  void ask_to_stop(int signal_number, double grace) const;
+  /// Asks the heat's programs to end, see RunningProcess::stop().
+  void request_stop(int signal_number, double grace) const;
 
   /// Waits for the reply; relieves the captures now and then, and passes a stop request on, once. Throws
   /// Error(measuring) when there is none within `allowance` seconds and the patience, or the launcher process
   /// has gone; everything it ran is ended then.
-  protocol::Reply wait(Exchange& exchange, double allowance, const std::stop_token& stop);
+  protocol::Reply wait(LauncherRequest& exchange, double allowance, const std::stop_token& stop);
 
  private:
   void spawn(int image, int their_socket);
-  void end() noexcept;
-  [[noreturn]] void give_up(const std::string& what, const std::string& remedy);
+  void kill() noexcept;
+  [[noreturn]] void fail(const std::string& what, const std::string& remedy);
 
   Descriptor socket_;
   pid_t pid_ = -1;
   double patience_;
 };
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

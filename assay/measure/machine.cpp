@@ -12,7 +12,7 @@
 
 #include "assay/measure/digest.hpp"
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 namespace {
 
 std::string first_line(const char* path) {
@@ -45,7 +45,7 @@ std::string chosen_in(const char* path) {
                                                                  : line.substr(open + 1, close - open - 1);
 }
 
-void add_if_told(std::vector<MachineFact>& facts, const char* name, const std::string& value) {
+void add_if_known(std::vector<MachineFact>& facts, const char* name, const std::string& value) {
   if (!value.empty()) facts.push_back({name, value});
 }
 
@@ -61,11 +61,11 @@ std::vector<MachineFact> machine_facts() {
                                     {"architecture", system.machine},
                                     {"kernel", system.release}};
   facts.push_back({"virtual machine", cpu_flag("hypervisor") ? "yes" : "no"});
-  add_if_told(facts, "clock source",
-              first_line("/sys/devices/system/clocksource/clocksource0/current_clocksource"));
-  add_if_told(facts, "frequency governor",
-              first_line("/sys/devices/system/cpu/cpu0/cpufreq/scaling_governor"));
-  add_if_told(facts, "huge pages", chosen_in("/sys/kernel/mm/transparent_hugepage/enabled"));
+  add_if_known(facts, "clock source",
+               first_line("/sys/devices/system/clocksource/clocksource0/current_clocksource"));
+  add_if_known(facts, "frequency governor",
+               first_line("/sys/devices/system/cpu/cpu0/cpufreq/scaling_governor"));
+  add_if_known(facts, "huge pages", chosen_in("/sys/kernel/mm/transparent_hugepage/enabled"));
   const auto randomised = first_line("/proc/sys/kernel/randomize_va_space");
   if (!randomised.empty()) facts.push_back({"address randomisation", randomised == "0" ? "off" : "on"});
   return facts;
@@ -93,4 +93,4 @@ double memory_available() {
 
 std::string boot_id() { return first_line("/proc/sys/kernel/random/boot_id"); }
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

@@ -5,7 +5,7 @@
 
 #include "assay/model/log.hpp"
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 
 /// What this machine is: processor, cores, memory, kernel. No host or user names.
 std::vector<MachineFact> machine_facts();
@@ -19,4 +19,4 @@ double memory_available();
 /// Names the current boot; empty where the kernel doesn't tell.
 std::string boot_id();
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

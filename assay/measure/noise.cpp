@@ -8,7 +8,7 @@
 #include <ctime>
 #include <string>
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 namespace {
 
 using Clock = std::chrono::steady_clock;
@@ -82,22 +82,23 @@ ClockCost clock_cost() {
 }
 
 double launch_cost(Launcher& launcher, int runs) {
-  const Command nothing{.program = spinner_path(), .arguments = {"spin", "spin", "0"}};
+  const Command nothing{.program = calibration_program(), .arguments = {"spin", "spin", "0"}};
   std::vector<double> times;
   for (int i = 0; i < runs; ++i) times.push_back(launcher.run(nothing).wall);
   return median_of(times);
 }
 
-std::vector<NoiseAt> probe_noise(Launcher& launcher, const std::stop_token& stop,
-                                 const std::function<void(int, int)>& tell) {
-  std::vector<NoiseAt> all;
+std::vector<NoiseSample> probe_noise(Launcher& launcher, const std::stop_token& stop,
+                                     const std::function<void(int, int)>& on_probe) {
+  std::vector<NoiseSample> all;
   const double rate = turns_per_second();
   for (const auto& probe : probes) {
     if (stop.stop_requested()) break;
-    if (tell) tell(static_cast<int>(all.size()) + 1, static_cast<int>(probes.size()));
-    NoiseAt noise{.seconds = probe.seconds, .process = probe.process, .turns = {}, .abreast = {}};
+    if (on_probe) on_probe(static_cast<int>(all.size()) + 1, static_cast<int>(probes.size()));
+    NoiseSample noise{.seconds = probe.seconds, .process = probe.process, .turns = {}, .abreast = {}};
     const auto turns = static_cast<std::uint64_t>(probe.seconds * rate);
-    const Command spin{.program = spinner_path(), .arguments = {"spin", "spin", std::to_string(turns)}};
+    const Command spin{.program = calibration_program(),
+                       .arguments = {"spin", "spin", std::to_string(turns)}};
     const auto run = [&] {
       if (!probe.process) return timed(turns);
       const auto result = launcher.run(spin, stop);
@@ -122,4 +123,4 @@ std::vector<NoiseAt> probe_noise(Launcher& launcher, const std::stop_token& stop
   return all;
 }
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

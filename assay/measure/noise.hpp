@@ -6,10 +6,10 @@
 
 #include "assay/measure/process.hpp"
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 
 /// How unsteady one length of work is here: the log ratios of neighbours that do the same work.
-struct NoiseAt {
+struct NoiseSample {
   double seconds = 0;           ///< of work, roughly
   bool process = false;         ///< a program; else a loop inside this process
   std::vector<double> turns;    ///< one after the other, by wall time
@@ -30,7 +30,7 @@ double launch_cost(Launcher& launcher, int runs = 50);
 
 /// Measures the noise at 0.02, 0.2, 2, 20 and 200 ms, in about ten seconds. `tell` is called before each with
 /// its place and how many there are. Stops between pairs when asked to; what is there then is returned.
-std::vector<NoiseAt> probe_noise(Launcher& launcher, const std::stop_token& stop,
-                                 const std::function<void(int, int)>& tell = {});
+std::vector<NoiseSample> probe_noise(Launcher& launcher, const std::stop_token& stop,
+                                     const std::function<void(int, int)>& on_probe = {});
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

@@ -2,9 +2,9 @@
 
 #include <cstring>
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 
-std::unique_ptr<Link> Pool::take() {
+std::unique_ptr<LauncherConnection> LauncherPool::acquire() {
   {
     const std::scoped_lock held(lock_);
     if (!free_.empty()) {
@@ -13,24 +13,25 @@ std::unique_ptr<Link> Pool::take() {
       return link;
     }
   }
-  return std::make_unique<Link>(patience_);
+  return std::make_unique<LauncherConnection>(patience_);
 }
 
-void Pool::give_back(std::unique_ptr<Link> link) {
+void LauncherPool::release(std::unique_ptr<LauncherConnection> link) {
   const std::scoped_lock held(lock_);
   free_.push_back(std::move(link));
 }
 
-std::vector<ProcessResult> Pool::run(Exchange& exchange, const std::stop_token& stop) {
-  auto link = take();
+std::vector<ProcessResult> LauncherPool::run(LauncherRequest& exchange, const std::stop_token& stop) {
+  auto link = acquire();
   exchange.send(*link);
-  return finish(std::move(link), exchange, exchange.allowance(), stop);
+  return finish(std::move(link), exchange, exchange.time_limit(), stop);
 }
 
-std::vector<ProcessResult> Pool::finish(std::unique_ptr<Link> link, Exchange& exchange, double allowance,
-                                        const std::stop_token& stop) {
+std::vector<ProcessResult> LauncherPool::finish(std::unique_ptr<LauncherConnection> link,
+                                                LauncherRequest& exchange, double allowance,
+                                                const std::stop_token& stop) {
   const auto reply = link->wait(exchange, allowance, stop);
-  give_back(std::move(link));
+  release(std::move(link));
   if (reply.counting_error != 0) {
     const std::scoped_lock held(lock_);
     counting_problem_ = std::strerror(reply.counting_error);
@@ -38,9 +39,9 @@ std::vector<ProcessResult> Pool::finish(std::unique_ptr<Link> link, Exchange& ex
   return exchange.results(reply);
 }
 
-std::string Pool::counting_problem() const {
+std::string LauncherPool::counting_problem() const {
   const std::scoped_lock held(lock_);
   return counting_problem_;
 }
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

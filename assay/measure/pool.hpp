@@ -9,35 +9,35 @@
 #include "assay/measure/exchange.hpp"
 #include "assay/measure/link.hpp"
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 
 /// The launcher processes of one Launcher: each runs one heat at a time, and those that are free are used
 /// again. May be called from several threads at once.
-class Pool {
+class LauncherPool {
  public:
   /// `patience` in seconds, see Launcher.
-  explicit Pool(double patience) : patience_(patience) {}
+  explicit LauncherPool(double patience) : patience_(patience) {}
 
   /// A free one, or a new one. Throws Error(measuring) when none can be started.
-  std::unique_ptr<Link> take();
-  void give_back(std::unique_ptr<Link> link);
+  std::unique_ptr<LauncherConnection> acquire();
+  void release(std::unique_ptr<LauncherConnection> link);
 
   /// Sends a heat through a launcher process and waits for its end.
-  std::vector<ProcessResult> run(Exchange& exchange, const std::stop_token& stop);
+  std::vector<ProcessResult> run(LauncherRequest& exchange, const std::stop_token& stop);
 
   /// Waits for the end of a heat that was sent to `link`, at most `allowance` seconds beyond which patience
   /// is at its end too, and gives the link back. A launcher process that has gone, or does not answer in
   /// time, is ended with all that it runs, and Error(measuring) thrown.
-  std::vector<ProcessResult> finish(std::unique_ptr<Link> link, Exchange& exchange, double allowance,
-                                    const std::stop_token& stop);
+  std::vector<ProcessResult> finish(std::unique_ptr<LauncherConnection> link, LauncherRequest& exchange,
+                                    double allowance, const std::stop_token& stop);
 
   std::string counting_problem() const;
 
  private:
   const double patience_;
   mutable std::mutex lock_;  ///< guards what follows
-  std::vector<std::unique_ptr<Link>> free_;
+  std::vector<std::unique_ptr<LauncherConnection>> free_;
   std::string counting_problem_;
 };
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

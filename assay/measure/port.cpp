@@ -9,7 +9,7 @@
 #include "assay/measure/descriptor.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 
 int free_port() {
   const Descriptor socket(::socket(AF_INET, SOCK_STREAM | SOCK_CLOEXEC, 0));
@@ -25,4 +25,4 @@ int free_port() {
   return ntohs(address.sin_port);
 }
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

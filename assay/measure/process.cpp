@@ -5,10 +5,10 @@
 #include "assay/measure/running.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 
-Launcher::Launcher(double patience) : pool_(std::make_shared<Pool>(patience)) {
-  pool_->give_back(pool_->take());  // so that it is known at once where none can be started
+Launcher::Launcher(double patience) : pool_(std::make_shared<LauncherPool>(patience)) {
+  pool_->release(pool_->acquire());  // so that it is known at once where none can be started
 }
 
 Launcher::~Launcher() = default;
@@ -16,7 +16,7 @@ Launcher::~Launcher() = default;
 std::string Launcher::counting_problem() const { return pool_->counting_problem(); }
 
 ProcessResult Launcher::run(const Command& command, const std::stop_token& stop) {
-  Exchange exchange({&command, 1});
+  LauncherRequest exchange({&command, 1});
   exchange.ask_for_counters();
   exchange.pin(command.cores);
   auto results = pool_->run(exchange, stop);
@@ -28,12 +28,12 @@ std::vector<ProcessResult> Launcher::run_abreast(std::span<const Command> comman
   if (commands.size() < 2 || commands.size() > most_abreast)
     throw Error(std::to_string(commands.size()) + " programs can't run abreast", "launcher",
                 "from 2 to " + std::to_string(most_abreast) + " can");
-  Exchange exchange(commands);
+  LauncherRequest exchange(commands);
   exchange.release_together();
   exchange.pin({core});
   return pool_->run(exchange, stop);
 }
 
-Running Launcher::start(Command command) { return Running(pool_, std::move(command)); }
+RunningProcess Launcher::start(Command command) { return RunningProcess(pool_, std::move(command)); }
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

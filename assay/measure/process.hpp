@@ -12,7 +12,7 @@
 
 #include "assay/measure/capture.hpp"
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 
 /// The kernel's event counters. All but task_clock need hardware that many virtual machines don't offer.
 enum class Counter {
@@ -51,7 +51,7 @@ struct Command {
 struct ProcessResult {
   /// Why it could not be started, in words; everything below is then meaningless.
   std::optional<std::string> not_started;
-  bool beside_failed = false;  ///< not started because another program of its heat could not be
+  bool peer_failed = false;  ///< not started because another program of its heat could not be
 
   int exit_status = 0;  ///< 0 when it ended by a signal
   int signal = 0;       ///< 0 when it ended by itself
@@ -71,14 +71,14 @@ struct ProcessResult {
   std::array<std::optional<double>, counter_kinds>
       counts;                ///< by Counter; user space only but for task_clock
   double counted_share = 1;  ///< below 1 when counters took turns on the hardware, and were scaled
-  int leftovers = 0;         ///< descendants still running at its end; they were killed
+  int orphans = 0;           ///< descendants still running at its end; they were killed
 
   std::unique_ptr<Capture> out, err;  ///< none when output was discarded
   std::unique_ptr<Capture> samples;   ///< none unless asked for
 };
 
-class Pool;
-class Running;
+class LauncherPool;
+class RunningProcess;
 
 /// Runs programs through launcher processes, which are started as they are needed (the first with this
 /// object) and ended with it. When a run returns, nothing that the program started is left running.
@@ -112,20 +112,20 @@ class Launcher {
 
   /// Starts `command` and returns when it runs, or could not be started. Its handle may outlive this object.
   /// Throws Error(measuring) when no launcher process can be had.
-  Running start(Command command);
+  RunningProcess start(Command command);
 
   /// Why counters were refused in the runs so far, in words; empty when none was.
   std::string counting_problem() const;
 
  private:
-  std::shared_ptr<Pool> pool_;
+  std::shared_ptr<LauncherPool> pool_;
 };
 
 /// A path that runs the launcher's own program, whose `spin N` does a known amount of work: N turns of a loop
 /// of one to two nanoseconds each. Good while `this process` lives.
-std::string spinner_path();
+std::string calibration_program();
 
 /// The cores that this process may run on, ascending.
 std::vector<int> cores_allowed();
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

@@ -8,7 +8,7 @@
 
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 namespace fs = std::filesystem;
 namespace {
 
@@ -64,4 +64,4 @@ std::string find_input(const std::string& name, const std::string& folder) {
   return path;
 }
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

@@ -2,7 +2,7 @@
 
 #include <string>
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 
 /// The path that executing `name` would take: with a slash relative to `folder`, else the first executable of
 /// this name in the folders of PATH. Throws Error that says what is amiss: not there, a folder, not
@@ -16,4 +16,4 @@ std::string find_readable(const std::string& name, const std::string& folder);
 /// The same for a file that every trial is to read: a pipe, which gives its content once, is an Error too.
 std::string find_input(const std::string& name, const std::string& folder);
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

@@ -6,7 +6,7 @@
 #include <filesystem>
 #include <fstream>
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 namespace {
 
 template <class T>
@@ -55,4 +55,4 @@ std::optional<ProgramSize> size_of_program(const std::string& path) {
   return size;
 }
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

@@ -4,7 +4,7 @@
 #include <optional>
 #include <string>
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 
 /// How large a program file is, in bytes.
 struct ProgramSize {
@@ -18,4 +18,4 @@ struct ProgramSize {
 /// when the file can't be read. Source: System V ABI, ELF.
 std::optional<ProgramSize> size_of_program(const std::string& path);
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

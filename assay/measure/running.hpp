@@ -10,9 +10,9 @@
 
 #include "assay/measure/process.hpp"
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 
-class Pool;
+class LauncherPool;
 
 /// A program that runs while its caller does other things, a server, say: started, watched, asked to end,
 /// waited for. It has a launcher process of its own, so that what it used is exact whatever else runs
@@ -20,18 +20,18 @@ class Pool;
 /// object.
 ///
 /// One thread at a time may use a handle; different handles may be used by different threads.
-class Running {
+class RunningProcess {
  public:
-  Running(Running&&) noexcept;
-  Running& operator=(Running&&) noexcept;
-  ~Running();  ///< a program that still runs is killed
+  RunningProcess(RunningProcess&&) noexcept;
+  RunningProcess& operator=(RunningProcess&&) noexcept;
+  ~RunningProcess();  ///< a program that still runs is killed
 
   /// Its process id, for its clocks and its sockets; none when it could not be started: wait() tells why.
   /// Good until still_runs() says no or wait() returns.
   std::optional<pid_t> pid() const;
 
   /// Whether it has not ended yet. To be called now and then, since it also relieves floods of output
-  /// (Capture::relieve). Throws Error(measuring) when the launcher process has gone.
+  /// (Capture::drain). Throws Error(measuring) when the launcher process has gone.
   bool still_runs();
 
   /// The last `most` bytes of what it has written to its stdout and stderr up to now; nothing where its
@@ -50,9 +50,9 @@ class Running {
 
  private:
   friend class Launcher;
-  Running(std::shared_ptr<Pool> pool, Command command);
+  RunningProcess(std::shared_ptr<LauncherPool> pool, Command command);
   struct State;
   std::unique_ptr<State> state_;
 };
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

@@ -14,7 +14,7 @@
 
 #include "assay/measure/descriptor.hpp"
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 namespace fs = std::filesystem;
 namespace {
 
@@ -41,12 +41,12 @@ Descriptor open_file(const std::string& path) { return Descriptor(open(path.c_st
 
 }  // namespace
 
-struct Watch::Files {
+struct LoadMonitor::Files {
   Descriptor load, times;
   std::vector<Descriptor> frequencies, throttlings, supplies;
 };
 
-Watch::Watch(std::string root) : root_(std::move(root)), files_(std::make_unique<Files>()) {
+LoadMonitor::LoadMonitor(std::string root) : root_(std::move(root)), files_(std::make_unique<Files>()) {
   files_->load = open_file(root_ + "/proc/loadavg");
   files_->times = open_file(root_ + "/proc/stat");
   std::error_code none;
@@ -66,10 +66,10 @@ Watch::Watch(std::string root) : root_(std::move(root)), files_(std::make_unique
   }
 }
 
-Watch::~Watch() = default;
+LoadMonitor::~LoadMonitor() = default;
 
-Moment Watch::now() const {
-  Moment moment{.monotonic = clock_seconds(CLOCK_MONOTONIC), .boottime = clock_seconds(CLOCK_BOOTTIME)};
+LoadSample LoadMonitor::now() const {
+  LoadSample moment{.monotonic = clock_seconds(CLOCK_MONOTONIC), .boottime = clock_seconds(CLOCK_BOOTTIME)};
   moment.load = number_in(head_of(files_->load));
   std::istringstream times(head_of(files_->times));
   std::string label;
@@ -78,7 +78,7 @@ Moment Watch::now() const {
       label == "cpu") {
     const double tick = 1.0 / static_cast<double>(sysconf(_SC_CLK_TCK));
     moment.busy = (user + nice + system + irq + soft) * tick;
-    moment.stolen = stolen * tick;
+    moment.steal = stolen * tick;
   }
   const auto all = [](const std::vector<Descriptor>& files, auto&& each) {
     for (const auto& file : files)
@@ -95,20 +95,20 @@ Moment Watch::now() const {
   return moment;
 }
 
-Surroundings between(const Moment& before, const Moment& after, double cpu) {
+LoadDuring difference(const LoadSample& before, const LoadSample& after, double cpu) {
   constexpr double clocks_agree = 0.01;  // seconds; read one after the other, they differ by microseconds
-  Surroundings found{
+  LoadDuring found{
       .suspended = (after.boottime - before.boottime) - (after.monotonic - before.monotonic) > clocks_agree,
       .load = before.load,
-      .stolen = {},
-      .others = {},
+      .steal = {},
+      .other_load = {},
       .frequency = after.frequency,
       .on_battery = after.on_battery,
       .throttlings = {}};
-  if (before.stolen && after.stolen) found.stolen = std::max(0.0, *after.stolen - *before.stolen);
-  if (before.busy && after.busy) found.others = *after.busy - *before.busy - cpu;
+  if (before.steal && after.steal) found.steal = std::max(0.0, *after.steal - *before.steal);
+  if (before.busy && after.busy) found.other_load = *after.busy - *before.busy - cpu;
   if (before.throttlings && after.throttlings) found.throttlings = *after.throttlings - *before.throttlings;
   return found;
 }
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

@@ -6,11 +6,11 @@
 #include <cstddef>
 #include <cstring>
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 
-Turnstile::Turnstile(const char* name) : name_(name) {}
+MachineLock::MachineLock(const char* name) : name_(name) {}
 
-bool Turnstile::enter() {
+bool MachineLock::try_lock() {
   if (held_) return true;
   Descriptor candidate(socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0));
   sockaddr_un address{};
@@ -24,4 +24,4 @@ bool Turnstile::enter() {
   return true;
 }
 
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

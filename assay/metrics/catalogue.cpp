@@ -3,64 +3,69 @@
 #include <algorithm>
 #include <array>
 
-namespace assay::inline v1::metrics {
+namespace assay::metrics {
 namespace {
 
 /// What most rows have in common; the rest is said with each.
 struct Traits {
   Needs needs = Needs::nothing;
-  Prefer prefer = Prefer::lower;
+  Direction prefer = Direction::lower;
   Scale scale = Scale::ratio;
-  About about = About::work;
+  MetricSubject about = MetricSubject::work;
   bool exact = false, supporting = false;
   double coarse_below = 0;
-  bool of_programs = true, of_functions = false, noise_is_slow = true, holds_abreast = true;
+  bool of_programs = true, of_functions = false, noise_is_slow = true, valid_concurrent = true;
   const char *better = nullptr, *worse = nullptr, *what = nullptr,
              *article = "";  ///< where they are not the usual words
 };
 
 /// Times are faster or slower; of what is counted there is fewer or more, of other things less or more.
-Words words_for(const std::string& name, const std::string& unit, const Traits& traits) {
+ChangeWords words_for(const std::string& name, const std::string& unit, const Traits& traits) {
   if (traits.better != nullptr) return {traits.better, traits.worse, traits.what, traits.article};
-  if (traits.prefer == Prefer::neither) return {"less", "more", name, ""};
+  if (traits.prefer == Direction::neither) return {"less", "more", name, ""};
   if (unit == "s") return {"faster", "slower", "", ""};
   return {"fewer", "more", name, ""};
 }
 
-Row make(Known id, const char* name, const char* unit, const Traits& traits = {}) {
+MetricInfo make(MetricKind id, const char* name, const char* unit, const Traits& traits = {}) {
   return {.id = id,
           .metric = {.name = name,
                      .unit = unit,
-                     .prefer = traits.prefer,
+                     .direction = traits.prefer,
                      .scale = traits.scale,
-                     .about = traits.about,
+                     .subject = traits.about,
                      .exact = traits.exact,
                      .supporting = traits.supporting,
-                     .coarse_below = traits.coarse_below},
+                     .resolution_limit = traits.coarse_below},
           .words = words_for(name, unit, traits),
           .needs = traits.needs,
           .of_programs = traits.of_programs,
           .of_functions = traits.of_functions,
           .noise_is_slow = traits.noise_is_slow,
-          .holds_abreast = traits.holds_abreast};
+          .valid_concurrent = traits.valid_concurrent};
 }
 
 constexpr Traits supporting{.supporting = true};
-constexpr Traits switches{.supporting = true, .holds_abreast = false};
+constexpr Traits switches{.supporting = true, .valid_concurrent = false};
 constexpr Traits bytes{.needs = Needs::io_accounting, .supporting = true};
 constexpr Traits counted{.needs = Needs::counters, .supporting = true};
 constexpr Traits counted_of_both{.needs = Needs::counters, .supporting = true, .of_functions = true};
 constexpr Traits per_core{
-    .needs = Needs::counters, .supporting = true, .of_functions = true, .holds_abreast = false};
+    .needs = Needs::counters, .supporting = true, .of_functions = true, .valid_concurrent = false};
 constexpr Traits per_cycle{
-    .needs = Needs::counters, .prefer = Prefer::neither, .supporting = true, .holds_abreast = false};
+    .needs = Needs::counters, .prefer = Direction::neither, .supporting = true, .valid_concurrent = false};
 constexpr Traits sampled{.supporting = true, .coarse_below = 1};
-constexpr Traits machine{.prefer = Prefer::neither, .scale = Scale::difference, .about = About::machine};
-constexpr Traits driving{
-    .needs = Needs::requests, .prefer = Prefer::neither, .scale = Scale::difference, .about = About::machine};
-constexpr Traits waited{
-    .prefer = Prefer::neither, .scale = Scale::difference, .about = About::machine, .holds_abreast = false};
-constexpr Traits shown{.prefer = Prefer::neither, .scale = Scale::difference};
+constexpr Traits machine{
+    .prefer = Direction::neither, .scale = Scale::difference, .about = MetricSubject::machine};
+constexpr Traits driving{.needs = Needs::requests,
+                         .prefer = Direction::neither,
+                         .scale = Scale::difference,
+                         .about = MetricSubject::machine};
+constexpr Traits waited{.prefer = Direction::neither,
+                        .scale = Scale::difference,
+                        .about = MetricSubject::machine,
+                        .valid_concurrent = false};
+constexpr Traits shown{.prefer = Direction::neither, .scale = Scale::difference};
 constexpr Traits called{.needs = Needs::calls, .of_programs = false, .of_functions = true};
 constexpr Traits also_called{
     .needs = Needs::calls, .supporting = true, .of_programs = false, .of_functions = true};
@@ -92,7 +97,7 @@ constexpr Traits size_of(const char* what, const char* article = "") {
 
 constexpr Traits rate_of(const char* what) {
   return {.needs = Needs::requests,
-          .prefer = Prefer::higher,
+          .prefer = Direction::higher,
           .better = "higher",
           .worse = "lower",
           .what = what,
@@ -105,22 +110,22 @@ constexpr Traits latency_of(const char* what) {
 
 }  // namespace
 
-std::span<const Row> catalogue() {
-  using enum Known;
+std::span<const MetricInfo> catalogue() {
+  using enum MetricKind;
   static const std::array rows = {
-      make(wall_time, "wall time", "s", {.holds_abreast = false}),
+      make(wall_time, "wall time", "s", {.valid_concurrent = false}),
       make(cpu_time, "cpu time", "s"),
       make(throughput, "throughput", "",
            {.needs = Needs::work,
-            .prefer = Prefer::higher,
+            .prefer = Direction::higher,
             .of_functions = true,
-            .holds_abreast = false,
+            .valid_concurrent = false,
             .better = "higher",
             .worse = "lower",
             .what = "throughput"}),
       make(user_time, "user time", "s", sampled),
       make(system_time, "system time", "s", sampled),
-      make(cores_used, "cores used", "", {.prefer = Prefer::neither, .holds_abreast = false}),
+      make(cores_used, "cores used", "", {.prefer = Direction::neither, .valid_concurrent = false}),
       make(core_wait, "core wait", "s", waited),
       make(peak_memory, "peak memory", "B", memory),
       make(tree_memory, "tree memory", "B", memory_of_all),
@@ -131,7 +136,7 @@ std::span<const Row> catalogue() {
       make(bytes_read, "bytes read", "B", bytes),
       make(bytes_written, "bytes written", "B", bytes),
       make(output_bytes, "output bytes", "B",
-           {.needs = Needs::output, .prefer = Prefer::neither, .scale = Scale::difference}),
+           {.needs = Needs::output, .prefer = Direction::neither, .scale = Scale::difference}),
       make(instructions, "instructions", "", counted_of_both),
       make(cycles, "cycles", "", per_core),
       make(branches, "branches", "", counted),
@@ -147,7 +152,7 @@ std::span<const Row> catalogue() {
       make(latency_p90, "latency p90", "s", latency_of("p90 latency")),
       make(latency_p99, "latency p99", "s", latency_of("p99 latency")),
       make(latency_p999, "latency p99.9", "s", latency_of("p99.9 latency")),
-      make(latency_max, "latency max", "s", {.needs = Needs::requests, .prefer = Prefer::neither}),
+      make(latency_max, "latency max", "s", {.needs = Needs::requests, .prefer = Direction::neither}),
       make(server_cpu, "server cpu per request", "s",
            {.needs = Needs::requests, .better = "less", .worse = "more", .what = "server CPU per request"}),
       make(server_cpu_time, "server cpu time", "s",
@@ -178,13 +183,13 @@ std::span<const Row> catalogue() {
       make(data_size, "data size", "B", size_of("data")),
       make(load, "load", "", machine),
       make(stolen_time, "stolen time", "s", machine),
-      make(time_of_others, "time of others", "s", machine),
+      make(other_cpu_time, "time of others", "s", machine),
       make(core_frequency, "core frequency", "Hz", machine),
       make(on_battery, "on battery", "", machine),
       make(throttlings, "throttlings", "", machine),
-      make(kept_warm, "kept warm", "", machine),
-      make(counted_share, "counted share", "", machine),
-      make(unseen_cpu_time, "unseen cpu time", "s", machine),
+      make(warm_page_share, "kept warm", "", machine),
+      make(counter_share, "counted share", "", machine),
+      make(unwaited_cpu_time, "unseen cpu time", "s", machine),
       make(time_per_call, "time per call", "s", called),
       make(mean_time_per_call, "mean time per call", "s", mean_called),
       make(first_call, "first call", "s", also_called),
@@ -195,24 +200,25 @@ std::span<const Row> catalogue() {
   return rows;
 }
 
-const Words& words_of(const Metric& metric) {
-  static const Words of_others = {"better", "worse", "", ""};
-  const auto* row = find_row(metric.name);
+const ChangeWords& change_words(const Metric& metric) {
+  static const ChangeWords of_others = {"better", "worse", "", ""};
+  const auto* row = find_metric_info(metric.name);
   return row == nullptr ? of_others : row->words;
 }
 
-const Row& row_of(Known metric) {
+const MetricInfo& metric_info(MetricKind metric) {
   const auto rows = catalogue();
-  return *std::ranges::find(rows, metric, &Row::id);
+  return *std::ranges::find(rows, metric, &MetricInfo::id);
 }
 
-const std::string& name_of(Known metric) { return row_of(metric).metric.name; }
+const std::string& name_of(MetricKind metric) { return metric_info(metric).metric.name; }
 
-const Row* find_row(const std::string& name) {
+const MetricInfo* find_metric_info(const std::string& name) {
   const auto rows = catalogue();
-  const auto found = std::ranges::find(rows, name, [](const Row& row) { return row.metric.name; });
+  const auto found = std::ranges::find(rows, name, [](const MetricInfo& row) { return row.metric.name; });
   if (found != rows.end()) return &*found;
-  return name.starts_with(name_of(Known::throughput) + " of ") ? &row_of(Known::throughput) : nullptr;
+  return name.starts_with(name_of(MetricKind::throughput) + " of ") ? &metric_info(MetricKind::throughput)
+                                                                    : nullptr;
 }
 
 std::vector<Metric> process_metrics() {
@@ -231,30 +237,30 @@ std::vector<Metric> service_metrics() {
 }
 
 bool noise_is_slow(const Metric& metric) {
-  const auto* row = find_row(metric.name);
+  const auto* row = find_metric_info(metric.name);
   return row == nullptr || row->noise_is_slow;
 }
 
 bool is_of_many_calls(const Metric& metric) {
-  const auto* row = find_row(metric.name);
+  const auto* row = find_metric_info(metric.name);
   return row != nullptr && (row->needs == Needs::requests || row->needs == Needs::calls);
 }
 
-bool is_implied(const Metric& metric) {
-  return is(metric, Known::cpu_time) && metric.demand.watched && metric.supporting;
+bool is_default_cpu_time(const Metric& metric) {
+  return is_kind(metric, MetricKind::cpu_time) && metric.request.watched && metric.supporting;
 }
 
-bool is(const Metric& metric, Known known) {
+bool is_kind(const Metric& metric, MetricKind known) {
   const auto& name = name_of(known);
-  return metric.name == name || (known == Known::throughput && metric.name.starts_with(name + " of "));
+  return metric.name == name || (known == MetricKind::throughput && metric.name.starts_with(name + " of "));
 }
 
-Index::Index(const Table<MetricId, Metric>& metrics) : ids_(catalogue().size()) {
+MetricIndex::MetricIndex(const IdTable<MetricId, Metric>& metrics) : ids_(catalogue().size()) {
   for (const auto& row : catalogue()) ids_[static_cast<std::size_t>(row.id)] = metrics::find(metrics, row.id);
 }
 
-std::optional<MetricId> find(const Table<MetricId, Metric>& metrics, Known known) {
-  return metrics.find([&](const Metric& m) { return is(m, known) && m.demand.missing.empty(); });
+std::optional<MetricId> find(const IdTable<MetricId, Metric>& metrics, MetricKind known) {
+  return metrics.find([&](const Metric& m) { return is_kind(m, known) && m.request.missing.empty(); });
 }
 
-}  // namespace assay::inline v1::metrics
+}  // namespace assay::metrics

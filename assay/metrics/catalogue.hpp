@@ -12,9 +12,9 @@
 
 /// Every metric that Assay measures itself, a row each. A new one is a row here, and its reading where it is
 /// measured (campaign/readings.cpp, contest/arena.cpp).
-namespace assay::inline v1::metrics {
+namespace assay::metrics {
 
-enum class Known {
+enum class MetricKind {
   wall_time,
   cpu_time,
   throughput,
@@ -46,13 +46,13 @@ enum class Known {
   data_size,
   load,
   stolen_time,
-  time_of_others,
+  other_cpu_time,
   core_frequency,
   on_battery,
   throttlings,
-  kept_warm,
-  counted_share,
-  unseen_cpu_time,
+  warm_page_share,
+  counter_share,
+  unwaited_cpu_time,
   request_rate,
   steady_rate,
   latency_p50,
@@ -98,19 +98,19 @@ enum class Needs {
 
 /// What the trade calls a change of a metric: "faster" and "slower"; of what, where that is not understood:
 /// "less" and "more" "memory", "a" "smaller" and "larger" "program".
-struct Words {
+struct ChangeWords {
   std::string better, worse, what, article;
 };
 
-struct Row {
-  Known id;
+struct MetricInfo {
+  MetricKind id;
   Metric metric;  ///< as Assay measures it: name, unit, direction, scale
-  Words words;
+  ChangeWords words;
   Needs needs;
-  bool of_programs;    ///< measured of programs
-  bool of_functions;   ///< measured of functions in a contest
-  bool noise_is_slow;  ///< noise makes runs slow, hardly ever fast: see stats/clipped.hpp
-  bool holds_abreast;  ///< means something for programs that share a core with others at the time
+  bool of_programs;       ///< measured of programs
+  bool of_functions;      ///< measured of functions in a contest
+  bool noise_is_slow;     ///< noise makes runs slow, hardly ever fast: see stats/clipped.hpp
+  bool valid_concurrent;  ///< means something for programs that share a core with others at the time
 };
 
 /// All rows, in the order in which metrics are shown.
@@ -135,13 +135,13 @@ struct Row {
 /// - `build time`: of all its build steps, once; shown, not judged.
 /// - `program size`, `text size`, `data size`: of the candidate's program file; exact.
 /// - `time per call` to `peak allocated`: of functions in a contest.
-std::span<const Row> catalogue();
+std::span<const MetricInfo> catalogue();
 
 /// The words for a metric: its row's, and "better" and "worse" for one that is not in the catalogue.
-const Words& words_of(const Metric& metric);
+const ChangeWords& change_words(const Metric& metric);
 
-const Row& row_of(Known metric);
-const std::string& name_of(Known metric);
+const MetricInfo& metric_info(MetricKind metric);
+const std::string& name_of(MetricKind metric);
 
 /// Whether noise makes this metric's values worse, hardly ever better, so that slow runs say little of a
 /// change. Not of latencies, means and failures, which slow calls are meant to be seen in, nor of memory.
@@ -151,7 +151,7 @@ bool noise_is_slow(const Metric& metric);
 bool is_of_many_calls(const Metric& metric);
 
 /// The row of a name: its own, or "throughput of UNIT". nullptr when Assay measures nothing of that name.
-const Row* find_row(const std::string& name);
+const MetricInfo* find_metric_info(const std::string& name);
 
 /// The metrics that programs yield, in order; and those that services yield besides.
 std::vector<Metric> process_metrics();
@@ -159,24 +159,24 @@ std::vector<Metric> service_metrics();
 
 /// The metric of a campaign that is this one; empty when it has none, or it is not measured there. Of several
 /// throughputs the first.
-std::optional<MetricId> find(const Table<MetricId, Metric>& metrics, Known metric);
+std::optional<MetricId> find(const IdTable<MetricId, Metric>& metrics, MetricKind metric);
 
 /// A campaign's metrics by what they are, made once for looking up many times.
-class Index {
+class MetricIndex {
  public:
-  explicit Index(const Table<MetricId, Metric>& metrics);
+  explicit MetricIndex(const IdTable<MetricId, Metric>& metrics);
   /// Empty when the campaign has none, or it is not measured there.
-  std::optional<MetricId> find(Known metric) const { return ids_[static_cast<std::size_t>(metric)]; }
+  std::optional<MetricId> find(MetricKind metric) const { return ids_[static_cast<std::size_t>(metric)]; }
 
  private:
   std::vector<std::optional<MetricId>> ids_;
 };
 
 /// Whether a campaign's metric is this one.
-bool is(const Metric& metric, Known known);
+bool is_kind(const Metric& metric, MetricKind known);
 
 /// Whether this is CPU time that is watched beside wall time without having been asked for: it stands in for
 /// wall time where it tells more, and explains it elsewhere.
-bool is_implied(const Metric& metric);
+bool is_default_cpu_time(const Metric& metric);
 
-}  // namespace assay::inline v1::metrics
+}  // namespace assay::metrics

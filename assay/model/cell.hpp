@@ -8,7 +8,7 @@
 #include "assay/model/ids.hpp"
 #include "assay/model/setting.hpp"
 
-namespace assay::inline v1::inline model {
+namespace assay::model {
 
 /// Where a candidate's program came from, as far as it is known.
 struct Provenance {
@@ -23,9 +23,10 @@ struct Provenance {
 /// A build, commit, implementation or configuration being compared.
 struct Candidate {
   std::string name;
-  std::optional<CandidateId> against;  ///< the baseline it is compared with; empty for a baseline
-  std::optional<CandidateId> twin_of;  ///< a second copy of that baseline
-  std::vector<std::string> options;  ///< what it alone is told: its own arguments, `name=value` of its `with`
+  std::optional<CandidateId> baseline;  ///< the baseline it is compared with; empty for a baseline
+  std::optional<CandidateId> twin_of;   ///< a second copy of that baseline
+  std::vector<std::string>
+      distinguishing_arguments;  ///< what it alone is told: its own arguments, `name=value` of its `with`
   Provenance from;
 
   bool operator==(const Candidate&) const = default;
@@ -41,21 +42,21 @@ struct Cell {
 };
 
 /// Which cell is compared with which.
-struct Contrast {
+struct Comparison {
   CellId baseline, candidate;
-  auto operator<=>(const Contrast&) const = default;
+  auto operator<=>(const Comparison&) const = default;
 };
 
 /// Whether a cell takes part: `wrong` answers wrongly, `failed` does not run, `absent` does not support this.
-enum class Standing { sound, wrong, failed, absent };
+enum class StatusCode { ok, wrong, failed, unsupported };
 
 /// How a cell stands, with the reason when it is not sound.
-struct CellState {
-  Standing standing = Standing::sound;
+struct CellStatus {
+  StatusCode code = StatusCode::ok;
   std::string detail;
 
-  bool is_sound() const { return standing == Standing::sound; }
-  bool operator==(const CellState&) const = default;
+  bool is_ok() const { return code == StatusCode::ok; }
+  bool operator==(const CellStatus&) const = default;
 };
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

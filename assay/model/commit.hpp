@@ -5,7 +5,9 @@
 #include <string>
 #include <vector>
 
-namespace assay::inline v1::inline model {
+#include "assay/model/visible.hpp"
+
+namespace assay::model {
 
 /// A commit as its repository tells it.
 struct CommitFacts {
@@ -22,4 +24,4 @@ struct CommitFacts {
   bool operator==(const CommitFacts&) const = default;
 };
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-namespace assay::inline v1::inline model {
+namespace assay::model {
 namespace {
 
 /// Is the program of a cell linked anew? The setting of a part of a contest has more levels than its program
@@ -21,9 +21,9 @@ bool is_varied(const Design& design, CellId cell) {
 
 }  // namespace
 
-int layouts_of(const Design& design, const Contrast& of) {
+int layouts_of(const Design& design, const Comparison& of) {
   if (design.rules.layouts == 0 || design.is_twin(of.candidate)) return 0;
   return is_varied(design, of.candidate) || is_varied(design, of.baseline) ? design.rules.layouts : 0;
 }
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

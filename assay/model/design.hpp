@@ -10,7 +10,7 @@
 #include "assay/model/metric.hpp"
 #include "assay/model/table.hpp"
 
-namespace assay::inline v1::inline model {
+namespace assay::model {
 
 struct Workload {
   std::string name;
@@ -24,7 +24,7 @@ struct Workload {
 inline constexpr const char *layout_common = "common", *layout_shuffled = "shuffled";
 
 /// One build of a candidate for one setting.
-struct BuildFacts {
+struct BuildInfo {
   CandidateId candidate;
   std::string setting;  ///< the setting's text
   std::string tree;     ///< what identifies its source: a commit, or a digest of the folder
@@ -33,8 +33,8 @@ struct BuildFacts {
   std::string exe_digest;  ///< of the program that it yields, as its own link made it
   int layouts = 0;         ///< that rounds take in turn; 0: that of its own link
   /// How those are made (layout_common, layout_shuffled), or why there are none; empty: none were asked for.
-  std::string layout;
-  bool operator==(const BuildFacts&) const = default;
+  std::string layout_method;
+  bool operator==(const BuildInfo&) const = default;
 };
 
 /// By what rules a campaign is measured and judged.
@@ -54,28 +54,28 @@ struct Rules {
 struct Design {
   std::string uid;  ///< 16 hexadecimal digits
   std::string title;
-  std::string kind;          ///< "duel", "plan", …
-  std::string plan;          ///< the plan, in the plan file's own language
-  std::string plan_digest;   ///< equal digests are the same plan
-  std::int64_t started = 0;  ///< milliseconds since 1970
-  std::string repeat;        ///< the command that measures this again
-  std::string folder;        ///< where relative paths of the plan start
-  std::string again_of;      ///< uid of the campaign whose findings this one measures afresh
+  std::string kind;            ///< "duel", "plan", …
+  std::string plan;            ///< the plan, in the plan file's own language
+  std::string plan_digest;     ///< equal digests are the same plan
+  std::int64_t started = 0;    ///< milliseconds since 1970
+  std::string repeat_command;  ///< the command that measures this again
+  std::string folder;          ///< where relative paths of the plan start
+  std::string confirms_uid;    ///< uid of the campaign whose findings this one measures afresh
   Rules rules;
 
-  Table<CandidateId, Candidate> candidates;
-  std::vector<BuildFacts> builds;
-  Table<WorkloadId, Workload> workloads;
+  IdTable<CandidateId, Candidate> candidates;
+  std::vector<BuildInfo> builds;
+  IdTable<WorkloadId, Workload> workloads;
   std::vector<Factor> factors;  ///< one read back from a ledger has no levels: the cells have them
-  Table<CellId, Cell> cells;
-  std::vector<Contrast> contrasts;
-  Table<MetricId, Metric> metrics;
+  IdTable<CellId, Cell> cells;
+  std::vector<Comparison> comparisons;
+  IdTable<MetricId, Metric> metrics;
 
   const Candidate& candidate_of(CellId cell) const { return candidates[cells[cell].candidate]; }
   const Workload& workload_of(CellId cell) const { return workloads[cells[cell].workload]; }
   bool is_twin(CellId cell) const { return candidate_of(cell).twin_of.has_value(); }
   /// A metric's margin: its own, else the campaign's.
-  double margin_of(MetricId metric) const { return metrics[metric].demand.margin.value_or(rules.margin); }
+  double margin_of(MetricId metric) const { return metrics[metric].request.margin.value_or(rules.margin); }
 
   bool operator==(const Design&) const = default;
 };
@@ -85,6 +85,6 @@ inline int layout_of_round(int round, int layouts) { return layouts > 0 ? (round
 
 /// The layouts that a contrast's rounds take in turn; 0 where neither side is linked anew, and for a twin,
 /// which is the same file as its original in every round.
-int layouts_of(const Design& design, const Contrast& of);
+int layouts_of(const Design& design, const Comparison& of);
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

@@ -1,6 +1,8 @@
 #pragma once
 
-namespace assay::inline v1::inline model {
+#include "assay/model/visible.hpp"
+
+namespace assay::model {
 
 /// How values of a metric are compared: positive ones by their ratio, others by their difference.
 enum class Scale { ratio, difference };
@@ -15,11 +17,11 @@ struct Effect {
   static Effect none(Scale scale);
 
   /// The effect that lies at `x` on the scale that tests work on: a logarithm of a ratio, or a difference.
-  static Effect of_test_scale(Scale scale, double x);
+  static Effect from_transformed(Scale scale, double x);
 
   /// Where it lies on the scale that tests work on. 0 is no change, and swapping the two sides changes the
   /// sign.
-  double on_test_scale() const;
+  double transformed() const;
 
   /// How far from no change, whichever way, on the tests' scale.
   double distance() const;
@@ -33,19 +35,19 @@ struct Effect {
 };
 
 /// A margin on the tests' scale: ln(1 + m) for a relative one, so that swapping the sides swaps the verdicts.
-double margin_on_test_scale(Scale scale, double margin);
+double transformed_margin(Scale scale, double margin);
 
 /// Whether a value can be compared on this scale: above zero for ratios.
-bool fits(Scale scale, double value);
+bool is_valid_value(Scale scale, double value);
 
 /// The effect of one pair of values that fit, on the tests' scale.
-double effect_of_pair(Scale scale, double baseline, double candidate);
+double transformed_effect(Scale scale, double baseline, double candidate);
 
 /// A value that fits as the tests see it: its logarithm on a ratio scale, else itself.
-double value_on_test_scale(Scale scale, double value);
+double transformed_value(Scale scale, double value);
 
 /// The largest effect to the worse that is allowed: `allowed` is relative on a ratio scale (0.02 is 2 %),
 /// else in the metric's unit. `lower_is_better` says which way worse is.
-Effect limit_to_the_worse(Scale scale, double allowed, bool lower_is_better);
+Effect regression_limit(Scale scale, double allowed, bool lower_is_better);
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

@@ -3,7 +3,7 @@
 #include <cmath>
 #include <sstream>
 
-namespace assay::inline v1::inline model {
+namespace assay::model {
 namespace {
 
 std::string sentence(const std::string& problem, const std::string& place, const std::string& remedy) {
@@ -32,4 +32,4 @@ Error::Error(const std::string& problem, const std::string& place, const std::st
 DomainError::DomainError(const std::string& problem, std::optional<std::size_t> index, double value)
     : Error(with_offender(problem, index, value)), index_(index), value_(value) {}
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

@@ -6,7 +6,9 @@
 #include <stdexcept>
 #include <string>
 
-namespace assay::inline v1::inline model {
+#include "assay/model/visible.hpp"
+
+namespace assay::model {
 
 /// What the caller must put right: says what is wrong, where, and what to do about it. Programs branch on the
 /// code, never on the text.
@@ -60,4 +62,4 @@ class DomainError : public Error {
   double value_;
 };
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

@@ -5,29 +5,29 @@
 #include <unordered_set>
 #include <utility>
 
-namespace assay::inline v1::inline model {
+namespace assay::model {
 namespace {
 
-using From = Evidence::From;
+using From = Observations::Source;
 
 /// Where a trial's values belong; empty where they are not looked at. The one place that decides which trials
 /// are judged.
 std::optional<From> place_of(const Trial& trial, bool is_sound, const std::set<int>& whole) {
-  const bool slow = trial.outcome == Outcome::timed_out && trial.role == Role::counted && trial.round;
+  const bool slow = trial.outcome == Outcome::timed_out && trial.role == Role::measured && trial.round;
   if (trial.outcome != Outcome::ok && !slow) return {};
   if (trial.role == Role::build) return From::built;
   if (trial.role == Role::check) return From::checked;
   if (!is_sound) return {};
-  if (!trial.round) return trial.role == Role::counted ? std::optional(From::unpaired) : std::nullopt;
+  if (!trial.round) return trial.role == Role::measured ? std::optional(From::unpaired) : std::nullopt;
   if (!whole.contains(*trial.round)) return {};
   switch (trial.role) {
-    case Role::counted:
+    case Role::measured:
       return From::judged;
     case Role::control:
       return From::control;
     case Role::pilot:
       return From::pilot;
-    case Role::first:
+    case Role::warm_up:
       return From::warm_up;
     case Role::build:
     case Role::check:
@@ -38,20 +38,20 @@ std::optional<From> place_of(const Trial& trial, bool is_sound, const std::set<i
 
 }  // namespace
 
-std::set<int> whole_rounds(const Log& log) {
+std::set<int> complete_rounds(const Log& log) {
   int lowest_open = std::numeric_limits<int>::max();
   for (const auto& round : log.rounds)
     if (round.state == RoundState::open) lowest_open = std::min(lowest_open, round.number);
   std::set<int> numbers;
   for (const auto& round : log.rounds)
-    if (round.state == RoundState::whole && round.number < lowest_open) numbers.insert(round.number);
+    if (round.state == RoundState::complete && round.number < lowest_open) numbers.insert(round.number);
   return numbers;
 }
 
-Table<CellId, int> slots_of(const Design& design, const Log& log) {
-  Table<CellId, int> slots(design.cells.size(), 1);
+IdTable<CellId, int> repeats_per_cell(const Design& design, const Log& log) {
+  IdTable<CellId, int> slots(design.cells.size(), 1);
   for (const auto& round : log.rounds) {
-    if (round.role != Role::counted) continue;
+    if (round.role != Role::measured) continue;
     std::map<CellId, int> planned;
     for (const auto cell : round.order) slots[cell] = std::max(slots[cell], ++planned[cell]);
   }
@@ -59,31 +59,31 @@ Table<CellId, int> slots_of(const Design& design, const Log& log) {
 }
 
 /// One pass over the trials.
-class Evidence::Sorting {
+class Observations::Collector {
  public:
-  Sorting(Evidence& into, std::set<int> whole) : into_(into), whole_(std::move(whole)) {}
+  Collector(Observations& into, std::set<int> whole) : into_(into), whole_(std::move(whole)) {}
 
   void sort_in(const Trial& trial) {
     auto& cell = into_.cells_[trial.cell];
-    if (trial.leftovers > 0) {
-      cell.trials_with_leftovers += 1;
-      cell.leftovers += static_cast<std::size_t>(trial.leftovers);
+    if (trial.orphans > 0) {
+      cell.trials_with_orphans += 1;
+      cell.orphans += static_cast<std::size_t>(trial.orphans);
     }
-    if (trial.outcome == Outcome::voided) ++into_.voids_[trial.detail];
+    if (trial.outcome == Outcome::discarded) ++into_.discard_reasons_[trial.detail];
     const bool in_round = !trial.round || whole_.contains(*trial.round);
-    if (trial.role == Role::counted && in_round && trial.outcome != Outcome::interrupted &&
-        trial.outcome != Outcome::voided) {
+    if (trial.role == Role::measured && in_round && trial.outcome != Outcome::interrupted &&
+        trial.outcome != Outcome::discarded) {
       cell.trials += 1;
       cell.failed += trial.outcome == Outcome::ok ? 0U : 1U;
       if (trial.outcome == Outcome::timed_out) cell.timed_out.push_back(trial.round.value_or(0));
       if (trial.round) with_trials_.insert(*trial.round);
     }
-    const auto from = place_of(trial, into_.states_[trial.cell].is_sound(), whole_);
+    const auto from = place_of(trial, into_.statuses_[trial.cell].is_ok(), whole_);
     if (!from) return;
-    if (*from == From::judged && !trial.series.empty()) into_.with_series_.push_back(&trial);
-    if (*from == From::judged && !trial.latencies.empty()) into_.with_latencies_.push_back(&trial);
-    if (*from == From::judged) cell.output_bytes += static_cast<double>(trial.output_bytes);
-    if (*from == From::checked && !cell.was_checked) {
+    if (*from == Source::judged && !trial.series.empty()) into_.with_series_.push_back(&trial);
+    if (*from == Source::judged && !trial.latencies.empty()) into_.with_latencies_.push_back(&trial);
+    if (*from == Source::judged) cell.output_bytes += static_cast<double>(trial.output_bytes);
+    if (*from == Source::checked && !cell.was_checked) {
       cell.was_checked = true;
       cell.answer_digest = trial.output_digest;
       cell.answer_difference = trial.detail;
@@ -94,10 +94,10 @@ class Evidence::Sorting {
   std::size_t rounds_with_trials() const { return with_trials_.size(); }
 
  private:
-  void add_readings(const Trial& trial, From from) {
+  void add_readings(const Trial& trial, Source from) {
     const int round = trial.round.value_or(0);
-    const auto& sittings = into_.sittings_;
-    const auto machine = sittings.holds(trial.sitting) ? sittings[trial.sitting].machine : MachineId{};
+    const auto& sittings = into_.sessions_;
+    const auto machine = sittings.contains(trial.session) ? sittings[trial.session].machine : MachineId{};
     const bool slow = trial.outcome == Outcome::timed_out;
     double longest = 0;
     for (const auto& reading : trial.readings)
@@ -109,40 +109,40 @@ class Evidence::Sorting {
       column.round.push_back(round);
       column.repeat.push_back(trial.repeat);
       column.machine.push_back(machine);
-      column.position.push_back(trial.heat > 0 ? -1 : trial.position);
+      column.position.push_back(trial.batch > 0 ? -1 : trial.position);
       column.value.push_back(slow ? longest : reading.value);
     }
   }
 
-  Evidence& into_;
+  Observations& into_;
   std::set<int> whole_;
   std::unordered_set<int> with_trials_;
 };
 
-Evidence::Evidence(const Design& of, const Log& log)
+Observations::Observations(const Design& of, const Log& log)
     : design(of),
       campaign_state_(log.state),
-      states_(states_of(of, log)),
-      cells_(of.cells.size(), CellEvidence{}),
-      slots_(slots_of(of, log)),
-      doubts_(of.workloads.size(), std::string{}),
-      sittings_(log.sittings) {
-  for (const auto& doubt : log.doubts) doubts_[doubt.workload] = doubt.text;
-  Sorting sorting(*this, whole_rounds(log));
+      statuses_(cell_statuses(of, log)),
+      cells_(of.cells.size(), CellObservations{}),
+      repeats_(repeats_per_cell(of, log)),
+      check_warnings_(of.workloads.size(), std::string{}),
+      sessions_(log.sessions) {
+  for (const auto& doubt : log.check_warnings) check_warnings_[doubt.workload] = doubt.text;
+  Collector sorting(*this, complete_rounds(log));
   for (const auto& trial : log.trials) sorting.sort_in(trial);
   rounds_ = sorting.rounds_with_trials();
   has_judged_rounds_ =
-      std::ranges::any_of(log.rounds, [](const Round& r) { return r.role == Role::counted; });
+      std::ranges::any_of(log.rounds, [](const Round& r) { return r.role == Role::measured; });
 }
 
-const Column& Evidence::values(MetricId metric, From from) const {
-  static const Column nothing;
+const ValueColumn& Observations::values(MetricId metric, Source from) const {
+  static const ValueColumn nothing;
   const auto found = columns_.find({from, metric});
   return found == columns_.end() ? nothing : found->second;
 }
 
-Repeats Evidence::repeats(const Contrast& of) const {
-  return {slots_[of.baseline], slots_[of.candidate], layouts_of(design, of)};
+Replication Observations::replication(const Comparison& of) const {
+  return {repeats_[of.baseline], repeats_[of.candidate], layouts_of(design, of)};
 }
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

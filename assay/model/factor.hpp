@@ -5,7 +5,7 @@
 
 #include "assay/model/setting.hpp"
 
-namespace assay::inline v1::inline model {
+namespace assay::model {
 
 /// A quantity that is varied.
 struct Factor {
@@ -16,4 +16,4 @@ struct Factor {
   bool operator==(const Factor&) const = default;
 };
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

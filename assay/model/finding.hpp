@@ -12,7 +12,7 @@
 #include "assay/model/repeats.hpp"
 #include "assay/model/setting.hpp"
 
-namespace assay::inline v1::inline model {
+namespace assay::model {
 
 /// A closed interval for an effect. An end may be infinite.
 struct Interval {
@@ -22,16 +22,16 @@ struct Interval {
 };
 
 /// What it would take to settle an unclear finding.
-struct Price {
+struct RoundsToDecide {
   /// Why no number of rounds is given.
   enum class Obstacle {
-    none,            ///< `rounds` are given
-    too_few_rounds,  ///< to tell how many are needed
-    near_margin,     ///< not within any number worth running
-    one_upper_end,   ///< most values of both sides lie at one upper end: something may limit them
-    ceiling,         ///< both sides are at the metric's declared ceiling
-    fast_and_slow,   ///< most runs changed one way, slow ones or the mean the other
-    slow_runs,       ///< most runs are alike, but slow ones or the mean are not, or may not be
+    none,                  ///< `rounds` are given
+    too_few_rounds,        ///< to tell how many are needed
+    near_margin,           ///< not within any number worth running
+    saturation_suspected,  ///< most values of both sides lie at one upper end: something may limit them
+    saturation,            ///< both sides are at the metric's declared ceiling
+    fast_and_slow,         ///< most runs changed one way, slow ones or the mean the other
+    slow_runs,             ///< most runs are alike, but slow ones or the mean are not, or may not be
   };
   int rounds = 0;      ///< in all, not on top
   double seconds = 0;  ///< of measuring it all again; 0 when unknown
@@ -42,7 +42,7 @@ struct Price {
 
 /// Half of an interval's width on the scale that tests work on.
 inline double half_width(Scale scale, const Interval& interval) {
-  const auto at = [scale](double x) { return Effect{scale, x}.on_test_scale(); };
+  const auto at = [scale](double x) { return Effect{scale, x}.transformed(); };
   return (at(interval.high) - at(interval.low)) / 2;
 }
 
@@ -74,7 +74,7 @@ struct Decile {
 };
 
 /// What a typical run shows where `effect` is that of the fast ones.
-struct TypicalRuns {
+struct AllRunsEstimate {
   Effect effect;
   Interval interval;
 };
@@ -84,35 +84,35 @@ struct TypicalRuns {
 /// `interval` is on the scale of `effect`: of ratios candidate / baseline, or of differences in the metric's
 /// unit.
 struct Finding {
-  Contrast of;
+  Comparison comparison;
   MetricId metric;
   Verdict verdict = Verdict::unclear;
   bool beyond_margin = false;                          ///< the whole interval lies beyond the margin
   std::size_t rounds = 0;                              ///< complete pairs judged
-  Repeats repeats;                                     ///< trials of each side in a round
+  Replication replication;                             ///< trials of each side in a round
   double baseline_typical = 0, candidate_typical = 0;  ///< medians
   Effect effect;
   Interval interval;
   /// Where `effect` and `interval` are those of the fast runs, since slow ones say little: of all. Empty:
   /// they are of all.
-  std::optional<TypicalRuns> typical;
+  std::optional<AllRunsEstimate> all_runs;
   /// What the rest of the runs do; empty where that is not told: of differences, exact metrics, and rounds in
   /// which a side ran more than once.
   std::optional<SlowRuns> slow;
   std::optional<MeanShift> mean;
   std::vector<Decile> deciles;
   double margin = 0;
-  double p = 1;                ///< of no change
-  double p_same = 1;           ///< of an effect at or beyond the margin
-  double p_adjusted = 1;       ///< p over all findings on the metric
-  bool settled = false;        ///< decided at a planned look, its verdict frozen since
-  std::size_t settled_at = 0;  ///< complete pairs then; 0 of what is not settled by rounds
-  int looks = 0;               ///< looks that were taken at it until it was settled
+  double p = 1;                      ///< of no change
+  double p_equivalence = 1;          ///< of an effect at or beyond the margin
+  double p_adjusted = 1;             ///< p over all findings on the metric
+  bool decided = false;              ///< decided at a planned look, its verdict frozen since
+  std::size_t decided_at_round = 0;  ///< complete pairs then; 0 of what is not settled by rounds
+  int looks = 0;                     ///< looks that were taken at it until it was settled
   std::string method;
   /// Of an unclear finding: the metric that measures the same work and has been settled, so that this one
   /// needs no verdict of its own. Wall and CPU time of programs that keep to one core.
-  std::optional<MetricId> decided_by;
-  std::optional<Price> to_settle;  ///< of unclear findings
+  std::optional<MetricId> superseded_by;
+  std::optional<RoundsToDecide> rounds_to_decide;  ///< of unclear findings
   std::vector<Note> notes;
 };
 
@@ -124,22 +124,22 @@ struct Confirmation {
   std::string unit;  ///< of differences
   /// confirmed: the same verdict, not unclear. refuted: another one. unclear: it can't be told now. settled:
   /// it was unclear, and is told now.
-  enum class Status { confirmed, refuted, unclear, settled };
+  enum class Status { confirmed, refuted, unclear, resolved };
   Status status = Status::unclear;
 };
 
 /// A contrast on any metric of the work, judged or not: what explains a change is read from all together.
 struct ProfileLine {
-  Contrast of;
+  Comparison comparison;
   MetricId metric;
   double baseline = 0, candidate = 0;  ///< medians
   Effect effect;                       ///< of its finding where it has one, else the median over the rounds
-  bool told = false;                   ///< the change is shown to be one, beyond the margin
+  bool is_significant = false;         ///< the change is shown to be one, beyond the margin
 };
 
 /// How values spread within a trial of a cell, of a metric that each trial has many of: medians over trials
 /// of the quantiles at 5 and 95 %, without the lead-in that is left out.
-struct WithinTrial {
+struct WithinTrialSpread {
   CellId cell;
   MetricId metric;
   double low = 0, high = 0;
@@ -147,7 +147,7 @@ struct WithinTrial {
 
 /// A quantile of all requests of a service's judged rounds together, failed ones being the slowest.
 struct PooledLatency {
-  Contrast of;
+  Comparison comparison;
   double quantile = 0;
   double baseline = 0, candidate = 0;  ///< seconds
   Effect effect;
@@ -156,7 +156,7 @@ struct PooledLatency {
 
 /// A comparison beside the common change of its candidate.
 struct OverallPart {
-  Contrast of;
+  Comparison comparison;
   Effect raw;            ///< the geometric mean of its rounds' ratios
   Effect shrunk;         ///< drawn to the common change as far as its own error and the spread of all suggest
   bool differs = false;  ///< from the common change of the others, at 5 % over all parts
@@ -177,7 +177,7 @@ struct Overall {
   std::string factor;      ///< the size with which its ratio to the baseline changes
   /// Standard deviation of the comparisons' true changes, of logarithms, and the chance of seeing them as
   /// unlike as this if there were none.
-  double between = 0, p_alike = 1;
+  double between = 0, p_homogeneous = 1;
   std::vector<OverallPart> parts;
 };
 
@@ -191,19 +191,19 @@ struct CandidateGroup {
 };
 
 /// Where along a factor a candidate turns from one verdict to the opposite.
-struct TurningPoint {
+struct VerdictReversal {
   CandidateId candidate;
   WorkloadId workload;
   MetricId metric;
   std::string factor;
-  Setting others;     ///< the levels of the other factors
-  Level last, first;  ///< the last level with `before`, the first with `after`
-  Verdict before = Verdict::unclear, after = Verdict::unclear;
+  Setting others;                 ///< the levels of the other factors
+  Level last_level, first_level;  ///< the last level with `before`, the first with `after`
+  Verdict verdict_before = Verdict::unclear, verdict_after = Verdict::unclear;
 };
 
 /// How often the trials of two cells failed.
 struct FailureFinding {
-  Contrast of;
+  Comparison comparison;
   std::size_t baseline_failed = 0, baseline_trials = 0, candidate_failed = 0, candidate_trials = 0;
   double p = 1, p_adjusted = 1;  ///< Fisher's exact test of equal rates
   Verdict verdict = Verdict::unclear;
@@ -211,7 +211,7 @@ struct FailureFinding {
 
 /// Whether a candidate varies more, or less, from round to round than its baseline.
 struct SpreadFinding {
-  Contrast of;
+  Comparison comparison;
   MetricId metric;
   std::size_t rounds = 0;
   double ratio = 1;  ///< of the median absolute deviations, candidate / baseline
@@ -224,16 +224,16 @@ struct RequirementFinding {
   CellId cell;
   MetricId metric;
   /// met: the whole interval of the median fulfils it. broken: none of it does. undecided: anything else.
-  enum class Status { met, broken, undecided };
+  enum class Status { met, violated, undecided };
   Status status = Status::undecided;
   std::size_t rounds = 0;
-  double typical = 0;  ///< median
-  Interval interval;   ///< of the median, in the metric's unit
-  double spare = 0;    ///< how far the median is from the limit, as a share of the limit; below 0: beyond it
+  double typical = 0;   ///< median
+  Interval interval;    ///< of the median, in the metric's unit
+  double headroom = 0;  ///< how far the median is from the limit, as a share of the limit; below 0: beyond it
 };
 
 /// How a candidate's cost, or throughput, goes with a factor of sizes or threads, other levels being equal.
-struct Trend {
+struct ScalingCurve {
   CandidateId candidate;
   WorkloadId workload;
   MetricId metric;
@@ -254,4 +254,4 @@ struct Trend {
   std::optional<double> plateau;  ///< threads beyond which none measured does better by more than the margin
 };
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

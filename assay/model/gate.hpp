@@ -8,7 +8,7 @@
 #include "assay/model/finding.hpp"
 #include "assay/model/note.hpp"
 
-namespace assay::inline v1::inline model {
+namespace assay::model {
 
 enum class GateStatus { passed, failed, undecided };
 
@@ -31,14 +31,14 @@ struct GateReason {
   Interval interval;
   double typical = 0;                                                           ///< of a requirement
   RequirementFinding::Status required = RequirementFinding::Status::undecided;  ///< likewise
-  std::string said;
+  std::string detail;
 };
 
 struct GateResult {
   GateStatus status = GateStatus::passed;  ///< failed when anything failed, else undecided when anything is
   bool passes = true;                      ///< with what the gate makes of undecided
   std::vector<GateReason> reasons;         ///< failed first, then undecided, then passed
-  bool apart = false;  ///< nothing ran side by side, so what changed besides the candidates counts as well
+  bool unpaired = false;  ///< nothing ran side by side, so what changed besides the candidates counts as well
 };
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

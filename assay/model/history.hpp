@@ -10,12 +10,12 @@
 #include "assay/model/located.hpp"
 #include "assay/model/metric.hpp"
 
-namespace assay::inline v1::inline model {
+namespace assay::model {
 
 /// A commit's value in a history: how it compares with the reference commit, measured in one sitting with it.
 struct HistoryPoint {
-  std::size_t place = 0;  ///< of its commit in History::commits
-  Effect effect;          ///< commit / reference; of several campaigns their weighted mean
+  std::size_t commit_index = 0;  ///< of its commit in History::commits
+  Effect effect;                 ///< commit / reference; of several campaigns their weighted mean
   Interval interval;
   std::size_t rounds = 0;      ///< in all
   std::size_t campaigns = 1;   ///< that measured it
@@ -55,7 +55,7 @@ struct HistoryBreak {
   Kind kind = Kind::machine;
   std::size_t commits = 0;      ///< with values from beyond it
   std::optional<Effect> shift;  ///< taken out by the anchors; empty: none, so those values are left out
-  std::size_t anchors = 0;      ///< commits that were measured on both sides
+  std::size_t overlapping_commits = 0;  ///< commits that were measured on both sides
 };
 
 /// One metric of one workload at one setting over the commits.
@@ -72,14 +72,14 @@ struct HistoryLine {
 struct History {
   std::string title, reference, branch;  ///< as they were asked for
   double margin = 0.01;
-  std::vector<CommitFacts> commits;  ///< the reference first, oldest first
-  std::vector<SilentCommit> silent;  ///< that could not be measured
+  std::vector<CommitFacts> commits;              ///< the reference first, oldest first
+  std::vector<UnmeasurableCommit> unmeasurable;  ///< that could not be measured
   std::vector<HistoryLine> lines;
-  std::size_t elsewhere = 0;              ///< commits with values that are not on this line
+  std::size_t off_branch = 0;             ///< commits with values that are not on this line
   std::size_t measured = 0, missing = 0;  ///< commits that were asked for: with values, and without
   std::size_t measured_now = 0;
   double seconds = 0;
   bool interrupted = false;
 };
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

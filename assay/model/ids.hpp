@@ -3,7 +3,9 @@
 #include <compare>
 #include <cstdint>
 
-namespace assay::inline v1::inline model {
+#include "assay/model/visible.hpp"
+
+namespace assay::model {
 
 /// A number that names one thing of one kind within a campaign: its place, from 0, in the campaign's Table of
 /// that kind. Ids of different kinds don't mix.
@@ -17,8 +19,8 @@ using CandidateId = Id<struct CandidateTag>;
 using WorkloadId = Id<struct WorkloadTag>;
 using CellId = Id<struct CellTag>;
 using MetricId = Id<struct MetricTag>;
-using SittingId = Id<struct SittingTag>;
+using SessionId = Id<struct SessionTag>;
 using MachineId = Id<struct MachineTag>;
 using CampaignId = Id<struct CampaignTag>;  ///< the ledger's own number of a campaign
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

@@ -2,24 +2,24 @@
 
 #include <algorithm>
 
-namespace assay::inline v1::inline model {
+namespace assay::model {
 
-std::string Sitting::fact(const std::string& name) const {
+std::string Session::fact(const std::string& name) const {
   const auto found = std::ranges::find(facts, name, &MachineFact::name);
   return found == facts.end() ? std::string{} : found->value;
 }
 
-Table<CellId, CellState> states_of(const Design& design, const Log& log) {
-  Table<CellId, CellState> states(design.cells.size(), CellState{});
-  for (const auto& change : log.standings) states[change.cell] = change.state;
+IdTable<CellId, CellStatus> cell_statuses(const Design& design, const Log& log) {
+  IdTable<CellId, CellStatus> states(design.cells.size(), CellStatus{});
+  for (const auto& change : log.status_changes) states[change.cell] = change.status;
   return states;
 }
 
-std::string doubt_about(const Log& log, WorkloadId workload) {
+std::string find_check_warning(const Log& log, WorkloadId workload) {
   std::string text;
-  for (const auto& doubt : log.doubts)
+  for (const auto& doubt : log.check_warnings)
     if (doubt.workload == workload) text = doubt.text;
   return text;
 }
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

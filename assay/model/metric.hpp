@@ -6,21 +6,21 @@
 #include "assay/model/effect.hpp"
 #include "assay/model/requirement.hpp"
 
-namespace assay::inline v1::inline model {
+namespace assay::model {
 
-enum class Prefer { lower, higher, neither };
-enum class About { work, machine };  ///< machine (load, steal, …): shown, never judged
+enum class Direction { lower, higher, neither };
+enum class MetricSubject { work, machine };  ///< machine (load, steal, …): shown, never judged
 
 /// What is asked of a metric in one campaign.
-struct Demand {
+struct MetricRequest {
   bool watched = false;                ///< verdicts are given on it
   std::optional<double> margin;        ///< relative (0.01 is 1 %); empty: the campaign's
   std::optional<Requirement> require;  ///< of every candidate's own value, judged apart
   std::optional<double> ceiling;       ///< a physical limit of its values: at it, differences can't show
-  std::string settle;   ///< what of a trial's series is left out, as the plan has it; empty: nothing
+  std::string discard;  ///< what of a trial's series is left out, as the plan has it; empty: nothing
   std::string missing;  ///< why it is not measured here; empty: it is
 
-  bool operator==(const Demand&) const = default;
+  bool operator==(const MetricRequest&) const = default;
 };
 
 /// A measured quantity.
@@ -28,21 +28,23 @@ struct Metric {
   std::string name;
   /// "s", "B", "1/s", …; empty for a plain number. Values are in the unit itself: seconds, bytes.
   std::string unit;
-  Prefer prefer = Prefer::lower;
+  Direction direction = Direction::lower;
   Scale scale = Scale::ratio;
-  About about = About::work;
+  MetricSubject subject = MetricSubject::work;
   bool exact = false;  ///< repeats exactly when nothing changed: compared directly, with margin 0
   /// Explains others rather than standing for itself: all supporting metrics together share one error rate.
   bool supporting = false;
-  double coarse_below = 0;  ///< typical values below this are too coarse to be judged
-  Demand demand;            ///< what the campaign asks of it
+  double resolution_limit = 0;  ///< typical values below this are too coarse to be judged
+  MetricRequest request;        ///< what the campaign asks of it
 
   /// Whether verdicts can be given on it: a direction is preferred, and it is about the work.
-  bool is_judged() const { return prefer != Prefer::neither && about == About::work; }
+  bool is_judged() const { return direction != Direction::neither && subject == MetricSubject::work; }
 
   /// Whether its values are times that a trial takes.
-  bool is_time() const { return unit == "s" && prefer == Prefer::lower && about == About::work; }
+  bool is_time() const {
+    return unit == "s" && direction == Direction::lower && subject == MetricSubject::work;
+  }
   bool operator==(const Metric&) const = default;
 };
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

@@ -2,272 +2,275 @@
 
 #include <array>
 
-namespace assay::inline v1::inline model {
+namespace assay::model {
 
 template <>
-std::span<const Named<About>> names_of() {
-  static constexpr std::array<Named<About>, 2> all = {{{About::work, "work"}, {About::machine, "machine"}}};
+std::span<const EnumName<MetricSubject>> enum_names() {
+  static constexpr std::array<EnumName<MetricSubject>, 2> all = {
+      {{MetricSubject::work, "work"}, {MetricSubject::machine, "machine"}}};
   return all;
 }
 
 template <>
-std::span<const Named<CampaignState>> names_of() {
+std::span<const EnumName<CampaignState>> enum_names() {
   using enum CampaignState;
-  static constexpr std::array<Named<CampaignState>, 3> all = {
+  static constexpr std::array<EnumName<CampaignState>, 3> all = {
       {{open, "open"}, {interrupted, "interrupted"}, {ended, "ended"}}};
   return all;
 }
 
 template <>
-std::span<const Named<Confirmation::Status>> names_of() {
+std::span<const EnumName<Confirmation::Status>> enum_names() {
   using enum Confirmation::Status;
-  static constexpr std::array<Named<Confirmation::Status>, 4> all = {
-      {{confirmed, "confirmed"}, {refuted, "not confirmed"}, {unclear, "unclear"}, {settled, "settled"}}};
+  static constexpr std::array<EnumName<Confirmation::Status>, 4> all = {
+      {{confirmed, "confirmed"}, {refuted, "not confirmed"}, {unclear, "unclear"}, {resolved, "settled"}}};
   return all;
 }
 
 template <>
-std::span<const Named<Factor::Role>> names_of() {
+std::span<const EnumName<Factor::Role>> enum_names() {
   using enum Factor::Role;
-  static constexpr std::array<Named<Factor::Role>, 3> all = {
+  static constexpr std::array<EnumName<Factor::Role>, 3> all = {
       {{size, "size"}, {threads, "threads"}, {option, "option"}}};
   return all;
 }
 
 template <>
-std::span<const Named<GateStatus>> names_of() {
+std::span<const EnumName<GateStatus>> enum_names() {
   using enum GateStatus;
-  static constexpr std::array<Named<GateStatus>, 3> all = {
+  static constexpr std::array<EnumName<GateStatus>, 3> all = {
       {{passed, "passed"}, {failed, "failed"}, {undecided, "undecided"}}};
   return all;
 }
 
 template <>
-std::span<const Named<KeepServer>> names_of() {
-  using enum KeepServer;
-  static constexpr std::array<Named<KeepServer>, 4> all = {
-      {{chosen, "chosen"}, {round, "round"}, {trial, "trial"}, {sitting, "sitting"}}};
+std::span<const EnumName<ServerLifetime>> enum_names() {
+  using enum ServerLifetime;
+  static constexpr std::array<EnumName<ServerLifetime>, 4> all = {
+      {{automatic, "chosen"}, {round, "round"}, {trial, "trial"}, {session, "sitting"}}};
   return all;
 }
 
 template <>
-std::span<const Named<Note::Level>> names_of() {
+std::span<const EnumName<Note::Level>> enum_names() {
   using enum Note::Level;
-  static constexpr std::array<Named<Note::Level>, 2> all = {{{note, "note"}, {warning, "warning"}}};
+  static constexpr std::array<EnumName<Note::Level>, 2> all = {{{note, "note"}, {warning, "warning"}}};
   return all;
 }
 
 template <>
-std::span<const Named<NoteKind>> names_of() {
+std::span<const EnumName<NoteKind>> enum_names() {
   using enum NoteKind;
   static constexpr std::array all = {
-      Named<NoteKind>{same_commit, "same commit"},
-      Named<NoteKind>{same_commit_program, "same program of two commits"},
-      Named<NoteKind>{same_program, "same program"},
-      Named<NoteKind>{same_command, "same command"},
-      Named<NoteKind>{other_compiler, "other compiler"},
-      Named<NoteKind>{other_optimisation, "other optimisation"},
-      Named<NoteKind>{other_options, "other options"},
-      Named<NoteKind>{same_identity, "same identity"},
-      Named<NoteKind>{doubtful_check, "doubtful check"},
-      Named<NoteKind>{output_differs, "output differs"},
-      Named<NoteKind>{left_processes, "processes left running"},
-      Named<NoteKind>{failed_at_times, "failed at times"},
-      Named<NoteKind>{slow_at_times, "slow at times"},
-      Named<NoteKind>{twin_called, "twin called"},
-      Named<NoteKind>{twin_by_chance, "twin called by chance"},
-      Named<NoteKind>{twin_once, "twin called once"},
-      Named<NoteKind>{too_few_rounds, "too few rounds"},
-      Named<NoteKind>{not_positive, "values not above zero"},
-      Named<NoteKind>{too_coarse, "too coarse"},
-      Named<NoteKind>{not_exact, "not exact"},
-      Named<NoteKind>{at_ceiling, "at its ceiling"},
-      Named<NoteKind>{beyond_ceiling, "beyond its ceiling"},
-      Named<NoteKind>{settles_in_trial, "settles in the trial"},
-      Named<NoteKind>{not_side_by_side, "not side by side"},
-      Named<NoteKind>{layout_alone, "layout alone"},
-      Named<NoteKind>{layout_spread, "layout spread"},
-      Named<NoteKind>{layout_spread_at_most, "layout spread at most"},
-      Named<NoteKind>{layouts_repeat, "layouts repeat"},
-      Named<NoteKind>{layout_kept, "layout kept"},
-      Named<NoteKind>{layouts_shuffled, "layouts shuffled"},
-      Named<NoteKind>{not_worked_out, "not worked out"},
-      Named<NoteKind>{other_test, "other test disagrees"},
-      Named<NoteKind>{drift, "drift"},
-      Named<NoteKind>{several_modes, "several modes"},
-      Named<NoteKind>{outliers, "outliers"},
-      Named<NoteKind>{alike_rounds, "neighbouring rounds alike"},
-      Named<NoteKind>{first_in_round, "first in round"},
-      Named<NoteKind>{first_run, "first run"},
-      Named<NoteKind>{short_trials, "short trials"},
-      Named<NoteKind>{carry_over, "carry-over"},
-      Named<NoteKind>{one_upper_end, "values at one upper end"},
-      Named<NoteKind>{stolen_time, "stolen time"},
-      Named<NoteKind>{busy, "busy machine"},
-      Named<NoteKind>{load, "load"},
-      Named<NoteKind>{frequency, "frequency"},
-      Named<NoteKind>{throttled, "throttled"},
-      Named<NoteKind>{on_battery, "on battery"},
-      Named<NoteKind>{stayed_cached, "stayed cached"},
-      Named<NoteKind>{counters_shared, "counters shared"},
-      Named<NoteKind>{beside_another, "beside another campaign"},
-      Named<NoteKind>{unseen_children, "unseen children"},
-      Named<NoteKind>{costly_output, "costly output"},
-      Named<NoteKind>{void_trials, "void trials"},
-      Named<NoteKind>{abreast_distorts, "abreast distorts"},
-      Named<NoteKind>{unsustained, "not sustained"},
-      Named<NoteKind>{clients_idle, "clients idle"},
-      Named<NoteKind>{driver_at_limit, "driver at its limit"},
-      Named<NoteKind>{driver_beside, "driver beside the server"},
-      Named<NoteKind>{sent_late, "sent late"},
-      Named<NoteKind>{reopened, "connections reopened"},
-      Named<NoteKind>{slow_connects, "slow connects"},
-      Named<NoteKind>{connections_used_up, "connections used up"},
-      Named<NoteKind>{busy_at_rest, "busy at rest"},
-      Named<NoteKind>{changes_under_load, "changes under load"},
-      Named<NoteKind>{stalls, "stalls"},
-      Named<NoteKind>{kept_servers, "kept servers"},
+      EnumName<NoteKind>{same_commit, "same commit"},
+      EnumName<NoteKind>{same_commit_program, "same program of two commits"},
+      EnumName<NoteKind>{same_program, "same program"},
+      EnumName<NoteKind>{same_command, "same command"},
+      EnumName<NoteKind>{other_compiler, "other compiler"},
+      EnumName<NoteKind>{other_optimisation, "other optimisation"},
+      EnumName<NoteKind>{other_options, "other options"},
+      EnumName<NoteKind>{same_identity, "same identity"},
+      EnumName<NoteKind>{weak_check, "doubtful check"},
+      EnumName<NoteKind>{output_differs, "output differs"},
+      EnumName<NoteKind>{orphan_processes, "processes left running"},
+      EnumName<NoteKind>{intermittent_failure, "failed at times"},
+      EnumName<NoteKind>{intermittent_timeout, "slow at times"},
+      EnumName<NoteKind>{aa_difference, "twin called"},
+      EnumName<NoteKind>{aa_chance, "twin called by chance"},
+      EnumName<NoteKind>{aa_unconfirmed, "twin called once"},
+      EnumName<NoteKind>{too_few_rounds, "too few rounds"},
+      EnumName<NoteKind>{not_positive, "values not above zero"},
+      EnumName<NoteKind>{too_coarse, "too coarse"},
+      EnumName<NoteKind>{not_exact, "not exact"},
+      EnumName<NoteKind>{at_saturation, "at its ceiling"},
+      EnumName<NoteKind>{beyond_saturation, "beyond its ceiling"},
+      EnumName<NoteKind>{drifts_in_trial, "settles in the trial"},
+      EnumName<NoteKind>{unpaired, "not side by side"},
+      EnumName<NoteKind>{layout_alone, "layout alone"},
+      EnumName<NoteKind>{layout_spread, "layout spread"},
+      EnumName<NoteKind>{layout_spread_at_most, "layout spread at most"},
+      EnumName<NoteKind>{layouts_repeat, "layouts repeat"},
+      EnumName<NoteKind>{layout_kept, "layout kept"},
+      EnumName<NoteKind>{layouts_shuffled, "layouts shuffled"},
+      EnumName<NoteKind>{analysis_failed, "not worked out"},
+      EnumName<NoteKind>{test_disagreement, "other test disagrees"},
+      EnumName<NoteKind>{drift, "drift"},
+      EnumName<NoteKind>{multimodal, "several modes"},
+      EnumName<NoteKind>{outliers, "outliers"},
+      EnumName<NoteKind>{autocorrelation, "neighbouring rounds alike"},
+      EnumName<NoteKind>{position_effect, "first in round"},
+      EnumName<NoteKind>{first_run, "first run"},
+      EnumName<NoteKind>{short_trials, "short trials"},
+      EnumName<NoteKind>{carry_over, "carry-over"},
+      EnumName<NoteKind>{saturation, "values at one upper end"},
+      EnumName<NoteKind>{stolen_time, "stolen time"},
+      EnumName<NoteKind>{busy, "busy machine"},
+      EnumName<NoteKind>{load, "load"},
+      EnumName<NoteKind>{frequency, "frequency"},
+      EnumName<NoteKind>{throttled, "throttled"},
+      EnumName<NoteKind>{on_battery, "on battery"},
+      EnumName<NoteKind>{page_cache_not_dropped, "stayed cached"},
+      EnumName<NoteKind>{counters_shared, "counters shared"},
+      EnumName<NoteKind>{concurrent_campaign, "beside another campaign"},
+      EnumName<NoteKind>{unwaited_children, "unseen children"},
+      EnumName<NoteKind>{costly_output, "costly output"},
+      EnumName<NoteKind>{discarded_trials, "void trials"},
+      EnumName<NoteKind>{concurrency_bias, "abreast distorts"},
+      EnumName<NoteKind>{rate_not_sustained, "not sustained"},
+      EnumName<NoteKind>{clients_idle, "clients idle"},
+      EnumName<NoteKind>{driver_saturated, "driver at its limit"},
+      EnumName<NoteKind>{driver_beside, "driver beside the server"},
+      EnumName<NoteKind>{sent_late, "sent late"},
+      EnumName<NoteKind>{reopened, "connections reopened"},
+      EnumName<NoteKind>{slow_connects, "slow connects"},
+      EnumName<NoteKind>{connections_used_up, "connections used up"},
+      EnumName<NoteKind>{cpu_while_idle, "busy at rest"},
+      EnumName<NoteKind>{changes_under_load, "changes under load"},
+      EnumName<NoteKind>{stalls, "stalls"},
+      EnumName<NoteKind>{servers_reused, "kept servers"},
   };
   return all;
 }
 
 template <>
-std::span<const Named<Outcome>> names_of() {
+std::span<const EnumName<Outcome>> enum_names() {
   using enum Outcome;
-  static constexpr std::array<Named<Outcome>, 9> all = {{{ok, "ok"},
-                                                         {wrong, "wrong"},
-                                                         {failed, "failed"},
-                                                         {timed_out, "timed out"},
-                                                         {signalled, "signalled"},
-                                                         {over_limit, "over limit"},
-                                                         {absent, "absent"},
-                                                         {interrupted, "interrupted"},
-                                                         {voided, "void"}}};
+  static constexpr std::array<EnumName<Outcome>, 9> all = {{{ok, "ok"},
+                                                            {wrong, "wrong"},
+                                                            {failed, "failed"},
+                                                            {timed_out, "timed out"},
+                                                            {signalled, "signalled"},
+                                                            {over_limit, "over limit"},
+                                                            {unsupported, "absent"},
+                                                            {interrupted, "interrupted"},
+                                                            {discarded, "void"}}};
   return all;
 }
 
 template <>
-std::span<const Named<Pick::How>> names_of() {
-  using enum Pick::How;
-  static constexpr std::array<Named<Pick::How>, 8> all = {{{first, "first"},
-                                                           {last, "last"},
-                                                           {min, "min"},
-                                                           {max, "max"},
-                                                           {median, "median"},
-                                                           {mean, "mean"},
-                                                           {sum, "sum"},
-                                                           {quantile, "quantile"}}};
+std::span<const EnumName<Aggregate::Kind>> enum_names() {
+  using enum Aggregate::Kind;
+  static constexpr std::array<EnumName<Aggregate::Kind>, 8> all = {{{first, "first"},
+                                                                    {last, "last"},
+                                                                    {min, "min"},
+                                                                    {max, "max"},
+                                                                    {median, "median"},
+                                                                    {mean, "mean"},
+                                                                    {sum, "sum"},
+                                                                    {quantile, "quantile"}}};
   return all;
 }
 
 template <>
-std::span<const Named<PlannedRounds::Mode>> names_of() {
+std::span<const EnumName<PlannedRounds::Mode>> enum_names() {
   using enum PlannedRounds::Mode;
-  static constexpr std::array<Named<PlannedRounds::Mode>, 2> all = {{{turns, "turns"}, {abreast, "abreast"}}};
+  static constexpr std::array<EnumName<PlannedRounds::Mode>, 2> all = {
+      {{turns, "turns"}, {abreast, "abreast"}}};
   return all;
 }
 
 template <>
-std::span<const Named<Prefer>> names_of() {
-  using enum Prefer;
-  static constexpr std::array<Named<Prefer>, 3> all = {
+std::span<const EnumName<Direction>> enum_names() {
+  using enum Direction;
+  static constexpr std::array<EnumName<Direction>, 3> all = {
       {{lower, "lower"}, {higher, "higher"}, {neither, "neither"}}};
   return all;
 }
 
 template <>
-std::span<const Named<HistoryStep::Status>> names_of() {
+std::span<const EnumName<HistoryStep::Status>> enum_names() {
   using enum HistoryStep::Status;
-  static constexpr std::array<Named<HistoryStep::Status>, 5> all = {{{confirmed, "confirmed"},
-                                                                     {drift, "drift"},
-                                                                     {refuted, "refuted"},
-                                                                     {open, "open"},
-                                                                     {proposed, "proposed"}}};
+  static constexpr std::array<EnumName<HistoryStep::Status>, 5> all = {{{confirmed, "confirmed"},
+                                                                        {drift, "drift"},
+                                                                        {refuted, "refuted"},
+                                                                        {open, "open"},
+                                                                        {proposed, "proposed"}}};
   return all;
 }
 
 template <>
-std::span<const Named<Located::Status>> names_of() {
-  using enum Located::Status;
-  static constexpr std::array<Named<Located::Status>, 5> all = {{{found, "found"},
-                                                                 {no_change, "no change"},
-                                                                 {exchanged, "exchanged"},
-                                                                 {unclear, "unclear"},
-                                                                 {unsure, "unsure"}}};
+std::span<const EnumName<CommitSearchResult::Status>> enum_names() {
+  using enum CommitSearchResult::Status;
+  static constexpr std::array<EnumName<CommitSearchResult::Status>, 5> all = {
+      {{found, "found"},
+       {no_change, "no change"},
+       {opposite_direction, "exchanged"},
+       {unclear, "unclear"},
+       {inconclusive, "unsure"}}};
   return all;
 }
 
 template <>
-std::span<const Named<Protocol>> names_of() {
+std::span<const EnumName<Protocol>> enum_names() {
   using enum Protocol;
-  static constexpr std::array<Named<Protocol>, 2> all = {{{http_1, "http/1.1"}, {http_2, "http/2"}}};
+  static constexpr std::array<EnumName<Protocol>, 2> all = {{{http_1, "http/1.1"}, {http_2, "http/2"}}};
   return all;
 }
 
 template <>
-std::span<const Named<RequirementFinding::Status>> names_of() {
+std::span<const EnumName<RequirementFinding::Status>> enum_names() {
   using enum RequirementFinding::Status;
-  static constexpr std::array<Named<RequirementFinding::Status>, 3> all = {
-      {{met, "met"}, {broken, "broken"}, {undecided, "undecided"}}};
+  static constexpr std::array<EnumName<RequirementFinding::Status>, 3> all = {
+      {{met, "met"}, {violated, "broken"}, {undecided, "undecided"}}};
   return all;
 }
 
 template <>
-std::span<const Named<Role>> names_of() {
+std::span<const EnumName<Role>> enum_names() {
   using enum Role;
-  static constexpr std::array<Named<Role>, 6> all = {{{build, "build"},
-                                                      {check, "check"},
-                                                      {pilot, "pilot"},
-                                                      {first, "first"},
-                                                      {counted, "counted"},
-                                                      {control, "control"}}};
+  static constexpr std::array<EnumName<Role>, 6> all = {{{build, "build"},
+                                                         {check, "check"},
+                                                         {pilot, "pilot"},
+                                                         {warm_up, "first"},
+                                                         {measured, "counted"},
+                                                         {control, "control"}}};
   return all;
 }
 
 template <>
-std::span<const Named<RoundState>> names_of() {
+std::span<const EnumName<RoundState>> enum_names() {
   using enum RoundState;
-  static constexpr std::array<Named<RoundState>, 3> all = {
-      {{open, "open"}, {whole, "whole"}, {torn, "torn"}}};
+  static constexpr std::array<EnumName<RoundState>, 3> all = {
+      {{open, "open"}, {complete, "whole"}, {aborted, "torn"}}};
   return all;
 }
 
 template <>
-std::span<const Named<Scale>> names_of() {
-  static constexpr std::array<Named<Scale>, 2> all = {
+std::span<const EnumName<Scale>> enum_names() {
+  static constexpr std::array<EnumName<Scale>, 2> all = {
       {{Scale::ratio, "ratio"}, {Scale::difference, "difference"}}};
   return all;
 }
 
 template <>
-std::span<const Named<Spacing>> names_of() {
+std::span<const EnumName<Spacing>> enum_names() {
   using enum Spacing;
-  static constexpr std::array<Named<Spacing>, 2> all = {{{random, "random"}, {even, "even"}}};
+  static constexpr std::array<EnumName<Spacing>, 2> all = {{{random, "random"}, {even, "even"}}};
   return all;
 }
 
 template <>
-std::span<const Named<Standing>> names_of() {
-  using enum Standing;
-  static constexpr std::array<Named<Standing>, 4> all = {
-      {{sound, "sound"}, {wrong, "wrong"}, {failed, "failed"}, {absent, "absent"}}};
+std::span<const EnumName<StatusCode>> enum_names() {
+  using enum StatusCode;
+  static constexpr std::array<EnumName<StatusCode>, 4> all = {
+      {{ok, "sound"}, {wrong, "wrong"}, {failed, "failed"}, {unsupported, "absent"}}};
   return all;
 }
 
 template <>
-std::span<const Named<StopSignal>> names_of() {
+std::span<const EnumName<StopSignal>> enum_names() {
   using enum StopSignal;
-  static constexpr std::array<Named<StopSignal>, 5> all = {
+  static constexpr std::array<EnumName<StopSignal>, 5> all = {
       {{term, "TERM"}, {interrupt, "INT"}, {quit, "QUIT"}, {hang_up, "HUP"}, {kill, "KILL"}}};
   return all;
 }
 
 template <>
-std::span<const Named<Verdict>> names_of() {
+std::span<const EnumName<Verdict>> enum_names() {
   using enum Verdict;
-  static constexpr std::array<Named<Verdict>, 5> all = {
+  static constexpr std::array<EnumName<Verdict>, 5> all = {
       {{better, "better"}, {worse, "worse"}, {same, "same"}, {unclear, "unclear"}, {differs, "differs"}}};
   return all;
 }
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

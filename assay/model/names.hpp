@@ -12,11 +12,11 @@
 #include "assay/model/located.hpp"
 #include "assay/model/plan.hpp"
 
-namespace assay::inline v1::inline model {
+namespace assay::model {
 
 /// An enumerator and its name, as plan files, ledgers, documents and messages spell it.
 template <class Choice>
-struct Named {
+struct EnumName {
   Choice value;
   std::string_view name;
 };
@@ -24,75 +24,75 @@ struct Named {
 /// The names of an enumeration, each enumerator once, in order: the one table of each. There is one for each
 /// enumeration that is written anywhere.
 template <class Choice>
-std::span<const Named<Choice>> names_of();
+std::span<const EnumName<Choice>> enum_names();
 
 template <>
-std::span<const Named<About>> names_of();
+std::span<const EnumName<MetricSubject>> enum_names();
 template <>
-std::span<const Named<CampaignState>> names_of();
+std::span<const EnumName<CampaignState>> enum_names();
 template <>
-std::span<const Named<Confirmation::Status>> names_of();
+std::span<const EnumName<Confirmation::Status>> enum_names();
 template <>
-std::span<const Named<Factor::Role>> names_of();
+std::span<const EnumName<Factor::Role>> enum_names();
 template <>
-std::span<const Named<GateStatus>> names_of();
+std::span<const EnumName<GateStatus>> enum_names();
 template <>
-std::span<const Named<HistoryStep::Status>> names_of();
+std::span<const EnumName<HistoryStep::Status>> enum_names();
 template <>
-std::span<const Named<KeepServer>> names_of();
+std::span<const EnumName<ServerLifetime>> enum_names();
 template <>
-std::span<const Named<Located::Status>> names_of();
+std::span<const EnumName<CommitSearchResult::Status>> enum_names();
 template <>
-std::span<const Named<Protocol>> names_of();
+std::span<const EnumName<Protocol>> enum_names();
 template <>
-std::span<const Named<Note::Level>> names_of();
+std::span<const EnumName<Note::Level>> enum_names();
 template <>
-std::span<const Named<NoteKind>> names_of();
+std::span<const EnumName<NoteKind>> enum_names();
 template <>
-std::span<const Named<Outcome>> names_of();
+std::span<const EnumName<Outcome>> enum_names();
 template <>
-std::span<const Named<Pick::How>> names_of();
+std::span<const EnumName<Aggregate::Kind>> enum_names();
 template <>
-std::span<const Named<PlannedRounds::Mode>> names_of();
+std::span<const EnumName<PlannedRounds::Mode>> enum_names();
 template <>
-std::span<const Named<Prefer>> names_of();
+std::span<const EnumName<Direction>> enum_names();
 template <>
-std::span<const Named<RequirementFinding::Status>> names_of();
+std::span<const EnumName<RequirementFinding::Status>> enum_names();
 template <>
-std::span<const Named<Role>> names_of();
+std::span<const EnumName<Role>> enum_names();
 template <>
-std::span<const Named<RoundState>> names_of();
+std::span<const EnumName<RoundState>> enum_names();
 template <>
-std::span<const Named<Scale>> names_of();
+std::span<const EnumName<Scale>> enum_names();
 template <>
-std::span<const Named<Spacing>> names_of();
+std::span<const EnumName<Spacing>> enum_names();
 template <>
-std::span<const Named<Standing>> names_of();
+std::span<const EnumName<StatusCode>> enum_names();
 template <>
-std::span<const Named<StopSignal>> names_of();
+std::span<const EnumName<StopSignal>> enum_names();
 template <>
-std::span<const Named<Verdict>> names_of();
+std::span<const EnumName<Verdict>> enum_names();
 
 /// An enumeration with a table of names.
 template <class Choice>
 concept HasNames = requires {
-  names_of<Choice>();
+  enum_names<Choice>();
 }
 &&std::is_enum_v<Choice>;
 
 template <HasNames Choice>
 std::string to_string(Choice value) {
-  for (const auto& known : names_of<Choice>())
+  for (const auto& known : enum_names<Choice>())
     if (known.value == value) return std::string(known.name);
   return {};
 }
 
 /// The enumerator of this name; empty when there is none.
 template <HasNames Choice>
-std::optional<Choice> read_name(std::string_view name) {
-  for (const auto& known : names_of<Choice>())
+std::optional<Choice> parse_enum(std::string_view name) {
+  for (const auto& known : enum_names<Choice>())
     if (known.name == name) return known.value;
   return {};
 }
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

@@ -5,7 +5,7 @@
 #include <cstddef>
 #include <vector>
 
-namespace assay::inline v1::inline model {
+namespace assay::model {
 namespace {
 
 std::string lower(std::string text) {
@@ -32,7 +32,7 @@ std::size_t distance(const std::string& a, const std::string& b) {
 
 }  // namespace
 
-std::string near_miss(const std::string& word, std::span<const std::string> known) {
+std::string closest_match(const std::string& word, std::span<const std::string> known) {
   if (word.size() > 64) return {};
   std::size_t nearest = std::clamp<std::size_t>(word.size() / 3, 1, 3) + 1;
   std::string best;
@@ -44,11 +44,11 @@ std::string near_miss(const std::string& word, std::span<const std::string> know
   return best;
 }
 
-std::string meant_or_known(const std::string& word, std::span<const std::string> known) {
-  if (const auto meant = near_miss(word, known); !meant.empty()) return "did you mean \"" + meant + "\"?";
+std::string did_you_mean(const std::string& word, std::span<const std::string> known) {
+  if (const auto meant = closest_match(word, known); !meant.empty()) return "did you mean \"" + meant + "\"?";
   std::string list;
   for (const auto& name : known) list += (list.empty() ? "" : ", ") + name;
   return list.empty() ? "there is none" : "known here: " + list;
 }
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

@@ -5,20 +5,20 @@
 
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::inline model {
+namespace assay::model {
 
-bool Only::admits(const std::string& name, const std::string& value) const {
+bool CellFilter::matches(const std::string& name, const std::string& value) const {
   const auto found = allowed.find(name);
   return found == allowed.end() || std::ranges::count(found->second, value) > 0;
 }
 
-bool Only::admits(const Setting& setting) const {
-  return std::ranges::all_of(setting.levels,
-                             [&](const auto& level) { return admits(level.first, to_string(level.second)); });
+bool CellFilter::matches(const Setting& setting) const {
+  return std::ranges::all_of(
+      setting.levels, [&](const auto& level) { return matches(level.first, to_string(level.second)); });
 }
 
-Only parse_only(const std::string& text) {
-  Only only;
+CellFilter parse_cell_filter(const std::string& text) {
+  CellFilter only;
   std::string name;
   std::istringstream parts(text);
   for (std::string part; std::getline(parts, part, ',');) {
@@ -35,4 +35,4 @@ Only parse_only(const std::string& text) {
   return only;
 }
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

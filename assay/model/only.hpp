@@ -6,24 +6,24 @@
 
 #include "assay/model/setting.hpp"
 
-namespace assay::inline v1::inline model {
+namespace assay::model {
 
 /// A choice among the cells of a plan or campaign, as `--only workload=orders,locks=800` makes it.
 ///
 /// Different names restrict each other; one name given several times allows each of its values:
 /// `locks=200,locks=800` is both sizes. The names are `candidate`, `workload` and the factors'.
-struct Only {
+struct CellFilter {
   std::map<std::string, std::vector<std::string>> allowed;
 
   bool empty() const { return allowed.empty(); }
   /// Whether `name` may be `value`: true where nothing is said of that name.
-  bool admits(const std::string& name, const std::string& value) const;
+  bool matches(const std::string& name, const std::string& value) const;
   /// Whether no level of the setting is ruled out.
-  bool admits(const Setting& setting) const;
+  bool matches(const Setting& setting) const;
 };
 
 /// Reads `name=value,name=value`; a part without `=` goes on with the value before it. Throws Error for a
 /// part without a name or a value.
-Only parse_only(const std::string& text);
+CellFilter parse_cell_filter(const std::string& text);
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

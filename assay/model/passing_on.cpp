@@ -7,7 +7,7 @@
 #include <variant>
 #include <vector>
 
-namespace assay::inline v1::inline model {
+namespace assay::model {
 namespace {
 
 constexpr std::string_view ends_of_a_path = " \t\n\"'`,;:()[]{}<>|=";
@@ -29,12 +29,12 @@ bool is_of_this_machine(std::string_view path, std::string_view folder) {
 
 /// Texts that tell things apart, cut so that they still do: `…/net.txt` and `…/net.txt #2` of the files of
 /// two folders.
-class Cuts {
+class UniqueNames {
  public:
   std::string of(const std::string& text, const std::string& folder) {
     const auto [at, is_new] = cuts_.try_emplace(text);
     if (!is_new) return at->second;
-    const auto cut = without_folders(text, folder);
+    const auto cut = shorten_local_paths(text, folder);
     auto name = cut;
     for (int i = 2; !taken_.insert(name).second; ++i) name = cut + " #" + std::to_string(i);
     return at->second = name;
@@ -45,18 +45,18 @@ class Cuts {
   std::set<std::string> taken_;
 };
 
-class Cutting {
+class Redactor {
  public:
-  explicit Cutting(std::string folder) : folder_(std::move(folder)) {}
+  explicit Redactor(std::string folder) : folder_(std::move(folder)) {}
 
-  void cut(std::string& text) const { text = without_folders(text, folder_); }
+  void cut(std::string& text) const { text = shorten_local_paths(text, folder_); }
   void cut(std::vector<std::string>& texts) const {
     for (auto& text : texts) cut(text);
   }
   void cut(std::vector<Note>& notes) const {
     for (auto& note : notes) {
-      cut(note.said);
-      cut(note.said_of_other);
+      cut(note.quoted);
+      cut(note.quoted_other);
     }
   }
   void cut(Level& level) {
@@ -69,14 +69,14 @@ class Cutting {
   void cut(Design& design) {
     cut(design.title);
     cut(design.plan);
-    cut(design.repeat);
+    cut(design.repeat_command);
     design.folder.clear();
     for (auto& candidate : design.candidates) {
       cut_candidate(candidate.name);
       for (auto* text :
            {&candidate.from.exe, &candidate.from.identity, &candidate.from.compiler, &candidate.from.flags})
         cut(*text);
-      cut(candidate.options);
+      cut(candidate.distinguishing_arguments);
     }
     for (auto& factor : design.factors)
       for (auto& level : factor.levels) cut(level);
@@ -97,17 +97,17 @@ class Cutting {
       workload.name = workloads_.of(workload.name, folder_);
       cut(workload.run);
     }
-    for (auto& metric : design.metrics) cut(metric.demand.missing);
+    for (auto& metric : design.metrics) cut(metric.request.missing);
   }
 
  private:
   std::string folder_;
-  Cuts candidates_, workloads_, levels_;
+  UniqueNames candidates_, workloads_, levels_;
 };
 
 }  // namespace
 
-std::string without_folders(std::string_view text, std::string_view folder) {
+std::string shorten_local_paths(std::string_view text, std::string_view folder) {
   std::string out;
   std::size_t at = 0;
   while (at < text.size()) {
@@ -131,34 +131,34 @@ std::string without_folders(std::string_view text, std::string_view folder) {
   return out;
 }
 
-Findings for_others(Findings findings) {
-  Cutting cutting(findings.design.folder);
+Findings redacted(Findings findings) {
+  Redactor cutting(findings.design.folder);
   cutting.cut(findings.design);
-  for (auto& state : findings.states) cutting.cut(state.detail);
+  for (auto& state : findings.statuses) cutting.cut(state.detail);
   for (auto& finding : findings.findings) cutting.cut(finding.notes);
-  for (auto& trend : findings.trends) cutting.cut(trend.others);
+  for (auto& trend : findings.scaling) cutting.cut(trend.others);
   for (auto& group : findings.groups) cutting.cut(group.setting);
-  for (auto& turn : findings.turns) {
+  for (auto& turn : findings.reversals) {
     cutting.cut(turn.others);
-    cutting.cut(turn.last);
-    cutting.cut(turn.first);
+    cutting.cut(turn.last_level);
+    cutting.cut(turn.first_level);
   }
   for (auto& confirmation : findings.confirmations) {
     cutting.cut_candidate(confirmation.candidate);
     cutting.cut_candidate(confirmation.baseline);
     cutting.cut(confirmation.cell);
   }
-  cutting.cut(findings.trust);
+  cutting.cut(findings.notes);
   return findings;
 }
 
-Record for_others(Record record) {
-  Cutting cutting(record.design.folder);
+Record redacted(Record record) {
+  Redactor cutting(record.design.folder);
   cutting.cut(record.design);
-  for (auto& change : record.log.standings) cutting.cut(change.state.detail);
-  for (auto& doubt : record.log.doubts) cutting.cut(doubt.text);
+  for (auto& change : record.log.status_changes) cutting.cut(change.status.detail);
+  for (auto& doubt : record.log.check_warnings) cutting.cut(doubt.text);
   for (auto& trial : record.log.trials) cutting.cut(trial.detail);
   return record;
 }
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

@@ -8,32 +8,32 @@
 #include "assay/model/quantity.hpp"
 #include "assay/model/setting.hpp"
 
-namespace assay::inline v1::inline model {
+namespace assay::model {
 namespace {
 
 constexpr std::array names = {"first", "last", "min", "max", "median", "mean", "sum"};
 
 }  // namespace
 
-Pick parse_pick(const std::string& text) {
+Aggregate parse_aggregate(const std::string& text) {
   if (const auto found = std::ranges::find(names, text); found != names.end())
-    return {.how = static_cast<Pick::How>(found - names.begin())};
+    return {.kind = static_cast<Aggregate::Kind>(found - names.begin())};
   double per_cent = -1;
   const auto* end = text.data() + text.size();
   if (text.starts_with("q") && std::from_chars(text.data() + 1, end, per_cent).ptr == end && per_cent >= 0 &&
       per_cent <= 100)
-    return {.how = Pick::How::quantile, .at = per_cent / 100};
+    return {.kind = Aggregate::Kind::quantile, .probability = per_cent / 100};
   throw Error("\"" + text + "\" does not pick a number", {},
               "write first, last, min, max, median, mean, sum, or a quantile in per cent like q99");
 }
 
-std::string to_string(const Pick& pick) {
-  if (pick.how == Pick::How::quantile) return "q" + to_string(Level{pick.at * 100});
-  return names.at(static_cast<std::size_t>(pick.how));
+std::string to_string(const Aggregate& pick) {
+  if (pick.kind == Aggregate::Kind::quantile) return "q" + to_string(Level{pick.probability * 100});
+  return names.at(static_cast<std::size_t>(pick.kind));
 }
 
-LeadIn parse_lead_in(const std::string& text) {
-  LeadIn lead_in;
+Discard parse_discard(const std::string& text) {
+  Discard lead_in;
   const auto* end = text.data() + text.size();
   if (std::from_chars(text.data(), end, lead_in.values).ptr == end && lead_in.values > 0) return lead_in;
   try {
@@ -44,9 +44,9 @@ LeadIn parse_lead_in(const std::string& text) {
   }
 }
 
-std::string to_string(const LeadIn& lead_in) {
+std::string to_string(const Discard& lead_in) {
   if (lead_in.values > 0) return std::to_string(lead_in.values);
   return lead_in.seconds > 0 ? duration_text(lead_in.seconds) : std::string{};
 }
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

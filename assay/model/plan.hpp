@@ -14,10 +14,10 @@
 #include "assay/model/requirement.hpp"
 #include "assay/model/setting.hpp"
 
-namespace assay::inline v1::inline model {
+namespace assay::model {
 
 /// How an answer is held to be right.
-struct AnswerCheck {
+struct OutputCheck {
   /// "stdout": standard output must be the baseline's, byte for byte. Empty: not compared.
   std::string equal;
   /// A regular expression (RE2, multi-line) that must occur in standard output. Empty: none.
@@ -38,7 +38,7 @@ struct AnswerCheck {
   /// these RE2, and the values that these JSON pointers (RFC 6901) lead to. `equal` is "replies" there.
   std::vector<int> status_ok = {200};
   std::vector<std::string> ignore, ignore_json;
-  bool operator==(const AnswerCheck&) const = default;
+  bool operator==(const OutputCheck&) const = default;
 };
 
 /// How a program is made from its source. Steps run one after the other in `${source}`, a copy of the source
@@ -72,15 +72,15 @@ struct PlannedCandidate {
   std::string source;
   Build build;
   std::vector<std::string> identify;  ///< a command that says which build this is; empty: not asked
-  std::string against;                ///< the candidate it is held against; empty: the plan's baseline
+  std::string baseline;               ///< the candidate it is held against; empty: the plan's baseline
   bool operator==(const PlannedCandidate&) const = default;
 };
 
 /// A command that is run beside a trial, untimed.
-struct SideStep {
+struct Hook {
   std::vector<std::string> run;  ///< argument list with placeholders; empty: none
   double timeout = 60;           ///< seconds; taking longer, or failing, makes the trial a failed one
-  bool operator==(const SideStep&) const = default;
+  bool operator==(const Hook&) const = default;
 };
 
 /// What a trial runs under.
@@ -89,27 +89,27 @@ struct Control {
   int nice = 0;            ///< added to its niceness; below 0 needs privilege
   /// Files dropped from the page cache before each trial, so that it starts cold. Placeholders are expanded.
   std::vector<std::string> cold;
-  SideStep before, after;  ///< run before and after each trial, in its working directory
-  bool fresh = false;      ///< each trial gets an empty working directory of its own, taken away afterwards
+  Hook before, after;  ///< run before and after each trial, in its working directory
+  bool fresh = false;  ///< each trial gets an empty working directory of its own, taken away afterwards
   /// Names of variables that are passed on, and `NAME=value` (with placeholders). None (the optional): all.
   std::optional<std::vector<std::string>> environment;
   std::uint64_t memory_limit = 0;  ///< bytes of data that each of its processes may hold; 0: no limit
-  double settle = 0;               ///< seconds of pause before each trial
+  double pause = 0;                ///< seconds of pause before each trial
   bool keep_output = true;  ///< false: output goes to /dev/null in measured trials; checks still see it
   bool operator==(const Control&) const = default;
 };
 
 /// How much work one trial does, which gives throughput.
-struct WorkAmount {
+struct Work {
   std::string amount;  ///< a number above 0; placeholders are expanded. Empty: not declared
   std::string unit;    ///< what is counted: "routes"
-  bool operator==(const WorkAmount&) const = default;
+  bool operator==(const Work&) const = default;
 };
 
 /// How long a server lives: afresh for each round, in which all candidates' servers are up at once and take
 /// turns; for each trial, alone; or for the whole sitting, all of them up at once. chosen: for the round,
 /// unless their memory or the time they take to start speaks against it.
-enum class KeepServer { chosen, round, trial, sitting };
+enum class ServerLifetime { automatic, round, trial, session };
 
 /// The signal that asks a server to end.
 enum class StopSignal { term, interrupt, quit, hang_up, kill };
@@ -137,7 +137,7 @@ struct PlannedService {
   Stop stop;
   Identify identify;
   std::string socket;  ///< path of a Unix socket in place of ${port}; placeholders are expanded
-  KeepServer keep = KeepServer::chosen;
+  ServerLifetime keep = ServerLifetime::automatic;
   bool operator==(const PlannedService&) const = default;
 };
 
@@ -157,7 +157,7 @@ struct PlannedRequests {
   Spacing spacing = Spacing::random;
   int count = 0;          ///< of a trial; 0: what takes the baseline a second, and at least 1000
   double slice = 0.05;    ///< seconds of load before the next server's turn; 0: all at one stretch
-  int settle = 0;         ///< unmeasured ones first; 0: the larger of 100 and 10 for each client
+  int warmup = 0;         ///< unmeasured ones first; 0: the larger of 100 and 10 for each client
   double timeout = 10;    ///< seconds for a reply
   int connections = 256;  ///< of an open loop, at most
   int backlog = 0;  ///< outstanding ones beyond which an open loop is given up; 0: the larger of 1000 and 2 s
@@ -182,8 +182,8 @@ struct PlannedMetric {
   /// RE2, multi-line, with one group that is the value; a second one named `at` is the time in seconds.
   std::string pattern;
   std::string json;                    ///< a JSON pointer (RFC 6901) to a number or a list of numbers
-  Pick pick;                           ///< when it occurs many times
-  LeadIn settle;                       ///< of those many, what `pick` does not see
+  Aggregate aggregate;                 ///< when it occurs many times
+  Discard discard;                     ///< of those many, what `pick` does not see
   std::vector<std::string> workloads;  ///< that yield it; empty: all
   bool operator==(const PlannedMetric&) const = default;
 };
@@ -197,12 +197,12 @@ struct PlannedWorkload {
   /// plain program.
   std::vector<std::string> contest;
   std::string stdin_file;  ///< opened afresh for each trial; empty: nothing to read
-  AnswerCheck check;
+  OutputCheck check;
   std::vector<std::string> skip;  ///< names of candidates that don't take part
   double timeout = 600;           ///< seconds; a trial that takes longer counts as failed
   double weight = 1;              ///< in a candidate's overall change, shared by its settings; above 0
   Control control;
-  WorkAmount work;
+  Work work;
   /// Of a workload that is a service: its server, and the requests that it gets, or `run`, a program that
   /// asks it.
   std::optional<PlannedService> service;
@@ -287,4 +287,4 @@ inline constexpr int fewest_rounds = 6;
 /// The most programs that can run abreast, twins included.
 inline constexpr std::size_t most_abreast = 16;
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cstdint>
 
-namespace assay::inline v1::inline model {
+namespace assay::model {
 namespace {
 
 std::uint32_t character(std::string_view bytes) {
@@ -76,4 +76,4 @@ std::string last_lines(std::string_view text) {
   return all;
 }
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

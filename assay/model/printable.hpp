@@ -4,7 +4,9 @@
 #include <string>
 #include <string_view>
 
-namespace assay::inline v1::inline model {
+#include "assay/model/visible.hpp"
+
+namespace assay::model {
 
 /// How many bytes the character at the start of a text takes in UTF-8; 0 where there is none.
 std::size_t utf8_length(std::string_view text);
@@ -22,4 +24,4 @@ std::string printable_line(std::string_view line, std::size_t most = 60);
 /// of a log within a message.
 std::string last_lines(std::string_view text);
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

@@ -10,7 +10,7 @@
 #include "assay/model/error.hpp"
 #include "assay/model/setting.hpp"
 
-namespace assay::inline v1::inline model {
+namespace assay::model {
 namespace {
 
 constexpr std::array<std::pair<std::string_view, double>, 5> time_units = {
@@ -91,7 +91,7 @@ double parse_duration(const std::string& text) {
               "write a positive number with us, ms, s, min or h, like \"30 s\"");
 }
 
-double parse_share(const std::string& text) {
+double parse_percent(const std::string& text) {
   if (const auto parts = split(text);
       parts && parts->unit == "%" && parts->number >= 0 && parts->number < 1000)
     return read_moved(parts->written, -2);
@@ -117,6 +117,6 @@ std::string bytes_text(std::uint64_t bytes) {
 
 std::string duration_text(double seconds) { return to_string(Level{seconds}) + " s"; }
 
-std::string share_text(double share) { return write_moved(share, 2) + " %"; }
+std::string percent_text(double share) { return write_moved(share, 2) + " %"; }
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

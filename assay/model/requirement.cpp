@@ -6,7 +6,7 @@
 #include "assay/model/error.hpp"
 #include "assay/model/quantity.hpp"
 
-namespace assay::inline v1::inline model {
+namespace assay::model {
 namespace {
 
 double parse_limit(const std::string& text) {
@@ -62,4 +62,4 @@ Requirement parse_requirement(const std::string& text) {
   }
 }
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

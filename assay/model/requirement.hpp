@@ -2,7 +2,9 @@
 
 #include <string>
 
-namespace assay::inline v1::inline model {
+#include "assay/model/visible.hpp"
+
+namespace assay::model {
 
 /// A demand on a metric's own value.
 struct Requirement {
@@ -20,4 +22,4 @@ struct Requirement {
 /// where the metric has one. Throws Error (without a place).
 Requirement parse_requirement(const std::string& text);
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

@@ -6,7 +6,7 @@
 
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::inline model {
+namespace assay::model {
 
 std::string to_string(const Level& level) {
   return std::visit(
@@ -47,4 +47,4 @@ std::int64_t Setting::integer(const std::string& name) const {
   throw Error("level " + to_string(found->second) + " is not a whole number", "factor " + name);
 }
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

@@ -6,7 +6,9 @@
 #include <string>
 #include <variant>
 
-namespace assay::inline v1::inline model {
+#include "assay/model/visible.hpp"
+
+namespace assay::model {
 
 /// One value of a factor.
 using Level = std::variant<bool, std::int64_t, double, std::string>;
@@ -32,4 +34,4 @@ struct Setting {
   bool operator==(const Setting&) const = default;
 };
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

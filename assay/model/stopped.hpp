@@ -1,9 +1,11 @@
 #pragma once
 
-namespace assay::inline v1::inline model {
+#include "assay/model/visible.hpp"
+
+namespace assay::model {
 
 /// Thrown by work that was asked to stop before it was done. The one way in which a stop request is told;
 /// what runs trials returns them as interrupted instead.
-struct Stopped {};
+struct Cancelled {};
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

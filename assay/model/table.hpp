@@ -8,7 +8,9 @@
 #include <utility>
 #include <vector>
 
-namespace assay::inline v1::inline model {
+#include "assay/model/visible.hpp"
+
+namespace assay::model {
 
 /// Things of one kind, each named by the Id under which it was added. Ids count from 0; a thing keeps its Id
 /// for good.
@@ -18,18 +20,18 @@ namespace assay::inline v1::inline model {
 ///   cells[id].setting;
 ///
 /// Looking up an Id that the table does not hold throws std::out_of_range: ids that come from a file are
-/// checked with holds() where they are read.
+/// checked with contains() where they are read.
 template <class Id, class T>
-class Table {
+class IdTable {
  public:
   using value_type = T;
   using iterator = typename std::vector<T>::iterator;
   using const_iterator = typename std::vector<T>::const_iterator;
 
-  Table() = default;
-  Table(std::initializer_list<T> rows) : rows_(rows) {}
+  IdTable() = default;
+  IdTable(std::initializer_list<T> rows) : rows_(rows) {}
   /// `count` things, each a copy of `thing`.
-  Table(std::size_t count, const T& thing) : rows_(count, thing) {}
+  IdTable(std::size_t count, const T& thing) : rows_(count, thing) {}
 
   Id add(T row) {
     rows_.push_back(std::move(row));
@@ -38,7 +40,7 @@ class Table {
 
   T& operator[](Id id) { return rows_.at(static_cast<std::size_t>(id.value)); }
   const T& operator[](Id id) const { return rows_.at(static_cast<std::size_t>(id.value)); }
-  bool holds(Id id) const { return id.value >= 0 && static_cast<std::size_t>(id.value) < rows_.size(); }
+  bool contains(Id id) const { return id.value >= 0 && static_cast<std::size_t>(id.value) < rows_.size(); }
 
   std::size_t size() const { return rows_.size(); }
   bool empty() const { return rows_.empty(); }
@@ -82,7 +84,7 @@ class Table {
   Ids ids() const { return Ids(static_cast<std::int64_t>(rows_.size())); }
 
   /// The Id that the next thing will have.
-  Id next() const { return Id{static_cast<std::int64_t>(rows_.size())}; }
+  Id next_id() const { return Id{static_cast<std::int64_t>(rows_.size())}; }
 
   /// The first for which `wanted(thing)` holds. Cost: linear.
   template <class Wanted>
@@ -94,14 +96,14 @@ class Table {
 
   /// The first with this `name`. Cost: linear.
   template <class Name>
-  std::optional<Id> named(const Name& name) const {
+  std::optional<Id> find_by_name(const Name& name) const {
     return find([&](const T& thing) { return thing.name == name; });
   }
 
-  bool operator==(const Table&) const = default;
+  bool operator==(const IdTable&) const = default;
 
  private:
   std::vector<T> rows_;
 };
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

@@ -8,18 +8,18 @@
 
 #include "assay/model/ids.hpp"
 
-namespace assay::inline v1::inline model {
+namespace assay::model {
 
 /// first: in the warm-up round, kept apart. counted: judged. control: in a round in turns of a campaign that
 /// runs abreast, held against the counted ones.
-enum class Role { build, check, pilot, first, counted, control };
+enum class Role { build, check, pilot, warm_up, measured, control };
 
 /// torn: cut off by an interrupt or kill; its trials are kept, not judged.
-enum class RoundState { open, whole, torn };
+enum class RoundState { open, complete, aborted };
 
 /// What a round runs.
 struct RoundPlan {
-  Role role = Role::counted;
+  Role role = Role::measured;
   std::vector<CellId> order;
 };
 
@@ -27,13 +27,23 @@ struct RoundPlan {
 /// cost little beside others' may be in it several times.
 struct Round : RoundPlan {
   int number = 1;  ///< from 1; the first is the warm-up
-  SittingId sitting;
+  SessionId session;
   RoundState state = RoundState::open;
 };
 
 /// over_limit: ended badly at its memory limit. voided: it says nothing, since the machine slept meanwhile or
 /// what ran beside it could not start.
-enum class Outcome { ok, wrong, failed, timed_out, signalled, over_limit, absent, interrupted, voided };
+enum class Outcome {
+  ok,
+  wrong,
+  failed,
+  timed_out,
+  signalled,
+  over_limit,
+  unsupported,
+  interrupted,
+  discarded
+};
 
 struct Reading {
   MetricId metric;
@@ -51,11 +61,11 @@ struct Point {
 struct Trial {
   CellId cell;
   std::optional<int> round;  ///< number of its round; none for builds, checks and imports
-  SittingId sitting;
-  Role role = Role::counted;
+  SessionId session;
+  Role role = Role::measured;
   int repeat = 0;          ///< from 0: of several of its cell in one round
   int position = 0;        ///< place in its round, from 0
-  int heat = 0;            ///< from 1, of those of its round that ran abreast with it; 0: it ran alone
+  int batch = 0;           ///< from 1, of those of its round that ran abreast with it; 0: it ran alone
   std::int64_t calls = 1;  ///< of an in-process slice; requests of a server; 1 for a process
   Outcome outcome = Outcome::ok;
   int exit_status = 0;  ///< meaningful unless signalled
@@ -66,16 +76,16 @@ struct Trial {
   std::string output_digest;
   std::string latencies;  ///< of a server's right replies: a stats::LogHistogram's text; empty: none
   std::string detail;     ///< why it is not ok, with the tail of its stderr
-  int leftovers = 0;      ///< processes it left behind, which were killed
+  int orphans = 0;        ///< processes it left behind, which were killed
 };
 
 /// What runs at one time: one cell, or several abreast.
-struct Heat {
+struct Batch {
   int round = 1;
-  Role role = Role::counted;
+  Role role = Role::measured;
   std::span<const CellId> cells;
   int position = 0;  ///< of the first of its cells in the round
   int number = 0;    ///< from 1 among the round's heats that run abreast; 0: in turns
 };
 
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

@@ -1,6 +1,6 @@
 #include "assay/plan/candidate_reader.hpp"
 
-namespace assay::inline v1::plan {
+namespace assay::plan {
 namespace {
 
 std::string name_of_commit(const std::string& commit) { return commit == "." ? "working tree" : commit; }
@@ -43,4 +43,4 @@ PlannedCandidate CandidateReader::from_commit(const std::string& commit) const {
   return candidate;
 }
 
-}  // namespace assay::inline v1::plan
+}  // namespace assay::plan

@@ -6,7 +6,7 @@
 #include "assay/model/plan.hpp"
 #include "assay/plan/toml_reader.hpp"
 
-namespace assay::inline v1::plan {
+namespace assay::plan {
 
 /// Reads `[build]` and `[[candidate]]`. Included by this module's own sources only.
 class CandidateReader : public TomlReader {
@@ -27,4 +27,4 @@ class CandidateReader : public TomlReader {
   PlannedCandidate defaults_;  ///< exe, source, build, identify
 };
 
-}  // namespace assay::inline v1::plan
+}  // namespace assay::plan

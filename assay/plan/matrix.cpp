@@ -12,7 +12,7 @@
 #include "assay/model/error.hpp"
 #include "assay/plan/placeholders.hpp"
 
-namespace assay::inline v1::plan {
+namespace assay::plan {
 namespace {
 
 using Values = std::map<std::string, std::string>;
@@ -25,7 +25,7 @@ Values levels_for(const PlannedCandidate& candidate, const Setting& setting, con
 }
 
 Values values_for(const PlannedCandidate& candidate, const Setting& setting, const std::string& folder,
-                  const BuildPlace& place) {
+                  const BuildPaths& place) {
   auto values = levels_for(candidate, setting, folder);
   values["jobs"] = std::to_string(std::thread::hardware_concurrency());
   if (!candidate.build.steps.empty()) {
@@ -56,7 +56,7 @@ Control expand_control(Control control, const Values& values, const Values& with
   return control;
 }
 
-AnswerCheck expand_check(AnswerCheck check, const Values& values) {
+OutputCheck expand_check(OutputCheck check, const Values& values) {
   check.file = expand(check.file, values);
   check.program = expand_all(check.program, values);
   return check;
@@ -71,11 +71,11 @@ double amount_of(const std::string& text, const char* what, const char* like) {
   return amount;
 }
 
-PlannedServing expand_serving(const PlannedWorkload& workload, const Values& values) {
+ServiceSpec expand_serving(const PlannedWorkload& workload, const Values& values) {
   const auto& service = *workload.service;
-  PlannedServing serving{.socket = expand(service.socket, values),
-                         .ready_path = expand(service.ready.path, values),
-                         .identify_path = expand(service.identify.path, values)};
+  ServiceSpec serving{.socket = expand(service.socket, values),
+                      .ready_path = expand(service.ready.path, values),
+                      .identify_path = expand(service.identify.path, values)};
   if (!workload.requests) return serving;
   const auto& requests = *workload.requests;
   serving.file = expand(requests.file, values);
@@ -96,7 +96,7 @@ PlannedServing expand_serving(const PlannedWorkload& workload, const Values& val
   return serving;
 }
 
-std::optional<double> work_done(const WorkAmount& work, const Values& values) {
+std::optional<double> work_done(const Work& work, const Values& values) {
   if (work.amount.empty()) return {};
   const auto text = expand(work.amount, values);
   double amount = 0;
@@ -122,7 +122,7 @@ std::vector<Setting> all_settings(const std::vector<Factor>& factors) {
   return settings;
 }
 
-bool takes_part(const PlannedCandidate& candidate, const Setting& setting) {
+bool applies_to(const PlannedCandidate& candidate, const Setting& setting) {
   return std::ranges::all_of(candidate.with, [&](const auto& fixed) {
     const auto level = setting.levels.find(fixed.first);
     return level == setting.levels.end() || to_string(level->second) == to_string(fixed.second);
@@ -137,7 +137,7 @@ CandidateId baseline_of(const Plan& plan) {
 std::optional<CandidateId> baseline_of(const Plan& plan, CandidateId candidate) {
   const auto baseline = baseline_of(plan);
   if (candidate == baseline) return {};
-  const auto& against = plan.candidate(candidate).against;
+  const auto& against = plan.candidate(candidate).baseline;
   const auto found = std::ranges::find(plan.candidates, against, &PlannedCandidate::name);
   return against.empty() || found == plan.candidates.end() ? baseline
                                                            : CandidateId{found - plan.candidates.begin()};
@@ -171,15 +171,15 @@ const std::vector<std::string>& command_of(const PlannedCandidate& candidate,
   return candidate.run.empty() ? workload.run : candidate.run;
 }
 
-PlannedCell expand_cell(const Plan& plan, const Cell& cell, const BuildPlace& place) {
+PlannedCell expand_cell(const Plan& plan, const Cell& cell, const BuildPaths& place) {
   const auto& workload = plan.workload(cell.workload);
   const auto& candidate = plan.candidate(cell.candidate);
   const auto values = values_for(candidate, cell.setting, plan.folder, place);
   PlannedCell planned{.cell = cell};
   if (std::ranges::count(workload.skip, candidate.name) > 0)
-    planned.state = {Standing::absent, "left out by the plan"};
+    planned.state = {StatusCode::unsupported, "left out by the plan"};
   auto with_trial = values;
-  with_trial.insert(values_per_trial().begin(), values_per_trial().end());
+  with_trial.insert(trial_placeholders().begin(), trial_placeholders().end());
   planned.command = expand_all(command_of(candidate, workload), with_trial);
   planned.program = planned.command.empty() ? "" : planned.command.front();
   const auto names_exe = [&](const std::string& word) {
@@ -202,8 +202,8 @@ PlannedCell expand_cell(const Plan& plan, const Cell& cell, const BuildPlace& pl
 
 }  // namespace
 
-std::vector<std::string> shown_words(std::vector<std::string> command, const std::string& folder) {
-  for (auto& word : command) word = fill(std::move(word), "port", "${port}");
+std::vector<std::string> display_command(std::vector<std::string> command, const std::string& folder) {
+  for (auto& word : command) word = bind_placeholders(std::move(word), "port", "${port}");
   if (command.front().starts_with(folder + "/")) command.front().erase(0, folder.size() + 1);
   return command;
 }
@@ -215,34 +215,34 @@ PlannedCells expand_cells(const Plan& plan, const BuildPlaces& places) {
     for (const auto& setting : settings)
       for (std::size_t c = 0; c < plan.candidates.size(); ++c) {
         const CandidateId id{static_cast<std::int64_t>(c)};
-        if (!takes_part(plan.candidate(id), setting)) continue;
+        if (!applies_to(plan.candidate(id), setting)) continue;
         const bool built = places && !plan.candidate(id).build.steps.empty();
         const Cell cell{
             .candidate = id, .workload = WorkloadId{static_cast<std::int64_t>(w)}, .setting = setting};
-        cells.add(expand_cell(plan, cell, built ? places(id, setting) : BuildPlace{}));
+        cells.add(expand_cell(plan, cell, built ? places(id, setting) : BuildPaths{}));
       }
   return cells;
 }
 
-std::vector<Contrast> contrasts_of(const PlannedCells& cells, const Plan& plan) {
+std::vector<Comparison> comparisons_of(const PlannedCells& cells, const Plan& plan) {
   std::map<std::tuple<CandidateId, WorkloadId, std::string>, CellId> places;
   for (const auto id : cells.ids()) {
     const auto& cell = cells[id].cell;
     places[{cell.candidate, cell.workload, cell.setting.text()}] = id;
   }
-  std::vector<Contrast> contrasts;
+  std::vector<Comparison> contrasts;
   for (const auto id : cells.ids()) {
     const auto& cell = cells[id].cell;
     const auto baseline = baseline_of(plan, cell.candidate);
-    if (!baseline || !cells[id].state.is_sound()) continue;
+    if (!baseline || !cells[id].state.is_ok()) continue;
     const auto partner = places.find({*baseline, cell.workload, cell.setting.text()});
-    if (partner != places.end() && cells[partner->second].state.is_sound())
+    if (partner != places.end() && cells[partner->second].state.is_ok())
       contrasts.push_back({partner->second, id});
   }
   return contrasts;
 }
 
-void add_twins(const Plan& plan, PlannedCells& cells, std::vector<Contrast>& contrasts) {
+void add_twins(const Plan& plan, PlannedCells& cells, std::vector<Comparison>& contrasts) {
   std::set<CellId> in_use;
   for (const auto& contrast : contrasts) in_use.insert(contrast.baseline);
   auto twin = static_cast<std::int64_t>(plan.candidates.size());
@@ -257,7 +257,7 @@ void add_twins(const Plan& plan, PlannedCells& cells, std::vector<Contrast>& con
   }
 }
 
-std::vector<std::string> remarks_on(const Plan& plan) {
+std::vector<std::string> plan_warnings(const Plan& plan) {
   std::vector<std::string> remarks;
   const bool all_have_their_own =
       std::ranges::all_of(plan.candidates, [](const PlannedCandidate& c) { return !c.run.empty(); });
@@ -268,4 +268,4 @@ std::vector<std::string> remarks_on(const Plan& plan) {
   return remarks;
 }
 
-}  // namespace assay::inline v1::plan
+}  // namespace assay::plan

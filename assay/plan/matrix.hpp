@@ -9,10 +9,10 @@
 #include "assay/model/plan.hpp"
 #include "assay/model/table.hpp"
 
-namespace assay::inline v1::plan {
+namespace assay::plan {
 
 /// What a service's cell asks of its server, placeholders expanded.
-struct PlannedServing {
+struct ServiceSpec {
   std::string socket, ready_path, identify_path;  ///< empty: none
   std::string file, path;                         ///< of requests: one of them
   std::optional<int> clients;                     ///< closed loop
@@ -21,39 +21,39 @@ struct PlannedServing {
 
 /// A cell with what it takes to run it. The command of a service's is what starts its server.
 struct PlannedCell {
-  Cell cell;        ///< its ids are places in the plan's candidates and workloads
-  CellState state;  ///< absent where the workload skips it
+  Cell cell;         ///< its ids are places in the plan's candidates and workloads
+  CellStatus state;  ///< absent where the workload skips it
   std::vector<std::string>
-      command;  ///< the candidate's own `run`, else the workload's; see values_per_trial()
+      command;  ///< the candidate's own `run`, else the workload's; see trial_placeholders()
   std::string
       program;  ///< what is compared: the candidate's exe where its command names it, else what starts
   std::vector<std::string> identify;      ///< its candidate's, placeholders expanded
-  AnswerCheck check;                      ///< of its workload, placeholders expanded
+  OutputCheck check;                      ///< of its workload, placeholders expanded
   std::string stdin_file;                 ///< of its workload, placeholders expanded
   Control control;                        ///< of its workload, placeholders expanded
   std::optional<double> work;             ///< amount done by one trial, where the workload declares it
-  std::optional<PlannedServing> serving;  ///< of a workload that is a service
+  std::optional<ServiceSpec> serving;     ///< of a workload that is a service
   std::vector<std::string> client;        ///< the program that asks it, where none of Assay's requests do
   std::vector<std::string> metric_files;  ///< for each of the plan's metrics its `from`, expanded
 };
 
 /// Where a candidate's source and what is built of it are, for one setting: `${source}` and `${out}`.
-struct BuildPlace {
+struct BuildPaths {
   std::string source = "<source>", out = "<out>";
 };
-using PlannedCells = Table<CellId, PlannedCell>;
-using BuildPlaces = std::function<BuildPlace(CandidateId, const Setting&)>;
+using PlannedCells = IdTable<CellId, PlannedCell>;
+using BuildPlaces = std::function<BuildPaths(CandidateId, const Setting&)>;
 
 /// Every choice of a level for each factor, the first factor varying slowest. One empty setting without
 /// factors.
 std::vector<Setting> all_settings(const std::vector<Factor>& factors);
 
 /// Whether a candidate takes part in a setting: its `with` does not fix another level of a factor.
-bool takes_part(const PlannedCandidate& candidate, const Setting& setting);
+bool applies_to(const PlannedCandidate& candidate, const Setting& setting);
 
 /// A cell's command, or its client's, for people: the program as seen from the plan's folder, where every
 /// trial runs, and the names of what only a trial fills in.
-std::vector<std::string> shown_words(std::vector<std::string> command, const std::string& folder);
+std::vector<std::string> display_command(std::vector<std::string> command, const std::string& folder);
 
 /// Every candidate × workload × setting of a valid plan, workload by workload, setting by setting, the
 /// candidates in the plan's order within; without those that `with` rules out.
@@ -70,7 +70,7 @@ std::vector<std::vector<std::string>> expand_steps(const Plan& plan, CandidateId
 
 /// Each candidate's cell beside its baseline's of the same workload and setting. Candidates without a
 /// partner there have no contrast.
-std::vector<Contrast> contrasts_of(const PlannedCells& cells, const Plan& plan);
+std::vector<Comparison> comparisons_of(const PlannedCells& cells, const Plan& plan);
 
 /// The place of the plan's baseline among its candidates.
 CandidateId baseline_of(const Plan& plan);
@@ -83,9 +83,9 @@ std::vector<CandidateId> baselines_of(const Plan& plan);
 
 /// Copies the cells of each baseline for a twin of it. The twins' ids come after those of the plan's
 /// candidates, in the order of baselines_of(); each copy is held against its original.
-void add_twins(const Plan& plan, PlannedCells& cells, std::vector<Contrast>& contrasts);
+void add_twins(const Plan& plan, PlannedCells& cells, std::vector<Comparison>& contrasts);
 
 /// What a valid plan says to no effect, a sentence each, to be told before anything runs.
-std::vector<std::string> remarks_on(const Plan& plan);
+std::vector<std::string> plan_warnings(const Plan& plan);
 
-}  // namespace assay::inline v1::plan
+}  // namespace assay::plan

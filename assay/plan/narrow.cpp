@@ -8,7 +8,7 @@
 #include "assay/plan/matrix.hpp"
 #include "assay/plan/validate.hpp"
 
-namespace assay::inline v1::plan {
+namespace assay::plan {
 namespace {
 
 template <class Things>
@@ -18,7 +18,7 @@ std::vector<std::string> names_of(const Things& things) {
   return names;
 }
 
-void refuse_unknown(const Plan& plan, const Only& only) {
+void refuse_unknown(const Plan& plan, const CellFilter& only) {
   std::vector<std::string> known = {"candidate", "workload"};
   for (const auto& factor : plan.factors) known.push_back(factor.name);
   for (const auto& [name, values] : only.allowed) {
@@ -29,10 +29,10 @@ void refuse_unknown(const Plan& plan, const Only& only) {
       if (factor.name == name)
         for (const auto& level : factor.levels) there.push_back(to_string(level));
     if (std::ranges::count(known, name) == 0)
-      throw Error("the plan has no \"" + name + "\" to choose by", "--only", meant_or_known(name, known));
+      throw Error("the plan has no \"" + name + "\" to choose by", "--only", did_you_mean(name, known));
     for (const auto& value : values)
       if (std::ranges::count(there, value) == 0)
-        throw Error("there is no " + name + " \"" + value + "\"", "--only", meant_or_known(value, there));
+        throw Error("there is no " + name + " \"" + value + "\"", "--only", did_you_mean(value, there));
   }
 }
 
@@ -42,17 +42,17 @@ bool has_level(const Factor& factor, const Level& level) {
 
 }  // namespace
 
-void narrow(Plan& plan, const Only& only) {
+void filter_plan(Plan& plan, const CellFilter& only) {
   if (only.empty()) return;
   refuse_unknown(plan, only);
   if (plan.baseline.empty()) plan.baseline = plan.candidates.front().name;
-  std::erase_if(plan.workloads, [&](const auto& w) { return !only.admits("workload", w.name); });
+  std::erase_if(plan.workloads, [&](const auto& w) { return !only.matches("workload", w.name); });
   for (auto& factor : plan.factors)
-    std::erase_if(factor.levels, [&](const auto& l) { return !only.admits(factor.name, to_string(l)); });
+    std::erase_if(factor.levels, [&](const auto& l) { return !only.matches(factor.name, to_string(l)); });
 
   std::set<std::string> needed;
   for (std::size_t i = 0; i < plan.candidates.size(); ++i)
-    if (only.admits("candidate", plan.candidates[i].name))
+    if (only.matches("candidate", plan.candidates[i].name))
       if (const auto baseline = baseline_of(plan, CandidateId{static_cast<std::int64_t>(i)}))
         needed.insert(plan.candidate(*baseline).name);
   needed.insert(plan.baseline);
@@ -61,7 +61,7 @@ void narrow(Plan& plan, const Only& only) {
       const auto fixed = c.with.find(factor.name);
       return fixed != c.with.end() && !has_level(factor, fixed->second);
     });
-    return ruled_out || (!only.admits("candidate", c.name) && !needed.contains(c.name));
+    return ruled_out || (!only.matches("candidate", c.name) && !needed.contains(c.name));
   });
 
   const auto left = names_of(plan.candidates), workloads = names_of(plan.workloads);
@@ -82,4 +82,4 @@ void narrow(Plan& plan, const Only& only) {
   }
 }
 
-}  // namespace assay::inline v1::plan
+}  // namespace assay::plan

@@ -3,11 +3,11 @@
 #include "assay/model/only.hpp"
 #include "assay/model/plan.hpp"
 
-namespace assay::inline v1::plan {
+namespace assay::plan {
 
 /// Restricts a valid plan to the cells that are chosen: takes out workloads, levels of factors, and
 /// candidates, but keeps each baseline that those left are held against. Throws Error that names --only for a
 /// name or value the plan does not have, and when nothing is left to compare.
-void narrow(Plan& plan, const Only& only);
+void filter_plan(Plan& plan, const CellFilter& only);
 
-}  // namespace assay::inline v1::plan
+}  // namespace assay::plan

@@ -11,7 +11,7 @@
 #include "assay/model/near_miss.hpp"
 #include "assay/model/printable.hpp"
 
-namespace assay::inline v1::plan {
+namespace assay::plan {
 namespace {
 
 /// NUL ends an argument of a program, so that none contains this.
@@ -32,23 +32,23 @@ std::optional<char> byte_of(std::string_view name) {
 
 }  // namespace
 
-const std::map<std::string, std::string>& values_per_trial() {
+const std::map<std::string, std::string>& trial_placeholders() {
   static const std::map<std::string, std::string> values = {{"port", mark_of("port")}};
   return values;
 }
 
-bool waits_for(const std::string& text, const std::string& name) {
+bool is_unbound(const std::string& text, const std::string& name) {
   return text.find(mark_of(name)) != std::string::npos;
 }
 
-std::string fill(std::string text, const std::string& name, const std::string& value) {
+std::string bind_placeholders(std::string text, const std::string& name, const std::string& value) {
   const auto mark = mark_of(name);
   for (auto at = text.find(mark); at != std::string::npos; at = text.find(mark, at + value.size()))
     text.replace(at, mark.size(), value);
   return text;
 }
 
-std::string literal(std::string_view text) {
+std::string escape(std::string_view text) {
   std::string out;
   for (std::size_t at = 0; at < text.size();) {
     const auto length = utf8_length(text.substr(at));
@@ -99,11 +99,11 @@ std::string expand(const std::string& text, const std::map<std::string, std::str
                     "trial");
       std::vector<std::string> known;
       for (const auto& [key, unused] : values) known.push_back(key);
-      throw Error("unknown placeholder ${" + name + "}", {}, meant_or_known(name, known));
+      throw Error("unknown placeholder ${" + name + "}", {}, did_you_mean(name, known));
     }
     out += value->second;
     at = close + 1;
   }
 }
 
-}  // namespace assay::inline v1::plan
+}  // namespace assay::plan

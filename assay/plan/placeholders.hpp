@@ -5,7 +5,7 @@
 #include <string>
 #include <string_view>
 
-namespace assay::inline v1::plan {
+namespace assay::plan {
 
 /// Names with a meaning of their own: no factor and no `with` may take them.
 std::span<const std::string> reserved_placeholders();
@@ -21,16 +21,16 @@ std::span<const std::string> reserved_placeholders();
 std::string expand(const std::string& text, const std::map<std::string, std::string>& values);
 
 /// A text that is to be taken as it is, byte for byte, as expand() gives it back.
-std::string literal(std::string_view text);
+std::string escape(std::string_view text);
 
 /// The placeholders whose values are known only when a trial begins, as `expand` takes them: each is left in
-/// the text as a mark that no argument of a program can contain, for fill() to replace.
-const std::map<std::string, std::string>& values_per_trial();
+/// the text as a mark that no argument of a program can contain, for bind_placeholders() to replace.
+const std::map<std::string, std::string>& trial_placeholders();
 
 /// Whether a text of expand() waits for the value of `${name}`.
-bool waits_for(const std::string& text, const std::string& name);
+bool is_unbound(const std::string& text, const std::string& name);
 
 /// Puts `value` where a text of expand() waits for `${name}`.
-std::string fill(std::string text, const std::string& name, const std::string& value);
+std::string bind_placeholders(std::string text, const std::string& name, const std::string& value);
 
-}  // namespace assay::inline v1::plan
+}  // namespace assay::plan

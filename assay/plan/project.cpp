@@ -8,7 +8,7 @@
 #include <fstream>
 #include <iterator>
 
-namespace assay::inline v1::plan {
+namespace assay::plan {
 namespace fs = std::filesystem;
 namespace {
 
@@ -170,7 +170,7 @@ Words programs_in(const fs::path& folder) {
 
 }  // namespace
 
-std::optional<Project> recognise_project(const std::string& folder) {
+std::optional<Project> detect_project(const std::string& folder) {
   for (const auto& kind : kinds()) {
     std::error_code failed;
     if (!fs::is_regular_file(fs::path(folder) / kind.file, failed)) continue;
@@ -188,8 +188,8 @@ std::string project_files() {
   return text;
 }
 
-std::string first_plan(const std::string& folder, bool in_git) {
-  const auto project = recognise_project(folder);
+std::string starter_plan(const std::string& folder, bool in_git) {
+  const auto project = detect_project(folder);
   const auto programs = programs_in(folder);
   std::string text =
       "# What is compared, and how; docs/plan-file.md has every key.\n"
@@ -229,4 +229,4 @@ std::string first_plan(const std::string& folder, bool in_git) {
   return text;
 }
 
-}  // namespace assay::inline v1::plan
+}  // namespace assay::plan

@@ -12,7 +12,7 @@
 #include "assay/plan/toml_reader.hpp"
 #include "assay/plan/validate.hpp"
 
-namespace assay::inline v1::plan {
+namespace assay::plan {
 namespace {
 
 class PlanReader : public CandidateReader {
@@ -88,7 +88,7 @@ class PlanReader : public CandidateReader {
     auto& planned = plan_.metrics.emplace_back();
     // One of Assay's own is refined: what is not said here stays as the catalogue has it.
     const auto name = table["name"].value_or(std::string{});
-    if (const auto* own = metrics::find_row(name); own != nullptr && own->of_programs)
+    if (const auto* own = metrics::find_metric_info(name); own != nullptr && own->of_programs)
       planned.metric = own->metric;
     read(table, path, planned);
   }
@@ -135,4 +135,4 @@ Plan read_file(const std::string& path, const std::vector<std::string>& commits)
   return read(text, path, folder, commits);
 }
 
-}  // namespace assay::inline v1::plan
+}  // namespace assay::plan

@@ -5,7 +5,7 @@
 
 #include "assay/model/plan.hpp"
 
-namespace assay::inline v1::plan {
+namespace assay::plan {
 
 /// Reads a plan from text in the plan file's language (TOML; docs/plan-file.md) and validates it.
 ///
@@ -23,4 +23,4 @@ Plan read(const std::string& text, const std::string& name, const std::string& f
 /// Reads the plan file at `path`; its folder becomes the plan's. Throws Error also when it can't be read.
 Plan read_file(const std::string& path, const std::vector<std::string>& commits = {});
 
-}  // namespace assay::inline v1::plan
+}  // namespace assay::plan

@@ -2,9 +2,9 @@
 
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::plan {
+namespace assay::plan {
 
-void Refusal::raise(const std::string& path, const std::string& problem, const std::string& remedy) const {
+void PlanErrors::fail(const std::string& path, const std::string& problem, const std::string& remedy) const {
   auto known = places_.find(path);
   for (auto outer = path; known == places_.end() && outer.find('.') != std::string::npos;) {
     outer.erase(outer.rfind('.'));
@@ -13,4 +13,4 @@ void Refusal::raise(const std::string& path, const std::string& problem, const s
   throw Error(problem, known == places_.end() ? path : known->second, remedy);
 }
 
-}  // namespace assay::inline v1::plan
+}  // namespace assay::plan

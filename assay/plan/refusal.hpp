@@ -7,7 +7,7 @@
 
 #include "assay/plan/validate.hpp"
 
-namespace assay::inline v1::plan {
+namespace assay::plan {
 
 /// `kind[i]`: a path of Places.
 inline std::string entry(const std::string& kind, std::size_t i) {
@@ -15,15 +15,15 @@ inline std::string entry(const std::string& kind, std::size_t i) {
 }
 
 /// Refuses a plan at the place where it is wrong. Used by what validate() is made of.
-class Refusal {
+class PlanErrors {
  public:
   /// REQUIRES: `places` outlives it.
-  explicit Refusal(const Places& places) : places_(places) {}
+  explicit PlanErrors(const Places& places) : places_(places) {}
 
   /// Throws Error at the place of `path`, or of what it is a part of; where neither is known, at the path
   /// itself.
-  [[noreturn]] void raise(const std::string& path, const std::string& problem,
-                          const std::string& remedy) const;
+  [[noreturn]] void fail(const std::string& path, const std::string& problem,
+                         const std::string& remedy) const;
 
   /// Names of one kind must be there and differ.
   template <class Things>
@@ -32,9 +32,9 @@ class Refusal {
     for (std::size_t i = 0; i < things.size(); ++i) {
       const auto path = entry(kind, i) + ".name";
       if (things[i].name.empty())
-        raise(path, "a " + kind + " without a name", "give it one with name = \"…\"");
+        fail(path, "a " + kind + " without a name", "give it one with name = \"…\"");
       if (std::ranges::count(all, things[i].name) > 0)
-        raise(path, "two " + kind + "s are named \"" + things[i].name + "\"", "give each its own name");
+        fail(path, "two " + kind + "s are named \"" + things[i].name + "\"", "give each its own name");
       all.push_back(things[i].name);
     }
     return all;
@@ -44,4 +44,4 @@ class Refusal {
   const Places& places_;
 };
 
-}  // namespace assay::inline v1::plan
+}  // namespace assay::plan

@@ -7,7 +7,7 @@
 #include "assay/model/printable.hpp"
 #include "assay/model/quantity.hpp"
 
-namespace assay::inline v1::plan {
+namespace assay::plan {
 namespace {
 
 std::string kind_of(const toml::node& node) {
@@ -50,7 +50,7 @@ void TomlReader::check_keys(const toml::table& table, const std::string& path,
     const std::string word(key.str());
     if (std::ranges::count(known, word) == 0)
       throw Error("unknown key \"" + printable_line(word, 200) + "\"" + (path.empty() ? "" : " in " + path),
-                  place(key.source()), meant_or_known(word, known));
+                  place(key.source()), did_you_mean(word, known));
     places_[path.empty() ? word : path + "." + word] = place(key.source());
   }
 }
@@ -85,12 +85,12 @@ std::size_t TomlReader::choice(const toml::node& node, const std::string& path, 
   const auto found = std::ranges::find(known, word);
   if (found == known.end())
     fail(node, "unknown " + std::string(key.name) + " \"" + printable_line(word) + "\"",
-         meant_or_known(word, known));
+         did_you_mean(word, known));
   return static_cast<std::size_t>(found - known.begin());
 }
 
 void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, std::string& into) {
-  if (key.spelling == codec::Spelling::any_level) {
+  if (key.format == codec::KeyFormat::any_level) {
     Level level;
     take(node, path, key, level);
     into = to_string(level);
@@ -101,7 +101,7 @@ void TomlReader::take(const toml::node& node, const std::string& path, const Key
 }
 
 void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, bool& into) {
-  if (key.spelling == codec::Spelling::pass_or_fail) {
+  if (key.format == codec::KeyFormat::pass_or_fail) {
     into = choice(node, path, key, {"pass", "fail"}) == 0;
     return;
   }
@@ -110,37 +110,37 @@ void TomlReader::take(const toml::node& node, const std::string& path, const Key
 }
 
 void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, int& into) {
-  if (key.spelling == codec::Spelling::all_or_number && node.is_boolean()) {
+  if (key.format == codec::KeyFormat::all_or_number && node.is_boolean()) {
     into = node.as_boolean()->get() ? -1 : 0;
     return;
   }
-  if (!node.is_integer()) wrong_type(node, path, key.like != nullptr ? key.like : "a whole number");
+  if (!node.is_integer()) wrong_type(node, path, key.example != nullptr ? key.example : "a whole number");
   const auto value = node.as_integer()->get();
-  if (value < key.least || value > key.most)
+  if (value < key.min || value > key.max)
     fail(node, path + " is " + std::to_string(value),
-         key.most == Key{""}.most
-             ? "expected a number from " + std::to_string(key.least) + " on"
-             : "expected a number from " + std::to_string(key.least) + " to " + std::to_string(key.most));
+         key.max == Key{""}.max
+             ? "expected a number from " + std::to_string(key.min) + " on"
+             : "expected a number from " + std::to_string(key.min) + " to " + std::to_string(key.max));
   into = static_cast<int>(value);
 }
 
 void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, double& into) {
-  const bool plain = key.spelling == codec::Spelling::plain;
-  const bool ratio = key.spelling == codec::Spelling::share_or_ratio && node.is_floating_point();
-  if (plain && !node.is_number()) wrong_type(node, path, key.like != nullptr ? key.like : "a number");
+  const bool plain = key.format == codec::KeyFormat::plain;
+  const bool ratio = key.format == codec::KeyFormat::share_or_ratio && node.is_floating_point();
+  if (plain && !node.is_number()) wrong_type(node, path, key.example != nullptr ? key.example : "a number");
   if (plain || ratio)
     into = *node.value<double>();
-  else if (key.spelling == codec::Spelling::duration_or_none && node.value_or(std::string{}) == "0 s")
+  else if (key.format == codec::KeyFormat::duration_or_none && node.value_or(std::string{}) == "0 s")
     into = 0;
   else
     into = parsed(node, path, key,
-                  key.spelling == codec::Spelling::share || key.spelling == codec::Spelling::share_or_ratio
-                      ? parse_share
+                  key.format == codec::KeyFormat::share || key.format == codec::KeyFormat::share_or_ratio
+                      ? parse_percent
                       : parse_duration);
 }
 
 void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, std::uint64_t& into) {
-  if (key.spelling == codec::Spelling::bytes) {
+  if (key.format == codec::KeyFormat::bytes) {
     into = parsed(node, path, key, parse_bytes);
     return;
   }
@@ -148,15 +148,15 @@ void TomlReader::take(const toml::node& node, const std::string& path, const Key
   into = static_cast<std::uint64_t>(node.as_integer()->get());
 }
 
-void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, Pick& into) {
-  into = parsed(node, path, key, parse_pick);
+void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, Aggregate& into) {
+  into = parsed(node, path, key, parse_aggregate);
 }
 
-void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, LeadIn& into) {
+void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, Discard& into) {
   if (node.is_integer() && node.as_integer()->get() > 0)
     into = {.values = node.as_integer()->get()};
   else
-    into = parsed(node, path, key, parse_lead_in);
+    into = parsed(node, path, key, parse_discard);
 }
 
 void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, Requirement& into) {
@@ -176,20 +176,20 @@ void TomlReader::take(const toml::node& node, const std::string& path, const Key
     wrong_type(node, path, "text, a number, true or false");
 }
 
-void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, SideStep& into) {
+void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, Hook& into) {
   into = {};
   if (node.is_array()) {
     into.run = texts(node, path);
     return;
   }
-  if (!node.is_table()) wrong_type(node, path, key.like);
+  if (!node.is_table()) wrong_type(node, path, key.example);
   read(*node.as_table(), path, into);
   if (into.run.empty()) fail(node, path + " has no command", "give it run = [\"…\"]");
 }
 
 void TomlReader::take(const toml::node& node, const std::string& path, const Key& key,
                       std::vector<std::string>& into) {
-  const bool alone = key.spelling == codec::Spelling::words && node.is_string();
+  const bool alone = key.format == codec::KeyFormat::words && node.is_string();
   into = alone ? std::vector{clean(*node.as_string())} : texts(node, path);
 }
 
@@ -215,7 +215,7 @@ void TomlReader::take(const toml::node& node, const std::string& path, const Key
 
 void TomlReader::take(const toml::node& node, const std::string& path, const Key& key,
                       std::map<std::string, Level>& into) {
-  if (!node.is_table()) wrong_type(node, path, key.like);
+  if (!node.is_table()) wrong_type(node, path, key.example);
   for (const auto& [name, value] : *node.as_table()) {
     const std::string word(name.str());
     take(value, path + "." + word, key, into[word]);
@@ -239,4 +239,4 @@ std::vector<std::pair<const toml::table*, std::string>> TomlReader::tables(const
   return all;
 }
 
-}  // namespace assay::inline v1::plan
+}  // namespace assay::plan

@@ -14,7 +14,7 @@
 #include "assay/codec/value.hpp"
 #include "assay/plan/validate.hpp"
 
-namespace assay::inline v1::plan {
+namespace assay::plan {
 
 /// Reads values out of TOML tables by the lists of their keys (codec/plan_keys.hpp); each error says where in
 /// the file it is, what was found and what was expected. Remembers where everything stands. Included by this
@@ -73,11 +73,11 @@ class TomlReader {
   void take(const toml::node& node, const std::string& path, const Key& key, int& into);
   void take(const toml::node& node, const std::string& path, const Key& key, double& into);
   void take(const toml::node& node, const std::string& path, const Key& key, std::uint64_t& into);
-  void take(const toml::node& node, const std::string& path, const Key& key, Pick& into);
-  void take(const toml::node& node, const std::string& path, const Key& key, LeadIn& into);
+  void take(const toml::node& node, const std::string& path, const Key& key, Aggregate& into);
+  void take(const toml::node& node, const std::string& path, const Key& key, Discard& into);
   void take(const toml::node& node, const std::string& path, const Key& key, Requirement& into);
   void take(const toml::node& node, const std::string& path, const Key& key, Level& into);
-  void take(const toml::node& node, const std::string& path, const Key& key, SideStep& into);
+  void take(const toml::node& node, const std::string& path, const Key& key, Hook& into);
   void take(const toml::node& node, const std::string& path, const Key& key, std::vector<std::string>& into);
   void take(const toml::node& node, const std::string& path, const Key& key,
             std::optional<std::vector<std::string>>& into);
@@ -92,17 +92,17 @@ class TomlReader {
       take(node, path, key, into.emplace());
     } else if constexpr (HasNames<T>) {
       std::vector<std::string> known;
-      for (const auto& named : names_of<T>()) known.emplace_back(named.name);
-      into = names_of<T>()[choice(node, path, key, known)].value;
+      for (const auto& named : enum_names<T>()) known.emplace_back(named.name);
+      into = enum_names<T>()[choice(node, path, key, known)].value;
     } else {
-      if (!node.is_table()) wrong_type(node, path, key.like);
+      if (!node.is_table()) wrong_type(node, path, key.example);
       read(*node.as_table(), path, into);
     }
   }
 
   template <class T>
   void take(const toml::node& node, const std::string& path, const Key& key, std::vector<T>& into) {
-    if (!node.is_array()) wrong_type(node, path, key.like != nullptr ? key.like : "a list");
+    if (!node.is_array()) wrong_type(node, path, key.example != nullptr ? key.example : "a list");
     into.clear();
     for (const auto& item : *node.as_array())
       take(item, "an entry of " + path, {.name = key.name}, into.emplace_back());
@@ -116,7 +116,7 @@ class TomlReader {
   template <class Parse>
   auto parsed(const toml::node& node, const std::string& path, const Key& key, const Parse& parse) const {
     if (!node.is_string())
-      wrong_type(node, path, key.like != nullptr ? key.like : "a quantity with its unit, in quotes");
+      wrong_type(node, path, key.example != nullptr ? key.example : "a quantity with its unit, in quotes");
     try {
       return parse(clean(*node.as_string()));
     } catch (const Error& error) {
@@ -131,4 +131,4 @@ class TomlReader {
                                                                  const std::string& key);
 };
 
-}  // namespace assay::inline v1::plan
+}  // namespace assay::plan

@@ -4,10 +4,10 @@
 
 #include "assay/model/quantity.hpp"
 
-namespace assay::inline v1::plan {
+namespace assay::plan {
 
 using codec::Key;
-using codec::Spelling;
+using codec::KeyFormat;
 
 namespace {
 
@@ -50,40 +50,42 @@ std::string text_of(const toml::table& table) {
 void put(toml::table& into, const Key& key, const std::string& field) { into.insert(key.name, field); }
 
 void put(toml::table& into, const Key& key, bool field) {
-  if (key.spelling == Spelling::pass_or_fail)
+  if (key.format == KeyFormat::pass_or_fail)
     into.insert(key.name, field ? "pass" : "fail");
   else
     into.insert(key.name, field);
 }
 
 void put(toml::table& into, const Key& key, int field) {
-  if (key.spelling == Spelling::all_or_number && field < 0)
+  if (key.format == KeyFormat::all_or_number && field < 0)
     into.insert(key.name, true);
   else
     into.insert(key.name, field);
 }
 
 void put(toml::table& into, const Key& key, double field) {
-  if (key.spelling == Spelling::share)
-    into.insert(key.name, share_text(field));
-  else if (key.spelling == Spelling::duration_or_none && field == 0)
+  if (key.format == KeyFormat::share)
+    into.insert(key.name, percent_text(field));
+  else if (key.format == KeyFormat::duration_or_none && field == 0)
     into.insert(key.name, "0 s");
-  else if (key.spelling == Spelling::duration || key.spelling == Spelling::duration_or_none)
+  else if (key.format == KeyFormat::duration || key.format == KeyFormat::duration_or_none)
     into.insert(key.name, duration_text(field));
   else
     into.insert(key.name, field);
 }
 
 void put(toml::table& into, const Key& key, std::uint64_t field) {
-  if (key.spelling == Spelling::bytes)
+  if (key.format == KeyFormat::bytes)
     into.insert(key.name, bytes_text(field));
   else
     into.insert(key.name, static_cast<std::int64_t>(field));
 }
 
-void put(toml::table& into, const Key& key, const Pick& field) { into.insert(key.name, to_string(field)); }
+void put(toml::table& into, const Key& key, const Aggregate& field) {
+  into.insert(key.name, to_string(field));
+}
 
-void put(toml::table& into, const Key& key, const LeadIn& field) {
+void put(toml::table& into, const Key& key, const Discard& field) {
   if (field.values > 0)
     into.insert(key.name, field.values);
   else
@@ -120,4 +122,4 @@ void put(toml::table& into, const Key& key, const std::map<std::string, Level>& 
   into.insert(key.name, std::move(table));
 }
 
-}  // namespace assay::inline v1::plan
+}  // namespace assay::plan

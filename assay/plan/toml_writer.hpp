@@ -12,7 +12,7 @@
 #include "assay/codec/value.hpp"
 
 /// Values as TOML tables, by the lists of their keys. Included by this module's own sources only.
-namespace assay::inline v1::plan {
+namespace assay::plan {
 
 template <class T>
 toml::table table_of(const T& value);
@@ -27,8 +27,8 @@ void put(toml::table& into, const codec::Key& key, bool field);
 void put(toml::table& into, const codec::Key& key, int field);
 void put(toml::table& into, const codec::Key& key, double field);
 void put(toml::table& into, const codec::Key& key, std::uint64_t field);
-void put(toml::table& into, const codec::Key& key, const Pick& field);
-void put(toml::table& into, const codec::Key& key, const LeadIn& field);
+void put(toml::table& into, const codec::Key& key, const Aggregate& field);
+void put(toml::table& into, const codec::Key& key, const Discard& field);
 void put(toml::table& into, const codec::Key& key, const Requirement& field);
 void put(toml::table& into, const codec::Key& key, const std::vector<std::string>& field);
 void put(toml::table& into, const codec::Key& key, const std::vector<int>& field);
@@ -75,4 +75,4 @@ toml::table table_of(const T& value) {
   return all;
 }
 
-}  // namespace assay::inline v1::plan
+}  // namespace assay::plan

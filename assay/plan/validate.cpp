@@ -16,12 +16,12 @@
 #include "assay/plan/validate_metrics.hpp"
 #include "assay/plan/validate_service.hpp"
 
-namespace assay::inline v1::plan {
+namespace assay::plan {
 namespace {
 
 class Validator {
  public:
-  Validator(const Plan& plan, const Refusal& refusal) : plan_(plan), refusal_(refusal) {}
+  Validator(const Plan& plan, const PlanErrors& refusal) : plan_(plan), refusal_(refusal) {}
 
   void run() {
     candidates();
@@ -35,7 +35,7 @@ class Validator {
  private:
   [[noreturn]] void fail(const std::string& path, const std::string& problem,
                          const std::string& remedy) const {
-    refusal_.raise(path, problem, remedy);
+    refusal_.fail(path, problem, remedy);
   }
 
   void candidates() {
@@ -48,7 +48,7 @@ class Validator {
            "add a [[candidate]], at least two are needed");
     if (!plan_.baseline.empty() && std::ranges::count(candidate_names_, plan_.baseline) == 0)
       fail("plan.baseline", "baseline \"" + plan_.baseline + "\" is not among the candidates",
-           meant_or_known(plan_.baseline, candidate_names_));
+           did_you_mean(plan_.baseline, candidate_names_));
     for (std::size_t i = 0; i < plan_.candidates.size(); ++i) {
       const auto& candidate = plan_.candidates[i];
       source(candidate, entry("candidate", i));
@@ -94,23 +94,23 @@ class Validator {
   }
 
   void baseline(const PlannedCandidate& candidate, const std::string& path) const {
-    if (candidate.against.empty()) return;
+    if (candidate.baseline.empty()) return;
     const auto refuse = [&](const std::string& problem, const std::string& remedy) {
       fail(path + ".against", problem, remedy);
     };
-    if (std::ranges::count(candidate_names_, candidate.against) == 0)
-      refuse("\"" + candidate.against + "\" is not among the candidates",
-             meant_or_known(candidate.against, candidate_names_));
+    if (std::ranges::count(candidate_names_, candidate.baseline) == 0)
+      refuse("\"" + candidate.baseline + "\" is not among the candidates",
+             did_you_mean(candidate.baseline, candidate_names_));
     if (candidate.name == plan_.candidate(baseline_of(plan_)).name)
       refuse("the plan's baseline \"" + candidate.name + "\" is compared with another",
              "leave against out, or choose another baseline");
-    auto at = candidate.against;
+    auto at = candidate.baseline;
     for (std::size_t steps = 0; !at.empty(); ++steps) {
       if (steps > plan_.candidates.size() || at == candidate.name)
         refuse("\"" + candidate.name + "\" would be compared with itself, in a circle",
                "compare one of them with the plan's baseline");
       const auto next = std::ranges::find(plan_.candidates, at, &PlannedCandidate::name);
-      at = next == plan_.candidates.end() ? std::string{} : next->against;
+      at = next == plan_.candidates.end() ? std::string{} : next->baseline;
     }
   }
 
@@ -162,7 +162,7 @@ class Validator {
       for (const auto& name : workload.skip)
         if (std::ranges::count(candidate_names_, name) == 0)
           fail(entry("workload", i) + ".skip", "skipped \"" + name + "\" is not among the candidates",
-               meant_or_known(name, candidate_names_));
+               did_you_mean(name, candidate_names_));
       if (!(workload.timeout > 0))
         fail(entry("workload", i) + ".timeout", "a timeout must be longer than nothing",
              "write it like \"30 s\"");
@@ -175,7 +175,7 @@ class Validator {
     }
   }
 
-  void check(const AnswerCheck& check, const std::string& path) const {
+  void check(const OutputCheck& check, const std::string& path) const {
     if (!check.equal.empty() && check.equal != "stdout" && check.equal != "replies")
       fail(path + ".equal", "equal = \"" + check.equal + "\" is not known",
            "write \"stdout\", or of a service \"replies\"");
@@ -245,7 +245,7 @@ class Validator {
       one.workloads = {plan_.workloads[i]};
       try {
         const auto cells = expand_cells(one);
-        contrasts += contrasts_of(cells, one).size();
+        contrasts += comparisons_of(cells, one).size();
         abreast = most_at_once(one, cells);
       } catch (const Error& error) {
         fail(entry("workload", i) + ".run", error.problem(), error.remedy());
@@ -264,19 +264,19 @@ class Validator {
   static std::size_t most_at_once(const Plan& plan, const PlannedCells& cells) {
     std::map<std::string, std::size_t> at_once;
     for (const auto& planned : cells)
-      if (planned.state.is_sound()) ++at_once[planned.cell.setting.text()];
+      if (planned.state.is_ok()) ++at_once[planned.cell.setting.text()];
     std::size_t most = 0;
     for (const auto& [setting, programs] : at_once) most = std::max(most, programs);
     return most + (plan.rounds.twin ? baselines_of(plan).size() : 0);
   }
 
   const Plan& plan_;
-  const Refusal& refusal_;
+  const PlanErrors& refusal_;
   std::vector<std::string> candidate_names_;
 };
 
 }  // namespace
 
-void validate(const Plan& plan, const Places& places) { Validator(plan, Refusal(places)).run(); }
+void validate(const Plan& plan, const Places& places) { Validator(plan, PlanErrors(places)).run(); }
 
-}  // namespace assay::inline v1::plan
+}  // namespace assay::plan

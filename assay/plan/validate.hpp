@@ -5,7 +5,7 @@
 
 #include "assay/model/plan.hpp"
 
-namespace assay::inline v1::plan {
+namespace assay::plan {
 
 /// Where in a file each part of a plan stands: from a path like `plan.baseline` or `candidate[1].name`
 /// (counted from 0) to `file:line:column`.
@@ -16,4 +16,4 @@ using Places = std::map<std::string, std::string>;
 /// few to decide, an expression that RE2 can't read. Without `places` the path itself is named.
 void validate(const Plan& plan, const Places& places = {});
 
-}  // namespace assay::inline v1::plan
+}  // namespace assay::plan

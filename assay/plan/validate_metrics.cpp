@@ -9,16 +9,16 @@
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/near_miss.hpp"
 
-namespace assay::inline v1::plan {
+namespace assay::plan {
 namespace {
 
 /// Whether every run of a program tells this metric, so that no plan can define it.
 bool is_built_in(const std::string& name) {
-  const auto* row = metrics::find_row(name);
+  const auto* row = metrics::find_metric_info(name);
   return row != nullptr && row->of_programs && row->needs != metrics::Needs::work;
 }
 
-void check_own(const Plan& plan, const Refusal& refusal) {
+void check_own(const Plan& plan, const PlanErrors& refusal) {
   std::vector<Metric> named;
   for (const auto& metric : plan.metrics) named.push_back(metric.metric);
   refusal.names(named, "metric");
@@ -27,45 +27,43 @@ void check_own(const Plan& plan, const Refusal& refusal) {
     const auto& metric = plan.metrics[i];
     const auto path = entry("metric", i);
     if (metric.margin && !(*metric.margin > 0 && *metric.margin < 10))
-      refusal.raise(path + ".margin", "the margin must be above 0 % and below 1000 %",
-                    "write it like \"1 %\"");
-    if (metric.from.empty() && !metric.settle.none())
-      refusal.raise(path + ".settle",
-                    "\"" + metric.metric.name + "\" has one value a trial, none of which is left out",
-                    "settle is for metrics that a trial writes many values of");
+      refusal.fail(path + ".margin", "the margin must be above 0 % and below 1000 %",
+                   "write it like \"1 %\"");
+    if (metric.from.empty() && !metric.discard.none())
+      refusal.fail(path + ".settle",
+                   "\"" + metric.metric.name + "\" has one value a trial, none of which is left out",
+                   "settle is for metrics that a trial writes many values of");
     if (is_built_in(metric.metric.name)) {
       if (!metric.from.empty())
-        refusal.raise(path + ".from", "\"" + metric.metric.name + "\" is measured by Assay itself",
-                      "leave from out to refine it, or choose another name");
+        refusal.fail(path + ".from", "\"" + metric.metric.name + "\" is measured by Assay itself",
+                     "leave from out to refine it, or choose another name");
       continue;
     }
-    if (metric.from.empty() && metrics::find_row(metric.metric.name) != nullptr) continue;
+    if (metric.from.empty() && metrics::find_metric_info(metric.metric.name) != nullptr) continue;
     if (metric.from.empty())
-      refusal.raise(path, "metric \"" + metric.metric.name + "\" comes from nowhere",
-                    "give it from = \"stdout\", \"stderr\", or a file that the trial writes");
+      refusal.fail(path, "metric \"" + metric.metric.name + "\" comes from nowhere",
+                   "give it from = \"stdout\", \"stderr\", or a file that the trial writes");
     if (metric.pattern.empty() == metric.json.empty())
-      refusal.raise(path, "metric \"" + metric.metric.name + "\" needs either a pattern or a JSON pointer",
-                    "write pattern = 'rate ([0-9.]+)' or json = \"/stats/rate\"");
-    if (const auto problem =
-            metric.pattern.empty() ? std::string{} : check::problem_of_pattern(metric.pattern);
+      refusal.fail(path, "metric \"" + metric.metric.name + "\" needs either a pattern or a JSON pointer",
+                   "write pattern = 'rate ([0-9.]+)' or json = \"/stats/rate\"");
+    if (const auto problem = metric.pattern.empty() ? std::string{} : check::pattern_error(metric.pattern);
         !problem.empty())
-      refusal.raise(path + ".pattern", problem,
-                    "see the RE2 syntax; in TOML, single quotes keep backslashes");
-    if (metric.settle.seconds > 0 && (metric.pattern.empty() || !check::tells_times(metric.pattern)))
-      refusal.raise(path + ".settle",
-                    "its values have no times, so that none lies before " + to_string(metric.settle),
-                    "give the pattern a group named at for the time in seconds, (?P<at>[0-9.]+), or write a "
-                    "number of values");
-    if (const auto problem = check::problem_of_pointer(metric.json); !problem.empty())
-      refusal.raise(path + ".json", "json = \"" + metric.json + "\": " + problem, "see RFC 6901");
+      refusal.fail(path + ".pattern", problem, "see the RE2 syntax; in TOML, single quotes keep backslashes");
+    if (metric.discard.seconds > 0 && (metric.pattern.empty() || !check::has_time_group(metric.pattern)))
+      refusal.fail(path + ".settle",
+                   "its values have no times, so that none lies before " + to_string(metric.discard),
+                   "give the pattern a group named at for the time in seconds, (?P<at>[0-9.]+), or write a "
+                   "number of values");
+    if (const auto problem = check::pointer_error(metric.json); !problem.empty())
+      refusal.fail(path + ".json", "json = \"" + metric.json + "\": " + problem, "see RFC 6901");
     for (const auto& name : metric.workloads)
       if (std::ranges::count(workloads, name) == 0)
-        refusal.raise(path + ".workloads", "\"" + name + "\" is not among the workloads",
-                      meant_or_known(name, workloads));
+        refusal.fail(path + ".workloads", "\"" + name + "\" is not among the workloads",
+                     did_you_mean(name, workloads));
     for (const auto& workload : plan.workloads)
       if (!workload.control.keep_output && (metric.from == "stdout" || metric.from == "stderr"))
-        refusal.raise(path + ".from", "workload \"" + workload.name + "\" does not keep its output",
-                      "take keep_output = false out, or let the trial write a file");
+        refusal.fail(path + ".from", "workload \"" + workload.name + "\" does not keep its output",
+                     "take keep_output = false out, or let the trial write a file");
   }
 }
 
@@ -73,7 +71,7 @@ void check_own(const Plan& plan, const Refusal& refusal) {
 std::vector<Metric> all_metrics(const Plan& plan) {
   auto all = metrics::process_metrics();
   if (std::ranges::any_of(plan.workloads, [](const auto& w) { return !w.work.amount.empty(); }))
-    all.push_back(metrics::row_of(metrics::Known::throughput).metric);
+    all.push_back(metrics::metric_info(metrics::MetricKind::throughput).metric);
   if (std::ranges::any_of(plan.workloads, [](const auto& w) { return w.service.has_value(); }))
     std::ranges::copy(metrics::service_metrics(), std::back_inserter(all));
   for (const auto& own : plan.metrics) {
@@ -81,12 +79,12 @@ std::vector<Metric> all_metrics(const Plan& plan) {
     if (found == all.end())
       all.push_back(own.metric);
     else
-      found->prefer = own.metric.prefer;
+      found->direction = own.metric.direction;
   }
   return all;
 }
 
-void check_watched(const Plan& plan, const Refusal& refusal) {
+void check_watched(const Plan& plan, const PlanErrors& refusal) {
   const auto all = all_metrics(plan);
   const bool abreast = plan.rounds.mode == PlannedRounds::Mode::abreast;
   const bool any_contest =
@@ -98,25 +96,25 @@ void check_watched(const Plan& plan, const Refusal& refusal) {
     if (metric == all.end()) {
       std::vector<std::string> known;
       for (const auto& m : all)
-        if (m.prefer != Prefer::neither) known.push_back(m.name);
-      refusal.raise("plan.watch", "unknown metric \"" + name + "\"", meant_or_known(name, known));
+        if (m.direction != Direction::neither) known.push_back(m.name);
+      refusal.fail("plan.watch", "unknown metric \"" + name + "\"", did_you_mean(name, known));
     }
-    if (metric->prefer == Prefer::neither)
-      refusal.raise("plan.watch", "\"" + name + "\" can't be watched: neither more nor less of it is better",
-                    "watch what it stands for");
-    const auto* row = metrics::find_row(name);
-    if (abreast && row != nullptr && !row->holds_abreast)
-      refusal.raise("plan.watch",
-                    "\"" + name + "\" can't be watched of candidates that run abreast: they share a core",
-                    "watch cpu time, or use mode = \"turns\"");
+    if (metric->direction == Direction::neither)
+      refusal.fail("plan.watch", "\"" + name + "\" can't be watched: neither more nor less of it is better",
+                   "watch what it stands for");
+    const auto* row = metrics::find_metric_info(name);
+    if (abreast && row != nullptr && !row->valid_concurrent)
+      refusal.fail("plan.watch",
+                   "\"" + name + "\" can't be watched of candidates that run abreast: they share a core",
+                   "watch cpu time, or use mode = \"turns\"");
   }
 }
 
 }  // namespace
 
-void validate_metrics(const Plan& plan, const Refusal& refusal) {
+void validate_metrics(const Plan& plan, const PlanErrors& refusal) {
   check_own(plan, refusal);
   check_watched(plan, refusal);
 }
 
-}  // namespace assay::inline v1::plan
+}  // namespace assay::plan

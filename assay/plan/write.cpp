@@ -7,7 +7,7 @@
 
 #include "assay/plan/toml_writer.hpp"
 
-namespace assay::inline v1::plan {
+namespace assay::plan {
 namespace {
 
 template <class T>
@@ -27,7 +27,7 @@ toml::array candidates_of(const std::vector<PlannedCandidate>& candidates) {
 
 }  // namespace
 
-std::string definition_of(const PlannedWorkload& planned) {
+std::string canonical_text(const PlannedWorkload& planned) {
   auto nameless = planned;
   nameless.name.clear();
   nameless.weight = 1;
@@ -47,4 +47,4 @@ std::string to_toml(const Plan& plan) {
   return text_of(root) + "\n";
 }
 
-}  // namespace assay::inline v1::plan
+}  // namespace assay::plan

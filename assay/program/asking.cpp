@@ -16,7 +16,7 @@
 #include "assay/program/terminal_guard.hpp"
 #include "assay/render/json.hpp"
 
-namespace assay::inline v1::program {
+namespace assay::program {
 namespace {
 
 /// As a shell reads it where bytes can't be shown as they are: $'caf\xe9'.
@@ -36,7 +36,7 @@ std::string in_codes(const std::string& argument) {
 
 }  // namespace
 
-std::string typed(const std::vector<std::string>& arguments) {
+std::string shell_quoted(const std::vector<std::string>& arguments) {
   std::string line;
   for (const auto& argument : arguments) {
     if (printable(argument) != argument || argument.find('\n') != std::string::npos) {
@@ -74,7 +74,7 @@ PlannedRounds parse_rounds(const std::string& text) {
 
 double parse_precision(const std::string& text) {
   try {
-    return parse_share(text);
+    return parse_percent(text);
   } catch (const Error& error) {
     throw Error(error.problem(), "--precise", error.remedy());
   }
@@ -82,7 +82,7 @@ double parse_precision(const std::string& text) {
 
 double parse_margin(const std::string& text) {
   try {
-    return parse_share(text);
+    return parse_percent(text);
   } catch (const Error& error) {
     throw Error(error.problem(), "--margin", error.remedy());
   }
@@ -96,7 +96,7 @@ double parse_budget(const std::string& text) {
   }
 }
 
-void show(const Findings& findings, bool json, render::TextStyle style) {
+void print_results(const Findings& findings, bool json, render::TextStyle style) {
   style.colour = isatty(STDOUT_FILENO) == 1 && std::getenv("NO_COLOR") == nullptr;
   if (json) {
     const Unguarded as_it_is;
@@ -119,7 +119,7 @@ void add_when_busy(CLI::App& command, std::string& choice) {
 }
 
 campaign::WhenBusy when_busy_of(const std::string& choice) {
-  return choice == "go-on" ? campaign::WhenBusy::go_on : campaign::WhenBusy::wait;
+  return choice == "go-on" ? campaign::WhenBusy::proceed : campaign::WhenBusy::wait;
 }
 
-}  // namespace assay::inline v1::program
+}  // namespace assay::program

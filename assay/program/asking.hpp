@@ -13,7 +13,7 @@ class App;
 }
 
 /// What the tool and contest programs have in common: reading requests, showing findings, exit statuses.
-namespace assay::inline v1::program {
+namespace assay::program {
 
 inline constexpr int exit_done = 0;
 inline constexpr int exit_request = 2;
@@ -21,11 +21,11 @@ inline constexpr int exit_nothing_measured = 3;
 inline constexpr int exit_interrupted = 130;
 
 /// Shows findings on stdout as text, in colours where that is a terminal, or JSON.
-void show(const Findings& findings, bool json, render::TextStyle style = {});
+void print_results(const Findings& findings, bool json, render::TextStyle style = {});
 
 /// An argument list as one would type it, quoted for a shell where need be; bytes that can't be shown are
 /// written as $'\xe9'.
-std::string typed(const std::vector<std::string>& arguments);
+std::string shell_quoted(const std::vector<std::string>& arguments);
 
 /// Reads `7..60` or `20` into the plan's rounds. Throws Error.
 PlannedRounds parse_rounds(const std::string& text);
@@ -44,4 +44,4 @@ double parse_budget(const std::string& text);
 void add_when_busy(CLI::App& command, std::string& choice);
 campaign::WhenBusy when_busy_of(const std::string& choice);
 
-}  // namespace assay::inline v1::program
+}  // namespace assay::program

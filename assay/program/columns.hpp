@@ -4,10 +4,10 @@
 
 #include "assay/report/cells.hpp"
 
-namespace assay::inline v1::program {
+namespace assay::program {
 
-using report::cells_of;
-using report::left;
-using report::right;
+using report::display_width;
+using report::pad_left;
+using report::pad_right;
 
-}  // namespace assay::inline v1::program
+}  // namespace assay::program

@@ -13,10 +13,10 @@
 #include "assay/program/stopping.hpp"
 #include "assay/program/terminal_guard.hpp"
 
-namespace assay::inline v1::program {
+namespace assay::program {
 namespace {
 
-struct Asked {
+struct Options {
   std::string rounds, budget, margin, allowance, ledger;
   std::vector<std::string> only;
   std::int64_t seed = -1;
@@ -24,7 +24,7 @@ struct Asked {
   bool no_twin = false, json = false, resume = false;
 };
 
-void add_options(CLI::App& app, Asked& asked) {
+void add_options(CLI::App& app, Options& asked) {
   app.add_option("--rounds", asked.rounds,
                  "judged rounds, like 8..60 (from 8 on it ends when all is settled)");
   app.add_option("--budget", asked.budget, "measuring time for each setting, like 2s");
@@ -44,15 +44,15 @@ void add_options(CLI::App& app, Asked& asked) {
 }
 
 /// The contest's own options, with what was asked for in their place.
-contest::Options merged(contest::Options options, const Asked& asked) {
+contest::Options merged(contest::Options options, const Options& asked) {
   if (!asked.rounds.empty()) {
     const auto rounds = parse_rounds(asked.rounds);
     options.rounds_min = rounds.min;
     options.rounds_max = rounds.max;
   }
   if (!asked.budget.empty()) options.budget = parse_budget(asked.budget);
-  if (!asked.margin.empty()) options.margin = parse_share(asked.margin);
-  if (!asked.allowance.empty()) options.allowance = parse_duration(asked.allowance);
+  if (!asked.margin.empty()) options.margin = parse_percent(asked.margin);
+  if (!asked.allowance.empty()) options.max_call_time = parse_duration(asked.allowance);
   for (const auto& pair : asked.only) {
     const auto equal = pair.find('=');
     if (equal == std::string::npos)
@@ -68,9 +68,9 @@ contest::Options merged(contest::Options options, const Asked& asked) {
 }
 
 /// Shows progress, and hands the samples over when all is measured.
-class Watching : public ProgressLine {
+class ResultWriter : public ProgressLine {
  public:
-  void ended(const Record& record) override { hand_over_samples(record); }
+  void on_end(const Record& record) override { write_samples(record); }
 };
 
 /// The command without the options that settling a finding names anew.
@@ -89,7 +89,7 @@ std::vector<std::string> without_rounds(const std::vector<std::string>& command)
 }
 
 /// A contest that is a workload is run in every round of the plan: briefly, unless it is told otherwise.
-void make_brief(contest::Options& options, const Asked& asked) {
+void make_brief(contest::Options& options, const Options& asked) {
   constexpr int rounds = fewest_rounds;
   constexpr double seconds = 0.1;
   if (std::getenv("ASSAY_SAMPLES") == nullptr || !asked.rounds.empty() || !asked.budget.empty()) return;
@@ -98,17 +98,18 @@ void make_brief(contest::Options& options, const Asked& asked) {
   options.twin = false;
 }
 
-int carry_on(const contest::Contest& contest, const Asked& asked, const std::vector<std::string>& command) {
+int resume_command(const contest::Contest& contest, const Options& asked,
+                   const std::vector<std::string>& command) {
   auto options = merged(contest.options(), asked);
   make_brief(options, asked);
-  options.repeat = typed(without_rounds(command));
+  options.repeat = shell_quoted(without_rounds(command));
   StopOnSignals stopping;
-  Watching watching;
+  ResultWriter watching;
   options.observer = &watching;
   options.stop = stopping.token();
   const auto findings = contest.run(options);
   watching.clear();
-  show(findings, asked.json);
+  print_results(findings, asked.json);
   if (findings.state == CampaignState::interrupted) {
     if (!options.ledger.empty()) std::cerr << "assay: kept; --resume goes on with it\n";
     return exit_interrupted;
@@ -118,23 +119,23 @@ int carry_on(const contest::Contest& contest, const Asked& asked, const std::vec
 
 }  // namespace
 
-int present(const contest::Contest& contest, int argc, char** argv) {
+int run_main(const contest::Contest& contest, int argc, char** argv) {
   const TerminalGuard guard;
   CLI::App app("a contest of functions: " + contest.title(), argv[0]);
-  Asked asked;
+  Options asked;
   add_options(app, asked);
-  app.failure_message(refusal);
+  app.failure_message(argument_error);
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& error) {
     return app.exit(error) == 0 ? exit_done : exit_request;
   }
   try {
-    return carry_on(contest, asked, {argv, argv + argc});
+    return resume_command(contest, asked, {argv, argv + argc});
   } catch (const Error& error) {
     std::cerr << error.what() << "\n";
     return error.code() == Error::Code::measuring ? exit_nothing_measured : exit_request;
   }
 }
 
-}  // namespace assay::inline v1::program
+}  // namespace assay::program

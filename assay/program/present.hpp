@@ -2,7 +2,7 @@
 
 #include "assay/contest/contest.hpp"
 
-namespace assay::inline v1::program {
+namespace assay::program {
 
 /// The whole front of a contest program: reads its options, runs the contest, shows what was found. Returns
 /// the exit status: 0 done, 2 the request or the contest is wrong, 3 nothing could be compared, 130
@@ -14,10 +14,10 @@ namespace assay::inline v1::program {
 /// Ctrl-C ends the round and shows provisional findings. When ASSAY_SAMPLES names a descriptor, every round's
 /// readings are written there as JSON lines (docs/samples.md), so that a plan can take a contest program as a
 /// workload.
-int present(const contest::Contest& contest, int argc, char** argv);
+int run_main(const contest::Contest& contest, int argc, char** argv);
 
-}  // namespace assay::inline v1::program
+}  // namespace assay::program
 
-namespace assay::inline v1 {
-using program::present;
+namespace assay {
+using program::run_main;
 }

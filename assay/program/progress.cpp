@@ -12,7 +12,7 @@
 #include "assay/report/outlook.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::inline v1::program {
+namespace assay::program {
 namespace {
 
 /// Past the guard of std::cerr: to the line's start, and clears it.
@@ -25,10 +25,10 @@ std::string line_for(const campaign::Progress& progress, const std::string& cell
       std::to_string(progress.done) + (progress.planned > 0 ? " of " + std::to_string(progress.planned) : "");
   if (progress.phase == Phase::checking) return "checking the work, " + of + " done; now " + cell;
   std::string line = "round " + of + " done";
-  if (progress.settled > 0)
+  if (progress.decided > 0)
     line +=
-        ", " + std::to_string(progress.settled) + " of " + std::to_string(progress.comparisons) + " settled";
-  if (progress.left) line += ", at most " + report::span_text(*progress.left) + " left";
+        ", " + std::to_string(progress.decided) + " of " + std::to_string(progress.comparisons) + " settled";
+  if (progress.seconds_left) line += ", at most " + report::duration(*progress.seconds_left) + " left";
   return line + "; now " + cell;
 }
 
@@ -38,35 +38,35 @@ ProgressLine::ProgressLine() : terminal_(isatty(STDERR_FILENO) == 1) {}
 
 ProgressLine::~ProgressLine() { clear(); }
 
-void ProgressLine::said(const std::string& text) {
+void ProgressLine::on_message(const std::string& text) {
   clear();
   std::istringstream lines(text);
   for (std::string line; std::getline(lines, line);) std::cerr << "assay: " << line << "\n";
 }
 
-void ProgressLine::busy(campaign::WhenBusy what) {
-  said(std::string("another campaign is measuring on this machine; ") +
-       (what == campaign::WhenBusy::wait ? "waiting for its end (--when-busy go-on measures beside it)"
-                                         : "going on beside it"));
+void ProgressLine::on_busy(campaign::WhenBusy what) {
+  on_message(std::string("another campaign is measuring on this machine; ") +
+             (what == campaign::WhenBusy::wait ? "waiting for its end (--when-busy go-on measures beside it)"
+                                               : "going on beside it"));
 }
 
-void ProgressLine::begun(const Design& design) {
+void ProgressLine::on_start(const Design& design) {
   name_cells_by(design);
   for (const auto& candidate : design.candidates)
     if (!candidate.from.identity.empty() && !candidate.twin_of)
-      said(candidate.name + " is " + candidate.from.identity);
-  for (const auto& note : judge::likeness_notes(design)) {
-    const auto [about, text] = report::worded(design, note);
-    said((note.level == Note::Level::warning ? "warning, " : "") + about + ": " + text);
+      on_message(candidate.name + " is " + candidate.from.identity);
+  for (const auto& note : judge::build_notes(design)) {
+    const auto [about, text] = report::note_text(design, note);
+    on_message((note.level == Note::Level::warning ? "warning, " : "") + about + ": " + text);
   }
 }
 
-void ProgressLine::forecast(const Outlook& outlook, const Design& design) {
-  said(report::outlook_lines(outlook, design));
+void ProgressLine::on_forecast(const Forecast& outlook, const Design& design) {
+  on_message(report::forecast_lines(outlook, design));
 }
 
-void ProgressLine::progress(const campaign::Progress& progress) {
-  show(line_for(progress, report::cell_name(names_, progress.cell)));
+void ProgressLine::on_progress(const campaign::Progress& progress) {
+  show(line_for(progress, report::cell_label(names_, progress.cell)));
 }
 
 void ProgressLine::show(const std::string& line) {
@@ -76,7 +76,7 @@ void ProgressLine::show(const std::string& line) {
   last_ = now;
   if (terminal_) {
     std::clog << back_to_start << std::flush;
-    std::cerr << (report::cells_of(line) > 99 ? report::left(line, 99) : line) << std::flush;
+    std::cerr << (report::display_width(line) > 99 ? report::pad_right(line, 99) : line) << std::flush;
   } else {
     std::cerr << "assay: " << line << "\n";
   }
@@ -88,4 +88,4 @@ void ProgressLine::clear() {
   shown_ = false;
 }
 
-}  // namespace assay::inline v1::program
+}  // namespace assay::program

@@ -6,7 +6,7 @@
 #include "assay/campaign/observer.hpp"
 #include "assay/model/design.hpp"
 
-namespace assay::inline v1::program {
+namespace assay::program {
 
 /// Shows how far a campaign has come, on stderr: one line that is written over on a terminal, else a plain
 /// line every ten seconds; what is said, and what can be expected, on lines of their own.
@@ -17,12 +17,12 @@ class ProgressLine : public campaign::Observer {
   ProgressLine(const ProgressLine&) = delete;
   ProgressLine& operator=(const ProgressLine&) = delete;
 
-  void said(const std::string& text) override;
-  void busy(campaign::WhenBusy what) override;
+  void on_message(const std::string& text) override;
+  void on_busy(campaign::WhenBusy what) override;
   /// Says who the candidates are, and warns of unlike builds and of comparing a program with itself.
-  void begun(const Design& design) override;
-  void forecast(const Outlook& outlook, const Design& design) override;
-  void progress(const campaign::Progress& progress) override;
+  void on_start(const Design& design) override;
+  void on_forecast(const Forecast& outlook, const Design& design) override;
+  void on_progress(const campaign::Progress& progress) override;
 
   /// Names cells as this campaign does.
   void name_cells_by(const Design& design) { names_ = design; }
@@ -40,4 +40,4 @@ class ProgressLine : public campaign::Observer {
   std::chrono::steady_clock::time_point last_ = std::chrono::steady_clock::now();
 };
 
-}  // namespace assay::inline v1::program
+}  // namespace assay::program

@@ -5,9 +5,9 @@
 
 #include "assay/model/near_miss.hpp"
 
-namespace assay::inline v1::program {
+namespace assay::program {
 
-std::string refusal(const CLI::App* app, const CLI::Error& error) {
+std::string argument_error(const CLI::App* app, const CLI::Error& error) {
   const auto* command = app;
   auto typed = app->get_name();
   for (auto parsed = app->get_subcommands(); !parsed.empty(); parsed = command->get_subcommands()) {
@@ -22,7 +22,7 @@ std::string refusal(const CLI::App* app, const CLI::Error& error) {
     for (const auto* option : command->get_options())
       for (const auto& its : option->get_lnames()) options.push_back("--" + its);
     text = "unknown argument \"" + extras.front() + "\"";
-    if (const auto near = near_miss(extras.front(), options); !near.empty())
+    if (const auto near = closest_match(extras.front(), options); !near.empty())
       text += "; did you mean \"" + near + "\"?";
   } else if (const auto* option = command->get_option_no_throw(name);
              is(CLI::ExitCodes::ArgumentMismatch) && option != nullptr) {
@@ -33,4 +33,4 @@ std::string refusal(const CLI::App* app, const CLI::Error& error) {
   return "assay: " + text + "; " + typed + " --help tells more\n";
 }
 
-}  // namespace assay::inline v1::program
+}  // namespace assay::program

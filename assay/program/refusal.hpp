@@ -7,10 +7,10 @@ class App;
 class Error;
 }  // namespace CLI
 
-namespace assay::inline v1::program {
+namespace assay::program {
 
 /// What is wrong with the arguments, with the near miss of an unknown one, and where to read on; a line. For
 /// CLI::App::failure_message of the outermost app.
-std::string refusal(const CLI::App* app, const CLI::Error& error);
+std::string argument_error(const CLI::App* app, const CLI::Error& error);
 
-}  // namespace assay::inline v1::program
+}  // namespace assay::program

@@ -9,12 +9,12 @@
 #include "assay/codec/json.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::program {
+namespace assay::program {
 
 std::string to_samples(const Record& record) {
   std::string lines;
   for (const auto& trial : record.log.trials) {
-    if (trial.role != Role::counted || trial.outcome != Outcome::ok) continue;
+    if (trial.role != Role::measured || trial.outcome != Outcome::ok) continue;
     const auto& cell = record.design.cells[trial.cell];
     const auto setting = codec::setting_json(cell.setting);
     for (const auto& reading : trial.readings) {
@@ -32,7 +32,7 @@ std::string to_samples(const Record& record) {
   return lines;
 }
 
-void hand_over_samples(const Record& record) {
+void write_samples(const Record& record) {
   const char* named = std::getenv("ASSAY_SAMPLES");
   if (named == nullptr || *named == '\0') return;
   char* end = nullptr;
@@ -51,4 +51,4 @@ void hand_over_samples(const Record& record) {
   }
 }
 
-}  // namespace assay::inline v1::program
+}  // namespace assay::program

@@ -4,9 +4,10 @@
 #include "assay/measure/program.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::program {
+namespace assay::program {
 
-void run_to_end(const std::vector<std::string>& command, const std::string& what, const std::string& folder) {
+void run_command(const std::vector<std::string>& command, const std::string& what,
+                 const std::string& folder) {
   measure::Launcher launcher;
   const auto result =
       launcher.run({.program = measure::find_program(command.front(), "."), .arguments = command});
@@ -16,4 +17,4 @@ void run_to_end(const std::vector<std::string>& command, const std::string& what
         folder);
 }
 
-}  // namespace assay::inline v1::program
+}  // namespace assay::program

@@ -11,7 +11,7 @@
 
 #include "assay/program/asking.hpp"
 
-namespace assay::inline v1::program {
+namespace assay::program {
 
 StopOnSignals::StopOnSignals() {
   sigset_t heard;
@@ -43,4 +43,4 @@ void StopOnSignals::listen() {
   }
 }
 
-}  // namespace assay::inline v1::program
+}  // namespace assay::program

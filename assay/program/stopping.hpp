@@ -7,7 +7,7 @@
 
 #include "assay/measure/descriptor.hpp"
 
-namespace assay::inline v1::program {
+namespace assay::program {
 
 /// While it lives, Ctrl-C, TERM and HUP become a stop request; a second one ends the program at once, which
 /// also ends what it is measuring. To be made before any other thread.
@@ -29,4 +29,4 @@ class StopOnSignals {
   std::thread listener_;
 };
 
-}  // namespace assay::inline v1::program
+}  // namespace assay::program

@@ -8,7 +8,7 @@
 #include "assay/model/printable.hpp"
 #include "assay/render/table.hpp"
 
-namespace assay::inline v1::program {
+namespace assay::program {
 namespace {
 
 /// But for the colours of verdicts, which do no harm where others send them.
@@ -87,4 +87,4 @@ Unguarded::~Unguarded() {
   if (TerminalGuard::guarding_out != nullptr) TerminalGuard::guarding_out->guards = true;
 }
 
-}  // namespace assay::inline v1::program
+}  // namespace assay::program

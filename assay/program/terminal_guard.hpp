@@ -2,7 +2,7 @@
 
 #include <memory>
 
-namespace assay::inline v1::program {
+namespace assay::program {
 
 /// While it lives, what passes through std::cout and std::cerr is made printable (model/printable.hpp), but
 /// for the colours that findings are set in: names, titles and messages of others can't steer the terminal.
@@ -31,4 +31,4 @@ class Unguarded {
   Unguarded& operator=(const Unguarded&) = delete;
 };
 
-}  // namespace assay::inline v1::program
+}  // namespace assay::program

@@ -8,7 +8,7 @@
 #include "assay/measure/elf_sections.hpp"
 #include "assay/measure/files.hpp"
 
-namespace assay::inline v1::relink {
+namespace assay::relink {
 namespace fs = std::filesystem;
 namespace {
 
@@ -105,4 +105,4 @@ std::vector<std::string> libraries_of(const CapturedLink& link, const std::strin
 
 std::string capture_problems(const std::string& folder) { return measure::content_of(folder + "/problems"); }
 
-}  // namespace assay::inline v1::relink
+}  // namespace assay::relink

@@ -3,7 +3,7 @@
 #include <string>
 #include <vector>
 
-namespace assay::inline v1::relink {
+namespace assay::relink {
 
 /// A link that was seen while a program was built, with all that is needed to do it again.
 struct CapturedLink {
@@ -31,4 +31,4 @@ std::vector<std::string> libraries_of(const CapturedLink& link, const std::strin
 /// What kept links from being captured, in the shim's words, a line each; empty: nothing.
 std::string capture_problems(const std::string& folder);
 
-}  // namespace assay::inline v1::relink
+}  // namespace assay::relink

@@ -8,7 +8,7 @@
 #include <string_view>
 #include <utility>
 
-namespace assay::inline v1::relink {
+namespace assay::relink {
 namespace {
 
 std::string_view after_spaces(std::string_view text) {
@@ -130,4 +130,4 @@ std::vector<CodePiece> pieces_of(const CodeMap& map) {
   return pieces;
 }
 
-}  // namespace assay::inline v1::relink
+}  // namespace assay::relink

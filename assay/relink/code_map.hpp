@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-namespace assay::inline v1::relink {
+namespace assay::relink {
 
 /// A section of code as a linker's map tells it.
 struct CodeSection {
@@ -48,4 +48,4 @@ struct CodePiece {
 /// system for each object.
 std::vector<CodePiece> pieces_of(const CodeMap& map);
 
-}  // namespace assay::inline v1::relink
+}  // namespace assay::relink

@@ -5,19 +5,19 @@
 
 #include "assay/measure/files.hpp"
 
-namespace assay::inline v1::relink {
+namespace assay::relink {
 namespace {
 
 using Json = nlohmann::json;
 
 }  // namespace
 
-void keep_known(const Known& known, const std::string& file) {
+void save_properties(const LinkProperties& known, const std::string& file) {
   Json pieces = Json::array();
   for (const auto& p : known.pieces)
     pieces.push_back({p.key.kind, p.key.name, p.key.object, p.key.ordinal, p.pattern, p.section, p.address,
                       p.size, p.alignment});
-  const Json all = {{"common", known.way == Way::common},
+  const Json all = {{"common", known.method == LayoutMethod::common},
                     {"shuffler", static_cast<int>(known.shuffler)},
                     {"own_script", known.own_script},
                     {"linker", known.linker},
@@ -33,17 +33,17 @@ void keep_known(const Known& known, const std::string& file) {
     std::filesystem::remove(draft, failed);
 }
 
-std::optional<Known> read_known(const std::string& file) {
+std::optional<LinkProperties> read_properties(const std::string& file) {
   try {
     const auto all = Json::parse(measure::content_of(file));
-    Known known{.way = all.at("common") ? Way::common : Way::shuffled,
-                .shuffler = static_cast<Shuffler>(all.at("shuffler").get<int>()),
-                .own_script = all.at("own_script"),
-                .linker = all.at("linker"),
-                .script = all.at("script"),
-                .pieces = {},
-                .section_names = all.at("section_names"),
-                .seconds = all.at("seconds")};
+    LinkProperties known{.method = all.at("common") ? LayoutMethod::common : LayoutMethod::shuffled,
+                         .shuffler = static_cast<ShuffleMethod>(all.at("shuffler").get<int>()),
+                         .own_script = all.at("own_script"),
+                         .linker = all.at("linker"),
+                         .script = all.at("script"),
+                         .pieces = {},
+                         .section_names = all.at("section_names"),
+                         .seconds = all.at("seconds")};
     for (const auto& p : all.at("pieces"))
       known.pieces.push_back({.key = {p.at(0), p.at(1), p.at(2), p.at(3)},
                               .pattern = p.at(4),
@@ -57,4 +57,4 @@ std::optional<Known> read_known(const std::string& file) {
   }
 }
 
-}  // namespace assay::inline v1::relink
+}  // namespace assay::relink

@@ -6,13 +6,13 @@
 #include "assay/measure/files.hpp"
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::relink {
+namespace assay::relink {
 namespace fs = std::filesystem;
 
 std::string links_in(const std::string& folder) { return folder + "/links"; }
 std::string layouts_in(const std::string& folder) { return folder + "/layouts"; }
 
-std::string keep_own(const std::string& folder, const std::string& program) {
+std::string back_up_original(const std::string& folder, const std::string& program) {
   const auto own = fs::path(folder) / "own" / measure::digest_of(program).substr(0, 16);
   std::error_code failed;
   if (fs::exists(own, failed)) return own.string();
@@ -26,7 +26,7 @@ std::string keep_own(const std::string& folder, const std::string& program) {
   return own.string();
 }
 
-void put_in_place(const std::string& file, const std::string& program) {
+void install(const std::string& file, const std::string& program) {
   const auto draft = program + ".assay";
   std::error_code failed;
   if (fs::equivalent(file, program, failed)) return;
@@ -38,7 +38,7 @@ void put_in_place(const std::string& file, const std::string& program) {
                 Error::Code::measuring);
 }
 
-void restore_own(const std::string& folder) {
+void restore_originals(const std::string& folder) {
   std::error_code failed;
   for (fs::directory_iterator at(fs::path(folder) / "own", failed), end; !failed && at != end;
        at.increment(failed)) {
@@ -46,11 +46,11 @@ void restore_own(const std::string& folder) {
     const auto program = measure::content_of(at->path().string() + ".path");
     if (program.empty()) continue;
     try {
-      put_in_place(at->path().string(), program);
+      install(at->path().string(), program);
     } catch (const Error&) {
       continue;
     }
   }
 }
 
-}  // namespace assay::inline v1::relink
+}  // namespace assay::relink

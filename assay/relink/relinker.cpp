@@ -13,7 +13,7 @@
 #include "assay/model/error.hpp"
 #include "assay/model/stopped.hpp"
 
-namespace assay::inline v1::relink {
+namespace assay::relink {
 namespace fs = std::filesystem;
 namespace {
 
@@ -81,7 +81,7 @@ bool has_script(const CapturedLink& link) {
 Relinker::Relinker(CapturedLink link, measure::Launcher& launcher, std::string folder)
     : link_(std::move(link)), launcher_(launcher), folder_(std::move(folder)) {}
 
-std::size_t Relinker::own_pieces() const {
+std::size_t Relinker::project_pieces() const {
   return static_cast<std::size_t>(std::ranges::count_if(known_.pieces, [](const CodePiece& piece) {
     return !piece.pattern.starts_with("\"/usr/") && !piece.pattern.starts_with("\"/lib");
   }));
@@ -99,44 +99,44 @@ Relinker::Ran Relinker::run(std::vector<std::string> arguments, const std::strin
   const auto result = launcher_.run(command, stop);
   std::error_code ignored;
   fs::remove(output + ".resolution", ignored);
-  if (result.interrupted) throw Stopped{};
+  if (result.interrupted) throw Cancelled{};
   if (result.not_started) return {"it can't be started: " + *result.not_started, {}};
   if (result.signal != 0 || result.exit_status != 0) {
-    const auto said = std::string(result.err->head());
+    const auto error = std::string(result.err->head());
     return {"it ended with " +
                 (result.signal != 0 ? "signal " + std::to_string(result.signal)
                                     : "exit status " + std::to_string(result.exit_status)) +
-                (said.empty() ? "" : ": " + first_line(said)),
+                (error.empty() ? "" : ": " + first_line(error)),
             std::string(result.out->head())};
   }
   return {{}, std::string(result.out->head())};
 }
 
-std::string Relinker::prepare(const std::stop_token& stop) {
+std::string Relinker::verify(const std::stop_token& stop) {
   std::error_code failed;
   fs::create_directories(folder_, failed);
   if (failed) return "no files can be made in " + folder_ + ": " + failed.message();
   const auto file = folder_ + "/" + measure::digest_of(link_.output + "\n" + link_.digest).substr(0, 16);
-  if (auto known = read_known(file)) {
+  if (auto known = read_properties(file)) {
     known_ = std::move(*known);
     return {};
   }
-  auto problem = find_out(stop);
-  if (problem.empty()) keep_known(known_, file);
+  auto problem = inspect(stop);
+  if (problem.empty()) save_properties(known_, file);
   return problem;
 }
 
-std::string Relinker::find_out(const std::stop_token& stop) {
+std::string Relinker::inspect(const std::stop_token& stop) {
   known_.linker = first_line(run({"--version"}, folder_ + "/none", stop).out);
   const bool is_gnu = known_.linker.starts_with("GNU ld"), is_gold = known_.linker.starts_with("GNU gold"),
              is_lld = known_.linker.find("LLD") != std::string::npos;
   if (!is_gnu && !is_gold && !is_lld)
     return "its linker is not known: " + (known_.linker.empty() ? link_.linker : known_.linker);
   known_.own_script = has_script(link_);
-  known_.way = is_gnu && !known_.own_script ? Way::common : Way::shuffled;
-  known_.shuffler = known_.own_script || is_gnu ? Shuffler::between
-                    : is_gold                   ? Shuffler::gold
-                                                : Shuffler::lld;
+  known_.method = is_gnu && !known_.own_script ? LayoutMethod::common : LayoutMethod::shuffled;
+  known_.shuffler = known_.own_script || is_gnu ? ShuffleMethod::gaps_only
+                    : is_gold                   ? ShuffleMethod::gold
+                                                : ShuffleMethod::lld;
   Temporaries files;
   const auto &trial = files.add(folder_ + "/trial"), &map = files.add(trial + ".map");
   auto arguments = for_another_output(link_, trial);
@@ -146,15 +146,15 @@ std::string Relinker::find_out(const std::stop_token& stop) {
   known_.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
   if (!again.problem.empty()) return "linking it again fails: " + again.problem;
   if (measure::digest_of_file(trial) != link_.digest) return "linking it again does not give the same bytes";
-  const auto told = measure::content_of(map);
-  if (known_.way == Way::common) return find_pieces(told, trial, stop);
-  known_.section_names = gold_section_names(told);
+  const auto map_text = measure::content_of(map);
+  if (known_.method == LayoutMethod::common) return find_pieces(map_text, trial, stop);
+  known_.section_names = gold_section_names(map_text);
   return {};
 }
 
-std::string Relinker::find_pieces(const std::string& told, const std::string& trial,
+std::string Relinker::find_pieces(const std::string& map_text, const std::string& trial,
                                   const std::stop_token& stop) {
-  known_.pieces = pieces_of(read_code_map(told));
+  known_.pieces = pieces_of(read_code_map(map_text));
   if (known_.pieces.empty()) return "its linker's map tells of no code";
   // The standard script depends on the options, and on no input.
   std::vector<std::string> options;
@@ -162,12 +162,12 @@ std::string Relinker::find_pieces(const std::string& told, const std::string& tr
     if (std::ranges::find(link_.kept, word) == link_.kept.end() && !word.starts_with("-l"))
       options.push_back(std::move(word));
   options.emplace_back("--verbose");
-  const auto said = run(std::move(options), trial, stop).out;
+  const auto output = run(std::move(options), trial, stop).out;
   const std::string rule(50, '=');
-  const auto begin = said.find(rule), end = said.find(rule, begin + rule.size());
+  const auto begin = output.find(rule), end = output.find(rule, begin + rule.size());
   if (begin == std::string::npos || end == std::string::npos) return "its linker does not tell its script";
-  known_.script = said.substr(begin + rule.size(), end - begin - rule.size());
-  const auto spread = spread_slots(known_.pieces);
+  known_.script = output.substr(begin + rule.size(), end - begin - rule.size());
+  const auto spread = probe_addresses(known_.pieces);
   CodeMap map;
   if (auto problem = link_common(spread, trial, &map, stop); !problem.empty()) return problem;
   const auto places = places_in(map);
@@ -179,7 +179,7 @@ std::string Relinker::find_pieces(const std::string& told, const std::string& tr
   return {};
 }
 
-std::string Relinker::link_common(const Slots& slots, const std::string& to, CodeMap* map,
+std::string Relinker::link_common(const AddressPlan& slots, const std::string& to, CodeMap* map,
                                   const std::stop_token& stop) const {
   const auto script = script_with(known_.script, known_.pieces, slots);
   if (script.empty()) return "its linker's script is of an unknown form";
@@ -189,13 +189,13 @@ std::string Relinker::link_common(const Slots& slots, const std::string& to, Cod
   auto arguments = for_another_output(link_, to);
   arguments.insert(arguments.end(), {"-T", file, "-Map=" + map_file});
   const auto ran = run(std::move(arguments), to, stop);
-  const auto told = read_code_map(measure::content_of(map_file));
+  const auto laid_out = read_code_map(measure::content_of(map_file));
   if (!ran.problem.empty()) return "its linker refuses another layout: " + ran.problem;
   if (map != nullptr) {
-    *map = told;
+    *map = laid_out;
     return {};
   }
-  const auto places = places_in(told);
+  const auto places = places_in(laid_out);
   for (const auto& piece : known_.pieces) {
     const auto at = places.find({piece.pattern, piece.section});
     if (at == places.end() || at->second != slots.at(piece.key))
@@ -204,7 +204,8 @@ std::string Relinker::link_common(const Slots& slots, const std::string& to, Cod
   return {};
 }
 
-std::string Relinker::assemble(const Gaps& gaps, const std::string& to, const std::stop_token& stop) const {
+std::string Relinker::assemble(const CodeGaps& gaps, const std::string& to,
+                               const std::stop_token& stop) const {
   measure::Command command{.directory = link_.directory, .timeout = 60};
   try {
     command.program = measure::find_program("as", link_.directory);
@@ -216,7 +217,7 @@ std::string Relinker::assemble(const Gaps& gaps, const std::string& to, const st
   if (!measure::write_file(source, gaps.source)) return "no file can be written: " + source;
   command.arguments = {"as", "-o", to, source};
   const auto result = launcher_.run(command, stop);
-  if (result.interrupted) throw Stopped{};
+  if (result.interrupted) throw Cancelled{};
   if (result.not_started || result.signal != 0 || result.exit_status != 0)
     return "gaps can't be made: " +
            (result.not_started ? *result.not_started : first_line(std::string(result.err->head())));
@@ -238,15 +239,15 @@ std::string Relinker::link_shuffled(std::uint64_t seed, const std::string& to,
   std::size_t objects = 0;
   for (const auto& word : for_another_output(link_, to)) {
     const bool is_object = std::ranges::find(link_.kept, word) != link_.kept.end() && word.ends_with(".o");
-    if (known_.shuffler == Shuffler::between && is_object)
+    if (known_.shuffler == ShuffleMethod::gaps_only && is_object)
       if (auto problem = add_gaps(objects++, 1); !problem.empty()) return problem;
     arguments.push_back(word);
   }
-  if (known_.shuffler != Shuffler::between)
+  if (known_.shuffler != ShuffleMethod::gaps_only)
     if (auto problem = add_gaps(0, gaps_among_sections); !problem.empty()) return problem;
-  if (known_.shuffler == Shuffler::lld)
+  if (known_.shuffler == ShuffleMethod::lld)
     arguments.push_back("--shuffle-sections=.text*=" + std::to_string(seed % 2147483647U + 1));
-  if (known_.shuffler == Shuffler::gold) {
+  if (known_.shuffler == ShuffleMethod::gold) {
     const auto& order = files.add(to + ".order");
     if (!measure::write_file(order, shuffled_lines(known_.section_names, seed)))
       return "no file can be written: " + order;
@@ -256,9 +257,10 @@ std::string Relinker::link_shuffled(std::uint64_t seed, const std::string& to,
   return ran.problem.empty() ? std::string() : "its linker refuses another layout: " + ran.problem;
 }
 
-std::string Relinker::link(const Slots& slots, std::uint64_t seed, const std::string& to,
+std::string Relinker::link(const AddressPlan& slots, std::uint64_t seed, const std::string& to,
                            const std::stop_token& stop) const {
-  return known_.way == Way::common ? link_common(slots, to, nullptr, stop) : link_shuffled(seed, to, stop);
+  return known_.method == LayoutMethod::common ? link_common(slots, to, nullptr, stop)
+                                               : link_shuffled(seed, to, stop);
 }
 
-}  // namespace assay::inline v1::relink
+}  // namespace assay::relink

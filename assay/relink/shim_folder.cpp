@@ -12,7 +12,7 @@
 extern const char assay_shim_image[];
 extern const char assay_shim_image_end[];
 
-namespace assay::inline v1::relink {
+namespace assay::relink {
 namespace fs = std::filesystem;
 
 std::string shim_folder(const std::string& folder) {
@@ -56,4 +56,4 @@ std::vector<std::string> capturing_environment(const std::string& shim, const st
           "CCACHE_DISABLE=1"};
 }
 
-}  // namespace assay::inline v1::relink
+}  // namespace assay::relink

@@ -3,7 +3,7 @@
 #include <string>
 #include <vector>
 
-namespace assay::inline v1::relink {
+namespace assay::relink {
 
 /// Lays the shim out below `folder`, once for each of its versions, under the names of the programs that it
 /// stands in for, and returns the absolute folder that they are in. Throws Error where it can't be written.
@@ -13,4 +13,4 @@ std::string shim_folder(const std::string& folder);
 /// has a section of its own: `NAME=value`. `shim` is shim_folder()'s.
 std::vector<std::string> capturing_environment(const std::string& shim, const std::string& links);
 
-}  // namespace assay::inline v1::relink
+}  // namespace assay::relink

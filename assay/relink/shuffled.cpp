@@ -6,10 +6,10 @@
 
 #include "assay/stats/random.hpp"
 
-namespace assay::inline v1::relink {
+namespace assay::relink {
 
-Gaps draw_gaps(std::size_t first, std::size_t count, std::uint64_t seed) {
-  Gaps gaps;
+CodeGaps draw_gaps(std::size_t first, std::size_t count, std::uint64_t seed) {
+  CodeGaps gaps;
   for (std::size_t i = first; i < first + count; ++i) {
     stats::Random random(seed, i + 1);
     const auto symbol = "assay_gap_" + std::to_string(i);
@@ -43,4 +43,4 @@ std::string shuffled_lines(std::vector<std::string> names, std::uint64_t seed) {
   return text;
 }
 
-}  // namespace assay::inline v1::relink
+}  // namespace assay::relink

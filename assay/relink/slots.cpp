@@ -7,7 +7,7 @@
 
 #include "assay/stats/random.hpp"
 
-namespace assay::inline v1::relink {
+namespace assay::relink {
 namespace {
 
 constexpr std::uint64_t step = 16;    // bytes
@@ -19,7 +19,7 @@ std::uint64_t rounded_up(std::uint64_t value, std::uint64_t to) { return (value 
 
 }  // namespace
 
-Slots common_slots(const std::vector<std::vector<CodePiece>>& programs, std::uint64_t seed) {
+AddressPlan shared_addresses(const std::vector<std::vector<CodePiece>>& programs, std::uint64_t seed) {
   struct Size {
     std::uint64_t bytes = 0, alignment = step;
   };
@@ -38,7 +38,7 @@ Slots common_slots(const std::vector<std::vector<CodePiece>>& programs, std::uin
     if (first->first.kind != sorted_kind) random.shuffle(std::span(first, last));
     first = last;
   }
-  Slots slots;
+  AddressPlan slots;
   std::uint64_t at = step * random.below(page / step);
   for (const auto& [key, size] : order) {
     constexpr std::size_t gaps = 8;
@@ -49,8 +49,8 @@ Slots common_slots(const std::vector<std::vector<CodePiece>>& programs, std::uin
   return slots;
 }
 
-Slots spread_slots(const std::vector<CodePiece>& pieces) {
-  Slots slots;
+AddressPlan probe_addresses(const std::vector<CodePiece>& pieces) {
+  AddressPlan slots;
   std::uint64_t at = 0;
   for (const auto& piece : pieces) {
     slots[piece.key] = at + step;
@@ -67,7 +67,7 @@ std::uint64_t alignment_at(std::uint64_t offset) {
 }
 
 std::string script_with(const std::string& standard, const std::vector<CodePiece>& pieces,
-                        const Slots& slots) {
+                        const AddressPlan& slots) {
   const std::string head = "\n  .text ";
   const auto at = standard.find(head);
   if (at == std::string::npos) return {};
@@ -83,4 +83,4 @@ std::string script_with(const std::string& standard, const std::vector<CodePiece
   return text + standard.substr(open + body_begins.size());
 }
 
-}  // namespace assay::inline v1::relink
+}  // namespace assay::relink

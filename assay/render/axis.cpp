@@ -6,7 +6,7 @@
 #include "assay/report/cells.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 using namespace report;  // its words
 
@@ -14,7 +14,7 @@ Axis::Axis(const std::vector<const Finding*>& findings, Scale scale, std::size_t
     : scale_(scale), width_(width) {
   double margin = 0;
   for (const auto* finding : findings) {
-    margin = std::max(margin, margin_on_test_scale(scale, finding->margin));
+    margin = std::max(margin, transformed_margin(scale, finding->margin));
     for (const double effect : {finding->interval.low, finding->interval.high, finding->effect.value})
       if (const double at = position(effect); std::isfinite(at)) {
         low_ = std::min(low_, at);
@@ -52,12 +52,12 @@ std::string Axis::draw(const Finding& finding) const {
 }
 
 std::string Axis::legend(const std::string& unit) const {
-  const auto shown = [&](double at) { return effect_text(Effect::of_test_scale(scale_, at), unit); };
+  const auto shown = [&](double at) { return effect_text(Effect::from_transformed(scale_, at), unit); };
   const auto zero = column(Effect::none(scale_).value);
   const auto from = shown(low_), to = shown(high_);
   std::string line = from;
-  if (zero > cells_of(line) && zero + 2 + cells_of(to) < width_) line = left(line, zero) + "0";
-  return left(line, width_ - std::min(width_, cells_of(to))) + to;
+  if (zero > display_width(line) && zero + 2 + display_width(to) < width_) line = pad_right(line, zero) + "0";
+  return pad_right(line, width_ - std::min(width_, display_width(to))) + to;
 }
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -6,7 +6,7 @@
 
 #include "assay/model/finding.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 /// A horizontal axis of text cells that several findings share, logarithmic for ratios.
 class Axis {
@@ -23,7 +23,7 @@ class Axis {
   std::string legend(const std::string& unit) const;
 
  private:
-  double position(double effect) const { return Effect{scale_, effect}.on_test_scale(); }
+  double position(double effect) const { return Effect{scale_, effect}.transformed(); }
   std::size_t column(double effect) const;
 
   Scale scale_;
@@ -31,4 +31,4 @@ class Axis {
   double low_ = 0, high_ = 0;  ///< on the tests' scale
 };
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -7,7 +7,7 @@
 #include "assay/report/sentences.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 using namespace report;  // its words
 namespace {
@@ -69,15 +69,16 @@ ChartJson interval_chart(const Findings& all, const std::vector<const Finding*>&
   double widest = ratio ? 0.02 : 0;  // how far to draw; ends that are unknown are cut there
   for (const auto* f : findings)
     for (const double x : {f->interval.low, f->effect.value, f->interval.high})
-      if (std::isfinite(x) && fits(scale, x)) widest = std::max(widest, Effect{scale, x}.distance());
+      if (std::isfinite(x) && is_valid_value(scale, x))
+        widest = std::max(widest, Effect{scale, x}.distance());
   const auto shown = [&](double x) {
-    const double at = fits(scale, x) ? Effect{scale, x}.on_test_scale() : -widest;
-    return Effect::of_test_scale(scale, std::clamp(at, -widest, widest)).value;
+    const double at = is_valid_value(scale, x) ? Effect{scale, x}.transformed() : -widest;
+    return Effect::from_transformed(scale, std::clamp(at, -widest, widest)).value;
   };
   auto rows = ChartJson::array();
   auto order = ChartJson::array();
   for (const auto* f : findings) {
-    const auto name = row_name(all, all.candidate_of(*f));
+    const auto name = row_name(all, all.candidate_cell(*f));
     order.push_back(name);
     rows.push_back(
         {{"row", name},
@@ -127,7 +128,7 @@ ChartJson interval_chart(const Findings& all, const std::vector<const Finding*>&
   return spec;
 }
 
-ChartJson growth_chart(const Findings& all, const std::vector<const Trend*>& trends) {
+ChartJson growth_chart(const Findings& all, const std::vector<const ScalingCurve*>& trends) {
   const bool threads = !trends.front()->throughput.empty();
   auto rows = ChartJson::array();
   for (const auto* trend : trends)
@@ -161,4 +162,4 @@ ChartJson growth_chart(const Findings& all, const std::vector<const Trend*>& tre
   return spec;
 }
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -5,7 +5,7 @@
 
 #include "assay/model/findings.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 // Vega-Lite specifications of a page's charts. Included by this module's own sources only. "VERDICTS" and
 // "INK" stand for colours that the page puts in, by its light or dark.
@@ -17,7 +17,7 @@ ChartJson interval_chart(const Findings& all, const std::vector<const Finding*>&
 
 /// Typical values over a factor's sizes, a line for each candidate, on logarithmic axes; over threads, their
 /// throughput.
-ChartJson growth_chart(const Findings& all, const std::vector<const Trend*>& trends);
+ChartJson growth_chart(const Findings& all, const std::vector<const ScalingCurve*>& trends);
 
 // Parts that charts share.
 
@@ -33,4 +33,4 @@ double rounded(double value);
 /// A chart that is as wide as the page and has so many rows.
 ChartJson chart_of(std::size_t rows, ChartJson data);
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -5,7 +5,7 @@
 
 #include "assay/model/conditions.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 /// Plain sentences: the smallest change a one-minute duel can settle here, and what would help. A hint is
 /// given for: more than 5 % of CPU time taken by the host, more than 10 % by other programs, battery, a
@@ -16,4 +16,4 @@ std::vector<std::string> advice(const Conditions& conditions);
 std::string to_text(const Conditions& conditions);
 std::string to_json(const Conditions& conditions);
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -13,7 +13,7 @@
 #include "assay/report/units.hpp"
 #include "assay/stats/location.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 using namespace report;  // its words
 namespace {
@@ -38,8 +38,8 @@ std::string strip_of(const std::vector<double>& values, double low, double high)
 std::string cell_details(const Findings& all, CellId cell, const std::vector<double>& values, double low,
                          double high, const std::string& unit) {
   const auto q = [&](double p) { return value_text(stats::quantile(values, p), unit); };
-  std::string text =
-      "  " + left(all.candidate(all.design.cells[cell]).name, 20) + "|" + strip_of(values, low, high) + "|\n";
+  std::string text = "  " + pad_right(all.candidate(all.design.cells[cell]).name, 20) + "|" +
+                     strip_of(values, low, high) + "|\n";
   text += fmt::format("    {} trials: least {}, quarter {}, median {}, three quarters {}, most {}\n",
                       values.size(), q(0), q(0.25), q(0.5), q(0.75), q(1));
   constexpr std::size_t first = 6;
@@ -54,10 +54,10 @@ std::string details(const Findings& all, const Record& record) {
   const TrialValues trials(record);
   std::string out;
   for (const auto& f : all.findings) {
-    const auto& cell = all.candidate_of(f);
+    const auto& cell = all.candidate_cell(f);
     if (!is_watched(all, f) || all.candidate(cell).twin_of || all.metric_of(f).exact) continue;
     std::map<CellId, std::vector<double>> values;
-    for (const auto id : {f.of.baseline, f.of.candidate})
+    for (const auto id : {f.comparison.baseline, f.comparison.candidate})
       if (const auto& series = trials.of(f.metric, id); !series.empty()) values[id] = values_of(series);
     if (values.size() < 2) continue;
     double low = std::numeric_limits<double>::infinity(), high = -std::numeric_limits<double>::infinity();
@@ -69,10 +69,10 @@ std::string details(const Findings& all, const Record& record) {
     const auto where = cell_text(all, cell);
     out += fmt::format("\nall trials, {}{}: from {} to {}\n", all.metric_of(f).name,
                        where.empty() ? "" : ", " + where, value_text(low, unit), value_text(high, unit));
-    for (const auto id : {f.of.baseline, f.of.candidate})
+    for (const auto id : {f.comparison.baseline, f.comparison.candidate})
       out += cell_details(all, id, values[id], low, high, unit);
   }
   return out;
 }
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

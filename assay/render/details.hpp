@@ -5,10 +5,10 @@
 #include "assay/model/findings.hpp"
 #include "assay/model/log.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 /// All trials of each finding's two cells: a strip of dots on a common axis, quantiles, the first trials in
 /// the order in which they ran. `record` is what the findings were judged from.
 std::string details(const Findings& all, const Record& record);
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -7,7 +7,7 @@
 #include "assay/report/notes.hpp"
 #include "assay/report/price.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 using namespace report;  // its words
 
@@ -16,14 +16,14 @@ namespace {
 using Json = nlohmann::ordered_json;
 using codec::setting_json;
 
-Json settle_json(const Findings& all, const Finding& finding) {
-  const auto& price = finding.to_settle;
+Json rounds_to_decide_json(const Findings& all, const Finding& finding) {
+  const auto& price = finding.rounds_to_decide;
   if (!price) return nullptr;
-  const bool possible = price->obstacle == Price::Obstacle::none;
+  const bool possible = price->obstacle == RoundsToDecide::Obstacle::none;
   return {{"rounds", price->rounds > 0 ? Json(price->rounds) : Json(nullptr)},
           {"seconds", price->seconds > 0 ? Json(price->seconds) : Json(nullptr)},
           {"abreast", price->suits_abreast},
-          {"why", possible ? std::string{} : settle_text(all, finding)}};
+          {"why", possible ? std::string{} : rounds_needed_text(all, finding)}};
 }
 
 /// Both ends of an effect's interval; an open one is null.
@@ -34,8 +34,8 @@ Json ends_json(const Effect& effect, const Interval& interval) {
 
 /// What all runs show, where the finding is that of the fast ones.
 Json typical_json(const Finding& finding) {
-  if (!finding.typical) return nullptr;
-  const auto& [effect, interval] = *finding.typical;
+  if (!finding.all_runs) return nullptr;
+  const auto& [effect, interval] = *finding.all_runs;
   return {{effect.is_ratio() ? "ratio" : "difference", finite(effect.value)},
           {"interval", ends_json(effect, interval)}};
 }
@@ -47,7 +47,7 @@ Json within_json(const Findings& all, const Finding& finding) {
       if (within.cell == cell && within.metric == finding.metric) return {within.low, within.high};
     return nullptr;
   };
-  const auto its = of(finding.of.baseline), mine = of(finding.of.candidate);
+  const auto its = of(finding.comparison.baseline), mine = of(finding.comparison.candidate);
   if (its.is_null() && mine.is_null()) return nullptr;
   return {{"baseline", its}, {"candidate", mine}};
 }
@@ -82,13 +82,13 @@ Json finite(double value) { return std::isfinite(value) ? Json(value) : Json(nul
 Json perhaps(const std::optional<double>& value) { return value ? Json(*value) : Json(nullptr); }
 
 Json note_json(const Design& design, const Note& note) {
-  const auto [about, text] = worded(design, note);
-  return {{"about", about}, {"kind", to_string(note.kind)},   {"level", to_string(note.level)},
-          {"text", text},   {"figure", perhaps(note.figure)}, {"threshold", perhaps(note.threshold)}};
+  const auto [about, text] = note_text(design, note);
+  return {{"about", about}, {"kind", to_string(note.kind)},  {"level", to_string(note.level)},
+          {"text", text},   {"figure", perhaps(note.value)}, {"threshold", perhaps(note.threshold)}};
 }
 
 Json finding_json(const Findings& all, const Finding& finding) {
-  const auto& cell = all.candidate_of(finding);
+  const auto& cell = all.candidate_cell(finding);
   const auto& metric = all.metric_of(finding);
   const bool ratio = finding.effect.is_ratio();
   Json notes = Json::array();
@@ -98,12 +98,12 @@ Json finding_json(const Findings& all, const Finding& finding) {
       {"setting", setting_json(cell.setting)},
       {"metric", metric.name},
       {"unit", metric.unit},
-      {"prefer", to_string(metric.prefer)},
-      {"baseline", all.candidate(all.baseline_of(finding)).name},
+      {"prefer", to_string(metric.direction)},
+      {"baseline", all.candidate(all.baseline_cell(finding)).name},
       {"candidate", all.candidate(cell).name},
       {"twin", all.candidate(cell).twin_of.has_value()},
       {"rounds", finding.rounds},
-      {"repeats", {{"baseline", finding.repeats.baseline}, {"candidate", finding.repeats.candidate}}},
+      {"repeats", {{"baseline", finding.replication.baseline}, {"candidate", finding.replication.candidate}}},
       {"baseline_typical", finding.baseline_typical},
       {"candidate_typical", finding.candidate_typical},
       {"ratio", ratio ? finite(finding.effect.value) : Json(nullptr)},
@@ -117,14 +117,15 @@ Json finding_json(const Findings& all, const Finding& finding) {
       {"deciles", deciles_json(finding)},
       {"margin", finding.margin},
       {"p", finding.p},
-      {"p_same", finding.p_same},
+      {"p_same", finding.p_equivalence},
       {"p_adjusted", finding.p_adjusted},
       {"verdict", to_string(finding.verdict)},
       {"beyond_margin", finding.beyond_margin},
       {"method", finding.method},
-      {"decided_by", finding.decided_by ? Json(all.design.metrics[*finding.decided_by].name) : Json(nullptr)},
-      {"settle", settle_json(all, finding)},
+      {"decided_by",
+       finding.superseded_by ? Json(all.design.metrics[*finding.superseded_by].name) : Json(nullptr)},
+      {"settle", rounds_to_decide_json(all, finding)},
       {"notes", std::move(notes)}};
 }
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

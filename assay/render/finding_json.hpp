@@ -5,7 +5,7 @@
 
 #include "assay/model/findings.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 // Parts of the findings document. Included by this module's own sources only.
 
@@ -18,4 +18,4 @@ nlohmann::ordered_json note_json(const Design& design, const Note& note);
 /// A finding as docs/findings.schema.json has it.
 nlohmann::ordered_json finding_json(const Findings& all, const Finding& finding);
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

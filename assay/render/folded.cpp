@@ -5,7 +5,7 @@
 #include "assay/render/table.hpp"
 #include "assay/report/cells.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 using namespace report;  // its words
 namespace {
@@ -19,27 +19,28 @@ bool is_wide(const Overview& overview) {
   return overview.rows.size() * overview.columns.size() > many;
 }
 
-std::string folded_text(const Overview& overview, const std::string& heading, const TextStyle& style) {
+std::string matrix_text(const Overview& overview, const std::string& heading, const TextStyle& style) {
   std::size_t names = 10;
-  for (const auto& name : overview.names) names = std::max(names, cells_of(name) + 1);
+  for (const auto& name : overview.names) names = std::max(names, display_width(name) + 1);
   names = std::min<std::size_t>(names, 30);
   std::string out = heading + "; change against the baseline; --only shows more\n";
   const std::size_t fit = std::max<std::size_t>(1, (text_width - names) / (column_width + 1));
   for (std::size_t from = 0; from < overview.columns.size(); from += fit) {
     const auto to = std::min(from + fit, overview.columns.size());
     if (from > 0) out += "\n";
-    out += left("", names);
+    out += pad_right("", names);
     for (auto c = from; c < to; ++c) {
       const auto& title = overview.columns[c];
-      out += " " + right(cells_of(title) > column_width ? left(title, column_width) : title, column_width);
+      out += " " + pad_left(display_width(title) > column_width ? pad_right(title, column_width) : title,
+                            column_width);
     }
     out += "\n";
     for (std::size_t r = 0; r < overview.rows.size(); ++r) {
       const auto& name = overview.names[r];
-      out += left(cells_of(name) < names ? name : left(name, names - 1), names);
+      out += pad_right(display_width(name) < names ? name : pad_right(name, names - 1), names);
       for (auto c = from; c < to; ++c) {
         const auto& entry = overview.rows[r][c];
-        const auto text = right(entry.text, column_width);
+        const auto text = pad_left(entry.text, column_width);
         out += " " +
                (style.colour && entry.finding != nullptr ? in_colour_of(entry.finding->verdict, text) : text);
       }
@@ -49,4 +50,4 @@ std::string folded_text(const Overview& overview, const std::string& heading, co
   return out;
 }
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

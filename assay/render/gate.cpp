@@ -12,7 +12,7 @@
 #include "assay/model/printable.hpp"
 #include "assay/report/gate_reasons.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 using namespace report;  // its words
 namespace {
@@ -35,10 +35,10 @@ std::string headline(const GateResult& gate) {
 
 std::vector<std::string> reasons_of(const GateResult& gate, const Design& design, bool all) {
   std::vector<std::string> lines;
-  if (gate.apart) lines.push_back(std::string("warning: ") + apart_caution);
+  if (gate.unpaired) lines.push_back(std::string("warning: ") + apart_caution);
   for (const auto& reason : gate.reasons) {
     if (!all && reason.status == GateStatus::passed) continue;
-    const auto [about, text] = worded(design, reason);
+    const auto [about, text] = note_text(design, reason);
     lines.push_back(fmt::format("{}: {}: {}", to_string(reason.status), about, text));
   }
   const auto passed = count(gate, GateStatus::passed);
@@ -61,15 +61,15 @@ std::string to_junit(const GateResult& gate, const Design& design) {
   suite.put("<xmlattr>.tests", gate.reasons.size());
   suite.put("<xmlattr>.failures", failed + (undecided_fails ? undecided : 0));
   suite.put("<xmlattr>.skipped", undecided_fails ? 0 : undecided);
-  if (gate.apart) {
+  if (gate.unpaired) {
     suite.put("properties.property.<xmlattr>.name", "warning");
     suite.put("properties.property.<xmlattr>.value", apart_caution);
   }
   for (const auto& reason : gate.reasons) {
     ptree test;
     test.put("<xmlattr>.classname", "assay");
-    const auto [about, words] = worded(design, reason);
-    const auto text = printable(without_folders(words, design.folder));  // XML has no control characters
+    const auto [about, words] = note_text(design, reason);
+    const auto text = printable(shorten_local_paths(words, design.folder));  // XML has no control characters
     test.put("<xmlattr>.name", printable(about));
     const bool undecided_one = reason.status == GateStatus::undecided;
     if (reason.status == GateStatus::failed || (undecided_one && undecided_fails))
@@ -88,4 +88,4 @@ std::string to_junit(const GateResult& gate, const Design& design) {
   return out.str();
 }
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

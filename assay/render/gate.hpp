@@ -6,7 +6,7 @@
 #include "assay/model/design.hpp"
 #include "assay/model/gate.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 /// A gate's answer in a sentence, without a full stop.
 std::string headline(const GateResult& gate);
@@ -22,4 +22,4 @@ std::string to_text(const GateResult& gate, const Design& design, bool all = fal
 /// the gate does not let it pass.
 std::string to_junit(const GateResult& gate, const Design& design);
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -14,7 +14,7 @@
 #include "assay/report/units.hpp"
 #include "assay/stats/location.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 namespace {
 
 constexpr std::size_t chart_width = 72, chart_height = 9;
@@ -51,8 +51,8 @@ std::size_t column_of(std::size_t place, std::size_t commits) {
 std::string chart_of_line(const History& history, const HistoryLine& line) {
   double low = 0, high = 0;
   for (const auto& point : line.points) {
-    low = std::min(low, point.effect.on_test_scale());
-    high = std::max(high, point.effect.on_test_scale());
+    low = std::min(low, point.effect.transformed());
+    high = std::max(high, point.effect.transformed());
   }
   constexpr double least_span = 0.01;
   if (high - low < least_span) high = low + least_span;
@@ -60,24 +60,25 @@ std::string chart_of_line(const History& history, const HistoryLine& line) {
   const auto commits = history.commits.size();
   for (std::size_t at = 0; at < chart_width; ++at) grid.put(at, 0, "·");
   for (const auto& level : line.levels)
-    for (auto at = column_of(line.points[level.first].place, commits);
-         at <= column_of(line.points[level.end - 1].place, commits); ++at)
-      grid.put(at, level.level.on_test_scale(), "─");
+    for (auto at = column_of(line.points[level.first].commit_index, commits);
+         at <= column_of(line.points[level.end - 1].commit_index, commits); ++at)
+      grid.put(at, level.level.transformed(), "─");
   std::map<std::size_t, std::vector<double>> columns;
   for (const auto& point : line.points)
-    columns[column_of(point.place, commits)].push_back(point.effect.on_test_scale());
+    columns[column_of(point.commit_index, commits)].push_back(point.effect.transformed());
   for (const auto& [at, values] : columns) grid.put(at, stats::median(values), "●");
   std::string text;
   for (std::size_t row = 0; row < chart_height; ++row) {
     const bool named = row == 0 || row == chart_height - 1 || row == grid.row(0);
     const double value = row == grid.row(0) ? 0 : grid.value_of(row);
-    const auto label = named ? report::change_of_effect(line, Effect::of_test_scale(line.metric.scale, value))
-                             : std::string{};
-    text += report::right(label, 10) + " │" + grid.text(row) + "\n";
+    const auto label =
+        named ? report::change_of_effect(line, Effect::from_transformed(line.metric.scale, value))
+              : std::string{};
+    text += report::pad_left(label, 10) + " │" + grid.text(row) + "\n";
   }
   const auto &first = history.commits.front(), &last = history.commits.back();
-  const auto from = report::day_text(first.time), to = report::day_text(last.time);
-  text += std::string(12, ' ') + report::left(from, chart_width - to.size()) + to + "\n";
+  const auto from = report::iso_date(first.time), to = report::iso_date(last.time);
+  text += std::string(12, ' ') + report::pad_right(from, chart_width - to.size()) + to + "\n";
   return text;
 }
 
@@ -93,10 +94,10 @@ Json commit_json(const CommitFacts& commit) {
 }
 
 Json line_json(const History& history, const HistoryLine& line) {
-  const auto id = [&](std::size_t point) { return history.commits[line.points[point].place].id; };
+  const auto id = [&](std::size_t point) { return history.commits[line.points[point].commit_index].id; };
   Json points = Json::array(), steps = Json::array(), breaks = Json::array();
   for (const auto& point : line.points) {
-    auto entry = commit_json(history.commits[point.place]);
+    auto entry = commit_json(history.commits[point.commit_index]);
     entry.update({{"effect", point.effect.value},
                   {"interval", ends_of(point.interval)},
                   {"rounds", point.rounds},
@@ -117,7 +118,7 @@ Json line_json(const History& history, const HistoryLine& line) {
   for (const auto& change : line.breaks)
     breaks.push_back({{"what", report::break_text(line, change)},
                       {"shift", change.shift ? Json(change.shift->value) : Json(nullptr)},
-                      {"anchors", change.anchors}});
+                      {"anchors", change.overlapping_commits}});
   return {{"workload", line.workload},   {"setting", line.setting},
           {"metric", line.metric.name},  {"scale", to_string(line.metric.scale)},
           {"points", std::move(points)}, {"steps", std::move(steps)},
@@ -127,29 +128,29 @@ Json line_json(const History& history, const HistoryLine& line) {
 }  // namespace
 
 std::string to_text(const History& history) {
-  std::string text = report::wrapped(report::extent_of(history), 0) + "\n";
+  std::string text = report::wrap(report::coverage_text(history), 0) + "\n";
   for (const auto& line : history.lines) {
-    text += "\n" + report::line_name(history, line) + ", change against " + history.reference + "\n" +
+    text += "\n" + report::line_label(history, line) + ", change against " + history.reference + "\n" +
             chart_of_line(history, line);
     for (const auto& sentence : report::sentences_of(history, line))
-      text += "  " + report::wrapped(printable(sentence.text), 4) + "\n";
+      text += "  " + report::wrap(printable(sentence.text), 4) + "\n";
   }
-  if (!history.silent.empty()) text += "\n";
-  for (const auto& [commit, why] : history.silent)
-    text += report::wrapped("could not be measured: " + report::commit_text(commit) + ": " +
-                                printable_line(why.substr(0, why.find('\n')), 160),
-                            2) +
+  if (!history.unmeasurable.empty()) text += "\n";
+  for (const auto& [commit, why] : history.unmeasurable)
+    text += report::wrap("could not be measured: " + report::commit_text(commit) + ": " +
+                             printable_line(why.substr(0, why.find('\n')), 160),
+                         2) +
             "\n";
   const auto notes = report::notes_of(history);
   if (!notes.empty()) text += "\n";
-  for (const auto& note : notes) text += report::wrapped("note, " + printable(note), 2) + "\n";
+  for (const auto& note : notes) text += report::wrap("note, " + printable(note), 2) + "\n";
   return text;
 }
 
 std::string to_json(const History& history) {
   Json lines = Json::array(), silent = Json::array();
   for (const auto& line : history.lines) lines.push_back(line_json(history, line));
-  for (const auto& [commit, why] : history.silent) {
+  for (const auto& [commit, why] : history.unmeasurable) {
     silent.push_back(commit_json(commit));
     silent.back()["why"] = why;
   }
@@ -168,4 +169,4 @@ std::string to_json(const History& history) {
   return document.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -10,7 +10,7 @@
 #include "assay/report/located.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 namespace {
 
 using kainjow::mustache::data;
@@ -35,31 +35,31 @@ ChartJson history_chart(const History& history, const HistoryLine& line) {
   least -= room;
   most += room;
   for (const auto& point : line.points) {
-    const auto& commit = history.commits[point.place];
-    points.push_back({{"at", point.place},
+    const auto& commit = history.commits[point.commit_index];
+    points.push_back({{"at", point.commit_index},
                       {"change", shown(point.effect.value)},
                       {"low", std::max(least, shown(point.interval.low))},
                       {"high", std::min(most, shown(point.interval.high))},
                       {"commit", commit.short_id()},
                       {"subject", printable_line(commit.subject, 80)},
-                      {"day", report::day_text(commit.time)},
+                      {"day", report::iso_date(commit.time)},
                       {"told", report::change_of_effect(line, point.effect) + " (" +
                                    interval_text(line, point.interval) + ")"}});
   }
   for (const auto& level : line.levels)
-    levels.push_back({{"at", line.points[level.first].place},
-                      {"end", line.points[level.end - 1].place},
+    levels.push_back({{"at", line.points[level.first].commit_index},
+                      {"end", line.points[level.end - 1].commit_index},
                       {"change", shown(level.level.value)}});
   for (const auto& step : line.steps) {
     const bool claimed =
         step.status == HistoryStep::Status::confirmed || step.status == HistoryStep::Status::drift;
     if (!claimed) continue;
     const bool drift = step.status == HistoryStep::Status::drift;
-    const bool more = step.effect.on_test_scale() > 0;
+    const bool more = step.effect.transformed() > 0;
     marks.push_back(
-        {{"at", line.points[drift ? step.from : step.before].place},
-         {"end", line.points[drift ? step.to : step.after].place},
-         {"tone", more == (line.metric.prefer == Prefer::higher) ? "better" : "worse"},
+        {{"at", line.points[drift ? step.from : step.before].commit_index},
+         {"end", line.points[drift ? step.to : step.after].commit_index},
+         {"tone", more == (line.metric.direction == Direction::higher) ? "better" : "worse"},
          {"told", report::change_of_effect(line, step.effect) + ", " + report::status_text(step.status)}});
   }
   const ChartJson x = {{"field", "at"},
@@ -109,10 +109,10 @@ ChartJson history_chart(const History& history, const HistoryLine& line) {
 data points_of(const History& history, const HistoryLine& line) {
   data list(data::type::list);
   for (auto point = line.points.rbegin(); point != line.points.rend(); ++point) {
-    const auto& commit = history.commits[point->place];
+    const auto& commit = history.commits[point->commit_index];
     data row;
     row["commit"] = commit.short_id();
-    row["day"] = report::day_text(commit.time);
+    row["day"] = report::iso_date(commit.time);
     row["subject"] = printable_line(commit.subject, 120);
     row["change"] = report::change_of_effect(line, point->effect);
     row["interval"] = interval_text(line, point->interval);
@@ -129,8 +129,8 @@ data steps_of(const History& history, const HistoryLine& line) {
   data list(data::type::list);
   for (const auto& step : line.steps) {
     const bool drift = step.status == HistoryStep::Status::drift;
-    const auto before = line.points[drift ? step.from : step.before].place,
-               after = line.points[drift ? step.to : step.after].place;
+    const auto before = line.points[drift ? step.from : step.before].commit_index,
+               after = line.points[drift ? step.to : step.after].commit_index;
     data row;
     row["before"] = report::commit_text(history.commits[before]);
     row["after"] = report::commit_text(history.commits[after]);
@@ -153,24 +153,24 @@ std::string to_page(const History& history) {
   page["script"] = page_script();
   page["libraries"] = page_libraries();
   page["interrupted"] = history.interrupted;
-  page["extent"] = report::extent_of(history);
+  page["extent"] = report::coverage_text(history);
   auto charts = ChartJson::object();
   data answers(data::type::list), lines(data::type::list), silent(data::type::list), notes(data::type::list);
   for (const auto& line : history.lines) {
     data answer, says(data::type::list), section;
     for (const auto& sentence : report::sentences_of(history, line)) {
-      data said;
-      said["text"] = printable(sentence.text);
-      said["tone"] = to_string(sentence.tone);
-      says << said;
+      data sentences;
+      sentences["text"] = printable(sentence.text);
+      sentences["tone"] = to_string(sentence.verdict);
+      says << sentences;
     }
-    answer["line"] = report::line_name(history, line);
+    answer["line"] = report::line_label(history, line);
     answer["says"] = data(says);
     answers << answer;
     const auto name = "c" + std::to_string(charts.size());
     charts[name] = history_chart(history, line);
     section["chart"] = name;
-    section["heading"] = report::line_name(history, line);
+    section["heading"] = report::line_label(history, line);
     section["legend"] =
         "change against " + history.reference +
         ", with its interval; a thick line is a level, a shaded stretch a step that was confirmed";
@@ -180,7 +180,7 @@ std::string to_page(const History& history) {
     section["points"] = points_of(history, line);
     lines << section;
   }
-  for (const auto& [commit, why] : history.silent) {
+  for (const auto& [commit, why] : history.unmeasurable) {
     data entry;
     entry["commit"] = report::commit_text(commit);
     entry["why"] = printable_line(why.substr(0, why.find('\n')), 300);
@@ -193,7 +193,7 @@ std::string to_page(const History& history) {
   }
   page["answers"] = data(answers);
   page["lines"] = data(lines);
-  page["has_silent"] = !history.silent.empty();
+  page["has_silent"] = !history.unmeasurable.empty();
   page["silent"] = data(silent);
   page["has_notes"] = !report::notes_of(history).empty();
   page["notes"] = data(notes);
@@ -202,4 +202,4 @@ std::string to_page(const History& history) {
   return form.render(page);
 }
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

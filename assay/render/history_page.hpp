@@ -4,10 +4,10 @@
 
 #include "assay/model/history.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 /// A history as a page that opens from disk: what is said of each line, a chart, a table of steps and one of
 /// commits. Names and addresses of authors are not in it.
 std::string to_page(const History& history);
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -7,7 +7,7 @@
 #include "assay/report/notes.hpp"
 #include "assay/report/sentences.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 using namespace report;  // its words
 namespace {
@@ -15,7 +15,7 @@ namespace {
 using Json = nlohmann::ordered_json;
 using codec::setting_json;
 
-std::string why_not_told(const Overall& o) {
+std::string reason_not_reported(const Overall& o) {
   switch (o.obstacle) {
     case Overall::Obstacle::too_few_rounds:
       return "only " + std::to_string(o.rounds) + " rounds have a pair of all its comparisons";
@@ -30,7 +30,7 @@ std::string why_not_told(const Overall& o) {
 Json parts_json(const Findings& all, const Overall& overall) {
   Json parts = Json::array();
   for (const auto& part : overall.parts) {
-    const auto& cell = all.design.cells[part.of.candidate];
+    const auto& cell = all.design.cells[part.comparison.candidate];
     parts.push_back({{"workload", all.workload(cell).name},
                      {"setting", setting_json(cell.setting)},
                      {"ratio", finite(part.raw.value)},
@@ -48,21 +48,21 @@ Json requirement_json(const Findings& all, const RequirementFinding& r) {
           {"setting", setting_json(cell.setting)},
           {"candidate", all.candidate(cell).name},
           {"metric", all.design.metrics[r.metric].name},
-          {"require", all.design.metrics[r.metric].demand.require->text},
+          {"require", all.design.metrics[r.metric].request.require->text},
           {"status", to_string(r.status)},
           {"rounds", r.rounds},
           {"typical", r.typical},
           {"interval", interval_json(r.interval)},
-          {"spare", r.spare}};
+          {"spare", r.headroom}};
 }
 
 Json latencies_json(const Findings& all) {
   Json latencies = Json::array();
   for (const auto& latency : all.latencies) {
-    const auto& cell = all.design.cells[latency.of.candidate];
+    const auto& cell = all.design.cells[latency.comparison.candidate];
     latencies.push_back({{"workload", all.workload(cell).name},
                          {"setting", setting_json(cell.setting)},
-                         {"baseline", all.candidate(all.design.cells[latency.of.baseline]).name},
+                         {"baseline", all.candidate(all.design.cells[latency.comparison.baseline]).name},
                          {"candidate", all.candidate(cell).name},
                          {"quantile", latency.quantile},
                          {"baseline_value", latency.baseline},
@@ -73,7 +73,7 @@ Json latencies_json(const Findings& all) {
   return latencies;
 }
 
-Json trend_json(const Findings& all, const Trend& t) {
+Json trend_json(const Findings& all, const ScalingCurve& t) {
   return {{"workload", all.design.workloads[t.workload].name},
           {"candidate", all.design.candidates[t.candidate].name},
           {"metric", all.design.metrics[t.metric].name},
@@ -93,11 +93,11 @@ Json trend_json(const Findings& all, const Trend& t) {
           {"plateau", perhaps(t.plateau)}};
 }
 
-void add_together(const Findings& all, Json& document) {
+void add_aggregates(const Findings& all, Json& document) {
   const auto name = [&](CandidateId id) { return all.design.candidates[id].name; };
   const auto metric_name = [&](MetricId id) { return all.design.metrics[id].name; };
   const auto workload_name = [&](WorkloadId id) { return all.design.workloads[id].name; };
-  const auto with_cell = [&](const Contrast& of, const Json& rest) {
+  const auto with_cell = [&](const Comparison& of, const Json& rest) {
     const auto& cell = all.design.cells[of.candidate];
     Json entry = {{"candidate", name(cell.candidate)},
                   {"baseline", name(all.design.cells[of.baseline].candidate)},
@@ -120,9 +120,9 @@ void add_together(const Findings& all, Json& document) {
          {"p", o.finding.p},
          {"verdict", to_string(o.finding.verdict)},
          {"between", o.between},
-         {"p_alike", o.p_alike},
+         {"p_alike", o.p_homogeneous},
          {"parts", parts_json(all, o)},
-         {"why", why_not_told(o)}});
+         {"why", reason_not_reported(o)}});
   for (const auto& g : all.groups) {
     Json members = Json::array();
     for (const auto id : g.members) members.push_back(name(id));
@@ -131,31 +131,31 @@ void add_together(const Findings& all, Json& document) {
                                   {"metric", metric_name(g.metric)},
                                   {"members", std::move(members)}});
   }
-  for (const auto& t : all.turns)
+  for (const auto& t : all.reversals)
     document["turns"].push_back({{"candidate", name(t.candidate)},
                                  {"workload", workload_name(t.workload)},
                                  {"metric", metric_name(t.metric)},
                                  {"factor", t.factor},
                                  {"others", setting_json(t.others)},
-                                 {"last", to_string(t.last)},
-                                 {"before", to_string(t.before)},
-                                 {"first", to_string(t.first)},
-                                 {"after", to_string(t.after)}});
+                                 {"last", to_string(t.last_level)},
+                                 {"before", to_string(t.verdict_before)},
+                                 {"first", to_string(t.first_level)},
+                                 {"after", to_string(t.verdict_after)}});
   for (const auto& f : all.failures)
-    document["failures"].push_back(with_cell(f.of, {{"baseline_failed", f.baseline_failed},
-                                                    {"baseline_trials", f.baseline_trials},
-                                                    {"candidate_failed", f.candidate_failed},
-                                                    {"candidate_trials", f.candidate_trials},
-                                                    {"p", f.p},
-                                                    {"p_adjusted", f.p_adjusted},
-                                                    {"verdict", to_string(f.verdict)}}));
+    document["failures"].push_back(with_cell(f.comparison, {{"baseline_failed", f.baseline_failed},
+                                                            {"baseline_trials", f.baseline_trials},
+                                                            {"candidate_failed", f.candidate_failed},
+                                                            {"candidate_trials", f.candidate_trials},
+                                                            {"p", f.p},
+                                                            {"p_adjusted", f.p_adjusted},
+                                                            {"verdict", to_string(f.verdict)}}));
   for (const auto& f : all.spreads)
-    document["spreads"].push_back(with_cell(f.of, {{"metric", metric_name(f.metric)},
-                                                   {"rounds", f.rounds},
-                                                   {"ratio", f.ratio},
-                                                   {"p", f.p},
-                                                   {"p_adjusted", f.p_adjusted},
-                                                   {"verdict", to_string(f.verdict)}}));
+    document["spreads"].push_back(with_cell(f.comparison, {{"metric", metric_name(f.metric)},
+                                                           {"rounds", f.rounds},
+                                                           {"ratio", f.ratio},
+                                                           {"p", f.p},
+                                                           {"p_adjusted", f.p_adjusted},
+                                                           {"verdict", to_string(f.verdict)}}));
   for (const auto& c : all.confirmations)
     document["confirmations"].push_back({{"candidate", c.candidate},
                                          {"baseline", c.baseline},
@@ -179,19 +179,19 @@ Json answers_json(const Findings& all) {
 Json profile_json(const Findings& all) {
   Json profile = Json::array();
   for (const auto& line : all.profile) {
-    const auto& cell = all.design.cells[line.of.candidate];
+    const auto& cell = all.design.cells[line.comparison.candidate];
     const auto& metric = all.design.metrics[line.metric];
     profile.push_back({{"workload", all.workload(cell).name},
                        {"setting", setting_json(cell.setting)},
                        {"metric", metric.name},
                        {"unit", metric.unit},
-                       {"baseline", all.design.candidate_of(line.of.baseline).name},
+                       {"baseline", all.design.candidate_of(line.comparison.baseline).name},
                        {"candidate", all.candidate(cell).name},
                        {"baseline_typical", line.baseline},
                        {"candidate_typical", line.candidate},
                        {"ratio", line.effect.is_ratio() ? finite(line.effect.value) : Json(nullptr)},
                        {"difference", line.effect.is_ratio() ? Json(nullptr) : finite(line.effect.value)},
-                       {"told", line.told}});
+                       {"told", line.is_significant}});
   }
   return profile;
 }
@@ -199,7 +199,7 @@ Json profile_json(const Findings& all) {
 }  // namespace
 
 std::string to_json(const Findings& findings) {
-  const auto all = for_others(findings);
+  const auto all = redacted(findings);
   Json document = {{"format", 2},
                    {"campaign",
                     {{"id", all.design.uid},
@@ -217,17 +217,17 @@ std::string to_json(const Findings& findings) {
   document["latencies"] = latencies_json(all);
   document["standings"] = Json::array();
   for (const auto id : all.design.cells.ids())
-    if (const auto& state = all.states[id]; !state.is_sound())
+    if (const auto& state = all.statuses[id]; !state.is_ok())
       document["standings"].push_back({{"candidate", all.design.candidate_of(id).name},
                                        {"workload", all.design.workload_of(id).name},
                                        {"setting", setting_json(all.design.cells[id].setting)},
-                                       {"standing", to_string(state.standing)},
+                                       {"standing", to_string(state.code)},
                                        {"detail", state.detail}});
   document["requirements"] = Json::array();
   for (const auto& r : all.requirements) document["requirements"].push_back(requirement_json(all, r));
   document["trends"] = Json::array();
-  for (const auto& t : all.trends) document["trends"].push_back(trend_json(all, t));
-  add_together(all, document);
+  for (const auto& t : all.scaling) document["trends"].push_back(trend_json(all, t));
+  add_aggregates(all, document);
   document["candidates"] = Json::array();
   for (const auto& c : all.design.candidates)
     document["candidates"].push_back({{"name", c.name},
@@ -238,11 +238,11 @@ std::string to_json(const Findings& findings) {
                                       {"flags", c.from.flags}});
   document["missing"] = Json::array();
   for (const auto& metric : all.design.metrics)
-    if (!metric.demand.missing.empty())
-      document["missing"].push_back({{"metric", metric.name}, {"why", metric.demand.missing}});
+    if (!metric.request.missing.empty())
+      document["missing"].push_back({{"metric", metric.name}, {"why", metric.request.missing}});
   document["trust"] = Json::array();
-  for (const auto& note : all.trust) document["trust"].push_back(note_json(all.design, note));
+  for (const auto& note : all.notes) document["trust"].push_back(note_json(all.design, note));
   return codec::text_of(document, 2) + "\n";
 }
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -4,10 +4,10 @@
 
 #include "assay/model/findings.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 /// The findings document (docs/findings.schema.json), format 1. An interval end that is infinite is null.
 /// Ends with a newline.
 std::string to_json(const Findings& findings);
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -10,7 +10,7 @@
 #include "assay/stats/location.hpp"
 #include "assay/stats/log_histogram.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 namespace {
 
 struct Latencies {
@@ -19,11 +19,11 @@ struct Latencies {
 };
 
 std::map<CellId, Latencies> gather(const Record& record) {
-  const auto id = metrics::find(record.design.metrics, metrics::Known::failed_requests);
-  const auto whole = whole_rounds(record.log);
+  const auto id = metrics::find(record.design.metrics, metrics::MetricKind::failed_requests);
+  const auto whole = complete_rounds(record.log);
   std::map<CellId, Latencies> all;
   for (const auto& trial : record.log.trials) {
-    if (trial.latencies.empty() || trial.role != Role::counted || trial.outcome != Outcome::ok ||
+    if (trial.latencies.empty() || trial.role != Role::measured || trial.outcome != Outcome::ok ||
         (trial.round && !whole.contains(*trial.round)))
       continue;
     auto& its = all[trial.cell];
@@ -136,4 +136,4 @@ ChartJson sweep_chart(const Findings& all, const TrialValues& values, MetricId m
   return spec;
 }
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

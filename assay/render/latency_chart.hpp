@@ -7,7 +7,7 @@
 #include "assay/render/charts.hpp"
 #include "assay/render/trial_values.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 // Charts of servers. Included by this module's own sources only.
 
@@ -20,4 +20,4 @@ ChartJson latency_chart(const Findings& all, const Record& record, const std::ve
 ChartJson sweep_chart(const Findings& all, const TrialValues& values, MetricId metric,
                       const std::string& factor, const std::vector<CellId>& cells);
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

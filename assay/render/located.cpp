@@ -8,7 +8,7 @@
 #include "assay/report/cells.hpp"
 #include "assay/report/located.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 namespace {
 
 using Json = nlohmann::ordered_json;
@@ -31,12 +31,12 @@ Json compared_json(const CommitsCompared& compared) {
           {"campaign", compared.campaign}};
 }
 
-Json step_json(const LocatedStep& step) {
+Json step_json(const CommitSearchStep& step) {
   Json run = Json::array();
-  for (const auto& commit : step.run) run.push_back({{"commit", commit.id}, {"subject", commit.subject}});
+  for (const auto& commit : step.commits) run.push_back({{"commit", commit.id}, {"subject", commit.subject}});
   const auto& found = step.confirmation;
-  return {{"commit", step.run.back().id},
-          {"subject", step.run.back().subject},
+  return {{"commit", step.commits.back().id},
+          {"subject", step.commits.back().subject},
           {"probability", step.probability},
           {"confirmed", step.confirmed},
           {"effect", found ? Json(found->effect.value) : Json(nullptr)},
@@ -48,31 +48,32 @@ Json step_json(const LocatedStep& step) {
 
 }  // namespace
 
-std::string to_text(const Located& located) {
+std::string to_text(const CommitSearchResult& located) {
   std::string text;
   for (const auto& line : report::located_lines(located)) {
     const auto indent = std::min(line.find_first_not_of(' '), line.size());
-    text += std::string(indent, ' ') + report::wrapped(line, indent + 2) + "\n";
+    text += std::string(indent, ' ') + report::wrap(line, indent + 2) + "\n";
   }
   return text;
 }
 
-std::string to_json(const Located& located) {
+std::string to_json(const CommitSearchResult& located) {
   Json document = {{"format", 1},
                    {"status", to_string(located.status)},
                    {"interrupted", located.interrupted},
                    {"good", located.good},
                    {"bad", located.bad},
-                   {"looked_for", to_string(located.looked_for)},
+                   {"looked_for", to_string(located.smallest_change)},
                    {"workload", located.workload},
                    {"setting", located.setting},
                    {"metric", located.metric.name},
                    {"scale", to_string(located.metric.scale)},
-                   {"whole", compared_json(located.whole)}};
+                   {"whole", compared_json(located.end_to_end)}};
   if (!located.steps.empty()) document.update(step_json(located.steps.front()));
   Json steps = Json::array(), silent = Json::array();
   for (const auto& step : located.steps) steps.push_back(step_json(step));
-  for (const auto& [commit, why] : located.silent) silent.push_back({{"commit", commit.id}, {"why", why}});
+  for (const auto& [commit, why] : located.unmeasurable)
+    silent.push_back({{"commit", commit.id}, {"why", why}});
   document.update({{"steps", std::move(steps)},
                    {"silent", std::move(silent)},
                    {"commits", located.commits},
@@ -83,4 +84,4 @@ std::string to_json(const Located& located) {
   return document.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

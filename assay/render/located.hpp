@@ -4,12 +4,12 @@
 
 #include "assay/model/located.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 /// What came of a search for a commit, for a terminal. Ends with a newline.
-std::string to_text(const Located& located);
+std::string to_text(const CommitSearchResult& located);
 
 /// The same as a JSON document (docs/history.schema.json). Ends with a newline.
-std::string to_json(const Located& located);
+std::string to_json(const CommitSearchResult& located);
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -12,7 +12,7 @@
 #include "assay/render/gate.hpp"
 #include "assay/report/report.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 using namespace report;  // its words
 namespace {
@@ -78,8 +78,8 @@ std::vector<std::string> besides(const Report& report) {
         for (const auto& [what, said] : {std::pair{"", &row.runs},
                                          {"within a trial: ", &row.within},
                                          {"", &row.limit},
-                                         {"moved too: ", &row.moved},
-                                         {"", &row.settle}})
+                                         {"moved too: ", &row.related},
+                                         {"", &row.rounds_needed}})
           if (!said->empty())
             lines.push_back(row.candidate + (row.where.empty() ? "" : " on " + row.where) + ", " +
                             block.metric_name + ": " + what + *said);
@@ -122,12 +122,12 @@ std::string plain(const std::vector<std::string>& lines) {
 }  // namespace
 
 std::string to_markdown(const Findings& findings, const GateResult* gate) {
-  const auto all = for_others(findings);
-  const auto report = report_of(all);
+  const auto all = redacted(findings);
+  const auto report = make_report(all);
   std::string out = "### " + plain(report.title) + "\n\n";
   if (gate != nullptr) out += "**" + plain(headline(*gate)) + "**\n\n";
   if (!report.provisional.empty()) out += "**Provisional**: the campaign was cut off.\n\n";
-  for (const auto* sentences : {&report.said.first, &report.said.rest})
+  for (const auto* sentences : {&report.candidates.first, &report.candidates.rest})
     for (const auto& sentence : *sentences)
       out += "- **" + plain(sentence.candidate) + "**: " + plain(sentence.lines) + "\n";
   out += "\n";
@@ -140,7 +140,7 @@ std::string to_markdown(const Findings& findings, const GateResult* gate) {
   if (gate != nullptr) out += folded("the gate's reasons", list(reasons_of(*gate, all.design, true)));
   constexpr std::size_t of_each = 20;
   std::vector<std::string> over_all;
-  for (const auto& lines : {first_of_each(report.together, of_each), report.trends, report.latencies,
+  for (const auto& lines : {limit_each(report.aggregates, of_each), report.trends, report.latencies,
                             report.requirements, report.twins})
     over_all.insert(over_all.end(), lines.begin(), lines.end());
   out += folded("over all findings", list(over_all));
@@ -150,4 +150,4 @@ std::string to_markdown(const Findings& findings, const GateResult* gate) {
   return out;
 }
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -16,7 +16,7 @@
 #include "assay/render/typical_chart.hpp"
 #include "assay/report/report.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 using namespace report;  // its words
 namespace {
@@ -29,7 +29,7 @@ class Page {
   Page(const Findings& all, const Record& record)
       : all_(all),
         record_(record),
-        report_(report_of(all, &record)),
+        report_(make_report(all, &record)),
         evidence_(record.design, record.log),
         values_(record),
         trial_charts_(all, values_) {}
@@ -41,7 +41,7 @@ class Page {
     page["script"] = page_script();
     page["libraries"] = page_libraries();
     page["provisional"] = !report_.provisional.empty();
-    if (!report_.careful.empty()) page["careful"] = "Warning: " + report_.careful + ".";
+    if (!report_.warning.empty()) page["careful"] = "Warning: " + report_.warning + ".";
     if (!report_.extent.empty()) page["extent"] = report_.extent;
     put_sentences(report_, page);
     put_views(report_, page);
@@ -49,7 +49,7 @@ class Page {
     page["charts"] = more_charts(false);
     page["folded_charts"] = more_charts(true);
     put_profiles(report_, page);
-    put_together(report_, page);
+    put_aggregates(report_, page);
     put_left_out(report_, page);
     put_notes(report_, page);
     put_provenance(report_, page);
@@ -73,7 +73,7 @@ class Page {
     for (const auto& of : report_.blocks) {
       data block;
       block["heading"] = (all_.design.workloads.size() > 1 ? of.workload_name + ": " : "") + of.metric_name;
-      block["legend"] = of.better + "; " + of.matters;
+      block["legend"] = of.better + "; " + of.margin_text;
       data rows(data::type::list);
       std::vector<const Row*> found, missing;
       for (const auto& setting : of.settings)
@@ -108,12 +108,12 @@ class Page {
     if (!of.rest.empty()) row["rest"] = of.rest;
     if (!of.within.empty()) row["within"] = "within a trial: " + of.within;
     if (!of.limit.empty()) row["limit"] = of.limit;
-    if (!of.settle.empty()) row["settle"] = of.settle;
-    if (!of.moved.empty()) row["moved"] = "moved too: " + of.moved;
+    if (!of.rounds_needed.empty()) row["settle"] = of.rounds_needed;
+    if (!of.related.empty()) row["moved"] = "moved too: " + of.related;
     if (of.finding == nullptr || all_.metric_of(*of.finding).exact) return row;  // no trials, or all alike
     const auto detail = "d" + std::to_string(details_.size());
-    details_[detail] =
-        trial_charts_.in_rows({of.finding->of.baseline, of.finding->of.candidate}, of.finding->metric);
+    details_[detail] = trial_charts_.in_rows(
+        {of.finding->comparison.baseline, of.finding->comparison.candidate}, of.finding->metric);
     row["detail"] = detail;
     return row;
   }
@@ -152,7 +152,7 @@ class Page {
   const Findings& all_;
   const Record& record_;
   Report report_;
-  Evidence evidence_;
+  Observations evidence_;
   TrialValues values_;
   TrialCharts trial_charts_;
   ChartJson charts_ = ChartJson::object(), details_ = ChartJson::object();
@@ -161,8 +161,8 @@ class Page {
 }  // namespace
 
 std::string to_page(const Findings& findings, const Record& record) {
-  const auto all = for_others(findings);
+  const auto all = redacted(findings);
   return Page(all, record).write();
 }
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -4,7 +4,7 @@
 
 #include "assay/model/findings.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 /// Findings as one HTML file that opens from disk with no network: sentences first, then a table and the
 /// intervals for each workload and metric, every trial, trials over the rounds, growth, what was left out,
@@ -13,4 +13,4 @@ namespace assay::inline v1::render {
 /// summed up first, as more can't be seen. All text is escaped. Cost: linear in the trials.
 std::string to_page(const Findings& findings, const Record& record);
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -5,7 +5,7 @@ extern const char assay_page_template[], assay_page_style[], assay_page_script[]
     assay_page_history[], assay_page_end[];
 }
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 std::string findings_form() { return {assay_page_template, assay_page_style}; }
 std::string history_form() { return {assay_page_history, assay_page_end}; }
@@ -26,4 +26,4 @@ std::string in_script(const ChartJson& json) {
   return safe;
 }
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

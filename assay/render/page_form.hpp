@@ -4,7 +4,7 @@
 
 #include "assay/render/charts.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 // The parts of a page that all pages share. Included by this module's own sources only.
 
@@ -19,4 +19,4 @@ std::string page_libraries();
 /// JSON that may stand in a script element: no "<" is left in it.
 std::string in_script(const ChartJson& json);
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -6,7 +6,7 @@
 
 #include "assay/model/names.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 using namespace report;  // its words
 
@@ -49,12 +49,12 @@ data list_of(const std::vector<Sentence>& sentences) {
 }  // namespace
 
 void put_sentences(const Report& report, data& page) {
-  const auto& said = report.said;
-  if (!said.summary.empty()) page["summary"] = said.summary;
-  page["sentences"] = list_of(said.first);
-  page["has_rest"] = !said.rest.empty();
-  page["rest_count"] = std::to_string(said.rest.size());
-  page["rest"] = list_of(said.rest);
+  const auto& candidates = report.candidates;
+  if (!candidates.summary.empty()) page["summary"] = candidates.summary;
+  page["sentences"] = list_of(candidates.first);
+  page["has_rest"] = !candidates.rest.empty();
+  page["rest_count"] = std::to_string(candidates.rest.size());
+  page["rest"] = list_of(candidates.rest);
 }
 
 void put_views(const Report& report, data& page) {
@@ -84,10 +84,10 @@ void put_views(const Report& report, data& page) {
   page["overviews"] = data(list);
 }
 
-void put_together(const Report& report, data& page) {
+void put_aggregates(const Report& report, data& page) {
   std::vector<std::string> together;
   for (const auto& lines :
-       {report.confirmations, first_of_each(report.together, std::numeric_limits<std::size_t>::max()),
+       {report.confirmations, limit_each(report.aggregates, std::numeric_limits<std::size_t>::max()),
         report.parts, report.trends, report.latencies, report.requirements, report.twins})
     together.insert(together.end(), lines.begin(), lines.end());
   page["together"] = list_of_lines(together);
@@ -175,4 +175,4 @@ void put_provenance(const Report& report, data& page) {
   if (!report.repeat.empty()) page["repeat"] = report.repeat;
 }
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -4,7 +4,7 @@
 
 #include "assay/report/report.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 // What a page tells in words and tables beside its findings. Each puts its part of page/page.html into
 // `page`. Included by this module's own sources only.
@@ -19,7 +19,7 @@ void put_views(const report::Report& report, kainjow::mustache::data& page);
 void put_profiles(const report::Report& report, kainjow::mustache::data& page);
 
 /// What is said over several findings at once.
-void put_together(const report::Report& report, kainjow::mustache::data& page);
+void put_aggregates(const report::Report& report, kainjow::mustache::data& page);
 
 /// What was left out, and why; the notes on trust.
 void put_left_out(const report::Report& report, kainjow::mustache::data& page);
@@ -28,4 +28,4 @@ void put_notes(const report::Report& report, kainjow::mustache::data& page);
 /// The programs, the machine and how to measure it again.
 void put_provenance(const report::Report& report, kainjow::mustache::data& page);
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

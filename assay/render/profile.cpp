@@ -5,7 +5,7 @@
 #include "assay/report/cells.hpp"
 #include "assay/report/profile.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 using namespace report;  // its words
 namespace {
@@ -13,20 +13,20 @@ namespace {
 constexpr std::size_t of_value = 10, of_change = 11;
 
 std::string name_to_fit(const std::string& name, std::size_t width) {
-  return cells_of(name) <= width ? name : left(name, width);
+  return display_width(name) <= width ? name : pad_right(name, width);
 }
 
 /// The candidates from `from` up to `to`.
 std::string table(const Profile& profile, std::size_t names, std::size_t from, std::size_t to) {
-  auto out = left("", names) + right(name_to_fit(profile.baseline, of_value), of_value + 1);
+  auto out = pad_right("", names) + pad_left(name_to_fit(profile.baseline, of_value), of_value + 1);
   for (auto i = from; i < to; ++i)
-    out += right(name_to_fit(profile.candidates[i], of_value + of_change), of_value + of_change + 3);
+    out += pad_left(name_to_fit(profile.candidates[i], of_value + of_change), of_value + of_change + 3);
   out += "\n";
   for (const auto& line : profile.lines) {
-    out += left("  " + line.metric, names) + right(line.baseline, of_value + 1);
+    out += pad_right("  " + line.metric, names) + pad_left(line.baseline, of_value + 1);
     for (auto i = from; i < to; ++i) {
       const auto& entry = line.entries[i];
-      out += right(entry.typical, of_value + 1) + right(entry.change, of_change) + " " +
+      out += pad_left(entry.typical, of_value + 1) + pad_left(entry.change, of_change) + " " +
              (entry.sign.empty() ? " " : entry.sign);
     }
     out.erase(out.find_last_not_of(' ') + 1);
@@ -39,9 +39,9 @@ std::string table(const Profile& profile, std::size_t names, std::size_t from, s
 
 std::string profile_text(const Findings& findings) {
   std::string out;
-  for (const auto& profile : profiles_of(findings)) {
+  for (const auto& profile : make_profiles(findings)) {
     std::size_t names = 10;
-    for (const auto& line : profile.lines) names = std::max(names, cells_of(line.metric) + 3);
+    for (const auto& line : profile.lines) names = std::max(names, display_width(line.metric) + 3);
     names = std::min<std::size_t>(names, 32);
     const std::size_t taken = names + of_value + 1, each = of_value + of_change + 3;
     const std::size_t fit = std::max<std::size_t>(1, (text_width - taken) / each);
@@ -53,4 +53,4 @@ std::string profile_text(const Findings& findings) {
   return out;
 }
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -5,7 +5,7 @@
 
 #include "assay/model/findings.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 /// How text for a terminal is set.
 struct TextStyle {
@@ -19,4 +19,4 @@ struct TextStyle {
 /// that are longer by themselves. Ends with a newline.
 std::string to_text(const Findings& findings, const TextStyle& style = {});
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

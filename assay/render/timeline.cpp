@@ -8,7 +8,7 @@
 #include "assay/model/pick.hpp"
 #include "assay/stats/location.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 namespace {
 
 constexpr std::size_t most_parts = 200;
@@ -23,7 +23,7 @@ struct Gathered {
   std::size_t longest = 0;  ///< values of one trial
 };
 
-Gathered gather(const Evidence& evidence, MetricId metric, const std::vector<CellId>& cells) {
+Gathered gather(const Observations& evidence, MetricId metric, const std::vector<CellId>& cells) {
   Gathered all;
   const auto is_wanted = [&](const Trial* trial) { return std::ranges::count(cells, trial->cell) > 0; };
   for (const auto* trial : evidence.with_series())
@@ -64,15 +64,15 @@ void add_line(const std::string& name, const Points& points, std::size_t parts, 
 
 /// Where the lead-in ends, on the chart's axis.
 std::optional<double> end_of_lead_in(const Metric& metric, bool timed) {
-  if (metric.demand.settle.empty()) return {};
-  const auto lead_in = parse_lead_in(metric.demand.settle);
+  if (metric.request.discard.empty()) return {};
+  const auto lead_in = parse_discard(metric.request.discard);
   if (timed != (lead_in.seconds > 0)) return {};
   return timed ? lead_in.seconds : static_cast<double>(lead_in.values);
 }
 
 }  // namespace
 
-ChartJson timeline_chart(const Findings& all, const Evidence& evidence, MetricId id,
+ChartJson timeline_chart(const Findings& all, const Observations& evidence, MetricId id,
                          const std::vector<CellId>& cells) {
   const auto& metric = all.design.metrics[id];
   const auto gathered = gather(evidence, id, cells);
@@ -110,4 +110,4 @@ ChartJson timeline_chart(const Findings& all, const Evidence& evidence, MetricId
   return spec;
 }
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -6,7 +6,7 @@
 #include "assay/model/findings.hpp"
 #include "assay/render/charts.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 /// A metric's values over its trials' own time, a line for each cell: of all trials together, in 200 parts of
 /// the time (or of the places in their order, where they have no times), the median and the band from 10 to
@@ -14,7 +14,7 @@ namespace assay::inline v1::render {
 /// only.
 ///
 /// `evidence` is of the record that was judged. Cost: a sort of the values.
-ChartJson timeline_chart(const Findings& all, const Evidence& evidence, MetricId metric,
+ChartJson timeline_chart(const Findings& all, const Observations& evidence, MetricId metric,
                          const std::vector<CellId>& cells);
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

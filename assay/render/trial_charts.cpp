@@ -7,7 +7,7 @@
 #include "assay/report/units.hpp"
 #include "assay/stats/location.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 using namespace report;  // its words
 namespace {
@@ -127,4 +127,4 @@ ChartJson TrialCharts::over_rounds(const std::vector<CellId>& cells, MetricId me
   return {{"spec", std::move(spec)}, {"lines", std::move(lines)}};
 }
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -7,7 +7,7 @@
 #include "assay/render/charts.hpp"
 #include "assay/render/trial_values.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 /// Charts of single trials. A page may have thousands of them that show the same cells in different company,
 /// so they refer to forms (specifications without data) and to each cell's values, which are written once;
@@ -38,4 +38,4 @@ class TrialCharts {
   ChartJson forms_ = ChartJson::object(), values_ = ChartJson::object();
 };
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

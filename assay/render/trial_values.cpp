@@ -3,17 +3,17 @@
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/evidence.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 TrialValues::TrialValues(const Record& record) {
-  const Evidence evidence(record.design, record.log);
-  using From = Evidence::From;
+  const Observations evidence(record.design, record.log);
+  using From = Observations::Source;
   for (const auto metric : record.design.metrics.ids()) {
     const auto& its = record.design.metrics[metric];
-    const bool of_servers = metrics::is(its, metrics::Known::request_rate) ||
-                            metrics::is(its, metrics::Known::latency_p50) ||
-                            metrics::is(its, metrics::Known::latency_p99);
-    if (!its.demand.watched && !of_servers) continue;
+    const bool of_servers = metrics::is_kind(its, metrics::MetricKind::request_rate) ||
+                            metrics::is_kind(its, metrics::MetricKind::latency_p50) ||
+                            metrics::is_kind(its, metrics::MetricKind::latency_p99);
+    if (!its.request.watched && !of_servers) continue;
     for (const auto from : {From::judged, From::unpaired}) {
       const auto& values = evidence.values(metric, from);
       for (std::size_t i = 0; i < values.size(); ++i)
@@ -34,4 +34,4 @@ std::vector<double> values_of(const TrialValues::Series& series) {
   return values;
 }
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -6,7 +6,7 @@
 
 #include "assay/model/findings.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 /// The values of a campaign's judged trials on its watched metrics, of servers also on
 /// rates and latencies, by cell, each with its round (0: none),
@@ -28,4 +28,4 @@ class TrialValues {
 /// The values alone.
 std::vector<double> values_of(const TrialValues::Series& series);
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -6,7 +6,7 @@
 
 #include "assay/stats/location.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 ChartJson typical_chart(const Findings& all, const TrialValues& values, MetricId metric,
                         const std::vector<CellId>& cells) {
@@ -70,8 +70,9 @@ ChartJson typical_chart(const Findings& all, const TrialValues& values, MetricId
 ChartJson decile_chart(const Findings& all, MetricId metric, WorkloadId workload) {
   auto rows = ChartJson::array();
   for (const auto& f : all.findings) {
-    const auto& cell = all.candidate_of(f);
-    if (f.metric != metric || cell.workload != workload || all.design.is_twin(f.of.candidate)) continue;
+    const auto& cell = all.candidate_cell(f);
+    if (f.metric != metric || cell.workload != workload || all.design.is_twin(f.comparison.candidate))
+      continue;
     const auto setting = cell.setting.text();
     for (const auto& decile : f.deciles)
       rows.push_back({{"candidate", all.candidate(cell).name + (setting.empty() ? "" : ", " + setting)},
@@ -99,4 +100,4 @@ ChartJson decile_chart(const Findings& all, MetricId metric, WorkloadId workload
   return spec;
 }
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

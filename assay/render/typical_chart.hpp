@@ -6,7 +6,7 @@
 #include "assay/render/charts.hpp"
 #include "assay/render/trial_values.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 
 /// The cells' typical values, candidates in the plan's order along the axis and a line for each setting, with
 /// the quantiles at 5 and 95 % of their trials. Included by this module's own sources only.
@@ -17,4 +17,4 @@ ChartJson typical_chart(const Findings& all, const TrialValues& values, MetricId
 /// them.
 ChartJson decile_chart(const Findings& all, MetricId metric, WorkloadId workload);
 
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -4,9 +4,9 @@
 #include <sstream>
 #include <vector>
 
-namespace assay::inline v1::report {
+namespace assay::report {
 
-std::size_t cells_of(const std::string& text) {
+std::size_t display_width(const std::string& text) {
   return static_cast<std::size_t>(
       std::ranges::count_if(text, [](char c) { return (static_cast<unsigned char>(c) & 0xC0U) != 0x80; }));
 }
@@ -27,7 +27,7 @@ std::vector<std::string> words_of(const std::string& line) {
 
 }  // namespace
 
-std::string wrapped(const std::string& text, std::size_t indent) {
+std::string wrap(const std::string& text, std::size_t indent) {
   std::string out;
   std::istringstream lines(text);
   bool first = true;
@@ -36,13 +36,13 @@ std::string wrapped(const std::string& text, std::size_t indent) {
     std::size_t used = indent;
     bool line_start = true;
     for (const auto& word : words_of(line)) {
-      if (!line_start && used + 1 + cells_of(word) > text_width) {
+      if (!line_start && used + 1 + display_width(word) > text_width) {
         out += "\n" + std::string(indent, ' ');
         used = indent;
         line_start = true;
       }
       out += (line_start ? "" : " ") + word;
-      used += cells_of(word) + (line_start ? 0 : 1);
+      used += display_width(word) + (line_start ? 0 : 1);
       line_start = false;
     }
   }
@@ -52,7 +52,7 @@ std::string wrapped(const std::string& text, std::size_t indent) {
 namespace {
 
 std::string cut(const std::string& text, std::size_t width) {
-  if (cells_of(text) <= width) return text;
+  if (display_width(text) <= width) return text;
   std::string shorter;
   std::size_t cells = 0;
   for (const char c : text) {
@@ -63,20 +63,20 @@ std::string cut(const std::string& text, std::size_t width) {
 }
 
 std::string filling(const std::string& text, std::size_t width) {
-  const auto used = cells_of(text);
+  const auto used = display_width(text);
   return std::string(used < width ? width - used : 0, ' ');
 }
 
 }  // namespace
 
-std::string left(const std::string& text, std::size_t width) {
+std::string pad_right(const std::string& text, std::size_t width) {
   const auto fits = cut(text, width);
   return fits + filling(fits, width);
 }
 
-std::string right(const std::string& text, std::size_t width) {
+std::string pad_left(const std::string& text, std::size_t width) {
   const auto fits = cut(text, width);
   return filling(fits, width) + fits;
 }
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

@@ -14,7 +14,7 @@
 #include "assay/report/sentences.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 namespace {
 
 bool is_called(const Finding& f) { return f.verdict == Verdict::better || f.verdict == Verdict::worse; }
@@ -33,32 +33,33 @@ struct Moved {
 /// Whether a time, or what is done in a time, changed as the finding's own time did, give or take a fifth:
 /// that tells nothing new.
 bool goes_along(const Findings& all, const Finding& other, const Finding& finding) {
-  const bool inverse = metrics::is(all.metric_of(other), metrics::Known::throughput);
+  const bool inverse = metrics::is_kind(all.metric_of(other), metrics::MetricKind::throughput);
   if ((all.metric_of(other).unit != "s" && !inverse) || all.metric_of(finding).unit != "s") return false;
   if (!(other.effect.value > 0) || !(finding.effect.value > 0)) return false;
-  const double its = (inverse ? -1 : 1) * other.effect.on_test_scale(), own = finding.effect.on_test_scale();
+  const double its = (inverse ? -1 : 1) * other.effect.transformed(), own = finding.effect.transformed();
   return std::abs(its - own) <= std::max(std::log1p(finding.margin), 0.2 * std::abs(own));
 }
 
 }  // namespace
 
-bool takes_evidence(const Findings& all, const Finding& finding) {
+bool shows_related_metrics(const Findings& all, const Finding& finding) {
   const auto& metrics = all.design.metrics;
   std::optional<MetricId> first;
   for (const auto id : metrics.ids())
-    if (metrics[id].demand.watched && (!first || (is_pace(metrics[id]) && !is_pace(metrics[*first]))))
+    if (metrics[id].request.watched && (!first || (is_pace(metrics[id]) && !is_pace(metrics[*first]))))
       first = id;
-  return first == finding.metric && !all.candidate(all.candidate_of(finding)).twin_of;
+  return first == finding.metric && !all.candidate(all.candidate_cell(finding)).twin_of;
 }
 
-std::string evidence_text(const Findings& all, const Finding& finding, std::size_t columns) {
+std::string related_metrics_text(const Findings& all, const Finding& finding, std::size_t columns) {
   std::vector<Moved> moved;
   for (const auto& f : all.findings)
-    if (f.of == finding.of && f.metric != finding.metric && is_called(f) && !is_watched(all, f) &&
-        !all.metric_of(f).exact && !goes_along(all, f, finding))
+    if (f.comparison == finding.comparison && f.metric != finding.metric && is_called(f) &&
+        !is_watched(all, f) && !all.metric_of(f).exact && !goes_along(all, f, finding))
       moved.push_back({f.metric, f.effect});
   for (const auto& line : all.profile)
-    if (line.of == finding.of && line.told && all.design.metrics[line.metric].prefer == Prefer::neither)
+    if (line.comparison == finding.comparison && line.is_significant &&
+        all.design.metrics[line.metric].direction == Direction::neither)
       moved.push_back({line.metric, line.effect});
   std::ranges::stable_sort(moved, std::greater<>{}, &Moved::by);
   std::string text;
@@ -66,14 +67,14 @@ std::string evidence_text(const Findings& all, const Finding& finding, std::size
     const auto& metric = all.design.metrics[moved[i].metric];
     const auto next = (i == 0 ? "" : ", ") + metric.name + " " + effect_text(moved[i].effect, metric.unit);
     const auto rest = fmt::format(" and {} more", moved.size() - i);
-    if (i > 0 && cells_of(text + next) + (i + 1 < moved.size() ? cells_of(rest) : 0) > columns)
+    if (i > 0 && display_width(text + next) + (i + 1 < moved.size() ? display_width(rest) : 0) > columns)
       return text + rest;
     text += next;
   }
   return text;
 }
 
-std::vector<std::string> also_moved_lines(const Findings& all) {
+std::vector<std::string> other_changes(const Findings& all) {
   std::vector<std::string> lines;
   for (const auto candidate : all.design.candidates.ids()) {
     if (all.design.candidates[candidate].twin_of) continue;
@@ -81,7 +82,7 @@ std::vector<std::string> also_moved_lines(const Findings& all) {
     for (const auto metric : all.design.metrics.ids()) {
       const Finding *low = nullptr, *high = nullptr;
       for (const auto& f : all.findings) {
-        if (all.candidate_of(f).candidate != candidate || f.metric != metric || is_watched(all, f) ||
+        if (all.candidate_cell(f).candidate != candidate || f.metric != metric || is_watched(all, f) ||
             !is_called(f))
           continue;
         if (low == nullptr || f.effect.value < low->effect.value) low = &f;
@@ -89,8 +90,8 @@ std::vector<std::string> also_moved_lines(const Findings& all) {
       }
       if (low == nullptr) continue;
       const auto& what = all.design.metrics[metric];
-      moved += (moved.empty() ? "" : "; ") + what.name + " " +
-               span_of_effects(low->effect, high->effect, what.unit);
+      moved +=
+          (moved.empty() ? "" : "; ") + what.name + " " + effect_range(low->effect, high->effect, what.unit);
     }
     if (!moved.empty())
       lines.push_back("also moved, " + all.design.candidates[candidate].name + ": " + moved);
@@ -98,4 +99,4 @@ std::vector<std::string> also_moved_lines(const Findings& all) {
   return lines;
 }
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

@@ -6,9 +6,9 @@
 
 #include "assay/model/setting.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 
-std::string digits(double value) {
+std::string short_number(double value) {
   const double size = std::abs(value);
   auto plain = fmt::format("{:.{}f}", value, size >= 99.95 ? 0 : size >= 9.995 ? 1 : size >= 0.0995 ? 2 : 4);
   if (plain.find('.') != std::string::npos) {
@@ -18,15 +18,15 @@ std::string digits(double value) {
   return plain;
 }
 
-std::string share_text_of(double share) { return digits(std::abs(share) * 100) + " %"; }
+std::string percent(double share) { return short_number(std::abs(share) * 100) + " %"; }
 
-std::string signed_change(double share) {
-  if (share >= 1) return "×" + digits(std::round((1 + share) * 10) / 10);
+std::string percent_change(double share) {
+  if (share >= 1) return "×" + short_number(std::round((1 + share) * 10) / 10);
   const double tenths = std::round(share * 1000) / 10;
   if (tenths == 0) return "0 %";
-  return (tenths > 0 ? "+" : "−") + digits(std::abs(tenths)) + " %";
+  return (tenths > 0 ? "+" : "−") + short_number(std::abs(tenths)) + " %";
 }
 
-std::string shown(double value) { return to_string(Level{value}); }
+std::string exact_number(double value) { return to_string(Level{value}); }
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

@@ -7,13 +7,13 @@
 #include "assay/report/names.hpp"
 #include "assay/report/sentences.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 
-Worded worded(const Design& design, const GateReason& reason) {
-  auto about = subject_name(design, reason.subject);
+LabelledText note_text(const Design& design, const GateReason& reason) {
+  auto about = subject_label(design, reason.subject);
   if (reason.metric) about += ", " + design.metrics[*reason.metric].name;
   const auto first_line = [&] {
-    const auto lines = lines_of(reason.said);
+    const auto lines = split_lines(reason.detail);
     return lines.empty() ? std::string{} : lines.front();
   };
   switch (reason.kind) {
@@ -28,9 +28,9 @@ Worded worded(const Design& design, const GateReason& reason) {
     case GateReason::Kind::nothing_to_do:
       return {about, "nothing was compared"};
     case GateReason::Kind::requirement: {
-      const auto& demand = design.metrics[*reason.metric].demand;
+      const auto& demand = design.metrics[*reason.metric].request;
       return {about, "required " + (demand.require ? demand.require->text : "") + ", is " +
-                         to_string(reason.required) + " (typically " + shown(reason.typical) + ")"};
+                         to_string(reason.required) + " (typically " + exact_number(reason.typical) + ")"};
     }
     case GateReason::Kind::change:
       break;
@@ -38,9 +38,9 @@ Worded worded(const Design& design, const GateReason& reason) {
   const auto& metric = design.metrics[*reason.metric];
   const auto change = [&](double value) {
     const Effect effect{metric.scale, value};
-    return effect.is_ratio() ? signed_change(effect.change()) : shown(value) + " " + metric.unit;
+    return effect.is_ratio() ? percent_change(effect.change()) : exact_number(value) + " " + metric.unit;
   };
-  const double bad_end = metric.prefer == Prefer::higher ? reason.interval.low : reason.interval.high;
+  const double bad_end = metric.direction == Direction::higher ? reason.interval.low : reason.interval.high;
   const auto allowed = change(reason.limit.value) + " is allowed";
   switch (reason.status) {
     case GateStatus::passed:
@@ -56,4 +56,4 @@ Worded worded(const Design& design, const GateReason& reason) {
                      (std::isfinite(bad_end) ? change(bad_end) : "unknown") + "; " + allowed};
 }
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

@@ -3,9 +3,9 @@
 #include "assay/model/gate.hpp"
 #include "assay/report/notes.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 
 /// A gate's reason in words.
-Worded worded(const Design& design, const GateReason& reason);
+LabelledText note_text(const Design& design, const GateReason& reason);
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

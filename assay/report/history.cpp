@@ -5,7 +5,7 @@
 #include "assay/report/located.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 namespace {
 
 std::string counted(std::size_t count, const std::string& what) {
@@ -13,7 +13,7 @@ std::string counted(std::size_t count, const std::string& what) {
 }
 
 const CommitFacts& commit_at(const History& history, const HistoryLine& line, std::size_t point) {
-  return history.commits[line.points[point].place];
+  return history.commits[line.points[point].commit_index];
 }
 
 std::string interval_text(const HistoryLine& line, const Interval& interval) {
@@ -21,17 +21,17 @@ std::string interval_text(const HistoryLine& line, const Interval& interval) {
 }
 
 Verdict tone_of(const HistoryLine& line, const Effect& effect) {
-  const double x = effect.on_test_scale();
+  const double x = effect.transformed();
   const bool more = x > 0;
-  return more == (line.metric.prefer == Prefer::higher) ? Verdict::better : Verdict::worse;
+  return more == (line.metric.direction == Direction::higher) ? Verdict::better : Verdict::worse;
 }
 
 /// "between 3fa1c2e9 and 9be02112, 4 commits, two of which can't be measured".
 std::string between(const History& history, const HistoryLine& line, std::size_t before, std::size_t after) {
-  const auto first = line.points[before].place, last = line.points[after].place;
+  const auto first = line.points[before].commit_index, last = line.points[after].commit_index;
   const auto& to = history.commits[last];
   if (last - first == 1) return "with " + to.short_id() + " (" + to.subject + ")";
-  const auto silent = std::ranges::count_if(history.silent, [&](const SilentCommit& s) {
+  const auto silent = std::ranges::count_if(history.unmeasurable, [&](const UnmeasurableCommit& s) {
     const auto place =
         std::ranges::find(history.commits, s.commit.id, &CommitFacts::id) - history.commits.begin();
     return static_cast<std::size_t>(place) > first && static_cast<std::size_t>(place) < last;
@@ -41,7 +41,7 @@ std::string between(const History& history, const HistoryLine& line, std::size_t
          (silent == 0 ? "" : ", " + std::to_string(silent) + " of which can't be measured");
 }
 
-HistorySentence said_of(const History& history, const HistoryLine& line, const HistoryStep& step) {
+HistorySentence change_text(const History& history, const HistoryLine& line, const HistoryStep& step) {
   using Status = HistoryStep::Status;
   const bool is_claimed = step.status == Status::confirmed || step.status == Status::drift;
   const auto change = is_claimed && step.measured
@@ -81,7 +81,7 @@ HistorySentence said_of(const History& history, const HistoryLine& line, const H
 
 }  // namespace
 
-std::string line_name(const History& history, const HistoryLine& line) {
+std::string line_label(const History& history, const HistoryLine& line) {
   const bool several = std::ranges::any_of(history.lines, [&](const HistoryLine& other) {
     return other.workload != line.workload || other.setting != line.setting;
   });
@@ -94,7 +94,7 @@ std::string change_of_effect(const HistoryLine& line, const Effect& effect) {
 }
 
 std::size_t commits_of(const HistoryLine& line, const HistoryStep& step) {
-  return line.points[step.after].place - line.points[step.before].place;
+  return line.points[step.after].commit_index - line.points[step.before].commit_index;
 }
 
 std::vector<HistorySentence> sentences_of(const History& history, const HistoryLine& line) {
@@ -103,12 +103,12 @@ std::vector<HistorySentence> sentences_of(const History& history, const HistoryL
     for (const auto& step : line.steps) {
       const bool is_claimed =
           step.status == HistoryStep::Status::confirmed || step.status == HistoryStep::Status::drift;
-      if (is_claimed == claimed) all.push_back(said_of(history, line, step));
+      if (is_claimed == claimed) all.push_back(change_text(history, line, step));
     }
   if (line.points.empty()) return all;
   if (all.empty()) {
     const auto [low, high] = std::ranges::minmax_element(
-        line.points, {}, [](const HistoryPoint& point) { return point.effect.on_test_scale(); });
+        line.points, {}, [](const HistoryPoint& point) { return point.effect.transformed(); });
     all.push_back({"no step; its commits lie from " + change_of_effect(line, low->effect) + " to " +
                        change_of_effect(line, high->effect) + " of " + history.reference,
                    Verdict::same});
@@ -123,14 +123,14 @@ std::vector<HistorySentence> sentences_of(const History& history, const HistoryL
   return all;
 }
 
-std::string extent_of(const History& history) {
+std::string coverage_text(const History& history) {
   auto text = counted(history.measured, "commit") + " measured after " + history.reference + ", up to " +
               history.branch;
-  if (!history.silent.empty())
-    text += "; " + std::to_string(history.silent.size()) + " could not be measured";
+  if (!history.unmeasurable.empty())
+    text += "; " + std::to_string(history.unmeasurable.size()) + " could not be measured";
   if (history.missing > 0) text += "; " + std::to_string(history.missing) + " are missing";
   if (history.measured_now > 0)
-    text += "; " + std::to_string(history.measured_now) + " measured now, in " + span_text(history.seconds);
+    text += "; " + std::to_string(history.measured_now) + " measured now, in " + duration(history.seconds);
   return text;
 }
 
@@ -165,16 +165,16 @@ std::string break_text(const HistoryLine& line, const HistoryBreak& change) {
 
 std::vector<std::string> notes_of(const History& history) {
   std::vector<std::string> notes;
-  if (history.elsewhere > 0)
+  if (history.off_branch > 0)
     notes.push_back(
-        counted(history.elsewhere, "commit") +
+        counted(history.off_branch, "commit") +
         " with values not on this line: on other branches, or gone with a branch that was rewritten");
   for (const auto& line : history.lines) {
-    const auto name = line_name(history, line);
+    const auto name = line_label(history, line);
     for (const auto& change : line.breaks) {
       auto text = name + ": " + break_text(line, change);
       if (change.shift)
-        text += "; " + counted(change.anchors, "commit") + " measured on both sides differ by " +
+        text += "; " + counted(change.overlapping_commits, "commit") + " measured on both sides differ by " +
                 change_of_effect(line, *change.shift) + ", which is taken out";
       else if (change.kind != HistoryBreak::Kind::definition)
         text += "; no commit was measured on both sides, so " + counted(change.commits, "value") +
@@ -183,10 +183,10 @@ std::vector<std::string> notes_of(const History& history) {
     }
     for (const auto& point : line.points)
       if (point.heterogeneous)
-        notes.push_back(name + ": " + history.commits[point.place].short_id() + " was measured by " +
+        notes.push_back(name + ": " + history.commits[point.commit_index].short_id() + " was measured by " +
                         counted(point.campaigns, "campaign") + ", which differ by more than chance");
   }
   return notes;
 }
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

@@ -5,22 +5,22 @@
 
 #include "assay/model/history.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 
 /// What is said of one step, or of a line without any, and the verdict that it amounts to.
 struct HistorySentence {
   std::string text;
-  Verdict tone = Verdict::same;
+  Verdict verdict = Verdict::same;
 };
 
 /// "orders, locks=800: wall time".
-std::string line_name(const History& history, const HistoryLine& line);
+std::string line_label(const History& history, const HistoryLine& line);
 
 /// A sentence for each step of a line, claimed ones first, and at last where it stands now.
 std::vector<HistorySentence> sentences_of(const History& history, const HistoryLine& line);
 
 /// "47 of 64 commits measured, v0.3 to HEAD; 2 could not be measured, 15 are missing".
-std::string extent_of(const History& history);
+std::string coverage_text(const History& history);
 
 /// "another machine": what a break is.
 std::string break_text(const HistoryLine& line, const HistoryBreak& change);
@@ -37,4 +37,4 @@ std::string change_of_effect(const HistoryLine& line, const Effect& effect);
 /// How many commits may have made a step: those after its last point before, up to the first after.
 std::size_t commits_of(const HistoryLine& line, const HistoryStep& step);
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

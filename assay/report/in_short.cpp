@@ -6,7 +6,7 @@
 #include <cmath>
 #include <limits>
 
-namespace assay::inline v1::report {
+namespace assay::report {
 namespace {
 
 /// "± 4 to 12 %": half of the intervals that are known; empty where none is.
@@ -25,15 +25,15 @@ std::string exactness(const std::vector<const Finding*>& findings) {
 
 }  // namespace
 
-std::string in_short(const Findings& all, const std::vector<const Finding*>& findings) {
+std::string cross_reference(const Findings& all, const std::vector<const Finding*>& findings) {
   const Metric* decides = nullptr;
   for (const auto* f : findings) {
     if (f->verdict != Verdict::unclear) return {};
-    if (f->decided_by) decides = &all.design.metrics[*f->decided_by];
+    if (f->superseded_by) decides = &all.design.metrics[*f->superseded_by];
   }
   if (decides == nullptr) return {};
   return all.metric_of(*findings.front()).name + ": see " + decides->name +
          ", which measures the same work more exactly here" + exactness(findings);
 }
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

@@ -11,17 +11,17 @@
 #include "assay/report/sentences.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 namespace {
 
 /// Whether how a cost grows is known well enough to be told.
-bool tells_growth(const Trend& trend) {
+bool reports_growth(const ScalingCurve& trend) {
   constexpr double narrow = 0.5;
   const auto& interval = trend.exponent_interval;
   return !trend.law.empty() || interval.high - interval.low < narrow;
 }
 
-std::string size_text(const Findings& all, const Trend& trend) {
+std::string size_text(const Findings& all, const ScalingCurve& trend) {
   const auto plain = [](double x) { return fmt::format("{}{:.1f}", x < 0 ? "−" : "", std::abs(x)); };
   const auto& interval = trend.exponent_interval;
   const auto law =
@@ -31,7 +31,7 @@ std::string size_text(const Findings& all, const Trend& trend) {
 }
 
 /// Whether where two costs are the same is known well enough to be told, and matters to what was measured.
-bool tells_crossing(const Trend& trend) {
+bool reports_crossing(const ScalingCurve& trend) {
   constexpr double near = 2, narrow = 10;
   const auto& interval = trend.crossing_interval;
   return trend.crossing && *trend.crossing > trend.at.front() / near &&
@@ -39,11 +39,11 @@ bool tells_crossing(const Trend& trend) {
          interval.high < narrow * interval.low;
 }
 
-std::string crossing_text(const Findings& all, const Trend& trend) {
+std::string crossing_text(const Findings& all, const ScalingCurve& trend) {
   const auto& candidate = all.design.candidates[trend.candidate];
-  auto text =
-      fmt::format("{} costs what {} does at about {} {}", candidate.name,
-                  all.design.candidates[*candidate.against].name, number_text(*trend.crossing), trend.factor);
+  auto text = fmt::format("{} costs what {} does at about {} {}", candidate.name,
+                          all.design.candidates[*candidate.baseline].name, number_text(*trend.crossing),
+                          trend.factor);
   text += fmt::format(" ({} … {})", number_text(trend.crossing_interval.low),
                       number_text(trend.crossing_interval.high));
   if (*trend.crossing < trend.at.front() || *trend.crossing > trend.at.back())
@@ -52,15 +52,15 @@ std::string crossing_text(const Findings& all, const Trend& trend) {
 }
 
 /// Whether the time that a throughput is made of has a line already.
-bool follows_from_another(const Findings& all, const Trend& trend) {
-  if (!metrics::is(all.design.metrics[trend.metric], metrics::Known::throughput)) return false;
-  return std::ranges::any_of(all.trends, [&](const Trend& other) {
+bool follows_from_another(const Findings& all, const ScalingCurve& trend) {
+  if (!metrics::is_kind(all.design.metrics[trend.metric], metrics::MetricKind::throughput)) return false;
+  return std::ranges::any_of(all.scaling, [&](const ScalingCurve& other) {
     return all.design.metrics[other.metric].is_time() && other.candidate == trend.candidate &&
            other.workload == trend.workload && other.factor == trend.factor && other.others == trend.others;
   });
 }
 
-std::string thread_text(const Findings& all, const Trend& trend) {
+std::string thread_text(const Findings& all, const ScalingCurve& trend) {
   auto text = fmt::format("{} does {:.2g} times as much with {} as with {}",
                           all.design.candidates[trend.candidate].name, trend.throughput.back(),
                           number_text(trend.at.back()), number_text(trend.at.front()));
@@ -91,12 +91,12 @@ std::vector<std::string> merged(const std::vector<TrendLine>& lines) {
 }
 
 /// Medians of a cell on one metric, from the findings that name it.
-std::map<CellId, double> typicals(const Findings& all, metrics::Known metric) {
+std::map<CellId, double> typicals(const Findings& all, metrics::MetricKind metric) {
   std::map<CellId, double> found;
   for (const auto& f : all.findings)
-    if (metrics::is(all.metric_of(f), metric)) {
-      found[f.of.baseline] = f.baseline_typical;
-      found[f.of.candidate] = f.candidate_typical;
+    if (metrics::is_kind(all.metric_of(f), metric)) {
+      found[f.comparison.baseline] = f.baseline_typical;
+      found[f.comparison.candidate] = f.candidate_typical;
     }
   return found;
 }
@@ -106,7 +106,7 @@ std::map<CellId, double> typicals(const Findings& all, metrics::Known metric) {
 std::vector<std::string> twin_lines(const Findings& all) {
   std::map<std::pair<CandidateId, MetricId>, std::pair<const Finding*, const Finding*>> spans;
   for (const auto& f : all.findings) {
-    const auto id = all.candidate_of(f).candidate;
+    const auto id = all.candidate_cell(f).candidate;
     if (!all.design.candidates[id].twin_of || !is_watched(all, f) || all.metric_of(f).exact) continue;
     auto& [low, high] = spans.try_emplace({id, f.metric}, &f, &f).first->second;
     if (f.effect.value < low->effect.value) low = &f;
@@ -121,7 +121,7 @@ std::vector<std::string> twin_lines(const Findings& all) {
     text += &low == &high ? fmt::format("{} ({}, {} rounds)", effect_text(low.effect, metric.unit),
                                         range_text(low.interval, metric.scale, metric.unit), low.rounds)
                           : fmt::format("{} (estimates from {} rounds or more)",
-                                        span_of_effects(low.effect, high.effect, metric.unit),
+                                        effect_range(low.effect, high.effect, metric.unit),
                                         std::min(low.rounds, high.rounds));
   }
   if (text.empty()) return {};
@@ -131,7 +131,7 @@ std::vector<std::string> twin_lines(const Findings& all) {
 std::vector<std::string> trend_lines(const Findings& all) {
   std::map<std::string, TrendLine> lines;  // by what they are about
   std::vector<std::string> order;
-  const auto add = [&](const char* kind, const Trend& trend, const std::string& text) {
+  const auto add = [&](const char* kind, const ScalingCurve& trend, const std::string& text) {
     std::string where = trend.others.text();
     if (all.design.workloads.size() > 1)
       where = all.design.workloads[trend.workload].name + (where.empty() ? "" : ", " + where);
@@ -142,10 +142,10 @@ std::vector<std::string> trend_lines(const Findings& all) {
     line.text += (line.text.empty() ? "" : "; ") + text;
     line.where = where;
   };
-  for (const auto& trend : all.trends) {
+  for (const auto& trend : all.scaling) {
     if (trend.exponent) {
-      if (tells_growth(trend)) add("growth of ", trend, size_text(all, trend));
-      if (tells_crossing(trend)) add("crossing of ", trend, crossing_text(all, trend));
+      if (reports_growth(trend)) add("growth of ", trend, size_text(all, trend));
+      if (reports_crossing(trend)) add("crossing of ", trend, crossing_text(all, trend));
     } else if (!follows_from_another(all, trend)) {
       add("scaling of ", trend, thread_text(all, trend));
     }
@@ -160,20 +160,20 @@ std::vector<std::string> requirement_lines(const Findings& all) {
   std::vector<std::string> lines;
   for (const auto metric : all.design.metrics.ids()) {
     const auto& what = all.design.metrics[metric];
-    if (!what.demand.require) continue;
+    if (!what.request.require) continue;
     std::map<CandidateId, std::map<Status, std::vector<const RequirementFinding*>>> found;
     for (const auto& r : all.requirements)
       if (r.metric == metric) found[all.design.cells[r.cell].candidate][r.status].push_back(&r);
     for (const auto& [candidate, by_status] : found) {
-      auto text = fmt::format("required, {} {}: {}", what.name, what.demand.require->text,
+      auto text = fmt::format("required, {} {}: {}", what.name, what.request.require->text,
                               all.design.candidates[candidate].name);
       for (const auto& [status, list] : by_status) {
-        const auto& worst = **std::ranges::min_element(list, {}, [](const auto* r) { return r->spare; });
+        const auto& worst = **std::ranges::min_element(list, {}, [](const auto* r) { return r->headroom; });
         const auto where = cell_text(all, all.design.cells[worst.cell]);
         text += fmt::format(", {}{}{} ({}, {:.0f} % {})", to_string(status),
                             list.size() > 1 ? fmt::format(" in {}, the nearest", list.size()) : "",
                             where.empty() ? "" : " at " + where, value_text(worst.typical, what.unit),
-                            std::abs(worst.spare) * 100, worst.spare >= 0 ? "to spare" : "beyond");
+                            std::abs(worst.headroom) * 100, worst.headroom >= 0 ? "to spare" : "beyond");
       }
       lines.push_back(std::move(text));
     }
@@ -183,34 +183,36 @@ std::vector<std::string> requirement_lines(const Findings& all) {
 
 namespace {
 
-bool is_called_faster(const Findings& all, const Contrast& of) {
+bool is_called_faster(const Findings& all, const Comparison& of) {
   return std::ranges::any_of(all.findings, [&](const Finding& f) {
-    return f.of == of && f.verdict == Verdict::better &&
-           metrics::is(all.metric_of(f), metrics::Known::time_per_call);
+    return f.comparison == of && f.verdict == Verdict::better &&
+           metrics::is_kind(all.metric_of(f), metrics::MetricKind::time_per_call);
   });
 }
 
 }  // namespace
 
 std::vector<std::string> first_call_lines(const Findings& all) {
-  using metrics::Known;
-  const auto first = typicals(all, Known::first_call), steady = typicals(all, Known::time_per_call);
+  using metrics::MetricKind;
+  const auto first = typicals(all, MetricKind::first_call), steady = typicals(all, MetricKind::time_per_call);
   std::vector<std::string> lines;
   for (const auto& f : all.findings) {
-    if (!metrics::is(all.metric_of(f), Known::first_call) || all.design.is_twin(f.of.candidate)) continue;
-    const auto *candidate = &f.of.candidate, *baseline = &f.of.baseline;
+    if (!metrics::is_kind(all.metric_of(f), MetricKind::first_call) ||
+        all.design.is_twin(f.comparison.candidate))
+      continue;
+    const auto *candidate = &f.comparison.candidate, *baseline = &f.comparison.baseline;
     if (!steady.contains(*candidate) || !steady.contains(*baseline)) continue;
     const double dearer = first.at(*candidate) - first.at(*baseline);
     const double gain = steady.at(*baseline) - steady.at(*candidate);
     constexpr double much = 10;  // times its own steady call; caches and branch prediction make up less
     if (first.at(*candidate) < much * steady.at(*candidate)) continue;
-    const auto where = cell_text(all, all.candidate_of(f));
+    const auto where = cell_text(all, all.candidate_cell(f));
     auto text = fmt::format("first call, {}{}: {} against {} of {}, then {} a call against {}",
-                            all.candidate(all.candidate_of(f)).name, where.empty() ? "" : " at " + where,
+                            all.candidate(all.candidate_cell(f)).name, where.empty() ? "" : " at " + where,
                             value_text(first.at(*candidate), "s"), value_text(first.at(*baseline), "s"),
-                            all.candidate(all.baseline_of(f)).name, value_text(steady.at(*candidate), "s"),
+                            all.candidate(all.baseline_cell(f)).name, value_text(steady.at(*candidate), "s"),
                             value_text(steady.at(*baseline), "s"));
-    if (dearer > 0 && gain > 0 && f.verdict == Verdict::worse && is_called_faster(all, f.of))
+    if (dearer > 0 && gain > 0 && f.verdict == Verdict::worse && is_called_faster(all, f.comparison))
       text +=
           fmt::format("; by these it pays from about {} calls on", number_text(std::ceil(1 + dearer / gain)));
     lines.push_back(std::move(text));
@@ -219,16 +221,16 @@ std::vector<std::string> first_call_lines(const Findings& all) {
 }
 
 std::vector<std::string> latency_lines(const Findings& all) {
-  std::map<Contrast, std::string> lines;
+  std::map<Comparison, std::string> lines;
   for (const auto& latency : all.latencies) {
-    auto& line = lines[latency.of];
-    const auto& cell = all.design.cells[latency.of.candidate];
+    auto& line = lines[latency.comparison];
+    const auto& cell = all.design.cells[latency.comparison.candidate];
     const auto where = cell_text(all, cell);
-    line +=
-        line.empty()
-            ? fmt::format("latency of all requests, {}{} against {}: ", where.empty() ? "" : where + ", ",
-                          all.candidate(cell).name, all.candidate(all.design.cells[latency.of.baseline]).name)
-            : "; ";
+    line += line.empty()
+                ? fmt::format("latency of all requests, {}{} against {}: ", where.empty() ? "" : where + ", ",
+                              all.candidate(cell).name,
+                              all.candidate(all.design.cells[latency.comparison.baseline]).name)
+                : "; ";
     line += fmt::format("p{:g} {} ({}, {})", latency.quantile * 100, value_text(latency.candidate, "s"),
                         effect_text(latency.effect, {}), range_text(latency.interval, Scale::ratio, {}));
   }
@@ -254,7 +256,7 @@ std::vector<std::string> confirmation_lines(const Findings& all) {
         text += fmt::format("{} not confirmed: {}, now {}, which is {}", to_string(c.before), before, now,
                             to_string(c.now));
         break;
-      case Status::settled:
+      case Status::resolved:
         text += fmt::format("was unclear, and is {} now: {}", to_string(c.now), now);
         break;
       case Status::unclear:
@@ -268,4 +270,4 @@ std::vector<std::string> confirmation_lines(const Findings& all) {
   return lines;
 }
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

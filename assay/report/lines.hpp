@@ -5,7 +5,7 @@
 
 #include "assay/model/findings.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 
 // What stands below the blocks of a text: lines, or none.
 
@@ -29,4 +29,4 @@ std::vector<std::string> latency_lines(const Findings& all);
 /// What measuring again made of each finding, a line each.
 std::vector<std::string> confirmation_lines(const Findings& all);
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

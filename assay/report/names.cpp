@@ -2,16 +2,16 @@
 
 #include <variant>
 
-namespace assay::inline v1::report {
+namespace assay::report {
 
-std::string place_name(const Design& design, const Cell& cell) {
+std::string place_label(const Design& design, const Cell& cell) {
   std::string text = design.workloads.size() > 1 ? design.workloads[cell.workload].name : "";
   if (const auto setting = cell.setting.text(); !setting.empty())
     text += (text.empty() ? "" : ", ") + setting;
   return text;
 }
 
-std::string cell_name(const Design& design, CellId id) {
+std::string cell_label(const Design& design, CellId id) {
   const auto& cell = design.cells[id];
   std::string text = design.candidates[cell.candidate].name;
   if (design.workloads.size() > 1) text += " on " + design.workloads[cell.workload].name;
@@ -19,13 +19,13 @@ std::string cell_name(const Design& design, CellId id) {
   return text;
 }
 
-std::string subject_name(const Design& design, const Subject& subject) {
+std::string subject_label(const Design& design, const Subject& subject) {
   struct Name {
     const Design& design;
     std::string operator()(const WholeCampaign&) const { return "the campaign"; }
     std::string operator()(const ThisMachine&) const { return "this machine"; }
     std::string operator()(CandidateId id) const { return design.candidates[id].name; }
-    std::string operator()(CellId id) const { return cell_name(design, id); }
+    std::string operator()(CellId id) const { return cell_label(design, id); }
     std::string operator()(WorkloadId id) const { return "workload " + design.workloads[id].name; }
     std::string operator()(MetricId id) const { return design.metrics[id].name; }
   };
@@ -48,4 +48,4 @@ std::string sign_of(Verdict verdict) {
   return "?";
 }
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

@@ -5,19 +5,19 @@
 #include "assay/model/design.hpp"
 #include "assay/model/note.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 
 /// How a cell is named in sentences: "heap on orders, locks=800"; without the workload's name when the
 /// campaign has but one workload.
-std::string cell_name(const Design& design, CellId cell);
+std::string cell_label(const Design& design, CellId cell);
 
 /// Where a cell is measured: "orders, locks=800"; without the workload's name when there is but one.
-std::string place_name(const Design& design, const Cell& cell);
+std::string place_label(const Design& design, const Cell& cell);
 
 /// What a note or a reason is about.
-std::string subject_name(const Design& design, const Subject& subject);
+std::string subject_label(const Design& design, const Subject& subject);
 
 /// `+` better, `!` worse, `=` same, `?` unclear.
 std::string sign_of(Verdict verdict);
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

@@ -13,7 +13,7 @@
 #include "assay/report/twin_text.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 namespace {
 
 std::string most_of(std::size_t cells, const char* how = "the most of") {
@@ -25,13 +25,13 @@ std::string level_text(const std::string& levels) {
 }
 
 /// The words of one note, with its figures at hand.
-class Words {
+class NoteWriter {
  public:
-  Words(const Design& design, const Note& note)
-      : design_(design), note_(note), figure_(note.figure.value_or(0)), count_(note.count) {
+  NoteWriter(const Design& design, const Note& note)
+      : design_(design), note_(note), figure_(note.value.value_or(0)), count_(note.count) {
     if (note.metric) metric_ = design.metrics[*note.metric].name;
     if (const auto* candidate = std::get_if<CandidateId>(&note.subject))
-      if (const auto against = design.candidates[*candidate].against)
+      if (const auto against = design.candidates[*candidate].baseline)
         baseline_ = design.candidates[*against].name;
   }
 
@@ -47,39 +47,39 @@ class Words {
       case NoteKind::same_command:
         return "it is " + baseline_ + " itself: the same program, told the same";
       case NoteKind::other_compiler:
-        return "is built by another compiler than " + baseline_ + ": " + note_.said + ", not " +
-               note_.said_of_other;
+        return "is built by another compiler than " + baseline_ + ": " + note_.quoted + ", not " +
+               note_.quoted_other;
       case NoteKind::other_optimisation:
-        return "is built " + level_text(note_.said) + ", " + baseline_ + " " +
-               level_text(note_.said_of_other) + ": that alone makes a difference";
+        return "is built " + level_text(note_.quoted) + ", " + baseline_ + " " +
+               level_text(note_.quoted_other) + ": that alone makes a difference";
       case NoteKind::other_options:
-        if (note_.said.empty())
-          return "is built without " + note_.said_of_other + ", which " + baseline_ + " has";
-        return "is built with " + note_.said + ", which " + baseline_ + " is not" +
-               (note_.said_of_other.empty() ? "" : "; it lacks " + note_.said_of_other);
+        if (note_.quoted.empty())
+          return "is built without " + note_.quoted_other + ", which " + baseline_ + " has";
+        return "is built with " + note_.quoted + ", which " + baseline_ + " is not" +
+               (note_.quoted_other.empty() ? "" : "; it lacks " + note_.quoted_other);
       case NoteKind::same_identity:
-        return "same identity as " + baseline_ + ", \"" + note_.said + "\"" +
+        return "same identity as " + baseline_ + ", \"" + note_.quoted + "\"" +
                (is_its_program() ? ", and told otherwise: does each serve what it is taken for?"
                                  : ", and other bytes: is each the build it is taken for?");
-      case NoteKind::doubtful_check:
-        return note_.said;
+      case NoteKind::weak_check:
+        return note_.quoted;
       case NoteKind::output_differs:
         return "its output differs from the baseline's" +
-               (note_.said.empty() ? "" : " (" + note_.said + ")") +
-               (note_.said.ends_with("accepts both") ? "" : ", so the two may not have done the same job");
-      case NoteKind::left_processes:
+               (note_.quoted.empty() ? "" : " (" + note_.quoted + ")") +
+               (note_.quoted.ends_with("accepts both") ? "" : ", so the two may not have done the same job");
+      case NoteKind::orphan_processes:
         return fmt::format(
             "left processes running in {} of its trials; they were killed ({:.0f} in all) and what "
             "they would have done is not measured",
             count_, figure_);
-      case NoteKind::failed_at_times:
+      case NoteKind::intermittent_failure:
         return fmt::format("failed in {:.0f} of {} trials; those rounds are left out", figure_, count_);
-      case NoteKind::slow_at_times:
+      case NoteKind::intermittent_timeout:
         return fmt::format("ran into its time limit in {:.0f} of {} trials; they count as that long", figure_,
                            count_);
-      case NoteKind::twin_called:
-      case NoteKind::twin_by_chance:
-      case NoteKind::twin_once:
+      case NoteKind::aa_difference:
+      case NoteKind::aa_chance:
+      case NoteKind::aa_unconfirmed:
         return twin_text(note_, metric_);
       case NoteKind::too_few_rounds:
         return fmt::format(
@@ -92,14 +92,15 @@ class Words {
                " is not judged: the kernel samples it by ticks, too coarse below a second; watch cpu time";
       case NoteKind::not_exact:
         return "was declared exact, but varied from trial to trial; it is judged as noisy";
-      case NoteKind::at_ceiling:
-        return "is at the declared ceiling of " + shown(note_.threshold.value_or(0)) + " of " + metric_;
-      case NoteKind::beyond_ceiling:
-        return metric_ + " reaches " + digits(figure_) + ", beyond its declared ceiling of " +
-               shown(note_.threshold.value_or(0)) + ": is that declared wrongly?" + most_of(count_);
-      case NoteKind::settles_in_trial:
+      case NoteKind::at_saturation:
+        return "is at the declared ceiling of " + exact_number(note_.threshold.value_or(0)) + " of " +
+               metric_;
+      case NoteKind::beyond_saturation:
+        return metric_ + " reaches " + short_number(figure_) + ", beyond its declared ceiling of " +
+               exact_number(note_.threshold.value_or(0)) + ": is that declared wrongly?" + most_of(count_);
+      case NoteKind::drifts_in_trial:
         return lead_in_text();
-      case NoteKind::not_side_by_side:
+      case NoteKind::unpaired:
         return "not side by side: its values and the baseline's are not paired, so whatever changed between "
                "them is in the difference";
       case NoteKind::layout_alone:
@@ -109,104 +110,103 @@ class Words {
       case NoteKind::layout_kept:
       case NoteKind::layouts_shuffled:
         return layout_text(note_, metric_);
-      case NoteKind::not_worked_out:
-        return "could not be worked out: " + note_.said;
-      case NoteKind::other_test:
+      case NoteKind::analysis_failed:
+        return "could not be worked out: " + note_.quoted;
+      case NoteKind::test_disagreement:
         return "the Brunner-Munzel test, which lets the spreads differ, says otherwise";
       case NoteKind::drift:
-        return metric_ + " " + (figure_ > 0 ? "rose" : "fell") + " by " + share_text_of(figure_) +
+        return metric_ + " " + (figure_ > 0 ? "rose" : "fell") + " by " + percent(figure_) +
                " from the first rounds to the last; pairs cancel that, typical values don't" +
                most_of(count_);
-      case NoteKind::several_modes:
+      case NoteKind::multimodal:
         return metric_ +
                " gathers around more than one value, as of two states of the program or machine; see its "
                "trials" +
                most_of(count_);
       case NoteKind::outliers:
-        return share_text_of(figure_) + " of its values of " + metric_ +
+        return percent(figure_) + " of its values of " + metric_ +
                " lie far out; they are kept, and hardly move what is typical, but the mean" + most_of(count_);
-      case NoteKind::alike_rounds:
+      case NoteKind::autocorrelation:
         return "its changes of " + metric_ + " in neighbouring rounds are alike (correlation " +
-               shown(std::round(figure_ * 100) / 100) + "), so its interval may be too narrow" +
+               exact_number(std::round(figure_ * 100) / 100) + "), so its interval may be too narrow" +
                most_of(count_);
-      case NoteKind::first_in_round:
-        return "what runs first in a round has " + share_text_of(figure_) + " " +
+      case NoteKind::position_effect:
+        return "what runs first in a round has " + percent(figure_) + " " +
                (figure_ > 0 ? "more " : "less ") + metric_ +
                " than what runs later; the order is shuffled, so no candidate gains by it";
       case NoteKind::carry_over:
-        return "what runs right after it has " + share_text_of(figure_) +
-               (figure_ > 0 ? " more " : " less ") + metric_ +
-               " than what runs after others, which shifts its own change by up to " +
-               share_text_of(figure_ / 2) +
+        return "what runs right after it has " + percent(figure_) + (figure_ > 0 ? " more " : " less ") +
+               metric_ + " than what runs after others, which shifts its own change by up to " +
+               percent(figure_ / 2) +
                "; a pause before each trial (settle = \"50 ms\", or --settle) may help" + most_of(count_);
       case NoteKind::first_run:
         return "the first run had " +
-               (figure_ >= 1
-                    ? digits(1 + figure_) + " times the " + metric_ + " of"
-                    : share_text_of(figure_) + (figure_ > 0 ? " more " : " less ") + metric_ + " than") +
+               (figure_ >= 1 ? short_number(1 + figure_) + " times the " + metric_ + " of"
+                             : percent(figure_) + (figure_ > 0 ? " more " : " less ") + metric_ + " than") +
                " later ones; it is left out";
       case NoteKind::short_trials:
-        return "a trial takes " + shown(std::round(figure_ * 1e5) / 100) +
+        return "a trial takes " + exact_number(std::round(figure_ * 1e5) / 100) +
                " ms, and starting a program is much of that: a change of the work itself is larger than it "
                "shows" +
                most_of(count_, "the shortest of");
-      case NoteKind::one_upper_end:
-        return share_text_of(figure_) + " of the values of " + metric_ +
+      case NoteKind::saturation:
+        return percent(figure_) + " of the values of " + metric_ +
                " on both sides lie at one upper end: something may limit them, and hide a difference";
       case NoteKind::stolen_time:
-        return "its host took " + share_text_of(figure_) + " of its CPU time from it during the trials";
+        return "its host took " + percent(figure_) + " of its CPU time from it during the trials";
       case NoteKind::busy:
-        return "other programs used " + share_text_of(figure_) + " of its CPU time during the trials";
+        return "other programs used " + percent(figure_) + " of its CPU time during the trials";
       case NoteKind::load:
-        return "a load of " + digits(figure_) + " was on its " + digits(note_.threshold.value_or(1)) +
-               " cores when trials began (median)";
+        return "a load of " + short_number(figure_) + " was on its " +
+               short_number(note_.threshold.value_or(1)) + " cores when trials began (median)";
       case NoteKind::frequency:
-        return "its cores' frequency varied by " + share_text_of(figure_);
+        return "its cores' frequency varied by " + percent(figure_);
       case NoteKind::throttled:
-        return "its cores throttled " + digits(figure_) + " times during the trials";
+        return "its cores throttled " + short_number(figure_) + " times during the trials";
       case NoteKind::on_battery:
         return "it ran on battery";
-      case NoteKind::stayed_cached:
-        return "of a file declared cold, up to " + share_text_of(figure_) + " stayed in the page cache";
+      case NoteKind::page_cache_not_dropped:
+        return "of a file declared cold, up to " + percent(figure_) + " stayed in the page cache";
       case NoteKind::counters_shared:
-        return "its hardware counters took turns and were on for " + share_text_of(1 - figure_) +
+        return "its hardware counters took turns and were on for " + percent(1 - figure_) +
                " of the time; counts are scaled up";
-      case NoteKind::beside_another:
+      case NoteKind::concurrent_campaign:
         return "another campaign was measuring on it at the same time";
-      case NoteKind::unseen_children:
-        return digits(figure_) + " s of CPU time are of children that nobody waited for, and not in cpu time";
+      case NoteKind::unwaited_children:
+        return short_number(figure_) +
+               " s of CPU time are of children that nobody waited for, and not in cpu time";
       case NoteKind::costly_output:
-        return "writing its output takes about " + share_text_of(figure_) +
+        return "writing its output takes about " + percent(figure_) +
                " of its wall time; with keep_output = false it goes nowhere, at less cost";
-      case NoteKind::void_trials:
-        return fmt::format("{:.0f} trials are void: {}", figure_, note_.said);
-      case NoteKind::abreast_distorts:
-        return "abreast its " + metric_ + " is " + digits(figure_) + " of the baseline's, in turns " +
-               digits(note_.low) + " to " + digits(note_.high) +
+      case NoteKind::discarded_trials:
+        return fmt::format("{:.0f} trials are void: {}", figure_, note_.quoted);
+      case NoteKind::concurrency_bias:
+        return "abreast its " + metric_ + " is " + short_number(figure_) + " of the baseline's, in turns " +
+               short_number(note_.low) + " to " + short_number(note_.high) +
                ": they get in each other's way; measure in turns";
-      case NoteKind::unsustained:
+      case NoteKind::rate_not_sustained:
         return fmt::format(
             "does not sustain {} requests a second: it answers {} (in {} of {:.0f} rounds); its latencies "
             "there tell "
             "how long the load lasted, and are not judged",
-            digits(note_.threshold.value_or(0)), digits(figure_), count_, note_.high);
+            short_number(note_.threshold.value_or(0)), short_number(figure_), count_, note_.high);
       case NoteKind::clients_idle:
-        return "its clients had a request under way for " + share_text_of(figure_) +
+        return "its clients had a request under way for " + percent(figure_) +
                " of their time: differences in the rate of requests show at about that share; CPU and "
                "latency "
                "are not diluted" +
                most_of(count_);
-      case NoteKind::driver_at_limit:
-        return "sending its requests took " + share_text_of(figure_) +
+      case NoteKind::driver_saturated:
+        return "sending its requests took " + percent(figure_) +
                " of a core: the rate may be the limit of what sends them, not of the server" +
                most_of(count_);
       case NoteKind::driver_beside:
-        return "sending its requests took " + digits(figure_) +
+        return "sending its requests took " + short_number(figure_) +
                " times the server's CPU time, on the server's own cores: both compete for them" +
                most_of(count_);
       case NoteKind::sent_late:
         return "one in a hundred of its requests was sent more than " +
-               shown(std::round(figure_ * 1e5) / 100) + " ms" +
+               exact_number(std::round(figure_ * 1e5) / 100) + " ms" +
                " after it was due: the machine is too busy for this rate, and latencies are too long by "
                "that" +
                most_of(count_);
@@ -216,26 +216,26 @@ class Words {
                "= N" +
                most_of(count_);
       case NoteKind::reopened:
-        return share_text_of(figure_) +
+        return percent(figure_) +
                " of its requests needed a new connection: the server, or its settings, don't keep them open" +
                most_of(count_);
       case NoteKind::slow_connects:
-        return "a connection took " + digits(figure_) +
+        return "a connection took " + short_number(figure_) +
                " s to be made: its queue of new connections was full; a longer one (listen backlog) helps" +
                most_of(count_);
-      case NoteKind::busy_at_rest:
-        return "it used " + share_text_of(figure_) +
+      case NoteKind::cpu_while_idle:
+        return "it used " + percent(figure_) +
                " of a core while it was not asked, which disturbs the others" + most_of(count_);
       case NoteKind::changes_under_load:
         return "it gets " + std::string(figure_ > 0 ? "faster" : "slower") + " under load: its rate is " +
-               (figure_ >= 1 ? digits(1 + figure_) + " times as high"
-                             : share_text_of(std::abs(figure_)) + (figure_ > 0 ? " higher" : " lower")) +
+               (figure_ >= 1 ? short_number(1 + figure_) + " times as high"
+                             : percent(std::abs(figure_)) + (figure_ > 0 ? " higher" : " lower")) +
                " in the last quarter of a trial; more requests (count, settle) show where it settles" +
                most_of(count_);
       case NoteKind::stalls:
-        return "stalls cost it " + share_text_of(figure_) +
+        return "stalls cost it " + percent(figure_) +
                " of its requests a second, which the steady rate leaves out" + most_of(count_);
-      case NoteKind::kept_servers:
+      case NoteKind::servers_reused:
         return "its server was kept up over the rounds: what differs from start to start is in the "
                "difference" +
                most_of(count_);
@@ -247,20 +247,20 @@ class Words {
   /// Whether the candidate is its baseline's program.
   bool is_its_program() const {
     const auto* id = std::get_if<CandidateId>(&note_.subject);
-    if (id == nullptr || !design_.candidates[*id].against) return false;
-    const auto& its = design_.candidates[*design_.candidates[*id].against].from;
+    if (id == nullptr || !design_.candidates[*id].baseline) return false;
+    const auto& its = design_.candidates[*design_.candidates[*id].baseline].from;
     return design_.candidates[*id].from.exe_digest == its.exe_digest;
   }
 
   /// "frame rate falls from 38 to 34 within the first 2 s of its trials".
   std::string lead_in_text() const {
-    const auto way = metric_ + (figure_ > 0 ? " falls" : " rises") + " from " + digits(note_.low) + " to " +
-                     digits(note_.high);
-    const bool timed = note_.said.starts_with('"');
-    if (note_.said.empty()) return way + " in the course of its trials" + most_of(count_);
+    const auto way = metric_ + (figure_ > 0 ? " falls" : " rises") + " from " + short_number(note_.low) +
+                     " to " + short_number(note_.high);
+    const bool timed = note_.quoted.starts_with('"');
+    if (note_.quoted.empty()) return way + " in the course of its trials" + most_of(count_);
     return way + " within the first " +
-           (timed ? note_.said.substr(1, note_.said.size() - 2) : note_.said + " values") +
-           " of its trials; settle = " + note_.said + " leaves those out" + most_of(count_);
+           (timed ? note_.quoted.substr(1, note_.quoted.size() - 2) : note_.quoted + " values") +
+           " of its trials; settle = " + note_.quoted + " leaves those out" + most_of(count_);
   }
 
   const Design& design_;
@@ -272,10 +272,10 @@ class Words {
 
 }  // namespace
 
-Worded worded(const Design& design, const Note& note) {
-  auto about = subject_name(design, note.subject);
-  for (const auto also : note.also) about += ", " + design.candidates[also].name;
-  return {std::move(about), Words(design, note).text()};
+LabelledText note_text(const Design& design, const Note& note) {
+  auto about = subject_label(design, note.subject);
+  for (const auto also : note.also_candidates) about += ", " + design.candidates[also].name;
+  return {std::move(about), NoteWriter(design, note).text()};
 }
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

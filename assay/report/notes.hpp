@@ -5,12 +5,12 @@
 
 #include "assay/model/findings.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 
 /// A note in words: what it is about, and a clause without a full stop.
-struct Worded {
-  std::string about, text;
+struct LabelledText {
+  std::string label, text;
 };
-Worded worded(const Design& design, const Note& note);
+LabelledText note_text(const Design& design, const Note& note);
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

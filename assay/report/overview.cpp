@@ -8,7 +8,7 @@
 #include "assay/report/sentences.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 
 namespace {
 
@@ -19,20 +19,21 @@ std::string text_of(const Overview::Entry& entry, const Metric& metric) {
 
 }  // namespace
 
-Overview overview_of(const Findings& all, MetricId metric, std::optional<WorkloadId> workload) {
+Overview make_overview(const Findings& all, MetricId metric, std::optional<WorkloadId> workload) {
   const auto column_of = [&](const Cell& cell) {
     return workload ? cell.setting.text() : cell_text(all, cell);
   };
-  std::map<std::pair<Contrast, MetricId>, const Finding*> known;
-  for (const auto& f : all.findings) known[{f.of, f.metric}] = &f;
+  std::map<std::pair<Comparison, MetricId>, const Finding*> known;
+  for (const auto& f : all.findings) known[{f.comparison, f.metric}] = &f;
   std::map<std::pair<CandidateId, std::string>, Overview::Entry> entries;
-  std::set<CandidateId> told;
+  std::set<CandidateId> shown;
   for (const auto& f : all.findings) {
-    const auto& cell = all.candidate_of(f);
+    const auto& cell = all.candidate_cell(f);
     if (f.metric != metric || all.candidate(cell).twin_of || (workload && cell.workload != *workload))
       continue;
-    entries[{cell.candidate, column_of(cell)}].finding = f.decided_by ? known.at({f.of, *f.decided_by}) : &f;
-    told.insert(cell.candidate);
+    entries[{cell.candidate, column_of(cell)}].finding =
+        f.superseded_by ? known.at({f.comparison, *f.superseded_by}) : &f;
+    shown.insert(cell.candidate);
   }
   Overview overview;
   if (entries.empty()) return overview;
@@ -41,14 +42,14 @@ Overview overview_of(const Findings& all, MetricId metric, std::optional<Workloa
     const auto& cell = all.design.cells[cell_id];
     if (all.candidate(cell).twin_of || (workload && cell.workload != *workload)) continue;
     const auto column = column_of(cell);
-    if (!all.states[cell_id].is_sound()) {
-      entries[{cell.candidate, column}].standing = all.states[cell_id].standing;
-      told.insert(cell.candidate);
+    if (!all.statuses[cell_id].is_ok()) {
+      entries[{cell.candidate, column}].standing = all.statuses[cell_id].code;
+      shown.insert(cell.candidate);
     }
     if (entries.contains({cell.candidate, column}) && seen.insert(column).second)
       overview.columns.push_back(column);
   }
-  for (const auto id : told) {
+  for (const auto id : shown) {
     overview.candidates.push_back(id);
     overview.names.push_back(all.design.candidates[id].name);
     auto& row = overview.rows.emplace_back();
@@ -61,4 +62,4 @@ Overview overview_of(const Findings& all, MetricId metric, std::optional<Workloa
   return overview;
 }
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

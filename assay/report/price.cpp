@@ -13,7 +13,7 @@
 #include "assay/model/setting.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 namespace {
 
 /// To two digits, upwards: what is estimated roughly should look so.
@@ -25,8 +25,8 @@ int rounded_up(double value) {
 
 /// The command that measures a campaign again with so many rounds. Of a contest they share a fixed budget,
 /// which has to grow with them; options stand at its end, and before the words of a comparison.
-std::string command_with(const Design& design, int rounds, double seconds) {
-  auto repeat = design.repeat;
+std::string command_with_rounds(const Design& design, int rounds, double seconds) {
+  auto repeat = design.repeat_command;
   if (repeat.empty()) return {};
   const std::string relink = " --relink";
   if (const auto at = repeat.find(relink);
@@ -68,60 +68,60 @@ std::optional<WiderMargin> wider_margin(const std::vector<const Finding*>& open)
 
 }  // namespace
 
-std::string settle_text(const Findings& all, const Finding& f) {
-  if (!f.to_settle) return {};
-  switch (f.to_settle->obstacle) {
-    case Price::Obstacle::too_few_rounds: {
+std::string rounds_needed_text(const Findings& all, const Finding& f) {
+  if (!f.rounds_to_decide) return {};
+  switch (f.rounds_to_decide->obstacle) {
+    case RoundsToDecide::Obstacle::too_few_rounds: {
       const auto& rules = all.design.rules;
       const int needed =
-          rules.rounds_max > 0 ? judge::first_deciding_look(all.design, f.repeats) : fewest_rounds;
+          rules.rounds_max > 0 ? judge::first_deciding_look(all.design, f.replication) : fewest_rounds;
       if (static_cast<int>(f.rounds) >= needed) return "too few rounds to tell how many are needed";
       return fmt::format("no verdict yet: at least {} rounds are needed", needed);
     }
-    case Price::Obstacle::fast_and_slow:
+    case RoundsToDecide::Obstacle::fast_and_slow:
       return "most of its runs changed one way, and slow ones or the mean the other: no one verdict holds "
              "for all";
-    case Price::Obstacle::slow_runs:
+    case RoundsToDecide::Obstacle::slow_runs:
       return judge::rest_is_unlike(f)
                  ? "most of its runs are alike, but not all: no one verdict holds"
                  : "most of its runs are alike; that slow ones are not more, or fewer, by a tenth "
                    "of all runs takes more rounds to show";
-    case Price::Obstacle::near_margin:
+    case RoundsToDecide::Obstacle::near_margin:
       return "more rounds would hardly settle it: the change lies near the margin";
-    case Price::Obstacle::one_upper_end:
+    case RoundsToDecide::Obstacle::saturation_suspected:
       return "most values of both lie at one upper end: something may limit them, and hide a difference";
-    case Price::Obstacle::ceiling: {
+    case RoundsToDecide::Obstacle::saturation: {
       const auto& metric = all.metric_of(f);
       return "both are at the declared ceiling of " +
-             value_text(metric.demand.ceiling.value_or(0), metric.unit) + ", which hides any difference";
+             value_text(metric.request.ceiling.value_or(0), metric.unit) + ", which hides any difference";
     }
-    case Price::Obstacle::none:
+    case RoundsToDecide::Obstacle::none:
       break;
   }
-  const auto rounds = rounded_up(f.to_settle->rounds);
+  const auto rounds = rounded_up(f.rounds_to_decide->rounds);
   auto text = fmt::format("even odds to settle it by {} rounds", rounds);
-  if (f.repeats.layouts > 0 && rounds > f.repeats.layouts)
-    text += all.design.repeat.find(" --relink") != std::string::npos
+  if (f.replication.layouts > 0 && rounds > f.replication.layouts)
+    text += all.design.repeat_command.find(" --relink") != std::string::npos
                 ? " of as many layouts"
                 : fmt::format(" of as many layouts (relink = {} in [build])", rounds);
-  if (f.to_settle->seconds > 0) text += " (" + span_text(f.to_settle->seconds) + ")";
-  const auto command = command_with(all.design, rounds, f.to_settle->seconds);
+  if (f.rounds_to_decide->seconds > 0) text += " (" + duration(f.rounds_to_decide->seconds) + ")";
+  const auto command = command_with_rounds(all.design, rounds, f.rounds_to_decide->seconds);
   return command.empty() ? text : text + ": " + command;
 }
 
 std::string advice_text(const Findings& all, const std::vector<const Finding*>& findings) {
-  if (all.design.kind == "contest" || all.design.repeat.empty()) return {};
+  if (all.design.kind == "contest" || all.design.repeat_command.empty()) return {};
   std::vector<const Finding*> open;
   for (const auto* f : findings)
-    if (f->verdict == Verdict::unclear && f->to_settle) open.push_back(f);
+    if (f->verdict == Verdict::unclear && f->rounds_to_decide) open.push_back(f);
   const auto is_held_up = [](const Finding* f) {
-    using enum Price::Obstacle;
-    return f->to_settle->obstacle == none || f->to_settle->obstacle == near_margin;
+    using enum RoundsToDecide::Obstacle;
+    return f->rounds_to_decide->obstacle == none || f->rounds_to_decide->obstacle == near_margin;
   };
   std::erase_if(open, [&](const Finding* f) { return !is_held_up(f); });
   if (open.empty()) return {};
   std::vector<std::string> ways;
-  if (std::ranges::all_of(open, [](const Finding* f) { return f->to_settle->suits_abreast; }))
+  if (std::ranges::all_of(open, [](const Finding* f) { return f->rounds_to_decide->suits_abreast; }))
     ways.emplace_back("--abreast, which runs them at once on one core and compares CPU time");
   if (const auto margin = wider_margin(open))
     ways.push_back(fmt::format("--margin {:.3g}%, within which {} lie{}", margin->share * 100,
@@ -132,8 +132,8 @@ std::string advice_text(const Findings& all, const std::vector<const Finding*>& 
   constexpr double short_time = 0.02;
   const auto& first = *open.front();
   const auto& metric = all.metric_of(first);
-  const bool of_a_run =
-      metrics::is(metric, metrics::Known::wall_time) || metrics::is(metric, metrics::Known::cpu_time);
+  const bool of_a_run = metrics::is_kind(metric, metrics::MetricKind::wall_time) ||
+                        metrics::is_kind(metric, metrics::MetricKind::cpu_time);
   if (of_a_run && first.baseline_typical < short_time)
     ways.push_back("longer runs, now " + value_text(first.baseline_typical, "s"));
   std::string text;
@@ -141,4 +141,4 @@ std::string advice_text(const Findings& all, const std::vector<const Finding*>& 
   return text;
 }
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

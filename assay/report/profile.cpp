@@ -8,7 +8,7 @@
 #include "assay/report/names.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 namespace {
 
 /// The lines of one place and baseline, by metric and candidate.
@@ -17,28 +17,28 @@ struct Gathered {
   std::map<MetricId, std::map<CandidateId, const ProfileLine*>> lines;
 };
 
-std::map<Contrast, std::map<MetricId, Verdict>> verdicts_of(const Findings& all) {
-  std::map<Contrast, std::map<MetricId, Verdict>> verdicts;
-  for (const auto& f : all.findings) verdicts[f.of][f.metric] = f.verdict;
+std::map<Comparison, std::map<MetricId, Verdict>> verdicts_of(const Findings& all) {
+  std::map<Comparison, std::map<MetricId, Verdict>> verdicts;
+  for (const auto& f : all.findings) verdicts[f.comparison][f.metric] = f.verdict;
   return verdicts;
 }
 
 }  // namespace
 
-std::vector<Profile> profiles_of(const Findings& all) {
+std::vector<Profile> make_profiles(const Findings& all) {
   const auto& design = all.design;
   const auto verdicts = verdicts_of(all);
   std::map<CellId, Gathered> by_baseline;  // whose cell names the place
   for (const auto& line : all.profile) {
-    auto& gathered = by_baseline[line.of.baseline];
-    const auto candidate = design.cells[line.of.candidate].candidate;
+    auto& gathered = by_baseline[line.comparison.baseline];
+    const auto candidate = design.cells[line.comparison.candidate].candidate;
     if (std::ranges::find(gathered.candidates, candidate) == gathered.candidates.end())
       gathered.candidates.push_back(candidate);
     gathered.lines[line.metric][candidate] = &line;
   }
   std::vector<Profile> profiles;
   for (const auto& [cell, gathered] : by_baseline) {
-    Profile profile{.where = place_name(design, design.cells[cell]),
+    Profile profile{.where = place_label(design, design.cells[cell]),
                     .baseline = design.candidate_of(cell).name};
     for (const auto id : gathered.candidates) profile.candidates.push_back(design.candidates[id].name);
     for (const auto& [id, of_metric] : gathered.lines) {
@@ -55,7 +55,7 @@ std::vector<Profile> profiles_of(const Findings& all) {
         const auto& its = *found->second;
         entry.typical = cell_value_text(its.candidate, metric.unit);
         entry.change = effect_text(its.effect, metric.unit);
-        if (const auto known = verdicts.find(its.of); known != verdicts.end())
+        if (const auto known = verdicts.find(its.comparison); known != verdicts.end())
           if (const auto verdict = known->second.find(id);
               verdict != known->second.end() && verdict->second != Verdict::unclear)
             entry.sign = sign_of(verdict->second);
@@ -67,4 +67,4 @@ std::vector<Profile> profiles_of(const Findings& all) {
   return profiles;
 }
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

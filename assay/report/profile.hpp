@@ -5,7 +5,7 @@
 
 #include "assay/model/findings.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 
 /// All metrics of one workload and setting: a line for each metric, a pair of columns for each candidate that
 /// has this baseline.
@@ -26,6 +26,6 @@ struct Profile {
 
 /// A profile for each place and baseline, in the campaign's order; metrics in theirs. Cost: linear in the
 /// findings' profile, times its logarithm.
-std::vector<Profile> profiles_of(const Findings& findings);
+std::vector<Profile> make_profiles(const Findings& findings);
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

@@ -15,20 +15,20 @@
 #include "assay/report/twin_text.hpp"
 #include "assay/report/units.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 namespace {
 
 /// Cells that are left out, those of a candidate for one reason together.
 std::vector<LeftOut> left_out_of(const Findings& all) {
   struct Left {
     std::string candidate, where;
-    CellState state;
+    CellStatus state;
     std::size_t more = 0;
   };
   std::vector<Left> grouped;
   for (const auto id : all.design.cells.ids()) {
-    const auto& state = all.states[id];
-    if (state.is_sound() || all.design.is_twin(id)) continue;
+    const auto& state = all.statuses[id];
+    if (state.is_ok() || all.design.is_twin(id)) continue;
     const auto& candidate = all.design.candidate_of(id).name;
     const auto known = std::ranges::find_if(
         grouped, [&](const Left& left) { return left.candidate == candidate && left.state == state; });
@@ -42,13 +42,13 @@ std::vector<LeftOut> left_out_of(const Findings& all) {
   for (const auto& left : grouped)
     lines.push_back({left.candidate + (left.where.empty() ? "" : " on " + left.where) +
                          (left.more > 0 ? fmt::format(" and {} more", left.more) : ""),
-                     to_string(left.state.standing) + ": " + left.state.detail});
+                     to_string(left.state.code) + ": " + left.state.detail});
   return lines;
 }
 
 void add_growth(const Findings& all, MetricId metric, std::vector<Chart>& charts) {
-  std::map<std::string, std::vector<const Trend*>> groups;
-  for (const auto& trend : all.trends) {
+  std::map<std::string, std::vector<const ScalingCurve*>> groups;
+  for (const auto& trend : all.scaling) {
     if (trend.metric != metric) continue;
     const auto others = trend.others.text();
     groups[(trend.exponent ? "Growth: " : "Scaling: ") + all.design.metrics[metric].name + ", " +
@@ -72,7 +72,7 @@ void add_typical(const Findings& all, MetricId metric, WorkloadId workload, cons
   std::set<CandidateId> candidates;
   for (const auto id : all.design.cells.ids()) {
     const auto& cell = all.design.cells[id];
-    if (cell.workload != workload || all.design.is_twin(id) || !all.states[id].is_sound()) continue;
+    if (cell.workload != workload || all.design.is_twin(id) || !all.statuses[id].is_ok()) continue;
     chart.cells.push_back(id);
     candidates.insert(cell.candidate);
   }
@@ -87,8 +87,8 @@ void add_deciles(const Findings& all, MetricId metric, std::vector<Chart>& chart
   constexpr std::ptrdiff_t most_lines = 24;
   for (const auto workload : all.design.workloads.ids()) {
     const auto lines = std::ranges::count_if(all.findings, [&](const Finding& f) {
-      return f.metric == metric && !f.deciles.empty() && !all.design.is_twin(f.of.candidate) &&
-             all.candidate_of(f).workload == workload;
+      return f.metric == metric && !f.deciles.empty() && !all.design.is_twin(f.comparison.candidate) &&
+             all.candidate_cell(f).workload == workload;
     });
     if (lines == 0 || lines > most_lines) continue;
     charts.push_back(
@@ -106,10 +106,11 @@ void add_trials(const Findings& all, MetricId metric, bool over_rounds, std::vec
   for (const auto workload : all.design.workloads.ids()) {
     std::set<CellId> cells;
     for (const auto& f : all.findings)
-      if (f.metric == metric && all.candidate_of(f).workload == workload)
-        cells.insert({f.of.baseline, f.of.candidate});
+      if (f.metric == metric && all.candidate_cell(f).workload == workload)
+        cells.insert({f.comparison.baseline, f.comparison.candidate});
     const bool all_zero = std::ranges::all_of(all.findings, [&](const Finding& f) {
-      return f.metric != metric || !(cells.contains(f.of.baseline) || cells.contains(f.of.candidate)) ||
+      return f.metric != metric ||
+             !(cells.contains(f.comparison.baseline) || cells.contains(f.comparison.candidate)) ||
              (f.baseline_typical == 0 && f.candidate_typical == 0);
     });
     if (all_zero) continue;
@@ -154,7 +155,7 @@ void add_servers(const Findings& all, const Record& record, std::vector<Chart>& 
   constexpr std::size_t most_places = 12;
   std::set<CellId> served;
   for (const auto& trial : record.log.trials)
-    if (!trial.latencies.empty() && !all.design.is_twin(trial.cell) && all.states[trial.cell].is_sound())
+    if (!trial.latencies.empty() && !all.design.is_twin(trial.cell) && all.statuses[trial.cell].is_ok())
       served.insert(trial.cell);
   std::vector<std::pair<std::string, std::vector<CellId>>> places;
   std::map<WorkloadId, std::vector<CellId>> workloads;
@@ -167,7 +168,7 @@ void add_servers(const Findings& all, const Record& record, std::vector<Chart>& 
   }
   for (const auto id : all.design.cells.ids())  // also those whose rate is not sustained, without latencies
     if (const auto workload = workloads.find(all.design.cells[id].workload);
-        workload != workloads.end() && !all.design.is_twin(id) && all.states[id].is_sound())
+        workload != workloads.end() && !all.design.is_twin(id) && all.statuses[id].is_ok())
       workload->second.push_back(id);
   if (places.size() > most_places) places.resize(most_places);
   for (auto& [where, cells] : places)
@@ -175,9 +176,9 @@ void add_servers(const Findings& all, const Record& record, std::vector<Chart>& 
                       "of all judged trials together; failed requests count as the slowest", false,
                       LatencyChart{std::move(cells)}});
   for (const auto& [workload, cells] : workloads)
-    for (const auto known : {metrics::Known::latency_p50, metrics::Known::latency_p99})
+    for (const auto known : {metrics::MetricKind::latency_p50, metrics::MetricKind::latency_p99})
       if (const auto metric = metrics::find(all.design.metrics, known);
-          metric && !all.design.metrics[*metric].demand.watched)
+          metric && !all.design.metrics[*metric].request.watched)
         add_typical(all, *metric, workload,
                     (workloads.size() > 1 ? " on " + all.design.workloads[workload].name : "") + ": " +
                         metrics::name_of(known),
@@ -192,8 +193,8 @@ void add_servers(const Findings& all, const Record& record, std::vector<Chart>& 
       }
       constexpr std::size_t fewest = 3;
       if (levels.size() < fewest) continue;
-      for (const auto known :
-           {metrics::Known::request_rate, metrics::Known::latency_p50, metrics::Known::latency_p99})
+      for (const auto known : {metrics::MetricKind::request_rate, metrics::MetricKind::latency_p50,
+                               metrics::MetricKind::latency_p99})
         if (const auto metric = metrics::find(all.design.metrics, known))
           charts.push_back({metrics::name_of(known) + " over " + factor.name +
                                 (workloads.size() > 1 ? ", " + all.design.workloads[workload].name : ""),
@@ -206,7 +207,7 @@ std::vector<Chart> charts_of(const Findings& all, const Record* record) {
   std::vector<Chart> charts;
   if (record != nullptr) add_servers(all, *record, charts);
   for (const auto metric : all.design.metrics.ids()) {
-    if (!all.design.metrics[metric].demand.watched) continue;
+    if (!all.design.metrics[metric].request.watched) continue;
     add_growth(all, metric, charts);
     if (record == nullptr) continue;
     add_deciles(all, metric, charts);
@@ -230,61 +231,61 @@ std::vector<ProgramLine> programs_of(const Findings& all) {
 std::vector<std::pair<std::string, std::string>> facts_of(const Findings& all, const Record* record) {
   std::vector<std::pair<std::string, std::string>> facts = {
       {"rounds", std::to_string(all.rounds)}, {"seed of the order", std::to_string(all.design.rules.seed)}};
-  if (record != nullptr && !record->log.sittings.empty())
-    for (const auto& fact : record->log.sittings.back().facts)
+  if (record != nullptr && !record->log.sessions.empty())
+    for (const auto& fact : record->log.sessions.back().facts)
       if (fact.name != "fingerprint") facts.emplace_back(fact.name, fact.value);
   return facts;
 }
 
 /// How much was compared, and in what time.
-std::string extent_of(const Findings& all) {
-  std::set<Contrast> contrasts;
+std::string coverage_text(const Findings& all) {
+  std::set<Comparison> contrasts;
   std::size_t least = 0, most = 0;
   for (const auto& f : all.findings) {
-    if (!is_watched(all, f) || all.metric_of(f).exact || all.design.is_twin(f.of.candidate)) continue;
+    if (!is_watched(all, f) || all.metric_of(f).exact || all.design.is_twin(f.comparison.candidate)) continue;
     least = contrasts.empty() ? f.rounds : std::min(least, f.rounds);
     most = std::max(most, f.rounds);
-    contrasts.insert(f.of);
+    contrasts.insert(f.comparison);
   }
   if (contrasts.empty()) return {};
   auto text = fmt::format(
       "{} comparison{}, {}", contrasts.size(), contrasts.size() == 1 ? "" : "s",
       least == most ? fmt::format("{} rounds", most) : fmt::format("{} to {} rounds", least, most));
-  return all.measured_seconds > 0 ? text + ", " + span_text(all.measured_seconds) : text;
+  return all.measured_seconds > 0 ? text + ", " + duration(all.measured_seconds) : text;
 }
 
 }  // namespace
 
-Report report_of(const Findings& all, const Record* record) {
+Report make_report(const Findings& all, const Record* record) {
   Report report{.title = all.design.title.empty() ? "Findings" : all.design.title,
-                .extent = extent_of(all),
-                .careful = bad_twin_text(all),
+                .extent = coverage_text(all),
+                .warning = bad_twin_text(all),
                 .provisional = {},
                 .confirmations = confirmation_lines(all),
-                .said = say(all),
-                .blocks = blocks_of(all),
-                .views = views_of(all),
-                .profiles = profiles_of(all),
-                .together = report::together(all),
+                .candidates = summarize_candidates(all),
+                .blocks = comparison_tables(all),
+                .views = matrix_views(all),
+                .profiles = make_profiles(all),
+                .aggregates = report::aggregate_lines(all),
                 .parts = part_lines(all),
                 .trends = trend_lines(all),
                 .latencies = latency_lines(all),
                 .requirements = requirement_lines(all),
                 .first_calls = first_call_lines(all),
                 .twins = twin_lines(all),
-                .also_moved = also_moved_lines(all),
+                .other_changes = other_changes(all),
                 .charts = charts_of(all, record),
                 .left_out = left_out_of(all),
                 .notes = {},
                 .programs = programs_of(all),
                 .facts = facts_of(all, record),
-                .repeat = all.design.repeat};
+                .repeat = all.design.repeat_command};
   if (all.provisional)
     report.provisional =
         fmt::format("provisional, the campaign was {} after {} whole rounds",
                     all.state == CampaignState::interrupted ? "interrupted" : "cut off", all.rounds);
-  for (const auto& note : all.trust) {
-    const auto [about, text] = worded(all.design, note);
+  for (const auto& note : all.notes) {
+    const auto [about, text] = note_text(all.design, note);
     std::string candidate;
     if (const auto* cell = std::get_if<CellId>(&note.subject))
       candidate = all.design.candidate_of(*cell).name;
@@ -294,4 +295,4 @@ Report report_of(const Findings& all, const Record* record) {
   return report;
 }
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

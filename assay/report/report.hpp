@@ -13,7 +13,7 @@
 #include "assay/report/sentences.hpp"
 #include "assay/report/together.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 
 /// One comparison on one metric, or a cell in whose place there is none, in words.
 struct Row {
@@ -28,19 +28,19 @@ struct Row {
   std::string runs;    ///< fast and typical runs apart, where the change is that of the fast ones; else empty
   std::string limit;   ///< that a side is at its declared ceiling, and what of it; else empty
   std::string within;  ///< how values spread within a trial, of a metric with many values; else empty
-  std::string moved;   ///< other metrics that moved besides; empty: none
-  std::string settle;  ///< what it takes to settle it; empty: it is settled
-  std::string why;     ///< why there is no value, in a few words
+  std::string related;        ///< other metrics that moved besides; empty: none
+  std::string rounds_needed;  ///< what it takes to settle it; empty: it is settled
+  std::string reason;         ///< why there is no value, in a few words
 };
 
 /// The comparisons of one setting, and what they are compared with: "locks=200, list: 412 ms".
 struct SettingRows {
-  std::string setting, against;
+  std::string setting, baseline_text;
   std::vector<Row> rows;  ///< findings first, then what is missing
 };
 
 /// All that was found for one workload on one watched metric.
-struct Block {
+struct ComparisonTable {
   WorkloadId workload;
   MetricId metric;
   std::string workload_name, metric_name;
@@ -50,9 +50,9 @@ struct Block {
   std::string baseline;         ///< its name, or "its baseline" where there are several
   std::string rules;            ///< "margin 1 %; 7 to 20 rounds", or "exact"
   std::vector<std::string>
-      factors;          ///< of all its settings, in the order of Row::levels; empty where they differ
-  std::string matters;  ///< "a change matters from 1 % on"
-  std::string advice;   ///< what would settle its unclear findings sooner than more rounds; empty: nothing
+      factors;              ///< of all its settings, in the order of Row::levels; empty where they differ
+  std::string margin_text;  ///< "a change matters from 1 % on"
+  std::string advice;  ///< what would settle its unclear findings sooner than more rounds; empty: nothing
   /// What is said in its place where there is little room: another block tells the same work more exactly.
   /// Empty: it stands for itself.
   std::string in_short;
@@ -61,14 +61,14 @@ struct Block {
 
   /// The one candidate, where each setting has one row at most, and all are of it and one baseline; else
   /// null.
-  const Row* only() const;
+  const Row* single_row() const;
 
   /// Its findings in the order of Findings; REQUIRES the Findings that it was made from.
   std::vector<const Finding*> findings() const;
 };
 
 /// All comparisons on one metric, where there are enough for a view of the whole.
-struct WholeView {
+struct MatrixView {
   MetricId metric;
   std::string metric_name;
   Overview overview;
@@ -76,7 +76,7 @@ struct WholeView {
 
 /// Typical values over a factor, a line for each candidate.
 struct GrowthChart {
-  std::vector<const Trend*> trends;
+  std::vector<const ScalingCurve*> trends;
 };
 /// Each trial of some cells, or each over the rounds.
 struct TrialsChart {
@@ -134,17 +134,17 @@ struct ProgramLine {
 struct Report {
   std::string title;        ///< "Findings" where the campaign has none
   std::string extent;       ///< "12 comparisons, 7 to 28 rounds, 61 s"
-  std::string careful;      ///< that this machine can't be trusted, before all else; empty: it can
+  std::string warning;      ///< that this machine can't be trusted, before all else; empty: it can
   std::string provisional;  ///< why more may come; empty: the campaign has ended
   std::vector<std::string> confirmations;  ///< what measuring again made of each finding
-  Said said;                               ///< a sentence for each candidate
-  std::vector<Block> blocks;
-  std::vector<WholeView> views;
+  CandidateSummary candidates;             ///< a sentence for each candidate
+  std::vector<ComparisonTable> blocks;
+  std::vector<MatrixView> views;
   std::vector<Profile> profiles;
-  std::vector<Kind> together;      ///< what is said over several findings at once
-  std::vector<std::string> parts;  ///< of overall changes
+  std::vector<LineGroup> aggregates;  ///< what is said over several findings at once
+  std::vector<std::string> parts;     ///< of overall changes
   std::vector<std::string> trends, latencies, requirements, first_calls, twins;
-  std::vector<std::string> also_moved;  ///< metrics that nobody watched
+  std::vector<std::string> other_changes;  ///< metrics that nobody watched
   std::vector<Chart> charts;
   std::vector<LeftOut> left_out;
   std::vector<NoteLine> notes;
@@ -155,6 +155,6 @@ struct Report {
 
 /// REQUIRES: `findings` outlives the report. With `record`, of which they were judged, the report has charts
 /// of trials and the machine's facts. Cost: linear in findings and cells, for each block.
-Report report_of(const Findings& findings, const Record* record = nullptr);
+Report make_report(const Findings& findings, const Record* record = nullptr);
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

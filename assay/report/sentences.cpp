@@ -13,7 +13,7 @@
 #include "assay/report/names.hpp"
 #include "assay/report/told.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 namespace {
 
 /// "orders, locks=200 and 2 more".
@@ -25,10 +25,10 @@ std::string places_text(const Findings& all, const std::vector<CellId>& cells) {
 
 /// Why cells of this candidate are left out, a line each: the first reason in full, the others by name.
 std::vector<std::string> left_out(const Findings& all, CandidateId id) {
-  std::map<std::pair<WorkloadId, Standing>, std::vector<CellId>> groups;
+  std::map<std::pair<WorkloadId, StatusCode>, std::vector<CellId>> groups;
   for (const auto cell : all.design.cells.ids())
-    if (all.design.cells[cell].candidate == id && !all.states[cell].is_sound())
-      groups[{all.design.cells[cell].workload, all.states[cell].standing}].push_back(cell);
+    if (all.design.cells[cell].candidate == id && !all.statuses[cell].is_ok())
+      groups[{all.design.cells[cell].workload, all.statuses[cell].code}].push_back(cell);
   std::vector<std::string> lines;
   for (const auto& [key, cells] : groups) {
     const auto where = places_text(all, cells);
@@ -36,11 +36,11 @@ std::vector<std::string> left_out(const Findings& all, CandidateId id) {
       lines.push_back(fmt::format("{} too on {}", to_string(key.second), where));
       continue;
     }
-    std::string text = key.second == Standing::wrong    ? "left out, its answer is wrong"
-                       : key.second == Standing::failed ? "left out, it failed"
-                                                        : "absent";
+    std::string text = key.second == StatusCode::wrong    ? "left out, its answer is wrong"
+                       : key.second == StatusCode::failed ? "left out, it failed"
+                                                          : "absent";
     if (!where.empty()) text += " on " + where;
-    lines = lines_of(text + ": " + all.states[cells.front()].detail);
+    lines = split_lines(text + ": " + all.statuses[cells.front()].detail);
   }
   return lines;
 }
@@ -53,11 +53,11 @@ std::string failures_text(const Findings& all, CandidateId id) {
            static_cast<double>(std::max<std::size_t>(f.candidate_trials, 1));
   };
   for (const auto& f : all.failures)
-    if (all.design.cells[f.of.candidate].candidate == id && f.verdict == Verdict::worse &&
+    if (all.design.cells[f.comparison.candidate].candidate == id && f.verdict == Verdict::worse &&
         (worst == nullptr || rate(f) > rate(*worst)))
       worst = &f;
   if (worst == nullptr) return {};
-  const auto where = cell_text(all, all.design.cells[worst->of.candidate]);
+  const auto where = cell_text(all, all.design.cells[worst->comparison.candidate]);
   return fmt::format(", but failed in {} of {} trials{}", worst->candidate_failed, worst->candidate_trials,
                      where.empty() ? "" : " on " + where);
 }
@@ -67,12 +67,12 @@ std::string summary(const Findings& all) {
   std::map<Verdict, std::size_t> counts;
   std::size_t comparisons = 0;
   for (const auto& f : all.findings) {
-    const auto& cell = all.candidate_of(f);
-    if (!is_watched(all, f) || judge::is_beside(all, f) || says_nothing(all, f) ||
+    const auto& cell = all.candidate_cell(f);
+    if (!is_watched(all, f) || judge::is_secondary(all, f) || is_all_zero(all, f) ||
         all.candidate(cell).twin_of)
       continue;
     candidates.insert(cell.candidate);
-    baselines.insert(all.baseline_of(f).candidate);
+    baselines.insert(all.baseline_cell(f).candidate);
     ++counts[f.verdict];
     ++comparisons;
   }
@@ -87,16 +87,18 @@ std::string summary(const Findings& all) {
 
 }  // namespace
 
-std::string cell_text(const Findings& all, const Cell& cell) { return place_name(all.design, cell); }
+std::string cell_text(const Findings& all, const Cell& cell) { return place_label(all.design, cell); }
 
-bool is_watched(const Findings& all, const Finding& finding) { return all.metric_of(finding).demand.watched; }
+bool is_watched(const Findings& all, const Finding& finding) {
+  return all.metric_of(finding).request.watched;
+}
 
-bool says_nothing(const Findings& all, const Finding& finding) {
-  return metrics::is(all.metric_of(finding), metrics::Known::failed_requests) &&
+bool is_all_zero(const Findings& all, const Finding& finding) {
+  return metrics::is_kind(all.metric_of(finding), metrics::MetricKind::failed_requests) &&
          finding.baseline_typical == 0 && finding.candidate_typical == 0;
 }
 
-std::vector<std::string> lines_of(const std::string& text) {
+std::vector<std::string> split_lines(const std::string& text) {
   std::vector<std::string> lines;
   std::istringstream in(text);
   for (std::string line; std::getline(in, line);) lines.push_back(line);
@@ -110,21 +112,21 @@ std::vector<Sentence> sentences(const Findings& all) {
     if (candidate.twin_of) continue;  // shown apart
     std::vector<const Finding*> mine;
     for (const auto& f : all.findings)
-      if (all.candidate_of(f).candidate == id && is_watched(all, f) && !judge::is_beside(all, f) &&
-          !says_nothing(all, f))
+      if (all.candidate_cell(f).candidate == id && is_watched(all, f) && !judge::is_secondary(all, f) &&
+          !is_all_zero(all, f))
         mine.push_back(&f);
     const auto reasons = left_out(all, id);
-    if (mine.empty() && reasons.empty() && (all.narrowed || !candidate.against)) continue;
+    if (mine.empty() && reasons.empty() && (all.is_filtered || !candidate.baseline)) continue;
     Sentence sentence{.candidate = candidate.name};
-    sentence.notable = !reasons.empty() || std::ranges::any_of(mine, [](const Finding* f) {
+    sentence.is_notable = !reasons.empty() || std::ranges::any_of(mine, [](const Finding* f) {
       return f->verdict == Verdict::better || f->verdict == Verdict::worse || f->verdict == Verdict::differs;
     });
     if (!mine.empty()) {
-      const auto told = told_of(all, mine);
-      sentence.lines.push_back(told.head + told.rest + failures_text(all, id));
+      const auto text = report::sentence(all, mine);
+      sentence.lines.push_back(text.head + text.rest + failures_text(all, id));
       if (std::ranges::all_of(mine, [&](const Finding* f) { return f->verdict == mine.front()->verdict; })) {
         sentence.verdict = mine.front()->verdict;
-        sentence.head = told.head;
+        sentence.head = text.head;
       }
     }
     sentence.lines.insert(sentence.lines.end(), reasons.begin(), reasons.end());
@@ -134,16 +136,16 @@ std::vector<Sentence> sentences(const Findings& all) {
   return result;
 }
 
-Said say(const Findings& all) {
+CandidateSummary summarize_candidates(const Findings& all) {
   constexpr std::size_t few = 12;
-  Said said;
+  CandidateSummary result;
   auto every = sentences(all);
-  if (every.size() > few) said.summary = summary(all);
+  if (every.size() > few) result.summary = summary(all);
   for (auto& sentence : every) {
-    const bool first = said.first.size() < few && (sentence.notable || every.size() <= few);
-    (first ? said.first : said.rest).push_back(std::move(sentence));
+    const bool first = result.first.size() < few && (sentence.is_notable || every.size() <= few);
+    (first ? result.first : result.rest).push_back(std::move(sentence));
   }
-  return said;
+  return result;
 }
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

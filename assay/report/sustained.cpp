@@ -7,7 +7,7 @@
 
 #include "assay/report/names.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 namespace {
 
 /// Each candidate's levels, ascending, and whether the rate was sustained there.
@@ -28,8 +28,9 @@ std::vector<std::string> sustained_lines(const Findings& all) {
   const auto& design = all.design;
   std::set<CellId> not_sustained;
   constexpr double now_and_then = 0.1;  // of the rounds
-  for (const auto& note : all.trust)
-    if (note.kind == NoteKind::unsustained && static_cast<double>(note.count) > now_and_then * note.high)
+  for (const auto& note : all.notes)
+    if (note.kind == NoteKind::rate_not_sustained &&
+        static_cast<double>(note.count) > now_and_then * note.high)
       not_sustained.insert(std::get<CellId>(note.subject));
   std::vector<std::string> lines;
   for (const auto& factor : design.factors) {
@@ -38,7 +39,7 @@ std::vector<std::string> sustained_lines(const Findings& all) {
       const auto& cell = design.cells[id];
       auto others = cell.setting;
       const auto level = others.levels.extract(factor.name);
-      if (level.empty() || design.is_twin(id) || !all.states[id].is_sound()) continue;
+      if (level.empty() || design.is_twin(id) || !all.statuses[id].is_ok()) continue;
       if (const auto at = number_of(level.mapped())) {
         auto& place = places[{cell.workload, others.text()}];
         place.first = others;
@@ -51,7 +52,7 @@ std::vector<std::string> sustained_lines(const Findings& all) {
         return std::ranges::all_of(its.second, [](const auto& at) { return at.second; });
       };
       if (std::ranges::all_of(levels, all_hold)) continue;
-      const auto where = place_name(design, {.workload = key.first, .setting = place.first});
+      const auto where = place_label(design, {.workload = key.first, .setting = place.first});
       std::string text;
       for (const auto& [candidate, its] : levels)
         text += (text.empty() ? "" : "; ") + design.candidates[candidate].name + " " + limit_of(its);
@@ -62,4 +63,4 @@ std::vector<std::string> sustained_lines(const Findings& all) {
   return lines;
 }
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

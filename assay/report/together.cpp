@@ -16,13 +16,13 @@
 #include "assay/report/units.hpp"
 #include "assay/report/words.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 namespace {
 
 std::string name(const Findings& all, CandidateId id) { return all.design.candidates[id].name; }
 
 std::string where(const Findings& all, WorkloadId workload, const Setting& setting) {
-  return place_name(all.design, {.workload = workload, .setting = setting});
+  return place_label(all.design, {.workload = workload, .setting = setting});
 }
 
 std::string in_brackets(const std::string& where) { return where.empty() ? where : " (" + where + ")"; }
@@ -44,7 +44,7 @@ bool are_many_parts(const Overall& overall) {
 }
 
 /// Whether one figure for all comparisons tells a reader anything: it is known, and hides no opposites.
-bool is_told(const Overall& overall) {
+bool is_reported(const Overall& overall) {
   return overall.obstacle == Overall::Obstacle::none && overall.agree &&
          overall.finding.verdict != Verdict::unclear;
 }
@@ -54,14 +54,14 @@ bool is_told(const Overall& overall) {
 std::string unlike_text(const Findings& all, const Overall& overall) {
   constexpr double beyond_chance = 0.01;
   std::string text;
-  if (are_many_parts(overall) && overall.p_alike < beyond_chance && overall.between > 0)
-    text += "; they differ from each other by ± " + share_text_of(std::expm1(overall.between)) +
+  if (are_many_parts(overall) && overall.p_homogeneous < beyond_chance && overall.between > 0)
+    text += "; they differ from each other by ± " + percent(std::expm1(overall.between)) +
             " (standard deviation)";
   std::string apart;
   for (const auto& part : overall.parts)
     if (are_many_parts(overall) && part.differs)
-      apart += (apart.empty() ? "" : "; ") + cell_text(all, all.design.cells[part.of.candidate]) + " (" +
-               effect_text(part.raw, {}) + ")";
+      apart += (apart.empty() ? "" : "; ") + cell_text(all, all.design.cells[part.comparison.candidate]) +
+               " (" + effect_text(part.raw, {}) + ")";
   return text + (apart.empty() ? "" : "; apart from the others: " + apart);
 }
 
@@ -77,12 +77,12 @@ std::string overall_line(const Findings& all, const Overall& overall) {
 std::vector<std::string> overall_lines(const Findings& all) {
   auto overalls = all.overall;  // the best first
   std::ranges::stable_sort(overalls, {}, [&](const Overall& o) {
-    const bool lower = all.design.metrics[o.metric].prefer != Prefer::higher;
+    const bool lower = all.design.metrics[o.metric].direction != Direction::higher;
     return std::pair(o.metric.value, lower ? o.finding.effect.value : -o.finding.effect.value);
   });
   std::vector<std::string> lines;
   for (const auto& overall : overalls)
-    if (is_told(overall)) lines.push_back(overall_line(all, overall));
+    if (is_reported(overall)) lines.push_back(overall_line(all, overall));
   return lines;
 }
 
@@ -90,7 +90,7 @@ std::vector<std::string> overall_lines(const Findings& all) {
 /// factors.
 bool holds_everywhere(const Findings& all, const std::pair<CandidateId, MetricId>& about, std::size_t turns) {
   std::set<std::string> places;
-  for (const auto& turn : all.turns) {
+  for (const auto& turn : all.reversals) {
     if (std::pair(turn.candidate, turn.metric) != about) continue;
     for (const auto& cell : all.design.cells) {
       if (cell.candidate != about.first) continue;
@@ -109,19 +109,19 @@ std::vector<std::string> turn_lines(const Findings& all) {
   std::vector<std::string> order;
   std::map<std::pair<CandidateId, MetricId>, std::set<std::string>> of_candidate;
   std::vector<std::pair<CandidateId, MetricId>> about;
-  for (const auto& turn : all.turns) {
+  for (const auto& turn : all.reversals) {
     const auto& metric = all.design.metrics[turn.metric];
-    const auto said =
+    const auto text =
         fmt::format("turn, {}, {}: {} up to {}={}, {} from {} on", name(all, turn.candidate), metric.name,
-                    verdict_word(metric, turn.before), turn.factor, to_string(turn.last),
-                    verdict_word(metric, turn.after), to_string(turn.first));
-    const auto [place, added] = places.try_emplace(said);
+                    verdict_word(metric, turn.verdict_before), turn.factor, to_string(turn.last_level),
+                    verdict_word(metric, turn.verdict_after), to_string(turn.first_level));
+    const auto [place, added] = places.try_emplace(text);
     if (added) {
-      order.push_back(said);
+      order.push_back(text);
       about.emplace_back(turn.candidate, turn.metric);
     }
     place->second.push_back(where(all, turn.workload, turn.others));
-    of_candidate[{turn.candidate, turn.metric}].insert(said);
+    of_candidate[{turn.candidate, turn.metric}].insert(text);
   }
   std::vector<std::string> lines;
   for (std::size_t i = 0; i < order.size(); ++i) {
@@ -155,7 +155,7 @@ bool are_many(const Findings& all, const CandidateGroup& group) {
   int candidates = 0;
   for (const auto id : all.design.cells.ids()) {
     const auto& cell = all.design.cells[id];
-    if (cell.workload == group.workload && cell.setting == group.setting && all.states[id].is_sound() &&
+    if (cell.workload == group.workload && cell.setting == group.setting && all.statuses[id].is_ok() &&
         !all.design.is_twin(id))
       ++candidates;
   }
@@ -191,14 +191,14 @@ std::vector<std::string> group_lines(const Findings& all) {
 std::vector<std::string> failure_lines(const Findings& all) {
   std::vector<std::string> lines;
   for (const auto& f : all.failures) {
-    const auto& cell = all.design.cells[f.of.candidate];
-    const auto told = f.verdict == Verdict::unclear
-                          ? fmt::format("no difference found (p = {:.2g})", f.p_adjusted)
-                          : to_string(f.verdict);
+    const auto& cell = all.design.cells[f.comparison.candidate];
+    const auto reported = f.verdict == Verdict::unclear
+                              ? fmt::format("no difference found (p = {:.2g})", f.p_adjusted)
+                              : to_string(f.verdict);
     lines.push_back(fmt::format("failures, {}{}: {} of {} trials, {} of {} of its baseline; {}",
                                 name(all, cell.candidate),
                                 in_brackets(where(all, cell.workload, cell.setting)), f.candidate_failed,
-                                f.candidate_trials, f.baseline_failed, f.baseline_trials, told));
+                                f.candidate_trials, f.baseline_failed, f.baseline_trials, reported));
   }
   return lines;
 }
@@ -206,7 +206,7 @@ std::vector<std::string> failure_lines(const Findings& all) {
 std::vector<std::string> spread_lines(const Findings& all) {
   std::vector<std::string> lines;
   for (const auto& f : all.spreads) {
-    const auto& cell = all.design.cells[f.of.candidate];
+    const auto& cell = all.design.cells[f.comparison.candidate];
     lines.push_back(fmt::format(
         "spread, {}{}: {} varies {} from round to round ({:.2g} times that of the baseline's, {} rounds)",
         name(all, cell.candidate), in_brackets(where(all, cell.workload, cell.setting)),
@@ -217,7 +217,7 @@ std::vector<std::string> spread_lines(const Findings& all) {
 
 }  // namespace
 
-std::vector<Kind> together(const Findings& all) {
+std::vector<LineGroup> aggregate_lines(const Findings& all) {
   return {{"overall", overall_lines(all)},     {"turn", turn_lines(all)},
           {"sustained", sustained_lines(all)}, {"no difference found", group_lines(all)},
           {"failures", failure_lines(all)},    {"spread", spread_lines(all)}};
@@ -231,14 +231,14 @@ std::vector<std::string> part_lines(const Findings& all) {
                             name(all, overall.candidate), all.design.metrics[overall.metric].name);
     for (const auto& part : overall.parts)
       text += fmt::format("{}{} {}, {}", &part == &overall.parts.front() ? "" : "; ",
-                          cell_text(all, all.design.cells[part.of.candidate]), effect_text(part.raw, {}),
-                          effect_text(part.shrunk, {}));
+                          cell_text(all, all.design.cells[part.comparison.candidate]),
+                          effect_text(part.raw, {}), effect_text(part.shrunk, {}));
     lines.push_back(text);
   }
   return lines;
 }
 
-std::vector<std::string> first_of_each(const std::vector<Kind>& kinds, std::size_t most) {
+std::vector<std::string> limit_each(const std::vector<LineGroup>& kinds, std::size_t most) {
   std::vector<std::string> all;
   for (const auto& [name, lines] : kinds) {
     const auto shown = std::min(lines.size(), most);
@@ -250,4 +250,4 @@ std::vector<std::string> first_of_each(const std::vector<Kind>& kinds, std::size
   return all;
 }
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

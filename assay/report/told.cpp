@@ -16,29 +16,29 @@
 #include "assay/report/words.hpp"
 #include "assay/schedule/looks.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 namespace {
 
 /// Whether the size of a called effect should not be quoted: before six rounds with repeats only that it is
 /// large is known.
 bool is_known_at_least(const Finding& f) {
   if (f.verdict != Verdict::better && f.verdict != Verdict::worse) return false;
-  return (f.repeats.any() && f.rounds < static_cast<std::size_t>(schedule::fewest_medians)) ||
-         is_ill_known(f.effect, f.interval);
+  return (f.replication.is_replicated() && f.rounds < static_cast<std::size_t>(schedule::fewest_medians)) ||
+         is_imprecise(f.effect, f.interval);
 }
 
 /// Whether a few rounds showed the effect, too few for an interval.
-bool is_only_seen(const Finding& f) {
+bool has_no_interval(const Finding& f) {
   const bool nothing_below = f.effect.is_ratio() ? f.interval.low <= 0 : !std::isfinite(f.interval.low);
   return nothing_below && !std::isfinite(f.interval.high);
 }
 
 /// "wall time −5.0 % (−5.4 … −4.6 %)"; "at least −1.2 %" where the effect is ill known.
-std::string said_of(const Findings& all, const Finding& f) {
+std::string change_text(const Findings& all, const Finding& f) {
   const auto& metric = all.metric_of(f);
-  const bool falls = f.effect.on_test_scale() < 0;
+  const bool falls = f.effect.transformed() < 0;
   const Effect nearest{f.effect.scale, falls ? f.interval.high : f.interval.low};
-  if (is_only_seen(f))
+  if (has_no_interval(f))
     return fmt::format("{} {} seen in {} {}", metric.name, effect_text(f.effect, metric.unit), f.rounds,
                        f.rounds == 1 ? "round" : "rounds");
   return fmt::format("{} {} ({})", metric.name,
@@ -48,17 +48,17 @@ std::string said_of(const Findings& all, const Finding& f) {
 }
 
 /// "; wall time −26 % (−50 … −6 %)": what is told beside a finding.
-std::string beside_of(const Findings& all, const Finding& f) {
+std::string secondary_text(const Findings& all, const Finding& f) {
   std::string text;
   for (const auto& other : all.findings)
-    if (other.of == f.of && is_watched(all, other) && judge::is_beside(all, other))
-      text += "; " + said_of(all, other);
+    if (other.comparison == f.comparison && is_watched(all, other) && judge::is_secondary(all, other))
+      text += "; " + change_text(all, other);
   return text;
 }
 
 /// "took over 1.5 times as long": what slow ones did.
 std::string slow_words(const Metric& metric) {
-  if (metric.prefer == Prefer::higher) return "reached less than two thirds as much";
+  if (metric.direction == Direction::higher) return "reached less than two thirds as much";
   return metric.is_time() ? "took over 1.5 times as long" : "took over 1.5 times as much";
 }
 
@@ -71,7 +71,7 @@ bool has_slow_runs(const Finding& f) {
 /// "6 of its 60 runs took over 1.5 times as long (list: 0)"; of rounds, where a value is of many calls.
 std::string slow_runs_text(const Findings& all, const Finding& f) {
   const auto& metric = all.metric_of(f);
-  const auto baseline = all.candidate(all.baseline_of(f)).name;
+  const auto baseline = all.candidate(all.baseline_cell(f)).name;
   const auto* runs = metrics::is_of_many_calls(metric) ? "rounds" : "runs";
   const auto& slow = *f.slow;
   return slow.candidate >= slow.baseline
@@ -90,13 +90,15 @@ std::string mean_text(const Finding& f) {
 /// long (list: 0), mean +15 % (+2.1 … +28 %)"; of the same, what can't be known from so few rounds besides.
 std::string rest_text(const Findings& all, const Finding& f) {
   std::string text;
-  const bool differs = f.to_settle && (f.to_settle->obstacle == Price::Obstacle::fast_and_slow ||
-                                       f.to_settle->obstacle == Price::Obstacle::slow_runs);
+  const bool differs =
+      f.rounds_to_decide && (f.rounds_to_decide->obstacle == RoundsToDecide::Obstacle::fast_and_slow ||
+                             f.rounds_to_decide->obstacle == RoundsToDecide::Obstacle::slow_runs);
   const bool any = f.slow && f.slow->only_candidate + f.slow->only_baseline > 0;
   if (any && differs && !has_slow_runs(f) && !judge::rest_is_unlike(f))
     return fmt::format(
         "; slow runs: {} of its {}, {} of {}'s, too few rounds to tell whether they are as many, {}",
-        f.slow->candidate, f.rounds, f.slow->baseline, all.candidate(all.baseline_of(f)).name, mean_text(f));
+        f.slow->candidate, f.rounds, f.slow->baseline, all.candidate(all.baseline_cell(f)).name,
+        mean_text(f));
   if (any && (has_slow_runs(f) || differs)) text += ", but " + slow_runs_text(all, f);
   if (f.mean && (!text.empty() || differs || f.verdict == Verdict::same))
     text += (text.empty() && differs ? ", but " : ", ") + mean_text(f);
@@ -109,22 +111,23 @@ std::string rest_text(const Findings& all, const Finding& f) {
 
 /// What most runs do, where there is no verdict since others do otherwise: "faster in most runs than list".
 std::string in_most_runs(const Findings& all, const Finding& f, const std::string& baseline) {
-  if (f.to_settle->obstacle == Price::Obstacle::slow_runs) return "like " + baseline + " in most runs";
-  const bool falls = f.effect.on_test_scale() < 0;
+  if (f.rounds_to_decide->obstacle == RoundsToDecide::Obstacle::slow_runs)
+    return "like " + baseline + " in most runs";
+  const bool falls = f.effect.transformed() < 0;
   const auto verdict =
-      falls == (all.metric_of(f).prefer != Prefer::higher) ? Verdict::better : Verdict::worse;
+      falls == (all.metric_of(f).direction != Direction::higher) ? Verdict::better : Verdict::worse;
   return verdict_phrase(all.metric_of(f), verdict) + " in most runs than " + baseline;
 }
 
 bool is_one_of_two_times(const Metric& metric) {
-  return metrics::is(metric, metrics::Known::wall_time) || metrics::is_implied(metric);
+  return metrics::is_kind(metric, metrics::MetricKind::wall_time) || metrics::is_default_cpu_time(metric);
 }
 
 bool is_called(Verdict verdict) { return verdict == Verdict::better || verdict == Verdict::worse; }
 
-Told of_one(const Findings& all, const Finding& f) {
-  const auto baseline = all.candidate(all.baseline_of(f)).name;
-  const auto figures = ": " + said_of(all, f) + rest_text(all, f) + beside_of(all, f);
+SentenceText single_sentence(const Findings& all, const Finding& f) {
+  const auto baseline = all.candidate(all.baseline_cell(f)).name;
+  const auto figures = ": " + change_text(all, f) + rest_text(all, f) + secondary_text(all, f);
   switch (f.verdict) {
     case Verdict::better:
     case Verdict::worse:
@@ -132,12 +135,12 @@ Told of_one(const Findings& all, const Finding& f) {
     case Verdict::same:
       return {"same", fmt::format(" as {}, within {:.3g} %{}", baseline, f.margin * 100, figures)};
     case Verdict::differs:
-      return {"differs", fmt::format(" from {}: {}", baseline, said_of(all, f))};
+      return {"differs", fmt::format(" from {}: {}", baseline, change_text(all, f))};
     case Verdict::unclear:
       break;
   }
-  if (f.to_settle && (f.to_settle->obstacle == Price::Obstacle::fast_and_slow ||
-                      f.to_settle->obstacle == Price::Obstacle::slow_runs))
+  if (f.rounds_to_decide && (f.rounds_to_decide->obstacle == RoundsToDecide::Obstacle::fast_and_slow ||
+                             f.rounds_to_decide->obstacle == RoundsToDecide::Obstacle::slow_runs))
     return {in_most_runs(all, f, baseline), figures};
   return {"no verdict", " against " + baseline + " yet" + figures};
 }
@@ -178,7 +181,7 @@ std::string span_text_of(const Findings& all, const Group& group, Verdict verdic
   const auto effects = judge::drawn_together(some);
   const auto [low, high] = std::ranges::minmax(effects, {}, &Effect::value);
   return (one_metric ? all.metric_of(first).name : "time") + " " +
-         span_of_effects(low, high, all.metric_of(first).unit);
+         effect_range(low, high, all.metric_of(first).unit);
 }
 
 /// " from 800 locks on"; " in 3 of 7" where no name is as short; nothing of the only one.
@@ -190,16 +193,16 @@ std::string where_text(const Findings& all, const Group& group, Verdict verdict,
   if (whole == 1) return {};
   if (some.size() == whole)
     return whole == 2 ? " in both comparisons" : fmt::format(" in all {} comparisons", whole);
-  if (const auto where = where_among(all, some, group.findings); !where.empty()) return " " + where;
+  if (const auto where = location_phrase(all, some, group.findings); !where.empty()) return " " + where;
   return first ? fmt::format(" in {} of {}", some.size(), whole) : fmt::format(" in {}", some.size());
 }
 
 /// " seen in 3 rounds", where that is all there is to say.
-std::string seen_text(const Group& group, Verdict verdict) {
+std::string descriptive_text(const Group& group, Verdict verdict) {
   std::size_t most = 0;
   for (const auto* f : group.findings) {
     if (f->verdict != verdict) continue;
-    if (!is_only_seen(*f)) return {};
+    if (!has_no_interval(*f)) return {};
     most = std::max(most, f->rounds);
   }
   return fmt::format(" seen in {} round{}", most, most == 1 ? "" : "s");
@@ -207,7 +210,7 @@ std::string seen_text(const Group& group, Verdict verdict) {
 
 /// Of one comparison: "faster than list (wall time −49 %)"; of several: "faster than list from 800 locks on
 /// (wall time −12 % to −40 %), slower at 200 locks (…)". `baseline` is named by the first words only.
-Told of_group(const Findings& all, const Group& group, const std::string& baseline) {
+SentenceText of_group(const Findings& all, const Group& group, const std::string& baseline) {
   constexpr std::array verdicts = {Verdict::better, Verdict::worse, Verdict::same, Verdict::differs,
                                    Verdict::unclear};
   const auto than = [&](Verdict verdict) {
@@ -218,28 +221,29 @@ Told of_group(const Findings& all, const Group& group, const std::string& baseli
                                           : " against ") +
            baseline;
   };
-  Told told;
+  SentenceText text;
   for (const auto verdict : verdicts) {
     const auto count = static_cast<std::size_t>(
         std::ranges::count(group.findings, verdict, [](const Finding* f) { return f->verdict; }));
     if (count == 0) continue;
-    const bool first = told.head.empty();
+    const bool first = text.head.empty();
     const auto phrase = is_called(verdict)            ? verdict_phrase(*group.metric, verdict)
                         : verdict == Verdict::unclear ? "no verdict yet"
                                                       : verdict_word(*group.metric, verdict);
     const auto where =
         group.shares(verdict) && baseline.empty() ? "" : where_text(all, group, verdict, first);
-    const auto text = where + " (" + span_text_of(all, group, verdict) + seen_text(group, verdict) + ")";
+    const auto details =
+        where + " (" + span_text_of(all, group, verdict) + descriptive_text(group, verdict) + ")";
     if (first)
-      told = {phrase, than(verdict) + text};
+      text = {phrase, than(verdict) + details};
     else
-      told.rest += ", " + phrase + text;
+      text.rest += ", " + phrase + details;
   }
-  return told;
+  return text;
 }
 
 /// How a further metric is joined on: "and" where both go the same way, "but" where they go opposite ways.
-std::string joint(const Group& before, const Group& next) {
+std::string conjunction(const Group& before, const Group& next) {
   for (const auto verdict : {Verdict::better, Verdict::worse}) {
     const auto opposite = verdict == Verdict::better ? Verdict::worse : Verdict::better;
     if (before.shares(verdict) && next.shares(verdict)) return " and ";
@@ -263,21 +267,21 @@ std::string rest_of_many(const Findings& all, const std::vector<const Finding*>&
   if (worst == nullptr ||
       std::min(worst->slow->p_more, worst->slow->p_fewer) * static_cast<double>(findings.size()) > shown)
     return {};
-  const auto where = cell_text(all, all.candidate_of(*worst));
+  const auto where = cell_text(all, all.candidate_cell(*worst));
   return fmt::format("; in {} of {} slow runs differ, most{}{}: {}, {}", count, findings.size(),
                      where.empty() ? "" : " on ", where, slow_runs_text(all, *worst), mean_text(*worst));
 }
 
-Told of_many(const Findings& all, const std::vector<const Finding*>& findings) {
-  const auto baseline = all.candidate(all.baseline_of(*findings.front())).name;
+SentenceText combined_sentence(const Findings& all, const std::vector<const Finding*>& findings) {
+  const auto baseline = all.candidate(all.baseline_cell(*findings.front())).name;
   const auto groups = groups_of(all, findings);
-  auto told = of_group(all, groups.front(), baseline);
+  auto text = of_group(all, groups.front(), baseline);
   for (std::size_t i = 1; i < groups.size(); ++i) {
     const auto more = of_group(all, groups[i], {});
-    told.rest += joint(groups[i - 1], groups[i]) + more.head + more.rest;
+    text.rest += conjunction(groups[i - 1], groups[i]) + more.head + more.rest;
   }
-  told.rest += rest_of_many(all, findings);
-  return told;
+  text.rest += rest_of_many(all, findings);
+  return text;
 }
 
 }  // namespace
@@ -288,9 +292,9 @@ std::string rest_figures(const Findings& all, const Finding& f) {
   return mean_text(f) + "; " + (any ? slow_runs_text(all, f) : "no slow runs");
 }
 
-Told told_of(const Findings& all, const std::vector<const Finding*>& of_one_candidate) {
-  return of_one_candidate.size() == 1 ? of_one(all, *of_one_candidate.front())
-                                      : of_many(all, of_one_candidate);
+SentenceText sentence(const Findings& all, const std::vector<const Finding*>& of_one_candidate) {
+  return of_one_candidate.size() == 1 ? single_sentence(all, *of_one_candidate.front())
+                                      : combined_sentence(all, of_one_candidate);
 }
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

@@ -7,7 +7,7 @@
 #include <cstddef>
 #include <utility>
 
-namespace assay::inline v1::report {
+namespace assay::report {
 namespace {
 
 constexpr const char* minus = "−";
@@ -48,7 +48,7 @@ std::string value_text(double value, const std::string& unit) {
     if (size < 1e-6) return scaled(value * 1e9, "ns");
     if (size < 0.9995e-3) return scaled(value * 1e6, "µs");
     if (size < 0.9995) return scaled(value * 1e3, "ms");
-    return size < 600 ? scaled(value, "s") : span_text(value);
+    return size < 600 ? scaled(value, "s") : duration(value);
   }
   if (unit == "B") {
     constexpr std::array<std::pair<double, const char*>, 4> steps = {
@@ -69,7 +69,7 @@ std::string cell_value_text(double value, const std::string& unit) {
   return number_text(value);
 }
 
-std::string span_text(double seconds) {
+std::string duration(double seconds) {
   if (seconds < 9.95) return fmt::format("{:.1f} s", seconds);
   const auto whole = std::llround(seconds);
   if (whole < 120) return fmt::format("{} s", whole);
@@ -109,7 +109,7 @@ std::string range_text(const Interval& interval, Scale scale, const std::string&
   return from + " … " + to;
 }
 
-std::string span_of_effects(const Effect& low, const Effect& high, const std::string& unit) {
+std::string effect_range(const Effect& low, const Effect& high, const std::string& unit) {
   auto from = effect_text(low, unit);
   const auto to = effect_text(high, unit);
   if (from == to) return from;
@@ -117,16 +117,16 @@ std::string span_of_effects(const Effect& low, const Effect& high, const std::st
   return from + " to " + to;
 }
 
-bool is_ill_known(const Effect& effect, const Interval& interval) {
+bool is_imprecise(const Effect& effect, const Interval& interval) {
   constexpr double part = 1.0 / 3;
   return half_width(effect.scale, interval) > part * effect.distance();
 }
 
 std::string at_least_text(const Effect& effect, const Interval& interval, const std::string& unit) {
-  const bool falls = effect.on_test_scale() < 0;
-  return is_ill_known(effect, interval)
+  const bool falls = effect.transformed() < 0;
+  return is_imprecise(effect, interval)
              ? "at least " + effect_text({effect.scale, falls ? interval.high : interval.low}, unit)
              : effect_text(effect, unit);
 }
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

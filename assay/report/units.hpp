@@ -5,7 +5,7 @@
 #include "assay/model/effect.hpp"
 #include "assay/model/finding.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 
 /// Three significant digits without exponent where a person would write none: "412", "0.0031", "1.2e+09".
 std::string number_text(double value);
@@ -18,7 +18,7 @@ std::string value_text(double value, const std::string& unit);
 std::string cell_value_text(double value, const std::string& unit);
 
 /// A span of time for plans and progress: "0.4 s", "38 s", "4 min 10 s", "2 h 05 min".
-std::string span_text(double seconds);
+std::string duration(double seconds);
 
 /// A ratio as a change: 0.925 is "−7.5 %", 1.0012 is "+0.12 %", 3.4 is "×3.4", 0.001 is "÷1 000". From a
 /// factor of 2 on as a factor. Infinite and zero ratios as "any".
@@ -32,12 +32,12 @@ std::string range_text(const Interval& interval, Scale scale, const std::string&
 
 /// Whether a called effect is so ill known that its size should not be quoted, since those that are called
 /// early come out too large on the average: half of its interval is more than a third of it.
-bool is_ill_known(const Effect& effect, const Interval& interval);
+bool is_imprecise(const Effect& effect, const Interval& interval);
 
 /// The effect, or "at least" the near end of its interval where it is ill known.
 std::string at_least_text(const Effect& effect, const Interval& interval, const std::string& unit);
 
 /// From one change to another: "−12 % to ÷3.2", or the one that both are.
-std::string span_of_effects(const Effect& low, const Effect& high, const std::string& unit);
+std::string effect_range(const Effect& low, const Effect& high, const std::string& unit);
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

@@ -10,7 +10,7 @@
 
 #include "assay/report/names.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 namespace {
 
 using Some = std::vector<const Finding*>;
@@ -52,7 +52,7 @@ std::string listed(const std::vector<std::string>& parts) {
 std::vector<double> numbers_of(const Findings& all, const Some& findings, const std::string& factor) {
   std::set<double> numbers;
   for (const auto* f : findings) {
-    const auto& levels = all.candidate_of(*f).setting.levels;
+    const auto& levels = all.candidate_cell(*f).setting.levels;
     const auto level = levels.find(factor);
     const auto number = level == levels.end() ? std::nullopt : number_of(level->second);
     if (!number) return {};
@@ -65,7 +65,7 @@ std::string at_levels(const Findings& all, const Some& some, const Some& all_of_
                       const std::string& factor) {
   constexpr std::size_t few = 2;
   const Part level_of = [&](const Finding& f) {
-    const auto& levels = all.candidate_of(f).setting.levels;
+    const auto& levels = all.candidate_cell(f).setting.levels;
     const auto level = levels.find(factor);
     return level == levels.end() ? std::string{} : level_text(factor, level->second);
   };
@@ -88,7 +88,7 @@ std::string at_levels(const Findings& all, const Some& some, const Some& all_of_
 std::string at_some_levels(const Findings& all, const Some& some, const Some& all_of_it) {
   std::set<std::string> factors;
   for (const auto* f : all_of_it)
-    for (const auto& [name, level] : all.candidate_of(*f).setting.levels) factors.insert(name);
+    for (const auto& [name, level] : all.candidate_cell(*f).setting.levels) factors.insert(name);
   for (const auto& factor : factors)
     if (auto text = at_levels(all, some, all_of_it, factor); !text.empty()) return text;
   return {};
@@ -98,8 +98,8 @@ std::string at_some_levels(const Findings& all, const Some& some, const Some& al
 /// takes more words.
 std::string by_workload(const Findings& all, const Some& some, const Some& all_of_it) {
   std::map<WorkloadId, std::pair<Some, Some>> parts;
-  for (const auto* f : all_of_it) parts[all.candidate_of(*f).workload].second.push_back(f);
-  for (const auto* f : some) parts[all.candidate_of(*f).workload].first.push_back(f);
+  for (const auto* f : all_of_it) parts[all.candidate_cell(*f).workload].second.push_back(f);
+  for (const auto* f : some) parts[all.candidate_cell(*f).workload].first.push_back(f);
   std::vector<std::string> texts;
   for (const auto& [workload, part] : parts) {
     if (part.first.empty()) continue;
@@ -117,18 +117,18 @@ std::string by_workload(const Findings& all, const Some& some, const Some& all_o
 
 }  // namespace
 
-std::string where_among(const Findings& all, const Some& some, const Some& all_of_it) {
+std::string location_phrase(const Findings& all, const Some& some, const Some& all_of_it) {
   constexpr std::size_t few = 2;
-  const auto workloads =
-      whole_parts(some, all_of_it, [&](const Finding& f) { return all.workload(all.candidate_of(f)).name; });
+  const auto workloads = whole_parts(
+      some, all_of_it, [&](const Finding& f) { return all.workload(all.candidate_cell(f)).name; });
   if (!workloads.empty() && workloads.size() <= few) return "on " + listed(workloads);
   if (auto text = at_some_levels(all, some, all_of_it); !text.empty()) return text;
   if (all.design.workloads.size() > 1) {
     if (auto text = by_workload(all, some, all_of_it); !text.empty()) return text;
   }
   if (some.size() > 1) return {};
-  const auto place = place_name(all.design, all.candidate_of(*some.front()));
+  const auto place = place_label(all.design, all.candidate_cell(*some.front()));
   return place.empty() ? place : "on " + place;
 }
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

@@ -3,10 +3,10 @@
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/names.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 
 std::string verdict_word(const Metric& metric, Verdict verdict) {
-  const auto& words = metrics::words_of(metric);
+  const auto& words = metrics::change_words(metric);
   switch (verdict) {
     case Verdict::better:
       return words.better;
@@ -21,10 +21,10 @@ std::string verdict_word(const Metric& metric, Verdict verdict) {
 }
 
 std::string verdict_phrase(const Metric& metric, Verdict verdict) {
-  const auto& words = metrics::words_of(metric);
+  const auto& words = metrics::change_words(metric);
   auto phrase = words.article.empty() ? verdict_word(metric, verdict)
                                       : words.article + " " + verdict_word(metric, verdict);
   return words.what.empty() ? phrase : phrase + " " + words.what;
 }
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

@@ -5,7 +5,7 @@
 #include "assay/model/finding.hpp"
 #include "assay/model/metric.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 
 /// A verdict on a metric in a word for a column: "faster", "more", "same", "unclear".
 std::string verdict_word(const Metric& metric, Verdict verdict);
@@ -14,4 +14,4 @@ std::string verdict_word(const Metric& metric, Verdict verdict);
 /// program".
 std::string verdict_phrase(const Metric& metric, Verdict verdict);
 
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-namespace assay::inline v1::schedule {
+namespace assay::schedule {
 namespace {
 
 /// A tuning of the boundary from which look `look` calls one count more, and its level then.
@@ -14,8 +14,8 @@ struct Growth {
 
 }  // namespace
 
-ClosingLook::ClosingLook(const Boundary& planned, std::size_t taken, int n)
-    : alpha_(planned.alpha_), null_(null_of(n, planned.repeats_)) {
+FinalLook::FinalLook(const StoppingBoundary& planned, std::size_t taken, int n)
+    : alpha_(planned.alpha_), null_(null_distribution(n, planned.repeats_)) {
   std::vector<Growth> growth;
   const auto looks = planned.looks();
   for (std::size_t k = 0; k < looks.size(); ++k) {
@@ -43,7 +43,7 @@ ClosingLook::ClosingLook(const Boundary& planned, std::size_t taken, int n)
 }
 
 /// The largest level up to `limit` at which a count is not called whose own level is this.
-double ClosingLook::largest_not_called(double own_level, double limit) const {
+double FinalLook::largest_not_called(double own_level, double limit) const {
   double largest = 0;
   for (std::size_t i = 0; i < steps_.size() && steps_[i].from < limit; ++i) {
     const double until = std::min(limit, i + 1 < steps_.size() ? steps_[i + 1].from : limit);
@@ -53,14 +53,14 @@ double ClosingLook::largest_not_called(double own_level, double limit) const {
   return largest;
 }
 
-double ClosingLook::p_value(std::uint64_t t) const { return p_value_of_level(null_.p_two_sided(t)); }
+double FinalLook::p_value(std::uint64_t t) const { return p_value_of_level(null_.p_two_sided(t)); }
 
-double ClosingLook::p_value_of_level(double own_level) const {
+double FinalLook::p_value_of_level(double own_level) const {
   const double p = largest_not_called(own_level, alpha_);
   return p < alpha_ ? p : std::min(1.0, largest_not_called(own_level, 2.0));
 }
 
-std::uint64_t ClosingLook::critical_count(double alpha) const {
+std::uint64_t FinalLook::critical_count(double alpha) const {
   std::uint64_t low = 0, high = null_.largest() / 2 + 1;
   while (low < high) {
     const auto middle = low + (high - low) / 2;
@@ -72,4 +72,4 @@ std::uint64_t ClosingLook::critical_count(double alpha) const {
   return low;
 }
 
-}  // namespace assay::inline v1::schedule
+}  // namespace assay::schedule

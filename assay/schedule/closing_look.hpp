@@ -7,7 +7,7 @@
 #include "assay/schedule/looks.hpp"
 #include "assay/stats/symmetric_counts.hpp"
 
-namespace assay::inline v1::schedule {
+namespace assay::schedule {
 
 /// The look at the end of a campaign that ended between planned looks: those already taken keep their
 /// critical counts, and what they leave of the error rate goes to this one.
@@ -20,12 +20,12 @@ namespace assay::inline v1::schedule {
 /// Cost: a sort of all the planned looks' possible counts to make one (some 2000 for 60 rounds), then one
 /// pass over them for a p-value. Safe to call from several threads.
 ///
-/// Source: Bonferroni's inequality, as schedule::Boundary.
-class ClosingLook {
+/// Source: Bonferroni's inequality, as schedule::StoppingBoundary.
+class FinalLook {
  public:
   /// `taken`: how many of the planned looks were taken, from the first. n: rounds there are now, more than at
   /// the last of these.
-  ClosingLook(const Boundary& planned, std::size_t taken, int n);
+  FinalLook(const StoppingBoundary& planned, std::size_t taken, int n);
 
   /// p-value over all looks of a count t seen at this one.
   double p_value(std::uint64_t t) const;
@@ -44,8 +44,8 @@ class ClosingLook {
   double largest_not_called(double own_level, double limit) const;
 
   double alpha_;
-  stats::SymmetricCounts null_;
+  stats::NullDistribution null_;
   std::vector<Step> steps_;
 };
 
-}  // namespace assay::inline v1::schedule
+}  // namespace assay::schedule

@@ -12,13 +12,13 @@
 #include "assay/stats/require.hpp"
 #include "assay/stats/signed_rank.hpp"
 
-namespace assay::inline v1::schedule {
+namespace assay::schedule {
 namespace {
 
 constexpr double pilot_level = 0.8;
 
 /// Standard deviation of the effects about their median, with its interval.
-Forecast spread(std::span<const double> effects) {
+RoundsForecast spread(std::span<const double> effects) {
   stats::require_finite(effects, 3);
   const double centre = stats::median(effects), freedom = static_cast<double>(effects.size() - 1);
   double sum = 0;
@@ -30,14 +30,14 @@ Forecast spread(std::span<const double> effects) {
           .high = std::sqrt(sum / quantile(chi, (1 - pilot_level) / 2))};
 }
 
-void require_sense(const Wish& wish) {
+void require_sense(const PowerTarget& wish) {
   stats::require_level(wish.power);
   stats::require_level(wish.alpha);
   if (wish.findings == 0) throw DomainError("a forecast needs at least one finding");
 }
 
 template <class OfSpread>
-Forecast with_spread(std::span<const double> effects, OfSpread&& of) {
+RoundsForecast with_spread(std::span<const double> effects, OfSpread&& of) {
   const auto sigma = spread(effects);
   return {.typical = of(sigma.typical), .low = of(sigma.low), .high = of(sigma.high)};
 }
@@ -66,12 +66,12 @@ std::optional<double> delta_called(std::size_t rounds, double level, double powe
 }
 
 /// The fewest rounds that call an effect of so many standard deviations with this power.
-double rounds_called(double delta, const Wish& wish, double power) {
+double rounds_called(double delta, const PowerTarget& wish, double power) {
   const double alpha = wish.alpha / static_cast<double>(wish.findings);
   const auto enough = [&](std::size_t rounds) {
     return chance(rounds, delta, level_of_end(rounds, alpha)) >= power;
   };
-  std::size_t high = floor_rounds(wish.findings, wish.alpha), low = high - 1;
+  std::size_t high = min_rounds(wish.findings, wish.alpha), low = high - 1;
   constexpr std::size_t endless = std::size_t{1} << 24;
   while (!enough(high)) {
     if (high >= endless) return static_cast<double>(endless);
@@ -112,7 +112,7 @@ double chance_to_call(std::size_t rounds, double delta, double alpha) {
   return phi((mean - needed) / std::sqrt(variance));
 }
 
-std::size_t floor_rounds(std::size_t findings, double alpha) {
+std::size_t min_rounds(std::size_t findings, double alpha) {
   stats::require_level(alpha);
   if (findings == 0) throw DomainError("a forecast needs at least one finding");
   return static_cast<std::size_t>(std::ceil(1 + std::log2(static_cast<double>(findings) / alpha) - 1e-12));
@@ -122,22 +122,22 @@ double level_of_end(std::size_t rounds, double alpha) {
   constexpr std::size_t many = 5000;  // where a look's level hardly depends on how many there were
   const int n = static_cast<int>(std::min(rounds, many));
   const auto looks = planned_looks(std::min(n, 8), n);
-  const auto boundary = boundary_for(looks, alpha);
+  const auto boundary = stopping_boundary(looks, alpha);
   const auto critical = boundary->critical_count(looks.size() - 1);
-  return critical == 0 ? 0.5 * alpha : null_of(n).p_two_sided(critical - 1);
+  return critical == 0 ? 0.5 * alpha : null_distribution(n).p_two_sided(critical - 1);
 }
 
-std::optional<Forecast> smallest_change(std::span<const double> effects, std::size_t rounds,
-                                        const Wish& wish) {
+std::optional<RoundsForecast> smallest_change(std::span<const double> effects, std::size_t rounds,
+                                              const PowerTarget& wish) {
   require_sense(wish);
-  if (rounds < floor_rounds(wish.findings, wish.alpha)) return {};
+  if (rounds < min_rounds(wish.findings, wish.alpha)) return {};
   const auto level = level_of_end(rounds, wish.alpha / static_cast<double>(wish.findings));
   const auto delta = delta_called(rounds, level, wish.power);
   if (!delta) return {};
   return with_spread(effects, [&](double sigma) { return *delta * sigma; });
 }
 
-Forecast rounds_to_call(std::span<const double> effects, double change, const Wish& wish) {
+RoundsForecast rounds_to_call(std::span<const double> effects, double change, const PowerTarget& wish) {
   require_sense(wish);
   if (!(std::abs(change) > 0) || !std::isfinite(change))
     throw DomainError("a change to be called must not be zero", {}, change);
@@ -145,7 +145,7 @@ Forecast rounds_to_call(std::span<const double> effects, double change, const Wi
                      [&](double sigma) { return rounds_called(std::abs(change) / sigma, wish, wish.power); });
 }
 
-Forecast rounds_to_say_same(std::span<const double> effects, double margin, const Wish& wish) {
+RoundsForecast rounds_to_say_same(std::span<const double> effects, double margin, const PowerTarget& wish) {
   require_sense(wish);
   if (!(margin > 0) || !std::isfinite(margin)) throw DomainError("a margin must be above zero", {}, margin);
   return with_spread(effects, [&](double sigma) {
@@ -153,14 +153,14 @@ Forecast rounds_to_say_same(std::span<const double> effects, double margin, cons
   });
 }
 
-std::optional<Forecast> margin_to_say_same(std::span<const double> effects, std::size_t rounds,
-                                           const Wish& wish) {
+std::optional<RoundsForecast> margin_to_say_same(std::span<const double> effects, std::size_t rounds,
+                                                 const PowerTarget& wish) {
   require_sense(wish);
-  if (rounds < floor_rounds(wish.findings, wish.alpha)) return {};
+  if (rounds < min_rounds(wish.findings, wish.alpha)) return {};
   const auto level = level_of_end(rounds, wish.alpha / static_cast<double>(wish.findings));
   const auto delta = delta_called(rounds, level, power_of_each_end(wish.power));
   if (!delta) return {};
   return with_spread(effects, [&](double sigma) { return *delta * sigma; });
 }
 
-}  // namespace assay::inline v1::schedule
+}  // namespace assay::schedule

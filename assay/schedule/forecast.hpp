@@ -4,16 +4,16 @@
 #include <optional>
 #include <span>
 
-namespace assay::inline v1::schedule {
+namespace assay::schedule {
 
 /// A forecast figure with what the pilot leaves open.
-struct Forecast {
+struct RoundsForecast {
   double typical = 0;
   double low = 0, high = 0;
 };
 
 /// What a forecast is asked for.
-struct Wish {
+struct PowerTarget {
   double power = 0.9;        ///< chance of a verdict, in (0, 1)
   double alpha = 0.05;       ///< error rate over all looks, in (0, 1)
   std::size_t findings = 1;  ///< judged together: the first call among M needs p ≤ alpha/M
@@ -21,7 +21,7 @@ struct Wish {
 
 /// The fewest rounds with which one finding among `findings` can be called at all: a two-sided sign-flip
 /// p-value is at least 2^(1−n). 6 for one at 5 %, 11 for 40.
-std::size_t floor_rounds(std::size_t findings, double alpha = 0.05);
+std::size_t min_rounds(std::size_t findings, double alpha = 0.05);
 
 /// The two-sided level that the last look of a campaign of so many rounds has of its own, where all looks
 /// together have alpha: a good half of it, see Boundary. rounds from 1 on.
@@ -42,19 +42,21 @@ double chance_to_call(std::size_t rounds, double delta, double alpha);
 
 /// The smallest change that `rounds` rounds call with the power wished for; empty when no change is called
 /// by so few.
-std::optional<Forecast> smallest_change(std::span<const double> pilot_effects, std::size_t rounds,
-                                        const Wish& wish = {});
+std::optional<RoundsForecast> smallest_change(std::span<const double> pilot_effects, std::size_t rounds,
+                                              const PowerTarget& wish = {});
 
 /// Rounds needed to call a constant effect `change` (log ratio, or difference; not 0) with the power wished
 /// for.
-Forecast rounds_to_call(std::span<const double> pilot_effects, double change, const Wish& wish = {});
+RoundsForecast rounds_to_call(std::span<const double> pilot_effects, double change,
+                              const PowerTarget& wish = {});
 
 /// Rounds needed to say `same` of no change at all, within ± margin (above 0), with the power wished for.
-Forecast rounds_to_say_same(std::span<const double> pilot_effects, double margin, const Wish& wish = {});
+RoundsForecast rounds_to_say_same(std::span<const double> pilot_effects, double margin,
+                                  const PowerTarget& wish = {});
 
 /// The smallest margin within which so many rounds say `same` of no change at all, with the power wished for;
 /// empty when they are too few for any.
-std::optional<Forecast> margin_to_say_same(std::span<const double> pilot_effects, std::size_t rounds,
-                                           const Wish& wish = {});
+std::optional<RoundsForecast> margin_to_say_same(std::span<const double> pilot_effects, std::size_t rounds,
+                                                 const PowerTarget& wish = {});
 
-}  // namespace assay::inline v1::schedule
+}  // namespace assay::schedule

@@ -1,10 +1,10 @@
 #include "assay/schedule/look_at.hpp"
 
-namespace assay::inline v1::schedule {
+namespace assay::schedule {
 
-LookAt::LookAt(const LookPlan& planned, int rounds, double alpha, bool ends)
-    : boundary_(planned.boundary(alpha)), place_(planned.due_at(rounds)) {
-  const auto last = planned.last_by(rounds);
+LookAt::LookAt(const LookSchedule& planned, int rounds, double alpha, bool ends)
+    : boundary_(planned.boundary(alpha)), place_(planned.look_at(rounds)) {
+  const auto last = planned.last_look_by(rounds);
   before_ = place_ ? *place_ : last ? *last + 1 : 0;
   if (ends && !is_last()) place_.reset();
   if (!place_) closing_.emplace(*boundary_, before_, rounds);
@@ -31,4 +31,4 @@ double LookAt::share() const {
 
 bool LookAt::is_last() const { return !place_ || *place_ + 1 == boundary_->looks().size(); }
 
-}  // namespace assay::inline v1::schedule
+}  // namespace assay::schedule

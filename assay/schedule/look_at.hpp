@@ -8,7 +8,7 @@
 #include "assay/schedule/closing_look.hpp"
 #include "assay/schedule/look_plan.hpp"
 
-namespace assay::inline v1::schedule {
+namespace assay::schedule {
 
 /// A look at so many rounds: one that was planned, else the closing one. With `ends`, nothing comes after
 /// these rounds, so that also a planned look that is not the last is the closing one.
@@ -17,7 +17,7 @@ namespace assay::inline v1::schedule {
 /// threads.
 class LookAt {
  public:
-  LookAt(const LookPlan& planned, int rounds, double alpha, bool ends = false);
+  LookAt(const LookSchedule& planned, int rounds, double alpha, bool ends = false);
 
   /// p-value over all looks of a count, and of a test with any two-sided p-value of its own.
   double p_value(std::uint64_t t) const;
@@ -33,10 +33,10 @@ class LookAt {
   bool is_last() const;
 
  private:
-  std::shared_ptr<const Boundary> boundary_;
+  std::shared_ptr<const StoppingBoundary> boundary_;
   std::size_t before_ = 0;            ///< looks that were taken before this one
   std::optional<std::size_t> place_;  ///< of a planned one
-  std::optional<ClosingLook> closing_;
+  std::optional<FinalLook> closing_;
 };
 
-}  // namespace assay::inline v1::schedule
+}  // namespace assay::schedule

@@ -2,30 +2,30 @@
 
 #include <algorithm>
 
-namespace assay::inline v1::schedule {
+namespace assay::schedule {
 
-LookPlan::LookPlan(int min, int max, const Repeats& repeats)
+LookSchedule::LookSchedule(int min, int max, const Replication& repeats)
     : repeats_(repeats), counts_(planned_looks(std::max(1, std::min(min, max)), max, repeats)) {}
 
-std::optional<std::size_t> LookPlan::due_at(int pairs) const {
+std::optional<std::size_t> LookSchedule::look_at(int pairs) const {
   const auto found = std::ranges::find(counts_, pairs);
   if (found == counts_.end()) return {};
   return static_cast<std::size_t>(found - counts_.begin());
 }
 
-std::optional<std::size_t> LookPlan::last_by(int pairs) const {
+std::optional<std::size_t> LookSchedule::last_look_by(int pairs) const {
   const auto beyond = std::ranges::upper_bound(counts_, pairs);
   if (beyond == counts_.begin()) return {};
   return static_cast<std::size_t>(beyond - counts_.begin()) - 1;
 }
 
-std::optional<int> LookPlan::next_after(int pairs) const {
+std::optional<int> LookSchedule::next_after(int pairs) const {
   const auto beyond = std::ranges::upper_bound(counts_, pairs);
   return beyond == counts_.end() ? std::nullopt : std::optional(*beyond);
 }
 
-bool LookPlan::any_due(int fewest, int most) const {
+bool LookSchedule::is_due(int fewest, int most) const {
   return std::ranges::any_of(counts_, [&](int count) { return count >= fewest && count <= most; });
 }
 
-}  // namespace assay::inline v1::schedule
+}  // namespace assay::schedule

@@ -14,7 +14,7 @@
 #include "assay/stats/require.hpp"
 #include "assay/stats/signed_rank.hpp"
 
-namespace assay::inline v1::schedule {
+namespace assay::schedule {
 namespace {
 
 constexpr int first_look = 8, ordinary = 7;  // a least number of rounds that nobody chose
@@ -49,35 +49,35 @@ std::vector<int> planned_looks(int min, int max) {
   return looks;
 }
 
-std::vector<int> planned_looks(int min, int max, const Repeats& repeats) {
+std::vector<int> planned_looks(int min, int max, const Replication& repeats) {
   auto looks = planned_looks(min, max);
-  if (!repeats.any() || min > first_look || min == max) return looks;
+  if (!repeats.is_replicated() || min > first_look || min == max) return looks;
   for (const int n : {5, 3, 2})
     if (6 * n <= 5 * max && n < looks.front() && (min >= ordinary || n >= min))
       looks.insert(looks.begin(), n);
-  while (looks.size() > 1 && boundary_for(looks, 0.05, repeats)->critical_count(0) == 0)
+  while (looks.size() > 1 && stopping_boundary(looks, 0.05, repeats)->critical_count(0) == 0)
     looks.erase(looks.begin());
   return looks;
 }
 
-stats::SymmetricCounts null_of(int rounds, const Repeats& repeats) {
-  const auto n = static_cast<std::size_t>(repeats.values_of(rounds));
-  if (!repeats.any() || rounds >= fewest_medians) return stats::SignedRank(n);
+stats::NullDistribution null_distribution(int rounds, const Replication& repeats) {
+  const auto n = static_cast<std::size_t>(repeats.independent_values(rounds));
+  if (!repeats.is_replicated() || rounds >= fewest_medians) return stats::SignedRank(n);
   return stats::BlockedRanks(n, static_cast<std::size_t>(repeats.baseline),
                              static_cast<std::size_t>(repeats.candidate));
 }
 
-Boundary::Boundary(std::vector<int> looks, double alpha, const Repeats& repeats)
+StoppingBoundary::StoppingBoundary(std::vector<int> looks, double alpha, const Replication& repeats)
     : looks_(std::move(looks)), weights_(weights_of(looks_.size())), alpha_(alpha), repeats_(repeats) {
   stats::require_level(alpha);
   if (looks_.empty() || looks_.front() < 1) throw DomainError("a boundary needs looks at one round or more");
   for (std::size_t k = 1; k < looks_.size(); ++k)
     if (looks_[k] <= looks_[k - 1]) throw DomainError("looks must grow", k, looks_[k]);
-  for (const int n : looks_) null_.push_back(null_of(n, repeats));
+  for (const int n : looks_) null_.push_back(null_distribution(n, repeats));
   critical_ = counts_at(largest_tuning(alpha));
 }
 
-std::vector<std::uint64_t> Boundary::counts_at(double u) const {
+std::vector<std::uint64_t> StoppingBoundary::counts_at(double u) const {
   std::vector<std::uint64_t> counts;
   for (std::size_t k = 0; k < looks_.size(); ++k) {
     const double level = weights_[k] * u;
@@ -89,14 +89,14 @@ std::vector<std::uint64_t> Boundary::counts_at(double u) const {
   return counts;
 }
 
-double Boundary::sum_of(const std::vector<std::uint64_t>& counts) const {
+double StoppingBoundary::sum_of(const std::vector<std::uint64_t>& counts) const {
   double sum = 0;
   for (std::size_t k = 0; k < looks_.size(); ++k)
     if (counts[k] > 0) sum += null_[k].p_two_sided(counts[k] - 1);
   return sum;
 }
 
-double Boundary::largest_tuning(double alpha) const {
+double StoppingBoundary::largest_tuning(double alpha) const {
   double low = 0, high = alpha;
   if (sum_of(counts_at(high)) <= alpha) return high;
   // The sum grows with u in steps: halve until no count changes between the two.
@@ -108,41 +108,43 @@ double Boundary::largest_tuning(double alpha) const {
   return low;
 }
 
-std::uint64_t Boundary::critical_count(std::size_t k, double alpha) const {
+std::uint64_t StoppingBoundary::critical_count(std::size_t k, double alpha) const {
   stats::require_level(alpha);
   return counts_at(largest_tuning(alpha))[k];
 }
 
-double Boundary::p_value(std::size_t k, std::uint64_t t) const {
+double StoppingBoundary::p_value(std::size_t k, std::uint64_t t) const {
   return p_value_of_level(k, null_[k].p_two_sided(t));
 }
 
-double Boundary::p_value_of_level(std::size_t k, double level) const {
+double StoppingBoundary::p_value_of_level(std::size_t k, double level) const {
   if (level >= 1) return 1;
   // A hair more, so that rounding can't lose the very count that was seen.
   return std::min(1.0, sum_of(counts_at(level / weights_[k] * (1 + 1e-12))));
 }
 
-double Boundary::share_of(std::size_t k) const {
+double StoppingBoundary::share_of(std::size_t k) const {
   double sum = 0;
   for (const double weight : weights_) sum += weight;
   return weights_[k] / sum;
 }
 
-std::shared_ptr<const Boundary> boundary_for(const std::vector<int>& looks, double alpha,
-                                             const Repeats& repeats) {
+std::shared_ptr<const StoppingBoundary> stopping_boundary(const std::vector<int>& looks, double alpha,
+                                                          const Replication& repeats) {
   static std::mutex guard;
-  static std::map<std::tuple<std::vector<int>, double, Repeats>, std::shared_ptr<const Boundary>> known;
+  static std::map<std::tuple<std::vector<int>, double, Replication>, std::shared_ptr<const StoppingBoundary>>
+      known;
   constexpr std::size_t most_kept = 64;  // more than one campaign asks for
   const auto key = std::tuple(looks, alpha, repeats);
   {
     const std::scoped_lock lock(guard);
     if (const auto found = known.find(key); found != known.end()) return found->second;
   }
-  auto made = std::make_shared<const Boundary>(looks, alpha, repeats);  // outside the lock: it takes a while
+  auto made =
+      std::make_shared<const StoppingBoundary>(looks, alpha, repeats);  // outside the lock: it takes a while
   const std::scoped_lock lock(guard);
   if (known.size() >= most_kept) known.clear();
   return known.try_emplace(key, std::move(made)).first->second;
 }
 
-}  // namespace assay::inline v1::schedule
+}  // namespace assay::schedule

@@ -9,7 +9,7 @@
 #include "assay/model/repeats.hpp"
 #include "assay/stats/symmetric_counts.hpp"
 
-namespace assay::inline v1::schedule {
+namespace assay::schedule {
 
 /// The round counts at which a campaign of at most `max` judged rounds looks at its data: 8, 14, 28, 56, …
 /// and 10, 20, 40, …, those that are at least `min` and, six fold, at most 5·max; then max. For 8 to 60: 8,
@@ -19,7 +19,7 @@ std::vector<int> planned_looks(int min, int max);
 /// The same for a contrast with repeats, which decide sooner: where `min` is 8 or less and below `max`, with
 /// 2, 3 and 5 in front (below 7, those that are at least `min`), from the first at which the smallest p is
 /// within that look's level.
-std::vector<int> planned_looks(int min, int max, const Repeats& repeats);
+std::vector<int> planned_looks(int min, int max, const Replication& repeats);
 
 /// How extreme the counts of a test, the signed-rank test or, in early rounds with repeats, the blocked rank
 /// test, must be at each of several looks at growing data, so that the chance of ever calling no change a
@@ -36,10 +36,10 @@ std::vector<int> planned_looks(int min, int max, const Repeats& repeats);
 /// Source: Bonferroni's inequality; group-sequential testing with an error-spending function, Lan & DeMets
 /// 1983, Jennison & Turnbull 2000, chapter 7; the weights are Assay's own. Beside 6, 2, 1, 1, … with no more
 /// for the last look, the last interval is a fifth narrower, and a large effect takes two rounds more.
-class Boundary {
+class StoppingBoundary {
  public:
   /// `looks`: round counts, from 1 on, growing. alpha in (0, 1). Throws DomainError otherwise.
-  explicit Boundary(std::vector<int> looks, double alpha = 0.05, const Repeats& repeats = {});
+  explicit StoppingBoundary(std::vector<int> looks, double alpha = 0.05, const Replication& repeats = {});
 
   std::span<const int> looks() const { return looks_; }
 
@@ -64,7 +64,7 @@ class Boundary {
   double share_of(std::size_t k) const;
 
  private:
-  friend class ClosingLook;
+  friend class FinalLook;
   std::vector<std::uint64_t> counts_at(double u) const;
   double sum_of(const std::vector<std::uint64_t>& counts) const;
   double largest_tuning(double alpha) const;
@@ -72,8 +72,8 @@ class Boundary {
   std::vector<int> looks_;
   std::vector<double> weights_;
   double alpha_;
-  Repeats repeats_;
-  std::vector<stats::SymmetricCounts> null_;
+  Replication repeats_;
+  std::vector<stats::NullDistribution> null_;
   std::vector<std::uint64_t> critical_;
 };
 
@@ -83,10 +83,10 @@ inline constexpr int fewest_medians = 6;
 
 /// The distribution of the test's count after so many rounds; of more than there are layouts, that of the
 /// layouts' means. Throws DomainError below one.
-stats::SymmetricCounts null_of(int rounds, const Repeats& repeats = {});
+stats::NullDistribution null_distribution(int rounds, const Replication& repeats = {});
 
 /// The boundary for these looks and alpha, made once and kept; safe to call from several threads.
-std::shared_ptr<const Boundary> boundary_for(const std::vector<int>& looks, double alpha = 0.05,
-                                             const Repeats& repeats = {});
+std::shared_ptr<const StoppingBoundary> stopping_boundary(const std::vector<int>& looks, double alpha = 0.05,
+                                                          const Replication& repeats = {});
 
-}  // namespace assay::inline v1::schedule
+}  // namespace assay::schedule

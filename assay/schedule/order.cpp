@@ -2,7 +2,7 @@
 
 #include "assay/stats/random.hpp"
 
-namespace assay::inline v1::schedule {
+namespace assay::schedule {
 
 std::vector<CellId> order_of_round(std::uint64_t seed, int number, std::span<const CellId> open) {
   std::vector<CellId> order(open.begin(), open.end());
@@ -22,4 +22,4 @@ int rounds_in_all(int judged, bool abreast) {
   return number;
 }
 
-}  // namespace assay::inline v1::schedule
+}  // namespace assay::schedule

@@ -6,7 +6,7 @@
 
 #include "assay/model/ids.hpp"
 
-namespace assay::inline v1::schedule {
+namespace assay::schedule {
 
 /// The order in which round `number` runs the cells that are open in it: uniform over all orders, and a pure
 /// function of its arguments, so that a resumed campaign goes on as it would have.
@@ -22,4 +22,4 @@ bool is_twin_round(int number);
 /// How many rounds it takes to have `judged` judged ones, the warm-up and, abreast, the controls with them.
 int rounds_in_all(int judged, bool abreast);
 
-}  // namespace assay::inline v1::schedule
+}  // namespace assay::schedule

@@ -2,9 +2,9 @@
 
 #include <algorithm>
 
-namespace assay::inline v1::schedule {
+namespace assay::schedule {
 
-std::vector<int> slots_by_cost(std::span<const double> costs) {
+std::vector<int> repeats_by_cost(std::span<const double> costs) {
   constexpr double much_cheaper = 3, most = 9;
   constexpr double worth_saving = 0.05;
   std::vector<int> slots(costs.size(), 1);
@@ -17,4 +17,4 @@ std::vector<int> slots_by_cost(std::span<const double> costs) {
   return slots;
 }
 
-}  // namespace assay::inline v1::schedule
+}  // namespace assay::schedule

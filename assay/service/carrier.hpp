@@ -8,7 +8,7 @@
 #include "assay/service/reply.hpp"
 #include "assay/service/request.hpp"
 
-namespace assay::inline v1::service {
+namespace assay::service {
 
 /// Where a server listens, a port of the loopback interface or the path of a Unix socket, and what is spoken
 /// there.
@@ -26,12 +26,12 @@ struct Address {
 };
 
 /// A request that is ready to be sent.
-struct Wire {
+struct EncodedRequest {
   std::string bytes;  ///< as HTTP/1.1 has it
   bool is_head = false;
   Request request;
 };
-std::vector<Wire> wires_of(std::span<const Request> requests, const Address& address);
+std::vector<EncodedRequest> encode(std::span<const Request> requests, const Address& address);
 
 /// Seconds on the monotonic clock.
 double now();
@@ -41,9 +41,9 @@ inline constexpr std::size_t longest_body = 64U << 20U;
 
 /// Moves requests and replies over a number of connections, its slots, each of which has one request at a
 /// time. Who sends when is the caller's business. One thread at a time.
-class Carrier {
+class HttpTransport {
  public:
-  virtual ~Carrier() = default;
+  virtual ~HttpTransport() = default;
 
   /// Makes so many slots and opens the first `at_once` connections, one after the other and with short
   /// pauses, since a server's queue of new ones may be short; the others are opened when they first send. How
@@ -52,19 +52,19 @@ class Carrier {
 
   /// Sends a request that lives until its reply has come or was abandoned. A slot whose connection has ended
   /// is opened anew; where that fails, wait() tells it as a reply.
-  virtual void send(std::size_t slot, const Wire& wire) = 0;
+  virtual void send(std::size_t slot, const EncodedRequest& wire) = 0;
 
   /// Waits for replies, at most until this moment, and returns those that came together; none when the time
-  /// is over, or a connection was made, so that may_send() may be true now. The last 60 µs are waited for
+  /// is over, or a connection was made, so that can_send() may be true now. The last 60 µs are waited for
   /// without sleep. Good until the next call.
   virtual std::span<Reply> wait(double until) = 0;
 
   /// Gives the slot's request up and ends its connection.
-  virtual void abandon(std::size_t slot) = 0;
+  virtual void cancel(std::size_t slot) = 0;
 
   /// Whether a slot may send without making the server's queue of new connections longer than it should be:
   /// it is connected, or few others are connecting.
-  virtual bool may_send(std::size_t slot) const = 0;
+  virtual bool can_send(std::size_t slot) const = 0;
 
   /// How many connections were opened anew because they had ended.
   virtual std::size_t reopened() const = 0;
@@ -73,4 +73,4 @@ class Carrier {
   virtual double longest_connect() const = 0;
 };
 
-}  // namespace assay::inline v1::service
+}  // namespace assay::service

@@ -3,10 +3,10 @@
 #include "assay/service/curl_carrier.hpp"
 #include "assay/service/socket_carrier.hpp"
 
-namespace assay::inline v1::service {
+namespace assay::service {
 
-std::unique_ptr<Carrier> carrier_to(const Address& address) {
-  return address.is_plain() ? socket_carrier(address) : curl_carrier(address);
+std::unique_ptr<HttpTransport> open_transport(const Address& address) {
+  return address.is_plain() ? socket_transport(address) : curl_transport(address);
 }
 
-}  // namespace assay::inline v1::service
+}  // namespace assay::service

@@ -10,7 +10,7 @@
 #include <cstdint>
 #include <cstring>
 
-namespace assay::inline v1::service {
+namespace assay::service {
 
 measure::Descriptor begin_to_connect(const Address& address, bool& on_its_way) {
   const bool local = !address.socket.empty();
@@ -45,4 +45,4 @@ bool has_failed(int socket) {
   return getsockopt(socket, SOL_SOCKET, SO_ERROR, &failed, &size) != 0 || failed != 0;
 }
 
-}  // namespace assay::inline v1::service
+}  // namespace assay::service

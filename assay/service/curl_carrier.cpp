@@ -11,7 +11,7 @@
 
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::service {
+namespace assay::service {
 namespace {
 
 struct EndHandle {
@@ -41,39 +41,39 @@ std::size_t take_body(const char* data, std::size_t size, std::size_t count, voi
   return bytes;
 }
 
-Fault fault_of(CURLcode code) {
+RequestError fault_of(CURLcode code) {
   switch (code) {
     case CURLE_OK:
-      return Fault::none;
+      return RequestError::none;
     case CURLE_COULDNT_CONNECT:
     case CURLE_COULDNT_RESOLVE_HOST:
-      return Fault::connect;
+      return RequestError::connect;
     case CURLE_OPERATION_TIMEDOUT:
-      return Fault::timeout;
+      return RequestError::timeout;
     case CURLE_PEER_FAILED_VERIFICATION:
     case CURLE_SSL_CACERT_BADFILE:
     case CURLE_SSL_ISSUER_ERROR:
-      return Fault::certificate;
+      return RequestError::certificate;
     case CURLE_SSL_CONNECT_ERROR:
     case CURLE_USE_SSL_FAILED:
     case CURLE_UNSUPPORTED_PROTOCOL:
     case CURLE_HTTP2:
-      return Fault::protocol;
+      return RequestError::protocol;
     case CURLE_PARTIAL_FILE:
     case CURLE_HTTP2_STREAM:
-      return Fault::truncated;
+      return RequestError::truncated;
     case CURLE_WRITE_ERROR:
     case CURLE_BAD_CONTENT_ENCODING:
     case CURLE_WEIRD_SERVER_REPLY:
-      return Fault::malformed;
+      return RequestError::malformed;
     default:
-      return Fault::reset;
+      return RequestError::reset;
   }
 }
 
-class CurlCarrier : public Carrier {
+class CurlTransport : public HttpTransport {
  public:
-  explicit CurlCarrier(Address address) : address_(std::move(address)) {
+  explicit CurlTransport(Address address) : address_(std::move(address)) {
     static std::once_flag once;
     std::call_once(once, [] { curl_global_init(CURL_GLOBAL_DEFAULT); });
     multi_.reset(curl_multi_init());
@@ -81,12 +81,12 @@ class CurlCarrier : public Carrier {
       throw Error("requests can't be sent: libcurl does not start", "service", {}, Error::Code::measuring);
     curl_multi_setopt(multi_.get(), CURLMOPT_PIPELINING, CURLPIPE_NOTHING);
   }
-  ~CurlCarrier() override {
-    for (std::size_t i = 0; i < slots_.size(); ++i) abandon(i);
+  ~CurlTransport() override {
+    for (std::size_t i = 0; i < slots_.size(); ++i) cancel(i);
     slots_.clear();
   }
-  CurlCarrier(const CurlCarrier&) = delete;
-  CurlCarrier& operator=(const CurlCarrier&) = delete;
+  CurlTransport(const CurlTransport&) = delete;
+  CurlTransport& operator=(const CurlTransport&) = delete;
 
   std::size_t open(std::size_t slots, std::size_t /*at_once*/) override {
     slots_.clear();
@@ -102,7 +102,7 @@ class CurlCarrier : public Carrier {
     return 0;
   }
 
-  void send(std::size_t at, const Wire& wire) override {
+  void send(std::size_t at, const EncodedRequest& wire) override {
     auto& slot = slots_[at];
     slot.waiting = true;
     slot.body.clear();
@@ -145,14 +145,14 @@ class CurlCarrier : public Carrier {
     }
   }
 
-  void abandon(std::size_t at) override {
+  void cancel(std::size_t at) override {
     auto& slot = slots_[at];
     if (!slot.waiting) return;
     slot.waiting = false;
     curl_multi_remove_handle(multi_.get(), slot.handle.get());
   }
 
-  bool may_send(std::size_t /*slot*/) const override { return true; }
+  bool can_send(std::size_t /*slot*/) const override { return true; }
   std::size_t reopened() const override { return std::max(made_, slots_.size()) - slots_.size(); }
   double longest_connect() const override { return longest_connect_; }
 
@@ -208,12 +208,12 @@ class CurlCarrier : public Carrier {
       if (connections > 0) longest_connect_ = std::max({longest_connect_, connect, handshake});
       Reply reply{.slot = slot->place,
                   .at = at,
-                  .fault = fault_of(code),
+                  .error = fault_of(code),
                   .status = static_cast<int>(status),
                   .body = std::move(slot->body)};
-      if (reply.fault == Fault::none && address_.http_2 && version != CURL_HTTP_VERSION_2_0)
-        reply.fault = Fault::protocol;
-      if (reply.fault != Fault::none) reply.status = 0;
+      if (reply.error == RequestError::none && address_.http_2 && version != CURL_HTTP_VERSION_2_0)
+        reply.error = RequestError::protocol;
+      if (reply.error != RequestError::none) reply.status = 0;
       replies_.push_back(std::move(reply));
     }
   }
@@ -228,8 +228,8 @@ class CurlCarrier : public Carrier {
 
 }  // namespace
 
-std::unique_ptr<Carrier> curl_carrier(const Address& address) {
-  return std::make_unique<CurlCarrier>(address);
+std::unique_ptr<HttpTransport> curl_transport(const Address& address) {
+  return std::make_unique<CurlTransport>(address);
 }
 
-}  // namespace assay::inline v1::service
+}  // namespace assay::service

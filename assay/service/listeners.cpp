@@ -16,7 +16,7 @@
 
 #include "assay/measure/descriptor.hpp"
 
-namespace assay::inline v1::service {
+namespace assay::service {
 namespace {
 
 struct Asked {
@@ -91,4 +91,4 @@ std::set<std::uint64_t> listeners_on(int port) {
   return inodes;
 }
 
-}  // namespace assay::inline v1::service
+}  // namespace assay::service

@@ -9,7 +9,7 @@
 #include <limits>
 #include <random>
 
-namespace assay::inline v1::service {
+namespace assay::service {
 namespace {
 
 /// CPU seconds of the calling thread.
@@ -20,15 +20,15 @@ double cpu_of_this_thread() {
 }
 
 /// The requests of a stretch that are under way.
-class UnderWay {
+class InFlight {
  public:
-  UnderWay(Carrier& carrier, const Load& load, const Seen& seen, Stretch& into)
+  InFlight(HttpTransport& carrier, const Load& load, const ReplyHandler& seen, LoadResult& into)
       : carrier_(carrier), load_(load), seen_(seen), into_(into), slots_(load.slots) {
     for (std::size_t i = load.slots; i > 0; --i) free_.push_back(i - 1);
     into_.sent.reserve(load.count);
   }
 
-  bool has_free() const { return !free_.empty() && carrier_.may_send(free_.back()); }
+  bool has_free() const { return !free_.empty() && carrier_.can_send(free_.back()); }
   std::size_t count() const { return load_.slots - free_.size(); }
 
   /// Sends request `index` of the stretch; its latency counts from `since`.
@@ -46,8 +46,8 @@ class UnderWay {
     const double moment = now();
     for (std::size_t i = 0; i < slots_.size(); ++i) {
       if (!slots_[i].waiting || moment < slots_[i].sent + load_.timeout) continue;
-      carrier_.abandon(i);
-      Reply reply{.slot = i, .at = moment, .fault = Fault::timeout, .body = {}};
+      carrier_.cancel(i);
+      Reply reply{.slot = i, .at = moment, .error = RequestError::timeout, .body = {}};
       end(reply);
     }
   }
@@ -57,7 +57,7 @@ class UnderWay {
   /// Ends what is still under way.
   void give_up() {
     for (std::size_t i = 0; i < slots_.size(); ++i)
-      if (slots_[i].waiting) carrier_.abandon(i);
+      if (slots_[i].waiting) carrier_.cancel(i);
   }
 
  private:
@@ -72,11 +72,11 @@ class UnderWay {
     if (!slot.waiting) return;
     slot.waiting = false;
     free_.push_back(reply.slot);
-    Sent sent{.request = slot.request,
-              .latency = reply.at - slot.since,
-              .fault = reply.fault,
-              .status = reply.status,
-              .digest = XXH3_64bits(reply.body.data(), reply.body.size())};
+    RequestResult sent{.request = slot.request,
+                       .latency = reply.at - slot.since,
+                       .error = reply.error,
+                       .status = reply.status,
+                       .digest = XXH3_64bits(reply.body.data(), reply.body.size())};
     into_.in_flight += reply.at - slot.sent;
     last_ = std::max(last_, reply.at);
     into_.sent.push_back(sent);
@@ -90,10 +90,10 @@ class UnderWay {
     return next;
   }
 
-  Carrier& carrier_;
+  HttpTransport& carrier_;
   const Load& load_;
-  const Seen& seen_;
-  Stretch& into_;
+  const ReplyHandler& seen_;
+  LoadResult& into_;
   std::vector<Slot> slots_;
   std::vector<std::size_t> free_;
   double last_ = 0;
@@ -101,10 +101,11 @@ class UnderWay {
 
 }  // namespace
 
-Stretch drive_closed(Carrier& carrier, const Load& load, const Seen& seen, const std::stop_token& stop) {
+LoadResult run_closed_loop(HttpTransport& carrier, const Load& load, const ReplyHandler& seen,
+                           const std::stop_token& stop) {
   constexpr double now_and_then = 0.2;
-  Stretch stretch;
-  UnderWay under_way(carrier, load, seen, stretch);
+  LoadResult stretch;
+  InFlight under_way(carrier, load, seen, stretch);
   const double start = now(), cpu = cpu_of_this_thread();
   std::size_t next = 0;
   while (next < load.count || under_way.count() > 0) {
@@ -120,11 +121,11 @@ Stretch drive_closed(Carrier& carrier, const Load& load, const Seen& seen, const
   return stretch;
 }
 
-Stretch drive_open(Carrier& carrier, const Load& load, std::span<const double> due, std::size_t backlog,
-                   const Seen& seen, const std::stop_token& stop) {
+LoadResult run_open_loop(HttpTransport& carrier, const Load& load, std::span<const double> due,
+                         std::size_t backlog, const ReplyHandler& seen, const std::stop_token& stop) {
   constexpr double now_and_then = 0.2;
-  Stretch stretch;
-  UnderWay under_way(carrier, load, seen, stretch);
+  LoadResult stretch;
+  InFlight under_way(carrier, load, seen, stretch);
   const double start = now(), cpu = cpu_of_this_thread();
   std::size_t next = 0;
   std::deque<std::size_t> held;  // due, without a free slot
@@ -140,7 +141,7 @@ Stretch drive_open(Carrier& carrier, const Load& load, std::span<const double> d
     while (!held.empty() && under_way.has_free()) {
       const auto index = held.front();
       held.pop_front();
-      stretch.late.push_back(std::max(now() - start - due[index], 0.0));
+      stretch.send_delays.push_back(std::max(now() - start - due[index], 0.0));
       under_way.send(index, start + due[index]);
     }
     stretch.most_outstanding = std::max(stretch.most_outstanding, outstanding());
@@ -167,7 +168,7 @@ Stretch drive_open(Carrier& carrier, const Load& load, std::span<const double> d
   return stretch;
 }
 
-std::vector<double> due_times(std::size_t count, double rate, bool at_random, std::uint64_t seed) {
+std::vector<double> arrival_times(std::size_t count, double rate, bool at_random, std::uint64_t seed) {
   std::vector<double> due;
   due.reserve(count);
   std::mt19937_64 engine(seed);
@@ -185,11 +186,11 @@ std::vector<double> due_times(std::size_t count, double rate, bool at_random, st
   return due;
 }
 
-bool is_overloaded(const Stretch& stretch, std::size_t count) {
+bool is_overloaded(const LoadResult& stretch, std::size_t count) {
   constexpr double share = 0.02, growth = 1.5, few = 10;
   const auto outstanding = static_cast<double>(stretch.outstanding);
   return stretch.gave_up || (outstanding > share * static_cast<double>(count) &&
                              outstanding > growth * static_cast<double>(stretch.outstanding_at_half) + few);
 }
 
-}  // namespace assay::inline v1::service
+}  // namespace assay::service

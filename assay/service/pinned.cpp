@@ -1,8 +1,8 @@
 #include "assay/service/pinned.hpp"
 
-namespace assay::inline v1::service {
+namespace assay::service {
 
-Pinned::Pinned(int core) {
+ScopedAffinity::ScopedAffinity(int core) {
   if (core < 0 || core >= CPU_SETSIZE || sched_getaffinity(0, sizeof before_, &before_) != 0) return;
   cpu_set_t one;
   CPU_ZERO(&one);
@@ -10,8 +10,8 @@ Pinned::Pinned(int core) {
   pinned_ = sched_setaffinity(0, sizeof one, &one) == 0;
 }
 
-Pinned::~Pinned() {
+ScopedAffinity::~ScopedAffinity() {
   if (pinned_) sched_setaffinity(0, sizeof before_, &before_);
 }
 
-}  // namespace assay::inline v1::service
+}  // namespace assay::service

@@ -1,28 +1,28 @@
 #include "assay/service/reply.hpp"
 
-namespace assay::inline v1::service {
+namespace assay::service {
 
-std::string to_string(Fault fault) {
+std::string to_string(RequestError fault) {
   switch (fault) {
-    case Fault::none:
+    case RequestError::none:
       return "answered";
-    case Fault::connect:
+    case RequestError::connect:
       return "no connection could be had";
-    case Fault::timeout:
+    case RequestError::timeout:
       return "no reply came in time";
-    case Fault::reset:
+    case RequestError::reset:
       return "the connection ended before a reply came";
-    case Fault::truncated:
+    case RequestError::truncated:
       return "the reply was cut short";
-    case Fault::malformed:
+    case RequestError::malformed:
       return "the reply is no HTTP";
-    case Fault::certificate:
+    case RequestError::certificate:
       return "the server's certificate is not signed by the authority that the plan names, or not for "
              "localhost";
-    case Fault::protocol:
+    case RequestError::protocol:
       return "the server does not speak what the plan asks for (tls, protocol)";
   }
   return {};
 }
 
-}  // namespace assay::inline v1::service
+}  // namespace assay::service

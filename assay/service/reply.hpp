@@ -3,10 +3,10 @@
 #include <cstddef>
 #include <string>
 
-namespace assay::inline v1::service {
+namespace assay::service {
 
 /// Why there is no reply to a request.
-enum class Fault {
+enum class RequestError {
   none,
   connect,      ///< no connection could be had
   timeout,      ///< no whole reply in time
@@ -21,12 +21,12 @@ enum class Fault {
 struct Reply {
   std::size_t slot = 0;
   double at = 0;  ///< seconds on the monotonic clock, when its last byte was seen
-  Fault fault = Fault::none;
+  RequestError error = RequestError::none;
   int status = 0;  ///< 0 where there is none
   std::string body;
 };
 
 /// In words: "the connection was reset".
-std::string to_string(Fault fault);
+std::string to_string(RequestError fault);
 
-}  // namespace assay::inline v1::service
+}  // namespace assay::service

@@ -7,7 +7,7 @@
 #include <string>
 #include <utility>
 
-namespace assay::inline v1::service {
+namespace assay::service {
 
 /// Reads a reply's status and body, and of the headers what frames it: keeping them all would cost more than
 /// the rest. One reply each; a thread's own.
@@ -44,4 +44,4 @@ class ReplyParser : public boost::beast::http::basic_parser<false> {
   std::string body_;
 };
 
-}  // namespace assay::inline v1::service
+}  // namespace assay::service

@@ -11,7 +11,7 @@
 #include "assay/model/error.hpp"
 #include "assay/model/near_miss.hpp"
 
-namespace assay::inline v1::service {
+namespace assay::service {
 namespace {
 
 using codec::Json;
@@ -28,8 +28,7 @@ class Line {
     static const std::vector<std::string> known = {"path",      "method", "headers", "body",
                                                    "body_file", "status", "match"};
     for (const auto& [key, value] : json->items())
-      if (std::ranges::count(known, key) == 0)
-        fail("unknown key \"" + key + "\"", meant_or_known(key, known));
+      if (std::ranges::count(known, key) == 0) fail("unknown key \"" + key + "\"", did_you_mean(key, known));
     Request request;
     request.path = text_of(*json, "path");
     if (!request.path.starts_with('/')) fail("a path begins with /", "write it like \"path\": \"/plan\"");
@@ -133,4 +132,4 @@ std::string on_the_wire(const Request& request, const std::string& host) {
   return text + "\r\n" + request.body;
 }
 
-}  // namespace assay::inline v1::service
+}  // namespace assay::service

@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-namespace assay::inline v1::service {
+namespace assay::service {
 
 /// One request, as a workload asks for it.
 struct Request {
@@ -29,4 +29,4 @@ bool has_body(const Request& request);
 /// The request in HTTP/1.1, with `Host`, and `Content-Length` where there is a body.
 std::string on_the_wire(const Request& request, const std::string& host);
 
-}  // namespace assay::inline v1::service
+}  // namespace assay::service

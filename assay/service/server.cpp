@@ -15,12 +15,12 @@
 #include "assay/service/socket_carrier.hpp"
 #include "assay/service/tree.hpp"
 
-namespace assay::inline v1::service {
+namespace assay::service {
 
-Server::Server(measure::Launcher& launcher, Serving serving)
+Server::Server(measure::Launcher& launcher, ServerSpec serving)
     : launcher_(launcher), serving_(std::move(serving)) {}
 
-std::optional<std::string> Server::begin(const std::stop_token& stop) {
+std::optional<std::string> Server::start(const std::stop_token& stop) {
   constexpr double first_pause = 0.001, longest_pause = 0.05;
   const double start = now();
   running_.emplace(launcher_.start(serving_.command));
@@ -34,7 +34,7 @@ std::optional<std::string> Server::begin(const std::stop_token& stop) {
     if (stop.stop_requested()) return "was interrupted before it was ready";
     if (!running_->still_runs()) return "ended before it was ready" + log_tail();
     if (now() - start > serving_.ready.timeout) {
-      if (const auto problem = whose_port()) return problem;
+      if (const auto problem = port_owner()) return problem;
       return "was not ready within " + std::to_string(std::lround(serving_.ready.timeout)) + " s" +
              log_tail();
     }
@@ -42,7 +42,7 @@ std::optional<std::string> Server::begin(const std::stop_token& stop) {
   }
   start_seconds_ = now() - start;
   if (!running_->still_runs()) return "ended as soon as it was ready" + log_tail();
-  return whose_port();
+  return port_owner();
 }
 
 bool Server::answers_now() const {
@@ -53,12 +53,12 @@ bool Server::answers_now() const {
     return RE2::PartialMatch(running_->err_so_far(enough), pattern) ||
            RE2::PartialMatch(running_->out_so_far(enough), pattern);
   }
-  if (ready.path.empty()) return socket_carrier(serving_.address)->open(1, 1) == 0;
-  const auto carrier = carrier_to(serving_.address);
+  if (ready.path.empty()) return socket_transport(serving_.address)->open(1, 1) == 0;
+  const auto carrier = open_transport(serving_.address);
   if (carrier->open(1, 1) > 0) return false;
   constexpr double patience = 1;
   const std::vector<Request> asked = {{.path = ready.path}};
-  const auto wires = wires_of(asked, serving_.address);
+  const auto wires = encode(asked, serving_.address);
   carrier->send(0, wires.front());
   const auto replies = carrier->wait(now() + patience);
   return !replies.empty() && replies.front().status == ready.status;
@@ -74,7 +74,7 @@ bool Server::listens() const {
 }
 
 /// Why the port is not its own alone; empty when it is, or nobody listens there.
-std::optional<std::string> Server::whose_port() {
+std::optional<std::string> Server::port_owner() {
   if (!serving_.address.socket.empty()) return {};
   const auto listening = listeners_on(serving_.address.port);
   const auto own = sockets_of(processes_of(*running_->pid()));
@@ -93,7 +93,7 @@ double Server::cpu() const {
   return cpu_of(processes_of(*running_->pid()));
 }
 
-measure::ProcessResult Server::end(const std::stop_token& stop) {
+measure::ProcessResult Server::stop(const std::stop_token& stop) {
   if (!running_) return {};
   running_->stop(serving_.stop_signal, serving_.grace);
   auto result = running_->wait(stop);
@@ -108,4 +108,4 @@ std::string Server::log_tail() const {
   return last_lines(err.empty() ? running_->out_so_far(most) : err);
 }
 
-}  // namespace assay::inline v1::service
+}  // namespace assay::service

@@ -10,7 +10,7 @@
 #include "assay/measure/running.hpp"
 #include "assay/service/carrier.hpp"
 
-namespace assay::inline v1::service {
+namespace assay::service {
 
 /// When a server counts as ready, within `timeout` seconds: a request for `path` has a reply of this status,
 /// or its output matches `log` (RE2, multi-line), or, where both are empty, it takes connections.
@@ -22,7 +22,7 @@ struct Readiness {
 };
 
 /// A server and how it is to be treated.
-struct Serving {
+struct ServerSpec {
   measure::Command command;
   Address address;
   Readiness ready;
@@ -34,14 +34,14 @@ struct Serving {
 /// everything that it started. One thread at a time.
 class Server {
  public:
-  Server(measure::Launcher& launcher, Serving serving);
+  Server(measure::Launcher& launcher, ServerSpec serving);
 
   /// Starts it and waits until it is ready and alone on its port. Why it is not, in words, with the end of
   /// its log; empty when it is.
-  std::optional<std::string> begin(const std::stop_token& stop);
+  std::optional<std::string> start(const std::stop_token& stop);
 
-  /// Whether begin() failed because another program has its port, wholly or too.
-  bool lost_port() const { return lost_port_; }
+  /// Whether start() failed because another program has its port, wholly or too.
+  bool port_taken() const { return lost_port_; }
 
   const Address& address() const { return serving_.address; }
   double start_seconds() const { return start_seconds_; }  ///< until it was ready
@@ -51,8 +51,8 @@ class Server {
   /// CPU seconds used by it and what it started, up to now. Takes a look at all processes of the machine.
   double cpu() const;
 
-  /// Asks it to end, and waits for that. To be called once, after begin().
-  measure::ProcessResult end(const std::stop_token& stop);
+  /// Asks it to end, and waits for that. To be called once, after start().
+  measure::ProcessResult stop(const std::stop_token& stop);
 
   /// The last lines of what it wrote, each after a line break.
   std::string log_tail() const;
@@ -60,13 +60,13 @@ class Server {
  private:
   bool listens() const;
   bool answers_now() const;
-  std::optional<std::string> whose_port();
+  std::optional<std::string> port_owner();
 
   measure::Launcher& launcher_;
-  Serving serving_;
-  std::optional<measure::Running> running_;
+  ServerSpec serving_;
+  std::optional<measure::RunningProcess> running_;
   double start_seconds_ = 0;
   bool lost_port_ = false;
 };
 
-}  // namespace assay::inline v1::service
+}  // namespace assay::service

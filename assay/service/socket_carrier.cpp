@@ -25,7 +25,7 @@
 #include "assay/service/connecting.hpp"
 #include "assay/service/reply_parser.hpp"
 
-namespace assay::inline v1::service {
+namespace assay::service {
 namespace {
 
 namespace http = boost::beast::http;
@@ -46,9 +46,9 @@ struct Slot {
 
 constexpr std::size_t most_connecting = 4;  ///< a server's queue may be as short as five
 
-class SocketCarrier : public Carrier {
+class SocketTransport : public HttpTransport {
  public:
-  explicit SocketCarrier(Address address)
+  explicit SocketTransport(Address address)
       : address_(std::move(address)), poll_(epoll_create1(EPOLL_CLOEXEC)) {
     if (!poll_)
       throw Error("requests can't be sent: " + std::string(std::strerror(errno)), "service",
@@ -68,20 +68,20 @@ class SocketCarrier : public Carrier {
     return failed;
   }
 
-  void send(std::size_t at, const Wire& wire) override {
+  void send(std::size_t at, const EncodedRequest& wire) override {
     auto& slot = slots_[at];
     slot.waiting = true;
     slot.head = wire.is_head;
     if (!slot.socket) {
       if (slot.had_one) ++reopened_;
-      if (!connect_slot(at)) return answer(at, {.fault = Fault::connect});
+      if (!connect_slot(at)) return answer(at, {.error = RequestError::connect});
     }
     renew(slot);
     slot.unsent = wire.bytes;
     if (!slot.connecting) push(at);
   }
 
-  bool may_send(std::size_t at) const override {
+  bool can_send(std::size_t at) const override {
     const auto& slot = slots_[at];
     return (slot.socket && !slot.connecting) || connecting_ < most_connecting;
   }
@@ -103,7 +103,7 @@ class SocketCarrier : public Carrier {
     return replies_;
   }
 
-  void abandon(std::size_t at) override {
+  void cancel(std::size_t at) override {
     auto& slot = slots_[at];
     slot.waiting = false;
     slot.unsent = {};
@@ -195,7 +195,7 @@ class SocketCarrier : public Carrier {
     if (slot.connecting) {
       if (!has_failed(slot.socket.get()) && (event.events & EPOLLOUT) != 0) return connected(place);
       close(slot);
-      if (slot.waiting) answer(place, {.at = at, .fault = Fault::connect});
+      if (slot.waiting) answer(place, {.at = at, .error = RequestError::connect});
       return;
     }
     if ((event.events & EPOLLOUT) != 0) push(place);
@@ -227,7 +227,7 @@ class SocketCarrier : public Carrier {
       if (failed == http::error::need_more) return;
       if (failed) {
         slot.socket = {};
-        return answer(place, {.at = at, .fault = Fault::malformed});
+        return answer(place, {.at = at, .error = RequestError::malformed});
       }
       if (!slot.parser->is_done()) {
         if (used == 0) return;
@@ -258,11 +258,11 @@ class SocketCarrier : public Carrier {
     auto& slot = slots_[place];
     slot.socket = {};
     if (!slot.waiting) return;
-    if (!slot.parser->got_some()) return answer(place, {.at = at, .fault = Fault::reset});
+    if (!slot.parser->got_some()) return answer(place, {.at = at, .error = RequestError::reset});
     boost::system::error_code failed;
     slot.parser->put_eof(failed);
     if (by_error || failed || !slot.parser->is_done())
-      return answer(place, {.at = at, .fault = Fault::truncated});
+      return answer(place, {.at = at, .error = RequestError::truncated});
     finish(place, at);
   }
 
@@ -289,8 +289,8 @@ class SocketCarrier : public Carrier {
 
 }  // namespace
 
-std::unique_ptr<Carrier> socket_carrier(const Address& address) {
-  return std::make_unique<SocketCarrier>(address);
+std::unique_ptr<HttpTransport> socket_transport(const Address& address) {
+  return std::make_unique<SocketTransport>(address);
 }
 
-}  // namespace assay::inline v1::service
+}  // namespace assay::service

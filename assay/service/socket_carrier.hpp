@@ -4,10 +4,10 @@
 
 #include "assay/service/carrier.hpp"
 
-namespace assay::inline v1::service {
+namespace assay::service {
 
 /// HTTP/1.1 over sockets of its own: keep-alive, chunked bodies, interim replies, bodies that end with the
 /// connection. No proxies, no redirects. A body beyond 64 MiB is malformed.
-std::unique_ptr<Carrier> socket_carrier(const Address& address);
+std::unique_ptr<HttpTransport> socket_transport(const Address& address);
 
-}  // namespace assay::inline v1::service
+}  // namespace assay::service

@@ -9,7 +9,7 @@
 #include <sstream>
 #include <system_error>
 
-namespace assay::inline v1::service {
+namespace assay::service {
 namespace fs = std::filesystem;
 namespace {
 
@@ -86,4 +86,4 @@ std::set<std::uint64_t> sockets_of(const std::vector<pid_t>& processes) {
   return inodes;
 }
 
-}  // namespace assay::inline v1::service
+}  // namespace assay::service

@@ -7,7 +7,7 @@
 #include <string>
 #include <vector>
 
-namespace assay::inline v1::service {
+namespace assay::service {
 
 /// The processes of a session that live now: a server with everything it started, but for those that made a
 /// session of their own. Cost: a look at every process of the machine.
@@ -20,4 +20,4 @@ double cpu_of(const std::vector<pid_t>& processes);
 /// The inodes of the sockets that these processes hold.
 std::set<std::uint64_t> sockets_of(const std::vector<pid_t>& processes);
 
-}  // namespace assay::inline v1::service
+}  // namespace assay::service

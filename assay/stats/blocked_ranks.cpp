@@ -7,7 +7,7 @@
 #include "assay/model/error.hpp"
 #include "assay/stats/require.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 /// Chances of the Mann–Whitney count of x and y values: the last in order of size is of either side with
@@ -41,7 +41,7 @@ std::vector<double> convolved(const std::vector<double>& round, std::size_t roun
   return all;
 }
 
-SymmetricCounts distribution_of(std::size_t rounds, std::size_t x, std::size_t y) {
+NullDistribution distribution_of(std::size_t rounds, std::size_t x, std::size_t y) {
   constexpr double most_exact = 6e7;
   if (rounds == 0 || x == 0 || y == 0)
     throw DomainError("blocked ranks need at least one round and a value of each side");
@@ -62,10 +62,10 @@ SymmetricCounts distribution_of(std::size_t rounds, std::size_t x, std::size_t y
 }  // namespace
 
 BlockedRanks::BlockedRanks(std::size_t rounds, std::size_t x, std::size_t y)
-    : SymmetricCounts(distribution_of(rounds, x, y)) {}
+    : NullDistribution(distribution_of(rounds, x, y)) {}
 
-WithinRounds::WithinRounds(std::span<const double> a, std::span<const double> b, std::size_t x,
-                           std::size_t y) {
+WithinBlockDifferences::WithinBlockDifferences(std::span<const double> a, std::span<const double> b,
+                                               std::size_t x, std::size_t y) {
   require_finite(a);
   require_finite(b);
   if (x == 0 || y == 0 || a.size() % x != 0 || a.size() / x != b.size() / y || b.size() % y != 0)
@@ -77,24 +77,24 @@ WithinRounds::WithinRounds(std::span<const double> a, std::span<const double> b,
   std::ranges::sort(sorted_);
 }
 
-std::uint64_t WithinRounds::at_or_below(double shift) const {
+std::uint64_t WithinBlockDifferences::at_or_below(double shift) const {
   return static_cast<std::uint64_t>(std::ranges::upper_bound(sorted_, shift) - sorted_.begin());
 }
 
-std::uint64_t WithinRounds::at_or_above(double shift) const {
+std::uint64_t WithinBlockDifferences::at_or_above(double shift) const {
   return static_cast<std::uint64_t>(sorted_.end() - std::ranges::lower_bound(sorted_, shift));
 }
 
-double WithinRounds::median() const {
+double WithinBlockDifferences::median() const {
   const auto half = sorted_.size() / 2;
   return sorted_.size() % 2 == 1 ? sorted_[half] : 0.5 * sorted_[half - 1] + 0.5 * sorted_[half];
 }
 
-Bounds WithinRounds::interval(std::uint64_t c) const {
+Range WithinBlockDifferences::interval(std::uint64_t c) const {
   if (c == 0) return {-std::numeric_limits<double>::infinity(), std::numeric_limits<double>::infinity()};
   if (c > (total() + 1) / 2)
     throw DomainError("the critical count is beyond the middle", {}, static_cast<double>(c));
   return {sorted_[c - 1], sorted_[sorted_.size() - c]};
 }
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

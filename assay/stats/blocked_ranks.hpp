@@ -5,10 +5,10 @@
 #include <span>
 #include <vector>
 
-#include "assay/stats/test_result.hpp"
 #include "assay/stats/symmetric_counts.hpp"
+#include "assay/stats/test_result.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 /// Distribution, under no change and without ties, of the blocked rank statistic T = Σ U_r over n rounds:
 /// U_r is how many of the x·y pairs of x values of one side and y of the other within a round have the second
@@ -20,7 +20,7 @@ namespace assay::inline v1::stats {
 /// - Cost: (n·x·y)²/2 additions at most.
 ///
 /// Source: van Elteren 1960, with equal weights; Mann & Whitney 1947 for a round's distribution.
-class BlockedRanks : public SymmetricCounts {
+class BlockedRanks : public NullDistribution {
  public:
   /// All from 1 on. Throws DomainError otherwise.
   BlockedRanks(std::size_t rounds, std::size_t x, std::size_t y);
@@ -31,11 +31,11 @@ class BlockedRanks : public SymmetricCounts {
 /// disagree. Ties count for both sides, against a call.
 ///
 /// Source: Hodges & Lehmann 1963, within blocks.
-class WithinRounds {
+class WithinBlockDifferences {
  public:
   /// `a`: x values of each round, one round after the other; `b`: y. Finite, and at least one whole round.
   /// Throws DomainError otherwise. Cost: a sort of the differences.
-  WithinRounds(std::span<const double> a, std::span<const double> b, std::size_t x, std::size_t y);
+  WithinBlockDifferences(std::span<const double> a, std::span<const double> b, std::size_t x, std::size_t y);
 
   std::uint64_t total() const { return sorted_.size(); }
 
@@ -49,10 +49,10 @@ class WithinRounds {
   /// From the c-th smallest difference to the c-th largest; the whole line when c = 0. For c up to half of
   /// all, rounded up; else DomainError. With c = BlockedRanks(n, x, y).critical_count(α) it covers a constant
   /// shift with a chance of at least 1 − α.
-  Bounds interval(std::uint64_t c) const;
+  Range interval(std::uint64_t c) const;
 
  private:
   std::vector<double> sorted_;
 };
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

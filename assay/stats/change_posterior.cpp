@@ -8,7 +8,7 @@
 #include "assay/model/error.hpp"
 #include "assay/stats/location.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 constexpr double wild_share = 0.05, wild_width = 10;
@@ -111,7 +111,7 @@ std::vector<double> ChangePosterior::probabilities(const ChangeModel& model) con
   return p;
 }
 
-double information_of(double before, double effect, std::size_t pairs) {
+double mutual_information(double before, double effect, std::size_t pairs) {
   if (!(before >= 0 && before <= 1)) throw DomainError("a probability must lie within 0 and 1", {}, before);
   if (before <= 0 || before >= 1 || effect <= 0 || pairs == 0) return 0;
   const double shift = effect * std::sqrt(static_cast<double>(pairs));
@@ -129,4 +129,4 @@ double information_of(double before, double effect, std::size_t pairs) {
   return std::max(0.0, entropy(before) - left * width / 3);
 }
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

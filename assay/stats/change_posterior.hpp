@@ -4,7 +4,7 @@
 #include <span>
 #include <vector>
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 /// What is believed of a change of level before it is looked for. All in the unit of the values.
 struct ChangeModel {
@@ -60,6 +60,6 @@ class ChangePosterior {
 /// 0. At before = 1/2 and one value: 0.161, 0.486 and 0.913 for effects of 1, 2 and 4. By Simpson's rule;
 /// error below 1e-4. Source: Cover & Thomas 2006, chapter 2 (mutual information of a binary input and a
 /// normal output).
-double information_of(double before, double effect, std::size_t pairs = 1);
+double mutual_information(double before, double effect, std::size_t pairs = 1);
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

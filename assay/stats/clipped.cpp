@@ -8,7 +8,7 @@
 #include "assay/stats/require.hpp"
 #include "assay/stats/signed_rank.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 std::size_t eighth(std::size_t n) { return (n + 7) / 8; }
@@ -26,7 +26,7 @@ ClippedSignedRank::ClippedSignedRank(std::span<const double> a, std::span<const 
   require_same_length(a, b);
   require_finite(a);
   require_finite(b);
-  const bool fast = use == Use::fast || (use == Use::choose && clipping_helps());
+  const bool fast = use == Use::clipped || (use == Use::choose && clipping_helps());
   ceiling_rank_ = fast ? eighth(n()) : n();
   for (std::size_t r = 0; r < n(); ++r) rows_[r].round = r;
 }
@@ -68,7 +68,7 @@ void ClippedSignedRank::order() {
 
 ClippedSignedRank::Counts ClippedSignedRank::counts(double shift) {
   double c = std::numeric_limits<double>::infinity();
-  if (is_fast()) {
+  if (is_clipped()) {
     for (std::size_t r = 0; r < n(); ++r) top_[r] = std::max(a_[r], b_[r] - shift);
     c = smallest(top_, ceiling_rank_);
   }
@@ -132,13 +132,14 @@ double ClippedSignedRank::estimate() {
   return 0.5 * threshold((total() + 1) / 2, false, none) + 0.5 * threshold(total() / 2 + 1, true, none);
 }
 
-Bounds ClippedSignedRank::interval(std::uint64_t c, std::span<const double> anchors) {
+Range ClippedSignedRank::interval(std::uint64_t c, std::span<const double> anchors) {
   constexpr double open = std::numeric_limits<double>::infinity();
   if (c == 0) return {-open, open};
   return {threshold(c, false, anchors), threshold(total() + 1 - c, true, anchors)};
 }
 
-SlowPart slow_part(std::span<const double> a, std::span<const double> b, double shift, std::size_t rank) {
+SlowRoundTest test_slow_rounds(std::span<const double> a, std::span<const double> b, double shift,
+                               std::size_t rank) {
   std::vector<double> low(a.size()), x, y;
   for (std::size_t r = 0; r < a.size(); ++r) low[r] = -std::min(a[r], b[r] - shift);
   const double floor = -smallest(low, rank);
@@ -156,4 +157,4 @@ SlowPart slow_part(std::span<const double> a, std::span<const double> b, double 
           .rounds = x.size()};
 }
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

@@ -8,7 +8,7 @@
 
 #include "assay/stats/test_result.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 /// The clipped signed-rank test of a shift between two series that are paired by round, each pair in an order
 /// drawn at random. Noise makes trials slower, hardly ever faster, so slow trials say little: both values of
@@ -36,13 +36,13 @@ namespace assay::inline v1::stats {
 /// swaps, Fisher 1935, Hemerik & Goeman 2018. The choice and the ceiling are Assay's own.
 class ClippedSignedRank {
  public:
-  enum class Use { choose, all, fast };
+  enum class Use { choose, all, clipped };
 
   /// `a` and `b` are of one length, finite, on a scale on which shifts add (logarithms for ratios), the lower
   /// the better; in the order of their rounds. Throws DomainError otherwise, and for none.
   ClippedSignedRank(std::span<const double> a, std::span<const double> b, Use use = Use::choose);
 
-  bool is_fast() const { return ceiling_rank_ < n(); }
+  bool is_clipped() const { return ceiling_rank_ < n(); }
   std::size_t n() const { return a_.size(); }
   std::uint64_t total() const { return static_cast<std::uint64_t>(n()) * (n() + 1) / 2; }
 
@@ -59,7 +59,7 @@ class ClippedSignedRank {
 
   /// All shifts with a count of at least c; the whole line for c = 0. `anchors` are shifts that are tested
   /// besides, 0 among them: the interval never disagrees with those tests.
-  Bounds interval(std::uint64_t c, std::span<const double> anchors);
+  Range interval(std::uint64_t c, std::span<const double> anchors);
 
  private:
   struct Row {
@@ -81,11 +81,12 @@ class ClippedSignedRank {
 /// `rank`-th largest min(a_r, b_r − δ); rounds whose values are alike then say nothing and are left out; the
 /// usual signed-rank test is made on the rest. Exact at δ, as which rounds are left out is the same for all
 /// swaps.
-struct SlowPart {
+struct SlowRoundTest {
   double p = 1;
   int direction = 0;  ///< of b against a beyond δ: 1 slower, −1 faster, 0 neither
   std::size_t rounds = 0;
 };
-SlowPart slow_part(std::span<const double> a, std::span<const double> b, double shift, std::size_t rank);
+SlowRoundTest test_slow_rounds(std::span<const double> a, std::span<const double> b, double shift,
+                               std::size_t rank);
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

@@ -10,7 +10,7 @@
 #include "assay/stats/random.hpp"
 #include "assay/stats/require.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 using Places = std::vector<std::size_t>;
@@ -123,7 +123,7 @@ double dip(std::span<const double> values) {
   return found / (2 * n);
 }
 
-OneMode::OneMode(std::size_t n, std::size_t draws, std::uint64_t seed) : n_(n) {
+DipTest::DipTest(std::size_t n, std::size_t draws, std::uint64_t seed) : n_(n) {
   if (n == 0 || draws == 0) throw DomainError("the dip test needs at least one value and one draw");
   Random random(seed);
   std::vector<double> uniform(n);
@@ -134,7 +134,7 @@ OneMode::OneMode(std::size_t n, std::size_t draws, std::uint64_t seed) : n_(n) {
   std::ranges::sort(dips_);
 }
 
-TestResult OneMode::test(std::span<const double> values) const {
+TestResult DipTest::test(std::span<const double> values) const {
   if (values.size() != n_) throw DomainError("these dips are of samples of another size");
   const double seen = dip(values);
   const auto as_large = dips_.end() - std::ranges::lower_bound(dips_, seen);
@@ -143,15 +143,15 @@ TestResult OneMode::test(std::span<const double> values) const {
           .exact = false};
 }
 
-std::shared_ptr<const OneMode> one_mode_for(std::size_t n, std::size_t draws) {
+std::shared_ptr<const DipTest> dip_test_for(std::size_t n, std::size_t draws) {
   static std::mutex guard;
-  static std::map<std::pair<std::size_t, std::size_t>, std::shared_ptr<const OneMode>> known;
+  static std::map<std::pair<std::size_t, std::size_t>, std::shared_ptr<const DipTest>> known;
   constexpr std::size_t most_kept = 64;
   const std::scoped_lock lock(guard);
   if (known.size() >= most_kept) known.clear();
   auto& made = known[{n, draws}];
-  if (!made) made = std::make_shared<const OneMode>(n, draws);
+  if (!made) made = std::make_shared<const DipTest>(n, draws);
   return made;
 }
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

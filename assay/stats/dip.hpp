@@ -8,7 +8,7 @@
 
 #include "assay/stats/test_result.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 /// Hartigan's dip: the largest distance between the empirical distribution and the nearest one with a single
 /// mode. From 1/(2n) to 1/4. At least one value. Cost: a sort, then O(n). Source: Hartigan & Hartigan 1985;
@@ -17,10 +17,10 @@ double dip(std::span<const double> values);
 
 /// Test of one mode against more for samples of one size: the dips of `draws` samples of n uniform values,
 /// the least favourable single mode, drawn once. p of a sample's dip is (1 + as large)/(1 + draws).
-class OneMode {
+class DipTest {
  public:
   /// n and draws at least 1; else DomainError. Cost: draws sorts of n values.
-  explicit OneMode(std::size_t n, std::size_t draws = 2000, std::uint64_t seed = 1);
+  explicit DipTest(std::size_t n, std::size_t draws = 2000, std::uint64_t seed = 1);
 
   /// statistic: the dip. Throws DomainError unless there are n values. Cost: a sort of them.
   TestResult test(std::span<const double> values) const;
@@ -31,6 +31,6 @@ class OneMode {
 };
 
 /// One for so many values, made once and kept; safe to call from several threads.
-std::shared_ptr<const OneMode> one_mode_for(std::size_t n, std::size_t draws);
+std::shared_ptr<const DipTest> dip_test_for(std::size_t n, std::size_t draws);
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

@@ -7,7 +7,7 @@
 #include "assay/model/error.hpp"
 #include "assay/stats/require.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 TestResult fisher_exact(std::uint64_t a, std::uint64_t m, std::uint64_t b, std::uint64_t n) {
   if (a > m) throw DomainError("more failures than trials", 0, static_cast<double>(a));
   if (m + n > 4'000'000'000)
@@ -28,4 +28,4 @@ TestResult fisher_exact(std::uint64_t a, std::uint64_t m, std::uint64_t b, std::
   return result;
 }
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

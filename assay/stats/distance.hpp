@@ -5,7 +5,7 @@
 
 #include "assay/stats/test_result.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 // Two independent samples x (m values) and y (n values). All values finite and as many as each function asks
 // for, else DomainError. Two-sided p-values.
@@ -15,4 +15,4 @@ namespace assay::inline v1::stats {
 /// Source: Fisher 1935.
 TestResult fisher_exact(std::uint64_t a, std::uint64_t m, std::uint64_t b, std::uint64_t n);
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

@@ -10,7 +10,7 @@
 #include "assay/model/error.hpp"
 #include "assay/stats/require.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 constexpr double unbounded = std::numeric_limits<double>::infinity();
@@ -23,7 +23,7 @@ std::vector<double> logs(std::span<const double> values) {
 
 }  // namespace
 
-Bounds LinearFit::interval(std::size_t i, double level) const {
+Range LinearFit::interval(std::size_t i, double level) const {
   require_level(level);
   if (freedom == 0) return {-unbounded, unbounded};
   const boost::math::students_t t(static_cast<double>(freedom));
@@ -170,4 +170,4 @@ std::optional<std::size_t> knee(std::span<const double> x, std::span<const doubl
   return at;
 }
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

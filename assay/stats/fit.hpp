@@ -8,7 +8,7 @@
 
 #include "assay/stats/test_result.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 /// Weighted least squares of y on the columns of a design.
 struct LinearFit {
@@ -17,7 +17,7 @@ struct LinearFit {
   double residual_sum = 0;                      ///< Σ w (y − fit)²
   std::size_t freedom = 0;                      ///< values − coefficients
   /// Coefficient i ± Student's t; unbounded without freedom. level in (0, 1).
-  Bounds interval(std::size_t i, double level = 0.95) const;
+  Range interval(std::size_t i, double level = 0.95) const;
 };
 
 /// `columns`: each as long as y; at least as many values as columns, which must not be linearly dependent.
@@ -29,7 +29,7 @@ LinearFit least_squares(const std::vector<std::vector<double>>& columns, std::sp
 /// cost = factor · size^exponent, by least squares of ln cost on ln size.
 struct PowerLaw {
   double factor = 1, exponent = 0;
-  Bounds exponent_interval;
+  Range exponent_interval;
   LinearFit fit;  ///< coefficients: ln factor, exponent
 };
 
@@ -39,7 +39,7 @@ PowerLaw fit_power_law(std::span<const double> size, std::span<const double> cos
 /// The size at which two power laws cost the same.
 struct Crossing {
   double at = 0;
-  Bounds interval;  ///< from 0 or to infinity where the data don't bound it
+  Range interval;  ///< from 0 or to infinity where the data don't bound it
 };
 
 /// Empty when the two exponents are equal. Interval by Fieller's theorem on ln size, normal quantiles; the
@@ -65,4 +65,4 @@ Scalability fit_scalability(std::span<const double> k, std::span<const double> t
 /// straight line. Source: Satopää et al. 2011.
 std::optional<std::size_t> knee(std::span<const double> x, std::span<const double> y);
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

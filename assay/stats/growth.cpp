@@ -10,7 +10,7 @@
 #include "assay/stats/fit.hpp"
 #include "assay/stats/require.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 using Law = std::pair<const char*, double (*)(double)>;
@@ -85,4 +85,4 @@ double exponent_of_law(const std::string& name, std::span<const double> size) {
   return name == laws.front().first ? 0 : fit_power_law(size, cost).exponent;
 }
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

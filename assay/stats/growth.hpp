@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 /// The usual laws of growth: constant, log n, n, n log n, n², n² log n, n³, in this order.
 struct GrowthLaw {
@@ -31,4 +31,4 @@ Growth fit_growth(std::span<const double> size, std::span<const double> cost);
 /// at least three; else DomainError.
 double exponent_of_law(const std::string& name, std::span<const double> size);
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

@@ -11,7 +11,7 @@
 #include "assay/model/error.hpp"
 #include "assay/stats/require.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 std::vector<double> sorted_copy(std::span<const double> values) {
@@ -62,7 +62,7 @@ double quantile(std::span<const double> values, double p, QuantileType type) {
   return part == 0 ? at(whole) : (1 - part) * at(whole) + part * at(whole + 1);
 }
 
-Bounds quantile_interval(std::span<const double> values, double p, double level) {
+Range quantile_interval(std::span<const double> values, double p, double level) {
   require_level(p);
   require_level(level);
   const auto sorted = sorted_copy(values);
@@ -86,7 +86,7 @@ double variance(std::span<const double> values) {
   return sum / static_cast<double>(values.size() - 1);
 }
 
-Bounds mean_interval(std::span<const double> values, double level) {
+Range mean_interval(std::span<const double> values, double level) {
   require_level(level);
   const double spread = std::sqrt(variance(values));  // refuses fewer than two
   const auto n = static_cast<double>(values.size());
@@ -102,4 +102,4 @@ double median_absolute_deviation(std::span<const double> values) {
   return 1.4826 * median(deviations);
 }
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

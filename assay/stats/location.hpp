@@ -5,7 +5,7 @@
 
 #include "assay/stats/test_result.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 // Location and spread of a sample. All take at least one value unless said otherwise, all finite, else
 // DomainError. n is the number of values.
@@ -33,17 +33,17 @@ double quantile(std::span<const double> values, double p, QuantileType type = Qu
 /// distribution with independent values: it covers with a chance of at least `level`, unbounded on a side
 /// where n is too small. Equal tails of at most (1 − level)/2 each. Cost: a sort. Source: David & Nagaraja
 /// 2003, section 7.1.
-Bounds quantile_interval(std::span<const double> values, double p, double level);
+Range quantile_interval(std::span<const double> values, double p, double level);
 
 /// Sample variance, divided by n − 1; at least two values. Two passes.
 double variance(std::span<const double> values);
 
 /// Interval for the mean of normal values: mean ± t·s/√n with Student's t of n − 1 degrees of freedom. At
 /// least two values. The same as R's t.test(x)$conf.int. Source: Student 1908.
-Bounds mean_interval(std::span<const double> values, double level);
+Range mean_interval(std::span<const double> values, double level);
 
 /// Median absolute deviation from the median, times 1.4826: for normal values it estimates their standard
 /// deviation. The same as R's mad(x). Source: Hampel 1974.
 double median_absolute_deviation(std::span<const double> values);
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

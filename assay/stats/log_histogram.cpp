@@ -5,7 +5,7 @@
 
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 constexpr double per_doubling = 128;
@@ -78,4 +78,4 @@ LogHistogram LogHistogram::of_text(std::string_view text) {
   return histogram;
 }
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

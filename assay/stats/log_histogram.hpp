@@ -7,7 +7,7 @@
 #include <string>
 #include <string_view>
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 /// Counts of positive values by size: 128 buckets for each doubling, so that a value read back is within
 /// 0.28 % of the one that was added. Histograms of parts merge into exactly that of the whole.
@@ -39,4 +39,4 @@ class LogHistogram {
   std::uint64_t count_ = 0;
 };
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

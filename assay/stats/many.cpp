@@ -5,7 +5,7 @@
 
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 /// Places of the p-values from the smallest to the largest.
@@ -44,4 +44,4 @@ std::vector<double> adjust_holm(std::span<const double> p) {
   return adjusted;
 }
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

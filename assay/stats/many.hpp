@@ -4,7 +4,7 @@
 #include <span>
 #include <vector>
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 // Many tests at once. All take p-values in the order given, each in [0, 1] (else DomainError), and cost a
 // sort.
@@ -18,4 +18,4 @@ std::vector<double> adjust_benjamini_hochberg(std::span<const double> p);
 /// below alpha, under any dependence. Source: Holm 1979.
 std::vector<double> adjust_holm(std::span<const double> p);
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

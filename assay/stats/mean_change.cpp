@@ -15,7 +15,7 @@
 #include "assay/stats/location.hpp"
 #include "assay/stats/require.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 constexpr std::size_t most_enumerated = 12, largest_ones = 6;
@@ -151,7 +151,7 @@ double MeanChange::end(double level, double sign) const {
                          sign);
 }
 
-Bounds MeanChange::interval(double level) const {
+Range MeanChange::interval(double level) const {
   require_level(level);
   return {end(level, 1), end(level, -1)};
 }
@@ -172,7 +172,7 @@ double StratifiedMean::tail(double c, double sign) const {
   return sign_flip_tail(all);
 }
 
-Bounds StratifiedMean::interval(double level) const {
+Range StratifiedMean::interval(double level) const {
   require_level(level);
   Search at{.estimate = estimate_,
             .lowest = -std::numeric_limits<double>::infinity(),
@@ -186,4 +186,4 @@ Bounds StratifiedMean::interval(double level) const {
   return {end_of_interval(tail_at, at, 1), end_of_interval(tail_at, at, -1)};
 }
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

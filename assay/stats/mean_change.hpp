@@ -5,7 +5,7 @@
 
 #include "assay/stats/test_result.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 /// P(Σ s_i·d_i ≥ Σ d_i) for signs s_i that are fair and independent: the one-sided p-value of a mean of
 /// differences above 0, where each is as likely to be negative under no change. It is that of the studentised
@@ -39,7 +39,7 @@ class MeanChange {
   double p_below(double c) const;
 
   /// The changes that neither test rejects at (1 − level)/2; open where so few rounds reject none.
-  Bounds interval(double level) const;
+  Range interval(double level) const;
 
  private:
   double tail(double c, double sign) const;
@@ -63,7 +63,7 @@ class StratifiedMean {
   double estimate() const { return estimate_; }
   double p_above(double c) const { return tail(c, 1); }
   double p_below(double c) const { return tail(c, -1); }
-  Bounds interval(double level) const;
+  Range interval(double level) const;
 
  private:
   double tail(double c, double sign) const;
@@ -73,4 +73,4 @@ class StratifiedMean {
   double estimate_ = 0;
 };
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

@@ -6,7 +6,7 @@
 #include "assay/model/error.hpp"
 #include "assay/stats/location.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 /// Takes the median out of effects and gives it to what is common.
@@ -54,4 +54,4 @@ MedianPolish median_polish(const std::vector<std::vector<double>>& table) {
   return result;
 }
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

@@ -2,7 +2,7 @@
 
 #include <vector>
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 /// A table taken apart into what all of it has in common, what each row and each column adds, and what is
 /// left.
@@ -17,4 +17,4 @@ struct MedianPolish {
 /// medpolish().
 MedianPolish median_polish(const std::vector<std::vector<double>>& table);
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

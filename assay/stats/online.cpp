@@ -2,7 +2,7 @@
 
 #include <cmath>
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 /// Sums to 1 over all j from 1 on.
@@ -29,4 +29,4 @@ bool OnlineDiscoveries::decide(double p) {
   return rejects;
 }
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

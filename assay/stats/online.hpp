@@ -3,7 +3,7 @@
 #include <cstddef>
 #include <vector>
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 /// Levels for hypotheses that come one after another without an end, each decided when it comes, so that of
 /// all that were ever rejected an expected share of at most alpha is rejected falsely: every rejection earns
@@ -30,4 +30,4 @@ class OnlineDiscoveries {
   std::vector<std::size_t> rejected_;  ///< places, from 1
 };
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

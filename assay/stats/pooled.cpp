@@ -8,7 +8,7 @@
 
 #include "assay/stats/require.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 struct Weighted {
@@ -33,7 +33,7 @@ Weighted weighted(std::span<const double> values, std::span<const double> errors
 
 }  // namespace
 
-Bounds Pooled::interval(double level) const {
+Range InverseVarianceMean::interval(double level) const {
   require_level(level);
   const double tail = (1 + level) / 2;
   const double z =
@@ -41,12 +41,13 @@ Bounds Pooled::interval(double level) const {
   return {value - z * standard_error, value + z * standard_error};
 }
 
-Pooled pooled(std::span<const double> values, std::span<const double> standard_errors) {
+InverseVarianceMean inverse_variance_mean(std::span<const double> values,
+                                          std::span<const double> standard_errors) {
   require_same_length(values, standard_errors);
   require_finite(values);
   require_positive(standard_errors);
   const auto fixed = weighted(values, standard_errors, 0);
-  Pooled all{.value = fixed.mean, .standard_error = standard_errors.front()};
+  InverseVarianceMean all{.value = fixed.mean, .standard_error = standard_errors.front()};
   all.alike.statistic = fixed.residuals;
   if (values.size() == 1) return all;
   const auto freedom = static_cast<double>(values.size() - 1);
@@ -62,4 +63,4 @@ Pooled pooled(std::span<const double> values, std::span<const double> standard_e
   return all;
 }
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

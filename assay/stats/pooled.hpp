@@ -4,11 +4,11 @@
 
 #include "assay/stats/test_result.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 /// Estimates of one quantity, made apart, as one: a weighted mean, and whether they differ by more than their
 /// errors.
-struct Pooled {
+struct InverseVarianceMean {
   double value = 0;
   double between = 0;         ///< variance of the true values from estimate to estimate
   double standard_error = 0;  ///< of a single estimate its own
@@ -19,7 +19,7 @@ struct Pooled {
 
   /// By Student's t of that many degrees of freedom; by the normal distribution where freedom is 0. level in
   /// (0, 1), else DomainError.
-  Bounds interval(double level) const;
+  Range interval(double level) const;
 };
 
 /// Pools independent estimates with their standard errors: weights are the inverse of the error's variance
@@ -28,6 +28,7 @@ struct Pooled {
 ///
 /// Source: Cochran 1954; DerSimonian & Laird 1986; Hartung & Knapp 2001, with the error never below that of the weights
 /// (Knapp & Hartung 2003).
-Pooled pooled(std::span<const double> values, std::span<const double> standard_errors);
+InverseVarianceMean inverse_variance_mean(std::span<const double> values,
+                                          std::span<const double> standard_errors);
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

@@ -4,7 +4,7 @@
 #include <boost/random/uniform_01.hpp>
 #include <boost/random/uniform_int_distribution.hpp>
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 std::mt19937_64 engine_for(std::uint64_t seed, std::uint64_t stream) {
@@ -41,4 +41,4 @@ double Random::uniform() { return boost::random::uniform_01<double>()(engine_); 
 
 double Random::normal() { return boost::random::normal_distribution<double>()(engine_); }
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

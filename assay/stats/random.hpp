@@ -6,7 +6,7 @@
 #include <span>
 #include <utility>
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 /// A reproducible source of random numbers: the same seed and stream give the same draws on every machine
 /// and with every standard library. Streams of one seed are independent for all practical purposes, so work
@@ -36,4 +36,4 @@ class Random {
   std::mt19937_64 engine_;
 };
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

@@ -9,7 +9,7 @@
 #include "assay/stats/ranks.hpp"
 #include "assay/stats/require.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 constexpr double most_exact_additions = 1e8;
@@ -83,4 +83,4 @@ TestResult mann_whitney(std::span<const double> x, std::span<const double> y) {
   return result;
 }
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

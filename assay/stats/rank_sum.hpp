@@ -4,7 +4,7 @@
 
 #include "assay/stats/test_result.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 // Two independent samples x (m values) and y (n values). All values finite and as many as each function asks
 // for, else DomainError. Two-sided p-values.
@@ -15,4 +15,4 @@ namespace assay::inline v1::stats {
 /// Exact two-sided: twice the smaller tail, at most 1. Source: Mann & Whitney 1947.
 TestResult mann_whitney(std::span<const double> x, std::span<const double> y);
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <numeric>
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 template <class Take>
@@ -38,4 +38,4 @@ double tie_correction(std::span<const double> values) {
   return sum;
 }
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

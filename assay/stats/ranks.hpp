@@ -4,7 +4,7 @@
 #include <span>
 #include <vector>
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 /// Twice the rank of each value among all, from 2 on; equal values share the mean of their ranks, which is
 /// why ranks are doubled: they stay whole numbers. Cost: a sort.
@@ -13,4 +13,4 @@ std::vector<std::uint64_t> doubled_ranks(std::span<const double> values);
 /// Σ (t³ − t) over the groups of t equal values: what ties take from the variance of a rank sum.
 double tie_correction(std::span<const double> values);
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

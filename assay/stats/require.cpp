@@ -5,7 +5,7 @@
 
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 void require_finite(std::span<const double> values, std::size_t least) {
   if (values.size() < least)
@@ -31,4 +31,4 @@ void require_level(double level) {
   if (!(level > 0 && level < 1)) throw DomainError("a level must lie between 0 and 1", {}, level);
 }
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

@@ -3,7 +3,7 @@
 #include <cstddef>
 #include <span>
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 // What every function of this module demands of its input. Each throws DomainError that names the offending
 // index and value.
@@ -20,4 +20,4 @@ void require_same_length(std::span<const double> a, std::span<const double> b);
 /// A chance strictly between 0 and 1, like an interval's level.
 void require_level(double level);
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

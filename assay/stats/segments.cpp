@@ -12,7 +12,7 @@
 #include "assay/stats/random.hpp"
 #include "assay/stats/require.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 double from_half(double share) {
@@ -136,7 +136,7 @@ std::size_t fewest_signs(std::size_t length, std::size_t n) {
   return fewest;
 }
 
-std::vector<Segment> segments_of(std::span<const double> values) {
+std::vector<Segment> multiscale_segments(std::span<const double> values) {
   require_finite(values, 0);
   const auto n = values.size();
   if (n == 0) return {};
@@ -204,7 +204,7 @@ double bounded_loss(std::span<const double> run, double noise) {
 
 }  // namespace
 
-std::vector<Segment> partition_of(std::span<const double> values) {
+std::vector<Segment> optimal_partition(std::span<const double> values) {
   require_finite(values, 0);
   const auto n = values.size();
   if (n == 0) return {};
@@ -247,4 +247,4 @@ SingleChange pettitt_test(std::span<const double> values) {
   return found;
 }
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

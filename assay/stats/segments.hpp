@@ -5,7 +5,7 @@
 #include <span>
 #include <vector>
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 /// A stretch of a sequence with one level: values `first` to below `end`.
 struct Segment {
@@ -25,7 +25,7 @@ struct Segment {
 ///
 /// Source: Vanegas, Behr & Munk 2022 (multiscale quantile segmentation, at the median); Frick, Munk & Sieling
 /// 2014.
-std::vector<Segment> segments_of(std::span<const double> values);
+std::vector<Segment> multiscale_segments(std::span<const double> values);
 
 /// The largest local statistic over all runs of dyadic length that 95 % of sequences of n fair signs stay
 /// below: √(2 m h(k/m)) − √(2 ln(e n/m)) for a run of m signs with k of one kind, h the Kullback-Leibler
@@ -39,12 +39,12 @@ std::size_t fewest_signs(std::size_t length, std::size_t n);
 
 /// The cut of a sequence into stretches of two or more values that costs least: each value the distance from
 /// its stretch's median in units of the noise, but at most 4, and each cut 2 ln n. The noise is the median
-/// absolute difference of neighbours, as of a Laplace distribution. Finds short stretches that segments_of()
+/// absolute difference of neighbours, as of a Laplace distribution. Finds short stretches that multiscale_segments()
 /// can't, an up and down of six values at five times the noise; promises no error rate. Single outliers
 /// don't cut. Finite values, else DomainError. Cost: O(n³), 0.2 s for 300 values.
 ///
 /// Source: Fearnhead & Rigaill 2019 (bounded loss); Jackson et al. 2005 (optimal partitioning).
-std::vector<Segment> partition_of(std::span<const double> values);
+std::vector<Segment> optimal_partition(std::span<const double> values);
 
 /// One change of level somewhere in a sequence, as ranks tell it.
 struct SingleChange {
@@ -58,4 +58,4 @@ struct SingleChange {
 /// Pettitt 1979.
 SingleChange pettitt_test(std::span<const double> values);
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

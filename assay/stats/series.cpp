@@ -10,7 +10,7 @@
 #include "assay/stats/location.hpp"
 #include "assay/stats/require.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 double autocorrelation(std::span<const double> values, std::size_t lag) {
   require_finite(values, 2);
@@ -36,7 +36,7 @@ TestResult ljung_box(std::span<const double> values, std::size_t lags) {
   return {.statistic = q, .p = cdf(complement(null, q)), .exact = false};
 }
 
-Drift drift(std::span<const double> values) {
+TrendTest test_trend(std::span<const double> values) {
   require_finite(values, 3);
   std::vector<double> slopes;
   slopes.reserve(values.size() * (values.size() - 1) / 2);
@@ -59,7 +59,7 @@ Drift drift(std::span<const double> values) {
   }
   const double n = static_cast<double>(values.size());
   const double spread = (n * (n - 1) * (2 * n + 5) - ties) / 18;
-  Drift result{.slope = median(slopes), .test = {.statistic = s, .exact = false}};
+  TrendTest result{.slope = median(slopes), .test = {.statistic = s, .exact = false}};
   if (spread > 0) {
     const double z = std::max(0.0, std::abs(s) - 1) / std::sqrt(spread);
     result.test.p = std::min(1.0, 2 * cdf(complement(boost::math::normal(), z)));
@@ -67,11 +67,11 @@ Drift drift(std::span<const double> values) {
   return result;
 }
 
-Bounds outlier_fences(std::span<const double> values, double reach) {
+Range outlier_fences(std::span<const double> values, double reach) {
   if (!(reach > 0)) throw DomainError("fences need a reach above zero", {}, reach);
   const double q1 = quantile(values, 0.25, QuantileType::type7),
                q3 = quantile(values, 0.75, QuantileType::type7);
   return {q1 - reach * (q3 - q1), q3 + reach * (q3 - q1)};
 }
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

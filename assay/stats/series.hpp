@@ -7,7 +7,7 @@
 
 #include "assay/stats/test_result.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 // Shape of a sample, and values in order of time x_1 … x_n. All finite and as many as each function asks for,
 // else DomainError.
@@ -21,7 +21,7 @@ double autocorrelation(std::span<const double> values, std::size_t lag = 1);
 TestResult ljung_box(std::span<const double> values, std::size_t lags = 1);
 
 /// A monotone drift.
-struct Drift {
+struct TrendTest {
   double slope = 0;  ///< per step: median of all pairwise slopes
   TestResult test;   ///< of no trend; statistic: Mann–Kendall's S
 };
@@ -29,10 +29,10 @@ struct Drift {
 /// Theil–Sen slope and Mann–Kendall test, the latter with the normal approximation, ties' variance and
 /// continuity correction. At least three values. Cost: O(n²) time, n²/2 doubles of memory. Source: Mann 1945;
 /// Kendall 1975; Theil 1950; Sen 1968.
-Drift drift(std::span<const double> values);
+TrendTest test_trend(std::span<const double> values);
 
 /// Fences beyond which a value is an outlier: quartiles (type 7) ∓ `reach` interquartile ranges. Outliers are
 /// flagged, never dropped. reach above 0. Source: Tukey 1977 (1.5 inner, 3 outer).
-Bounds outlier_fences(std::span<const double> values, double reach = 3);
+Range outlier_fences(std::span<const double> values, double reach = 3);
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

@@ -9,7 +9,7 @@
 
 #include "assay/stats/require.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 /// The m·n differences of two samples, selected from without writing them down: rows are the values of x,
@@ -96,7 +96,7 @@ double shift_estimate(std::span<const double> x, std::span<const double> y) {
   return 0.5 * differences.select(half) + 0.5 * differences.select(half + 1);
 }
 
-Bounds shift_interval(std::span<const double> x, std::span<const double> y, double level) {
+Range shift_interval(std::span<const double> x, std::span<const double> y, double level) {
   require_level(level);
   const Differences differences(x, y);
   const auto c = critical_count(x.size(), y.size(), 1 - level);
@@ -104,4 +104,4 @@ Bounds shift_interval(std::span<const double> x, std::span<const double> y, doub
   return {differences.select(c), differences.select(differences.total() + 1 - c)};
 }
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

@@ -4,7 +4,7 @@
 
 #include "assay/stats/test_result.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 // Two independent samples x (m values) and y (n values). All values finite and as many as each function asks
 // for, else DomainError. Two-sided p-values.
@@ -17,6 +17,6 @@ double shift_estimate(std::span<const double> x, std::span<const double> y);
 /// The closed interval for the shift that belongs to the rank-sum test without ties: [D₍c₎, D₍mn+1−c₎]. Exact
 /// c up to 10⁴ pairs, normal approximation with continuity correction beyond. Unbounded when the samples are
 /// too small for `level`.
-Bounds shift_interval(std::span<const double> x, std::span<const double> y, double level);
+Range shift_interval(std::span<const double> x, std::span<const double> y, double level);
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

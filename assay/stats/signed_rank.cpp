@@ -5,7 +5,7 @@
 
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 std::uint64_t largest_of(std::size_t n) { return static_cast<std::uint64_t>(n) * (n + 1) / 2; }
@@ -20,7 +20,7 @@ std::vector<double> chances_of(std::size_t n) {
   return chance;
 }
 
-SymmetricCounts distribution_of(std::size_t rounds) {
+NullDistribution distribution_of(std::size_t rounds) {
   if (rounds == 0) throw DomainError("the signed-rank distribution needs at least one value");
   if (rounds <= SignedRank::largest_exact) return {largest_of(rounds), chances_of(rounds)};
   const auto n = static_cast<double>(rounds);
@@ -30,6 +30,6 @@ SymmetricCounts distribution_of(std::size_t rounds) {
 
 }  // namespace
 
-SignedRank::SignedRank(std::size_t n) : SymmetricCounts(distribution_of(n)), n_(n) {}
+SignedRank::SignedRank(std::size_t n) : NullDistribution(distribution_of(n)), n_(n) {}
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

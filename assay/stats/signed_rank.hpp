@@ -4,7 +4,7 @@
 
 #include "assay/stats/symmetric_counts.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 /// Distribution of the signed-rank statistic without ties: T = Σ k·b_k over k = 1 … n with b_k fair and
 /// independent 0/1. T runs from 0 to n(n+1)/2 and is symmetric about the middle.
@@ -15,7 +15,7 @@ namespace assay::inline v1::stats {
 /// - Cost: n³/4 additions once for an exact one.
 ///
 /// Source: Wilcoxon 1945; recursion as in Hollander, Wolfe & Chicken 2014, section 3.1.
-class SignedRank : public SymmetricCounts {
+class SignedRank : public NullDistribution {
  public:
   static constexpr std::size_t largest_exact = 300;
 
@@ -28,4 +28,4 @@ class SignedRank : public SymmetricCounts {
   std::size_t n_;
 };
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

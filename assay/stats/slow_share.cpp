@@ -8,7 +8,7 @@
 #include "assay/stats/location.hpp"
 #include "assay/stats/require.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 /// The chance that of so many rounds with one slow run, `at_least` have it on one given side.
@@ -57,4 +57,4 @@ SlowShare slow_share(std::span<const double> a, std::span<const double> b, doubl
   return share;
 }
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

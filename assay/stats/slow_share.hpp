@@ -3,7 +3,7 @@
 #include <cstddef>
 #include <span>
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 /// How often the runs of two series that are paired by round are slow: beyond a limit that both have in
 /// common, the median over the rounds of the slower value of each, and `beyond` more. Swapping the two values
@@ -35,4 +35,4 @@ struct SlowShare {
 /// DomainError. Cost: O(n).
 SlowShare slow_share(std::span<const double> a, std::span<const double> b, double beyond);
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

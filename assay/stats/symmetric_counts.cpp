@@ -5,15 +5,15 @@
 
 #include "assay/stats/require.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
-SymmetricCounts::SymmetricCounts(std::uint64_t largest, const std::vector<double>& chances)
+NullDistribution::NullDistribution(std::uint64_t largest, const std::vector<double>& chances)
     : largest_(largest), lower_(largest / 2 + 1) {
   double sum = 0;
   for (std::size_t t = 0; t < lower_.size(); ++t) lower_[t] = sum += chances[t];
 }
 
-double SymmetricCounts::cdf(std::int64_t t) const {
+double NullDistribution::cdf(std::int64_t t) const {
   if (t < 0) return 0;
   const auto count = static_cast<std::uint64_t>(t);
   if (count >= largest_) return 1;
@@ -26,11 +26,11 @@ double SymmetricCounts::cdf(std::int64_t t) const {
   return 1 - lower_[largest_ - count - 1];
 }
 
-double SymmetricCounts::p_two_sided(std::uint64_t t) const {
+double NullDistribution::p_two_sided(std::uint64_t t) const {
   return std::min(1.0, 2 * cdf(static_cast<std::int64_t>(std::min(t, largest_))));
 }
 
-std::uint64_t SymmetricCounts::critical_count(double alpha) const {
+std::uint64_t NullDistribution::critical_count(double alpha) const {
   require_level(alpha);
   std::uint64_t low = 0, high = largest_ / 2 + 1;  // 2·cdf(low - 1) ≤ alpha < 2·cdf(high)
   while (low < high) {
@@ -43,4 +43,4 @@ std::uint64_t SymmetricCounts::critical_count(double alpha) const {
   return low;
 }
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

@@ -3,18 +3,18 @@
 #include <cstdint>
 #include <vector>
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 /// The distribution of a test's count T under no change, from 0 to some largest value and symmetric about the
 /// middle. Cost of a question: O(1); of a critical count O(log largest).
-class SymmetricCounts {
+class NullDistribution {
  public:
   /// Exact: `chances` of T = 0, 1, … up to the middle (largest / 2, rounded down) at least.
-  SymmetricCounts(std::uint64_t largest, const std::vector<double>& chances);
+  NullDistribution(std::uint64_t largest, const std::vector<double>& chances);
 
   /// Approximated by the normal distribution with continuity and the fourth-moment Edgeworth correction.
   /// `excess`: the excess kurtosis, negative for a distribution flatter than the normal one.
-  SymmetricCounts(std::uint64_t largest, double standard_deviation, double excess)
+  NullDistribution(std::uint64_t largest, double standard_deviation, double excess)
       : largest_(largest), sd_(standard_deviation), excess_(excess) {}
 
   std::uint64_t largest() const { return largest_; }
@@ -35,4 +35,4 @@ class SymmetricCounts {
   double sd_ = 0, excess_ = 0;
 };
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

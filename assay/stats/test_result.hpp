@@ -1,9 +1,9 @@
 #pragma once
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 /// Two ends of a closed range; either may be infinite.
-struct Bounds {
+struct Range {
   double low = 0, high = 0;
 };
 
@@ -14,4 +14,4 @@ struct TestResult {
   bool exact = true;  ///< computed from the full distribution, not from an approximation
 };
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

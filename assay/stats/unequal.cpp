@@ -11,7 +11,7 @@
 #include "assay/stats/ranks.hpp"
 #include "assay/stats/require.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 struct BrunnerMunzel {
@@ -66,4 +66,4 @@ TestResult brunner_munzel(std::span<const double> x, std::span<const double> y) 
   return {.statistic = bm.statistic, .p = two_sided_t(bm.statistic, bm.freedom), .exact = false};
 }
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

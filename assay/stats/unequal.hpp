@@ -6,7 +6,7 @@
 
 #include "assay/stats/test_result.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 // Two independent samples x (m values) and y (n values). All values finite and as many as each function asks
 // for, else DomainError. Two-sided p-values.
@@ -16,4 +16,4 @@ namespace assay::inline v1::stats {
 /// freedom. Complete separation gives p = 0. Source: Brunner & Munzel 2000.
 TestResult brunner_munzel(std::span<const double> x, std::span<const double> y);
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

@@ -7,7 +7,7 @@
 #include "assay/model/error.hpp"
 #include "assay/stats/require.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 WalshAverages::WalshAverages(std::span<const double> values) : sorted_(values.begin(), values.end()) {
   require_finite(values);
@@ -75,11 +75,11 @@ double WalshAverages::median() const {
   return 0.5 * select(half) + 0.5 * select(half + 1);
 }
 
-Bounds WalshAverages::interval(std::uint64_t c) const {
+Range WalshAverages::interval(std::uint64_t c) const {
   if (c == 0) return {-std::numeric_limits<double>::infinity(), std::numeric_limits<double>::infinity()};
   if (c > (total() + 1) / 2)
     throw DomainError("the critical count is beyond the middle", {}, static_cast<double>(c));
   return {select(c), select(total() + 1 - c)};
 }
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

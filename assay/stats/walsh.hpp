@@ -6,7 +6,7 @@
 
 #include "assay/stats/test_result.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 
 /// The N = n(n+1)/2 pairwise means (x_i + x_j)/2, i ≤ j, of n values, none of which is ever written down.
 ///
@@ -37,7 +37,7 @@ class WalshAverages {
 
   /// [W₍c₎, W₍N+1−c₎]; the whole line when c = 0. For c up to N/2, rounded up; else DomainError.
   /// With c = SignedRank(n).critical_count(α) it covers the centre with a chance of at least 1 − α.
-  Bounds interval(std::uint64_t c) const;
+  Range interval(std::uint64_t c) const;
 
  private:
   double average(std::size_t i, std::size_t j) const { return 0.5 * sorted_[i] + 0.5 * sorted_[j]; }
@@ -46,4 +46,4 @@ class WalshAverages {
   std::vector<double> sorted_;
 };
 
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

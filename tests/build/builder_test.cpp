@@ -11,7 +11,7 @@
 #include "assay/model/error.hpp"
 #include "support/tool.hpp"
 
-namespace assay::inline v1::build {
+namespace assay::build {
 namespace {
 namespace fs = std::filesystem;
 using testing::HasSubstr;
@@ -51,20 +51,20 @@ class Building : public testing::Test {
     git({"commit", "--quiet", "--message", message});
   }
 
-  Order order(const std::string& commit) const {
+  BuildRequest order(const std::string& commit) const {
     return {.name = "c",
             .folder = scratch_.path("repo"),
             .commit = commit,
             .steps = {{"cp", "${source}/word.txt", "${out}/word"}}};
   }
 
-  Built build(const Order& order) {
+  BuildResult build(const BuildRequest& order) {
     Builder builder(launcher_, cache_of(scratch_.path("plan")),
                     [&](const std::string& line) { said_.push_back(line); });
     return builder.build(order, {});
   }
 
-  std::string word_of(const Built& built) { return test::read_file(built.out + "/word"); }
+  std::string word_of(const BuildResult& built) { return test::read_file(built.out + "/word"); }
 
   std::string problem_with(const std::string& commit, const std::string& folder = "repo") {
     auto wanted = order(commit);
@@ -234,12 +234,12 @@ TEST_F(Building, ReadsWhatAProgramSaysOfItself) {
     ASSERT_EQ(test::run(scratch_, options).status, 0);
   };
   compile({"-O2", "-g"});
-  EXPECT_THAT(notes_of_program(program).compiler, HasSubstr("GCC"));
-  EXPECT_THAT(notes_of_program(program).flags, HasSubstr("-O2"));
+  EXPECT_THAT(compiler_info(program).compiler, HasSubstr("GCC"));
+  EXPECT_THAT(compiler_info(program).flags, HasSubstr("-O2"));
   compile({"-fsanitize=address"});
-  EXPECT_THAT(notes_of_program(program).flags, HasSubstr("-fsanitize=address"));
-  EXPECT_EQ(notes_of_program(source).compiler, "");
+  EXPECT_THAT(compiler_info(program).flags, HasSubstr("-fsanitize=address"));
+  EXPECT_EQ(compiler_info(source).compiler, "");
 }
 
 }  // namespace
-}  // namespace assay::inline v1::build
+}  // namespace assay::build

@@ -10,7 +10,7 @@
 #include "support/records.hpp"
 #include "support/tool.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 namespace {
 
 using test::finding_on;
@@ -19,7 +19,7 @@ using test::Scratch;
 using testing::HasSubstr;
 
 TEST(CarryOut, ComparesRealProcessesOnEveryMetric) {
-  const auto findings = carry_out(plan_of({{"touch", "4"}, {"touch", "64"}}));
+  const auto findings = run_plan(plan_of({{"touch", "4"}, {"touch", "64"}}));
   EXPECT_EQ(findings.rounds, 6U);
   const auto& memory = finding_on(findings, "peak memory");
   EXPECT_EQ(memory.verdict, Verdict::worse);
@@ -33,73 +33,73 @@ TEST(CarryOut, WhatAShellStartsIsTheProgramThatIsCompared) {
   plan.candidates[0].exe = "/bin/true";
   plan.candidates[1].exe = BEHAVE;
   plan.workloads[0].run = {"/bin/sh", "-c", "exec ${exe}"};
-  const auto findings = carry_out(plan);
+  const auto findings = run_plan(plan);
   EXPECT_NE(findings.design.candidates[CandidateId{0}].from.exe_digest,
             findings.design.candidates[CandidateId{1}].from.exe_digest);
   EXPECT_NE(finding_on(findings, "program size").effect.value, 1);
-  EXPECT_EQ(std::ranges::count(findings.trust, NoteKind::same_program, &Note::kind), 0);
+  EXPECT_EQ(std::ranges::count(findings.notes, NoteKind::same_program, &Note::kind), 0);
 }
 
 TEST(CarryOut, AWrongAnswerIsLeftOutWithItsReasonAndTheOthersGoOn) {
-  const auto findings = carry_out(plan_of({{"say", "total 17"}, {"say", "total 18"}, {"say", "total 17"}},
-                                          {.equal = "stdout", .match = "^total"}));
-  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::wrong);
-  EXPECT_THAT(findings.states[CellId{1}].detail, HasSubstr("line 1: \"total 18\", expected \"total 17\""));
-  EXPECT_EQ(findings.states[CellId{2}].standing, Standing::sound);
-  EXPECT_EQ(finding_on(findings, "wall time").of.candidate, CellId{2});
+  const auto findings = run_plan(plan_of({{"say", "total 17"}, {"say", "total 18"}, {"say", "total 17"}},
+                                         {.equal = "stdout", .match = "^total"}));
+  EXPECT_EQ(findings.statuses[CellId{1}].code, StatusCode::wrong);
+  EXPECT_THAT(findings.statuses[CellId{1}].detail, HasSubstr("line 1: \"total 18\", expected \"total 17\""));
+  EXPECT_EQ(findings.statuses[CellId{2}].code, StatusCode::ok);
+  EXPECT_EQ(finding_on(findings, "wall time").comparison.candidate, CellId{2});
 }
 
 TEST(CarryOut, AFailureShowsTheEndOfItsStderr) {
   const auto findings =
-      carry_out(plan_of({{"say", "x"}, {"complain", "no such lock", "exit", "4"}, {"signal", "6"}}));
-  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::failed);
-  EXPECT_THAT(findings.states[CellId{1}].detail, HasSubstr("exit status 4\nno such lock"));
-  EXPECT_THAT(findings.states[CellId{2}].detail, HasSubstr("ended by signal 6"));
+      run_plan(plan_of({{"say", "x"}, {"complain", "no such lock", "exit", "4"}, {"signal", "6"}}));
+  EXPECT_EQ(findings.statuses[CellId{1}].code, StatusCode::failed);
+  EXPECT_THAT(findings.statuses[CellId{1}].detail, HasSubstr("exit status 4\nno such lock"));
+  EXPECT_THAT(findings.statuses[CellId{2}].detail, HasSubstr("ended by signal 6"));
   EXPECT_TRUE(findings.findings.empty());
 }
 
 TEST(CarryOut, ExitStatusesOfSuccessCanBeNamedAnd77MeansAbsent) {
   auto plan = plan_of({{"exit", "3"}, {"exit", "3"}, {"exit", "77"}}, {.exit_ok = {0, 3}});
-  const auto findings = carry_out(plan);
-  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::sound);
-  EXPECT_EQ(findings.states[CellId{2}].standing, Standing::absent);
+  const auto findings = run_plan(plan);
+  EXPECT_EQ(findings.statuses[CellId{1}].code, StatusCode::ok);
+  EXPECT_EQ(findings.statuses[CellId{2}].code, StatusCode::unsupported);
 }
 
 TEST(CarryOut, WithoutEqualDifferingOutputsAreANote) {
-  const auto findings = carry_out(plan_of({{"say", "a"}, {"say", "b"}}));
-  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::sound);
-  ASSERT_FALSE(findings.trust.empty());
+  const auto findings = run_plan(plan_of({{"say", "a"}, {"say", "b"}}));
+  EXPECT_EQ(findings.statuses[CellId{1}].code, StatusCode::ok);
+  ASSERT_FALSE(findings.notes.empty());
   EXPECT_THAT(test::notes_of(findings)[0], HasSubstr("line 1: \"b\", expected \"a\""));
 }
 
 TEST(CarryOut, AnAnswerThatChangesInMidCampaignIsCaught) {
   const Scratch scratch;
   const auto findings =
-      carry_out(plan_of({{"say", "run 1"}, {"count-runs", scratch.path("runs")}}, {.equal = "stdout"}));
-  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::wrong);
+      run_plan(plan_of({{"say", "run 1"}, {"count-runs", scratch.path("runs")}}, {.equal = "stdout"}));
+  EXPECT_EQ(findings.statuses[CellId{1}].code, StatusCode::wrong);
   EXPECT_THAT(
-      findings.states[CellId{1}].detail,
+      findings.statuses[CellId{1}].detail,
       HasSubstr("its answer changed in round 1: its output is not the baseline's: line 1: \"run 2\""));
 }
 
 TEST(CarryOut, AProgramThatWearsOutIsLeftOut) {
   const Scratch scratch;
-  const auto findings = carry_out(plan_of({{"say", "x"}, {"fail-from", scratch.path("runs"), "4"}}));
-  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::failed);
-  EXPECT_THAT(findings.states[CellId{1}].detail, HasSubstr("worn out"));
+  const auto findings = run_plan(plan_of({{"say", "x"}, {"fail-from", scratch.path("runs"), "4"}}));
+  EXPECT_EQ(findings.statuses[CellId{1}].code, StatusCode::failed);
+  EXPECT_THAT(findings.statuses[CellId{1}].detail, HasSubstr("worn out"));
 }
 
 TEST(CarryOut, ATrialOverItsTimeLimitFails) {
   auto plan = plan_of({{"say", "x"}, {"sleep", "60"}});
   plan.workloads[0].timeout = 0.2;
-  const auto findings = carry_out(plan);
-  EXPECT_THAT(findings.states[CellId{1}].detail, HasSubstr("longer than its time limit of 0.2 s"));
+  const auto findings = run_plan(plan);
+  EXPECT_THAT(findings.statuses[CellId{1}].detail, HasSubstr("longer than its time limit of 0.2 s"));
 }
 
 TEST(CarryOut, KeepsEveryTrialInTheLedger) {
   const Scratch scratch;
-  const auto findings = carry_out(plan_of({{"say", "x"}, {"say", "x"}}), {.ledger = scratch.path("l.db")});
-  ledger::Ledger ledger(scratch.path("l.db"), ledger::Ledger::Opening::existing);
+  const auto findings = run_plan(plan_of({{"say", "x"}, {"say", "x"}}), {.ledger = scratch.path("l.db")});
+  ledger::Ledger ledger(scratch.path("l.db"), ledger::Ledger::OpenMode::existing);
   const auto all = ledger.list();
   ASSERT_EQ(all.size(), 1U);
   EXPECT_EQ(all[0].uid, findings.design.uid);
@@ -115,31 +115,31 @@ TEST(CarryOut, TellsWhatIsMissingBeforeAnythingRuns) {
   plan.candidates[1].run = {"./no-such-program"};
   bool begun = false;
   test::Observing observing;
-  observing.on_begun = [&](const Design&) { begun = true; };
-  const Options options{.observer = &observing};
-  EXPECT_THROW(carry_out(plan, options), Error);
+  observing.when_started = [&](const Design&) { begun = true; };
+  const RunOptions options{.observer = &observing};
+  EXPECT_THROW(run_plan(plan, options), Error);
   plan = plan_of({{"cat"}, {"cat"}});
   plan.workloads[0].stdin_file = "/nowhere.txt";
-  EXPECT_THROW(carry_out(plan, options), Error);
+  EXPECT_THROW(run_plan(plan, options), Error);
   plan = plan_of({{"say", "x"}});
-  EXPECT_THROW(carry_out(plan, options), Error);
+  EXPECT_THROW(run_plan(plan, options), Error);
   EXPECT_FALSE(begun);
 }
 
 TEST(CarryOut, AStopRequestGivesProvisionalFindings) {
   std::stop_source source;
   test::Observing observing;
-  observing.on_progress = [&](const Progress& p) {
+  observing.when_progress = [&](const Progress& p) {
     if (p.done == 6) source.request_stop();
   };
-  const Options options{.observer = &observing, .stop = source.get_token()};
+  const RunOptions options{.observer = &observing, .stop = source.get_token()};
   auto plan = plan_of({{"say", "x"}, {"say", "x"}});
   plan.rounds = {.min = 50, .max = 50};
-  const auto findings = carry_out(plan, options);
+  const auto findings = run_plan(plan, options);
   EXPECT_TRUE(findings.provisional);
   EXPECT_EQ(findings.state, CampaignState::interrupted);
   EXPECT_EQ(findings.rounds, 6U);
 }
 
 }  // namespace
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

@@ -19,7 +19,7 @@
 #include "support/tool.hpp"
 #include "support/turn.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 namespace {
 
 using test::plan_of;
@@ -29,7 +29,7 @@ using testing::HasSubstr;
 /// Everything a campaign laid down.
 Record record_of(const Plan& plan) {
   const Scratch scratch;
-  carry_out(plan, {.ledger = scratch.path("l.db")});
+  run_plan(plan, {.ledger = scratch.path("l.db")});
   ledger::Ledger ledger(scratch.path("l.db"));
   return ledger.read(ledger.list().at(0).id);
 }
@@ -55,15 +55,16 @@ TEST(Control, AFailingStepFailsTheTrialWithItsLastWords) {
   auto plan = plan_of({{"say", "x"}, {"say", "x"}});
   plan.workloads[0].control.before.run = {"sh", "-c",
                                           "if [ ${candidate} = c1 ]; then echo no lock >&2; exit 3; fi"};
-  auto findings = carry_out(plan);
-  EXPECT_EQ(findings.states[CellId{0}].standing, Standing::sound);
-  EXPECT_THAT(findings.states[CellId{1}].detail,
+  auto findings = run_plan(plan);
+  EXPECT_EQ(findings.statuses[CellId{0}].code, StatusCode::ok);
+  EXPECT_THAT(findings.statuses[CellId{1}].detail,
               HasSubstr("its step before ended with exit status 3\nno lock"));
   plan.workloads[0].control = {.after = {.run = {"sleep", "60"}, .timeout = 0.1}};
-  findings = carry_out(plan);
-  EXPECT_THAT(findings.states[CellId{0}].detail, HasSubstr("its step after took longer than its time limit"));
+  findings = run_plan(plan);
+  EXPECT_THAT(findings.statuses[CellId{0}].detail,
+              HasSubstr("its step after took longer than its time limit"));
   plan.workloads[0].control = {.before = {.run = {"./no-such-step"}}};
-  EXPECT_THROW(carry_out(plan), Error) << "found out before anything runs";
+  EXPECT_THROW(run_plan(plan), Error) << "found out before anything runs";
 }
 
 TEST(Control, APortIsOneForATrialAndItsStepsAndAnotherForTheNext) {
@@ -105,7 +106,7 @@ TEST(Control, TheMemoryLimitIsNamedWhereItEndsAProgram) {
   auto plan = plan_of({{"say", "x"}, {"devour"}});
   plan.workloads[0].control.memory_limit = 64U << 20U;
   const auto record = record_of(plan);
-  EXPECT_EQ(test::state_of(record, CellId{1}).standing, Standing::failed);
+  EXPECT_EQ(test::state_of(record, CellId{1}).code, StatusCode::failed);
   EXPECT_THAT(test::state_of(record, CellId{1}).detail, HasSubstr("memory was limited to 64 MiB"));
   EXPECT_THAT(test::state_of(record, CellId{1}).detail, HasSubstr("no memory left"));
 }
@@ -114,10 +115,10 @@ TEST(Control, DiscardedOutputIsStillCheckedOnce) {
   auto plan = plan_of({{"say", "total 17"}, {"say", "total 18"}, {"say", "total 17"}}, {.equal = "stdout"});
   plan.workloads[0].control.keep_output = false;
   const auto record = record_of(plan);
-  EXPECT_EQ(test::state_of(record, CellId{1}).standing, Standing::wrong);
-  EXPECT_EQ(test::state_of(record, CellId{2}).standing, Standing::sound);
+  EXPECT_EQ(test::state_of(record, CellId{1}).code, StatusCode::wrong);
+  EXPECT_EQ(test::state_of(record, CellId{2}).code, StatusCode::ok);
   for (const auto& trial : record.log.trials)
-    EXPECT_TRUE(trial.role != Role::counted || trial.output_bytes == 0);
+    EXPECT_TRUE(trial.role != Role::measured || trial.output_bytes == 0);
 }
 
 TEST(Control, ThroughputComesFromDeclaredWork) {
@@ -125,20 +126,20 @@ TEST(Control, ThroughputComesFromDeclaredWork) {
   plan.workloads[0].work = {.amount = "${amount}", .unit = "routes"};
   plan.factors = {{.name = "amount", .levels = {std::int64_t{500}}}};
   plan.watch = {"throughput"};
-  const auto findings = carry_out(plan);
+  const auto findings = run_plan(plan);
   const auto& f = test::finding_on(findings, "throughput");
   EXPECT_EQ(f.verdict, Verdict::worse);
   EXPECT_EQ(findings.metric_of(f).unit, "routes/s");
   EXPECT_LT(f.baseline_typical, 500 / 0.02);
   plan.workloads[0].work.amount = "0";
-  EXPECT_THROW(carry_out(plan), Error);
+  EXPECT_THROW(run_plan(plan), Error);
 }
 
 TEST(Control, ConditionsAreKeptWithEachTrial) {
   const auto record = record_of(plan_of({{"say", "x"}, {"say", "x"}}));
   std::map<std::string, int> readings;
   for (const auto& trial : record.log.trials)
-    if (trial.role == Role::counted)
+    if (trial.role == Role::measured)
       for (const auto& reading : trial.readings) ++readings[record.design.metrics[reading.metric].name];
   for (const auto* name :
        {"load", "stolen time", "time of others", "wall time", "minor faults", "bytes read"})
@@ -152,7 +153,7 @@ TEST(Control, ProgramSizesAreComparedDirectly) {
   plan.candidates[1].run[0] = scratch.file("larger", program + std::string(1000, 'x'));
   std::filesystem::permissions(scratch.path("larger"), std::filesystem::perms::all);
   plan.watch = {"program size", "text size"};
-  const auto findings = carry_out(plan);
+  const auto findings = run_plan(plan);
   const auto& f = test::finding_on(findings, "program size");
   EXPECT_EQ(f.method, "compared directly");
   EXPECT_EQ(f.verdict, Verdict::worse);
@@ -168,9 +169,9 @@ TEST(Abreast, CandidatesRunTogetherAndSomeRoundsInTurns) {
   const auto record = record_of(plan);
   int judged = 0, control = 0;
   for (const auto& trial : record.log.trials) {
-    judged += trial.role == Role::counted ? 1 : 0;
+    judged += trial.role == Role::measured ? 1 : 0;
     control += trial.role == Role::control ? 1 : 0;
-    EXPECT_EQ(trial.heat, trial.role == Role::counted || trial.role == Role::first ? 1 : 0);
+    EXPECT_EQ(trial.batch, trial.role == Role::measured || trial.role == Role::warm_up ? 1 : 0);
   }
   EXPECT_EQ(judged, 16);
   EXPECT_EQ(control, 6) << "rounds 4, 7 and 10";
@@ -181,14 +182,14 @@ TEST(Abreast, CandidatesRunTogetherAndSomeRoundsInTurns) {
 TEST(Abreast, ComparesCpuTimeAndRefusesWallTime) {
   auto plan = plan_of({{"spin", "0.01"}, {"spin", "0.05"}});
   plan.rounds = {.min = 6, .max = 6, .mode = PlannedRounds::Mode::abreast};
-  const auto findings = carry_out(plan);
+  const auto findings = run_plan(plan);
   EXPECT_EQ(findings.rounds, 6U);
   const auto& f = test::finding_on(findings, "cpu time");
   EXPECT_EQ(f.verdict, Verdict::worse);
   EXPECT_GT(f.effect.value, 2);
   for (const auto& finding : findings.findings) EXPECT_NE(findings.metric_of(finding).name, "wall time");
   plan.watch = {"wall time"};
-  EXPECT_THROW(carry_out(plan), Error);
+  EXPECT_THROW(run_plan(plan), Error);
 }
 
 TEST(Abreast, AProgramThatCannotStartVoidsTheTrialsBesideIt) {
@@ -200,39 +201,40 @@ TEST(Abreast, AProgramThatCannotStartVoidsTheTrialsBesideIt) {
                                           "test $(wc -l < ${folder}/n-${candidate}) -lt 4"};
   plan.folder = scratch.path();
   const auto record = record_of(plan);
-  EXPECT_EQ(test::state_of(record, CellId{0}).standing, Standing::sound)
+  EXPECT_EQ(test::state_of(record, CellId{0}).code, StatusCode::ok)
       << test::state_of(record, CellId{0}).detail;
-  EXPECT_EQ(test::state_of(record, CellId{1}).standing, Standing::failed);
-  EXPECT_GT(std::ranges::count(record.log.trials, Outcome::voided, &Trial::outcome), 0);
+  EXPECT_EQ(test::state_of(record, CellId{1}).code, StatusCode::failed);
+  EXPECT_GT(std::ranges::count(record.log.trials, Outcome::discarded, &Trial::outcome), 0);
 }
 
 TEST(WhenBusy, GoesOnBesideAnotherCampaignAndSaysSo) {
-  measure::Turnstile other;
+  measure::MachineLock other;
   if (!test::take_turn(other)) GTEST_SKIP() << "a campaign is at work on this machine";
   int told = 0;
   test::Observing observing;
-  observing.on_busy = [&](campaign::WhenBusy what) { told += what == campaign::WhenBusy::go_on ? 1 : 0; };
-  const Options options{.observer = &observing};
-  const auto findings = carry_out(plan_of({{"say", "x"}, {"say", "x"}}), options);
+  observing.when_busy = [&](campaign::WhenBusy what) { told += what == campaign::WhenBusy::proceed ? 1 : 0; };
+  const RunOptions options{.observer = &observing};
+  const auto findings = run_plan(plan_of({{"say", "x"}, {"say", "x"}}), options);
   EXPECT_EQ(told, 1);
-  EXPECT_EQ(std::ranges::count(findings.trust, NoteKind::beside_another, &Note::kind), 1);
+  EXPECT_EQ(std::ranges::count(findings.notes, NoteKind::concurrent_campaign, &Note::kind), 1);
 }
 
 TEST(WhenBusy, WaitsUntilItsTurnOrAStopRequest) {
-  auto other = std::make_unique<measure::Turnstile>();
+  auto other = std::make_unique<measure::MachineLock>();
   if (!test::take_turn(*other)) GTEST_SKIP() << "a campaign is at work on this machine";
   std::stop_source source;
   test::Observing observing;
-  observing.on_busy = [&](campaign::WhenBusy) { source.request_stop(); };
-  Options options{.when_busy = campaign::WhenBusy::wait, .observer = &observing, .stop = source.get_token()};
-  auto findings = carry_out(plan_of({{"say", "x"}, {"say", "x"}}), options);
+  observing.when_busy = [&](campaign::WhenBusy) { source.request_stop(); };
+  RunOptions options{
+      .when_busy = campaign::WhenBusy::wait, .observer = &observing, .stop = source.get_token()};
+  auto findings = run_plan(plan_of({{"say", "x"}, {"say", "x"}}), options);
   EXPECT_EQ(findings.state, CampaignState::interrupted);
   std::jthread helper;
-  observing.on_busy = [&](campaign::WhenBusy) { helper = std::jthread([&] { other.reset(); }); };
+  observing.when_busy = [&](campaign::WhenBusy) { helper = std::jthread([&] { other.reset(); }); };
   options = {.when_busy = campaign::WhenBusy::wait, .observer = &observing};
-  findings = carry_out(plan_of({{"say", "x"}, {"say", "x"}}), options);
+  findings = run_plan(plan_of({{"say", "x"}, {"say", "x"}}), options);
   EXPECT_EQ(findings.state, CampaignState::ended);
 }
 
 }  // namespace
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

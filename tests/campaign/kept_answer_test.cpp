@@ -5,7 +5,7 @@
 #include <filesystem>
 #include <vector>
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 namespace {
 
 namespace fs = std::filesystem;
@@ -23,14 +23,14 @@ std::pair<int, std::uintmax_t> files_of_answers() {
   return {count, bytes};
 }
 
-check::Answer answer_of(const std::string& text) {
+check::Output answer_of(const std::string& text) {
   return {.out = text, .whole = true, .digest = "d" + std::to_string(text.size()), .size = text.size()};
 }
 
-TEST(KeptAnswer, LongOnesLieOnDiskForAsLongAsTheyAreNeeded) {
+TEST(StoredOutput, LongOnesLieOnDiskForAsLongAsTheyAreNeeded) {
   constexpr std::size_t mebibyte = 1U << 20U;
   {
-    std::vector<KeptAnswer> kept;
+    std::vector<StoredOutput> kept;
     for (char c = 'a'; c < 'i'; ++c) kept.emplace_back(answer_of(std::string(mebibyte, c)));
     EXPECT_EQ(files_of_answers(), (std::pair<int, std::uintmax_t>{8, 8 * mebibyte}));
     EXPECT_EQ(kept[1].text(), std::string(mebibyte, 'b'));
@@ -39,13 +39,13 @@ TEST(KeptAnswer, LongOnesLieOnDiskForAsLongAsTheyAreNeeded) {
   EXPECT_EQ(files_of_answers().first, 0);
 }
 
-TEST(KeptAnswer, ShortOnesNeedNoFile) {
-  const KeptAnswer kept(answer_of("total 7\n"));
+TEST(StoredOutput, ShortOnesNeedNoFile) {
+  const StoredOutput kept(answer_of("total 7\n"));
   EXPECT_EQ(files_of_answers().first, 0);
   const auto text = kept.text();
-  EXPECT_EQ(kept.with(text).out, "total 7\n");
-  EXPECT_TRUE(kept.with(text).whole);
+  EXPECT_EQ(kept.as_output(text).out, "total 7\n");
+  EXPECT_TRUE(kept.as_output(text).whole);
 }
 
 }  // namespace
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

@@ -13,10 +13,11 @@
 #include "relink/linked.hpp"
 
 namespace assay::test {
+using namespace model;
 namespace {
 
-using campaign::carry_out;
-using campaign::Layouts;
+using campaign::LayoutSet;
+using campaign::run_plan;
 using testing::Contains;
 using testing::HasSubstr;
 namespace fs = std::filesystem;
@@ -46,7 +47,7 @@ class RelinkedCampaign : public Linked {
 
   static std::vector<NoteKind> kinds(const Findings& findings) {
     std::vector<NoteKind> all;
-    for (const auto& note : findings.trust) all.push_back(note.kind);
+    for (const auto& note : findings.notes) all.push_back(note.kind);
     return all;
   }
 };
@@ -55,11 +56,11 @@ constexpr const char* usual = "g++ -O1 -o ${out}/program first.cpp loops.cpp mai
 
 TEST_F(RelinkedCampaign, EachRoundTakesTheNextLayoutAndTheProgramsStayAsBuilt) {
   const auto relinked = plan("7", usual);
-  const auto findings = carry_out(relinked, {.ledger = scratch_.path("l.db")});
+  const auto findings = run_plan(relinked, {.ledger = scratch_.path("l.db")});
   EXPECT_EQ(findings.design.rules.layouts, 7);
   for (const auto& build : findings.design.builds) {
     EXPECT_EQ(build.layouts, 7);
-    EXPECT_EQ(build.layout, layout_common);
+    EXPECT_EQ(build.layout_method, layout_common);
     EXPECT_THAT(build.flags, HasSubstr("-ffunction-sections"));
   }
   const auto programs = found("program");
@@ -75,24 +76,24 @@ TEST_F(RelinkedCampaign, EachRoundTakesTheNextLayoutAndTheProgramsStayAsBuilt) {
     layouts +=
         entry.path().string().find("/layouts/") != std::string::npos && entry.is_regular_file() ? 1U : 0U;
   EXPECT_EQ(layouts, 14);
-  const auto again = carry_out(relinked, {.ledger = scratch_.path("l.db")});
+  const auto again = run_plan(relinked, {.ledger = scratch_.path("l.db")});
   EXPECT_EQ(again.design.builds[0].exe_digest, findings.design.builds[0].exe_digest);
 }
 
 TEST_F(RelinkedCampaign, WithoutALinkItIsMeasuredAllTheSameAndSaysWhy) {
-  const auto findings = carry_out(plan("true",
-                                       "printf \"#!/bin/sh\\necho done\\n\" > ${out}/program; chmod +x "
-                                       "${out}/program; cat loops.cpp >> ${out}/log"));
+  const auto findings = run_plan(plan("true",
+                                      "printf \"#!/bin/sh\\necho done\\n\" > ${out}/program; chmod +x "
+                                      "${out}/program; cat loops.cpp >> ${out}/log"));
   EXPECT_EQ(findings.design.rules.layouts, 0);
   ASSERT_FALSE(findings.findings.empty());
-  const auto note = std::ranges::find(findings.trust, NoteKind::layout_kept, &Note::kind);
-  ASSERT_NE(note, findings.trust.end());
-  EXPECT_THAT(note->said, HasSubstr("no link of program was seen"));
+  const auto note = std::ranges::find(findings.notes, NoteKind::layout_kept, &Note::kind);
+  ASSERT_NE(note, findings.notes.end());
+  EXPECT_THAT(note->quoted, HasSubstr("no link of program was seen"));
 }
 
 TEST_F(RelinkedCampaign, AsManyLayoutsAsRoundsUnlessThereAreMoreThan32) {
   auto asked = plan("true", usual);
-  EXPECT_EQ(carry_out(asked).design.rules.layouts, 9);
+  EXPECT_EQ(run_plan(asked).design.rules.layouts, 9);
   EXPECT_EQ(asked.candidates[0].build.relink, Build::relink_for_rounds);
   EXPECT_THROW(plan("5", usual), Error);
 }
@@ -107,14 +108,14 @@ TEST_F(RelinkedCampaign, ALibraryOfTheProjectIsVariedWithItsProgram) {
   std::vector<std::string> said;
   const auto library = folder + "/libloops.so", as_built = read_file(library);
   {
-    Layouts layouts({{.candidate = "p", .program = folder + "/program", .folder = folder + "/relink"}},
-                    {.count = 3, .seed = 7}, launcher_,
-                    [&](const std::string& text) { said.push_back(text); }, {});
+    LayoutSet layouts({{.candidate = "p", .program = folder + "/program", .folder = folder + "/relink"}},
+                      {.count = 3, .seed = 7}, launcher_,
+                      [&](const std::string& text) { said.push_back(text); }, {});
     EXPECT_TRUE(layouts.any());
     EXPECT_THAT(said, Contains(HasSubstr("common layouts; 1 shared library with it")));
     std::set<std::string> libraries;
     for (int round = 1; round <= 4; ++round) {
-      layouts.use(round, {});
+      layouts.install(round, {});
       libraries.insert(read_file(library));
       EXPECT_EQ(ran(folder + "/program").out, "42 53\n");
     }
@@ -145,27 +146,27 @@ TEST_F(RelinkedCampaign, FunctionsOfAContestTakeTheLayoutsOfTheirProgram) {
       "\"${out}/c\", \"contest.c\"]]\nexe = \"${out}/c\"\nrelink = 7\n[[candidate]]\nname = "
       "\"old\"\nsource = \"old\"\n[[candidate]]\nname = \"new\"\nsource = \"new\"\n[[workload]]\nname = "
       "\"w\"\ncontest = [\"${exe}\"]\n");
-  const auto findings = carry_out(plan::read_file(scratch_.path("contest.toml")));
+  const auto findings = run_plan(plan::read_file(scratch_.path("contest.toml")));
   EXPECT_EQ(findings.design.rules.layouts, 7);
   const auto time = std::ranges::find_if(findings.findings, [&](const Finding& f) {
-    return findings.metric_of(f).name == "time per call" && !findings.design.is_twin(f.of.candidate);
+    return findings.metric_of(f).name == "time per call" && !findings.design.is_twin(f.comparison.candidate);
   });
   ASSERT_NE(time, findings.findings.end());
-  EXPECT_EQ(time->repeats.layouts, 7);
-  for (const auto& build : findings.design.builds) EXPECT_EQ(build.layout, layout_common);
+  EXPECT_EQ(time->replication.layouts, 7);
+  for (const auto& build : findings.design.builds) EXPECT_EQ(build.layout_method, layout_common);
 }
 
 TEST_F(RelinkedCampaign, AStopEndsTheLinking) {
   const auto folder = sources("p");
   ASSERT_EQ(build(folder, "g++ -O1 -o program first.cpp loops.cpp main.cpp").status, 0);
-  Layouts layouts({{.candidate = "p", .program = folder + "/program", .folder = folder + "/relink"}},
-                  {.count = 3, .seed = 7}, launcher_, [](const std::string&) {}, {});
+  LayoutSet layouts({{.candidate = "p", .program = folder + "/program", .folder = folder + "/relink"}},
+                    {.count = 3, .seed = 7}, launcher_, [](const std::string&) {}, {});
   std::stop_source stop;
   stop.request_stop();
-  EXPECT_THROW(layouts.use(1, stop.get_token()), Stopped);
+  EXPECT_THROW(layouts.install(1, stop.get_token()), Cancelled);
   for (const auto& entry : fs::recursive_directory_iterator(relink::layouts_in(folder + "/relink")))
     EXPECT_FALSE(entry.is_regular_file()) << entry.path() << " was left";
-  layouts.use(1, {});
+  layouts.install(1, {});
 }
 
 }  // namespace

@@ -5,7 +5,7 @@
 
 #include "support/fake_rig.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 namespace {
 
 using test::FakeRig;
@@ -16,8 +16,8 @@ TEST(Life, ChecksForecastsMeasuresChecksAgainAndCloses) {
   auto recorder = recorder_for(3);
   FakeRig rig;
   Observing observing;
-  Life life(recorder, rig, observing, {}, rig.clock());
-  const auto findings = life.live(*until_settled(6, {}, false), true);
+  CampaignRunner life(recorder, rig, observing, {}, rig.clock());
+  const auto findings = life.run(*until_decided(6, {}, false), true);
   EXPECT_EQ(findings.state, CampaignState::ended);
   EXPECT_EQ(rig.checks, 6);
   EXPECT_EQ(rig.closed, 1);
@@ -34,8 +34,8 @@ TEST(Life, IsInterruptedByAStopRequestWhereverItIs) {
       if (rig.checks == checks) source.request_stop();
     };
     Observing observing;
-    Life life(recorder, rig, observing, source.get_token(), rig.clock());
-    EXPECT_EQ(life.live(*until_settled(6, {}, false), false).state, CampaignState::interrupted);
+    CampaignRunner life(recorder, rig, observing, source.get_token(), rig.clock());
+    EXPECT_EQ(life.run(*until_decided(6, {}, false), false).state, CampaignState::interrupted);
     EXPECT_EQ(rig.closed, 1);
   }
 }
@@ -46,15 +46,15 @@ TEST(Life, GivesCellsTheStandingOfTheirChecks) {
   rig.change = [](Trial& trial) {
     if (trial.role != Role::check) return;
     if (trial.cell == CellId{1}) trial.outcome = Outcome::wrong;
-    if (trial.cell == CellId{2}) trial.outcome = Outcome::absent;
+    if (trial.cell == CellId{2}) trial.outcome = Outcome::unsupported;
     trial.detail = "so it is";
   };
   Observing observing;
-  Life(recorder, rig, observing, {}, rig.clock()).check("at the end, ");
-  EXPECT_EQ(recorder.states()[CellId{1}], (CellState{Standing::wrong, "at the end, so it is"}));
-  EXPECT_EQ(recorder.states()[CellId{2}].standing, Standing::absent);
-  EXPECT_TRUE(recorder.states()[CellId{3}].is_sound());
+  CampaignRunner(recorder, rig, observing, {}, rig.clock()).check("at the end, ");
+  EXPECT_EQ(recorder.statuses()[CellId{1}], (CellStatus{StatusCode::wrong, "at the end, so it is"}));
+  EXPECT_EQ(recorder.statuses()[CellId{2}].code, StatusCode::unsupported);
+  EXPECT_TRUE(recorder.statuses()[CellId{3}].is_ok());
 }
 
 }  // namespace
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

@@ -9,7 +9,7 @@
 #include "support/plans.hpp"
 #include "support/tool.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 namespace {
 
 using test::finding_on;
@@ -18,7 +18,7 @@ using test::Scratch;
 using testing::HasSubstr;
 
 PlannedMetric rate(const std::string& from = "stdout") {
-  return {.metric = {.name = "rate", .unit = "1/s", .prefer = Prefer::higher},
+  return {.metric = {.name = "rate", .unit = "1/s", .direction = Direction::higher},
           .from = from,
           .pattern = "^rate ([0-9.]+)"};
 }
@@ -27,7 +27,7 @@ TEST(OwnMetrics, ANumberOnStdoutIsJudged) {
   auto plan = plan_of({{"say", "rate 100"}, {"say", "rate 150"}});
   plan.metrics = {rate()};
   plan.watch = {"rate"};
-  const auto findings = carry_out(plan);
+  const auto findings = run_plan(plan);
   const auto& f = finding_on(findings, "rate");
   EXPECT_EQ(f.verdict, Verdict::better);
   EXPECT_DOUBLE_EQ(f.effect.value, 1.5);
@@ -40,14 +40,14 @@ TEST(OwnMetrics, ASeriesIsKeptWithItsTimesAndPickedFrom) {
                        {"complain", "0.5 rate 11", "complain", "1 rate 12"}});
   plan.metrics = {rate("stderr")};
   plan.metrics[0].pattern = "^(?P<at>[0-9.]+) rate ([0-9]+)";
-  plan.metrics[0].pick = parse_pick("max");
-  const auto findings = carry_out(plan, {.ledger = scratch.path("l.db")});
+  plan.metrics[0].aggregate = parse_aggregate("max");
+  const auto findings = run_plan(plan, {.ledger = scratch.path("l.db")});
   EXPECT_EQ(finding_on(findings, "rate").baseline_typical, 30);
   EXPECT_EQ(finding_on(findings, "rate").candidate_typical, 12);
   ledger::Ledger ledger(scratch.path("l.db"));
   const auto record = ledger.read(ledger.list().at(0).id);
   const auto trial = std::ranges::find_if(
-      record.log.trials, [](const Trial& t) { return t.role == Role::counted && t.cell == CellId{0}; });
+      record.log.trials, [](const Trial& t) { return t.role == Role::measured && t.cell == CellId{0}; });
   ASSERT_NE(trial, record.log.trials.end());
   ASSERT_EQ(trial->series.size(), 3U);
   EXPECT_EQ(trial->series[1].at, 1.5);
@@ -60,24 +60,24 @@ TEST(OwnMetrics, TheLeadInIsLeftOutOfThePickAndStaysInTheSeries) {
                        {"complain", "0.5 rate 80", "complain", "1.0 rate 40", "complain", "2 rate 42"}});
   plan.metrics = {rate("stderr")};
   plan.metrics[0].pattern = "^(?P<at>[0-9.]+) rate ([0-9]+)";
-  plan.metrics[0].pick = parse_pick("max");
-  plan.metrics[0].settle = parse_lead_in("1 s");
-  const auto findings = carry_out(plan, {.ledger = scratch.path("l.db")});
+  plan.metrics[0].aggregate = parse_aggregate("max");
+  plan.metrics[0].discard = parse_discard("1 s");
+  const auto findings = run_plan(plan, {.ledger = scratch.path("l.db")});
   EXPECT_EQ(finding_on(findings, "rate").baseline_typical, 32);
   EXPECT_EQ(finding_on(findings, "rate").candidate_typical, 42);
   ledger::Ledger ledger(scratch.path("l.db"));
   const auto record = ledger.read(ledger.list().at(0).id);
   EXPECT_TRUE(
-      std::ranges::any_of(record.design.metrics, [](const Metric& m) { return m.demand.settle == "1 s"; }));
+      std::ranges::any_of(record.design.metrics, [](const Metric& m) { return m.request.discard == "1 s"; }));
   EXPECT_EQ(record.log.trials.back().series.size(), 3U);
 }
 
 TEST(OwnMetrics, ALeadInThatLeavesNothingIsAProblem) {
   auto plan = plan_of({{"say", "rate 5"}, {"say", "rate 5"}});
   plan.metrics = {rate()};
-  plan.metrics[0].settle = parse_lead_in("3");
-  const auto findings = carry_out(plan);
-  EXPECT_THAT(findings.states[CellId{0}].detail, HasSubstr("all 1 of its values lie within settle = 3"));
+  plan.metrics[0].discard = parse_discard("3");
+  const auto findings = run_plan(plan);
+  EXPECT_THAT(findings.statuses[CellId{0}].detail, HasSubstr("all 1 of its values lie within settle = 3"));
 }
 
 TEST(OwnMetrics, AFileThatTheTrialWritesIsRead) {
@@ -88,7 +88,7 @@ TEST(OwnMetrics, AFileThatTheTrialWritesIsRead) {
   plan.metrics = {rate("${candidate}.json")};
   plan.metrics[0].pattern.clear();
   plan.metrics[0].json = "/rate";
-  const auto findings = carry_out(plan);
+  const auto findings = run_plan(plan);
   EXPECT_EQ(finding_on(findings, "rate").baseline_typical, 7);
   EXPECT_EQ(finding_on(findings, "rate").candidate_typical, 9);
 }
@@ -99,33 +99,33 @@ TEST(OwnMetrics, AFileLeftFromBeforeIsNotTheTrials) {
   auto plan = plan_of({{"say", "x"}, {"say", "x"}});
   plan.folder = scratch.path();
   plan.metrics = {rate("old.txt")};
-  const auto findings = carry_out(plan);
-  EXPECT_EQ(findings.states[CellId{0}].standing, Standing::failed);
-  EXPECT_THAT(findings.states[CellId{0}].detail, HasSubstr("rate: the trial did not write old.txt"));
+  const auto findings = run_plan(plan);
+  EXPECT_EQ(findings.statuses[CellId{0}].code, StatusCode::failed);
+  EXPECT_THAT(findings.statuses[CellId{0}].detail, HasSubstr("rate: the trial did not write old.txt"));
 }
 
 TEST(OwnMetrics, APatternThatMatchesNothingIsAnErrorOfThatTrial) {
   auto plan = plan_of({{"say", "rate 5"}, {"say", "speed 5"}});
   plan.metrics = {rate()};
-  const auto findings = carry_out(plan);
-  EXPECT_EQ(findings.states[CellId{0}].standing, Standing::sound);
-  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::failed);
-  EXPECT_THAT(findings.states[CellId{1}].detail,
+  const auto findings = run_plan(plan);
+  EXPECT_EQ(findings.statuses[CellId{0}].code, StatusCode::ok);
+  EXPECT_EQ(findings.statuses[CellId{1}].code, StatusCode::failed);
+  EXPECT_THAT(findings.statuses[CellId{1}].detail,
               HasSubstr("nothing matches its pattern, which begins \"speed 5\""));
 }
 
 TEST(OwnMetrics, OutputTooLongToKeepIsSaid) {
   auto plan = plan_of({{"say", "rate 5"}, {"say", "rate 5", "write", "20000000"}});
   plan.metrics = {rate()};
-  const auto findings = carry_out(plan);
-  EXPECT_THAT(findings.states[CellId{1}].detail, HasSubstr("stdout is longer than 16 MiB"));
+  const auto findings = run_plan(plan);
+  EXPECT_THAT(findings.statuses[CellId{1}].detail, HasSubstr("stdout is longer than 16 MiB"));
 }
 
 TEST(OwnMetrics, OneOfAssaysOwnIsRefined) {
   auto plan = plan_of({{"touch", "10"}, {"touch", "13"}});
-  plan.metrics = {{.metric = metrics::find_row("peak memory")->metric, .margin = 0.9}};
+  plan.metrics = {{.metric = metrics::find_metric_info("peak memory")->metric, .margin = 0.9}};
   plan.watch = {"peak memory"};
-  const auto findings = carry_out(plan);
+  const auto findings = run_plan(plan);
   EXPECT_EQ(finding_on(findings, "peak memory").verdict, Verdict::same) << "a third more is within 90 %";
 }
 
@@ -136,9 +136,9 @@ TEST(OwnMetrics, AnExactOneThatVariesIsJudgedAsNoisyAndSaidSo) {
   plan.metrics[0].metric.exact = true;
   plan.metrics[0].pattern = "run ([0-9]+)";
   plan.watch = {"rate"};
-  const auto findings = carry_out(plan);
+  const auto findings = run_plan(plan);
   EXPECT_NE(finding_on(findings, "rate").method, "compared directly");
-  EXPECT_GE(std::ranges::count(findings.trust, NoteKind::not_exact, &Note::kind), 1);
+  EXPECT_GE(std::ranges::count(findings.notes, NoteKind::not_exact, &Note::kind), 1);
 }
 
 TEST(OwnMetrics, OnlyTheWorkloadsNamedYieldThem) {
@@ -151,10 +151,10 @@ TEST(OwnMetrics, OnlyTheWorkloadsNamedYieldThem) {
                     {.name = "silent", .run = {BEHAVE, "say", "x"}}};
   plan.metrics = {rate()};
   plan.metrics[0].workloads = {"told"};
-  const auto findings = carry_out(plan);
-  for (const auto& state : findings.states) EXPECT_TRUE(state.is_sound()) << state.detail;
+  const auto findings = run_plan(plan);
+  for (const auto& state : findings.statuses) EXPECT_TRUE(state.is_ok()) << state.detail;
   EXPECT_EQ(finding_on(findings, "rate").rounds, 6U);
 }
 
 }  // namespace
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

@@ -8,7 +8,7 @@
 #include "assay/stats/random.hpp"
 #include "support/fake_rig.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 namespace {
 
 using test::FakeRig;
@@ -22,7 +22,7 @@ struct Costly {
   stats::Random random{5};
 
   Costly() {
-    record.log = {.sittings = {Sitting{}}};
+    record.log = {.sessions = {Session{}}};
     record.log.state = CampaignState::open;
     record.design.rules = {.rounds_min = 7, .rounds_max = 60, .seed = 7};
     rig.repeats = true;
@@ -39,9 +39,9 @@ TEST(Repeats, RunWhatCostsLittleSeveralTimesAndDecideSooner) {
   Costly costly;
   Recorder recorder(costly.record, {});
   Observing observing;
-  Life life(recorder, costly.rig, observing, {}, costly.rig.clock());
+  CampaignRunner life(recorder, costly.rig, observing, {}, costly.rig.clock());
   life.check();
-  EXPECT_EQ(life.measure(*until_settled(60, 60.0, false), false), Ended::budget);
+  EXPECT_EQ(life.measure(*until_decided(60, 60.0, false), false), StopReason::budget);
   const auto& log = recorder.log();
   EXPECT_EQ(std::ranges::count(log.rounds[1].order, CellId{1}), 9) << "at most";
   EXPECT_EQ(std::ranges::count(log.rounds[1].order, CellId{2}), 1);
@@ -50,12 +50,12 @@ TEST(Repeats, RunWhatCostsLittleSeveralTimesAndDecideSooner) {
     if (trial.cell == CellId{1} && trial.round == 2) slots.insert({trial.repeat, trial.position});
   EXPECT_EQ(slots.size(), 9U);
   EXPECT_EQ(slots.rbegin()->first, 8) << "numbered in the order of their runs";
-  const auto settled = std::ranges::find_if(log.looks, [](const Look& look) {
-    return look.of == Contrast{{0}, {1}} && look.decision == "better";
+  const auto settled = std::ranges::find_if(log.looks, [](const InterimLook& look) {
+    return look.comparison == Comparison{{0}, {1}} && look.decision == "better";
   });
   ASSERT_NE(settled, log.looks.end());
   EXPECT_EQ(settled->rounds, 3) << "of one trial beside nine; two would do without the other finding";
-  const auto none = std::ranges::find(log.looks, Contrast{{0}, {2}}, &Look::of);
+  const auto none = std::ranges::find(log.looks, Comparison{{0}, {2}}, &InterimLook::comparison);
   EXPECT_EQ(none, log.looks.end()) << "without repeats nothing is looked at before seven";
 }
 
@@ -63,9 +63,9 @@ TEST(Repeats, OfACampaignThatIsGoneOnWithHaveTheRepeatsTheyHad) {
   Costly costly;
   costly.rig.repeats = false;
   Recorder recorder(costly.record, {});
-  EXPECT_EQ(go(recorder, costly.rig, *until_settled(2, {}, false)), Ended::rounds);
+  EXPECT_EQ(go(recorder, costly.rig, *until_decided(2, {}, false)), StopReason::rounds);
   costly.rig.repeats = true;
-  EXPECT_EQ(go(recorder, costly.rig, *until_settled(4, {}, false)), Ended::rounds);
+  EXPECT_EQ(go(recorder, costly.rig, *until_decided(4, {}, false)), StopReason::rounds);
   EXPECT_EQ(recorder.log().rounds.back().order.size(), 3U);
 }
 
@@ -78,9 +78,9 @@ TEST(Repeats, RepeatNothingForASlowFirstRun) {
   };
   Recorder recorder(costly.record, {});
   Observing observing;
-  Life life(recorder, costly.rig, observing, {}, costly.rig.clock());
+  CampaignRunner life(recorder, costly.rig, observing, {}, costly.rig.clock());
   life.check();
-  life.measure(*until_settled(7, {}, false), false);
+  life.measure(*until_decided(7, {}, false), false);
   EXPECT_EQ(recorder.log().rounds[1].order.size(), 3U);
 }
 
@@ -89,19 +89,19 @@ TEST(Repeats, AreForeseenWithPauses) {
   costly.rig.pause = 0.5;
   Recorder recorder(costly.record, {});
   Observing observing;
-  Life life(recorder, costly.rig, observing, {}, costly.rig.clock());
+  CampaignRunner life(recorder, costly.rig, observing, {}, costly.rig.clock());
   costly.rig.change = [](Trial& trial) {
     const double cost[] = {4.0, 0.5, 3.8};
     trial.readings = {{MetricId{0}, cost[trial.cell.value]}};
   };
   life.check();
-  const auto short_of_time = until_settled(60, 20.0, false, {}, true);
-  const auto outlook = life.look_ahead(Evidence::From::judged, *short_of_time);
+  const auto short_of_time = until_decided(60, 20.0, false, {}, true);
+  const auto outlook = life.forecast(Observations::Source::judged, *short_of_time);
   EXPECT_DOUBLE_EQ(outlook.round_seconds, 4.5 + 8 * 1.0 + 4.3) << "eight of the cheap one";
   EXPECT_EQ(outlook.first_look, 3);
-  EXPECT_TRUE(outlook.cannot_decide());
-  EXPECT_TRUE(outlook.goes_on);
+  EXPECT_TRUE(outlook.impossible_reason());
+  EXPECT_TRUE(outlook.continues);
 }
 
 }  // namespace
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

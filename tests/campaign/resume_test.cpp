@@ -12,7 +12,7 @@
 #include "support/plans.hpp"
 #include "support/tool.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 namespace {
 
 using test::finding_on;
@@ -25,11 +25,10 @@ using testing::HasSubstr;
 std::string cut_off(const Plan& plan, const std::string& ledger) {
   std::stop_source source;
   test::Observing observer;
-  observer.on_progress = [&](const Progress& p) {
+  observer.when_progress = [&](const Progress& p) {
     if (p.phase == Progress::Phase::measuring && p.done == 2) source.request_stop();
   };
-  const auto findings =
-      carry_out(plan, {.ledger = ledger, .observer = &observer, .stop = source.get_token()});
+  const auto findings = run_plan(plan, {.ledger = ledger, .observer = &observer, .stop = source.get_token()});
   EXPECT_TRUE(findings.provisional);
   return findings.design.uid;
 }
@@ -39,10 +38,10 @@ TEST(Resume, TakesTheCampaignOfThisPlanWhereNoneHasATitle) {
   const auto ledger = scratch.path("ledger.db");
   const auto one = plan_of({{"say", "x"}, {"say", "x"}}), other = plan_of({{"touch", "2"}, {"touch", "3"}});
   const auto first = cut_off(one, ledger), second = cut_off(other, ledger);
-  const auto resumed = carry_out(one, {.ledger = ledger, .resume = true});
+  const auto resumed = run_plan(one, {.ledger = ledger, .resume = true});
   EXPECT_EQ(resumed.design.uid, first);
   EXPECT_EQ(resumed.rounds, 6U);
-  EXPECT_EQ(carry_out(other, {.ledger = ledger, .resume = true}).design.uid, second);
+  EXPECT_EQ(run_plan(other, {.ledger = ledger, .resume = true}).design.uid, second);
   EXPECT_EQ(ledger::Ledger(ledger).list().size(), 2U);
 }
 
@@ -52,11 +51,11 @@ TEST(Resume, OfACampaignThatIsStillMeasuredIsRefused) {
   const auto plan = plan_of({{"say", "x"}, {"say", "x"}});
   std::string said;
   test::Observing observer;
-  observer.on_progress = [&](const Progress& p) {
+  observer.when_progress = [&](const Progress& p) {
     if (p.phase == Progress::Phase::measuring && p.done == 2 && said.empty())
-      said = message_of([&] { carry_out(plan, {.ledger = ledger, .resume = true}); });
+      said = message_of([&] { run_plan(plan, {.ledger = ledger, .resume = true}); });
   };
-  EXPECT_EQ(carry_out(plan, {.ledger = ledger, .observer = &observer}).rounds, 6U) << "it is not disturbed";
+  EXPECT_EQ(run_plan(plan, {.ledger = ledger, .observer = &observer}).rounds, 6U) << "it is not disturbed";
   EXPECT_THAT(said, HasSubstr("is being measured by process"));
 }
 
@@ -64,7 +63,7 @@ TEST(Abreast, MoreThanFitAreRefusedBeforeAnythingRuns) {
   const Scratch scratch;
   auto plan = plan_of(std::vector<std::vector<std::string>>(17, {"count-runs", scratch.path("runs")}));
   plan.rounds.mode = PlannedRounds::Mode::abreast;
-  const auto said = message_of([&] { carry_out(plan, {.ledger = scratch.path("ledger.db")}); });
+  const auto said = message_of([&] { run_plan(plan, {.ledger = scratch.path("ledger.db")}); });
   EXPECT_THAT(said, HasSubstr("16"));
   EXPECT_FALSE(std::filesystem::exists(scratch.path("runs"))) << "nothing was run";
   EXPECT_FALSE(std::filesystem::exists(scratch.path("ledger.db"))) << "no campaign is left open";
@@ -73,8 +72,8 @@ TEST(Abreast, MoreThanFitAreRefusedBeforeAnythingRuns) {
 TEST(Run, OfACandidateWinsOverItsWorkloads) {
   auto plan = plan_of({{"touch", "2"}, {"touch", "64"}});
   plan.workloads[0].run = {"${exe}", "touch", "1"};
-  EXPECT_THAT(plan::remarks_on(plan), testing::Contains(HasSubstr("run")));
-  EXPECT_EQ(finding_on(carry_out(plan), "peak memory").verdict, Verdict::worse);
+  EXPECT_THAT(plan::plan_warnings(plan), testing::Contains(HasSubstr("run")));
+  EXPECT_EQ(finding_on(run_plan(plan), "peak memory").verdict, Verdict::worse);
 }
 
 TEST(LedgerGone, WhileMeasuringIsNeverSuccess) {
@@ -86,4 +85,4 @@ TEST(LedgerGone, WhileMeasuringIsNeverSuccess) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

@@ -9,7 +9,7 @@
 #include "support/records.hpp"
 #include "support/tool.hpp"
 
-namespace assay::inline v1::campaign {
+namespace assay::campaign {
 namespace {
 using test::finding_on;
 using test::plan_of;
@@ -20,13 +20,13 @@ using testing::HasSubstr;
 TEST(Twins, AreMeasuredBesideTheirBaselineAndJudgedApart) {
   auto plan = plan_of({{"say", "x"}, {"say", "x"}, {"say", "x"}});
   plan.rounds = {.min = 28, .max = 28, .twin = true};
-  const auto findings = carry_out(plan);
+  const auto findings = run_plan(plan);
   ASSERT_EQ(findings.design.candidates.size(), 4U);
   EXPECT_EQ(findings.design.candidates[CandidateId{3}].name, "c0 (twin)");
   EXPECT_EQ(findings.design.candidates[CandidateId{3}].twin_of, CandidateId{0});
   int twins = 0;
   for (const auto& f : findings.findings)
-    if (findings.metric_of(f).name == "wall time" && findings.design.is_twin(f.of.candidate)) {
+    if (findings.metric_of(f).name == "wall time" && findings.design.is_twin(f.comparison.candidate)) {
       ++twins;
       EXPECT_EQ(f.rounds, 7U) << "it runs in every fourth round";
     }
@@ -35,12 +35,12 @@ TEST(Twins, AreMeasuredBesideTheirBaselineAndJudgedApart) {
 
 TEST(Against, HoldsACandidateAgainstItsOwnBaseline) {
   auto plan = plan_of({{"spin", "0.001"}, {"spin", "0.03"}, {"spin", "0.001"}});
-  plan.candidates[2].against = "c1";
-  const auto findings = carry_out(plan);
+  plan.candidates[2].baseline = "c1";
+  const auto findings = run_plan(plan);
   for (const auto& f : findings.findings) {
     if (findings.metric_of(f).name != "wall time") continue;
-    const auto name = findings.candidate(findings.candidate_of(f)).name;
-    EXPECT_EQ(findings.candidate(findings.baseline_of(f)).name, name == "c1" ? "c0" : "c1");
+    const auto name = findings.candidate(findings.candidate_cell(f)).name;
+    EXPECT_EQ(findings.candidate(findings.baseline_cell(f)).name, name == "c1" ? "c0" : "c1");
     EXPECT_EQ(f.effect.value > 1, name == "c1") << name;
   }
 }
@@ -50,11 +50,11 @@ TEST(Identify, IsAskedStoredAndMayMeanAbsence) {
   plan.candidates[0].identify = {"sh", "-c", "echo towpath 0.4; echo more"};
   plan.candidates[1].identify = {"sh", "-c", "exit 77"};
   plan.candidates[2].identify = {"sh", "-c", "echo no >&2; exit 1"};
-  const auto findings = carry_out(plan);
+  const auto findings = run_plan(plan);
   EXPECT_EQ(findings.design.candidates[CandidateId{0}].from.identity, "towpath 0.4");
-  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::absent);
-  EXPECT_EQ(findings.states[CellId{2}].standing, Standing::failed);
-  EXPECT_THAT(findings.states[CellId{2}].detail, HasSubstr("asked who it is"));
+  EXPECT_EQ(findings.statuses[CellId{1}].code, StatusCode::unsupported);
+  EXPECT_EQ(findings.statuses[CellId{2}].code, StatusCode::failed);
+  EXPECT_THAT(findings.statuses[CellId{2}].detail, HasSubstr("asked who it is"));
 }
 
 TEST(Builds, ThatFailLeaveTheOthersGoing) {
@@ -69,12 +69,12 @@ TEST(Builds, ThatFailLeaveTheOthersGoing) {
         {.name = name, .exe = "${out}/run", .source = "src", .build = {.steps = {copy, {"true", name}}}});
   plan.candidates[2].build.steps = {{"sh", "-c", "echo sluice jammed; exit 1"}};
   plan.candidates[3].build.steps = {{"true"}};
-  const auto findings = carry_out(plan);
-  EXPECT_EQ(findings.states[CellId{0}].standing, Standing::sound);
-  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::sound);
-  EXPECT_EQ(findings.states[CellId{2}].standing, Standing::failed);
-  EXPECT_THAT(findings.states[CellId{2}].detail, HasSubstr("sluice jammed"));
-  EXPECT_THAT(findings.states[CellId{3}].detail, HasSubstr("its build yields no such program"));
+  const auto findings = run_plan(plan);
+  EXPECT_EQ(findings.statuses[CellId{0}].code, StatusCode::ok);
+  EXPECT_EQ(findings.statuses[CellId{1}].code, StatusCode::ok);
+  EXPECT_EQ(findings.statuses[CellId{2}].code, StatusCode::failed);
+  EXPECT_THAT(findings.statuses[CellId{2}].detail, HasSubstr("sluice jammed"));
+  EXPECT_THAT(findings.statuses[CellId{3}].detail, HasSubstr("its build yields no such program"));
   EXPECT_EQ(finding_on(findings, "wall time").rounds, 6U);
   EXPECT_THAT(test::read_file(scratch.path(".assay/.gitignore")), HasSubstr("*"));
 }
@@ -82,10 +82,10 @@ TEST(Builds, ThatFailLeaveTheOthersGoing) {
 TEST(Checks, OfAllKindsLeaveTheWrongOneOut) {
   const Scratch scratch;
   scratch.file("answer.txt", "total 3.0000001\n");
-  const auto detail = [&](const AnswerCheck& check) {
+  const auto detail = [&](const OutputCheck& check) {
     auto plan = plan_of({{"say", "total 3.0000001"}, {"say", "total 4"}}, check);
     plan.folder = scratch.path();
-    return carry_out(plan).states[CellId{1}].detail;
+    return run_plan(plan).statuses[CellId{1}].detail;
   };
   EXPECT_THAT(detail({.file = "answer.txt"}), HasSubstr("not that of answer.txt"));
   EXPECT_THAT(detail({.equal = "stdout", .tolerance = 0.1}), HasSubstr("not the baseline's"));
@@ -96,12 +96,12 @@ TEST(Checks, OfAllKindsLeaveTheWrongOneOut) {
 }
 
 TEST(Checks, ThatProveLittleArePointedOut) {
-  const auto doubt = [](const std::string& word, const AnswerCheck& check) {
+  const auto doubt = [](const std::string& word, const OutputCheck& check) {
     test::Observing observing;
-    const auto findings = carry_out(plan_of({{"say", word}, {"say", word}}, check), {.observer = &observing});
-    const auto note = std::ranges::find(findings.trust, NoteKind::doubtful_check, &Note::kind);
-    EXPECT_EQ(note == findings.trust.end(), observing.heard.empty());
-    return note == findings.trust.end() ? std::string{} : note->said;
+    const auto findings = run_plan(plan_of({{"say", word}, {"say", word}}, check), {.observer = &observing});
+    const auto note = std::ranges::find(findings.notes, NoteKind::weak_check, &Note::kind);
+    EXPECT_EQ(note == findings.notes.end(), observing.heard.empty());
+    return note == findings.notes.end() ? std::string{} : note->quoted;
   };
   EXPECT_THAT(doubt("x", {}), HasSubstr("nothing checks"));
   EXPECT_THAT(doubt("x", {.match = "x*"}), HasSubstr("would pass on an empty answer"));
@@ -116,9 +116,9 @@ TEST(Checks, AreMadeAgainAtTheEnd) {
   plan.candidates[1].run = {"sh", "-c",
                             "echo x >> " + scratch.path("runs") + "; test $(wc -l < " + scratch.path("runs") +
                                 ") -gt 8 && echo nothing || echo total 3"};
-  const auto findings = carry_out(plan);
-  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::wrong);
-  EXPECT_THAT(findings.states[CellId{1}].detail, HasSubstr("at the end, "));
+  const auto findings = run_plan(plan);
+  EXPECT_EQ(findings.statuses[CellId{1}].code, StatusCode::wrong);
+  EXPECT_THAT(findings.statuses[CellId{1}].detail, HasSubstr("at the end, "));
 }
 
 TEST(Forecast, SaysWhatARoundTakesAndWhatCanBeSettled) {
@@ -131,9 +131,9 @@ TEST(Forecast, SaysWhatARoundTakesAndWhatCanBeSettled) {
   EXPECT_EQ(outlook.rounds, 40);
   EXPECT_GT(outlook.round_seconds, 0.02);
   EXPECT_GT(outlook.twin_seconds, 0.0025) << "in every fourth round";
-  ASSERT_EQ(outlook.prospects.size(), 1U);
-  ASSERT_TRUE(outlook.prospects[0].change.has_value());
-  EXPECT_GT(outlook.prospects[0].change->typical, 0);
+  ASSERT_EQ(outlook.forecasts.size(), 1U);
+  ASSERT_TRUE(outlook.forecasts[0].change.has_value());
+  EXPECT_GT(outlook.forecasts[0].change->typical, 0);
   EXPECT_EQ(design.candidates.size(), 3U);
 }
 
@@ -142,16 +142,16 @@ class Stopping {
  public:
   explicit Stopping(int rounds, const std::string& ledger)
       : options_{.ledger = ledger, .resume = true, .observer = &observing_, .stop = source_.get_token()} {
-    observing_.on_progress = [this, rounds](const Progress& p) {
+    observing_.when_progress = [this, rounds](const Progress& p) {
       if (p.phase == Progress::Phase::measuring && p.done >= rounds) source_.request_stop();
     };
   }
-  const Options& options() const { return options_; }
+  const RunOptions& options() const { return options_; }
 
  private:
   std::stop_source source_;
   test::Observing observing_;
-  Options options_;
+  RunOptions options_;
 };
 
 TEST(Resuming, GoesOnToWhatAnUninterruptedCampaignOfTheSameTrialsSays) {
@@ -162,31 +162,31 @@ TEST(Resuming, GoesOnToWhatAnUninterruptedCampaignOfTheSameTrialsSays) {
   plan.watch = {"wall time"};
   plan.margin = 9;  // nothing is ever called a change, and same takes the rounds it takes
   for (const int rounds : {2, 5}) {
-    const auto cut = carry_out(plan, Stopping(rounds, path).options());
+    const auto cut = run_plan(plan, Stopping(rounds, path).options());
     EXPECT_EQ(cut.state, CampaignState::interrupted);
     EXPECT_TRUE(cut.provisional);
   }
-  const auto done = carry_out(plan, {.ledger = path, .resume = true});
-  ledger::Ledger ledger(path, ledger::Ledger::Opening::existing);
+  const auto done = run_plan(plan, {.ledger = path, .resume = true});
+  ledger::Ledger ledger(path, ledger::Ledger::OpenMode::existing);
   const auto campaigns = ledger.list();
   ASSERT_EQ(campaigns.size(), 1U);
   const auto record = ledger.read(campaigns[0].id);
-  EXPECT_EQ(record.log.sittings.size(), 3U);
+  EXPECT_EQ(record.log.sessions.size(), 3U);
   EXPECT_EQ(record.log.state, CampaignState::ended);
   // Every cell of every whole round exactly once; the order is that of the seed.
   std::map<int, int> trials;
   for (const auto& trial : record.log.trials)
     if (trial.round) ++trials[*trial.round];
   for (const auto& round : record.log.rounds) {
-    if (round.state == RoundState::whole) {
+    if (round.state == RoundState::complete) {
       EXPECT_EQ(trials[round.number], 2);
     }
     EXPECT_NE(round.state, RoundState::open);
   }
   EXPECT_EQ(record.log.looks.size(), static_cast<std::size_t>(finding_on(done, "wall time").looks));
-  const auto again = carry_out(plan, {.ledger = path, .resume = true});
+  const auto again = run_plan(plan, {.ledger = path, .resume = true});
   EXPECT_EQ(again.design.uid, done.design.uid) << "one that has ended is shown";
-  EXPECT_EQ(finding_on(again, "wall time").p_same, finding_on(done, "wall time").p_same);
+  EXPECT_EQ(finding_on(again, "wall time").p_equivalence, finding_on(done, "wall time").p_equivalence);
   EXPECT_EQ(ledger.list().size(), 1U);
 }
 
@@ -197,10 +197,10 @@ TEST(Resuming, RefusesAnotherPlanOrProgram) {
   std::filesystem::permissions(scratch.path("one"), std::filesystem::perms::owner_all);
   auto plan = plan_of({{"say", "x"}, {"say", "x"}});
   plan.candidates[1].run = {scratch.path("one")};
-  carry_out(plan, Stopping(1, path).options());
+  run_plan(plan, Stopping(1, path).options());
   const auto problem = [&](const Plan& changed) -> std::string {
     try {
-      carry_out(changed, {.ledger = path, .resume = true});
+      run_plan(changed, {.ledger = path, .resume = true});
     } catch (const Error& error) {
       return error.what();
     }
@@ -217,10 +217,11 @@ TEST(Resuming, RefusesAnotherPlanOrProgram) {
 
 TEST(Choosing, MeasuresTheChosenComparisonsOnly) {
   auto plan = plan_of({{"say", "x"}, {"say", "x"}, {"say", "x"}});
-  const auto findings = carry_out(plan, {.chosen = {{"c2", "w", ""}}});
-  for (const auto& f : findings.findings) EXPECT_EQ(findings.candidate(findings.candidate_of(f)).name, "c2");
+  const auto findings = run_plan(plan, {.only_cells = {{"c2", "w", ""}}});
+  for (const auto& f : findings.findings)
+    EXPECT_EQ(findings.candidate(findings.candidate_cell(f)).name, "c2");
   EXPECT_FALSE(findings.findings.empty());
 }
 
 }  // namespace
-}  // namespace assay::inline v1::campaign
+}  // namespace assay::campaign

@@ -5,25 +5,25 @@
 
 #include "assay/model/printable.hpp"
 
-namespace assay::inline v1::check {
+namespace assay::check {
 namespace {
 
 using testing::HasSubstr;
 
 TEST(Check, EqualityIsByDigestAndTheFirstDifferenceIsShownWithItsLine) {
-  const AnswerCheck check{.equal = "stdout"};
-  const Answer expected{"total 17\nend\n", true, "a"}, wrong{"total 18\nend\n", true, "b"};
-  EXPECT_FALSE(what_is_wrong(check, expected, expected));
-  EXPECT_FALSE(what_is_wrong(check, wrong, {})) << "a baseline has nothing to be held against";
-  EXPECT_THAT(what_is_wrong(check, wrong, expected).value(),
+  const OutputCheck check{.equal = "stdout"};
+  const Output expected{"total 17\nend\n", true, "a"}, wrong{"total 18\nend\n", true, "b"};
+  EXPECT_FALSE(check_output(check, expected, expected));
+  EXPECT_FALSE(check_output(check, wrong, {})) << "a baseline has nothing to be held against";
+  EXPECT_THAT(check_output(check, wrong, expected).value(),
               HasSubstr("line 1: \"total 18\", expected \"total 17\""));
 }
 
 TEST(Check, APatternCatchesEmptyAnswers) {
-  const AnswerCheck check{.match = "^total \\d+"};
-  EXPECT_FALSE(what_is_wrong(check, {"order 1\ntotal 17\n", true, "a"}, {}));
-  EXPECT_THAT(what_is_wrong(check, {"", true, "e"}, {}).value(), HasSubstr("nothing on standard output"));
-  EXPECT_THAT(what_is_wrong(check, {"sum 3\n", true, "s"}, {}).value(), HasSubstr("begins \"sum 3\""));
+  const OutputCheck check{.match = "^total \\d+"};
+  EXPECT_FALSE(check_output(check, {"order 1\ntotal 17\n", true, "a"}, {}));
+  EXPECT_THAT(check_output(check, {"", true, "e"}, {}).value(), HasSubstr("nothing on standard output"));
+  EXPECT_THAT(check_output(check, {"sum 3\n", true, "s"}, {}).value(), HasSubstr("begins \"sum 3\""));
 }
 
 std::string difference(std::string_view text, std::string_view expected, bool whole = true) {
@@ -42,9 +42,8 @@ TEST(FirstDifference, OfBinaryOutputsShowsLengthsAndTheFirstByteAlone) {
   const std::string_view zeros("GZ\0\0\x01", 5), others("GZ\0\0\x02\x03", 6);
   EXPECT_EQ(difference(others, zeros), "binary, 6 bytes, expected 5, from byte 5 on");
   EXPECT_EQ(difference("text\n", "\xff\xfe"), "binary, 5 bytes, expected 2, from byte 1 on");
-  const AnswerCheck check{.match = "^total"};
-  EXPECT_THAT(what_is_wrong(check, {zeros, true, "z", 5}, {}).value(),
-              HasSubstr("which is binary (5 bytes)"));
+  const OutputCheck check{.match = "^total"};
+  EXPECT_THAT(check_output(check, {zeros, true, "z", 5}, {}).value(), HasSubstr("which is binary (5 bytes)"));
 }
 
 TEST(IsBinary, LooksForZerosAndBrokenCharactersAndLetsOneBeCutAtTheEndOfItsLook) {
@@ -64,11 +63,11 @@ TEST(PrintableLine, MakesRubbishHarmless) {
 }
 
 TEST(Answer, NumbersBeyondWhatADoubleHoldsAreNotNearToOthers) {
-  EXPECT_FALSE(near_enough("1e999", "0", 0.1));
-  EXPECT_FALSE(near_enough("0", "1e999", 0.1));
-  EXPECT_FALSE(near_enough("1e999", "1e998", 0.1));
-  EXPECT_TRUE(near_enough("1e999 1.0", "1e999 1.01", 0.1));
+  EXPECT_FALSE(equal_within("1e999", "0", 0.1));
+  EXPECT_FALSE(equal_within("0", "1e999", 0.1));
+  EXPECT_FALSE(equal_within("1e999", "1e998", 0.1));
+  EXPECT_TRUE(equal_within("1e999 1.0", "1e999 1.01", 0.1));
 }
 
 }  // namespace
-}  // namespace assay::inline v1::check
+}  // namespace assay::check

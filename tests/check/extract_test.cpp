@@ -5,7 +5,7 @@
 
 #include "assay/model/error.hpp"
 
-namespace assay::inline v1::check {
+namespace assay::check {
 namespace {
 
 using testing::HasSubstr;
@@ -68,22 +68,22 @@ TEST(Extract, AJsonPointerLeadsToANumberOrAList) {
   EXPECT_THAT(extract(by_pointer("/x"), R"({"x": []})").problem, HasSubstr("empty list"));
 }
 
-TEST(LeadIn, LeavesOutTheFirstSecondsOrTheFirstValues) {
-  const std::vector<Occurrence> timed = {
+TEST(Discard, LeavesOutTheFirstSecondsOrTheFirstValues) {
+  const std::vector<Match> timed = {
       {.at = 0.5, .value = 1}, {.at = 2.0, .value = 2}, {.at = 3.0, .value = 3}};
-  EXPECT_EQ(after({}, timed).size(), 3U);
-  EXPECT_EQ(after(parse_lead_in("2 s"), timed).front().value, 2);
-  EXPECT_EQ(after(parse_lead_in("2"), timed).front().value, 3);
-  EXPECT_TRUE(after(parse_lead_in("9 s"), timed).empty());
+  EXPECT_EQ(discard_first({}, timed).size(), 3U);
+  EXPECT_EQ(discard_first(parse_discard("2 s"), timed).front().value, 2);
+  EXPECT_EQ(discard_first(parse_discard("2"), timed).front().value, 3);
+  EXPECT_TRUE(discard_first(parse_discard("9 s"), timed).empty());
   for (const char* text : {"2 s", "150 ms", "20"})
-    EXPECT_EQ(parse_lead_in(to_string(parse_lead_in(text))), parse_lead_in(text));
+    EXPECT_EQ(parse_discard(to_string(parse_discard(text))), parse_discard(text));
   for (const char* text : {"", "soon", "-3", "0", "2.5"})
-    EXPECT_THROW((void)parse_lead_in(text), Error) << text;
+    EXPECT_THROW((void)parse_discard(text), Error) << text;
 }
 
 TEST(PickOne, StandsForAll) {
-  const std::vector<Occurrence> all = {{{}, 4}, {{}, 1}, {{}, 3}, {{}, 10}};
-  const auto picked = [&](const char* how) { return pick_one(parse_pick(how), all); };
+  const std::vector<Match> all = {{{}, 4}, {{}, 1}, {{}, 3}, {{}, 10}};
+  const auto picked = [&](const char* how) { return pick_one(parse_aggregate(how), all); };
   EXPECT_EQ(picked("first"), 4);
   EXPECT_EQ(picked("last"), 10);
   EXPECT_EQ(picked("min"), 1);
@@ -97,21 +97,21 @@ TEST(PickOne, StandsForAll) {
 
 TEST(ParsePick, ReadsWhatItWritesAndRefusesTheRest) {
   for (const auto* text : {"first", "median", "sum", "q99.9", "q0"})
-    EXPECT_EQ(to_string(parse_pick(text)), text);
+    EXPECT_EQ(to_string(parse_aggregate(text)), text);
   for (const auto* text : {"", "middle", "q", "q101", "q-1", "q9x"})
-    EXPECT_THROW(parse_pick(text), Error) << text;
+    EXPECT_THROW(parse_aggregate(text), Error) << text;
 }
 
 TEST(ProblemOf, PatternsAndPointersThatCannotServe) {
-  EXPECT_EQ(problem_of_pattern("a ([0-9]+)"), "");
-  EXPECT_EQ(problem_of_pattern("(?P<at>x) (y)"), "");
-  EXPECT_THAT(problem_of_pattern("no group"), HasSubstr("has 0 groups"));
-  EXPECT_THAT(problem_of_pattern("(a)(b)"), HasSubstr("has 2 groups"));
-  EXPECT_THAT(problem_of_pattern("(?P<at>x)"), HasSubstr("has 1 groups"));
-  EXPECT_THAT(problem_of_pattern("(a"), HasSubstr("not a regular expression"));
-  EXPECT_EQ(problem_of_pointer("/a/b~0c"), "");
-  EXPECT_THAT(problem_of_pointer("a"), HasSubstr("begins with /"));
-  EXPECT_THAT(problem_of_pointer("/a~2"), HasSubstr("~0"));
+  EXPECT_EQ(pattern_error("a ([0-9]+)"), "");
+  EXPECT_EQ(pattern_error("(?P<at>x) (y)"), "");
+  EXPECT_THAT(pattern_error("no group"), HasSubstr("has 0 groups"));
+  EXPECT_THAT(pattern_error("(a)(b)"), HasSubstr("has 2 groups"));
+  EXPECT_THAT(pattern_error("(?P<at>x)"), HasSubstr("has 1 groups"));
+  EXPECT_THAT(pattern_error("(a"), HasSubstr("not a regular expression"));
+  EXPECT_EQ(pointer_error("/a/b~0c"), "");
+  EXPECT_THAT(pointer_error("a"), HasSubstr("begins with /"));
+  EXPECT_THAT(pointer_error("/a~2"), HasSubstr("~0"));
 }
 
 TEST(Extract, JsonThatNestsWithoutEndIsNoJson) {
@@ -120,4 +120,4 @@ TEST(Extract, JsonThatNestsWithoutEndIsNoJson) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::check
+}  // namespace assay::check

@@ -3,7 +3,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
-namespace assay::inline v1::check {
+namespace assay::check {
 namespace {
 
 using testing::HasSubstr;
@@ -17,20 +17,18 @@ TEST(Masked, CutsOutWhatIsIgnored) {
 }
 
 TEST(WhatIsWrongWithAReply, LooksAtStatusMatchesAndTheBaselinesBody) {
-  const AnswerCheck check{.match = "route", .ignore_json = {"/id"}};
-  EXPECT_FALSE(what_is_wrong_with_reply(check, {}, 200, R"({"id":2,"route":1})", R"({"id":null,"route":1})"));
-  EXPECT_THAT(what_is_wrong_with_reply(check, {}, 500, "oh", {}).value(),
+  const OutputCheck check{.match = "route", .ignore_json = {"/id"}};
+  EXPECT_FALSE(check_reply(check, {}, 200, R"({"id":2,"route":1})", R"({"id":null,"route":1})"));
+  EXPECT_THAT(check_reply(check, {}, 500, "oh", {}).value(),
               HasSubstr("status 500, expected 200; its body, which begins \"oh\""));
-  EXPECT_FALSE(what_is_wrong_with_reply(check, {.status = 404, .match = {}}, 404, "no route", {}));
-  EXPECT_TRUE(what_is_wrong_with_reply(check, {.status = 404, .match = {}}, 200, "route", {}));
-  EXPECT_THAT(what_is_wrong_with_reply(check, {}, 200, "nothing", {}).value(),
-              HasSubstr("\"route\" does not occur"));
-  EXPECT_THAT(what_is_wrong_with_reply(check, {.status = 0, .match = "^lock"}, 200, "route", {}).value(),
+  EXPECT_FALSE(check_reply(check, {.status = 404, .match = {}}, 404, "no route", {}));
+  EXPECT_TRUE(check_reply(check, {.status = 404, .match = {}}, 200, "route", {}));
+  EXPECT_THAT(check_reply(check, {}, 200, "nothing", {}).value(), HasSubstr("\"route\" does not occur"));
+  EXPECT_THAT(check_reply(check, {.status = 0, .match = "^lock"}, 200, "route", {}).value(),
               HasSubstr("\"^lock\" does not occur"));
-  EXPECT_THAT(
-      what_is_wrong_with_reply(check, {}, 200, R"({"id":2,"route":9})", R"({"id":null,"route":1})").value(),
-      HasSubstr("its body is not the baseline's: line 1"));
+  EXPECT_THAT(check_reply(check, {}, 200, R"({"id":2,"route":9})", R"({"id":null,"route":1})").value(),
+              HasSubstr("its body is not the baseline's: line 1"));
 }
 
 }  // namespace
-}  // namespace assay::inline v1::check
+}  // namespace assay::check

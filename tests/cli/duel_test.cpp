@@ -160,7 +160,7 @@ TEST_P(WrongRequest, GetsOneClearMessageAndExitTwo) {
 }
 
 INSTANTIATE_TEST_SUITE_P(
-    All, WrongRequest,
+    UnclippedTest, WrongRequest,
     testing::Values(
         Wrong{"OfOne", {"duel", "/bin/true"}, "a duel of one: /bin/true"},
         Wrong{"OfNone", {"duel"}, "there is nothing to compare"},

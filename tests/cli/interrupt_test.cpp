@@ -10,6 +10,7 @@
 #include "support/tool.hpp"
 
 namespace assay::test {
+using namespace model;
 namespace {
 
 using testing::HasSubstr;
@@ -72,7 +73,7 @@ TEST(Interrupt, AfterKill9EveryFinishedTrialIsThereAndNothingRuns) {
   kill(started.pid(), SIGKILL);
   EXPECT_EQ(started.wait().status, -SIGKILL);
   EXPECT_TRUE(all_gone(scratch).empty());
-  ledger::Ledger ledger(scratch.path("state/assay/ledger.db"), ledger::Ledger::Opening::existing);
+  ledger::Ledger ledger(scratch.path("state/assay/ledger.db"), ledger::Ledger::OpenMode::existing);
   const auto all = ledger.list();
   ASSERT_EQ(all.size(), 1U);
   EXPECT_EQ(all[0].state, CampaignState::open);

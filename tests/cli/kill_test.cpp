@@ -16,6 +16,7 @@
 #include "support/tool.hpp"
 
 namespace assay {
+using namespace model;
 namespace {
 using test::Scratch;
 
@@ -64,7 +65,7 @@ TEST(Killed, AtAnyMomentACampaignGoesOnAndEndsAsIfItHadNotBeen) {
   const auto ran = test::assay(scratch, {"run", "--resume", "--json"});
   ASSERT_EQ(ran.status, 0) << ran.err;
 
-  ledger::Ledger ledger(scratch.path(".assay/ledger.db"), ledger::Ledger::Opening::existing);
+  ledger::Ledger ledger(scratch.path(".assay/ledger.db"), ledger::Ledger::OpenMode::existing);
   const auto all = ledger.list();
   ASSERT_EQ(all.size(), 1U) << "a campaign that was laid down is gone on with, never begun again";
   const auto record = ledger.read(all[0].id);
@@ -78,7 +79,7 @@ TEST(Killed, AtAnyMomentACampaignGoesOnAndEndsAsIfItHadNotBeen) {
     EXPECT_NE(round.state, RoundState::open);
     for (const auto cell : round.order) {
       const int seen = times[{round.number, cell}];
-      if (round.state == RoundState::whole) {
+      if (round.state == RoundState::complete) {
         EXPECT_EQ(seen, 1) << "round " << round.number;
       } else {
         EXPECT_LE(seen, 1) << "round " << round.number;
@@ -90,15 +91,15 @@ TEST(Killed, AtAnyMomentACampaignGoesOnAndEndsAsIfItHadNotBeen) {
   for (const auto& f : findings.findings) {
     if (findings.metric_of(f).name != "wall time") continue;
     // Twins, which run in some rounds only, end between looks: that closing one is not kept.
-    const auto last = static_cast<int>(f.settled ? f.settled_at : f.rounds);
-    const int planned = judge::looks_of(findings.design.rules).due_at(last) ? f.looks : f.looks - 1;
+    const auto last = static_cast<int>(f.decided ? f.decided_at_round : f.rounds);
+    const int planned = judge::looks_of(findings.design.rules).look_at(last) ? f.looks : f.looks - 1;
     int kept = 0;
     for (const auto& look : record.log.looks)
-      if (look.of == f.of && look.metric == f.metric) {
+      if (look.comparison == f.comparison && look.metric == f.metric) {
         ++kept;
         if (look.number == f.looks) {
           EXPECT_EQ(look.p, f.p);
-          EXPECT_EQ(look.p_same, f.p_same);
+          EXPECT_EQ(look.p_same, f.p_equivalence);
           EXPECT_EQ(look.decision, to_string(f.verdict));
         }
       }

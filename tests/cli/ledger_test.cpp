@@ -4,6 +4,7 @@
 #include "support/tool.hpp"
 
 namespace assay::test {
+using namespace model;
 namespace {
 
 using testing::HasSubstr;

@@ -13,6 +13,7 @@
 #include "support/turn.hpp"
 
 namespace assay::test {
+using namespace model;
 namespace {
 
 using nlohmann::json;
@@ -139,7 +140,7 @@ TEST(DuelControls, WrongOnesAreNamed) {
 
 TEST(WhenBusy, TheSecondCampaignWaitsOrGoesOn) {
   const Scratch scratch;
-  auto other = std::make_unique<measure::Turnstile>();
+  auto other = std::make_unique<measure::MachineLock>();
   if (!test::take_turn(*other)) GTEST_SKIP() << "a campaign is at work on this machine";
   const std::vector<std::string> commands = {"true", "vs", "true", "x"};
   auto arguments = std::vector<std::string>{"duel", "--rounds", "6", "--when-busy", "go-on"};

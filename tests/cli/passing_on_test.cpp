@@ -12,6 +12,7 @@
 #include "support/tool.hpp"
 
 namespace assay {
+using namespace model;
 namespace {
 
 using nlohmann::json;

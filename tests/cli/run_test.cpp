@@ -6,6 +6,7 @@
 #include "support/tool.hpp"
 
 namespace assay::test {
+using namespace model;
 namespace {
 
 using nlohmann::json;

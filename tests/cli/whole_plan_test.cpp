@@ -7,6 +7,7 @@
 #include "support/tool.hpp"
 
 namespace assay {
+using namespace model;
 namespace {
 using nlohmann::json;
 using test::Scratch;

@@ -8,7 +8,7 @@
 #include "assay/model/error.hpp"
 #include "assay/model/names.hpp"
 
-namespace assay::inline v1::contest {
+namespace assay::contest {
 namespace {
 
 using testing::HasSubstr;
@@ -21,23 +21,23 @@ TEST(Agreement, IsByEqualityUnlessToldOtherwise) {
   contest.baseline("right", [] { return 17; });
   contest.candidate("wrong", [] { return 18; }).candidate("also right", [] { return 17; });
   const auto findings = contest.run();
-  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::wrong);
-  EXPECT_THAT(findings.states[CellId{1}].detail, HasSubstr("not the baseline's: 18, expected 17"));
-  EXPECT_EQ(findings.states[CellId{2}].standing, Standing::sound);
+  EXPECT_EQ(findings.statuses[CellId{1}].code, StatusCode::wrong);
+  EXPECT_THAT(findings.statuses[CellId{1}].detail, HasSubstr("not the baseline's: 18, expected 17"));
+  EXPECT_EQ(findings.statuses[CellId{2}].code, StatusCode::ok);
 }
 
 std::string standing_of(Contest& contest) {
   contest.options().twin = false;
   contest.options().rounds_min = contest.options().rounds_max = 6;
   contest.options().budget = 0.006;
-  const auto cell = contest.run().states[CellId{1}];
-  return std::string(to_string(cell.standing)) + ": " + cell.detail;
+  const auto cell = contest.run().statuses[CellId{1}];
+  return std::string(to_string(cell.code)) + ": " + cell.detail;
 }
 
 TEST(Agreement, WithinAToleranceForNumbersAndRanges) {
   const auto say = [](std::vector<double> a, std::vector<double> b, double tolerance) {
     Contest contest("tolerance");
-    contest.baseline("a", [a] { return a; }).candidate("b", [b] { return b; }).agree_within(tolerance);
+    contest.baseline("a", [a] { return a; }).candidate("b", [b] { return b; }).answer_tolerance(tolerance);
     return standing_of(contest);
   };
   EXPECT_THAT(say({1, 100}, {1, 100.9}, 0.01), HasSubstr("sound"));
@@ -50,10 +50,10 @@ TEST(Agreement, WithinAToleranceForNumbersAndRanges) {
 TEST(Agreement, ByAPredicateOrNotAtAll) {
   Contest predicate("predicate");
   predicate.baseline("a", [] { return 10; }).candidate("b", [] { return 12; });
-  predicate.agree<int>([](int a, int b) { return a % 2 == b % 2; });
+  predicate.answers_equal<int>([](int a, int b) { return a % 2 == b % 2; });
   EXPECT_THAT(standing_of(predicate), HasSubstr("sound"));
   Contest free("free");
-  free.baseline("a", [] { return 10; }).candidate("b", [] { return 12; }).may_differ();
+  free.baseline("a", [] { return 10; }).candidate("b", [] { return 12; }).skip_answer_check();
   EXPECT_THAT(standing_of(free), HasSubstr("sound"));
   Contest nothing("nothing");
   nothing.baseline("a", [] {}).candidate("b", [] {});
@@ -95,4 +95,4 @@ TEST(Requirement, ReadsLimitsWithTheirUnits) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::contest
+}  // namespace assay::contest

@@ -18,7 +18,7 @@
 #include "support/quick_contest.hpp"
 #include "support/tool.hpp"
 
-namespace assay::inline v1::contest {
+namespace assay::contest {
 namespace {
 
 using test::finding_on;
@@ -71,9 +71,9 @@ TEST(Contest, AFunctionWhoseCopyThrowsIsLeftOut) {
   auto contest = quick();
   contest.baseline("a", [] { return 1; }).candidate("b", Fragile{}).candidate("c", [] { return 1; });
   const auto findings = contest.run();
-  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::failed);
-  EXPECT_THAT(findings.states[CellId{1}].detail, HasSubstr("no more of these"));
-  EXPECT_TRUE(findings.states[CellId{2}].is_sound());
+  EXPECT_EQ(findings.statuses[CellId{1}].code, StatusCode::failed);
+  EXPECT_THAT(findings.statuses[CellId{1}].detail, HasSubstr("no more of these"));
+  EXPECT_TRUE(findings.statuses[CellId{2}].is_ok());
 }
 
 TEST(Contest, TheFirstCallIsThatOfACopyThatWasNeverCalled) {
@@ -103,11 +103,11 @@ TEST(Contest, AFunctionThatThrowsIsLeftOutAndTheOthersGoOn) {
   contest.candidate("worse", [calls] { return ++*calls > 2000 ? throw 5 : 1; });
   contest.candidate("good", [] { return 1; });
   const auto findings = contest.run();
-  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::failed);
-  EXPECT_THAT(findings.states[CellId{1}].detail, HasSubstr("it threw: the lock is shut"));
-  EXPECT_EQ(findings.states[CellId{2}].standing, Standing::failed);
-  EXPECT_THAT(findings.states[CellId{2}].detail, HasSubstr("no std::exception"));
-  EXPECT_EQ(findings.states[CellId{3}].standing, Standing::sound) << findings.states[CellId{3}].detail;
+  EXPECT_EQ(findings.statuses[CellId{1}].code, StatusCode::failed);
+  EXPECT_THAT(findings.statuses[CellId{1}].detail, HasSubstr("it threw: the lock is shut"));
+  EXPECT_EQ(findings.statuses[CellId{2}].code, StatusCode::failed);
+  EXPECT_THAT(findings.statuses[CellId{2}].detail, HasSubstr("no std::exception"));
+  EXPECT_EQ(findings.statuses[CellId{3}].code, StatusCode::ok) << findings.statuses[CellId{3}].detail;
 }
 
 TEST(Threads, RunAtOnceEachWithItsOwnFunction) {
@@ -151,16 +151,16 @@ TEST(Work, GivesThroughputAndRequirementsAreJudgedApart) {
   const auto findings = contest.run();
   EXPECT_EQ(findings.metric_of(finding_on(findings, "throughput")).unit, "B/s");
   ASSERT_EQ(findings.requirements.size(), 4U);
-  EXPECT_GT(findings.requirements[0].spare, 0.9);
-  EXPECT_NE(findings.requirements[0].status, RequirementFinding::Status::broken);
-  EXPECT_LT(findings.requirements[3].spare, -0.9);
+  EXPECT_GT(findings.requirements[0].headroom, 0.9);
+  EXPECT_NE(findings.requirements[0].status, RequirementFinding::Status::violated);
+  EXPECT_LT(findings.requirements[3].headroom, -0.9);
   EXPECT_NE(findings.requirements[3].status, RequirementFinding::Status::met);
 }
 
 TEST(ContestLedger, KeepsEveryRound) {
   const Scratch scratch;
   auto contest = quick("kept");
-  contest.over("n", {10, 20});
+  contest.factor("n", {10, 20});
   contest.input([](const Setting& s) { return static_cast<int>(s.integer("n")); });
   contest.baseline("a", units).candidate("b", [](int n) { return units(2 * n); });
   contest.options().ledger = scratch.path("l.db");
@@ -169,13 +169,13 @@ TEST(ContestLedger, KeepsEveryRound) {
   const auto record = ledger.read(ledger.list().at(0).id);
   EXPECT_EQ(record.design.kind, "contest");
   EXPECT_EQ(record.design.factors.at(0).role, Factor::Role::size);
-  EXPECT_EQ(std::ranges::count(record.log.trials, Role::counted, &Trial::role), 4 * 7);
+  EXPECT_EQ(std::ranges::count(record.log.trials, Role::measured, &Trial::role), 4 * 7);
   EXPECT_GT(record.log.trials.back().calls, 0);
 }
 
 TEST(Contest, ChoosesLevelsAndStopsWhenAsked) {
   auto contest = quick();
-  contest.over("n", {10, 20, 30});
+  contest.factor("n", {10, 20, 30});
   contest.input([](const Setting& s) { return static_cast<int>(s.integer("n")); });
   contest.baseline("a", units).candidate("b", units);
   auto options = contest.options();
@@ -189,7 +189,7 @@ TEST(Contest, ChoosesLevelsAndStopsWhenAsked) {
   options = contest.options();
   options.stop = source.get_token();
   test::Observing observer;
-  observer.on_progress = [&](const campaign::Progress& p) {
+  observer.when_progress = [&](const campaign::Progress& p) {
     if (p.done == 3 && p.phase == campaign::Progress::Phase::measuring) source.request_stop();
   };
   options.observer = &observer;
@@ -215,7 +215,7 @@ TEST(Contest, WhatIsAmissIsSaidBeforeAnythingRuns) {
               HasSubstr("a second baseline"));
   EXPECT_THAT(message_of([] { Contest("x").baseline("a", units).candidate("a", units); }),
               HasSubstr("two candidates are named \"a\""));
-  EXPECT_THAT(message_of([] { Contest("x").over("n", {1, 2, 1}); }), HasSubstr("has level 1 twice"));
+  EXPECT_THAT(message_of([] { Contest("x").factor("n", {1, 2, 1}); }), HasSubstr("has level 1 twice"));
   EXPECT_THAT(message_of([] { Contest("x").threads({0}); }), HasSubstr("0 threads can't run"));
   EXPECT_THAT(message_of([] { Contest("x").require("time per call", "2 ms"); }),
               HasSubstr("is not a requirement"));
@@ -229,4 +229,4 @@ TEST(Contest, WhatIsAmissIsSaidBeforeAnythingRuns) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::contest
+}  // namespace assay::contest

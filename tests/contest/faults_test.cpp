@@ -18,7 +18,7 @@
 #include "support/plans.hpp"
 #include "support/tool.hpp"
 
-namespace assay::inline v1::contest {
+namespace assay::contest {
 namespace {
 
 using testing::HasSubstr;
@@ -48,10 +48,10 @@ TEST(Faults, AFunctionThatThrowsWhileItIsTimedLeavesTheOthersGoing) {
   });
   contest.candidate("as steady", work);
   const auto findings = contest.run();
-  EXPECT_TRUE(findings.states[CellId{0}].is_sound());
-  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::failed);
-  EXPECT_THAT(findings.states[CellId{1}].detail, HasSubstr("the sluice jammed"));
-  EXPECT_TRUE(findings.states[CellId{2}].is_sound());
+  EXPECT_TRUE(findings.statuses[CellId{0}].is_ok());
+  EXPECT_EQ(findings.statuses[CellId{1}].code, StatusCode::failed);
+  EXPECT_THAT(findings.statuses[CellId{1}].detail, HasSubstr("the sluice jammed"));
+  EXPECT_TRUE(findings.statuses[CellId{2}].is_ok());
   EXPECT_GE(test::finding_on(findings, "time per call").rounds, 1U);
 }
 
@@ -60,14 +60,14 @@ TEST(Faults, ABaselineThatThrowsMakesNobodyElseWrong) {
   contest.baseline("jammed", []() -> unsigned { throw std::runtime_error("the sluice jammed"); });
   contest.candidate("steady", work);
   const auto findings = contest.run();
-  EXPECT_EQ(findings.states[CellId{0}].standing, Standing::failed);
-  EXPECT_TRUE(findings.states[CellId{1}].is_sound()) << findings.states[CellId{1}].detail;
+  EXPECT_EQ(findings.statuses[CellId{0}].code, StatusCode::failed);
+  EXPECT_TRUE(findings.statuses[CellId{1}].is_ok()) << findings.statuses[CellId{1}].detail;
   EXPECT_TRUE(findings.findings.empty());
 }
 
 TEST(Faults, AnInputThatCannotBeMadeIsSaidOfWhatNeedsIt) {
   auto contest = brief("no input");
-  contest.over("locks", {1, 2});
+  contest.factor("locks", {1, 2});
   contest.input([](const Setting& setting) {
     if (setting.integer("locks") == 2) throw std::runtime_error("no water");
     return 7U;
@@ -78,8 +78,8 @@ TEST(Faults, AnInputThatCannotBeMadeIsSaidOfWhatNeedsIt) {
   const auto findings = contest.run();
   for (const auto id : findings.design.cells.ids()) {
     const bool dry = findings.design.cells[id].setting.integer("locks") == 2;
-    EXPECT_EQ(findings.states[id].standing, dry ? Standing::failed : Standing::sound);
-    EXPECT_EQ(findings.states[id].detail, dry ? "it threw: no water" : "");
+    EXPECT_EQ(findings.statuses[id].code, dry ? StatusCode::failed : StatusCode::ok);
+    EXPECT_EQ(findings.statuses[id].detail, dry ? "it threw: no water" : "");
   }
 }
 
@@ -92,9 +92,9 @@ TEST(Faults, AFunctionThatThrowsInAThreadDoesSoToo) {
     return work();
   });
   const auto findings = contest.run();
-  EXPECT_TRUE(findings.states[CellId{0}].is_sound());
-  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::failed);
-  EXPECT_THAT(findings.states[CellId{1}].detail, HasSubstr("the sluice jammed"));
+  EXPECT_TRUE(findings.statuses[CellId{0}].is_ok());
+  EXPECT_EQ(findings.statuses[CellId{1}].code, StatusCode::failed);
+  EXPECT_THAT(findings.statuses[CellId{1}].detail, HasSubstr("the sluice jammed"));
 }
 
 TEST(Faults, ThreadsThatCannotBeMadeAreSaidAndNothingWaitsForThem) {
@@ -107,7 +107,7 @@ TEST(Faults, ThreadsThatCannotBeMadeAreSaidAndNothingWaitsForThem) {
     contest.threads({4}).baseline("a", work).candidate("b", work);
     try {
       const auto findings = contest.run();
-      _exit(findings.states[CellId{0}].is_sound() ? 1 : 0);
+      _exit(findings.statuses[CellId{0}].is_ok() ? 1 : 0);
     } catch (const Error&) {
       _exit(0);
     }
@@ -128,8 +128,8 @@ TEST(Faults, WhatSettlesAContestIsACommandThatMeasuresMore) {
   auto findings = contest.run();
   auto unclear = test::finding_on(findings, "time per call");
   unclear.verdict = Verdict::unclear;
-  unclear.to_settle = Price{.rounds = 120, .seconds = 24};
-  EXPECT_THAT(report::settle_text(findings, unclear),
+  unclear.rounds_to_decide = RoundsToDecide{.rounds = 120, .seconds = 24};
+  EXPECT_THAT(report::rounds_needed_text(findings, unclear),
               HasSubstr("./prog --margin 0.1% --rounds 8..120 --budget 24s"));
 }
 
@@ -143,7 +143,7 @@ TEST(Faults, AContestThatWasCutOffGoesOn) {
   std::stop_source source;
   options.stop = source.get_token();
   test::Observing observer;
-  observer.on_progress = [&](const campaign::Progress& p) {
+  observer.when_progress = [&](const campaign::Progress& p) {
     if (p.done == 3 && p.phase == campaign::Progress::Phase::measuring) source.request_stop();
   };
   options.observer = &observer;
@@ -157,4 +157,4 @@ TEST(Faults, AContestThatWasCutOffGoesOn) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::contest
+}  // namespace assay::contest

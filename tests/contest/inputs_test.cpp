@@ -15,7 +15,7 @@
 #include "support/plans.hpp"
 #include "support/quick_contest.hpp"
 
-namespace assay::inline v1::contest {
+namespace assay::contest {
 namespace {
 
 using test::finding_on;
@@ -25,7 +25,7 @@ using testing::HasSubstr;
 TEST(Contest, TheInputIsSharedAndMadeAnewByRound) {
   int made = 0;
   auto contest = quick();
-  contest.over("size", {10, 20});
+  contest.factor("size", {10, 20});
   contest.input([&](const Setting& s) {
     ++made;
     return std::vector<int>(static_cast<std::size_t>(s.integer("size")), 1);
@@ -89,8 +89,8 @@ TEST(Contest, InputsThatCannotBeCopiedAreMadeAnew) {
   contest.baseline("a", take).candidate("b", take);
   const auto findings = contest.run();
   EXPECT_EQ(empty, 0);
-  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::sound) << findings.states[CellId{1}].detail;
+  EXPECT_EQ(findings.statuses[CellId{1}].code, StatusCode::ok) << findings.statuses[CellId{1}].detail;
 }
 
 }  // namespace
-}  // namespace assay::inline v1::contest
+}  // namespace assay::contest

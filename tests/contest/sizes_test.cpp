@@ -12,15 +12,15 @@
 #include "assay/model/names.hpp"
 #include "support/quick_contest.hpp"
 
-namespace assay::inline v1::contest {
+namespace assay::contest {
 namespace {
 
 using testing::HasSubstr;
 
 TEST(Sizes, ACandidateThatGetsTooSlowLeavesLargerOnesAndItIsSaid) {
   auto contest = quick();
-  contest.over("size", {1, 500'000'000, 2'000'000'000, 2});
-  contest.allowance(0.1);  // a stall as long, in both of two calls in a row, is what could fail this
+  contest.factor("size", {1, 500'000'000, 2'000'000'000, 2});
+  contest.max_call_time(0.1);  // a stall as long, in both of two calls in a row, is what could fail this
   contest.input([](const Setting& s) { return static_cast<int>(s.integer("size")); });
   contest.baseline("constant", [](int) { return 1; });
   contest.candidate("linear", [](int n) { return units(n); });
@@ -29,7 +29,7 @@ TEST(Sizes, ACandidateThatGetsTooSlowLeavesLargerOnesAndItIsSaid) {
   for (const auto id : findings.design.cells.ids())
     if (const auto& cell = findings.design.cells[id]; cell.candidate.value == 1)
       linear[cell.setting.integer("size")] =
-          std::string(to_string(findings.states[id].standing)) + " " + findings.states[id].detail;
+          std::string(to_string(findings.statuses[id].code)) + " " + findings.statuses[id].detail;
   EXPECT_THAT(linear[2], HasSubstr("sound"));
   EXPECT_THAT(linear[500'000'000], HasSubstr("absent a call took"));
   EXPECT_THAT(linear[2'000'000'000], HasSubstr("at size=500000000, 0.1 s are allowed")) << "not even tried";
@@ -37,8 +37,8 @@ TEST(Sizes, ACandidateThatGetsTooSlowLeavesLargerOnesAndItIsSaid) {
 
 TEST(Sizes, ACallThatIsALittleTooSlowOnceIsNoReasonToLeave) {
   auto contest = quick();
-  contest.over("size", {1, 2});
-  contest.allowance(0.1);
+  contest.factor("size", {1, 2});
+  contest.max_call_time(0.1);
   contest.input([](const Setting& s) { return static_cast<int>(s.integer("size")); });
   contest.baseline("constant", [](int) { return 1; });
   auto calls = std::make_shared<int>(0);
@@ -48,12 +48,12 @@ TEST(Sizes, ACallThatIsALittleTooSlowOnceIsNoReasonToLeave) {
   });
   const auto findings = contest.run();
   for (const auto id : findings.design.cells.ids())
-    EXPECT_EQ(findings.states[id].standing, Standing::sound) << findings.states[id].detail;
+    EXPECT_EQ(findings.statuses[id].code, StatusCode::ok) << findings.statuses[id].detail;
 }
 
 TEST(Sizes, ACallFarBeyondTheAllowanceIsNotMadeAgain) {
   auto contest = quick();
-  contest.allowance(0.01);
+  contest.max_call_time(0.01);
   auto calls = std::make_shared<int>(0);
   contest.baseline("constant", [] { return 1; });
   contest.candidate("endless", [calls] {
@@ -62,24 +62,24 @@ TEST(Sizes, ACallFarBeyondTheAllowanceIsNotMadeAgain) {
     return 1;
   });
   const auto findings = contest.run();
-  EXPECT_EQ(findings.states[CellId{1}].standing, Standing::absent);
+  EXPECT_EQ(findings.statuses[CellId{1}].code, StatusCode::unsupported);
   EXPECT_EQ(*calls, 1);
 }
 
 TEST(Sizes, GrowthIsToldFromTheSizes) {
   auto contest = quick();
-  contest.over("n", {100, 200, 400, 800, 1600, 3200});
+  contest.factor("n", {100, 200, 400, 800, 1600, 3200});
   contest.input([](const Setting& s) { return static_cast<int>(s.integer("n")); });
   contest.baseline("linear", [](int n) { return units(n); });
   contest.candidate("flat", [](int) { return units(500); });
   const auto findings = contest.run();
-  ASSERT_EQ(findings.trends.size(), 2U);
-  EXPECT_NEAR(*findings.trends[0].exponent, 1, 0.3);
-  EXPECT_NEAR(*findings.trends[1].exponent, 0, 0.3);
-  ASSERT_TRUE(findings.trends[1].crossing);
-  EXPECT_GT(*findings.trends[1].crossing, 100);
-  EXPECT_LT(*findings.trends[1].crossing, 3200);
+  ASSERT_EQ(findings.scaling.size(), 2U);
+  EXPECT_NEAR(*findings.scaling[0].exponent, 1, 0.3);
+  EXPECT_NEAR(*findings.scaling[1].exponent, 0, 0.3);
+  ASSERT_TRUE(findings.scaling[1].crossing);
+  EXPECT_GT(*findings.scaling[1].crossing, 100);
+  EXPECT_LT(*findings.scaling[1].crossing, 3200);
 }
 
 }  // namespace
-}  // namespace assay::inline v1::contest
+}  // namespace assay::contest

@@ -7,7 +7,7 @@
 #include "assay/contest/clock.hpp"
 #include "assay/contest/own_counters.hpp"
 
-namespace assay::inline v1::contest {
+namespace assay::contest {
 namespace {
 
 struct Counting {
@@ -26,10 +26,10 @@ TEST(Slices, CalibrationFillsTheTimeAskedFor) {
     for (unsigned i = 0; i < 100; ++i) sum = sum + i;
     return 1;
   });
-  Contender contender{.callable = &callable, .input = &nothing};
+  TimedFunction contender{.callable = &callable, .input = &nothing};
   calibrate(contender, 1e-3);
   EXPECT_GT(contender.calls, 100U) << "a hundred turns take well below ten microseconds";
-  Contender slow{.callable = &callable, .input = &nothing};
+  TimedFunction slow{.callable = &callable, .input = &nothing};
   calibrate(slow, 1e-12);
   EXPECT_EQ(slow.calls, 1U) << "one call at least";
 }
@@ -38,7 +38,7 @@ TEST(Slices, EveryBlockHasEachContenderOnceInAFreshOrder) {
   TypedInput<Nothing> nothing([] { return Nothing{}; });
   const auto calls = std::make_shared<std::vector<int>>();
   TypedCallable<Counting> a({calls, 0}), b({calls, 1}), c({calls, 2});
-  std::vector<Contender> three(3);
+  std::vector<TimedFunction> three(3);
   Callable* callables[] = {&a, &b, &c};
   for (std::size_t i = 0; i < 3; ++i) {
     three[i].callable = callables[i];
@@ -71,7 +71,7 @@ TEST(Slices, EveryBlockHasEachContenderOnceInAFreshOrder) {
 TEST(Slices, OneBlockIsRunHoweverLongItTakes) {
   TypedInput<Nothing> nothing([] { return Nothing{}; });
   TypedCallable<int (*)()> callable([] { return 1; });
-  std::vector<Contender> one(1);
+  std::vector<TimedFunction> one(1);
   one[0].callable = &callable;
   one[0].input = &nothing;
   one[0].calls = 3;
@@ -85,7 +85,7 @@ TEST(Slices, BeginWithCallsThatAreNotTimed) {
   TypedInput<Nothing> nothing([] { return Nothing{}; });
   const auto calls = std::make_shared<std::vector<int>>();
   TypedCallable<Counting> callable({calls, 0});
-  std::vector<Contender> one(1);
+  std::vector<TimedFunction> one(1);
   one[0].callable = &callable;
   one[0].input = &nothing;
   one[0].calls = 80;
@@ -99,8 +99,8 @@ TEST(Slices, ThreadsAreTimedFromTheFirstStartToTheLastEnd) {
   // One thread by the same path as two: the work of two that do not disturb each other takes no less.
   const auto median_of_slices = [](std::size_t threads) {
     TypedInput<Nothing> nothing([] { return Nothing{}; });
-    Team team(threads);
-    Contender contender{.input = &nothing, .team = &team};
+    ThreadGroup team(threads);
+    TimedFunction contender{.input = &nothing, .threads = &team};
     const TypedCallable<int (*)()> spin([] {
       volatile unsigned sum = 0;
       for (unsigned i = 0; i < 20000; ++i) sum = sum + i;
@@ -127,8 +127,8 @@ TEST(SliceClock, GoesOnAtARateItKnows) {
   EXPECT_GT(clock.overhead(), 0);
 }
 
-TEST(OwnCounters, CountOrSayWhyNot) {
-  OwnCounters counters;
+TEST(ThreadCounters, CountOrSayWhyNot) {
+  ThreadCounters counters;
   counters.start();
   volatile unsigned sum = 0;
   for (unsigned i = 0; i < 1000000; ++i) sum = sum + i;
@@ -141,4 +141,4 @@ TEST(OwnCounters, CountOrSayWhyNot) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::contest
+}  // namespace assay::contest

@@ -9,12 +9,12 @@
 #include "assay/model/error.hpp"
 #include "support/records.hpp"
 
-namespace assay::inline v1::exchange {
+namespace assay::exchange {
 namespace {
 
 using testing::HasSubstr;
 
-std::string problem(const std::string& csv, const SamplesAsked& asked = {.uid = "0123456789abcdef"}) {
+std::string problem(const std::string& csv, const ImportOptions& asked = {.uid = "0123456789abcdef"}) {
   try {
     std::istringstream in(csv);
     read_csv(in, "s.csv", asked);
@@ -30,7 +30,7 @@ TEST(Samples, NumbersThatCannotBeKeptAreErrorsWithLineAndColumn) {
   EXPECT_THAT(problem(head + "a,t,1e-400,1\n"), HasSubstr("s.csv:2, column value"));
   EXPECT_THAT(problem(head + "a,t,1,4294967296\n"), HasSubstr("s.csv:2, column round"));
   EXPECT_THAT(problem(head + "a,t,1,-1\n"), HasSubstr("s.csv:2, column round"));
-  const SamplesAsked by_size{.factors = {"locks"}, .uid = "0123456789abcdef"};
+  const ImportOptions by_size{.factors = {"locks"}, .uid = "0123456789abcdef"};
   EXPECT_THAT(problem("candidate,metric,value,locks\na,t,1,18446744073709551617\n", by_size),
               HasSubstr("s.csv:2, column locks"));
 }
@@ -79,13 +79,13 @@ TEST(RecordAsJson, ThatWasAlteredIsRefusedInOneSentence) {
 
 TEST(RecordAsJson, KeepsWhyTrialsWereVoided) {
   auto record = test::record_of({{1, 2}, {1, 2}});
-  record.log.trials[3].outcome = Outcome::voided;
+  record.log.trials[3].outcome = Outcome::discarded;
   record.log.trials[3].detail = "the machine slept";
   const auto back = record_from_json(record_to_json(record), "r.json", "0123456789abcdef");
   ASSERT_EQ(back.log.trials.size(), record.log.trials.size());
   EXPECT_EQ(back.log.trials[3].detail, "the machine slept");
-  EXPECT_EQ(test::evidence_of(back).voids().at("the machine slept"), 1U);
+  EXPECT_EQ(test::evidence_of(back).discard_reasons().at("the machine slept"), 1U);
 }
 
 }  // namespace
-}  // namespace assay::inline v1::exchange
+}  // namespace assay::exchange

@@ -7,6 +7,7 @@
 #include "support/schema.hpp"
 
 namespace assay::test {
+using namespace model;
 namespace {
 
 using nlohmann::json;

@@ -9,7 +9,7 @@
 #include "assay/history/line_of.hpp"
 #include "assay/report/history.hpp"
 
-namespace assay::inline v1::history {
+namespace assay::history {
 namespace {
 
 using Status = HistoryStep::Status;
@@ -18,7 +18,7 @@ using Status = HistoryStep::Status;
 /// to ± half.
 History history_of(double change, int step, double half) {
   History history{.title = "towpath", .reference = "v1.0", .branch = "main"};
-  Archive archive;
+  MeasuredValues archive;
   archive.metrics["wall time"] = {.name = "wall time", .unit = "s"};
   std::map<std::string, std::size_t> places;
   for (int i = 0; i <= 20; ++i) {
@@ -30,7 +30,7 @@ History history_of(double change, int step, double half) {
     archive.values.push_back({.commit = id,
                               .where = {"orders", "", "wall time"},
                               .definition = "w",
-                              .era = "here",
+                              .environment = "here",
                               .machine = "here",
                               .campaign = "u",
                               .effect = {Scale::ratio, value},
@@ -38,12 +38,12 @@ History history_of(double change, int step, double half) {
                               .rounds = 8,
                               .started = 1});
   }
-  history.lines.push_back(line_of(archive, {"orders", "", "wall time"}, "w", places, "here", 0.01));
+  history.lines.push_back(make_line(archive, {"orders", "", "wall time"}, "w", places, "here", 0.01));
   return history;
 }
 
 GateStatus gate_of(const History& history, double allow = 0.02) {
-  return hold_against(history, {.allow = allow}, 10).result.status;
+  return evaluate_gate(history, {.allow = allow}, 10).result.status;
 }
 
 /// The history's one step, as a campaign of its own told it.
@@ -68,7 +68,7 @@ TEST(HistoryGate, FailsOnlyWhereTheWholeIntervalOfAConfirmedStepLiesBeyond) {
 
 TEST(HistoryGate, PassesOnlyByAnIntervalThatWasMeasured) {
   EXPECT_EQ(gate_of(history_of(0, 99, 0.005)), GateStatus::passed);
-  const auto wide = hold_against(history_of(0, 99, 0.05), {.allow = 0.02}, 10);
+  const auto wide = evaluate_gate(history_of(0, 99, 0.05), {.allow = 0.02}, 10);
   EXPECT_EQ(wide.result.status, GateStatus::undecided);
   const auto& reason = wide.result.reasons.at(0);
   EXPECT_LT(reason.interval.low, reason.effect.value);
@@ -91,4 +91,4 @@ TEST(HistoryNow, IsTheLevelSinceTheLastStepAndCoversIt) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::history
+}  // namespace assay::history

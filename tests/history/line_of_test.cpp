@@ -7,19 +7,19 @@
 
 #include "assay/report/history.hpp"
 
-namespace assay::inline v1::history {
+namespace assay::history {
 namespace {
 
 using testing::HasSubstr;
 
-const Where orders{"orders", "", "wall time"};
+const SeriesKey orders{"orders", "", "wall time"};
 
-ArchivedValue value(int commit, double effect, const std::string& machine = "here",
+MeasuredValue value(int commit, double effect, const std::string& machine = "here",
                     const std::string& work = "w", double half = 0.01) {
   return {.commit = "c" + std::to_string(commit),
           .where = orders,
           .definition = work,
-          .era = machine + "/r",
+          .environment = machine + "/r",
           .machine = machine,
           .campaign = "u",
           .effect = {Scale::ratio, effect},
@@ -28,8 +28,8 @@ ArchivedValue value(int commit, double effect, const std::string& machine = "her
           .started = machine == "here" ? 2 : 1};
 }
 
-Archive archive_of(std::vector<ArchivedValue> values) {
-  Archive archive;
+MeasuredValues archive_of(std::vector<MeasuredValue> values) {
+  MeasuredValues archive;
   archive.values = std::move(values);
   archive.metrics["wall time"] = {.name = "wall time", .unit = "s"};
   return archive;
@@ -41,8 +41,8 @@ std::map<std::string, std::size_t> places(std::size_t count) {
   return all;
 }
 
-HistoryLine line(std::vector<ArchivedValue> values, const std::string& era = "here/r") {
-  return line_of(archive_of(std::move(values)), orders, "w", places(20), era, 0.01);
+HistoryLine line(std::vector<MeasuredValue> values, const std::string& era = "here/r") {
+  return make_line(archive_of(std::move(values)), orders, "w", places(20), era, 0.01);
 }
 
 TEST(HistoryLine, JoinsWhatSeveralCampaignsSaidOfACommit) {
@@ -58,7 +58,7 @@ TEST(HistoryLine, JoinsWhatSeveralCampaignsSaidOfACommit) {
 }
 
 TEST(HistoryLine, ASlowerMachineIsMovedByTheCommitsThatBothMeasured) {
-  std::vector<ArchivedValue> values;
+  std::vector<MeasuredValue> values;
   for (int i = 1; i <= 8; ++i) values.push_back(value(i, 1.05, "old"));
   for (int i = 6; i <= 12; ++i) values.push_back(value(i, 1.10));
   const auto found = line(values);
@@ -67,7 +67,7 @@ TEST(HistoryLine, ASlowerMachineIsMovedByTheCommitsThatBothMeasured) {
   EXPECT_NEAR(found.points[0].effect.value, 1.10, 1e-3);
   EXPECT_FALSE(found.points[6].shifted);
   ASSERT_EQ(found.breaks.size(), 1);
-  EXPECT_EQ(found.breaks[0].anchors, 3);
+  EXPECT_EQ(found.breaks[0].overlapping_commits, 3);
   EXPECT_NEAR(found.breaks[0].shift->value, 1.10 / 1.05, 1e-3);
   EXPECT_TRUE(found.steps.empty()) << "the machine is no step of the program";
   EXPECT_THAT(report::notes_of({.lines = {found}}).front(),
@@ -78,7 +78,7 @@ TEST(HistoryLine, WithoutCommonCommitsAnotherMachineSaysNothing) {
   const auto found = line({value(1, 1.0, "old"), value(2, 1.0), value(3, 1.0)});
   EXPECT_EQ(found.points.size(), 2);
   EXPECT_EQ(found.breaks.front().kind, HistoryBreak::Kind::machine);
-  EXPECT_EQ(found.breaks.front().anchors, 0);
+  EXPECT_EQ(found.breaks.front().overlapping_commits, 0);
   EXPECT_FALSE(found.breaks.front().shift);
   EXPECT_THAT(report::notes_of({.lines = {found}}).front(), HasSubstr("so 1 value is left out"));
   EXPECT_EQ(line({value(1, 1.0, "old")}, "").points.size(), 1) << "nothing from here: the newest era";
@@ -92,7 +92,7 @@ TEST(HistoryLine, AWorkloadThatChangedBeginsANewLine) {
 }
 
 TEST(HistoryLine, LevelsBetweenWhichNoStepWasFoundAreOne) {
-  std::vector<ArchivedValue> values;
+  std::vector<MeasuredValue> values;
   for (int i = 1; i <= 27; ++i)
     values.push_back(value(i, (i > 18 ? 1.2 : i > 9 ? 1.1 : 1.0) + 0.001 * (i % 3)));
   auto found = line(values);
@@ -100,7 +100,7 @@ TEST(HistoryLine, LevelsBetweenWhichNoStepWasFoundAreOne) {
   ASSERT_EQ(found.levels.size(), 3);
   found.steps[0].status = HistoryStep::Status::refuted;
   found.steps[1].status = HistoryStep::Status::confirmed;
-  join_levels(found);
+  merge_levels(found);
   ASSERT_EQ(found.levels.size(), 2);
   EXPECT_EQ(found.levels[0].first, 0);
   EXPECT_EQ(found.levels[0].end, 18);
@@ -111,11 +111,11 @@ TEST(HistoryLine, LevelsBetweenWhichNoStepWasFoundAreOne) {
 }
 
 TEST(HistoryLine, ProposesTheStepAndSaysThatItIsNotMeasured) {
-  std::vector<ArchivedValue> values;
+  std::vector<MeasuredValue> values;
   for (int i = 1; i <= 18; ++i) values.push_back(value(i, (i > 9 ? 1.08 : 1.0) + 0.001 * (i % 3)));
   const auto found = line(values);
   ASSERT_EQ(found.steps.size(), 1);
-  EXPECT_EQ(found.points[found.steps[0].after].place, 10);
+  EXPECT_EQ(found.points[found.steps[0].after].commit_index, 10);
   EXPECT_NEAR(found.steps[0].effect.value, 1.08, 0.005);
   History history{.reference = "v1", .lines = {found}};
   for (int i = 0; i < 20; ++i) history.commits.push_back({.id = "c" + std::to_string(i), .subject = "s"});
@@ -124,4 +124,4 @@ TEST(HistoryLine, ProposesTheStepAndSaysThatItIsNotMeasured) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::history
+}  // namespace assay::history

@@ -6,7 +6,7 @@
 
 #include "assay/stats/random.hpp"
 
-namespace assay::inline v1::history {
+namespace assay::history {
 namespace {
 
 /// Log ratios around levels, each for so many commits, with noise of 0.5 % and now and then an outlier.
@@ -22,7 +22,8 @@ std::vector<double> history_of(const std::vector<std::pair<double, int>>& levels
 TEST(Proposals, HoldTheStepsWhereTheyAre) {
   int held = 0;
   for (std::uint64_t i = 0; i < 30; ++i) {
-    const auto found = propose(history_of({{0, 15}, {0.12, 9}, {0, 7}, {0.08, 12}, {0.13, 15}}, i), 0.01);
+    const auto found =
+        find_change_points(history_of({{0, 15}, {0.12, 9}, {0, 7}, {0.08, 12}, {0.13, 15}}, i), 0.01);
     if (found.steps.size() < 4) continue;
     bool right = true;
     std::size_t at = 0;
@@ -38,7 +39,7 @@ TEST(Proposals, HoldTheStepsWhereTheyAre) {
 TEST(Proposals, TakeInAValueThatIsALittleOffOnItsSide) {
   // Three values that agree by luck make the fourth look as far off as the step itself.
   const auto found =
-      propose(std::vector<double>{0, 0.001, 0.002, 0.05, 1.06, 1.062, 1.061, 1.06, 1.061}, 0.1);
+      find_change_points(std::vector<double>{0, 0.001, 0.002, 0.05, 1.06, 1.062, 1.061, 1.06, 1.061}, 0.1);
   ASSERT_EQ(found.steps.size(), 1);
   EXPECT_EQ(found.steps.front().before, 3);
   EXPECT_EQ(found.steps.front().after, 4);
@@ -47,24 +48,25 @@ TEST(Proposals, TakeInAValueThatIsALittleOffOnItsSide) {
 
 TEST(Proposals, AreFewWhereNothingChanged) {
   std::size_t steps = 0;
-  for (std::uint64_t i = 0; i < 100; ++i) steps += propose(history_of({{0, 60}}, i), 0.01).steps.size();
+  for (std::uint64_t i = 0; i < 100; ++i)
+    steps += find_change_points(history_of({{0, 60}}, i), 0.01).steps.size();
   EXPECT_LT(steps, 20) << "each is a campaign for nothing";
 }
 
 TEST(Proposals, SeeThatTheNewestLieOff) {
   for (const int newest : {1, 2, 3}) {
-    const auto found = propose(history_of({{0, 20}, {0.08, newest}}, 3), 0.01);
+    const auto found = find_change_points(history_of({{0, 20}, {0.08, newest}}, 3), 0.01);
     ASSERT_EQ(found.steps.size(), 1) << newest;
     EXPECT_EQ(found.steps.front().after, 20);
   }
-  EXPECT_TRUE(propose({}, 0.01).steps.empty());
-  EXPECT_TRUE(propose(std::vector<double>{0.3}, 0.01).steps.empty());
+  EXPECT_TRUE(find_change_points({}, 0.01).steps.empty());
+  EXPECT_TRUE(find_change_points(std::vector<double>{0.3}, 0.01).steps.empty());
 }
 
 TEST(Proposals, LeaveOutWhatIsBelowTheMargin) {
-  EXPECT_FALSE(propose(history_of({{0, 40}, {0.03, 40}}, 5), 0.01).steps.empty());
-  EXPECT_TRUE(propose(history_of({{0, 40}, {0.03, 40}}, 5), 0.05).steps.empty());
+  EXPECT_FALSE(find_change_points(history_of({{0, 40}, {0.03, 40}}, 5), 0.01).steps.empty());
+  EXPECT_TRUE(find_change_points(history_of({{0, 40}, {0.03, 40}}, 5), 0.05).steps.empty());
 }
 
 }  // namespace
-}  // namespace assay::inline v1::history
+}  // namespace assay::history

@@ -8,10 +8,10 @@
 #include "assay/model/error.hpp"
 #include "assay/stats/random.hpp"
 
-namespace assay::inline v1::history {
+namespace assay::history {
 namespace {
 
-using Costs = std::vector<Suspects::Cost>;
+using Costs = std::vector<CommitPosterior::Cost>;
 
 Costs equal_costs(std::size_t last) { return Costs(last + 1, {.before = 0, .pair = 1}); }
 
@@ -21,7 +21,8 @@ struct Came {
   double pairs = 0;
   bool right = false;
 };
-Came search(Suspects& suspects, stats::Random& random, std::size_t at, std::size_t second, double effect) {
+Came search(CommitPosterior& suspects, stats::Random& random, std::size_t at, std::size_t second,
+            double effect) {
   const auto costs = equal_costs(suspects.last());
   constexpr int ends = 7;  // good against bad
   const double total = effect * (second <= suspects.last() ? 2 : 1);
@@ -43,7 +44,7 @@ TEST(Suspects, AreDividedWithAsFewPairsAsInformationAllows) {
   constexpr int searches = 80;
   for (int i = 0; i < searches; ++i) {
     stats::Random random(21, static_cast<std::uint64_t>(i));
-    Suspects suspects(64, {.step = 2, .total = 2, .scale = 1});
+    CommitPosterior suspects(64, {.step = 2, .total = 2, .scale = 1});
     const auto came = search(suspects, random, 1 + random.below(64), 1000, 2);
     pairs += came.pairs / searches;
     wrong += came.right ? 0 : 1;
@@ -57,7 +58,7 @@ TEST(Suspects, TheFirstOfTwoStepsIsFound) {
   for (int i = 0; i < 40; ++i) {
     stats::Random random(22, static_cast<std::uint64_t>(i));
     const auto first = 1 + random.below(20), second = 40 + random.below(20);
-    Suspects suspects(64, {.step = 2, .total = 4, .scale = 1});
+    CommitPosterior suspects(64, {.step = 2, .total = 4, .scale = 1});
     wrong += search(suspects, random, first, second, 2).right ? 0 : 1;
   }
   EXPECT_LT(wrong, 12) << "2 of 40 expected at 5 %; 12 would be chance in fewer than 1 of 10^6";
@@ -65,31 +66,31 @@ TEST(Suspects, TheFirstOfTwoStepsIsFound) {
 
 TEST(Suspects, SilentOnesEndInARunWithTheirNeighbours) {
   stats::Random random(23);
-  Suspects suspects(16, {.step = 4, .total = 4, .scale = 1});
-  for (const std::size_t silent : {7U, 8U}) suspects.silence(silent);
+  CommitPosterior suspects(16, {.step = 4, .total = 4, .scale = 1});
+  for (const std::size_t silent : {7U, 8U}) suspects.mark_unmeasurable(silent);
   search(suspects, random, 8, 1000, 4);
   const auto run = suspects.likeliest();
   EXPECT_EQ(run.first, 7);
   EXPECT_EQ(run.end, 10) << "7, 8 and the first that can be measured after them";
-  EXPECT_THROW(suspects.silence(16), DomainError);
-  Suspects all(4, {.step = 1, .total = 1, .scale = 1});
-  for (std::size_t place = 1; place < 4; ++place) all.silence(place);
+  EXPECT_THROW(suspects.mark_unmeasurable(16), DomainError);
+  CommitPosterior all(4, {.step = 1, .total = 1, .scale = 1});
+  for (std::size_t place = 1; place < 4; ++place) all.mark_unmeasurable(place);
   EXPECT_FALSE(all.next(equal_costs(4)));
   EXPECT_EQ(all.likeliest().end - all.likeliest().first, 4);
 }
 
 TEST(Suspects, WhoIsAcquittedLeavesItToTheOthers) {
-  Suspects suspects(4, {.step = 2, .total = 2, .scale = 1});
-  suspects.acquit({.first = 2, .end = 4});
+  CommitPosterior suspects(4, {.step = 2, .total = 2, .scale = 1});
+  suspects.exclude({.first = 2, .end = 4});
   const auto p = suspects.probabilities();
   EXPECT_EQ(p[2] + p[3], 0);
   EXPECT_NEAR(p[1], 0.5, 1e-12);
-  suspects.acquit({.first = 1, .end = 5});
+  suspects.exclude({.first = 1, .end = 5});
   EXPECT_NEAR(suspects.probabilities()[4], 0.25, 1e-12) << "of all, nobody is";
 }
 
 TEST(Suspects, ABuildIsWeighedAgainstWhatItTells) {
-  Suspects suspects(64, {.step = 2, .total = 2, .scale = 1});
+  CommitPosterior suspects(64, {.step = 2, .total = 2, .scale = 1});
   auto costs = equal_costs(64);
   EXPECT_NEAR(static_cast<double>(suspects.next(costs)->place), 32, 1) << "the middle tells most";
   EXPECT_EQ(suspects.next(costs)->pairs, 1);
@@ -100,4 +101,4 @@ TEST(Suspects, ABuildIsWeighedAgainstWhatItTells) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::history
+}  // namespace assay::history

@@ -6,6 +6,7 @@
 #include <string>
 
 namespace assay::test {
+using namespace model;
 
 /// What each module may include besides itself, as its CMakeLists.txt says: "name:used,used;name:…".
 inline std::map<std::string, std::set<std::string>> arrows_of(const std::string& list) {

@@ -4,6 +4,7 @@
 #include "support/tool.hpp"
 
 namespace assay::test {
+using namespace model;
 namespace {
 
 constexpr const char* users_program = R"(
@@ -24,7 +25,7 @@ int main() {
   std::istringstream csv("candidate,metric,value,round\na,t,1,1\nb,t,2,1\na,t,1,2\nb,t,2,2\n");
   const auto record = assay::read_samples_csv(csv, "s.csv", {.uid = "0123456789abcdef"});
   const auto findings = assay::judge_record(record);
-  const auto gate = assay::hold_against(findings, {});
+  const auto gate = assay::evaluate_gate(findings, {});
   if (!assay::is_record(assay::record_to_json(record)) || assay::to_text(findings, {}).empty() ||
       assay::to_markdown(findings, &gate).empty() || assay::version[0] == 0)
     return 1;
@@ -44,9 +45,9 @@ int main(int argc, char** argv) {
   contest.input([](const assay::Setting&) { return std::string(100, 'x'); });
   contest.baseline("copy", [](const std::string& s) { return s + "!"; });
   contest.candidate("length", [](const std::string& s) { return std::string(s.size() + 1, '!'); });
-  contest.may_differ();
+  contest.skip_answer_check();
   contest.options().watch = {"allocations"};
-  return assay::present(contest, argc, argv);
+  return assay::run_main(contest, argc, argv);
 }
 )";
 

@@ -8,13 +8,13 @@
 #include "support/noise.hpp"
 #include "support/records.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 using test::noisy;
 using test::record_of;
 
-const Contrast only{{0}, {1}};
+const Comparison only{{0}, {1}};
 
 /// A campaign on its way, of up to 60 rounds.
 Record going(const std::vector<std::vector<double>>& values) {
@@ -25,15 +25,15 @@ Record going(const std::vector<std::vector<double>>& values) {
   return record;
 }
 
-bool is_done(const Record& record, const Aim& aim = {}) {
+bool is_done(const Record& record, const StopCriteria& aim = {}) {
   const auto evidence = test::evidence_of(record);
-  return contrasts_done(evidence, watched_so_far(record.design, evidence), aim).contains(only);
+  return finished_comparisons(evidence, interim_findings(record.design, evidence), aim).contains(only);
 }
 
 /// Adds a metric that every judged trial has the same value of.
-void add_metric(Record& record, metrics::Known known, bool watched, const std::vector<double>& by_cell) {
-  auto metric = metrics::find_row(metrics::name_of(known))->metric;
-  metric.demand.watched = watched;
+void add_metric(Record& record, metrics::MetricKind known, bool watched, const std::vector<double>& by_cell) {
+  auto metric = metrics::find_metric_info(metrics::name_of(known))->metric;
+  metric.request.watched = watched;
   const auto id = record.design.metrics.add(metric);
   for (auto& trial : record.log.trials)
     trial.readings.push_back({id, by_cell[static_cast<std::size_t>(trial.cell.value)] *
@@ -48,9 +48,9 @@ TEST(Done, IsWhatIsSettled) {
 TEST(Done, IsWallTimeOfOneCoreWhenItsCpuTimeIsSettled) {
   for (const double cores : {1.01, 1.2, 0.7}) {
     auto record = going({noisy(1, 14, 1, 0.3), noisy(1.05, 14, 2, 0.3)});
-    add_metric(record, metrics::Known::cpu_time, true, {1, 1.05});
+    add_metric(record, metrics::MetricKind::cpu_time, true, {1, 1.05});
     ASSERT_FALSE(is_done(record)) << "how many cores it used is not known";
-    add_metric(record, metrics::Known::cores_used, false, {cores, cores});
+    add_metric(record, metrics::MetricKind::cores_used, false, {cores, cores});
     EXPECT_EQ(is_done(record), cores == 1.01) << cores;
   }
 }
@@ -62,13 +62,13 @@ TEST(Done, AreNotKeptForACpuTimeThatDecidesNothing) {
     int given_up = 0;
     for (unsigned i = 0; i < 20; ++i) {
       auto record = going({noisy(1, 40, 100 + i, 0.3), noisy(1, 40, 200 + i, 0.3)});
-      auto cpu = metrics::find_row("cpu time")->metric;
-      cpu.demand.watched = cpu.supporting = true;
+      auto cpu = metrics::find_metric_info("cpu time")->metric;
+      cpu.request.watched = cpu.supporting = true;
       const auto time = record.design.metrics.add(cpu);
       for (auto& trial : record.log.trials)
         trial.readings.push_back(
             {time, (trial.cell == CellId{0} ? a : b)[static_cast<std::size_t>(trial.round.value_or(0))]});
-      add_metric(record, metrics::Known::cores_used, false, {cores, cores});
+      add_metric(record, metrics::MetricKind::cores_used, false, {cores, cores});
       given_up += is_done(record) ? 1 : 0;
     }
     EXPECT_EQ(given_up > 0, cores < 1) << cores;
@@ -79,7 +79,7 @@ TEST(Done, IsWhatTheGateHasDecidedAndNothingElse) {
   // +1.5 % is worse beyond the margin of 1 % long before it is known to be within 2 %.
   const auto record = going({noisy(1, 28, 1, 0.003), noisy(1.015, 28, 2, 0.003)});
   const auto evidence = test::evidence_of(record);
-  const auto f = watched_so_far(record.design, evidence).at(0);
+  const auto f = interim_findings(record.design, evidence).at(0);
   ASSERT_EQ(f.verdict, Verdict::worse);
   const double inside = f.interval.high - 1, across = 0.5 * (f.interval.low + f.interval.high) - 1;
   EXPECT_TRUE(is_done(record, {.allow = inside * 1.01}));
@@ -98,7 +98,7 @@ TEST(Done, IsNotGivenUpWhileTheGatesQuestionHasAChance) {
     const auto record = going({noisy(1, 28, 100 + i, 0.14), noisy(1, 28, 200 + i, 0.14)});
     given_up += is_done(record) ? 1 : 0;
     const auto evidence = test::evidence_of(record);
-    const auto f = watched_so_far(record.design, evidence).at(0);
+    const auto f = interim_findings(record.design, evidence).at(0);
     const bool decided = f.interval.high <= 1.2;
     gate_given_up += !decided && is_done(record, {.allow = 0.2}) ? 1 : 0;
   }
@@ -118,11 +118,11 @@ TEST(Done, GoesOnUntilSlowRunsCouldHaveShownWhereRunsCostLittle) {
 TEST(Done, IsAChangeOnlyOnceItIsAsSureAsItIsWanted) {
   const auto few = going({noisy(1, 10, 1, 0.001), noisy(1.1, 10, 2, 0.001)}),
              more = going({noisy(1, 28, 1, 0.001), noisy(1.1, 28, 2, 0.001)});
-  EXPECT_TRUE(is_done(few, {.sure = {.level = 0.05}}));
-  EXPECT_FALSE(is_done(few, {.sure = {.level = 0.001}}));
-  EXPECT_TRUE(is_done(more, {.sure = {.level = 0.001}}));
-  EXPECT_TRUE(is_done(few, {.sure = {.part = 0.25}}));
-  EXPECT_FALSE(is_done(few, {.sure = {.part = 0.001}}));
+  EXPECT_TRUE(is_done(few, {.promise = {.level = 0.05}}));
+  EXPECT_FALSE(is_done(few, {.promise = {.level = 0.001}}));
+  EXPECT_TRUE(is_done(more, {.promise = {.level = 0.001}}));
+  EXPECT_TRUE(is_done(few, {.promise = {.part = 0.25}}));
+  EXPECT_FALSE(is_done(few, {.promise = {.part = 0.001}}));
 }
 
 TEST(Done, IsWhatPlainlyIsNotAlikeInAllRuns) {
@@ -143,7 +143,7 @@ TEST(Done, AreNotThoseThatAreNotPreciseEnough) {
 
 TEST(Done, AreNotThoseOfWhichARequirementIsUndecided) {
   auto record = going({noisy(1, 20, 1, 0.001), noisy(1.2, 20, 2, 0.001)});
-  auto& demand = record.design.metrics[MetricId{0}].demand;
+  auto& demand = record.design.metrics[MetricId{0}].request;
   demand.require = parse_requirement("< 5 s");
   EXPECT_TRUE(is_done(record));
   demand.require = parse_requirement("< 1 s");
@@ -168,7 +168,7 @@ TEST(Twins, ThatAreCalledRunUntilTheyHaveTenFreshRounds) {
                          noisy(1.1, static_cast<std::size_t>(rounds), 2, 0.001)});
     record.design.candidates[CandidateId{1}].twin_of = CandidateId{0};
     const auto evidence = test::evidence_of(record);
-    return twins_to_confirm(evidence, watched_so_far(record.design, evidence)).contains(only);
+    return aa_to_confirm(evidence, interim_findings(record.design, evidence)).contains(only);
   };
   EXPECT_TRUE(open(8));
   EXPECT_TRUE(open(17));
@@ -176,4 +176,4 @@ TEST(Twins, ThatAreCalledRunUntilTheyHaveTenFreshRounds) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

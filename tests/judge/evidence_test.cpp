@@ -10,7 +10,7 @@
 #include "support/noise.hpp"
 #include "support/records.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 using test::noisy;
@@ -20,18 +20,18 @@ using testing::HasSubstr;
 
 TEST(Evidence, CountsRoundsBelowTheLowestThatIsOpen) {
   auto record = record_of({{1, 2, 3, 4, 5}, {1, 2, 3, 4, 5}});
-  EXPECT_THAT(whole_rounds(record.log), ElementsAre(1, 2, 3, 4, 5, 6));
-  record.log.rounds[2].state = RoundState::torn;
-  EXPECT_THAT(whole_rounds(record.log), ElementsAre(1, 2, 4, 5, 6));
+  EXPECT_THAT(complete_rounds(record.log), ElementsAre(1, 2, 3, 4, 5, 6));
+  record.log.rounds[2].state = RoundState::aborted;
+  EXPECT_THAT(complete_rounds(record.log), ElementsAre(1, 2, 4, 5, 6));
   record.log.rounds[4].state = RoundState::open;
-  EXPECT_THAT(whole_rounds(record.log), ElementsAre(1, 2, 4)) << "the sixth was quicker than the fifth";
+  EXPECT_THAT(complete_rounds(record.log), ElementsAre(1, 2, 4)) << "the sixth was quicker than the fifth";
 }
 
 TEST(Evidence, OfTornRoundsIsNotJudgedOnExactMetricsEither) {
   auto record = record_of({{5, 5, 5, 5, 5, 5, 5}, {5, 5, 5, 5, 5, 5, 6}}, "answers");
   record.design.metrics[MetricId{0}].exact = true;
   EXPECT_EQ(judge_record(record).findings.at(0).verdict, Verdict::unclear) << "it varied";
-  record.log.rounds.back().state = RoundState::torn;
+  record.log.rounds.back().state = RoundState::aborted;
   const auto finding = judge_record(record).findings.at(0);
   EXPECT_EQ(finding.verdict, Verdict::same);
   EXPECT_EQ(finding.method, "compared directly");
@@ -40,17 +40,17 @@ TEST(Evidence, OfTornRoundsIsNotJudgedOnExactMetricsEither) {
 TEST(Evidence, SortsTrialsByWhatTheyTell) {
   auto record = record_of({{1, 2, 3}, {1, 2, 3}});
   record.log.trials[2].role = Role::control;
-  record.log.trials[4].outcome = Outcome::voided;
+  record.log.trials[4].outcome = Outcome::discarded;
   record.log.trials[4].detail = "the machine slept";
   record.log.trials[6].outcome = Outcome::failed;
   record.log.trials.push_back({.cell = {1}, .role = Role::build, .readings = {{MetricId{0}, 40}}});
   const auto evidence = test::evidence_of(record);
   EXPECT_EQ(evidence.values(MetricId{0}).size(), 3U);
-  EXPECT_EQ(evidence.values(MetricId{0}, Evidence::From::control).size(), 1U);
-  EXPECT_EQ(evidence.values(MetricId{0}, Evidence::From::warm_up).size(), 2U);
-  EXPECT_THAT(evidence.values(MetricId{0}, Evidence::From::built).value, ElementsAre(40));
+  EXPECT_EQ(evidence.values(MetricId{0}, Observations::Source::control).size(), 1U);
+  EXPECT_EQ(evidence.values(MetricId{0}, Observations::Source::warm_up).size(), 2U);
+  EXPECT_THAT(evidence.values(MetricId{0}, Observations::Source::built).value, ElementsAre(40));
   EXPECT_EQ(evidence.of(CellId{0}).failed, 1U);
-  EXPECT_EQ(evidence.voids().at("the machine slept"), 1U);
+  EXPECT_EQ(evidence.discard_reasons().at("the machine slept"), 1U);
 }
 
 TEST(Evidence, ATrialThatTimedOutIsSlowerThanAll) {
@@ -93,22 +93,22 @@ TEST(Turns, AreLookedForInTheOrderOfSizesHoweverTheyAreListed) {
                            noisy(1, 20, 5), noisy(0.5, 20, 6)});
   record.design.candidates = test::first_of(record.design.candidates, 2);
   record.design.factors = {{.name = "locks", .levels = {}, .role = Factor::Role::size}};
-  record.design.contrasts.clear();
+  record.design.comparisons.clear();
   const std::int64_t listed[] = {800, 200, 3200};  // worse, worse, better in the order of sizes
   for (const auto id : record.design.cells.ids()) {
     auto& cell = record.design.cells[id];
     cell.candidate = {id.value % 2};
     cell.setting.levels["locks"] = listed[id.value / 2];
-    if (id.value % 2 == 1) record.design.contrasts.push_back({{id.value - 1}, id});
+    if (id.value % 2 == 1) record.design.comparisons.push_back({{id.value - 1}, id});
   }
   std::swap(record.design.cells[CellId{2}].setting, record.design.cells[CellId{4}].setting);
   std::swap(record.design.cells[CellId{3}].setting, record.design.cells[CellId{5}].setting);
   // Now: 800 worse, 3200 worse, 200 better.
-  const auto turns = judge_record(record).turns;
+  const auto turns = judge_record(record).reversals;
   ASSERT_EQ(turns.size(), 1U) << "between 200 and 800; in the order of listing it would be 3200 and 200";
-  EXPECT_EQ(to_string(turns[0].last), "200");
-  EXPECT_EQ(to_string(turns[0].first), "800");
-  EXPECT_EQ(turns[0].before, Verdict::better);
+  EXPECT_EQ(to_string(turns[0].last_level), "200");
+  EXPECT_EQ(to_string(turns[0].first_level), "800");
+  EXPECT_EQ(turns[0].verdict_before, Verdict::better);
 }
 
 TEST(SeriesNotes, TakeTheEffectsOfADifferenceMetricAsDifferences) {
@@ -121,9 +121,9 @@ TEST(SeriesNotes, TakeTheEffectsOfADifferenceMetricAsDifferences) {
   auto record = record_of({one, other}, "rise");
   record.design.metrics[MetricId{0}].scale = Scale::difference;
   const auto findings = judge_record(record);
-  EXPECT_EQ(std::ranges::count(findings.trust, NoteKind::alike_rounds, &Note::kind), 1)
+  EXPECT_EQ(std::ranges::count(findings.notes, NoteKind::autocorrelation, &Note::kind), 1)
       << "the logarithms of such values are not numbers";
 }
 
 }  // namespace
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

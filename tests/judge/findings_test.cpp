@@ -8,7 +8,7 @@
 #include "assay/judge/error_rate.hpp"
 #include "support/records.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 using test::record_of;
@@ -44,7 +44,7 @@ TEST(JudgeRecord, TheWarmUpIsKeptApart) {
   const auto& values = evidence.values(MetricId{0});
   EXPECT_EQ(values.size(), 20U);
   EXPECT_EQ(std::count(values.value.begin(), values.value.end(), 99.0), 0);
-  EXPECT_EQ(evidence.values(MetricId{0}, Evidence::From::warm_up).value, (std::vector{99.0, 99.0}));
+  EXPECT_EQ(evidence.values(MetricId{0}, Observations::Source::warm_up).value, (std::vector{99.0, 99.0}));
 }
 
 TEST(JudgeRecord, AFailedTrialTakesItsPairOutAndIsNoted) {
@@ -53,13 +53,13 @@ TEST(JudgeRecord, AFailedTrialTakesItsPairOutAndIsNoted) {
     if (trial.cell == CellId{1} && trial.round == 4) trial.outcome = Outcome::failed;
   const auto findings = judge_record(record);
   EXPECT_EQ(findings.findings.at(0).rounds, 9U);
-  ASSERT_EQ(findings.trust.size(), 2U);  // the other is about the warm-up
+  ASSERT_EQ(findings.notes.size(), 2U);  // the other is about the warm-up
   EXPECT_THAT(test::notes_of(findings)[0], HasSubstr("failed in 1 of 10 trials"));
 }
 
 TEST(JudgeRecord, TornRoundsAreNotJudged) {
   auto record = record_of({ten, times(0.8)});
-  record.log.rounds.back().state = RoundState::torn;
+  record.log.rounds.back().state = RoundState::aborted;
   record.log.state = CampaignState::interrupted;
   const auto findings = judge_record(record);
   EXPECT_EQ(findings.findings.at(0).rounds, 9U);
@@ -70,23 +70,23 @@ TEST(JudgeRecord, TooFewPairsAreShownWithoutAVerdict) {
   auto record = record_of({{1, 2, 3, 4, 5}, {3, 6, 9, 12, 15}});
   const auto seen = judge_record(record).findings.at(0);
   EXPECT_EQ(seen.verdict, Verdict::unclear);
-  EXPECT_FALSE(seen.settled);
+  EXPECT_FALSE(seen.decided);
   EXPECT_EQ(seen.rounds, 5U);
   EXPECT_NEAR(seen.effect.value, 3, 1e-12);
   EXPECT_EQ(seen.interval.low, 0);
   EXPECT_TRUE(std::isinf(seen.interval.high)) << "five rounds can exclude nothing";
   EXPECT_EQ(seen.p, 1);
-  EXPECT_EQ(seen.to_settle->obstacle, Price::Obstacle::too_few_rounds);
+  EXPECT_EQ(seen.rounds_to_decide->obstacle, RoundsToDecide::Obstacle::too_few_rounds);
   record = record_of({{1, 2, 3, 4, 5, 6}, {1, 2, 3, 4, 5, 6}});
   EXPECT_EQ(judge_record(record).findings.size(), 1U);
 }
 
 TEST(JudgeRecord, CandidatesThatAreNotSoundAreLeftOutAndTheOthersGoOn) {
   auto record = record_of({ten, times(0.8), times(0.5)});
-  record.log.standings.push_back({CellId{2}, {Standing::wrong, {}}});
+  record.log.status_changes.push_back({CellId{2}, {StatusCode::wrong, {}}});
   const auto findings = judge_record(record);
   ASSERT_EQ(findings.findings.size(), 1U);
-  EXPECT_EQ(findings.candidate_of(findings.findings[0]).candidate, CandidateId{1});
+  EXPECT_EQ(findings.candidate_cell(findings.findings[0]).candidate, CandidateId{1});
 }
 
 TEST(JudgeRecord, SaysWhenOutputsDifferProcessesWereLeftOrProgramsAreTheSame) {
@@ -97,7 +97,7 @@ TEST(JudgeRecord, SaysWhenOutputsDifferProcessesWereLeftOrProgramsAreTheSame) {
   check.cell = {1};
   check.output_digest = "b";
   record.log.trials.push_back(check);
-  record.log.trials[3].leftovers = 2;
+  record.log.trials[3].orphans = 2;
   record.design.candidates[CandidateId{0}].from = {.exe = "./old", .exe_digest = "same"};
   record.design.candidates[CandidateId{1}].from = {.exe = "./new", .exe_digest = "same"};
   std::string all;
@@ -108,4 +108,4 @@ TEST(JudgeRecord, SaysWhenOutputsDifferProcessesWereLeftOrProgramsAreTheSame) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

@@ -17,7 +17,7 @@
 #include "support/records.hpp"
 #include "support/series.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 using test::family;
@@ -39,9 +39,9 @@ TEST(Layouts, AreThoseOfTheBuildThatACellRuns) {
   const auto cell = [&](int candidate, std::map<std::string, Level> levels) {
     return design.cells.add({CandidateId{candidate}, WorkloadId{0}, {std::move(levels)}});
   };
-  const Contrast small{cell(0, {{"locks", std::int64_t{1}}}), cell(1, {{"locks", std::int64_t{1}}})};
-  const Contrast large{cell(0, {{"locks", std::int64_t{2}}}), cell(1, {{"locks", std::int64_t{2}}})};
-  const Contrast part{cell(0, {{"function", std::string("f")}}), cell(1, {{"function", std::string("f")}})};
+  const Comparison small{cell(0, {{"locks", std::int64_t{1}}}), cell(1, {{"locks", std::int64_t{1}}})};
+  const Comparison large{cell(0, {{"locks", std::int64_t{2}}}), cell(1, {{"locks", std::int64_t{2}}})};
+  const Comparison part{cell(0, {{"function", std::string("f")}}), cell(1, {{"function", std::string("f")}})};
   EXPECT_EQ(layouts_of(design, small), 0) << "nothing is built here";
   design.builds = {{.candidate = CandidateId{1}, .setting = "locks=1"},
                    {.candidate = CandidateId{1}, .setting = "locks=2", .layouts = 9}};
@@ -52,23 +52,23 @@ TEST(Layouts, AreThoseOfTheBuildThatACellRuns) {
 
 TEST(Layouts, MeansAreOfTheRoundsThatShareOne) {
   PairedSeries series{
-      .of = {{0}, {1}}, .rounds = {2, 3, 4, 5}, .baseline = {1, 2, 4, 8}, .candidate = {2, 2, 8, 2}};
-  series.repeats.layouts = 2;
+      .comparison = {{0}, {1}}, .rounds = {2, 3, 4, 5}, .baseline = {1, 2, 4, 8}, .candidate = {2, 2, 8, 2}};
+  series.replication.layouts = 2;
   // Rounds 3 and 5 have layout 0, rounds 2 and 4 layout 1.
   const auto [baseline, candidate] = layout_means(series, 4, Scale::ratio);
   EXPECT_THAT(baseline, ElementsAre(DoubleNear(4, 1e-12), DoubleNear(2, 1e-12)));
   EXPECT_THAT(candidate, ElementsAre(DoubleNear(2, 1e-12), DoubleNear(4, 1e-12)));
   EXPECT_THAT(layout_means(series, 3, Scale::difference).first, ElementsAre(2, 2.5));
-  EXPECT_EQ(Repeats{.layouts = 2}.values_of(4), 2);
-  EXPECT_EQ(Repeats{.layouts = 8}.values_of(4), 4);
+  EXPECT_EQ(Replication{.layouts = 2}.independent_values(4), 2);
+  EXPECT_EQ(Replication{.layouts = 8}.independent_values(4), 4);
 }
 
 TEST(Layouts, ManyRoundsOfFewLayoutsAreJudgedAsSoManyValues) {
   // 24 of 8 layouts: as 8 rounds without, at the same look.
-  EXPECT_EQ(schedule::null_of(24, {.layouts = 8}).critical_count(0.05),
-            schedule::null_of(8).critical_count(0.05));
-  EXPECT_EQ(schedule::null_of(8, {.layouts = 24}).critical_count(0.05),
-            schedule::null_of(8).critical_count(0.05));
+  EXPECT_EQ(schedule::null_distribution(24, {.layouts = 8}).critical_count(0.05),
+            schedule::null_distribution(8).critical_count(0.05));
+  EXPECT_EQ(schedule::null_distribution(8, {.layouts = 24}).critical_count(0.05),
+            schedule::null_distribution(8).critical_count(0.05));
 }
 
 /// Differences of rounds whose layouts have a luck of their own.
@@ -87,17 +87,20 @@ TEST(Layouts, LuckThatRoundsShareIsNotCalledAChange) {
   for (std::uint64_t i = 0; i < campaigns; ++i) {
     stats::Random random(17, i);
     auto luck_alone = series_of(with_luck(random, layouts, rounds, 0));
-    called_singly += settle(std::vector{luck_alone}, family(0.01, rounds), Stage::ended)[0].settled ? 1 : 0;
-    luck_alone.repeats.layouts = layouts;
-    const auto judged = settle(std::vector{luck_alone}, family(0.01, rounds), Stage::ended)[0];
-    called += judged.settled ? 1 : 0;
-    if (!judged.settled) {
+    called_singly +=
+        decide_family(std::vector{luck_alone}, family(0.01, rounds), Stage::ended)[0].decided ? 1 : 0;
+    luck_alone.replication.layouts = layouts;
+    const auto judged = decide_family(std::vector{luck_alone}, family(0.01, rounds), Stage::ended)[0];
+    called += judged.decided ? 1 : 0;
+    if (!judged.decided) {
       EXPECT_EQ(judged.rounds, static_cast<std::size_t>(rounds));
     }
     auto changed = series_of(with_luck(random, layouts, rounds, 6));
-    changed.repeats.layouts = layouts;
+    changed.replication.layouts = layouts;
     found +=
-        settle(std::vector{changed}, family(0.01, rounds), Stage::ended)[0].verdict == Verdict::worse ? 1 : 0;
+        decide_family(std::vector{changed}, family(0.01, rounds), Stage::ended)[0].verdict == Verdict::worse
+            ? 1
+            : 0;
   }
   // At 5 % of 400 more than 46 have a chance below 1e-6.
   EXPECT_LE(called, 46);
@@ -108,12 +111,12 @@ TEST(Layouts, LuckThatRoundsShareIsNotCalledAChange) {
 TEST(Layouts, ALookWithALayoutLeftOutDecidesNothing) {
   auto series = series_of(std::vector<double>(14, 5));
   for (auto& value : series.candidate) value += 1e-3 * static_cast<double>(&value - series.candidate.data());
-  series.repeats.layouts = 7;
-  EXPECT_TRUE(settle(std::vector{series}, family(0.01, 14), Stage::ended)[0].settled);
+  series.replication.layouts = 7;
+  EXPECT_TRUE(decide_family(std::vector{series}, family(0.01, 14), Stage::ended)[0].decided);
   for (auto& round : series.rounds) round = 2 * round;  // 7 is odd: all layouts still come up
-  EXPECT_TRUE(settle(std::vector{series}, family(0.01, 14), Stage::ended)[0].settled);
-  series.repeats.layouts = 8;  // and here half of them never do
-  EXPECT_FALSE(settle(std::vector{series}, family(0.01, 14), Stage::ended)[0].settled);
+  EXPECT_TRUE(decide_family(std::vector{series}, family(0.01, 14), Stage::ended)[0].decided);
+  series.replication.layouts = 8;  // and here half of them never do
+  EXPECT_FALSE(decide_family(std::vector{series}, family(0.01, 14), Stage::ended)[0].decided);
 }
 
 /// Twelve rounds of two builds on CPU time, whose layouts move them alike; the second is `ratio` times the
@@ -134,23 +137,23 @@ Record builds_of(int layouts, double ratio) {
         {.candidate = id,
          .setting = {},
          .layouts = layouts,
-         .layout = layouts > 0 ? layout_common : "linking it again does not give the same bytes"});
+         .layout_method = layouts > 0 ? layout_common : "linking it again does not give the same bytes"});
   }
   return record;
 }
 
 std::vector<std::string> told_of(const Record& record) {
   std::vector<std::string> texts;
-  for (const auto& note : judge_record(record).trust)
+  for (const auto& note : judge_record(record).notes)
     if (to_string(note.kind).starts_with("layout")) texts.push_back(to_string(note.kind));
   return texts;
 }
 
 TEST(Layouts, WhatTheyDoIsToldBesideFindingsBetweenBuilds) {
   const auto findings = judge_record(builds_of(12, 1.3));
-  const auto spread = std::ranges::find(findings.trust, NoteKind::layout_spread_at_most, &Note::kind);
-  ASSERT_NE(spread, findings.trust.end());
-  EXPECT_NEAR(*spread->figure, 0.05, 0.03);
+  const auto spread = std::ranges::find(findings.notes, NoteKind::layout_spread_at_most, &Note::kind);
+  ASSERT_NE(spread, findings.notes.end());
+  EXPECT_NEAR(*spread->value, 0.05, 0.03);
   EXPECT_NEAR(spread->low, 0.3, 1e-3);
   ASSERT_TRUE(spread->threshold) << "a change was called";
   EXPECT_LT(*spread->threshold, 0.3) << "which is more than one build of each would show by chance";
@@ -202,4 +205,4 @@ TEST(Layouts, ByChanceHoldsWhereLuckHasTwoValues) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

@@ -8,7 +8,7 @@
 #include "assay/judge/outlook.hpp"
 #include "support/records.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 using test::record_of;
 using testing::ElementsAre;
@@ -24,20 +24,20 @@ Record two_builds(const Provenance& baseline, const Provenance& candidate) {
 
 std::vector<std::string> said(const Record& record) {
   std::vector<std::string> texts;
-  for (const auto& note : likeness_notes(record.design)) {
-    const auto [about, text] = report::worded(record.design, note);
+  for (const auto& note : build_notes(record.design)) {
+    const auto [about, text] = report::note_text(record.design, note);
     texts.push_back(about + ": " + text);
   }
   return texts;
 }
 
 /// One trial of each cell in a round.
-Table<CellId, int> one_each(const Record& record) {
-  return Table<CellId, int>(record.design.cells.size(), 1);
+IdTable<CellId, int> one_each(const Record& record) {
+  return IdTable<CellId, int>(record.design.cells.size(), 1);
 }
 
-Table<CellId, double> no_pauses(const Record& record) {
-  return Table<CellId, double>(record.design.cells.size(), 0.0);
+IdTable<CellId, double> no_pauses(const Record& record) {
+  return IdTable<CellId, double>(record.design.cells.size(), 0.0);
 }
 
 TEST(Likeness, NamesUnlikeOptimisation) {
@@ -54,7 +54,7 @@ TEST(Likeness, TakesOptionsOfTheCandidatesOwnAsMeant) {
   auto record =
       two_builds({.exe_digest = "a", .flags = "-O2"}, {.exe_digest = "b", .flags = "-O3 -march=native"});
   EXPECT_EQ(said(record).size(), 2U);
-  record.design.candidates[CandidateId{1}].options = {"level=-O3", "tuned=-march=native"};
+  record.design.candidates[CandidateId{1}].distinguishing_arguments = {"level=-O3", "tuned=-march=native"};
   EXPECT_THAT(said(record), IsEmpty());
 }
 
@@ -84,7 +84,7 @@ TEST(Likeness, NamesTheSameProgramTheSameCommitAndTheSameIdentity) {
               ElementsAre(HasSubstr("same identity as list")));
   auto pair = two_builds({.exe = "a", .exe_digest = "d"}, {.exe = "a", .exe_digest = "d"});
   EXPECT_EQ(said(pair).size(), 1U);
-  pair.design.candidates[CandidateId{1}].options = {"cache=on"};
+  pair.design.candidates[CandidateId{1}].distinguishing_arguments = {"cache=on"};
   EXPECT_THAT(said(pair), IsEmpty()) << "a pair of configurations";
 }
 
@@ -93,16 +93,16 @@ TEST(Outlooks, TellTimeTwinsAndWhatTheBudgetAllows) {
   record.design.rules.rounds_min = 7;
   record.design.rules.rounds_max = 60;
   record.design.candidates[CandidateId{2}].twin_of = CandidateId{0};
-  const auto outlook =
-      look_ahead(test::evidence_of(record), Evidence::From::judged, 300, one_each(record), no_pauses(record));
+  const auto outlook = make_forecast(test::evidence_of(record), Observations::Source::judged, 300,
+                                     one_each(record), no_pauses(record));
   EXPECT_EQ(outlook.cells, 3U);
   EXPECT_EQ(outlook.twins, 1U);
   EXPECT_EQ(outlook.comparisons, 1U);
   EXPECT_NEAR(outlook.twin_seconds, outlook.round_seconds / 9, 0.01) << "in every fourth round";
   EXPECT_LT(outlook.rounds, 60);
-  ASSERT_EQ(outlook.prospects.size(), 1U);
-  ASSERT_TRUE(outlook.prospects[0].rounds_to_same.has_value());
-  EXPECT_GT(outlook.prospects[0].rounds_to_same->high, outlook.prospects[0].rounds_to_same->low);
+  ASSERT_EQ(outlook.forecasts.size(), 1U);
+  ASSERT_TRUE(outlook.forecasts[0].rounds_to_same.has_value());
+  EXPECT_GT(outlook.forecasts[0].rounds_to_same->high, outlook.forecasts[0].rounds_to_same->low);
 }
 
 TEST(Outlooks, RoundsOfFewLayoutsTellNoMoreThanSoManyValues) {
@@ -111,9 +111,9 @@ TEST(Outlooks, RoundsOfFewLayoutsTellNoMoreThanSoManyValues) {
     record.design.rules.rounds_max = rounds;
     record.design.rules.layouts = layouts;
     record.design.builds = {{.candidate = CandidateId{1}, .setting = {}, .layouts = layouts}};
-    return look_ahead(test::evidence_of(record), Evidence::From::judged, {}, one_each(record),
-                      no_pauses(record))
-        .prospects.at(0)
+    return make_forecast(test::evidence_of(record), Observations::Source::judged, {}, one_each(record),
+                         no_pauses(record))
+        .forecasts.at(0)
         .change->typical;
   };
   EXPECT_EQ(typical(60, 8), typical(8, 0));
@@ -125,10 +125,11 @@ TEST(Outlooks, DependOnTheSizeOfEffectsAndNotOnTheirSign) {
   auto up = record_of({{1, 1, 1, 1}, {1.01, 0.98, 1.03, 1.02}}),
        down = record_of({{1.01, 0.98, 1.03, 1.02}, {1, 1, 1, 1}});
   for (auto* record : {&up, &down}) record->design.rules.rounds_max = 40;
-  const auto a = look_ahead(test::evidence_of(up), Evidence::From::judged, {}, one_each(up), no_pauses(up)),
-             b = look_ahead(test::evidence_of(down), Evidence::From::judged, {}, one_each(down),
-                            no_pauses(down));
-  EXPECT_NEAR(a.prospects[0].change->typical, b.prospects[0].change->typical, 1e-12);
+  const auto a = make_forecast(test::evidence_of(up), Observations::Source::judged, {}, one_each(up),
+                               no_pauses(up)),
+             b = make_forecast(test::evidence_of(down), Observations::Source::judged, {}, one_each(down),
+                               no_pauses(down));
+  EXPECT_NEAR(a.forecasts[0].change->typical, b.forecasts[0].change->typical, 1e-12);
 }
 
 /// Eight rounds in which the candidate is `ratio` times the baseline, a little noisy.
@@ -140,9 +141,9 @@ std::vector<double> around(double ratio) {
 
 TEST(Surprises, AreChangesNoLargerThanTheTwins) {
   auto record = record_of({around(1), around(1.02), around(1.03)});
-  EXPECT_THAT(surprises(judge_record(record), nullptr), IsEmpty());
+  EXPECT_THAT(find_surprises(judge_record(record), nullptr), IsEmpty());
   record.design.candidates[CandidateId{2}].twin_of = CandidateId{0};
-  const auto odd = surprises(judge_record(record), nullptr);
+  const auto odd = find_surprises(judge_record(record), nullptr);
   ASSERT_EQ(odd.size(), 1U);
   EXPECT_THAT(odd[0].why, HasSubstr("what no change at all looked like"));
 }
@@ -151,9 +152,9 @@ TEST(Surprises, AreContradictionsOfAnEarlierCampaign) {
   const auto now = judge_record(record_of({around(1), around(1.1)}));
   const auto same = judge_record(record_of({around(1), around(1.2)}));
   const auto other = judge_record(record_of({around(1), around(0.9)}));
-  EXPECT_THAT(surprises(now, &same), IsEmpty());
-  ASSERT_EQ(surprises(now, &other).size(), 1U);
-  EXPECT_THAT(surprises(now, &other)[0].why, HasSubstr("called it better"));
+  EXPECT_THAT(find_surprises(now, &same), IsEmpty());
+  ASSERT_EQ(find_surprises(now, &other).size(), 1U);
+  EXPECT_THAT(find_surprises(now, &other)[0].why, HasSubstr("called it better"));
 }
 
 TEST(MeasuringAgain, ConfirmsRefutesOrSettles) {
@@ -161,11 +162,11 @@ TEST(MeasuringAgain, ConfirmsRefutesOrSettles) {
              better = judge_record(record_of({around(1), around(0.9)})),
              unclear = judge_record(record_of({around(1), {0.8, 1.2, 0.7, 1.3, 0.9, 1.1, 0.6, 1.4}}));
   using Status = Confirmation::Status;
-  EXPECT_EQ(confirm(worse, worse).at(0).status, Status::confirmed);
-  EXPECT_EQ(confirm(worse, better).at(0).status, Status::refuted);
-  EXPECT_EQ(confirm(unclear, better).at(0).status, Status::settled);
-  EXPECT_EQ(confirm(worse, unclear).at(0).status, Status::unclear);
+  EXPECT_EQ(compare_confirmation(worse, worse).at(0).status, Status::confirmed);
+  EXPECT_EQ(compare_confirmation(worse, better).at(0).status, Status::refuted);
+  EXPECT_EQ(compare_confirmation(unclear, better).at(0).status, Status::resolved);
+  EXPECT_EQ(compare_confirmation(worse, unclear).at(0).status, Status::unclear);
 }
 
 }  // namespace
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

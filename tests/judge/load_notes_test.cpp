@@ -11,7 +11,7 @@
 #include "support/made.hpp"
 #include "support/noise.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 using test::Made;
@@ -25,7 +25,7 @@ class Servers {
     with("start time", std::vector<double>(10, 0.1), std::vector<double>(10, 0.1));
   }
   Servers& with(const std::string& metric, const std::vector<double>& its, const std::vector<double>& mine) {
-    const auto id = made_.metric({.name = metric, .unit = "1/s", .prefer = Prefer::neither}, false);
+    const auto id = made_.metric({.name = metric, .unit = "1/s", .direction = Direction::neither}, false);
     made_.values(old_, id, its);
     made_.values(new_, id, mine);
     return *this;
@@ -35,8 +35,8 @@ class Servers {
   }
   std::optional<Note> note(NoteKind kind) {
     const auto all = judge_record(made_.record());
-    const auto found = std::ranges::find(all.trust, kind, &Note::kind);
-    return found == all.trust.end() ? std::nullopt : std::optional(*found);
+    const auto found = std::ranges::find(all.notes, kind, &Note::kind);
+    return found == all.notes.end() ? std::nullopt : std::optional(*found);
   }
   CellId of_new() const { return new_; }
 
@@ -62,19 +62,19 @@ TEST_P(LoadNote, SpeaksBeyondItsThresholdAlone) {
   EXPECT_FALSE(with(good)) << metric;
   const auto note = with(bad);
   ASSERT_TRUE(note) << metric;
-  EXPECT_EQ(note->figure, bad);
+  EXPECT_EQ(note->value, bad);
   EXPECT_EQ(note->count, 1U);
   EXPECT_EQ(note->level, Note::Level::warning);
 }
 
-INSTANTIATE_TEST_SUITE_P(All, LoadNote,
+INSTANTIATE_TEST_SUITE_P(UnclippedTest, LoadNote,
                          testing::Values(Case{"clients busy", NoteKind::clients_idle, 0.81, 0.79},
-                                         Case{"driver busy", NoteKind::driver_at_limit, 0.69, 0.71},
+                                         Case{"driver busy", NoteKind::driver_saturated, 0.69, 0.71},
                                          Case{"send delay p99", NoteKind::sent_late, 0.0009, 0.0011},
                                          Case{"most outstanding", NoteKind::connections_used_up, 0.99, 1},
                                          Case{"connections reopened", NoteKind::reopened, 0.009, 0.011},
                                          Case{"longest connect", NoteKind::slow_connects, 0.8, 1.0},
-                                         Case{"cpu at rest", NoteKind::busy_at_rest, 0.009, 0.011}),
+                                         Case{"cpu at rest", NoteKind::cpu_while_idle, 0.009, 0.011}),
                          [](const auto& tested) {
                            std::string name = tested.param.metric;
                            std::erase(name, ' ');
@@ -111,11 +111,11 @@ TEST(LoadNotes, SayInHowManyRoundsARateWasNotSustainedAndWarnFromHalfOn) {
     std::fill_n(shares.begin(), rounds, 0.8);
     Servers servers;
     servers.with("rate sustained", std::vector<double>(10, 1), shares);
-    const auto note = servers.note(NoteKind::unsustained);
+    const auto note = servers.note(NoteKind::rate_not_sustained);
     ASSERT_TRUE(note);
     EXPECT_EQ(note->level, rounds == 5 ? Note::Level::warning : Note::Level::note);
     EXPECT_EQ(note->high, 10);
-    EXPECT_NEAR(*note->figure, 1000, 5);
+    EXPECT_NEAR(*note->value, 1000, 5);
     EXPECT_NEAR(*note->threshold, 1250, 5);
     EXPECT_EQ(note->count, rounds);
     EXPECT_EQ(note->subject, Subject(servers.of_new()));
@@ -128,7 +128,7 @@ TEST(LoadNotes, AChangeUnderLoadTakesTheTestAndTheMargin) {
     return servers.with("late rate", test::noisy(1, 10, 3, spread), test::noisy(1 + change, 10, 4, spread))
         .note(NoteKind::changes_under_load);
   };
-  EXPECT_NEAR(*of(-0.1, 0.01)->figure, -0.1, 0.02);
+  EXPECT_NEAR(*of(-0.1, 0.01)->value, -0.1, 0.02);
   EXPECT_FALSE(of(-0.1, 0.4)) << "that may be chance";
   EXPECT_FALSE(of(-0.01, 0.001)) << "is below the margin";
 }
@@ -152,7 +152,7 @@ TEST(LoadNotesSimulated, NoiseAloneSeldomLooksLikeAChangeOrStalls) {
 TEST(LoadNotes, StallsAreWhatTheSteadyRateLeavesOut) {
   Servers stalled;
   stalled.with("steady rate", test::noisy(1000, 10, 5), test::noisy(1100, 10, 6));
-  EXPECT_NEAR(*stalled.note(NoteKind::stalls)->figure, 0.09, 0.01);
+  EXPECT_NEAR(*stalled.note(NoteKind::stalls)->value, 0.09, 0.01);
   EXPECT_EQ(stalled.note(NoteKind::stalls)->count, 1U);
   Servers even;
   even.with("steady rate", test::noisy(1000, 10, 5), test::noisy(1001, 10, 6));
@@ -161,9 +161,9 @@ TEST(LoadNotes, StallsAreWhatTheSteadyRateLeavesOut) {
 
 TEST(LoadNotes, ServersThatWereStartedOnceWereKeptUp) {
   Servers fresh;
-  EXPECT_FALSE(fresh.note(NoteKind::kept_servers));
+  EXPECT_FALSE(fresh.note(NoteKind::servers_reused));
   Made made("kept");
-  const auto rate = made.metric({.name = "requests per second", .prefer = Prefer::higher});
+  const auto rate = made.metric({.name = "requests per second", .direction = Direction::higher});
   const auto start = made.metric({.name = "start time", .unit = "s"}, false);
   for (const char* name : {"old", "new"}) {
     const auto cell = made.cell(made.candidate(name));
@@ -175,10 +175,10 @@ TEST(LoadNotes, ServersThatWereStartedOnceWereKeptUp) {
     if (trial.round != record.log.rounds.front().number)
       std::erase_if(trial.readings, [&](const Reading& reading) { return reading.metric == start; });
   const auto all = judge_record(record);
-  const auto note = std::ranges::find(all.trust, NoteKind::kept_servers, &Note::kind);
-  ASSERT_NE(note, all.trust.end());
+  const auto note = std::ranges::find(all.notes, NoteKind::servers_reused, &Note::kind);
+  ASSERT_NE(note, all.notes.end());
   EXPECT_EQ(note->count, 2U);
 }
 
 }  // namespace
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

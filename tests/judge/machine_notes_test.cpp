@@ -6,16 +6,16 @@
 #include "assay/judge/findings.hpp"
 #include "support/records.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 /// Two candidates of one second each, ten rounds, on two cores; every counted trial has these readings too.
 Record record_with(const std::vector<std::pair<std::string, double>>& readings) {
   auto record = test::record_of({std::vector<double>(10, 1.0), std::vector<double>(10, 1.0)});
-  record.log.sittings[SittingId{0}].facts = {{"cores", "2"}};
+  record.log.sessions[SessionId{0}].facts = {{"cores", "2"}};
   for (const auto& [name, value] : readings) {
-    const auto id =
-        record.design.metrics.add({.name = name, .prefer = Prefer::neither, .about = About::machine});
+    const auto id = record.design.metrics.add(
+        {.name = name, .direction = Direction::neither, .subject = MetricSubject::machine});
     for (auto& trial : record.log.trials) trial.readings.push_back({id, value});
   }
   return record;
@@ -23,10 +23,10 @@ Record record_with(const std::vector<std::pair<std::string, double>>& readings) 
 
 /// The note that says this, or nullptr.
 const Note* note_in(const Findings& findings, const std::string& text) {
-  const auto found = std::ranges::find_if(findings.trust, [&](const Note& n) {
-    return report::worded(findings.design, n).text.find(text) != std::string::npos;
+  const auto found = std::ranges::find_if(findings.notes, [&](const Note& n) {
+    return report::note_text(findings.design, n).text.find(text) != std::string::npos;
   });
-  return found == findings.trust.end() ? nullptr : &*found;
+  return found == findings.notes.end() ? nullptr : &*found;
 }
 
 struct Threshold {
@@ -43,12 +43,12 @@ TEST_P(MachineNote, IsGivenJustAboveItsThresholdAndNotJustBelow) {
   const auto findings = judge_record(record_with({{metric, above}}));
   const auto* note = note_in(findings, said);
   ASSERT_NE(note, nullptr);
-  ASSERT_TRUE(note->figure && note->threshold);
-  EXPECT_GT(*note->figure, *note->threshold);
+  ASSERT_TRUE(note->value && note->threshold);
+  EXPECT_GT(*note->value, *note->threshold);
 }
 
 INSTANTIATE_TEST_SUITE_P(
-    All, MachineNote,
+    UnclippedTest, MachineNote,
     testing::Values(Threshold{"stolen time", 0.099, 0.101, "its host took 5.05 % of its CPU time"},
                     Threshold{"time of others", 0.199, 0.202, "other programs used 10.1 % of its CPU time"},
                     Threshold{"load", 2.0, 2.1, "a load of 2.1 was on its 2 cores"},
@@ -113,7 +113,7 @@ TEST(MachineNotes, LargeOutputIsNotedByWhatItCosts) {
 TEST(MachineNotes, VoidTrialsAreCountedAndDoNotCountAsFailures) {
   auto record = record_with({});
   auto& trial = record.log.trials.back();
-  trial.outcome = Outcome::voided;
+  trial.outcome = Outcome::discarded;
   trial.detail = "the machine slept during this trial";
   const auto findings = judge_record(record);
   EXPECT_NE(note_in(findings, "1 trials are void: the machine slept"), nullptr);
@@ -131,7 +131,7 @@ Findings abreast_with(const std::vector<double>& in_turns) {
   for (const double ratio : in_turns) {
     auto& round = record.log.rounds.emplace_back();
     round.number = ++number;
-    round.state = RoundState::whole;
+    round.state = RoundState::complete;
     round.order = {{0}, {1}};
     for (const auto& [cell, value] : {std::pair{CellId{0}, 1.0}, {CellId{1}, ratio}}) {
       Trial trial{.cell = cell, .round = number, .role = Role::control};
@@ -148,7 +148,7 @@ TEST(AbreastNote, IsGivenWhenTheIntervalsDoNotTouch) {
   const auto findings = abreast_with({1.00, 1.01, 1.005});
   const auto* note = note_in(findings, said);
   ASSERT_NE(note, nullptr);
-  EXPECT_EQ(note->kind, NoteKind::abreast_distorts);
+  EXPECT_EQ(note->kind, NoteKind::concurrency_bias);
   // The judged interval begins at 1.1007; Student's at three rounds is about 2.48 standard deviations wide.
   EXPECT_EQ(note_in(abreast_with({1.07, 1.08, 1.09}), said), nullptr);
   EXPECT_NE(note_in(abreast_with({1.06, 1.07, 1.065}), said), nullptr);
@@ -165,4 +165,4 @@ TEST(AbreastNote, ControlRoundsAreNotJudged) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

@@ -8,11 +8,11 @@
 #include "assay/model/error.hpp"
 #include "assay/stats/random.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 const Metric wall_time{.name = "wall time", .unit = "s"};
-const Metric rate{.name = "rate", .unit = "1/s", .prefer = Prefer::higher};
+const Metric rate{.name = "rate", .unit = "1/s", .direction = Direction::higher};
 const Metric level{.name = "level", .unit = "m", .scale = Scale::difference};
 
 struct Samples {
@@ -40,10 +40,10 @@ TEST(JudgePaired, AgreesWithRWhereBothAreExact) {
   const std::vector<double> before = {412, 405, 431, 418, 409, 422, 440, 415, 408, 427};
   const std::vector<double> after = {391, 388, 402, 396, 385, 399, 418, 390, 389, 404};
   const auto f = judge_paired(before, after, {.metric = wall_time});
-  ASSERT_TRUE(f.typical) << "the fast runs are judged, all runs are told beside them";
-  EXPECT_NEAR(f.typical->effect.value, 0.9465705191356157, 1e-12);
-  EXPECT_NEAR(f.typical->interval.low, 0.9408365097820640, 1e-12);
-  EXPECT_NEAR(f.typical->interval.high, 0.9517141398138249, 1e-12);
+  ASSERT_TRUE(f.all_runs) << "the fast runs are judged, all runs are told beside them";
+  EXPECT_NEAR(f.all_runs->effect.value, 0.9465705191356157, 1e-12);
+  EXPECT_NEAR(f.all_runs->interval.low, 0.9408365097820640, 1e-12);
+  EXPECT_NEAR(f.all_runs->interval.high, 0.9517141398138249, 1e-12);
   EXPECT_NEAR(f.p, 0.001953125, 1e-15);
   EXPECT_EQ(f.verdict, Verdict::better);
   EXPECT_TRUE(f.beyond_margin);
@@ -76,9 +76,9 @@ TEST(JudgePaired, UnclearFindingsArePriced) {
   const auto s = samples(5, 20, 1, 0.05);
   const auto f = judge_paired(s.baseline, s.candidate, {.metric = wall_time});
   ASSERT_EQ(f.verdict, Verdict::unclear);
-  ASSERT_TRUE(f.to_settle);
-  EXPECT_GT(f.to_settle->rounds, 20);
-  EXPECT_FALSE(judge_paired(s.baseline, s.baseline, {.metric = wall_time}).to_settle);
+  ASSERT_TRUE(f.rounds_to_decide);
+  EXPECT_GT(f.rounds_to_decide->rounds, 20);
+  EXPECT_FALSE(judge_paired(s.baseline, s.baseline, {.metric = wall_time}).rounds_to_decide);
 }
 
 TEST(JudgePaired, SwappedSidesSwapTheFinding) {
@@ -151,12 +151,12 @@ TEST(JudgePaired, RefusesBadInputAndNamesIt) {
 TEST(JudgePaired, WithRepeatsCountsWithinRounds) {
   const std::vector<double> dear = {10, 11, 12};
   const std::vector<double> cheap = {5, 6, 7, 8, 5, 6, 7, 8, 5, 6, 7, 8};
-  const auto f = judge_paired(dear, cheap, {.metric = {"wall time", "s"}, .repeats = {1, 4}});
+  const auto f = judge_paired(dear, cheap, {.metric = {"wall time", "s"}, .replication = {1, 4}});
   EXPECT_NEAR(f.p, 2.0 / 125, 1e-15) << "of 5³ ways to place the three among their four, the one of 125";
   EXPECT_EQ(f.verdict, Verdict::better);
   EXPECT_EQ(f.rounds, 3U);
-  EXPECT_THROW(judge_paired(dear, cheap, {.metric = {"wall time", "s"}, .repeats = {1, 3}}), DomainError);
+  EXPECT_THROW(judge_paired(dear, cheap, {.metric = {"wall time", "s"}, .replication = {1, 3}}), DomainError);
 }
 
 }  // namespace
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

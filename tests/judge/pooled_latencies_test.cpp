@@ -7,7 +7,7 @@
 
 #include "assay/stats/random.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 /// Rounds of 300 requests each, whose latencies have something in common.
@@ -57,4 +57,4 @@ TEST(PooledLatency, IsNotToldOfFewRoundsOrFewRequestsBeyond) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

@@ -9,7 +9,7 @@
 #include "support/noise.hpp"
 #include "support/records.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 using test::Made;
@@ -24,9 +24,10 @@ TEST(Profile, HasEveryMetricOfTheWorkWithAFindingsEffectWhereThereIsOne) {
   Made made("profile");
   const auto time = made.wall_time();
   const auto faults = made.metric({.name = "minor faults", .supporting = true}, false);
-  const auto user = made.metric({.name = "user time", .unit = "s", .coarse_below = 1}, false);
+  const auto user = made.metric({.name = "user time", .unit = "s", .resolution_limit = 1}, false);
   const auto nothing = made.metric({.name = "major faults"}, false);
-  const auto load = made.metric({.name = "load", .prefer = Prefer::neither, .about = About::machine}, false);
+  const auto load = made.metric(
+      {.name = "load", .direction = Direction::neither, .subject = MetricSubject::machine}, false);
   const auto list = made.cell(made.candidate("list")), heap = made.cell(made.candidate("heap"));
   for (const auto cell : {list, heap}) {
     made.around(cell, time, cell == list ? 0.1 : 0.2, 10);
@@ -38,12 +39,12 @@ TEST(Profile, HasEveryMetricOfTheWorkWithAFindingsEffectWhereThereIsOne) {
   const auto all = judge_record(made.record());
   ASSERT_NE(line_on(all, time), nullptr);
   EXPECT_EQ(line_on(all, time)->effect, all.findings.front().effect);
-  EXPECT_TRUE(line_on(all, time)->told);
+  EXPECT_TRUE(line_on(all, time)->is_significant);
   ASSERT_NE(line_on(all, user), nullptr) << "too coarse to be judged, shown all the same";
   EXPECT_NEAR(line_on(all, user)->effect.value, 1.5, 0.02);
-  EXPECT_FALSE(line_on(all, user)->told);
+  EXPECT_FALSE(line_on(all, user)->is_significant);
   ASSERT_NE(line_on(all, faults), nullptr);
-  EXPECT_FALSE(line_on(all, faults)->told);
+  EXPECT_FALSE(line_on(all, faults)->is_significant);
   EXPECT_EQ(line_on(all, nothing), nullptr) << "0 on both sides says nothing";
   EXPECT_EQ(line_on(all, load), nullptr) << "is about the machine";
 }
@@ -53,12 +54,12 @@ TEST(Profile, TellsAChangeWithoutABetterSideOnlyWhereTheTestCallsIt) {
                                              {1.02, std::size_t{12}, false},
                                              {1.8, std::size_t{4}, false}}) {
     Made made("cores");
-    const auto cores = made.metric({.name = "cores used", .prefer = Prefer::neither}, false);
+    const auto cores = made.metric({.name = "cores used", .direction = Direction::neither}, false);
     made.around(made.cell(made.candidate("list")), cores, 1, rounds);
     made.around(made.cell(made.candidate("heap")), cores, centre, rounds);
     const auto all = judge_record(made.record());
     ASSERT_NE(line_on(all, cores), nullptr);
-    EXPECT_EQ(line_on(all, cores)->told, told) << centre << ", " << rounds << " rounds";
+    EXPECT_EQ(line_on(all, cores)->is_significant, told) << centre << ", " << rounds << " rounds";
   }
 }
 
@@ -68,12 +69,12 @@ TEST(ProfileSimulated, NoiseAloneIsSeldomTold) {
   int told = 0;
   for (unsigned i = 0; i < 400; ++i) {
     Made made("cores");
-    const auto cores = made.metric({.name = "cores used", .prefer = Prefer::neither}, false);
+    const auto cores = made.metric({.name = "cores used", .direction = Direction::neither}, false);
     made.values(made.cell(made.candidate("list")), cores, test::noisy(2, 12, 2 * i, 0.2));
     made.values(made.cell(made.candidate("heap")), cores, test::noisy(2, 12, 2 * i + 1, 0.2));
     const auto all = judge_record(made.record());
     ASSERT_NE(line_on(all, cores), nullptr);
-    told += line_on(all, cores)->told ? 1 : 0;
+    told += line_on(all, cores)->is_significant ? 1 : 0;
   }
   EXPECT_LE(told, 44);
 }
@@ -90,8 +91,8 @@ TEST(Profile, ShowsADifferenceWhereARatioCantBeMade) {
 
 Findings with_ceiling(double old_rate, double new_rate) {
   Made made("frames");
-  Metric frames{.name = "frame rate", .prefer = Prefer::higher};
-  frames.demand.ceiling = 60;
+  Metric frames{.name = "frame rate", .direction = Direction::higher};
+  frames.request.ceiling = 60;
   const auto id = made.metric(frames);
   made.around(made.cell(made.candidate("old")), id, old_rate, 12, 0.0005);
   made.around(made.cell(made.candidate("new")), id, new_rate, 12, 0.0005);
@@ -105,27 +106,27 @@ std::size_t notes_of_kind(const std::vector<Note>& notes, NoteKind kind) {
 TEST(Ceilings, OneSideAtItKeepsItsVerdictAndSaysThatTheChangeMayBeLarger) {
   const auto all = with_ceiling(50, 60);
   EXPECT_EQ(all.findings[0].verdict, Verdict::better);
-  ASSERT_EQ(notes_of_kind(all.findings[0].notes, NoteKind::at_ceiling), 1U);
+  ASSERT_EQ(notes_of_kind(all.findings[0].notes, NoteKind::at_saturation), 1U);
   EXPECT_EQ(all.findings[0].notes[0].subject, Subject(CellId{1}));
 }
 
 TEST(Ceilings, BothSidesAtItCanHideAnyDifference) {
   const auto all = with_ceiling(60, 60);
   EXPECT_EQ(all.findings[0].verdict, Verdict::unclear);
-  EXPECT_EQ(all.findings[0].to_settle->obstacle, Price::Obstacle::ceiling);
+  EXPECT_EQ(all.findings[0].rounds_to_decide->obstacle, RoundsToDecide::Obstacle::saturation);
 }
 
 TEST(Ceilings, ValuesBeyondItAreAWarningOnce) {
   const auto all = with_ceiling(50, 75);
-  ASSERT_EQ(notes_of_kind(all.trust, NoteKind::beyond_ceiling), 1U);
-  EXPECT_EQ(notes_of_kind(with_ceiling(50, 60).trust, NoteKind::beyond_ceiling), 0U);
+  ASSERT_EQ(notes_of_kind(all.notes, NoteKind::beyond_saturation), 1U);
+  EXPECT_EQ(notes_of_kind(with_ceiling(50, 60).notes, NoteKind::beyond_saturation), 0U);
 }
 
 /// Trials of 40 values over ten seconds that begin at `from` and go on at `to`.
 Findings with_series(double from, double to, const std::string& settle, bool timed = true) {
   Made made("frames");
-  Metric frames{.name = "frame rate", .prefer = Prefer::higher};
-  frames.demand.settle = settle;
+  Metric frames{.name = "frame rate", .direction = Direction::higher};
+  frames.request.discard = settle;
   const auto id = made.metric(frames);
   for (const char* name : {"old", "new"}) {
     const auto cell = made.cell(made.candidate(name));
@@ -151,8 +152,8 @@ TEST(WithinTrials, TellsTheRangeWithoutTheLeadIn) {
 
 TEST(WithinTrials, SaysWhenTheFirstValuesDifferAndWhatWouldLeaveThemOut) {
   const auto first_note = [](const Findings& all) {
-    const auto found = std::ranges::find(all.trust, NoteKind::settles_in_trial, &Note::kind);
-    return found == all.trust.end() ? std::string("none") : found->said;
+    const auto found = std::ranges::find(all.notes, NoteKind::drifts_in_trial, &Note::kind);
+    return found == all.notes.end() ? std::string("none") : found->quoted;
   };
   EXPECT_EQ(first_note(with_series(38, 30, "")), "\"2 s\"");
   EXPECT_EQ(first_note(with_series(38, 30, "", false)), "8");
@@ -167,7 +168,7 @@ TEST(WithinTrialsSimulated, NoiseAloneSeldomLooksLikeALeadIn) {
   int notes = 0;
   for (unsigned i = 0; i < 300; ++i) {
     Made made("frames");
-    const auto id = made.metric({.name = "frame rate", .prefer = Prefer::higher});
+    const auto id = made.metric({.name = "frame rate", .direction = Direction::higher});
     for (const char* name : {"old", "new"})
       made.values(made.cell(made.candidate(name)), id, test::noisy(30, 10, i));
     auto record = made.record();
@@ -181,7 +182,7 @@ TEST(WithinTrialsSimulated, NoiseAloneSeldomLooksLikeALeadIn) {
       }
     }
     const auto all = judge_record(record);
-    notes += static_cast<int>(std::ranges::count(all.trust, NoteKind::settles_in_trial, &Note::kind));
+    notes += static_cast<int>(std::ranges::count(all.notes, NoteKind::drifts_in_trial, &Note::kind));
   }
   EXPECT_LE(notes, 58);
 }
@@ -194,4 +195,4 @@ TEST(WithinTrials, HasNothingToSayOfOneValueATrial) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

@@ -9,7 +9,7 @@
 #include "assay/schedule/looks.hpp"
 #include "support/series.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 using test::family;
@@ -17,15 +17,15 @@ using test::normal_effects;
 using test::series_of;
 
 TEST(Resampling, TellsWhatIsSettledSoonFromWhatHardlyEverIs) {
-  const schedule::Boundary planned(schedule::planned_looks(8, 60));
+  const schedule::StoppingBoundary planned(schedule::planned_looks(8, 60));
   const auto last = planned.critical_count(6);
   const auto chance = [&](double effect, double sd) {
     stats::Random random(11);
     double sum = 0;
     for (int i = 0; i < 20; ++i) {
       const auto s = series_of(normal_effects(random, 20, effect, sd));
-      sum += chance_of(Estimate(s.baseline, s.candidate, family(0.5).question), 60,
-                       [&](const Estimate& e) { return e.is_settled_by(last, last); });
+      sum += chance_of(PairedTest(s.baseline, s.candidate, family(0.5).options), 60,
+                       [&](const PairedTest& e) { return e.would_decide(last, last); });
     }
     return sum / 20;
   };
@@ -41,8 +41,7 @@ TEST(Resampling, PricesWithinAFactorOfTwoOnTheAverage) {
   constexpr int campaigns = 40;
   for (int i = 0; i < campaigns; ++i) {
     const auto s = series_of(normal_effects(random, 14, 1, 2));
-    const auto price =
-        price_by_resampling(Estimate(s.baseline, s.candidate, family(0.1).question), 8, 0.05, 0.05);
+    const auto price = rounds_needed(PairedTest(s.baseline, s.candidate, family(0.1).options), 8, 0.05, 0.05);
     ASSERT_GT(price.rounds, 14);
     sum += std::log(static_cast<double>(price.rounds));
   }
@@ -52,4 +51,4 @@ TEST(Resampling, PricesWithinAFactorOfTwoOnTheAverage) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

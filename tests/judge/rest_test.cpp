@@ -17,18 +17,18 @@
 #include "assay/stats/random.hpp"
 #include "support/records.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 using Draw = std::function<double(stats::Random&)>;
 
-Family rules(const std::string& metric = "wall time", double margin = 0.01, int max = 60) {
-  return {.question = {.metric = {.name = metric, .unit = "s"}, .margin = margin}, .max_rounds = max};
+TestFamily rules(const std::string& metric = "wall time", double margin = 0.01, int max = 60) {
+  return {.options = {.metric = {.name = metric, .unit = "s"}, .margin = margin}, .max_rounds = max};
 }
 
 /// Sixty rounds, of logarithms.
 PairedSeries rounds_of(stats::Random& random, const Draw& baseline, const Draw& candidate, int rounds = 60) {
-  PairedSeries series{.of = {{0}, {1}}};
+  PairedSeries series{.comparison = {{0}, {1}}};
   for (int r = 0; r < rounds; ++r) {
     series.rounds.push_back(r + 2);
     series.baseline.push_back(std::exp(baseline(random)));
@@ -49,12 +49,12 @@ struct Told {
   int same = 0, better = 0, worse = 0, slow = 0, mean = 0, any = 0;
 };
 
-Told told_of(int campaigns, const Family& family, const Draw& baseline, const Draw& candidate) {
+Told told_of(int campaigns, const TestFamily& family, const Draw& baseline, const Draw& candidate) {
   Told told;
   for (int i = 0; i < campaigns; ++i) {
     stats::Random random(41, static_cast<std::uint64_t>(i));
     const std::vector<PairedSeries> one = {rounds_of(random, baseline, candidate)};
-    const auto f = settle(one, family, Stage::ended).front();
+    const auto f = decide_family(one, family, Stage::ended).front();
     const bool changed = f.verdict == Verdict::better || f.verdict == Verdict::worse;
     const bool slow = f.slow && f.slow->shown != 0, mean = f.mean && f.mean->shown != 0;
     told.same += f.verdict == Verdict::same ? 1 : 0;
@@ -94,13 +94,13 @@ TEST(Rest, WhatIsSettledEarlyIsTakenBackWhereLaterRoundsDenyIt) {
   stats::Random random(42);
   auto series = rounds_of(random, quiet, [](stats::Random& r) { return quiet(r) - 0.04; });
   const std::vector<PairedSeries> steady = {series};
-  EXPECT_EQ(settle(steady, rules(), Stage::ended).front().verdict, Verdict::better);
+  EXPECT_EQ(decide_family(steady, rules(), Stage::ended).front().verdict, Verdict::better);
   for (std::size_t r = 12; r < 60; r += 4) series.candidate[r] *= 3;
   const std::vector<PairedSeries> one = {series};
-  const auto f = settle(one, rules(), Stage::ended).front();
+  const auto f = decide_family(one, rules(), Stage::ended).front();
   EXPECT_EQ(f.verdict, Verdict::unclear);
-  ASSERT_TRUE(f.to_settle);
-  EXPECT_EQ(f.to_settle->obstacle, Price::Obstacle::fast_and_slow);
+  ASSERT_TRUE(f.rounds_to_decide);
+  EXPECT_EQ(f.rounds_to_decide->obstacle, RoundsToDecide::Obstacle::fast_and_slow);
 }
 
 /// The clipping's own: medians alike, one program eight times as noisy, a third of all trials slowed. It was
@@ -127,10 +127,10 @@ TEST(Rest, AllStatementsOfAMetricShareItsErrorRate) {
 TEST(Rest, BothTimesShareOneErrorRate) {
   auto record = test::record_of({{1, 2, 3}, {1, 2, 3}});
   auto& design = record.design;
-  EXPECT_EQ(rules_for(design, MetricId{0}, {}).share, 1);
-  design.metrics.add({.name = "cpu time", .unit = "s", .supporting = true, .demand = {.watched = true}});
-  EXPECT_EQ(rules_for(design, MetricId{0}, {}).share, 0.5);
-  EXPECT_EQ(rules_for(design, MetricId{1}, {}).share, 0.5);
+  EXPECT_EQ(family_rules(design, MetricId{0}, {}).share, 1);
+  design.metrics.add({.name = "cpu time", .unit = "s", .supporting = true, .request = {.watched = true}});
+  EXPECT_EQ(family_rules(design, MetricId{0}, {}).share, 0.5);
+  EXPECT_EQ(family_rules(design, MetricId{1}, {}).share, 0.5);
 }
 
 /// Rounds of one dear trial beside several cheap ones; medians are alike, noise is not.
@@ -138,7 +138,7 @@ int called_with_repeats(int campaigns, int repeats, double dear, double cheap) {
   int called = 0;
   for (int i = 0; i < campaigns; ++i) {
     stats::Random random(43, static_cast<std::uint64_t>(i));
-    PairedSeries series{.of = {{0}, {1}}, .repeats = {1, repeats}};
+    PairedSeries series{.comparison = {{0}, {1}}, .replication = {1, repeats}};
     for (int r = 0; r < 30; ++r) {
       const double state = 0.1 * random.normal();
       series.rounds.push_back(r + 2);
@@ -146,7 +146,7 @@ int called_with_repeats(int campaigns, int repeats, double dear, double cheap) {
       for (int k = 0; k < repeats; ++k) series.candidate.push_back(std::exp(state + cheap * random.normal()));
     }
     const std::vector<PairedSeries> one = {series};
-    const auto verdict = settle(one, rules("wall time", 1e-9, 30), Stage::ended).front().verdict;
+    const auto verdict = decide_family(one, rules("wall time", 1e-9, 30), Stage::ended).front().verdict;
     called += verdict == Verdict::better || verdict == Verdict::worse ? 1 : 0;
   }
   return called;
@@ -172,8 +172,8 @@ TEST(Repeats, OfOtherMetricsThanTimesTheFirstCounts) {
     record.log.trials.push_back(again);
   }
   const auto evidence = test::evidence_of(record);
-  const auto series = pair_up(evidence, {{0}, {1}}, memory, by_cell(evidence.values(memory)));
-  EXPECT_FALSE(series.repeats.any());
+  const auto series = make_pairs(evidence, {{0}, {1}}, memory, values_by_cell(evidence.values(memory)));
+  EXPECT_FALSE(series.replication.is_replicated());
   EXPECT_EQ(series.baseline, (std::vector<double>(3, 5.0)));
 }
 
@@ -202,9 +202,9 @@ TEST(Rest, AGateLooksAtTheMeanToo) {
   const auto findings = judge_record(record_with(quiet, stalling(0.3, 3), 2));
   const auto& f = findings.findings.front();
   ASSERT_LT(f.interval.high, 1.02);
-  EXPECT_EQ(hold_against(f, findings.metric_of(f), 0.05),
+  EXPECT_EQ(evaluate_gate(f, findings.metric_of(f), 0.05),
             f.mean->shown > 0 ? GateStatus::failed : GateStatus::undecided);
 }
 
 }  // namespace
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

@@ -14,7 +14,7 @@
 #include "support/noise.hpp"
 #include "support/records.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 using test::noisy;
 using test::record_of;
@@ -24,10 +24,10 @@ using testing::IsEmpty;
 
 std::vector<std::string> notes_on(const Record& record) {
   Findings findings = judge_record(record);
-  findings.trust.clear();
+  findings.notes.clear();
   add_series_notes(test::evidence_of(record), findings);
   std::vector<std::string> texts;
-  for (const auto& note : findings.trust) texts.push_back(report::worded(findings.design, note).text);
+  for (const auto& note : findings.notes) texts.push_back(report::note_text(findings.design, note).text);
   return texts;
 }
 
@@ -35,7 +35,7 @@ std::vector<std::string> notes_on(const Record& record) {
 Record steady(const std::vector<std::vector<double>>& values) {
   auto record = record_of(values);
   for (auto& trial : record.log.trials)
-    if (trial.role == Role::first)
+    if (trial.role == Role::warm_up)
       trial.readings[0].value = values[static_cast<std::size_t>(trial.cell.value)][0];
   return record;
 }
@@ -62,7 +62,7 @@ TEST(SeriesNotes, TellTheFirstRun) {
   const auto first = [](double ratio) {
     auto record = steady({noisy(1, 12, 1, 0.001), noisy(1, 12, 2, 0.001)});
     for (auto& trial : record.log.trials)
-      if (trial.role == Role::first) trial.readings[0].value = ratio;
+      if (trial.role == Role::warm_up) trial.readings[0].value = ratio;
     return record;
   };
   EXPECT_THAT(notes_on(first(1.09)), IsEmpty());
@@ -91,7 +91,7 @@ TEST(SeriesNotes, TellOutliersAndModes) {
 
 TEST(SeriesNotes, TellModesWhereTheDipTestDoes) {
   const auto calm = noisy(1, 40, 2);
-  const stats::OneMode one_mode(40, 4999);
+  const stats::DipTest one_mode(40, 4999);
   int silent = 0, told = 0;
   for (double apart = 0; apart < 0.04; apart += 0.004) {
     auto two = noisy(1, 40, 1, 0.003);
@@ -178,7 +178,7 @@ TEST(SeriesNotes, TellWhatACandidateLeavesBehind) {
 TEST(SeriesNotes, OnlySkipTheDipTestWhereItWouldSayNothing) {
   for (const std::size_t n : {20U, 50U, 200U, 400U}) {
     stats::Random random(n);
-    const stats::OneMode one_mode(n, 999);
+    const stats::DipTest one_mode(n, 999);
     for (int i = 0; i < 40; ++i) {
       std::vector<double> values(n);
       for (auto& v : values) v = i < 20 ? random.uniform() : random.normal();
@@ -199,13 +199,13 @@ TEST(SeriesNotes, AreNotMadeByTheNumberOfCells) {
 
 TEST(Ceilings, DeclaredOnesMakeSameUnclear) {
   auto record = record_of({noisy(399, 20, 1, 0.0005), noisy(399.5, 20, 2, 0.0005)}, "rate");
-  record.design.metrics[MetricId{0}].prefer = Prefer::higher;
+  record.design.metrics[MetricId{0}].direction = Direction::higher;
   EXPECT_EQ(judge_record(record).findings.at(0).verdict, Verdict::same);
-  record.design.metrics[MetricId{0}].demand.ceiling = 402.9;
+  record.design.metrics[MetricId{0}].request.ceiling = 402.9;
   const auto finding = judge_record(record).findings.at(0);
   EXPECT_EQ(finding.verdict, Verdict::unclear);
-  EXPECT_EQ(finding.to_settle->obstacle, Price::Obstacle::ceiling);
-  record.design.metrics[MetricId{0}].demand.ceiling = 404;
+  EXPECT_EQ(finding.rounds_to_decide->obstacle, RoundsToDecide::Obstacle::saturation);
+  record.design.metrics[MetricId{0}].request.ceiling = 404;
   EXPECT_EQ(judge_record(record).findings.at(0).verdict, Verdict::same) << "more than 1 % away";
 }
 
@@ -214,17 +214,17 @@ TEST(Ceilings, AreSuspectedWhereMostValuesLieAtOneEnd) {
     std::vector<double> values(20, 400);
     for (std::size_t i = 0; i < below; ++i) values[i] = 390 - static_cast<double>(i);
     auto record = steady({values, values});
-    record.design.metrics[MetricId{0}].prefer = Prefer::higher;
+    record.design.metrics[MetricId{0}].direction = Direction::higher;
     record.design.metrics[MetricId{0}].name = "rate";
     return record;
   };
   EXPECT_THAT(notes_on(at_top(9)), testing::Contains(HasSubstr("something may limit them")));
   const auto limited = judge_record(at_top(9)).findings.at(0);
   EXPECT_EQ(limited.verdict, Verdict::unclear);
-  EXPECT_EQ(limited.to_settle->obstacle, Price::Obstacle::one_upper_end);
+  EXPECT_EQ(limited.rounds_to_decide->obstacle, RoundsToDecide::Obstacle::saturation_suspected);
   EXPECT_EQ(judge_record(at_top(10)).findings.at(0).verdict, Verdict::same);
   EXPECT_THAT(notes_on(at_top(10)), testing::Not(testing::Contains(HasSubstr("something may limit them"))));
 }
 
 }  // namespace
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

@@ -9,7 +9,7 @@
 #include "assay/schedule/looks.hpp"
 #include "support/series.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 using test::family;
@@ -23,12 +23,12 @@ using test::settle_one;
 
 using Noise = std::function<double(stats::Random&)>;
 
-struct Kind {
+struct Decision {
   const char* name;
   Noise draw;
 };
 
-const std::vector<Kind> kinds = {
+const std::vector<Decision> kinds = {
     {"normal", [](stats::Random& r) { return r.normal(); }},
     {"t3",
      [](stats::Random& r) {
@@ -120,10 +120,10 @@ TEST(SettleSimulated, FalseDiscoveriesOverFortyFindingsOnASharedBaselineStayWith
       all.push_back(series_of(d, id));
     }
     int called = 0, wrong = 0;
-    for (const auto& f : settle(all, family(0.01), Stage::ended)) {
+    for (const auto& f : decide_family(all, family(0.01), Stage::ended)) {
       if (f.verdict != Verdict::better && f.verdict != Verdict::worse) continue;
       ++called;
-      wrong += f.of.candidate.value > 10 ? 1 : 0;
+      wrong += f.comparison.candidate.value > 10 ? 1 : 0;
     }
     share += called > 0 ? static_cast<double>(wrong) / called : 0;
   }
@@ -131,4 +131,4 @@ TEST(SettleSimulated, FalseDiscoveriesOverFortyFindingsOnASharedBaselineStayWith
 }
 
 }  // namespace
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

@@ -11,7 +11,7 @@
 #include "assay/stats/random.hpp"
 #include "support/series.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 using test::family;
@@ -24,8 +24,8 @@ TEST(Settle, ALargeEffectIsSettledAtTheFirstLookAndFrozen) {
   stats::Random random(1);
   const auto d = normal_effects(random, 60, 10, 0.5);
   const auto f = settle_one(d, family(0.1));
-  EXPECT_TRUE(f.settled);
-  EXPECT_EQ(f.settled_at, 8U);
+  EXPECT_TRUE(f.decided);
+  EXPECT_EQ(f.decided_at_round, 8U);
   EXPECT_EQ(f.rounds, 60U) << "what was measured since sharpens its interval";
   EXPECT_LT(f.interval.high - f.interval.low, 0.5 * (settle_and_stop(d, family(0.1)).interval.high -
                                                      settle_and_stop(d, family(0.1)).interval.low));
@@ -38,7 +38,7 @@ TEST(Settle, ALargeEffectIsSettledAtTheFirstLookAndFrozen) {
 TEST(Settle, AFrozenVerdictSurvivesWhateverComesLater) {
   stats::Random random(2);
   auto d = normal_effects(random, 8, 10, 0.5);
-  const auto before = settle_one(d, family(0.1), Stage::going);
+  const auto before = settle_one(d, family(0.1), Stage::running);
   const auto after = normal_effects(random, 52, -100, 0.5);
   d.insert(d.end(), after.begin(), after.end());
   const auto later = settle_one(d, family(0.1));
@@ -52,25 +52,25 @@ TEST(Settle, AFrozenVerdictSurvivesWhateverComesLater) {
 TEST(Settle, NothingIsLookedAtBetweenPlannedLooks) {
   stats::Random random(3);
   const auto d = normal_effects(random, 9, 10, 30);
-  const auto f = settle_one(d, family(0.1), Stage::going);
+  const auto f = settle_one(d, family(0.1), Stage::running);
   EXPECT_EQ(f.looks, 1);
   EXPECT_EQ(f.rounds, 9U) << "what was measured is shown all the same";
-  ASSERT_TRUE(f.to_settle);
-  EXPECT_GE(f.to_settle->rounds, 10) << "the next look is the soonest that can settle it";
+  ASSERT_TRUE(f.rounds_to_decide);
+  EXPECT_GE(f.rounds_to_decide->rounds, 10) << "the next look is the soonest that can settle it";
   EXPECT_EQ(f.verdict, Verdict::unclear);
 }
 
 TEST(Settle, AClosingLookAtAnUnplannedEndUsesTheLooksTaken) {
   // Twelve rounds, of which the first and third smallest effects are against the others: t = 1 + 3.
   const std::vector<double> d = {-0.5, 3, 4, 5, 6, -3.5, 7, 8, 9, 10, 11, 12};
-  const auto going = settle_one(d, family(0.1), Stage::going);
+  const auto going = settle_one(d, family(0.1), Stage::running);
   EXPECT_EQ(going.verdict, Verdict::unclear);
   EXPECT_EQ(going.looks, 2);
   const auto ended = settle_one(d, family(0.1), Stage::ended);
   EXPECT_EQ(ended.looks, 3);
   EXPECT_EQ(ended.verdict, Verdict::worse);
-  const schedule::Boundary planned(schedule::planned_looks(8, 60));
-  EXPECT_EQ(ended.p, schedule::ClosingLook(planned, 2, 12).p_value(4));
+  const schedule::StoppingBoundary planned(schedule::planned_looks(8, 60));
+  EXPECT_EQ(ended.p, schedule::FinalLook(planned, 2, 12).p_value(4));
 }
 
 TEST(Settle, AnEarlierLookCountsWhenOthersAreCalledLater) {
@@ -81,11 +81,11 @@ TEST(Settle, AnEarlierLookCountsWhenOthersAreCalledLater) {
   for (int i = 0; i < 4; ++i) late.push_back(15 + i);
   const std::vector<PairedSeries> two = {series_of(early, 1), series_of(late, 2)};
   auto rules = family(0.1);
-  rules.question.level = 1 - 0.016;  // at ten rounds all alike give 0.0152, of two half that is called
-  const auto findings = settle(two, rules, Stage::going);
+  rules.options.level = 1 - 0.016;  // at ten rounds all alike give 0.0152, of two half that is called
+  const auto findings = decide_family(two, rules, Stage::running);
   EXPECT_EQ(findings[1].verdict, Verdict::worse);
   EXPECT_EQ(findings[0].verdict, Verdict::worse);
-  EXPECT_EQ(findings[0].settled_at, 10U) << "as it stood at its best look";
+  EXPECT_EQ(findings[0].decided_at_round, 10U) << "as it stood at its best look";
 }
 
 TEST(Settle, PAdjustedNeverContradictsTheVerdict) {
@@ -105,7 +105,7 @@ TEST(Settle, AFixedNumberOfRoundsIsTheFixedTest) {
     auto rules = family(0.1, 20);
     rules.min_rounds = 20;
     const auto f = settle_one(d, rules),
-               fixed = judge_paired(series.baseline, series.candidate, rules.question);
+               fixed = judge_paired(series.baseline, series.candidate, rules.options);
     EXPECT_EQ(f.verdict, fixed.verdict);
     EXPECT_NEAR(f.p, fixed.p, 1e-12);
     EXPECT_EQ(f.interval.low, fixed.interval.low);
@@ -141,27 +141,27 @@ TEST(Settle, AFindingWithMissingPairsIsLookedAtByItsOwnCount) {
   auto s = series_of(normal_effects(random, 14, 10, 0.5));
   for (auto& r : s.rounds) r *= 2;  // every other round failed
   const std::vector<PairedSeries> one = {s};
-  EXPECT_EQ(settle(one, family(0.1), Stage::ended).front().settled_at, 8U);
+  EXPECT_EQ(decide_family(one, family(0.1), Stage::ended).front().decided_at_round, 8U);
 }
 
 TEST(Settle, AmongManyASingleChangeNeedsMoreRounds) {
   stats::Random random(8);
   std::vector<PairedSeries> all = {series_of(normal_effects(random, 60, 10, 0.1), 1)};
   for (std::int64_t i = 2; i <= 40; ++i) all.push_back(series_of(normal_effects(random, 60, 0, 50), i));
-  const auto findings = settle(all, family(0.1), Stage::ended);
+  const auto findings = decide_family(all, family(0.1), Stage::ended);
   EXPECT_EQ(findings[0].verdict, Verdict::worse);
-  EXPECT_GT(findings[0].settled_at, 11U) << "no sign-flip test among 40 can say it sooner";
+  EXPECT_GT(findings[0].decided_at_round, 11U) << "no sign-flip test among 40 can say it sooner";
 }
 
 TEST(Settle, SeriesWithoutPairsStillCountAmongTheMany) {
   stats::Random random(9);
   const auto d = normal_effects(random, 60, 10, 0.1);
   std::vector<PairedSeries> all = {series_of(d)};
-  EXPECT_EQ(settle(all, family(0.1), Stage::ended)[0].settled_at, 8U);
-  all.push_back({.of = {{0}, {2}}});
-  const auto findings = settle(all, family(0.1), Stage::ended);
-  EXPECT_EQ(findings[0].settled_at, 10U);
+  EXPECT_EQ(decide_family(all, family(0.1), Stage::ended)[0].decided_at_round, 8U);
+  all.push_back({.comparison = {{0}, {2}}});
+  const auto findings = decide_family(all, family(0.1), Stage::ended);
+  EXPECT_EQ(findings[0].decided_at_round, 10U);
   EXPECT_EQ(findings[1].rounds, 0U);
 }
 }  // namespace
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

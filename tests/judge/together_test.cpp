@@ -15,7 +15,7 @@
 #include "support/noise.hpp"
 #include "support/records.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 using test::noisy;
 using test::record_of;
@@ -35,13 +35,13 @@ Record over_workloads(const std::vector<std::pair<std::vector<double>, std::vect
   record.design.rules.rounds_max = 20;
   record.design.candidates = test::first_of(record.design.candidates, 2);
   record.design.workloads = {};
-  record.design.contrasts.clear();
+  record.design.comparisons.clear();
   for (std::size_t w = 0; w < pairs.size(); ++w) {
     record.design.workloads.add({.name = "w" + std::to_string(w)});
     for (const std::int64_t c : {0, 1})
       record.design.cells[CellId{static_cast<std::int64_t>(2 * w) + c}] = {
           .candidate = {c}, .workload = {static_cast<std::int64_t>(w)}};
-    record.design.contrasts.push_back(
+    record.design.comparisons.push_back(
         {{static_cast<std::int64_t>(2 * w)}, {static_cast<std::int64_t>(2 * w + 1)}});
   }
   return record;
@@ -71,7 +71,7 @@ TEST(Overall, UsesAllRoundsOfEachComparisonAndSaysWhichLieApart) {
   EXPECT_EQ(overall.rounds, 8U);
   EXPECT_NEAR(overall.finding.effect.value, std::exp((5 * std::log(1.1) + std::log(1.5)) / 6), 0.005);
   ASSERT_EQ(overall.parts.size(), 6U);
-  EXPECT_LT(overall.p_alike, 1e-6);
+  EXPECT_LT(overall.p_homogeneous, 1e-6);
   for (std::size_t w = 0; w < 6; ++w) {
     EXPECT_EQ(overall.parts[w].differs, w == 5) << w;
     EXPECT_LE(std::abs(overall.parts[w].shrunk.value - 1.15),
@@ -109,7 +109,7 @@ TEST(Overall, CountsTrialsAtTheirTimeLimitLikeAllOthers) {
   for (auto& trial : record.log.trials)
     if (trial.readings[0].value == 10) trial.outcome = Outcome::timed_out;
   const auto overall = judge_overall(test::evidence_of(record), judge_record(record)).at(0);
-  EXPECT_FALSE(overall.finding.typical) << "none are told apart as slow ones";
+  EXPECT_FALSE(overall.finding.all_runs) << "none are told apart as slow ones";
   EXPECT_NE(overall.finding.verdict, Verdict::better);
 }
 
@@ -204,8 +204,8 @@ TEST(Groups, KeepApartWhatLiesOnOppositeSidesOfTheBaseline) {
 TEST(Groups, KeepApartWhatIntervalsShowApartThroughOtherBaselines) {
   auto record = record_of({noisy(1, 7, 1), noisy(0.8, 7, 2), noisy(1.6, 7, 3), noisy(1, 7, 4)});
   auto& design = record.design;
-  design.candidates[CandidateId{2}].against = CandidateId{1};
-  design.contrasts = {{{0}, {1}}, {{1}, {2}}, {{0}, {3}}};
+  design.candidates[CandidateId{2}].baseline = CandidateId{1};
+  design.comparisons = {{{0}, {1}}, {{1}, {2}}, {{0}, {3}}};
   const auto evidence = test::evidence_of(record);
   auto findings = judge_record(record);
   const auto in_one_group = [&](std::int64_t a, std::int64_t b) {
@@ -222,7 +222,7 @@ TEST(Groups, KeepApartWhatIntervalsShowApartThroughOtherBaselines) {
 /// As a document that somebody else wrote may have it.
 TEST(Groups, ComeToAnEndWhereBaselinesGoRound) {
   auto record = record_of({noisy(1, 7, 1), noisy(0.8, 7, 2), noisy(1.6, 7, 3)});
-  record.design.contrasts = {{{0}, {1}}, {{1}, {2}}, {{2}, {0}}};
+  record.design.comparisons = {{{0}, {1}}, {{1}, {2}}, {{2}, {0}}};
   EXPECT_LE(judge_record(record).groups.size(), 3U);
 }
 
@@ -264,19 +264,19 @@ TEST(Turns, AreFoundWhereTheWinnerChanges) {
     record.design.cells[id].workload = {0};
     record.design.cells[id].setting.levels["locks"] = sizes[id.value / 2];
   }
-  const auto turns = judge_record(record).turns;
+  const auto turns = judge_record(record).reversals;
   ASSERT_EQ(turns.size(), 1U);
-  EXPECT_EQ(to_string(turns[0].last), "800");
-  EXPECT_EQ(to_string(turns[0].first), "3200");
-  EXPECT_EQ(turns[0].before, Verdict::worse);
-  EXPECT_EQ(turns[0].after, Verdict::better);
+  EXPECT_EQ(to_string(turns[0].last_level), "800");
+  EXPECT_EQ(to_string(turns[0].first_level), "3200");
+  EXPECT_EQ(turns[0].verdict_before, Verdict::worse);
+  EXPECT_EQ(turns[0].verdict_after, Verdict::better);
 }
 
 TEST(Failures, AreComparedByFishersExactTest) {
   auto record = record_of({noisy(1, 20, 1), noisy(1, 20, 2)});
   int failed = 0;
   for (auto& trial : record.log.trials)
-    if (trial.cell == CellId{1} && trial.role == Role::counted && failed++ < 8)
+    if (trial.cell == CellId{1} && trial.role == Role::measured && failed++ < 8)
       trial.outcome = Outcome::failed;
   const auto failures = judge_failures(test::evidence_of(record));
   ASSERT_EQ(failures.size(), 1U);
@@ -289,7 +289,7 @@ TEST(Spread, IsCalledWhenACandidateJitters) {
   auto record = record_of({noisy(1, 40, 1, 0.01), noisy(1, 40, 2, 0.08)});
   record.design.rules.rounds_min = 7;
   record.design.rules.rounds_max = 40;
-  const auto spreads = judge_spreads(test::evidence_of(record));
+  const auto spreads = judge_variability(test::evidence_of(record));
   ASSERT_EQ(spreads.size(), 1U);
   EXPECT_GT(spreads[0].ratio, 3);
   EXPECT_EQ(spreads[0].verdict, Verdict::worse);
@@ -303,11 +303,11 @@ TEST(Spread, IsSeldomCalledWhereThereIsNone) {
       auto record = record_of({noisy(1, rounds, 2 * seed + 1), noisy(1, rounds, 2 * seed + 2)});
       record.design.rules.rounds_min = 7;
       record.design.rules.rounds_max = static_cast<int>(rounds);
-      called += judge_spreads(test::evidence_of(record)).empty() ? 0 : 1;
+      called += judge_variability(test::evidence_of(record)).empty() ? 0 : 1;
     }
     EXPECT_LT(called, 20) << "of 400, " << rounds << " rounds";
   }
 }
 
 }  // namespace
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

@@ -10,7 +10,7 @@
 #include "assay/stats/random.hpp"
 #include "support/records.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 
 std::vector<RequirementFinding> requirements_of(const Record& record) {
@@ -23,7 +23,7 @@ Record over_levels(const std::vector<std::int64_t>& levels, Factor::Role role,
   auto record = test::record_of({std::vector<double>(7, 1.0), std::vector<double>(7, 1.0)});
   record.design.factors = {{.name = "n", .levels = {}, .role = role}};
   record.design.cells = {};
-  record.design.contrasts.clear();
+  record.design.comparisons.clear();
   record.log.trials.clear();
   for (const auto n : levels)
     for (int candidate = 0; candidate < 2; ++candidate) {
@@ -31,10 +31,10 @@ Record over_levels(const std::vector<std::int64_t>& levels, Factor::Role role,
       Cell cell{.candidate = {candidate}};
       cell.setting.levels["n"] = n;
       record.design.cells.add(cell);
-      if (candidate == 1) record.design.contrasts.push_back({{id.value - 1}, id});
+      if (candidate == 1) record.design.comparisons.push_back({{id.value - 1}, id});
       for (const auto& round : record.log.rounds) {
         Trial trial{
-            .cell = id, .round = round.number, .role = round.number == 1 ? Role::first : Role::counted};
+            .cell = id, .round = round.number, .role = round.number == 1 ? Role::warm_up : Role::measured};
         const double noise = 1 + 1e-4 * std::sin(static_cast<double>(round.number * 7 + id.value));
         trial.readings = {{MetricId{0}, noise * cost(candidate, static_cast<double>(n))}};
         record.log.trials.push_back(trial);
@@ -47,14 +47,14 @@ TEST(Trends, OverSizesHaveExponentLawAndCrossing) {
   const auto findings =
       judge_record(over_levels({10, 20, 40, 80, 160, 320}, Factor::Role::size,
                                [](int c, double n) { return c == 0 ? 1e-6 * n * n : 1e-4 * n; }));
-  ASSERT_EQ(findings.trends.size(), 2U);
-  EXPECT_NEAR(*findings.trends[0].exponent, 2, 1e-3);
-  EXPECT_EQ(findings.trends[0].law, "n²");
-  EXPECT_FALSE(findings.trends[0].crossing) << "it is the baseline";
-  EXPECT_NEAR(*findings.trends[1].exponent, 1, 1e-3);
-  ASSERT_TRUE(findings.trends[1].crossing);
-  EXPECT_NEAR(*findings.trends[1].crossing, 100, 1);
-  EXPECT_TRUE(findings.trends[1].crossing_interval.contains(100));
+  ASSERT_EQ(findings.scaling.size(), 2U);
+  EXPECT_NEAR(*findings.scaling[0].exponent, 2, 1e-3);
+  EXPECT_EQ(findings.scaling[0].law, "n²");
+  EXPECT_FALSE(findings.scaling[0].crossing) << "it is the baseline";
+  EXPECT_NEAR(*findings.scaling[1].exponent, 1, 1e-3);
+  ASSERT_TRUE(findings.scaling[1].crossing);
+  EXPECT_NEAR(*findings.scaling[1].crossing, 100, 1);
+  EXPECT_TRUE(findings.scaling[1].crossing_interval.contains(100));
 }
 
 TEST(Trends, WhereTheRatioChangesWithSizeNoSingleOneIsQuoted) {
@@ -73,8 +73,8 @@ TEST(Trends, WhereTheRatioChangesWithSizeNoSingleOneIsQuoted) {
 TEST(Trends, ALawThatDoesNotGoWithTheExponentIsNotNamed) {
   const auto findings = judge_record(
       over_levels({10, 20, 40, 80, 160, 320}, Factor::Role::size, [](int, double n) { return 1e3 + n * n; }));
-  EXPECT_LT(*findings.trends[0].exponent, 1.9);
-  EXPECT_EQ(findings.trends[0].law, "") << "a start-up cost with n² on top";
+  EXPECT_LT(*findings.scaling[0].exponent, 1.9);
+  EXPECT_EQ(findings.scaling[0].law, "") << "a start-up cost with n² on top";
 }
 
 TEST(Trends, ACrossingFarBeyondTheSizesIsNotTold) {
@@ -83,7 +83,7 @@ TEST(Trends, ACrossingFarBeyondTheSizesIsNotTold) {
         judge_record(over_levels({10, 20, 40}, Factor::Role::size, [factor](int c, double n) {
           return c == 0 ? n * n : factor * n;  // they cross at n = factor
         }));
-    return findings.trends.at(1).crossing.has_value();
+    return findings.scaling.at(1).crossing.has_value();
   };
   EXPECT_TRUE(crossing_at(395));
   EXPECT_FALSE(crossing_at(405)) << "more than ten times the largest size";
@@ -92,9 +92,9 @@ TEST(Trends, ACrossingFarBeyondTheSizesIsNotTold) {
 
 TEST(Trends, NeedThreeLevelsAndAFactorOfSizesOrThreads) {
   const auto flat = [](int, double) { return 1.0; };
-  EXPECT_TRUE(judge_record(over_levels({1, 2}, Factor::Role::size, flat)).trends.empty());
-  EXPECT_TRUE(judge_record(over_levels({1, 2, 3}, Factor::Role::option, flat)).trends.empty());
-  EXPECT_EQ(judge_record(over_levels({1, 2, 3}, Factor::Role::size, flat)).trends.size(), 2U);
+  EXPECT_TRUE(judge_record(over_levels({1, 2}, Factor::Role::size, flat)).scaling.empty());
+  EXPECT_TRUE(judge_record(over_levels({1, 2, 3}, Factor::Role::option, flat)).scaling.empty());
+  EXPECT_EQ(judge_record(over_levels({1, 2, 3}, Factor::Role::size, flat)).scaling.size(), 2U);
 }
 
 TEST(Trends, OverThreadsFollowTheScalabilityLaw) {
@@ -103,14 +103,14 @@ TEST(Trends, OverThreadsFollowTheScalabilityLaw) {
                             [](int c, double n) { return c == 0 ? 1.0 : 1 + 0.05 * (n - 1); });
   record.design.kind = "contest";
   const auto findings = judge_record(record);
-  ASSERT_EQ(findings.trends.size(), 2U);
-  EXPECT_NEAR(*findings.trends[0].contention, 0, 1e-3);
-  EXPECT_NEAR(*findings.trends[1].contention, 0.05, 1e-3);
-  EXPECT_FALSE(findings.trends[0].exponent);
-  EXPECT_NEAR(findings.trends[0].throughput.back(), 8, 0.01);
+  ASSERT_EQ(findings.scaling.size(), 2U);
+  EXPECT_NEAR(*findings.scaling[0].contention, 0, 1e-3);
+  EXPECT_NEAR(*findings.scaling[1].contention, 0.05, 1e-3);
+  EXPECT_FALSE(findings.scaling[0].exponent);
+  EXPECT_NEAR(findings.scaling[0].throughput.back(), 8, 0.01);
   // Of one job that the threads share, the same times say that nothing is gained.
   record.design.kind = "plan";
-  EXPECT_NEAR(judge_record(record).trends[0].throughput.back(), 1, 0.01);
+  EXPECT_NEAR(judge_record(record).scaling[0].throughput.back(), 1, 0.01);
 }
 
 TEST(Trends, OverThreadsHaveAPlateauWhereMoreNoLongerHelp) {
@@ -124,7 +124,7 @@ TEST(Trends, OverThreadsHaveAPlateauWhereMoreNoLongerHelp) {
                                                                   : 1.5 * beyond;
                                       return 1 / does;
                                     }))
-        .trends;
+        .scaling;
   };
   EXPECT_FALSE(plateau_of(1)[0].plateau) << "it scales to the last";
   EXPECT_FALSE(plateau_of(1)[0].knee);
@@ -137,7 +137,7 @@ TEST(Trends, OverThreadsHaveAPlateauWhereMoreNoLongerHelp) {
 
 Record required(const std::vector<double>& baseline, const std::string& limit) {
   auto record = test::record_of({baseline, std::vector<double>(baseline.size(), 1.0)});
-  record.design.metrics[MetricId{0}].demand.require = parse_requirement(limit);
+  record.design.metrics[MetricId{0}].request.require = parse_requirement(limit);
   return record;
 }
 
@@ -152,13 +152,13 @@ TEST(Requirements, AreMetOrBrokenWhenTheWholeIntervalIsOnOneSide) {
   EXPECT_EQ(status("<= 9"), Status::met);
   EXPECT_EQ(status("< 9"), Status::undecided);
   EXPECT_EQ(status("<= 2"), Status::undecided);
-  EXPECT_EQ(status("< 2"), Status::broken);
+  EXPECT_EQ(status("< 2"), Status::violated);
   EXPECT_EQ(status(">= 2"), Status::met);
-  EXPECT_EQ(status("> 9"), Status::broken);
+  EXPECT_EQ(status("> 9"), Status::violated);
   const auto found = requirements_of(required(ten_values, "<= 11")).at(0);
   EXPECT_EQ(found.typical, 5.5);
-  EXPECT_DOUBLE_EQ(found.spare, 0.5);
-  EXPECT_DOUBLE_EQ(requirements_of(required(ten_values, ">= 11")).at(0).spare, -0.5);
+  EXPECT_DOUBLE_EQ(found.headroom, 0.5);
+  EXPECT_DOUBLE_EQ(requirements_of(required(ten_values, ">= 11")).at(0).headroom, -0.5);
 }
 
 TEST(Requirements, CoverWhereNeighbouringRoundsAreAlike) {
@@ -191,9 +191,9 @@ TEST(TwinNote, ATwinThatIsCalledDifferentIsSaidFirst) {
   auto record = test::record_of({a, b});
   record.design.candidates[CandidateId{1}].twin_of = CandidateId{0};
   const auto once = judge_record(record);
-  ASSERT_FALSE(once.trust.empty());
-  EXPECT_EQ(once.trust[0].kind, NoteKind::twin_once) << "there are no rounds after the call";
-  EXPECT_EQ(once.trust[0].level, Note::Level::note);
+  ASSERT_FALSE(once.notes.empty());
+  EXPECT_EQ(once.notes[0].kind, NoteKind::aa_unconfirmed) << "there are no rounds after the call";
+  EXPECT_EQ(once.notes[0].level, Note::Level::note);
   EXPECT_THAT(test::notes_of(once)[0],
               testing::HasSubstr("this copy of the baseline was called worse (+5 %), as one in twenty is"));
 }
@@ -209,12 +209,12 @@ TEST(TwinNote, FreshRoundsTellWhetherItWasChance) {
     record.design.candidates[CandidateId{1}].twin_of = CandidateId{0};
     record.design.rules.rounds_min = 8;
     record.design.rules.rounds_max = 60;
-    const auto notes = judge_record(record).trust;
+    const auto notes = judge_record(record).notes;
     return notes.empty() ? std::optional<NoteKind>{} : notes.front().kind;
   };
-  EXPECT_EQ(kind_with(1.05), NoteKind::twin_called);
-  EXPECT_EQ(kind_with(1.0), NoteKind::twin_by_chance);
+  EXPECT_EQ(kind_with(1.05), NoteKind::aa_difference);
+  EXPECT_EQ(kind_with(1.0), NoteKind::aa_chance);
 }
 
 }  // namespace
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

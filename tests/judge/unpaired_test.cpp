@@ -7,7 +7,7 @@
 #include "support/noise.hpp"
 #include "support/records.hpp"
 
-namespace assay::inline v1::judge {
+namespace assay::judge {
 namespace {
 using test::noisy;
 
@@ -18,7 +18,7 @@ Record apart(const std::vector<double>& baseline, const std::vector<double>& can
   record.log.trials.clear();
   for (const auto* side : {&baseline, &candidate})
     for (const double value : *side) {
-      Trial trial{.cell = CellId{side == &baseline ? 0 : 1}, .role = Role::counted};
+      Trial trial{.cell = CellId{side == &baseline ? 0 : 1}, .role = Role::measured};
       trial.readings = {{MetricId{0}, value}};
       record.log.trials.push_back(trial);
     }
@@ -36,7 +36,7 @@ TEST(Unpaired, SaysWhereATestThatLetsSpreadsDifferSaysOtherwise) {
     const bool told = finding.notes.size() > 1;
     EXPECT_EQ(told, other != (finding.p <= 0.05)) << seed;
     if (told) {
-      EXPECT_EQ(finding.notes[1].kind, NoteKind::other_test);
+      EXPECT_EQ(finding.notes[1].kind, NoteKind::test_disagreement);
     }
     ++(told ? differ : agree);
   }
@@ -59,8 +59,8 @@ TEST(Unpaired, NeedsThreeValuesOnEachSide) {
   const auto found = judged(apart({1, 2, 3}, {1, 2, 3}));
   ASSERT_EQ(found.size(), 1U);
   EXPECT_EQ(found[0].verdict, Verdict::unclear);
-  EXPECT_EQ(found[0].notes.at(0).kind, NoteKind::not_side_by_side);
+  EXPECT_EQ(found[0].notes.at(0).kind, NoteKind::unpaired);
 }
 
 }  // namespace
-}  // namespace assay::inline v1::judge
+}  // namespace assay::judge

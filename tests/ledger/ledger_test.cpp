@@ -17,7 +17,7 @@
 #include "support/records.hpp"
 #include "support/tool.hpp"
 
-namespace assay::inline v1::ledger {
+namespace assay::ledger {
 namespace {
 
 using test::message_of;
@@ -32,7 +32,7 @@ CampaignId store(Ledger& ledger, const Record& record) {
   blank.log.state = CampaignState::open;
   const auto id = ledger.begin(blank);
   for (const auto& round : record.log.rounds) {
-    const auto claimed = ledger.claim_round(id, round.sitting, [&](int) { return round; });
+    const auto claimed = ledger.claim_round(id, round.session, [&](int) { return round; });
     EXPECT_EQ(claimed.number, round.number);
     for (const auto& trial : record.log.trials)
       if (trial.round == round.number) ledger.add_trial(id, trial);
@@ -56,14 +56,14 @@ Record rich_record() {
                                                    .flags = "-O2",
                                                    .commit_time = 5};
   record.design.workloads[WorkloadId{0}].weight = 2.5;
-  record.log.sittings[SittingId{0}] = {.boot = "boot", .facts = {{"cores", "2"}, {"fingerprint", "f"}}};
+  record.log.sessions[SessionId{0}] = {.boot = "boot", .facts = {{"cores", "2"}, {"fingerprint", "f"}}};
   auto& trial = record.log.trials[5];
   trial.outcome = Outcome::signalled;
   trial.signal = 11;
   trial.detail = "ended by \"signal\"\nline two \xff";
   trial.series = {{MetricId{0}, 0.5, 3}, {MetricId{0}, {}, 4}};
   trial.output_bytes = 1ULL << 40U;
-  trial.leftovers = 2;
+  trial.orphans = 2;
   return record;
 }
 
@@ -72,15 +72,15 @@ TEST(Ledger, GivesBackEverythingThatWasLaidDown) {
   const auto record = rich_record();
   Ledger ledger(scratch.path("deep/folder/ledger.db"));
   const auto id = store(ledger, record);
-  const auto back = Ledger(scratch.path("deep/folder/ledger.db"), Ledger::Opening::existing).read(id);
+  const auto back = Ledger(scratch.path("deep/folder/ledger.db"), Ledger::OpenMode::existing).read(id);
   EXPECT_EQ(back.design.rules.seed, record.design.rules.seed);
   EXPECT_EQ(back.log.state, CampaignState::ended);
   EXPECT_EQ(back.design.candidates, record.design.candidates);
   EXPECT_EQ(back.design.workloads, record.design.workloads);
   EXPECT_EQ(back.design.cells, record.design.cells);
-  EXPECT_EQ(back.design.contrasts, record.design.contrasts);
+  EXPECT_EQ(back.design.comparisons, record.design.comparisons);
   EXPECT_EQ(back.design.metrics, record.design.metrics);
-  EXPECT_EQ(back.log.sittings[SittingId{0}].facts, record.log.sittings[SittingId{0}].facts);
+  EXPECT_EQ(back.log.sessions[SessionId{0}].facts, record.log.sessions[SessionId{0}].facts);
   ASSERT_EQ(back.log.rounds.size(), record.log.rounds.size());
   EXPECT_EQ(back.log.rounds[2].order, record.log.rounds[2].order);
   ASSERT_EQ(back.log.trials.size(), record.log.trials.size());
@@ -89,7 +89,7 @@ TEST(Ledger, GivesBackEverythingThatWasLaidDown) {
   EXPECT_EQ(trial.signal, 11);
   EXPECT_THAT(trial.detail, HasSubstr("\"signal\"\nline two"));
   EXPECT_EQ(trial.output_bytes, 1ULL << 40U);
-  EXPECT_EQ(trial.leftovers, 2);
+  EXPECT_EQ(trial.orphans, 2);
   ASSERT_EQ(trial.series.size(), 2U);
   EXPECT_EQ(trial.series[0].at, 0.5);
   EXPECT_FALSE(trial.series[1].at);
@@ -101,16 +101,16 @@ TEST(Ledger, KeepsWhatMetricsAreMissingAndHowCampaignsRan) {
   auto record = record_of({{1, 2}, {1, 2}});
   record.design.rules.abreast = true;
   record.design.metrics[MetricId{0}].supporting = true;
-  record.design.metrics[MetricId{0}].coarse_below = 1;
-  record.design.metrics[MetricId{0}].demand = {.watched = true, .margin = 0.02, .missing = "none here"};
+  record.design.metrics[MetricId{0}].resolution_limit = 1;
+  record.design.metrics[MetricId{0}].request = {.watched = true, .margin = 0.02, .missing = "none here"};
   record.log.trials[0].role = Role::control;
-  record.log.trials[1].outcome = Outcome::voided;
+  record.log.trials[1].outcome = Outcome::discarded;
   Ledger ledger(scratch.path("ledger.db"));
   const auto back = ledger.read(store(ledger, record));
   EXPECT_TRUE(back.design.rules.abreast);
   EXPECT_EQ(back.design.metrics, record.design.metrics);
   EXPECT_EQ(back.log.trials[0].role, Role::control);
-  EXPECT_EQ(back.log.trials[1].outcome, Outcome::voided);
+  EXPECT_EQ(back.log.trials[1].outcome, Outcome::discarded);
 }
 
 TEST(Ledger, ASeriesOfManyThousandPointsIsKept) {
@@ -162,7 +162,7 @@ TEST(Ledger, KeepsLooksAndPrunesCampaignsWholly) {
   auto first = record_of({{1, 2}, {1, 2}}), second = first;
   second.design.uid = "fedcba9876543210";
   const auto a = store(ledger, first), b = store(ledger, second);
-  ledger.add_look(a, {.of = {{0}, {1}}, .number = 1, .rounds = 7, .p = 0.03, .decision = "better"});
+  ledger.add_look(a, {.comparison = {{0}, {1}}, .number = 1, .rounds = 7, .p = 0.03, .decision = "better"});
   const auto looks = ledger.read(a).log.looks;
   ASSERT_EQ(looks.size(), 1U);
   EXPECT_EQ(looks[0].decision, "better");
@@ -181,12 +181,12 @@ TEST(Ledger, LabelsAndPrefixesChooseACampaign) {
   store(ledger, second);
   ledger.set_label(a, "before");
   const auto all = ledger.list();
-  EXPECT_EQ(choose(all, "last").uid, second.design.uid);
-  EXPECT_EQ(choose(all, "before").uid, first.design.uid);
-  EXPECT_EQ(choose(all, "01234").uid, first.design.uid);
-  EXPECT_THAT(message_of([&] { choose(all, "0123"); }), HasSubstr("the beginning of 2 campaigns"));
-  EXPECT_THAT(message_of([&] { choose(all, "x"); }), HasSubstr("there is no campaign \"x\""));
-  EXPECT_THAT(message_of([&] { choose({}, "last"); }), HasSubstr("there is no campaign yet"));
+  EXPECT_EQ(find_campaign(all, "last").uid, second.design.uid);
+  EXPECT_EQ(find_campaign(all, "before").uid, first.design.uid);
+  EXPECT_EQ(find_campaign(all, "01234").uid, first.design.uid);
+  EXPECT_THAT(message_of([&] { find_campaign(all, "0123"); }), HasSubstr("the beginning of 2 campaigns"));
+  EXPECT_THAT(message_of([&] { find_campaign(all, "x"); }), HasSubstr("there is no campaign \"x\""));
+  EXPECT_THAT(message_of([&] { find_campaign({}, "last"); }), HasSubstr("there is no campaign yet"));
 }
 
 TEST(Ledger, RefusesFilesThatAreNotOursAndLeavesThemAlone) {
@@ -211,7 +211,7 @@ TEST(Ledger, RefusesFilesThatAreNotOursAndLeavesThemAlone) {
   EXPECT_THAT(message_of([&] { Ledger ledger(scratch.path("older.db")); }),
               HasSubstr("written by a development version of Assay and can't be read any more"));
 
-  EXPECT_THAT(message_of([&] { Ledger ledger(scratch.path("none.db"), Ledger::Opening::existing); }),
+  EXPECT_THAT(message_of([&] { Ledger ledger(scratch.path("none.db"), Ledger::OpenMode::existing); }),
               HasSubstr("there is no ledger"));
   EXPECT_THAT(message_of([&] { Ledger ledger("/proc/nowhere/ledger.db"); }), HasSubstr("/proc/nowhere"));
 }
@@ -222,7 +222,7 @@ TEST(Ledger, IsSafeAtOnceAfterEachCall) {
   Ledger writer(scratch.path("ledger.db"));
   const auto record = record_of({{1, 2}, {1, 2}});
   const auto id = store(writer, record);
-  Ledger reader(scratch.path("ledger.db"), Ledger::Opening::existing);
+  Ledger reader(scratch.path("ledger.db"), Ledger::OpenMode::existing);
   EXPECT_EQ(reader.read(id).log.trials.size(), record.log.trials.size());
   soci::session raw(*soci::factory_sqlite3(), "dbname=" + scratch.path("ledger.db"));
   std::string mode;
@@ -278,4 +278,4 @@ TEST(Ledger, AFullDiskIsToldAndWhatWasStoredIsSafeAndCanBeTakenOut) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::ledger
+}  // namespace assay::ledger

@@ -16,7 +16,7 @@
 #include "support/records.hpp"
 #include "support/tool.hpp"
 
-namespace assay::inline v1::ledger {
+namespace assay::ledger {
 namespace {
 
 namespace fs = std::filesystem;
@@ -53,7 +53,7 @@ TEST(SharedLedger, OfSeveralThatGoOnWithOneCampaignAtOnceOneDoes) {
   const Scratch scratch;
   const auto path = scratch.path("ledger.db"), tried = scratch.path("tried");
   auto record = test::record_of({{1, 2}, {1, 2}});
-  record.log.sittings[SittingId{0}].boot = "this boot";
+  record.log.sessions[SessionId{0}].boot = "this boot";
   CampaignId id;
   {
     Ledger ledger(path);
@@ -64,7 +64,7 @@ TEST(SharedLedger, OfSeveralThatGoOnWithOneCampaignAtOnceOneDoes) {
   const int refused = failures_of(count, [&](int) {
     std::string said;
     try {
-      Ledger(path).add_sitting(id, record.log.sittings[SittingId{0}]);
+      Ledger(path).add_session(id, record.log.sessions[SessionId{0}]);
     } catch (const Error& error) {
       said = error.code() == Error::Code::in_use ? "in use" : error.what();
     }
@@ -123,7 +123,7 @@ TEST(SharedLedger, GoesByTheOrderInWhichCampaignsWereLaidDown) {
   second.design.started = first.design.started - 86'400'000;  // the clock was set back
   ledger.add_whole(first);
   ledger.add_whole(second);
-  EXPECT_EQ(choose(ledger.list(), "last").uid, second.design.uid);
+  EXPECT_EQ(find_campaign(ledger.list(), "last").uid, second.design.uid);
 }
 
 TEST(SharedLedger, InAFolderForReadingOnlyIsRead) {
@@ -140,7 +140,7 @@ TEST(SharedLedger, InAFolderForReadingOnlyIsRead) {
     });
   };
   EXPECT_EQ(as_ordinary_user([&] {
-              if (Ledger(folder + "/ledger.db", Ledger::Opening::existing).list().size() != 1)
+              if (Ledger(folder + "/ledger.db", Ledger::OpenMode::existing).list().size() != 1)
                 throw Error("nothing is listed");
             }),
             0);
@@ -196,11 +196,11 @@ TEST(Prune, TakesOutACampaignThatWasMeasuredAgain) {
   Ledger ledger(scratch.path("ledger.db"));
   auto first = record_of({{1, 2}, {1, 2}}), second = first;
   second.design.uid = "fedcba9876543210";
-  second.design.again_of = first.design.uid;
+  second.design.confirms_uid = first.design.uid;
   const auto a = ledger.add_whole(first), b = ledger.add_whole(second);
-  EXPECT_EQ(ledger.read(b).design.again_of, first.design.uid);
+  EXPECT_EQ(ledger.read(b).design.confirms_uid, first.design.uid);
   ledger.remove({{a}});
-  EXPECT_EQ(ledger.read(b).design.again_of, "");
+  EXPECT_EQ(ledger.read(b).design.confirms_uid, "");
 }
 
 TEST(LedgerErrors, AreToldByCodeNotByWords) {
@@ -217,4 +217,4 @@ TEST(LedgerErrors, AreToldByCodeNotByWords) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::ledger
+}  // namespace assay::ledger

@@ -10,7 +10,7 @@
 #include "support/behave.hpp"
 #include "support/tool.hpp"
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 namespace {
 
 using test::behave;
@@ -65,8 +65,8 @@ TEST(Abreast, WhatCannotBeMadeReadyStopsTheHeatAndSaysWhose) {
   auto lost = behave({"say", "x"});
   lost.directory = "/nowhere";
   const auto results = run_abreast(launcher, {behave({"pid", scratch.path("ran")}), lost});
-  EXPECT_TRUE(results[0].beside_failed);
-  EXPECT_FALSE(results[1].beside_failed);
+  EXPECT_TRUE(results[0].peer_failed);
+  EXPECT_FALSE(results[1].peer_failed);
   EXPECT_THAT(results[1].not_started.value_or(""), HasSubstr("working directory /nowhere"));
   EXPECT_TRUE(pids_in(scratch.path("ran")).empty()) << "it ran all the same";
   EXPECT_EQ(run_abreast(launcher, {behave({"say", "a"}), behave({"say", "b"})})[1].out->head(), "b\n");
@@ -113,4 +113,4 @@ TEST(Abreast, OneAloneOrTooManyAreRefused) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

@@ -7,7 +7,7 @@
 #include "assay/measure/digest.hpp"
 #include "assay/measure/process.hpp"
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 namespace {
 
 void fill(const Capture& capture, std::uint64_t bytes, Digest& digest) {
@@ -25,7 +25,7 @@ TEST(Capture, AFloodIsHashedWholeInBoundedMemory) {
   std::int64_t most_blocks = 0;
   for (int i = 0; i < 10; ++i) {
     fill(capture, Capture::patience, expected);
-    capture.relieve();
+    capture.drain();
     struct stat status {};
     fstat(capture.descriptor(), &status);
     most_blocks = std::max<std::int64_t>(most_blocks, status.st_blocks);
@@ -41,7 +41,7 @@ TEST(Capture, AFloodIsHashedWholeInBoundedMemory) {
 TEST(Capture, SmallOutputsAreHashedAtTheEndOnly) {
   Capture capture("small");
   ASSERT_EQ(write(capture.descriptor(), "abcdef", 6), 6);
-  capture.relieve();
+  capture.drain();
   capture.finish();
   EXPECT_EQ(capture.digest(), digest_of("abcdef"));
   EXPECT_EQ(capture.tail(2), "ef");
@@ -60,4 +60,4 @@ TEST(Capture, AProgramThatFloodsIsTakenWhole) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

@@ -12,7 +12,7 @@
 #include "support/behave.hpp"
 #include "support/tool.hpp"
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 namespace {
 
 using test::behave;
@@ -78,7 +78,7 @@ TEST(Control, AColdFileIsOutOfThePageCache) {
 TEST(Control, AControlGroupIsJoinedAndItsPeakRead) {
   // Where the kernel has none to offer: the files are plain ones, and what is written shows.
   const Scratch scratch;
-  TrialGroup group(scratch.path());
+  TrialCgroup group(scratch.path());
   std::ofstream(group.procs_file()) << "";
   Launcher launcher;
   auto command = behave({"say", "in"});
@@ -94,25 +94,25 @@ TEST(Control, AControlGroupIsJoinedAndItsPeakRead) {
 
 TEST(Control, NoControlGroupIsFoundWhereNoneAccountsMemory) {
   const Scratch scratch;
-  EXPECT_EQ(group_parent(scratch.path(), scratch.path("none")), "");
+  EXPECT_EQ(find_cgroup_parent(scratch.path(), scratch.path("none")), "");
   const auto old_kind = scratch.file("v1", "4:memory:/here\n");
-  EXPECT_EQ(group_parent(scratch.path(), old_kind), "");
+  EXPECT_EQ(find_cgroup_parent(scratch.path(), old_kind), "");
   scratch.file("fs/a/b/cgroup.procs", "");
-  EXPECT_EQ(group_parent(scratch.path("fs"), scratch.file("v2", "0::/a/b\n")), "");
+  EXPECT_EQ(find_cgroup_parent(scratch.path("fs"), scratch.file("v2", "0::/a/b\n")), "");
   EXPECT_FALSE(std::filesystem::exists(scratch.path("fs/a/b/assay-" + std::to_string(getpid()) + "-1")));
 }
 
-TEST(Turnstile, LetsOneAtATimeThrough) {
+TEST(MachineLock, LetsOneAtATimeThrough) {
   const auto name = "assay-test-" + std::to_string(getpid());
   {
-    Turnstile first(name.c_str()), second(name.c_str());
-    EXPECT_TRUE(first.enter());
-    EXPECT_TRUE(first.enter());
-    EXPECT_FALSE(second.enter());
+    MachineLock first(name.c_str()), second(name.c_str());
+    EXPECT_TRUE(first.try_lock());
+    EXPECT_TRUE(first.try_lock());
+    EXPECT_FALSE(second.try_lock());
   }
-  Turnstile third(name.c_str());
-  EXPECT_TRUE(third.enter());
+  MachineLock third(name.c_str());
+  EXPECT_TRUE(third.try_lock());
 }
 
 }  // namespace
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

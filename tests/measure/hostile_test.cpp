@@ -13,7 +13,7 @@
 #include "support/behave.hpp"
 #include "support/tool.hpp"
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 namespace {
 
 using test::behave;
@@ -35,7 +35,7 @@ TEST(HostilePrograms, DaemonsAreGoneAfterTheTrialAndCounted) {
       behave({"daemonise", scratch.path("pid"), "await", scratch.path("pid"), "1", "say", "done"}));
   EXPECT_EQ(result.out->head(), "done\n");
   EXPECT_EQ(result.exit_status, 0);
-  EXPECT_EQ(result.leftovers, 1);
+  EXPECT_EQ(result.orphans, 1);
   expect_gone(scratch.path("pid"));
 }
 
@@ -44,7 +44,7 @@ TEST(HostilePrograms, ChildrenThatIgnoreTermAreGoneToo) {
   Launcher launcher;
   const auto result = launcher.run(behave({"leave-child", scratch.path("pid"), "leave-child",
                                            scratch.path("pid"), "await", scratch.path("pid"), "2"}));
-  EXPECT_GE(result.leftovers, 2);
+  EXPECT_GE(result.orphans, 2);
   expect_gone(scratch.path("pid"));
 }
 
@@ -120,4 +120,4 @@ TEST(HostileInput, APipeIsRefusedSinceItCanBeReadOnceOnly) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

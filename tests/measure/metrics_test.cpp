@@ -6,7 +6,7 @@
 #include "assay/measure/program_size.hpp"
 #include "support/tool.hpp"
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 namespace {
 
 using test::Scratch;
@@ -127,4 +127,4 @@ TEST(ProgramSize, AScriptHasItsFileOnly) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

@@ -14,7 +14,7 @@
 #include "support/behave.hpp"
 #include "support/tool.hpp"
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 namespace {
 
 using test::behave;
@@ -149,4 +149,4 @@ TEST(FindProgram, SaysWhatIsAmiss) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

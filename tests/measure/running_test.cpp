@@ -19,7 +19,7 @@
 #include "support/behave.hpp"
 #include "support/tool.hpp"
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 namespace {
 
 using test::behave;
@@ -85,7 +85,7 @@ TEST(Running, AStopGoesToTheProgramAloneAndWhatIsLeftIsKilled) {
   running.stop(SIGUSR1, 30);
   const auto result = running.wait();
   EXPECT_EQ(result.signal, SIGUSR1);
-  EXPECT_EQ(result.leftovers, 1);
+  EXPECT_EQ(result.orphans, 1);
   EXPECT_FALSE(result.timed_out);
   EXPECT_FALSE(is_alive(pids_in(scratch.path("pid")).front()));
 }
@@ -131,7 +131,7 @@ TEST(Running, NothingOutlivesItsHandle) {
 }
 
 TEST(Running, AHandleMayOutliveItsLauncher) {
-  std::optional<Running> running;
+  std::optional<RunningProcess> running;
   {
     Launcher launcher;
     running = launcher.start(behave({"say", "still here"}));
@@ -251,4 +251,4 @@ TEST(RunningDeathTest, NothingHangsWhereTheKernelGivesNoPidfd) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

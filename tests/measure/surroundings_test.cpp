@@ -6,21 +6,21 @@
 #include "assay/measure/noise.hpp"
 #include "support/tool.hpp"
 
-namespace assay::inline v1::measure {
+namespace assay::measure {
 namespace {
 
 using test::Scratch;
 
 TEST(Watch, ReadsThisMachinesAccounts) {
-  const Watch watch;
+  const LoadMonitor watch;
   const auto before = watch.now();
-  ASSERT_TRUE(before.load && before.busy && before.stolen);
+  ASSERT_TRUE(before.load && before.busy && before.steal);
   Launcher launcher;
   const auto result = launcher.run({.program = BEHAVE, .arguments = {"behave", "spin", "0.3"}});
-  const auto found = between(before, watch.now(), result.user + result.system);
+  const auto found = difference(before, watch.now(), result.user + result.system);
   EXPECT_FALSE(found.suspended);
-  EXPECT_GE(*found.stolen, 0);
-  EXPECT_GE(*found.others, -0.35) << "the trial's own time is taken off, as far as ticks tell";
+  EXPECT_GE(*found.steal, 0);
+  EXPECT_GE(*found.other_load, -0.35) << "the trial's own time is taken off, as far as ticks tell";
 }
 
 TEST(Watch, ReadsFrequencyPowerAndThrottlingWhereThereAreAny) {
@@ -34,7 +34,7 @@ TEST(Watch, ReadsFrequencyPowerAndThrottlingWhereThereAreAny) {
   machine.file("sys/class/power_supply/AC/online", "0\n");
   machine.file("sys/class/power_supply/BAT0/type", "Battery\n");
   machine.file("sys/class/power_supply/BAT0/online", "1\n");
-  const Watch watch(machine.path());
+  const LoadMonitor watch(machine.path());
   const auto before = watch.now();
   EXPECT_EQ(before.load, 1.25);
   EXPECT_EQ(before.frequency, 2.5e9);
@@ -42,23 +42,23 @@ TEST(Watch, ReadsFrequencyPowerAndThrottlingWhereThereAreAny) {
   EXPECT_EQ(before.throttlings, 7);
   machine.file("proc/stat", "cpu  150 0 50 1000 0 0 0 130 0 0\n");
   machine.file("sys/devices/system/cpu/cpu0/thermal_throttle/core_throttle_count", "9\n");
-  const auto found = between(before, watch.now(), 0.2);
+  const auto found = difference(before, watch.now(), 0.2);
   const double tick = 1.0 / static_cast<double>(sysconf(_SC_CLK_TCK));
-  EXPECT_NEAR(*found.stolen, 100 * tick, 1e-9);
-  EXPECT_NEAR(*found.others, 50 * tick - 0.2, 1e-9);
+  EXPECT_NEAR(*found.steal, 100 * tick, 1e-9);
+  EXPECT_NEAR(*found.other_load, 50 * tick - 0.2, 1e-9);
   EXPECT_EQ(found.throttlings, 2);
 }
 
 TEST(Watch, LeavesEmptyWhatTheMachineDoesNotTell) {
   const Scratch nothing;
-  const auto moment = Watch(nothing.path()).now();
+  const auto moment = LoadMonitor(nothing.path()).now();
   EXPECT_FALSE(moment.load || moment.busy || moment.frequency || moment.on_battery || moment.throttlings);
 }
 
 TEST(Between, SleepIsWhatTheClocksPartBy) {
-  const Moment before{.monotonic = 100, .boottime = 500};
-  EXPECT_FALSE(between(before, {.monotonic = 101, .boottime = 501.009}, 0).suspended);
-  EXPECT_TRUE(between(before, {.monotonic = 101, .boottime = 501.011}, 0).suspended);
+  const LoadSample before{.monotonic = 100, .boottime = 500};
+  EXPECT_FALSE(difference(before, {.monotonic = 101, .boottime = 501.009}, 0).suspended);
+  EXPECT_TRUE(difference(before, {.monotonic = 101, .boottime = 501.011}, 0).suspended);
 }
 
 TEST(MachineFacts, SayWhatMattersAndNoNames) {
@@ -94,4 +94,4 @@ TEST(Noise, AProbeThatIsStoppedGivesWhatItHas) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::measure
+}  // namespace assay::measure

@@ -5,6 +5,7 @@
 #include "assay/model/setting.hpp"
 
 namespace assay {
+using namespace model;
 namespace {
 
 TEST(Setting, TextNamesFactorsInOrderAndTellsSettingsApart) {
@@ -31,15 +32,15 @@ TEST(Quantity, ReadsDurationsWithTheirUnit) {
 }
 
 TEST(Quantity, ReadsSharesWithTheirSign) {
-  EXPECT_DOUBLE_EQ(parse_share("1 %"), 0.01);
-  EXPECT_DOUBLE_EQ(parse_share("0.5%"), 0.005);
+  EXPECT_DOUBLE_EQ(parse_percent("1 %"), 0.01);
+  EXPECT_DOUBLE_EQ(parse_percent("0.5%"), 0.005);
   for (const auto* bad : {"", "1", "%", "-1 %", "1000 %", "1 % x"})
-    EXPECT_THROW(parse_share(bad), Error) << bad;
+    EXPECT_THROW(parse_percent(bad), Error) << bad;
 }
 
 TEST(Quantity, WritesWhatItReads) {
   for (const double share : {0.01, 0.07, 0.005, 0.123456, 1.0 / 3})
-    EXPECT_DOUBLE_EQ(parse_share(share_text(share)), share);
+    EXPECT_DOUBLE_EQ(parse_percent(percent_text(share)), share);
   for (const double seconds : {0.001, 60.0, 1e6, 1.0 / 3})
     EXPECT_EQ(parse_duration(duration_text(seconds)), seconds);
 }

@@ -2,7 +2,7 @@
 
 #include <gtest/gtest.h>
 
-namespace assay::inline v1::inline model {
+namespace assay::model {
 namespace {
 
 TEST(Printable, KeepsTextAsItIs) {
@@ -44,4 +44,4 @@ TEST(Printable, KnowsTheLengthOfCharacters) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::inline model
+}  // namespace assay::model

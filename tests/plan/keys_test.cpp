@@ -4,16 +4,16 @@
 #include "assay/plan/toml_writer.hpp"
 #include "support/filler.hpp"
 
-namespace assay::inline v1::plan {
+namespace assay::plan {
 namespace {
 
 template <class T>
 class Keys : public testing::Test {};
 
-using All =
-    testing::Types<Plan, PlannedRounds, Factor, PlannedCandidate, SideStep, Control, WorkAmount, AnswerCheck,
+using UnclippedTest =
+    testing::Types<Plan, PlannedRounds, Factor, PlannedCandidate, Hook, Control, Work, OutputCheck,
                    PlannedService, PlannedRequests, PlannedWorkload, PlannedMetric, Gate>;
-TYPED_TEST_SUITE(Keys, All);
+TYPED_TEST_SUITE(Keys, UnclippedTest);
 
 TYPED_TEST(Keys, ComeBackFromAPlanFileAsTheyWere) {
   for (unsigned seed = 1; seed <= 200; ++seed) {
@@ -32,4 +32,4 @@ TEST(Keys, WhatIsAsUsualIsNotWritten) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::plan
+}  // namespace assay::plan

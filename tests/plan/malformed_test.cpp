@@ -4,7 +4,7 @@
 #include "assay/model/error.hpp"
 #include "assay/plan/read.hpp"
 
-namespace assay::inline v1::plan {
+namespace assay::plan {
 namespace {
 
 struct Malformed {
@@ -260,8 +260,8 @@ TEST_P(MalformedPlan, IsRefusedWithPlaceAndRemedy) {
   }
 }
 
-INSTANTIATE_TEST_SUITE_P(All, MalformedPlan, testing::ValuesIn(malformed),
+INSTANTIATE_TEST_SUITE_P(UnclippedTest, MalformedPlan, testing::ValuesIn(malformed),
                          [](const auto& given) { return given.param.name; });
 
 }  // namespace
-}  // namespace assay::inline v1::plan
+}  // namespace assay::plan

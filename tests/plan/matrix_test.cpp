@@ -6,7 +6,7 @@
 #include "assay/plan/placeholders.hpp"
 #include "assay/plan/read.hpp"
 
-namespace assay::inline v1::plan {
+namespace assay::plan {
 namespace {
 
 Plan example() {
@@ -34,7 +34,7 @@ TEST(ExpandCells, CrossesCandidatesWorkloadsAndSettingsButTheSkipped) {
 TEST(Contrasts, HoldEachCellAgainstItsBaselinesOfTheSameSetting) {
   const auto plan = example();
   const auto cells = expand_cells(plan);
-  const auto contrasts = contrasts_of(cells, plan);
+  const auto contrasts = comparisons_of(cells, plan);
   EXPECT_EQ(contrasts.size(), 3U + 1U);
   for (const auto& contrast : contrasts) {
     const auto &baseline = cells[contrast.baseline].cell, &candidate = cells[contrast.candidate].cell;
@@ -51,17 +51,17 @@ TEST(Placeholders, AreReplacedAndDollarsKept) {
   for (const char* broken : {"${byte.00}", "${byte.e}", "${byte.zz}"})
     EXPECT_THROW((void)expand(broken, {}), Error) << broken;
   for (const std::string text : {"plain", "a${x}$${y}", "caf\xe9 schön", "\xff\xfe${"})
-    EXPECT_EQ(expand(literal(text), {}), text);
+    EXPECT_EQ(expand(escape(text), {}), text);
   EXPECT_EQ(expand("${x}", {{"x", "${y}"}}), "${y}") << "values are not expanded again";
 }
 
 TEST(NearMiss, FindsWhatWasMeant) {
   const std::vector<std::string> known = {"baseline", "margin", "title"};
-  EXPECT_EQ(near_miss("basline", known), "baseline");
-  EXPECT_EQ(near_miss("MARGIN", known), "margin");
-  EXPECT_EQ(near_miss("ttile", known), "title");
-  EXPECT_EQ(near_miss("rounds", known), "");
+  EXPECT_EQ(closest_match("basline", known), "baseline");
+  EXPECT_EQ(closest_match("MARGIN", known), "margin");
+  EXPECT_EQ(closest_match("ttile", known), "title");
+  EXPECT_EQ(closest_match("rounds", known), "");
 }
 
 }  // namespace
-}  // namespace assay::inline v1::plan
+}  // namespace assay::plan

@@ -6,7 +6,7 @@
 #include "assay/plan/read.hpp"
 #include "support/tool.hpp"
 
-namespace assay::inline v1::plan {
+namespace assay::plan {
 namespace {
 
 using test::Scratch;
@@ -16,7 +16,7 @@ using testing::IsEmpty;
 
 /// What is made of a folder that holds these files.
 Project project_of(const Scratch& scratch) {
-  const auto found = recognise_project(scratch.path());
+  const auto found = detect_project(scratch.path());
   return found.value_or(Project{.kind = "none"});
 }
 
@@ -40,7 +40,7 @@ TEST(Project, IsKnownByItsFiles) {
     EXPECT_THAT(project.programs, ElementsAre(program));
   }
   const Scratch none;
-  EXPECT_FALSE(recognise_project(none.path()));
+  EXPECT_FALSE(detect_project(none.path()));
   none.file("Makefile", "all:\n");
   EXPECT_EQ(project_of(none).kind, "Make");
   none.file("configure", "");
@@ -52,11 +52,11 @@ TEST(Project, IsKnownByItsFiles) {
 
 TEST(Project, HasAFirstPlanThatCanBeRead) {
   const Scratch scratch;
-  auto plan = read(first_plan(scratch.path(), false), "assay.toml", scratch.path());
+  auto plan = read(starter_plan(scratch.path(), false), "assay.toml", scratch.path());
   ASSERT_EQ(plan.candidates.size(), 2);
   EXPECT_EQ(plan.candidates[0].exe, "./old");
   scratch.file("CMakeLists.txt", "add_executable(\"odd\\name\" x)\nadd_executable(towpath x)\n");
-  plan = read(first_plan(scratch.path(), true), "assay.toml", scratch.path());
+  plan = read(starter_plan(scratch.path(), true), "assay.toml", scratch.path());
   ASSERT_EQ(plan.candidates.size(), 2);
   EXPECT_EQ(plan.candidates[0].commit, "HEAD");
   EXPECT_EQ(plan.candidates[1].commit, ".");
@@ -65,4 +65,4 @@ TEST(Project, HasAFirstPlanThatCanBeRead) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::plan
+}  // namespace assay::plan

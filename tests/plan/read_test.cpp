@@ -8,7 +8,7 @@
 #include "assay/plan/write.hpp"
 #include "support/tool.hpp"
 
-namespace assay::inline v1::plan {
+namespace assay::plan {
 namespace {
 
 constexpr const char* full = R"(
@@ -70,7 +70,7 @@ TEST(ReadPlan, TakesEveryKey) {
   EXPECT_EQ(plan.candidates[1].with.at("depth"), Level{std::int64_t{3}});
   const auto& orders = plan.workloads[0];
   EXPECT_EQ(orders.stdin_file, "orders.txt");
-  EXPECT_EQ(orders.check, (AnswerCheck{.equal = "stdout", .match = "^total \\d+", .exit_ok = {0, 3}}));
+  EXPECT_EQ(orders.check, (OutputCheck{.equal = "stdout", .match = "^total \\d+", .exit_ok = {0, 3}}));
   EXPECT_EQ(orders.skip, std::vector<std::string>{"heap"});
   EXPECT_EQ(orders.timeout, 30);
   EXPECT_EQ(orders.weight, 2.5);
@@ -130,12 +130,12 @@ TEST(ReadPlan, ControlIsInheritedAndRefinedByWorkloads) {
   EXPECT_EQ(orders.memory_limit, 64U << 20U);
   EXPECT_EQ(orders.nice, 2);
   EXPECT_EQ(reach.nice, 0);
-  EXPECT_EQ(orders.before, (SideStep{.run = {"cp", "${folder}/net.txt", "."}, .timeout = 60}));
+  EXPECT_EQ(orders.before, (Hook{.run = {"cp", "${folder}/net.txt", "."}, .timeout = 60}));
   EXPECT_EQ(orders.after.timeout, 5);
   EXPECT_EQ(orders.environment->size(), 2U);
   EXPECT_TRUE(reach.environment->empty());
-  EXPECT_EQ(plan.metrics[0].pick, (Pick{.how = Pick::How::quantile, .at = 0.99}));
-  EXPECT_EQ(plan.metrics[1].metric, metrics::find_row("peak memory")->metric);
+  EXPECT_EQ(plan.metrics[0].aggregate, (Aggregate{.kind = Aggregate::Kind::quantile, .probability = 0.99}));
+  EXPECT_EQ(plan.metrics[1].metric, metrics::find_metric_info("peak memory")->metric);
   EXPECT_EQ(plan.metrics[1].margin, 0.1);
   EXPECT_EQ(read(to_toml(plan), "again.toml", "/barges"), plan);
 }
@@ -184,4 +184,4 @@ TEST(ReadPlanFile, TakesTheFilesFolder) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::plan
+}  // namespace assay::plan

@@ -7,7 +7,7 @@
 #include "assay/plan/read.hpp"
 #include "assay/plan/write.hpp"
 
-namespace assay::inline v1::plan {
+namespace assay::plan {
 namespace {
 using testing::ElementsAre;
 using testing::HasSubstr;
@@ -102,15 +102,15 @@ TEST(AWholePlan, ShowsSkippedCellsAsAbsent) {
   const auto cells = expand_cells(plan);
   EXPECT_EQ(cells.size(), 4U * 2 * 2);
   int absent = 0;
-  for (const auto& planned : cells) absent += planned.state.standing == Standing::absent ? 1 : 0;
+  for (const auto& planned : cells) absent += planned.state.code == StatusCode::unsupported ? 1 : 0;
   EXPECT_EQ(absent, 2);
-  EXPECT_EQ(contrasts_of(cells, plan).size(), 3U * 2 * 2 - 2);
+  EXPECT_EQ(comparisons_of(cells, plan).size(), 3U * 2 * 2 - 2);
 }
 
 TEST(AWholePlan, GivesEachBaselineInUseATwin) {
   const auto plan = read(text, "p.toml", "/canal");
   auto cells = expand_cells(plan);
-  auto contrasts = contrasts_of(cells, plan);
+  auto contrasts = comparisons_of(cells, plan);
   const auto before = contrasts.size();
   add_twins(plan, cells, contrasts);
   // list in both workloads and sizes; v0.4, heap's baseline, only where heap takes part.
@@ -125,13 +125,13 @@ TEST(AWholePlan, GivesEachBaselineInUseATwin) {
 
 TEST(NarrowingAPlan, KeepsWhatIsChosenAndItsBaselines) {
   auto plan = read(text, "p.toml", "/canal");
-  narrow(plan, parse_only("candidate=heap,workload=reach,locks=800"));
+  filter_plan(plan, parse_cell_filter("candidate=heap,workload=reach,locks=800"));
   EXPECT_THAT(names(plan), ElementsAre("list", "v0.4", "heap"));
   ASSERT_EQ(plan.workloads.size(), 1U);
   EXPECT_EQ(plan.workloads[0].name, "reach");
   EXPECT_EQ(expand_cells(plan).size(), 3U);
   auto both = read(text, "p.toml", "/canal");
-  narrow(both, parse_only("locks=200,locks=800"));
+  filter_plan(both, parse_cell_filter("locks=200,locks=800"));
   EXPECT_EQ(both.factors[0].levels.size(), 2U);
 }
 
@@ -139,7 +139,7 @@ TEST(NarrowingAPlan, RefusesWhatIsNotThere) {
   const auto problem = [](const std::string& only) -> std::string {
     auto plan = read(text, "p.toml", "/canal");
     try {
-      narrow(plan, parse_only(only));
+      filter_plan(plan, parse_cell_filter(only));
     } catch (const Error& error) {
       return error.what();
     }
@@ -154,4 +154,4 @@ TEST(NarrowingAPlan, RefusesWhatIsNotThere) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::plan
+}  // namespace assay::plan

@@ -12,7 +12,7 @@
 #include "support/records.hpp"
 #include "support/tool.hpp"
 
-namespace assay::inline v1::program {
+namespace assay::program {
 namespace {
 
 using nlohmann::json;
@@ -34,11 +34,11 @@ TEST(Samples, AreOneJsonObjectForEachJudgedReading) {
 TEST(Samples, GoWhereTheVariableSays) {
   const auto record = test::record_of({{1.5, 2.5}, {3.5, 4.5}});
   unsetenv("ASSAY_SAMPLES");
-  EXPECT_NO_THROW(hand_over_samples(record));
+  EXPECT_NO_THROW(write_samples(record));
   setenv("ASSAY_SAMPLES", "987", 1);
-  EXPECT_THROW(hand_over_samples(record), Error);
+  EXPECT_THROW(write_samples(record), Error);
   setenv("ASSAY_SAMPLES", "three", 1);
-  EXPECT_THROW(hand_over_samples(record), Error);
+  EXPECT_THROW(write_samples(record), Error);
   unsetenv("ASSAY_SAMPLES");
 }
 
@@ -54,11 +54,11 @@ TEST(Samples, OfAContestAreTakenByAPlan) {
                    .from = "samples",
                    .pattern = R"("candidate":"list".*"metric":"time per call".*"value":([-+0-9.e]+))"}};
   plan.watch = {"list, time per call"};
-  const auto findings = campaign::carry_out(plan);
+  const auto findings = campaign::run_plan(plan);
   const auto& f = test::finding_on(findings, "list, time per call");
   EXPECT_EQ(f.verdict, Verdict::worse);
   EXPECT_GT(f.effect.value, 5) << "eight times the locks, at the square";
 }
 
 }  // namespace
-}  // namespace assay::inline v1::program
+}  // namespace assay::program

@@ -5,6 +5,7 @@
 #include "relink/linked.hpp"
 
 namespace assay::test {
+using namespace model;
 namespace {
 
 using testing::HasSubstr;
@@ -108,11 +109,11 @@ TEST_P(EachWay, IsDoneAgainToTheSameBytesAndInOtherLayouts) {
   EXPECT_EQ(says, std::string(way.name) == "link_time" ? says : "42 53\n");
   const auto again = relinker(folder);
   ASSERT_EQ(problem_, "");
-  EXPECT_EQ(again.way() == relink::Way::common, way.common);
+  EXPECT_EQ(again.method() == relink::LayoutMethod::common, way.common);
   std::set<std::string> seen = {read_file(folder + "/program")};
   for (const std::uint64_t seed : {1U, 2U, 1U}) {
     const auto to = folder + "/layout";
-    ASSERT_EQ(again.link(relink::common_slots({again.pieces()}, seed), seed, to, {}), "");
+    ASSERT_EQ(again.link(relink::shared_addresses({again.pieces()}, seed), seed, to, {}), "");
     seen.insert(read_file(to));
     EXPECT_EQ(ran(to).out, says) << "objects are initialised in the same order";
   }

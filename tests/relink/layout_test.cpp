@@ -7,6 +7,7 @@
 #include "relink/linked.hpp"
 
 namespace assay::test {
+using namespace model;
 namespace {
 
 using namespace relink;
@@ -51,8 +52,8 @@ TEST(SlotsOf, AreCommonHoldTheLargestAndKeepKindsTogether) {
                                other = {piece("f", 300), piece("k", 20)};
   std::set<std::uint64_t> places;
   for (std::uint64_t seed = 0; seed < 50; ++seed) {
-    const auto slots = common_slots({one, other}, seed);
-    EXPECT_EQ(slots, common_slots({one, other}, seed));
+    const auto slots = shared_addresses({one, other}, seed);
+    EXPECT_EQ(slots, shared_addresses({one, other}, seed));
     EXPECT_EQ(slots.size(), 4);
     std::map<std::uint64_t, std::uint64_t> ends;  // by start
     for (const auto& p : {piece("f", 300), piece("g", 50, 0), piece("h", 7), piece("k", 20)})
@@ -70,7 +71,7 @@ TEST(SlotsOf, WhatTheCompilerSortedKeepsItsOrder) {
   const std::vector<CodePiece> sorted = {piece(".text.sorted.1", 10, 4), piece(".text.sorted.2", 10, 4),
                                          piece(".text.sorted.3", 10, 4)};
   for (std::uint64_t seed = 0; seed < 20; ++seed) {
-    const auto slots = common_slots({sorted}, seed);
+    const auto slots = shared_addresses({sorted}, seed);
     EXPECT_LT(slots.at(sorted[0].key), slots.at(sorted[1].key));
     EXPECT_LT(slots.at(sorted[1].key), slots.at(sorted[2].key));
   }
@@ -85,7 +86,7 @@ TEST(SlotsOf, AlignmentsShowWhereAPieceLands) {
 
 TEST(ScriptWith, PutsPiecesFirstIntoText) {
   const std::vector<CodePiece> pieces = {piece(".text.f", 10), piece(".text.g", 10)};
-  Slots slots = {{pieces[0].key, 64}, {pieces[1].key, 16}};
+  AddressPlan slots = {{pieces[0].key, 64}, {pieces[1].key, 16}};
   EXPECT_EQ(script_with("A\n  .text           :\n  {\n    *(.text)\n  }\n", pieces, slots),
             "A\n  .text : ALIGN(4096)\n  {\n    . = 16;\n    \"a.o\"(.text.g)\n    . = 64;\n    "
             "\"a.o\"(.text.f)\n"
@@ -105,7 +106,7 @@ TEST_F(CommonLayouts, PutOneFunctionToOneAddressInBothProgramsAndMoveItByLayout)
   EXPECT_NE(addresses(a + "/program").at("_start"), 0);
   std::set<std::uint64_t> places;
   for (std::uint64_t layout = 0; layout < 4; ++layout) {
-    const auto slots = common_slots({in_a.pieces(), in_b.pieces()}, layout);
+    const auto slots = shared_addresses({in_a.pieces(), in_b.pieces()}, layout);
     ASSERT_EQ(in_a.link(slots, layout, a + "/layout", {}), "");
     ASSERT_EQ(in_b.link(slots, layout, b + "/layout", {}), "");
     const auto here = addresses(a + "/layout"), there = addresses(b + "/layout");
@@ -124,7 +125,7 @@ TEST_F(CommonLayouts, HoldWhatMustBeAlignedWidely) {
   const auto again = relinker(folder);
   ASSERT_EQ(problem_, "");
   for (std::uint64_t layout = 0; layout < 3; ++layout) {
-    ASSERT_EQ(again.link(common_slots({again.pieces()}, layout), layout, folder + "/layout", {}), "");
+    ASSERT_EQ(again.link(shared_addresses({again.pieces()}, layout), layout, folder + "/layout", {}), "");
     EXPECT_EQ(addresses(folder + "/layout").at("_Z4widei") % 64, 0);
   }
 }
@@ -142,13 +143,13 @@ TEST_F(CommonLayouts, ALinkWhoseInputsChangedIsNotVaried) {
 
 TEST_F(CommonLayouts, AProgramIsPutBackAsItWasBuilt) {
   const auto program = scratch_.file("out/program", "as built");
-  const auto own = keep_own(scratch_.path("relink"), program);
-  put_in_place(scratch_.file("layout", "another"), program);
+  const auto own = back_up_original(scratch_.path("relink"), program);
+  install(scratch_.file("layout", "another"), program);
   EXPECT_EQ(read_file(program), "another");
-  EXPECT_EQ(keep_own(scratch_.path("relink"), program), own) << "kept once";
-  restore_own(scratch_.path("relink"));
+  EXPECT_EQ(back_up_original(scratch_.path("relink"), program), own) << "kept once";
+  restore_originals(scratch_.path("relink"));
   EXPECT_EQ(read_file(program), "as built");
-  restore_own(scratch_.path("nowhere"));
+  restore_originals(scratch_.path("nowhere"));
 }
 
 }  // namespace

@@ -17,6 +17,7 @@
 #include "support/tool.hpp"
 
 namespace assay::test {
+using namespace model;
 
 /// Small programs that are built with the real compiler, through the shim.
 class Linked : public testing::Test {
@@ -61,7 +62,7 @@ class Linked : public testing::Test {
     const auto* link = relink::link_of(all, folder + "/" + program);
     if (link == nullptr) throw std::runtime_error("no link was seen");
     relink::Relinker relinker(*link, launcher_, folder + "/work");
-    problem_ = relinker.prepare({});
+    problem_ = relinker.verify({});
     return relinker;
   }
 

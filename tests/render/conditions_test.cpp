@@ -5,7 +5,7 @@
 
 #include <nlohmann/json.hpp>
 
-namespace assay::inline v1::render {
+namespace assay::render {
 namespace {
 
 using namespace report;
@@ -18,19 +18,19 @@ Conditions quiet() {
           .launch_cost = 4e-4,
           .clock_resolution = 3e-8,
           .clock_overhead = 4e-8,
-          .steadiness = {{.seconds = 2e-5, .turns = 0.03},
-                         {.seconds = 0.02,
-                          .process = true,
-                          .turns = 0.01,
-                          .abreast = 0.006,
-                          .settles_turns = 0.007,
-                          .settles_abreast = 0.004},
-                         {.seconds = 0.2,
-                          .process = true,
-                          .turns = 0.006,
-                          .abreast = 0.004,
-                          .settles_turns = 0.005,
-                          .settles_abreast = 0.003}}};
+          .noise = {{.seconds = 2e-5, .in_turns = 0.03},
+                    {.seconds = 0.02,
+                     .process = true,
+                     .in_turns = 0.01,
+                     .abreast = 0.006,
+                     .rounds_in_turns = 0.007,
+                     .rounds_abreast = 0.004},
+                    {.seconds = 0.2,
+                     .process = true,
+                     .in_turns = 0.006,
+                     .abreast = 0.004,
+                     .rounds_in_turns = 0.005,
+                     .rounds_abreast = 0.003}}};
 }
 
 std::string said(const Conditions& conditions) {
@@ -46,35 +46,35 @@ TEST(Advice, NamesTheSmallestChangeAMinuteSettles) {
 
 TEST(Advice, EachHintBeginsJustAboveItsThreshold) {
   auto machine = quiet();
-  machine.stolen = 0.05;
-  machine.others = 0.1;
+  machine.steal = 0.05;
+  machine.other_load = 0.1;
   machine.on_battery = false;
   machine.facts.push_back({"frequency governor", "performance"});
-  machine.steadiness[2].abreast = 0.003;
-  machine.steadiness[1].abreast = 0.005;
+  machine.noise[2].abreast = 0.003;
+  machine.noise[1].abreast = 0.005;
   EXPECT_EQ(advice(machine).size(), 2U) << said(machine);
-  machine.stolen = 0.051;
+  machine.steal = 0.051;
   EXPECT_THAT(said(machine), HasSubstr("The host takes 5.1 % of the CPU time"));
-  machine.others = 0.11;
+  machine.other_load = 0.11;
   EXPECT_THAT(said(machine), HasSubstr("Other programs use 11 % of the CPU time"));
   machine.on_battery = true;
   EXPECT_THAT(said(machine), HasSubstr("plug it in"));
   machine.facts.back().value = "powersave";
   EXPECT_THAT(said(machine), HasSubstr("governor is powersave"));
-  machine.steadiness[2].abreast = 0.0029;
+  machine.noise[2].abreast = 0.0029;
   EXPECT_THAT(said(machine), HasSubstr("--abreast helps: at 200 ms its spread is 2.1 times smaller"));
-  machine.steadiness[1].turns = 0.013;
+  machine.noise[1].in_turns = 0.013;
   EXPECT_THAT(said(machine), HasSubstr("Longer runs help"));
 }
 
 TEST(ConditionsText, ShowsFactsSpreadAndWhatIsMissing) {
   auto machine = quiet();
-  machine.missing = {{"hardware counters", "the kernel offers none"}};
+  machine.unavailable = {{"hardware counters", "the kernel offers none"}};
   const auto text = to_text(machine);
   EXPECT_THAT(text, HasSubstr("no hardware counters"));
   EXPECT_THAT(text, HasSubstr("starting a program"));
   EXPECT_THAT(text, HasSubstr("20 µs   loop       3.0 %"));
-  machine.steadiness.clear();
+  machine.noise.clear();
   EXPECT_THAT(to_text(machine), Not(HasSubstr("spread")));
 }
 
@@ -87,4 +87,4 @@ TEST(ConditionsJson, HoldsTheSame) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -10,7 +10,7 @@
 #include "support/noise.hpp"
 #include "support/records.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 namespace {
 
 using namespace report;
@@ -23,15 +23,15 @@ Record wide(std::size_t count) {
   std::vector<std::vector<double>> values;
   for (unsigned i = 0; i <= count; ++i) values.push_back(noisy(1 + 0.1 * i, 8, i + 1));
   auto record = record_of(values);
-  record.log.standings = {{CellId{static_cast<std::int64_t>(count)}, {.standing = Standing::absent}}};
+  record.log.status_changes = {{CellId{static_cast<std::int64_t>(count)}, {.code = StatusCode::unsupported}}};
   return record;
 }
 
 TEST(WideFindings, FoldIntoColumnsWithinAHundred) {
   const auto all = judge::judge_record(wide(30));
-  ASSERT_TRUE(is_wide(report::overview_of(all, {0}, WorkloadId{0})));
+  ASSERT_TRUE(is_wide(report::make_overview(all, {0}, WorkloadId{0})));
   const auto narrow = judge::judge_record(wide(20));
-  EXPECT_FALSE(is_wide(report::overview_of(narrow, {0}, WorkloadId{0})));
+  EXPECT_FALSE(is_wide(report::make_overview(narrow, {0}, WorkloadId{0})));
   const auto text = to_text(all, {});
   EXPECT_THAT(text, HasSubstr("change against the baseline; --only"));
   EXPECT_THAT(text, HasSubstr("absent"));
@@ -89,4 +89,4 @@ TEST(Markdown, PutsFewRowsInTheOpenAndManyAway) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -8,7 +8,7 @@
 #include "assay/stats/log_histogram.hpp"
 #include "support/made.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 namespace {
 
 using testing::HasSubstr;
@@ -19,7 +19,8 @@ using testing::Not;
 Record servers() {
   test::Made made("servers");
   made.design().factors = {{.name = "rate", .levels = {}}};
-  const auto rate = made.metric({.name = "requests per second", .unit = "1/s", .prefer = Prefer::higher});
+  const auto rate =
+      made.metric({.name = "requests per second", .unit = "1/s", .direction = Direction::higher});
   const auto failed = made.metric({.name = "failed requests", .unit = "pts", .scale = Scale::difference});
   const auto plain = made.candidate("plain"), slow = made.candidate("slow");
   for (const std::int64_t level : {100, 200, 400})
@@ -62,4 +63,4 @@ TEST(LatencyCharts, AreNotDrawnOfPrograms) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -12,7 +12,7 @@
 #include "assay/report/units.hpp"
 #include "support/records.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 namespace {
 
 using namespace report;
@@ -49,11 +49,11 @@ TEST(Axis, DrawsIntervalsOnOneScale) {
   Finding wide{.effect = {Scale::ratio, 1.05}, .interval = {0.9, 1.2, 0.95}, .margin = 0.01}, open = wide;
   open.interval = {0, INFINITY, 0.95};
   const Axis axis({&wide, &open}, Scale::ratio, 30);
-  EXPECT_EQ(cells_of(axis.draw(wide)), 30U);
+  EXPECT_EQ(display_width(axis.draw(wide)), 30U);
   EXPECT_EQ(axis.draw(wide).find("├"), 0U);
   EXPECT_THAT(axis.draw(wide), HasSubstr("●"));
   EXPECT_EQ(axis.draw(open).find("←"), 0U) << "an end out of sight is an arrow";
-  EXPECT_EQ(cells_of(axis.legend("s")), 30U);
+  EXPECT_EQ(display_width(axis.legend("s")), 30U);
 }
 
 Findings example() {
@@ -64,8 +64,8 @@ Findings example() {
     noisy[i] *= i % 2 == 0 ? 1.2 : 0.8;
   }
   auto record = test::record_of({ten, better, noisy, ten});
-  record.log.standings.push_back(
-      {CellId{3}, {Standing::wrong, "line 1: \"total 18\", expected \"total 17\"\nlast words"}});
+  record.log.status_changes.push_back(
+      {CellId{3}, {StatusCode::wrong, "line 1: \"total 18\", expected \"total 17\"\nlast words"}});
   return judge::judge_record(record);
 }
 
@@ -84,7 +84,7 @@ TEST(Text, FitsAHundredColumns) {
   std::istringstream lines(to_text(example()));
   for (std::string line; std::getline(lines, line);)
     if (line.find("to settle it by") == std::string::npos) {
-      EXPECT_LE(cells_of(line), 100U) << line;
+      EXPECT_LE(display_width(line), 100U) << line;
     }
 }
 
@@ -109,4 +109,4 @@ TEST(Json, HoldsFindingsStandingsAndTrust) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -10,7 +10,7 @@
 #include "support/records.hpp"
 #include "support/tool.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 namespace {
 
 using namespace report;
@@ -29,8 +29,8 @@ TEST(FindingsSchema, HoldsForWhatIsPrinted) {
   auto record = test::record_of({ten, noisy, better, ten});
   for (auto& cell : record.design.cells)
     cell.setting.levels = {{"locks", std::int64_t{800}}, {"deep", true}, {"mode", std::string("x")}};
-  record.log.standings.push_back({CellId{3}, {Standing::failed, {}}});
-  record.log.trials[3].leftovers = 1;
+  record.log.status_changes.push_back({CellId{3}, {StatusCode::failed, {}}});
+  record.log.trials[3].orphans = 1;
   const auto document = json::parse(to_json(judge::judge_record(record)));
   EXPECT_EQ(document["findings"].size(), 2U);
   EXPECT_EQ(document["standings"].size(), 1U);
@@ -42,9 +42,9 @@ TEST(FindingsSchema, HoldsForWhatIsPrinted) {
 TEST(FindingsSchema, NamesEveryKindOfNote) {
   const auto schema = json::parse(test::read_file(std::string(ASSAY_SOURCE) + "/docs/findings.schema.json"));
   auto kinds = json::array();
-  for (const auto& [kind, name] : names_of<NoteKind>()) kinds.push_back(name);
+  for (const auto& [kind, name] : enum_names<NoteKind>()) kinds.push_back(name);
   EXPECT_EQ(schema["$defs"]["note"]["properties"]["kind"]["enum"], kinds);
 }
 
 }  // namespace
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

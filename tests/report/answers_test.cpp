@@ -17,7 +17,7 @@
 #include "support/made.hpp"
 #include "support/tool.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 namespace {
 
 using test::Made;
@@ -38,7 +38,7 @@ TEST(Answers, ADuel) {
   Made duel({}, "duel");
   const auto time = duel.wall_time();
   const auto memory = duel.metric({.name = "peak memory", .unit = "B"}, false);
-  const auto cores = duel.metric({.name = "cores used", .prefer = Prefer::neither}, false);
+  const auto cores = duel.metric({.name = "cores used", .direction = Direction::neither}, false);
   const auto before = duel.cell(duel.candidate("old")), after = duel.cell(duel.candidate("new"));
   duel.around(before, time, 0.412, 12);
   duel.around(after, time, 0.381, 12);
@@ -114,7 +114,7 @@ TEST(Answers, AllWrong) {
   const auto list = made.candidate("list"), hasty = made.candidate("hasty");
   for (const int locks : {200, 800}) {
     made.around(made.cell(list, {}, at("locks", locks)), time, 0.1, 8);
-    made.stands(made.cell(hasty, {}, at("locks", locks)), Standing::wrong,
+    made.stands(made.cell(hasty, {}, at("locks", locks)), StatusCode::wrong,
                 "its output is not the baseline's: line 2: \"464 min\", expected \"470 min\"");
   }
   expect_text("all-wrong", made.record());
@@ -142,8 +142,8 @@ std::vector<Point> falling(double from, double to) {
 
 TEST(Answers, ASeriesWithACeiling) {
   Made made("Frames of the lock-keeper's screen");
-  Metric rate{.name = "frame rate", .unit = "1/s", .prefer = Prefer::higher};
-  rate.demand.ceiling = 60;
+  Metric rate{.name = "frame rate", .unit = "1/s", .direction = Direction::higher};
+  rate.request.ceiling = 60;
   const auto id = made.metric(rate);
   const auto old = made.cell(made.candidate("old")), capped = made.cell(made.candidate("capped")),
              over = made.cell(made.candidate("unleashed"));
@@ -195,7 +195,7 @@ TEST(Answers, AGate) {
     made.around(made.cell(change, workloads[i]), time, centres[i], 12, i == 2 ? 0.05 : 0.003);
   }
   const auto all = judge::judge_record(made.record());
-  const auto gate = judge::hold_against(all, Gate{.allow = 0.02, .undecided_passes = true});
+  const auto gate = judge::evaluate_gate(all, Gate{.allow = 0.02, .undecided_passes = true});
   expect_answer("gate", to_text(gate, all.design, true));
   expect_answer("gate-markdown", to_markdown(all, &gate));
 }
@@ -229,4 +229,4 @@ TEST(Answers, StayWithinAHundredColumns) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

@@ -7,7 +7,7 @@
 #include "assay/render/text.hpp"
 #include "support/records.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 namespace {
 
 using namespace report;
@@ -18,19 +18,20 @@ using testing::Not;
 
 Findings with_candidates() {
   Findings all;
-  all.design.candidates = {{.name = "list"},
-                           {.name = "heap", .against = CandidateId{0}},
-                           {.name = "list, once more", .against = CandidateId{0}, .twin_of = CandidateId{0}}};
+  all.design.candidates = {
+      {.name = "list"},
+      {.name = "heap", .baseline = CandidateId{0}},
+      {.name = "list, once more", .baseline = CandidateId{0}, .twin_of = CandidateId{0}}};
   all.design.workloads = {{.name = "routes"}};
   for (std::int64_t c = 0; c < 3; ++c) all.design.cells.add({.candidate = {c}});
-  all.design.metrics = {{.name = "time per call", .unit = "s", .demand = {.watched = true}},
+  all.design.metrics = {{.name = "time per call", .unit = "s", .request = {.watched = true}},
                         {.name = "first call", .unit = "s", .supporting = true}};
-  all.states = Table<CellId, CellState>(3, CellState{});
+  all.statuses = IdTable<CellId, CellStatus>(3, CellStatus{});
   return all;
 }
 
 Finding finding(std::int64_t candidate, std::int64_t metric, double baseline, double typical) {
-  return {.of = {{0}, {candidate}},
+  return {.comparison = {{0}, {candidate}},
           .metric = {metric},
           .rounds = 7,
           .baseline_typical = baseline,
@@ -50,7 +51,7 @@ TEST(TwinLines, SayWhatNoChangeLookedLike) {
 }
 
 /// Of heap, over 10 to 40 locks.
-Trend trend_with(const Interval& exponent, double crossing, const Interval& at) {
+ScalingCurve trend_with(const Interval& exponent, double crossing, const Interval& at) {
   return {.candidate = {1},
           .workload = {0},
           .metric = {0},
@@ -65,55 +66,56 @@ Trend trend_with(const Interval& exponent, double crossing, const Interval& at) 
 
 TEST(TrendLines, SayGrowthAndCrossing) {
   auto all = with_candidates();
-  all.trends = {trend_with({0.98, 1.06, 0.95}, 25, {20, 31, 0.95})};
-  all.trends[0].law = "n";
+  all.scaling = {trend_with({0.98, 1.06, 0.95}, 25, {20, 31, 0.95})};
+  all.scaling[0].law = "n";
   EXPECT_THAT(joined(trend_lines(all)),
               HasSubstr("growth of time per call over locks: heap grows as n (exponent 1.0 … 1.1)"));
   EXPECT_THAT(joined(trend_lines(all)), HasSubstr("heap costs what list does at about 25 locks (20 … 31)\n"));
-  all.trends[0].crossing = 6;
-  all.trends[0].law.clear();
-  all.trends[0].crossing_interval = {5, 7, 0.95};
+  all.scaling[0].crossing = 6;
+  all.scaling[0].law.clear();
+  all.scaling[0].crossing_interval = {5, 7, 0.95};
   EXPECT_THAT(joined(trend_lines(all)), HasSubstr("(5 … 7), outside the sizes measured"));
   EXPECT_THAT(joined(trend_lines(all)), HasSubstr("heap grows with exponent 1.0 (1.0 … 1.1)"));
 }
 
 TEST(TrendLines, AreSilentWhereNothingIsKnown) {
   auto all = with_candidates();
-  all.trends = {trend_with({0.4, 1.6, 0.95}, 25, {2, 310, 0.95})};
+  all.scaling = {trend_with({0.4, 1.6, 0.95}, 25, {2, 310, 0.95})};
   EXPECT_EQ(joined(trend_lines(all)), "") << "an exponent and a crossing that might be anywhere";
-  all.trends[0].crossing = 4;
-  all.trends[0].crossing_interval = {3, 5, 0.95};
+  all.scaling[0].crossing = 4;
+  all.scaling[0].crossing_interval = {3, 5, 0.95};
   EXPECT_EQ(joined(trend_lines(all)), "") << "far from all sizes that were measured";
 }
 
 TEST(TrendLines, SayOnceHowATimeAndItsThroughputScale) {
   auto all = with_candidates();
-  all.design.metrics.add({.name = "throughput", .prefer = Prefer::higher, .demand = {.watched = true}});
-  Trend trend{.candidate = {0},
-              .workload = {0},
-              .metric = {0},
-              .factor = "threads",
-              .at = {1, 2},
-              .typical = {1, 1},
-              .throughput = {1, 2}};
-  all.trends = {trend, trend};
-  all.trends[1].metric = MetricId{2};
+  all.design.metrics.add(
+      {.name = "throughput", .direction = Direction::higher, .request = {.watched = true}});
+  ScalingCurve trend{.candidate = {0},
+                     .workload = {0},
+                     .metric = {0},
+                     .factor = "threads",
+                     .at = {1, 2},
+                     .typical = {1, 1},
+                     .throughput = {1, 2}};
+  all.scaling = {trend, trend};
+  all.scaling[1].metric = MetricId{2};
   EXPECT_EQ(trend_lines(all).size(), 1U);
-  all.trends.erase(all.trends.begin());
+  all.scaling.erase(all.scaling.begin());
   EXPECT_EQ(trend_lines(all).size(), 1U) << "of a throughput alone";
 }
 
 TEST(TrendLines, SayHowThreadsScale) {
   auto all = with_candidates();
-  all.trends = {{.candidate = {0},
-                 .workload = {0},
-                 .metric = {0},
-                 .factor = "threads",
-                 .at = {1, 2, 4},
-                 .typical = {1, 1, 2},
-                 .throughput = {1, 2, 2},
-                 .knee = 2,
-                 .plateau = 4}};
+  all.scaling = {{.candidate = {0},
+                  .workload = {0},
+                  .metric = {0},
+                  .factor = "threads",
+                  .at = {1, 2, 4},
+                  .typical = {1, 1, 2},
+                  .throughput = {1, 2, 2},
+                  .knee = 2,
+                  .plateau = 4}};
   EXPECT_EQ(joined(trend_lines(all)),
             "scaling of time per call over threads: list does 2 times as much with 4 as with 1, knee at "
             "about 2, no "
@@ -122,11 +124,11 @@ TEST(TrendLines, SayHowThreadsScale) {
 
 TEST(RequirementLines, NameTheNearest) {
   auto all = with_candidates();
-  all.design.metrics[MetricId{0}].demand.require = parse_requirement("< 2 ms");
+  all.design.metrics[MetricId{0}].request.require = parse_requirement("< 2 ms");
   using Status = RequirementFinding::Status;
   all.requirements = {
-      {.cell = {0}, .metric = {0}, .status = Status::met, .typical = 0.001, .spare = 0.5},
-      {.cell = {1}, .metric = {0}, .status = Status::broken, .typical = 0.003, .spare = -0.5}};
+      {.cell = {0}, .metric = {0}, .status = Status::met, .typical = 0.001, .headroom = 0.5},
+      {.cell = {1}, .metric = {0}, .status = Status::violated, .typical = 0.003, .headroom = -0.5}};
   EXPECT_EQ(joined(requirement_lines(all)),
             "required, time per call < 2 ms: list, met (1 ms, 50 % to spare)\n"
             "required, time per call < 2 ms: heap, broken (3 ms, 50 % beyond)\n");
@@ -148,4 +150,4 @@ TEST(FirstCallLines, SayFromHowManyCallsADearFirstOnePays) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

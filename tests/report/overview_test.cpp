@@ -14,7 +14,7 @@
 #include "support/noise.hpp"
 #include "support/records.hpp"
 
-namespace assay::inline v1::render {
+namespace assay::render {
 namespace {
 
 using namespace report;
@@ -29,7 +29,7 @@ using testing::Not;
 Findings many(std::size_t candidates, std::size_t workloads) {
   auto record = record_of(std::vector<std::vector<double>>((candidates + 1) * workloads, noisy(1, 12, 1)));
   record.design.workloads = {};
-  record.design.contrasts.clear();
+  record.design.comparisons.clear();
   record.design.candidates = test::first_of(record.design.candidates, candidates + 1);
   for (std::size_t w = 0; w < workloads; ++w) {
     record.design.workloads.add({.name = "canal" + std::to_string(w)});
@@ -37,33 +37,33 @@ Findings many(std::size_t candidates, std::size_t workloads) {
       const CellId id{static_cast<std::int64_t>(w * (candidates + 1) + c)};
       record.design.cells[id] = {.candidate = {static_cast<std::int64_t>(c)},
                                  .workload = {static_cast<std::int64_t>(w)}};
-      if (c > 0) record.design.contrasts.push_back({{id.value - static_cast<std::int64_t>(c)}, id});
+      if (c > 0) record.design.comparisons.push_back({{id.value - static_cast<std::int64_t>(c)}, id});
     }
   }
   unsigned seed = 1;
-  Table<CellId, std::vector<double>> values;
+  IdTable<CellId, std::vector<double>> values;
   for (std::size_t i = 0; i < record.design.cells.size(); ++i) {
     const auto c = i % (candidates + 1);
     values.add(noisy(c % 2 == 1 ? 1.1 : 1, 12, ++seed, 0.001));
   }
   for (auto& trial : record.log.trials)
-    if (trial.role == Role::counted)
+    if (trial.role == Role::measured)
       trial.readings[0].value = values[trial.cell][static_cast<std::size_t>(*trial.round) - 2];
   return judge::judge_record(record);
 }
 
 TEST(Overview, HasCandidatesDownAndPlacesAcross) {
   auto all = many(4, 3);
-  all.states[CellId{4 + 5}].standing = Standing::wrong;  // rival4 on canal1
-  std::erase_if(all.findings, [](const Finding& f) { return f.of.candidate == CellId{9}; });
-  const auto overview = overview_of(all, {0});
+  all.statuses[CellId{4 + 5}].code = StatusCode::wrong;  // rival4 on canal1
+  std::erase_if(all.findings, [](const Finding& f) { return f.comparison.candidate == CellId{9}; });
+  const auto overview = make_overview(all, {0});
   EXPECT_THAT(overview.columns, ElementsAre("canal0", "canal1", "canal2"));
   EXPECT_THAT(overview.candidates,
               ElementsAre(CandidateId{1}, CandidateId{2}, CandidateId{3}, CandidateId{4}));
   EXPECT_EQ(overview.rows[0][2].text, "+10 % !");
   EXPECT_THAT(overview.rows[1][0].text, HasSubstr("="));
   EXPECT_EQ(overview.rows[3][1].text, "wrong");
-  EXPECT_EQ(overview_of(all, {0}, WorkloadId{0}).columns.size(), 1U);
+  EXPECT_EQ(make_overview(all, {0}, WorkloadId{0}).columns.size(), 1U);
 }
 
 TEST(Overview, PutsManyWorkloadsIntoOneTable) {
@@ -77,8 +77,8 @@ TEST(Overview, PutsManyWorkloadsIntoOneTable) {
 }
 
 TEST(Sentences, OfManyCandidatesBeginWithASummary) {
-  EXPECT_EQ(say(many(5, 2)).summary, "");
-  const auto said = say(many(40, 2));
+  EXPECT_EQ(summarize_candidates(many(5, 2)).summary, "");
+  const auto said = summarize_candidates(many(40, 2));
   EXPECT_EQ(said.summary, "40 candidates against list, 80 comparisons: 40 worse, 40 same");
   EXPECT_EQ(said.first.size(), 12U);
   EXPECT_EQ(said.rest.size(), 28U);
@@ -88,7 +88,7 @@ TEST(Sentences, OfManyCandidatesBeginWithASummary) {
 
 TEST(Sentences, AreOfChosenCandidatesOnly) {
   auto all = many(3, 2);
-  judge::keep_only(all, parse_only("candidate=rival2"));
+  judge::filter_results(all, parse_cell_filter("candidate=rival2"));
   const auto said = sentences(all);
   ASSERT_EQ(said.size(), 1U);
   EXPECT_EQ(said[0].candidate, "rival2");
@@ -113,12 +113,12 @@ Findings with_memory(double time, double cpu_time) {
 TEST(Evidence, IsWhatElseMovedTheFurthestFirst) {
   const auto all = with_memory(0.8, 0.79);
   const auto& finding = all.findings.front();
-  ASSERT_TRUE(takes_evidence(all, finding));
-  EXPECT_EQ(evidence_text(all, finding), "peak memory −40 %, faults +10 %");
-  EXPECT_EQ(evidence_text(all, finding, 30), "peak memory −40 % and 1 more");
+  ASSERT_TRUE(shows_related_metrics(all, finding));
+  EXPECT_EQ(related_metrics_text(all, finding), "peak memory −40 %, faults +10 %");
+  EXPECT_EQ(related_metrics_text(all, finding, 30), "peak memory −40 % and 1 more");
   EXPECT_THAT(to_text(all, {}), HasSubstr("    moved too: peak memory −40 %, faults +10 %\n"));
   EXPECT_THAT(to_text(with_memory(0.8, 0.6), {}), HasSubstr("cpu time −40 %")) << "more than wall time did";
-  for (const auto& f : all.findings) EXPECT_EQ(takes_evidence(all, f), f.metric == MetricId{0});
+  for (const auto& f : all.findings) EXPECT_EQ(shows_related_metrics(all, f), f.metric == MetricId{0});
 }
 
 TEST(Evidence, StandsBesideASameToo) {
@@ -128,12 +128,12 @@ TEST(Evidence, StandsBesideASameToo) {
 TEST(Together, LinesAreLimitedAndTheBestComeFirst) {
   auto all = many(20, 2);
   ASSERT_EQ(all.overall.size(), 20U);
-  const auto lines = first_of_each(together(all), 3);
+  const auto lines = limit_each(aggregate_lines(all), 3);
   EXPECT_THAT(joined(lines), HasSubstr("overall, and 17 more"));
   EXPECT_THAT(lines.front(), HasSubstr("same over 2 comparisons: "));
   all.design.workloads[WorkloadId{1}].weight = 2;
-  EXPECT_THAT(joined(first_of_each(together(all), 3)), HasSubstr("(weights: canal0 1, canal1 2)"));
+  EXPECT_THAT(joined(limit_each(aggregate_lines(all), 3)), HasSubstr("(weights: canal0 1, canal1 2)"));
 }
 
 }  // namespace
-}  // namespace assay::inline v1::render
+}  // namespace assay::render

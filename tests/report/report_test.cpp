@@ -7,7 +7,7 @@
 #include "support/noise.hpp"
 #include "support/records.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 namespace {
 
 using test::noisy;
@@ -19,14 +19,14 @@ using testing::HasSubstr;
 Record three() {
   auto record = record_of({noisy(1, 12, 1, 0.001), noisy(1.1, 12, 2, 0.001), noisy(1, 12, 3, 0.001)});
   record.design.title = "locks";
-  record.log.standings.push_back({CellId{2}, {Standing::wrong, "lost a barge\nthen sank"}});
+  record.log.status_changes.push_back({CellId{2}, {StatusCode::wrong, "lost a barge\nthen sank"}});
   return record;
 }
 
 TEST(Report, HasABlockWithARowForEachCandidateAndWhatIsMissing) {
   const auto record = three();
   const auto all = judge::judge_record(record);
-  const auto report = report_of(all, &record);
+  const auto report = make_report(all, &record);
   EXPECT_EQ(report.title, "locks");
   ASSERT_EQ(report.blocks.size(), 1U);
   const auto& block = report.blocks[0];
@@ -38,29 +38,29 @@ TEST(Report, HasABlockWithARowForEachCandidateAndWhatIsMissing) {
   EXPECT_EQ(slower.finding, &all.findings[0]);
   EXPECT_EQ(slower.change, "+10 %");
   EXPECT_EQ(slower.sign + " " + slower.verdict, "! slower");
-  EXPECT_EQ(slower.settle, "");
+  EXPECT_EQ(slower.rounds_needed, "");
   const auto& wrong = block.settings[0].rows[1];
   EXPECT_EQ(wrong.finding, nullptr);
   EXPECT_EQ(wrong.verdict, "wrong");
-  EXPECT_EQ(wrong.why, "wrong: lost a barge");
+  EXPECT_EQ(wrong.reason, "wrong: lost a barge");
   EXPECT_THAT(block.findings(), ElementsAre(&all.findings[0]));
 }
 
 TEST(Report, SaysWhoIsLeftOutAndWhy) {
   const auto record = three();
   const auto all = judge::judge_record(record);
-  const auto report = report_of(all, &record);
+  const auto report = make_report(all, &record);
   ASSERT_EQ(report.left_out.size(), 1U);
   EXPECT_EQ(report.left_out[0].what, "wrong: lost a barge\nthen sank");
-  EXPECT_EQ(report.said.first.size(), 2U);
+  EXPECT_EQ(report.candidates.first.size(), 2U);
   EXPECT_EQ(report.programs.size(), 3U);
 }
 
 TEST(Report, HasChartsOfTrialsWhereThereAreTrials) {
   const auto record = three();
   const auto all = judge::judge_record(record);
-  EXPECT_TRUE(report_of(all).charts.empty());
-  const auto charts = report_of(all, &record).charts;
+  EXPECT_TRUE(make_report(all).charts.empty());
+  const auto charts = make_report(all, &record).charts;
   ASSERT_EQ(charts.size(), 3U);
   EXPECT_EQ(std::get<DecileChart>(charts[0].of).metric, MetricId{0});
   EXPECT_THAT(std::get<TrialsChart>(charts[1].of).cells, ElementsAre(CellId{0}, CellId{1}));
@@ -71,11 +71,11 @@ TEST(Report, HasChartsOfTrialsWhereThereAreTrials) {
 TEST(Report, IsProvisionalUntilTheCampaignHasEnded) {
   const auto record = three();
   auto all = judge::judge_record(record);
-  EXPECT_EQ(report_of(all).provisional, "");
+  EXPECT_EQ(make_report(all).provisional, "");
   all.provisional = true;
   all.state = CampaignState::interrupted;
-  EXPECT_EQ(report_of(all).provisional, "provisional, the campaign was interrupted after 12 whole rounds");
+  EXPECT_EQ(make_report(all).provisional, "provisional, the campaign was interrupted after 12 whole rounds");
 }
 
 }  // namespace
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

@@ -3,7 +3,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
-namespace assay::inline v1::report {
+namespace assay::report {
 namespace {
 
 using testing::ElementsAre;
@@ -18,10 +18,10 @@ Findings servers(const std::vector<std::int64_t>& failing) {
   for (std::int64_t candidate = 0; candidate < 3; ++candidate)
     for (const std::int64_t rate : {400, 100, 1600}) {
       all.design.cells.add({{candidate}, {0}, {{{"rate", rate}}}});
-      all.states.add({});
+      all.statuses.add({});
     }
   for (const auto cell : failing)
-    all.trust.push_back({.kind = NoteKind::unsustained, .subject = CellId{cell}});
+    all.notes.push_back({.kind = NoteKind::rate_not_sustained, .subject = CellId{cell}});
   return all;
 }
 
@@ -42,4 +42,4 @@ TEST(Sustained, SaysNothingWhereAllIsSustained) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

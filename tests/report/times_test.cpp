@@ -16,7 +16,7 @@
 #include "support/noise.hpp"
 #include "support/records.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 namespace {
 
 using testing::HasSubstr;
@@ -26,11 +26,11 @@ using testing::Not;
 /// and, of a program that uses all of one, the wait for it.
 Record disturbed(double wall_noise, double cores) {
   auto record = test::record_of({test::noisy(1, 20, 1, wall_noise), test::noisy(0.75, 20, 2, wall_noise)});
-  auto cpu = metrics::find_row("cpu time")->metric;
-  cpu.demand.watched = cpu.supporting = true;
+  auto cpu = metrics::find_metric_info("cpu time")->metric;
+  cpu.request.watched = cpu.supporting = true;
   const auto time = record.design.metrics.add(cpu);
-  const auto used = record.design.metrics.add(metrics::find_row("cores used")->metric);
-  const auto wait = record.design.metrics.add(metrics::find_row("core wait")->metric);
+  const auto used = record.design.metrics.add(metrics::find_metric_info("cores used")->metric);
+  const auto wait = record.design.metrics.add(metrics::find_metric_info("core wait")->metric);
   for (auto& trial : record.log.trials) {
     const int round = trial.round.value_or(0);
     const double steady = trial.cell == CellId{0} ? 0.9 : 0.675;
@@ -48,11 +48,11 @@ Record disturbed(double wall_noise, double cores) {
 /// its time longer, in every so many of its runs.
 Record waiting(int every, double longer) {
   auto record = test::record_of({test::noisy(1, 40, 1, 0.002), test::noisy(1, 40, 2, 0.002)});
-  auto cpu = metrics::find_row("cpu time")->metric;
-  cpu.demand.watched = cpu.supporting = true;
+  auto cpu = metrics::find_metric_info("cpu time")->metric;
+  cpu.request.watched = cpu.supporting = true;
   const auto time = record.design.metrics.add(cpu);
-  const auto used = record.design.metrics.add(metrics::find_row("cores used")->metric);
-  const auto wait = record.design.metrics.add(metrics::find_row("core wait")->metric);
+  const auto used = record.design.metrics.add(metrics::find_metric_info("cores used")->metric);
+  const auto wait = record.design.metrics.add(metrics::find_metric_info("core wait")->metric);
   for (auto& trial : record.log.trials) {
     const double seconds = trial.readings.front().value;
     const bool waits = trial.cell == CellId{1} && trial.round.value_or(0) % every == 0;
@@ -79,7 +79,7 @@ TEST(Times, CpuTimeDoesNotDecideForAProgramThatWaitsLongerInSomeRuns) {
     const auto record = waiting(every, longer);
     const auto all = judge::judge_record(record);
     EXPECT_EQ(on(all, "cpu time").verdict, Verdict::same);
-    EXPECT_FALSE(on(all, "wall time").decided_by) << "one in " << every << " by " << longer;
+    EXPECT_FALSE(on(all, "wall time").superseded_by) << "one in " << every << " by " << longer;
     EXPECT_NE(on(all, "wall time").verdict, Verdict::same) << every;
   }
 }
@@ -88,8 +88,8 @@ TEST(Times, CpuTimeDecidesForWallTimeOfProgramsOnOneCore) {
   const auto all = judge::judge_record(disturbed(1, 1));
   const auto& wall = on(all, "wall time");
   ASSERT_EQ(wall.verdict, Verdict::unclear);
-  EXPECT_EQ(wall.decided_by, on(all, "cpu time").metric);
-  EXPECT_FALSE(wall.to_settle) << "nothing more has to be measured";
+  EXPECT_EQ(wall.superseded_by, on(all, "cpu time").metric);
+  EXPECT_FALSE(wall.rounds_to_decide) << "nothing more has to be measured";
   const auto text = render::to_text(all);
   EXPECT_THAT(text, HasSubstr("rival1  faster than list: cpu time −25 % (−25"));
   EXPECT_THAT(text, HasSubstr("; wall time "));
@@ -97,14 +97,14 @@ TEST(Times, CpuTimeDecidesForWallTimeOfProgramsOnOneCore) {
   EXPECT_THAT(text, HasSubstr("orders: cpu time, lower is better"));
   const auto json = nlohmann::json::parse(render::to_json(all));
   EXPECT_EQ(json["findings"][0]["decided_by"], "cpu time");
-  const auto gate = judge::hold_against(all, Gate{.undecided_passes = false}, Only{});
+  const auto gate = judge::evaluate_gate(all, Gate{.undecided_passes = false}, CellFilter{});
   EXPECT_EQ(gate.status, GateStatus::passed) << "it is held once, by the time that decides";
   EXPECT_EQ(gate.reasons.size(), 1U);
 }
 
 TEST(Times, WallTimeStandsForItselfOfProgramsThatWait) {
   const auto all = judge::judge_record(disturbed(1, 0.9));
-  EXPECT_FALSE(on(all, "wall time").decided_by);
+  EXPECT_FALSE(on(all, "wall time").superseded_by);
   EXPECT_THAT(render::to_text(all), HasSubstr("no verdict against list yet: wall time"));
 }
 
@@ -114,7 +114,7 @@ TEST(Times, ACpuTimeThatNobodyAskedForIsToldBesideWallTime) {
   EXPECT_THAT(text, HasSubstr("faster than list: wall time −2"));
   EXPECT_THAT(text, HasSubstr("; cpu time −25"));
   EXPECT_THAT(text, Not(HasSubstr("orders: cpu time"))) << "and has no block of its own";
-  EXPECT_EQ(judge::hold_against(all, Gate{}, Only{}).reasons.size(), 1U);
+  EXPECT_EQ(judge::evaluate_gate(all, Gate{}, CellFilter{}).reasons.size(), 1U);
 }
 
 TEST(Sentences, GiveTheNearEndOfAnEffectThatIsIllKnown) {
@@ -131,4 +131,4 @@ TEST(Sentences, GiveTheNearEndOfAnEffectThatIsIllKnown) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

@@ -5,7 +5,7 @@
 #include "assay/judge/findings.hpp"
 #include "support/made.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 namespace {
 
 /// Two workloads, four sizes: heap takes so many seconds where list takes one.
@@ -30,7 +30,7 @@ class Where : public testing::Test {
       every.push_back(&f);
       if (f.verdict == Verdict::better) some.push_back(&f);
     }
-    return where_among(all, some, every);
+    return location_phrase(all, some, every);
   }
 };
 
@@ -54,4 +54,4 @@ TEST_F(Where, IsSilentWhereItWouldTakeMoreWordsThanACount) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

@@ -12,26 +12,26 @@
 #include "support/noise.hpp"
 #include "support/records.hpp"
 
-namespace assay::inline v1::report {
+namespace assay::report {
 namespace {
 
-using metrics::Known;
+using metrics::MetricKind;
 using test::noisy;
 using testing::HasSubstr;
 using testing::Not;
 
-const Metric& known(Known metric) { return metrics::row_of(metric).metric; }
+const Metric& known(MetricKind metric) { return metrics::metric_info(metric).metric; }
 
 TEST(Words, AreThoseOfTheTrade) {
-  EXPECT_EQ(verdict_phrase(known(Known::wall_time), Verdict::better), "faster");
-  EXPECT_EQ(verdict_phrase(known(Known::cpu_time), Verdict::worse), "slower");
-  EXPECT_EQ(verdict_phrase(known(Known::peak_memory), Verdict::worse), "more memory");
-  EXPECT_EQ(verdict_word(known(Known::peak_memory), Verdict::worse), "more");
-  EXPECT_EQ(verdict_phrase(known(Known::throughput), Verdict::better), "higher throughput");
-  EXPECT_EQ(verdict_phrase(known(Known::program_size), Verdict::worse), "a larger program");
-  EXPECT_EQ(verdict_phrase(known(Known::minor_faults), Verdict::better), "fewer minor faults");
+  EXPECT_EQ(verdict_phrase(known(MetricKind::wall_time), Verdict::better), "faster");
+  EXPECT_EQ(verdict_phrase(known(MetricKind::cpu_time), Verdict::worse), "slower");
+  EXPECT_EQ(verdict_phrase(known(MetricKind::peak_memory), Verdict::worse), "more memory");
+  EXPECT_EQ(verdict_word(known(MetricKind::peak_memory), Verdict::worse), "more");
+  EXPECT_EQ(verdict_phrase(known(MetricKind::throughput), Verdict::better), "higher throughput");
+  EXPECT_EQ(verdict_phrase(known(MetricKind::program_size), Verdict::worse), "a larger program");
+  EXPECT_EQ(verdict_phrase(known(MetricKind::minor_faults), Verdict::better), "fewer minor faults");
   EXPECT_EQ(verdict_phrase({.name = "lag", .unit = "s"}, Verdict::better), "better");
-  EXPECT_EQ(verdict_word(known(Known::wall_time), Verdict::same), "same");
+  EXPECT_EQ(verdict_word(known(MetricKind::wall_time), Verdict::same), "same");
 }
 
 /// A campaign of two candidates on these metrics, with the candidate's change on each.
@@ -40,7 +40,7 @@ Findings of_metrics(const std::vector<std::pair<Metric, double>>& changes) {
   record.design.metrics = {};
   for (const auto& [metric, change] : changes) {
     auto watched = metric;
-    watched.demand.watched = true;
+    watched.request.watched = true;
     watched.exact = false;
     record.design.metrics.add(watched);
   }
@@ -56,9 +56,9 @@ Findings of_metrics(const std::vector<std::pair<Metric, double>>& changes) {
 }
 
 TEST(Sentences, JoinWhatGoesOneWayAndWhatGoesTheOther) {
-  const auto all = of_metrics({{known(Known::wall_time), -0.5},
-                               {known(Known::peak_memory), -0.1},
-                               {known(Known::program_size), 0.25}});
+  const auto all = of_metrics({{known(MetricKind::wall_time), -0.5},
+                               {known(MetricKind::peak_memory), -0.1},
+                               {known(MetricKind::program_size), 0.25}});
   const auto sentence = sentences(all).at(0);
   EXPECT_THAT(sentence.lines.at(0),
               testing::StartsWith("faster than list (wall time ÷2.0) and less memory (peak "));
@@ -67,7 +67,7 @@ TEST(Sentences, JoinWhatGoesOneWayAndWhatGoesTheOther) {
 }
 
 TEST(Sentences, CountComparisonsNotMetrics) {
-  const auto all = of_metrics({{known(Known::wall_time), -0.2}, {known(Known::peak_memory), 0.1}});
+  const auto all = of_metrics({{known(MetricKind::wall_time), -0.2}, {known(MetricKind::peak_memory), 0.1}});
   EXPECT_THAT(sentences(all).at(0).lines.at(0), Not(HasSubstr(" of 2")));
   EXPECT_THAT(sentences(all).at(0).lines.at(0), HasSubstr("), but more memory ("));
 }
@@ -86,21 +86,21 @@ TEST(Sentences, ShowWhatFewRoundsShowed) {
 
 TEST(Wrapped, KeepsPerCentSignsWithTheirNumbers) {
   for (std::size_t lead = 80; lead < 100; ++lead) {
-    const auto text = wrapped(std::string(lead, 'x') + " −12 % and −5 % more", 2);
+    const auto text = wrap(std::string(lead, 'x') + " −12 % and −5 % more", 2);
     for (const char* broken : {"12\n", "5\n"}) EXPECT_THAT(text, Not(HasSubstr(broken)));
   }
 }
 
 TEST(Notes, AreOneLineForEachKind) {
-  auto all = of_metrics({{known(Known::wall_time), 0}});
-  all.trust.clear();
-  for (const auto kind : {NoteKind::outliers, NoteKind::outliers, NoteKind::drift, NoteKind::several_modes,
-                          NoteKind::alike_rounds, NoteKind::carry_over, NoteKind::short_trials})
-    all.trust.push_back({.kind = kind, .subject = CellId{1}, .metric = MetricId{0}, .figure = 0.2});
-  all.trust.push_back({.kind = NoteKind::left_processes,
+  auto all = of_metrics({{known(MetricKind::wall_time), 0}});
+  all.notes.clear();
+  for (const auto kind : {NoteKind::outliers, NoteKind::outliers, NoteKind::drift, NoteKind::multimodal,
+                          NoteKind::autocorrelation, NoteKind::carry_over, NoteKind::short_trials})
+    all.notes.push_back({.kind = kind, .subject = CellId{1}, .metric = MetricId{0}, .value = 0.2});
+  all.notes.push_back({.kind = NoteKind::orphan_processes,
                        .subject = CandidateId{1},
                        .level = Note::Level::warning,
-                       .figure = 3,
+                       .value = 3,
                        .count = 2});
   const auto text = render::to_text(all);
   EXPECT_THAT(text, HasSubstr("note, rival1: left processes running"));
@@ -111,8 +111,8 @@ TEST(Notes, AreOneLineForEachKind) {
   EXPECT_THAT(every, Not(HasSubstr("more notes")));
   std::size_t notes = 0;
   for (auto at = every.find("note, "); at != std::string::npos; at = every.find("note, ", at + 1)) ++notes;
-  EXPECT_EQ(notes, all.trust.size());
+  EXPECT_EQ(notes, all.notes.size());
 }
 
 }  // namespace
-}  // namespace assay::inline v1::report
+}  // namespace assay::report

@@ -11,7 +11,7 @@
 #include "assay/stats/signed_rank.hpp"
 #include "assay/stats/walsh.hpp"
 
-namespace assay::inline v1::schedule {
+namespace assay::schedule {
 namespace {
 
 std::vector<double> effects(std::uint64_t seed, std::size_t n, double centre, double sd) {
@@ -24,13 +24,13 @@ std::vector<double> effects(std::uint64_t seed, std::size_t n, double centre, do
 /// The critical count of the last look of a campaign of so many rounds, the others left aside.
 std::uint64_t last_count(std::size_t rounds) {
   const auto looks = planned_looks(8, static_cast<int>(rounds));
-  return Boundary(looks).critical_count(looks.size() - 1);
+  return StoppingBoundary(looks).critical_count(looks.size() - 1);
 }
 
 TEST(Forecast, KnowsTheFewestRoundsThatCanCallAnything) {
-  EXPECT_EQ(floor_rounds(1), 6U);
-  EXPECT_EQ(floor_rounds(40), 11U);
-  EXPECT_EQ(floor_rounds(1, 0.0625), 5U);
+  EXPECT_EQ(min_rounds(1), 6U);
+  EXPECT_EQ(min_rounds(40), 11U);
+  EXPECT_EQ(min_rounds(1, 0.0625), 5U);
   EXPECT_GE(rounds_to_call(effects(1, 10, 0, 1), 100, {.findings = 40}).typical, 11);
   EXPECT_FALSE(smallest_change(effects(1, 10, 0, 1), 5));
 }
@@ -133,8 +133,8 @@ TEST(Forecast, RefusesWhatItCannotForecast) {
   EXPECT_THROW(rounds_to_call(pilot, 1, {.power = 1}), DomainError);
   EXPECT_THROW(rounds_to_call(pilot, 1, {.findings = 0}), DomainError);
   EXPECT_THROW(rounds_to_say_same(pilot, 0), DomainError);
-  EXPECT_THROW(floor_rounds(0), DomainError);
+  EXPECT_THROW(min_rounds(0), DomainError);
 }
 
 }  // namespace
-}  // namespace assay::inline v1::schedule
+}  // namespace assay::schedule

@@ -14,10 +14,10 @@
 #include "assay/stats/random.hpp"
 #include "assay/stats/signed_rank.hpp"
 
-namespace assay::inline v1::schedule {
+namespace assay::schedule {
 namespace {
 
-std::vector<std::uint64_t> counts(const Boundary& boundary) {
+std::vector<std::uint64_t> counts(const StoppingBoundary& boundary) {
   std::vector<std::uint64_t> c;
   for (std::size_t k = 0; k < boundary.looks().size(); ++k) c.push_back(boundary.critical_count(k));
   return c;
@@ -47,9 +47,9 @@ TEST(Looks, ComeSoonerWithRepeats) {
   EXPECT_EQ(planned_looks(20, 60, {9, 1}).front(), 20) << "asked for";
   EXPECT_EQ(planned_looks(7, 7, {9, 1}), std::vector{7}) << "a fixed number";
   EXPECT_EQ(planned_looks(4, 6, {9, 1}), (std::vector{5, 6})) << "at least four are asked for";
-  for (const Repeats repeats : {Repeats{1, 9}, Repeats{9, 1}, Repeats{3, 9}}) {
+  for (const Replication repeats : {Replication{1, 9}, Replication{9, 1}, Replication{3, 9}}) {
     const auto looks = planned_looks(8, 60, repeats);
-    const Boundary boundary(looks, 0.05, repeats);
+    const StoppingBoundary boundary(looks, 0.05, repeats);
     EXPECT_LE(boundary.error_rate(), 0.05);
     EXPECT_GT(boundary.error_rate(), 0.02);
     EXPECT_GE(boundary.critical_count(0), 1U) << "the first look can decide";
@@ -60,31 +60,31 @@ TEST(Looks, ComeSoonerWithRepeats) {
       }
       EXPECT_GT(boundary.p_value(k, c), 0.05) << k;
     }
-    const ClosingLook closing(boundary, 1, looks[0] + 1);
+    const FinalLook closing(boundary, 1, looks[0] + 1);
     EXPECT_GE(closing.critical_count(0.05), boundary.critical_count(0));
   }
 }
 
 TEST(Boundary, SpendsTheErrorRateAsPlanned) {
   // Counts and sums worked out by a program of its own, in exact fractions.
-  const Boundary thirty(planned_looks(8, 30)), sixty(planned_looks(8, 60));
+  const StoppingBoundary thirty(planned_looks(8, 30)), sixty(planned_looks(8, 60));
   EXPECT_EQ(counts(thirty), (Counts{1, 3, 9, 31, 128}));
   EXPECT_NEAR(thirty.error_rate(), 0.04970397, 5e-8);
   EXPECT_EQ(counts(sixty), (Counts{1, 2, 8, 29, 76, 193, 618}));
   EXPECT_NEAR(sixty.error_rate(), 0.04996877, 5e-8);
-  EXPECT_EQ(counts(Boundary(planned_looks(8, 60), 0.04)), (Counts{1, 2, 7, 27, 73, 187, 602}));
-  EXPECT_EQ(counts(Boundary(planned_looks(8, 60), 0.02)), (Counts{0, 1, 6, 24, 68, 178, 580}));
-  EXPECT_EQ(counts(Boundary(planned_looks(8, 60), 0.01)), (Counts{0, 0, 4, 21, 62, 167, 554}));
-  EXPECT_EQ(counts(Boundary(planned_looks(8, 60), 0.005)), (Counts{0, 0, 2, 17, 55, 155, 526}));
-  EXPECT_EQ(counts(Boundary(planned_looks(8, 60), 0.00125)), (Counts{0, 0, 0, 11, 44, 134, 476}));
-  EXPECT_EQ(counts(Boundary(planned_looks(8, 60), 0.00005)), (Counts{0, 0, 0, 2, 22, 92, 376}));
+  EXPECT_EQ(counts(StoppingBoundary(planned_looks(8, 60), 0.04)), (Counts{1, 2, 7, 27, 73, 187, 602}));
+  EXPECT_EQ(counts(StoppingBoundary(planned_looks(8, 60), 0.02)), (Counts{0, 1, 6, 24, 68, 178, 580}));
+  EXPECT_EQ(counts(StoppingBoundary(planned_looks(8, 60), 0.01)), (Counts{0, 0, 4, 21, 62, 167, 554}));
+  EXPECT_EQ(counts(StoppingBoundary(planned_looks(8, 60), 0.005)), (Counts{0, 0, 2, 17, 55, 155, 526}));
+  EXPECT_EQ(counts(StoppingBoundary(planned_looks(8, 60), 0.00125)), (Counts{0, 0, 0, 11, 44, 134, 476}));
+  EXPECT_EQ(counts(StoppingBoundary(planned_looks(8, 60), 0.00005)), (Counts{0, 0, 0, 2, 22, 92, 376}));
 }
 
 TEST(Boundary, KeepsHalfOfTheErrorRateForTheLastLook) {
   for (const int max : {20, 30, 60, 200, 1000, 100'000}) {
-    const Boundary boundary(planned_looks(8, max));
+    const StoppingBoundary boundary(planned_looks(8, max));
     const auto last = boundary.looks().size() - 1;
-    const auto own = null_of(max).p_two_sided(boundary.critical_count(last) - 1);
+    const auto own = null_distribution(max).p_two_sided(boundary.critical_count(last) - 1);
     EXPECT_GT(own, 0.024) << max;
     EXPECT_LT(own, 0.036) << max << ": what the early looks can't use";
     EXPECT_GE(boundary.critical_count(0), 1U) << "eight that agree are enough";
@@ -93,19 +93,20 @@ TEST(Boundary, KeepsHalfOfTheErrorRateForTheLastLook) {
 }
 
 TEST(Boundary, OfACampaignThatEndsWithItsTimeKeepsAtLeastHalfForItsEnd) {
-  const Boundary open(planned_looks(8, 100'000));
+  const StoppingBoundary open(planned_looks(8, 100'000));
   for (const int n : {9, 13, 25, 60, 100, 422, 3000}) {
     std::size_t taken = 0;
     while (open.looks()[taken] < n) ++taken;
-    const auto critical = ClosingLook(open, taken, n).critical_count(0.05);
-    const auto below = null_of(n).p_two_sided(critical), own = null_of(n).p_two_sided(critical - 1);
+    const auto critical = FinalLook(open, taken, n).critical_count(0.05);
+    const auto below = null_distribution(n).p_two_sided(critical),
+               own = null_distribution(n).p_two_sided(critical - 1);
     EXPECT_GT(below, 0.025) << n;
     EXPECT_LT(own, 0.05) << n;
   }
 }
 
 TEST(Boundary, PValuesRunOverAllLooks) {
-  const Boundary boundary(planned_looks(8, 60));
+  const StoppingBoundary boundary(planned_looks(8, 60));
   EXPECT_NEAR(boundary.p_value(0, 0), 0.03828056, 5e-9);
   EXPECT_NEAR(boundary.p_value(1, 0), 0.01516719, 5e-9);
   EXPECT_NEAR(boundary.p_value(2, 0), 0.00166399, 5e-9);
@@ -114,7 +115,8 @@ TEST(Boundary, PValuesRunOverAllLooks) {
   EXPECT_NEAR(boundary.p_value(3, 31), 0.07980374, 5e-9);
   EXPECT_NEAR(boundary.p_value(6, 540), 0.00713934, 5e-9);
   EXPECT_EQ(boundary.p_value(6, 915), 1);
-  EXPECT_DOUBLE_EQ(boundary.p_value(3, 30), boundary.p_value_of_level(3, null_of(20).p_two_sided(30)))
+  EXPECT_DOUBLE_EQ(boundary.p_value(3, 30),
+                   boundary.p_value_of_level(3, null_distribution(20).p_two_sided(30)))
       << "of another test with the same p";
 }
 
@@ -122,10 +124,10 @@ TEST(Boundary, PIsAtMostAlphaExactlyBelowTheCriticalCount) {
   for (const auto& looks :
        {planned_looks(8, 60), planned_looks(8, 30), std::vector{7, 10, 12}, std::vector{7}, std::vector{20}})
     for (const double alpha : {0.05, 0.01, 0.002}) {
-      const Boundary boundary(looks, alpha);
+      const StoppingBoundary boundary(looks, alpha);
       for (std::size_t k = 0; k < looks.size(); ++k) {
         const auto c = boundary.critical_count(k);
-        EXPECT_EQ(c, Boundary(looks).critical_count(k, alpha));
+        EXPECT_EQ(c, StoppingBoundary(looks).critical_count(k, alpha));
         if (c > 0) {
           EXPECT_LE(boundary.p_value(k, c - 1), alpha) << looks[k];
         }
@@ -134,23 +136,23 @@ TEST(Boundary, PIsAtMostAlphaExactlyBelowTheCriticalCount) {
     }
 }
 
-TEST(ClosingLook, GetsWhatTheLooksTakenHaveLeft) {
+TEST(FinalLook, GetsWhatTheLooksTakenHaveLeft) {
   // 2F₁₂(13) = 174/4096 would leave too little for 2F₁₀(1) + 2F₈(0) = 4/1024 + 2/256: 5.42 % together; with
   // 2F₁₂(12) = 140/4096 it is 4.59 %.
-  const Boundary planned(planned_looks(8, 60));
-  EXPECT_EQ(ClosingLook(planned, 2, 12).critical_count(0.05), 13U);
-  EXPECT_EQ(ClosingLook(planned, 3, 17).critical_count(0.05), 33U);
-  EXPECT_EQ(ClosingLook(planned, 4, 24).critical_count(0.05), 76U);
-  EXPECT_EQ(ClosingLook(Boundary({60}), 0, 30).critical_count(0.05),
+  const StoppingBoundary planned(planned_looks(8, 60));
+  EXPECT_EQ(FinalLook(planned, 2, 12).critical_count(0.05), 13U);
+  EXPECT_EQ(FinalLook(planned, 3, 17).critical_count(0.05), 33U);
+  EXPECT_EQ(FinalLook(planned, 4, 24).critical_count(0.05), 76U);
+  EXPECT_EQ(FinalLook(StoppingBoundary({60}), 0, 30).critical_count(0.05),
             stats::SignedRank(30).critical_count(0.05))
       << "nothing was spent";
 }
 
-TEST(ClosingLook, PIsAtMostAlphaExactlyBelowTheCriticalCount) {
-  const Boundary planned(planned_looks(8, 60));
+TEST(FinalLook, PIsAtMostAlphaExactlyBelowTheCriticalCount) {
+  const StoppingBoundary planned(planned_looks(8, 60));
   for (const auto& [taken, n] :
        std::vector<std::pair<std::size_t, int>>{{0, 6}, {1, 8}, {2, 12}, {4, 24}, {6, 55}}) {
-    const ClosingLook closing(planned, taken, n);
+    const FinalLook closing(planned, taken, n);
     double before = 0;
     for (std::uint64_t t = 0; t < 40; ++t) {
       EXPECT_GE(closing.p_value(t), before);
@@ -172,16 +174,16 @@ TEST(ClosingLook, PIsAtMostAlphaExactlyBelowTheCriticalCount) {
   }
 }
 
-TEST(ClosingLook, OfALongCampaignIsMadeInAMoment) {
-  const Boundary planned(planned_looks(8, 100000));
-  const ClosingLook closing(planned, 20, 7500);
+TEST(FinalLook, OfALongCampaignIsMadeInAMoment) {
+  const StoppingBoundary planned(planned_looks(8, 100000));
+  const FinalLook closing(planned, 20, 7500);
   EXPECT_LE(closing.p_value(0), 0.05);
   EXPECT_GT(closing.critical_count(0.05), 0U);
 }
 
 TEST(Boundary, ASingleLookIsTheFixedTest) {
   for (const int n : {6, 7, 20, 60, 150}) {
-    const Boundary boundary({n});
+    const StoppingBoundary boundary({n});
     const stats::SignedRank null(static_cast<std::size_t>(n));
     EXPECT_EQ(boundary.critical_count(0), null.critical_count(0.05)) << n;
     EXPECT_NEAR(boundary.p_value(0, 3), null.p_two_sided(3), 1e-12) << n;
@@ -189,7 +191,7 @@ TEST(Boundary, ASingleLookIsTheFixedTest) {
 }
 
 TEST(Boundary, HoldsForManyLooks) {
-  const Boundary boundary(planned_looks(8, 1000));
+  const StoppingBoundary boundary(planned_looks(8, 1000));
   EXPECT_LE(boundary.error_rate(), 0.05);
   EXPECT_GT(boundary.error_rate(), 0.03);
 }
@@ -198,7 +200,7 @@ TEST(Boundary, HoldsWhateverTheSizesAndHoweverRoundsAreWeighed) {
   // All signs of 12 effects, looked at after 5, 8 and 12 rounds by the clipped test: never more than the
   // bound.
   const std::vector<int> looks = {5, 8, 12};
-  const Boundary boundary(looks, 0.2);
+  const StoppingBoundary boundary(looks, 0.2);
   const auto c = counts(boundary);
   stats::Random random(6);
   for (int trial = 0; trial < 12; ++trial) {
@@ -224,11 +226,11 @@ TEST(Boundary, HoldsWhateverTheSizesAndHoweverRoundsAreWeighed) {
 }
 
 TEST(Boundary, RefusesLooksThatDoNotGrow) {
-  EXPECT_THROW(Boundary({}), DomainError);
-  EXPECT_THROW(Boundary({7, 7}), DomainError);
-  EXPECT_THROW(Boundary({0}), DomainError);
-  EXPECT_THROW(Boundary({7}, 1), DomainError);
+  EXPECT_THROW(StoppingBoundary({}), DomainError);
+  EXPECT_THROW(StoppingBoundary({7, 7}), DomainError);
+  EXPECT_THROW(StoppingBoundary({0}), DomainError);
+  EXPECT_THROW(StoppingBoundary({7}, 1), DomainError);
 }
 
 }  // namespace
-}  // namespace assay::inline v1::schedule
+}  // namespace assay::schedule

@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <map>
 
-namespace assay::inline v1::schedule {
+namespace assay::schedule {
 namespace {
 
 std::vector<CellId> some_cells(std::int64_t count) {
@@ -54,4 +54,4 @@ TEST(RoundsInAll, CountTheWarmUpAndTheControls) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::schedule
+}  // namespace assay::schedule

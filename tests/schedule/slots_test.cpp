@@ -2,10 +2,10 @@
 
 #include <gtest/gtest.h>
 
-namespace assay::inline v1::schedule {
+namespace assay::schedule {
 namespace {
 
-std::vector<int> slots(const std::vector<double>& costs) { return slots_by_cost(costs); }
+std::vector<int> slots(const std::vector<double>& costs) { return repeats_by_cost(costs); }
 
 TEST(Slots, AreOneWhereCostsAreAlike) {
   EXPECT_EQ(slots({1, 1.2, 0.5}), (std::vector{1, 1, 1}));
@@ -27,4 +27,4 @@ TEST(Slots, OfSeveralCheapOnesShareIt) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::schedule
+}  // namespace assay::schedule

@@ -6,7 +6,7 @@
 #include "support/message.hpp"
 #include "support/tool.hpp"
 
-namespace assay::inline v1::service {
+namespace assay::service {
 namespace {
 
 using test::message_of;
@@ -63,4 +63,4 @@ TEST(OnTheWire, HasHostAndLength) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::service
+}  // namespace assay::service

@@ -14,13 +14,13 @@
 #include "assay/service/tree.hpp"
 #include "support/tool.hpp"
 
-namespace assay::inline v1::service {
+namespace assay::service {
 namespace {
 
 using test::Scratch;
 using testing::HasSubstr;
 
-Serving serving(std::vector<std::string> words, Readiness ready = {}) {
+ServerSpec serving(std::vector<std::string> words, Readiness ready = {}) {
   const int port = measure::free_port();
   words.insert(words.begin(), {"serve", std::to_string(port)});
   return {.command = {.program = SERVE, .arguments = std::move(words)},
@@ -32,20 +32,22 @@ Serving serving(std::vector<std::string> words, Readiness ready = {}) {
 class ServiceTest : public testing::Test {
  protected:
   /// What comes back when a server of this mode is asked so many times by one client.
-  std::vector<std::pair<Sent, std::string>> ask(const std::vector<std::string>& words, std::size_t count,
-                                                const Request& request = {.path = "/locks"},
-                                                double timeout = 5) {
+  std::vector<std::pair<RequestResult, std::string>> ask(const std::vector<std::string>& words,
+                                                         std::size_t count,
+                                                         const Request& request = {.path = "/locks"},
+                                                         double timeout = 5) {
     Server server(launcher_, serving(words));
-    const auto problem = server.begin({});
+    const auto problem = server.start({});
     EXPECT_FALSE(problem) << *problem;
-    const auto carrier = socket_carrier(server.address());
+    const auto carrier = socket_transport(server.address());
     EXPECT_EQ(carrier->open(1, 1), 0U);
-    const auto wires = wires_of(std::vector{request}, server.address());
-    std::vector<std::pair<Sent, std::string>> replies;
-    drive_closed(*carrier, {.requests = wires, .first = 0, .count = count, .timeout = timeout, .slots = 1},
-                 [&](const Sent& sent, const std::string& body) { replies.emplace_back(sent, body); }, {});
+    const auto wires = encode(std::vector{request}, server.address());
+    std::vector<std::pair<RequestResult, std::string>> replies;
+    run_closed_loop(
+        *carrier, {.requests = wires, .first = 0, .count = count, .timeout = timeout, .slots = 1},
+        [&](const RequestResult& sent, const std::string& body) { replies.emplace_back(sent, body); }, {});
     reopened_ = carrier->reopened();
-    server.end({});
+    server.stop({});
     return replies;
   }
 
@@ -58,7 +60,7 @@ TEST_F(ServiceTest, RepliesAreReadHoweverTheyCome) {
     const auto replies = ask({mode}, 3);
     ASSERT_EQ(replies.size(), 3U) << mode;
     for (const auto& [sent, body] : replies) {
-      EXPECT_EQ(sent.fault, Fault::none) << mode << ": " << to_string(sent.fault);
+      EXPECT_EQ(sent.error, RequestError::none) << mode << ": " << to_string(sent.error);
       EXPECT_EQ(sent.status, 200) << mode;
       EXPECT_EQ(body, "GET /locks") << mode;
       EXPECT_GT(sent.latency, 0);
@@ -74,111 +76,111 @@ TEST_F(ServiceTest, AHeadHasNoBodyAndAPostSendsOne) {
 }
 
 TEST_F(ServiceTest, FaultsAreToldApart) {
-  EXPECT_EQ(ask({"truncated"}, 1).front().first.fault, Fault::truncated);
-  EXPECT_EQ(ask({"reset"}, 1).front().first.fault, Fault::reset);
-  EXPECT_EQ(ask({"garbage"}, 1).front().first.fault, Fault::malformed);
-  EXPECT_EQ(ask({"mute"}, 1, {.path = "/"}, 0.2).front().first.fault, Fault::timeout);
+  EXPECT_EQ(ask({"truncated"}, 1).front().first.error, RequestError::truncated);
+  EXPECT_EQ(ask({"reset"}, 1).front().first.error, RequestError::reset);
+  EXPECT_EQ(ask({"garbage"}, 1).front().first.error, RequestError::malformed);
+  EXPECT_EQ(ask({"mute"}, 1, {.path = "/"}, 0.2).front().first.error, RequestError::timeout);
   EXPECT_EQ(ask({"failing", "1"}, 1).front().first.status, 503);
 }
 
 TEST_F(ServiceTest, AServerThatDiesIsToldFromOneThatIsGone) {
   Server server(launcher_, serving({"dies", "2"}));
-  ASSERT_FALSE(server.begin({}));
-  const auto carrier = socket_carrier(server.address());
+  ASSERT_FALSE(server.start({}));
+  const auto carrier = socket_transport(server.address());
   ASSERT_EQ(carrier->open(1, 1), 0U);
-  const auto wires = wires_of(std::vector<Request>{{.path = "/locks"}}, server.address());
-  std::vector<Fault> faults;
+  const auto wires = encode(std::vector<Request>{{.path = "/locks"}}, server.address());
+  std::vector<RequestError> faults;
   const auto ask_again = [&](std::size_t count) {
-    drive_closed(*carrier, {.requests = wires, .first = 0, .count = count, .timeout = 5, .slots = 1},
-                 [&](const Sent& sent, const std::string&) { faults.push_back(sent.fault); }, {});
+    run_closed_loop(*carrier, {.requests = wires, .first = 0, .count = count, .timeout = 5, .slots = 1},
+                    [&](const RequestResult& sent, const std::string&) { faults.push_back(sent.error); }, {});
   };
   ask_again(2);
   while (server.still_runs()) std::this_thread::sleep_for(std::chrono::milliseconds(1));
   ask_again(1);  // while it is ending, the kernel still takes connections for it
-  EXPECT_EQ(faults, (std::vector{Fault::none, Fault::reset, Fault::connect}));
-  server.end({});
+  EXPECT_EQ(faults, (std::vector{RequestError::none, RequestError::reset, RequestError::connect}));
+  server.stop({});
 }
 
 TEST_F(ServiceTest, EveryClientHasItsRepliesAndALoopIsOverWhenAllCame) {
   Server server(launcher_, serving({"plain"}));
-  ASSERT_FALSE(server.begin({}));
-  const auto carrier = socket_carrier(server.address());
+  ASSERT_FALSE(server.start({}));
+  const auto carrier = socket_transport(server.address());
   ASSERT_EQ(carrier->open(8, 8), 0U);
-  const auto wires = wires_of(std::vector<Request>{{.path = "/a"}, {.path = "/b"}}, server.address());
+  const auto wires = encode(std::vector<Request>{{.path = "/a"}, {.path = "/b"}}, server.address());
   std::size_t replies = 0;
-  const auto stretch = drive_closed(*carrier, {.requests = wires, .first = 1, .count = 501, .slots = 8},
-                                    [&](const Sent& sent, const std::string& body) {
-                                      EXPECT_EQ(body, sent.request == 0 ? "GET /a" : "GET /b");
-                                      ++replies;
-                                    },
-                                    {});
+  const auto stretch = run_closed_loop(*carrier, {.requests = wires, .first = 1, .count = 501, .slots = 8},
+                                       [&](const RequestResult& sent, const std::string& body) {
+                                         EXPECT_EQ(body, sent.request == 0 ? "GET /a" : "GET /b");
+                                         ++replies;
+                                       },
+                                       {});
   EXPECT_EQ(replies, 501U);
-  EXPECT_EQ(std::ranges::count(stretch.sent, 1U, &Sent::request), 251) << "begins with the second";
+  EXPECT_EQ(std::ranges::count(stretch.sent, 1U, &RequestResult::request), 251) << "begins with the second";
   EXPECT_GT(stretch.in_flight, 0);
   EXPECT_GT(server.cpu(), 0);
-  server.end({});
+  server.stop({});
 }
 
 TEST_F(ServiceTest, AnOpenLoopCountsFromWhenARequestWasDue) {
   Server server(launcher_, serving({"stall", "300"}));
-  ASSERT_FALSE(server.begin({}));
-  const auto carrier = socket_carrier(server.address());
+  ASSERT_FALSE(server.start({}));
+  const auto carrier = socket_transport(server.address());
   ASSERT_EQ(carrier->open(1, 1), 0U);
-  const auto wires = wires_of(std::vector<Request>{{.path = "/a"}}, server.address());
-  const auto due = due_times(100, 500, false, 1);
+  const auto wires = encode(std::vector<Request>{{.path = "/a"}}, server.address());
+  const auto due = arrival_times(100, 500, false, 1);
   std::vector<double> latencies;
-  const auto stretch =
-      drive_open(*carrier, {.requests = wires, .first = 0, .count = 100, .slots = 1}, due, 1000,
-                 [&](const Sent& sent, const std::string&) { latencies.push_back(sent.latency); }, {});
+  const auto stretch = run_open_loop(
+      *carrier, {.requests = wires, .first = 0, .count = 100, .slots = 1}, due, 1000,
+      [&](const RequestResult& sent, const std::string&) { latencies.push_back(sent.latency); }, {});
   ASSERT_EQ(latencies.size(), 100U);
   // Half of them were due while the 50th held everything up, or soon after it.
   EXPECT_GE(std::ranges::count_if(latencies, [](double l) { return l > 0.1; }), 40);
   EXPECT_FALSE(stretch.gave_up);
-  server.end({});
+  server.stop({});
 }
 
 TEST_F(ServiceTest, IsReadyByPathLogOrPort) {
   for (const auto& ready :
        {Readiness{}, Readiness{.path = "/health", .log = {}}, Readiness{.path = {}, .log = "^listening"}}) {
     Server server(launcher_, serving({"plain"}, ready));
-    EXPECT_FALSE(server.begin({}));
+    EXPECT_FALSE(server.start({}));
     EXPECT_GT(server.start_seconds(), 0);
     EXPECT_TRUE(server.still_runs());
-    const auto result = server.end({});
+    const auto result = server.stop({});
     EXPECT_EQ(result.signal, SIGTERM);
   }
 }
 
 TEST_F(ServiceTest, OneThatNeverGetsReadyIsToldWithTheEndOfItsLog) {
   Server never(launcher_, serving({"never"}, {.path = {}, .log = {}, .timeout = 0.3}));
-  EXPECT_THAT(never.begin({}).value(),
+  EXPECT_THAT(never.start({}).value(),
               testing::AllOf(HasSubstr("was not ready within"), HasSubstr("looking for the lock-keeper")));
-  never.end({});
+  never.stop({});
   Server gone(launcher_, serving({"absent"}));
-  EXPECT_THAT(gone.begin({}).value(), HasSubstr("ended before it was ready"));
-  EXPECT_EQ(gone.end({}).exit_status, 77);
+  EXPECT_THAT(gone.start({}).value(), HasSubstr("ended before it was ready"));
+  EXPECT_EQ(gone.stop({}).exit_status, 77);
   Server wrong_path(launcher_, serving({"failing", "1"}, {.path = "/", .log = {}, .timeout = 0.3}));
-  EXPECT_TRUE(wrong_path.begin({})) << "503 is not ready";
-  wrong_path.end({});
+  EXPECT_TRUE(wrong_path.start({})) << "503 is not ready";
+  wrong_path.stop({});
 }
 
 TEST_F(ServiceTest, APortThatAnotherProgramHasIsNoticed) {
   auto first = serving({"sharing"});
   Server holder(launcher_, first);
-  ASSERT_FALSE(holder.begin({}));
+  ASSERT_FALSE(holder.start({}));
   Server intruder(launcher_, first);  // shares the port
-  EXPECT_THAT(intruder.begin({}).value(), HasSubstr("shares its port"));
-  EXPECT_TRUE(intruder.lost_port());
+  EXPECT_THAT(intruder.start({}).value(), HasSubstr("shares its port"));
+  EXPECT_TRUE(intruder.port_taken());
   auto other = serving({"never"}, {.path = {}, .log = {}, .timeout = 1});
   other.address = first.address;
   Server deaf(launcher_, other);  // listens nowhere, and the holder answers in its place
-  EXPECT_THAT(deaf.begin({}).value(), HasSubstr("does not listen on its port"));
+  EXPECT_THAT(deaf.start({}).value(), HasSubstr("does not listen on its port"));
 }
 
 TEST_F(ServiceTest, OneThatIgnoresItsStopSignalIsKilled) {
   Server server(launcher_, serving({"deaf"}));
-  ASSERT_FALSE(server.begin({}));
-  EXPECT_EQ(server.end({}).signal, SIGKILL);
+  ASSERT_FALSE(server.start({}));
+  EXPECT_EQ(server.stop({}).signal, SIGKILL);
 }
 
 TEST_F(ServiceTest, AUnixSocketServesAsWell) {
@@ -186,22 +188,22 @@ TEST_F(ServiceTest, AUnixSocketServesAsWell) {
   const auto path = scratch.path("s.sock");
   Server server(launcher_, {.command = {.program = SERVE, .arguments = {"serve", path, "plain"}},
                             .address = {.port = 0, .socket = path}});
-  ASSERT_FALSE(server.begin({}));
-  const auto carrier = socket_carrier(server.address());
+  ASSERT_FALSE(server.start({}));
+  const auto carrier = socket_transport(server.address());
   EXPECT_EQ(carrier->open(1, 1), 0U);
-  const auto wires = wires_of(std::vector<Request>{{.path = "/a"}}, server.address());
-  const auto stretch = drive_closed(*carrier, {.requests = wires, .first = 0, .count = 3, .slots = 1},
-                                    [](const Sent&, const std::string&) {}, {});
+  const auto wires = encode(std::vector<Request>{{.path = "/a"}}, server.address());
+  const auto stretch = run_closed_loop(*carrier, {.requests = wires, .first = 0, .count = 3, .slots = 1},
+                                       [](const RequestResult&, const std::string&) {}, {});
   EXPECT_EQ(stretch.sent.back().status, 200);
 }
 
 TEST(DueTimes, HaveTheRateAndAreTheSameForASeed) {
-  const auto even = due_times(11, 10, false, 1);
+  const auto even = arrival_times(11, 10, false, 1);
   EXPECT_EQ(even.front(), 0);
   EXPECT_DOUBLE_EQ(even.back(), 1);
-  const auto random = due_times(20001, 100, true, 7);
-  EXPECT_EQ(random, due_times(20001, 100, true, 7));
-  EXPECT_NE(random, due_times(20001, 100, true, 8));
+  const auto random = arrival_times(20001, 100, true, 7);
+  EXPECT_EQ(random, arrival_times(20001, 100, true, 7));
+  EXPECT_NE(random, arrival_times(20001, 100, true, 8));
   // The mean of 20000 exponential spaces of 10 ms: 0.07 ms standard deviation; seven of them.
   EXPECT_NEAR(random.back() / 20000, 0.01, 0.0005);
   EXPECT_TRUE(std::ranges::is_sorted(random));
@@ -209,7 +211,7 @@ TEST(DueTimes, HaveTheRateAndAreTheSameForASeed) {
 
 TEST(IsOverloaded, IsTrueJustBeyondItsThresholds) {
   const auto overloaded = [](std::size_t outstanding, std::size_t at_half) {
-    Stretch stretch;
+    LoadResult stretch;
     stretch.outstanding = outstanding;
     stretch.outstanding_at_half = at_half;
     return is_overloaded(stretch, 1000);
@@ -218,10 +220,10 @@ TEST(IsOverloaded, IsTrueJustBeyondItsThresholds) {
   EXPECT_TRUE(overloaded(21, 0));
   EXPECT_FALSE(overloaded(40, 20)) << "it does not grow";
   EXPECT_TRUE(overloaded(41, 20));
-  Stretch given_up;
+  LoadResult given_up;
   given_up.gave_up = true;
   EXPECT_TRUE(is_overloaded(given_up, 1000));
 }
 
 }  // namespace
-}  // namespace assay::inline v1::service
+}  // namespace assay::service

@@ -8,7 +8,7 @@
 #include "assay/stats/many.hpp"
 #include "assay/stats/random.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 TEST(Median, TakesTheMiddle) {
@@ -48,4 +48,4 @@ TEST(Random, FillsEvenly) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

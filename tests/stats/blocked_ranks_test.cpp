@@ -11,7 +11,7 @@
 #include "assay/model/error.hpp"
 #include "assay/stats/random.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 TEST(BlockedRanks, OfOneRoundAreMannWhitneyCounts) {
@@ -54,14 +54,14 @@ TEST(BlockedRanks, RefuseWhatTheyAreNotDefinedFor) {
   EXPECT_THROW(BlockedRanks(0, 1, 4), DomainError);
   EXPECT_THROW(BlockedRanks(3, 0, 4), DomainError);
   const std::vector<double> two = {1, 2}, three = {1, 2, 3}, bad = {1, std::nan("")};
-  EXPECT_THROW(WithinRounds(two, three, 1, 2), DomainError);
-  EXPECT_THROW(WithinRounds(two, bad, 1, 1), DomainError);
-  EXPECT_THROW(WithinRounds(two, two, 1, 1).interval(2), DomainError);
+  EXPECT_THROW(WithinBlockDifferences(two, three, 1, 2), DomainError);
+  EXPECT_THROW(WithinBlockDifferences(two, bad, 1, 1), DomainError);
+  EXPECT_THROW(WithinBlockDifferences(two, two, 1, 1).interval(2), DomainError);
 }
 
-TEST(WithinRounds, CountsTheDifferencesOfEachRound) {
+TEST(WithinBlockDifferences, CountsTheDifferencesOfEachRound) {
   const std::vector<double> dear = {10, 20}, cheap = {1, 2, 12, 19, 18, 30};
-  const WithinRounds all(dear, cheap, 1, 3);  // −9, −8, 2 and −1, −2, 10
+  const WithinBlockDifferences all(dear, cheap, 1, 3);  // −9, −8, 2 and −1, −2, 10
   EXPECT_EQ(all.total(), 6U);
   EXPECT_EQ(all.at_or_below(0), 4U);
   EXPECT_EQ(all.at_or_below(-2), 3U);
@@ -74,7 +74,7 @@ TEST(WithinRounds, CountsTheDifferencesOfEachRound) {
 
 /// Whatever rounds share, an order drawn at random makes every place of the one among the others equally
 /// likely: of all 4³ ways to place it, each count comes up as often as the distribution says.
-TEST(WithinRounds, HasTheDistributionOfBlockedRanksUnderRandomOrder) {
+TEST(WithinBlockDifferences, HasTheDistributionOfBlockedRanksUnderRandomOrder) {
   std::map<std::uint64_t, int> seen;
   const std::vector<std::vector<double>> rounds = {{5, 1, 9, 3}, {100, 108, 90, 70}, {0.1, 0.4, 0.2, 0.3}};
   for (std::size_t way = 0; way < 64; ++way) {
@@ -84,7 +84,7 @@ TEST(WithinRounds, HasTheDistributionOfBlockedRanksUnderRandomOrder) {
       for (std::size_t i = 0; i < round.size(); ++i) (i == rest % 4 ? one : others).push_back(round[i]);
       rest /= 4;
     }
-    ++seen[WithinRounds(one, others, 1, 3).at_or_below(0)];
+    ++seen[WithinBlockDifferences(one, others, 1, 3).at_or_below(0)];
   }
   const BlockedRanks null(3, 1, 3);
   int so_far = 0;
@@ -94,7 +94,7 @@ TEST(WithinRounds, HasTheDistributionOfBlockedRanksUnderRandomOrder) {
 
 /// 4000 campaigns of five rounds, seeded. More than 280 misses have a chance below 1e-6 at the 5 % that an
 /// interval may miss (binomial).
-TEST(WithinRounds, IntervalsCover) {
+TEST(WithinBlockDifferences, IntervalsCover) {
   const auto critical = BlockedRanks(5, 1, 6).critical_count(0.05);
   Random random(11);
   int missed = 0;
@@ -105,7 +105,7 @@ TEST(WithinRounds, IntervalsCover) {
       one.push_back(state + random.normal() * (1 + state));
       for (int i = 0; i < 6; ++i) others.push_back(0.3 + state + random.normal() * (1 + state));
     }
-    const auto bounds = WithinRounds(one, others, 1, 6).interval(critical);
+    const auto bounds = WithinBlockDifferences(one, others, 1, 6).interval(critical);
     missed += bounds.low > 0.3 || bounds.high < 0.3 ? 1 : 0;
   }
   EXPECT_LT(missed, 280);
@@ -113,4 +113,4 @@ TEST(WithinRounds, IntervalsCover) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

@@ -9,19 +9,19 @@
 #include "assay/model/error.hpp"
 #include "assay/stats/random.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 TEST(ChangePosterior, ValuesTellWhatTheoryHasOfThem) {
   // Capacity of the binary input, normal output channel (design figures: bits a pair yields).
-  EXPECT_NEAR(information_of(0.5, 1), 0.161, 5e-4);
-  EXPECT_NEAR(information_of(0.5, 2), 0.486, 5e-4);
-  EXPECT_NEAR(information_of(0.5, 4), 0.913, 5e-4);
-  EXPECT_NEAR(information_of(0.5, 1, 4), 0.486, 5e-4) << "four values are one of half the spread";
-  EXPECT_NEAR(information_of(0.3, 40), -0.3 * std::log2(0.3) - 0.7 * std::log2(0.7), 1e-4);
-  EXPECT_EQ(information_of(0, 2), 0);
-  EXPECT_EQ(information_of(0.5, 0), 0);
-  EXPECT_THROW(information_of(1.5, 1), DomainError);
+  EXPECT_NEAR(mutual_information(0.5, 1), 0.161, 5e-4);
+  EXPECT_NEAR(mutual_information(0.5, 2), 0.486, 5e-4);
+  EXPECT_NEAR(mutual_information(0.5, 4), 0.913, 5e-4);
+  EXPECT_NEAR(mutual_information(0.5, 1, 4), 0.486, 5e-4) << "four values are one of half the spread";
+  EXPECT_NEAR(mutual_information(0.3, 40), -0.3 * std::log2(0.3) - 0.7 * std::log2(0.7), 1e-4);
+  EXPECT_EQ(mutual_information(0, 2), 0);
+  EXPECT_EQ(mutual_information(0.5, 0), 0);
+  EXPECT_THROW(mutual_information(1.5, 1), DomainError);
 }
 
 TEST(ChangePosterior, AgreesWithBayesRuleByHand) {
@@ -102,4 +102,4 @@ TEST(ChangePosterior, RefusesWhatMakesNoSense) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

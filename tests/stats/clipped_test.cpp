@@ -10,7 +10,7 @@
 #include "assay/model/error.hpp"
 #include "assay/stats/signed_rank.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 using Use = ClippedSignedRank::Use;
@@ -56,59 +56,59 @@ double p_of(const Values& a, const Values& b, double shift) {
 const Values a1 = {10, 11, 30, 10, 12, 11, 25}, b1 = {14, 40, 15, 13, 15, 29, 14};
 
 TEST(ClippedSignedRank, CountsRoundsThatAreSlowOnBothSidesLeast) {
-  EXPECT_TRUE(ClippedSignedRank(a1, b1).is_fast());
-  expect_counts(a1, b1, 0, Use::fast, 3, 25, 10);
+  EXPECT_TRUE(ClippedSignedRank(a1, b1).is_clipped());
+  expect_counts(a1, b1, 0, Use::clipped, 3, 25, 10);
   expect_counts(a1, b1, 0, Use::all, 9, 19, 58);
-  expect_counts(a1, b1, 2, Use::fast, 6, 22, 28);
+  expect_counts(a1, b1, 2, Use::clipped, 6, 22, 28);
   EXPECT_DOUBLE_EQ(p_of(a1, b1, 0), 10 / 128.0);
   EXPECT_NEAR(ClippedSignedRank(a1, b1).estimate(), 3, 1e-9);
-  expect_interval(a1, b1, Use::fast, 1, -15, 29);
-  expect_interval(a1, b1, Use::fast, 3, -11, 18);
-  expect_interval(a1, b1, Use::fast, 4, 1, 5);
+  expect_interval(a1, b1, Use::clipped, 1, -15, 29);
+  expect_interval(a1, b1, Use::clipped, 3, -11, 18);
+  expect_interval(a1, b1, Use::clipped, 4, 1, 5);
   expect_interval(a1, b1, Use::all, 4, -6, 16.5);
 }
 
 TEST(ClippedSignedRank, IsSharperWhereSomeTrialsAreMuchSlower) {
   const Values a = {100, 101, 103, 100, 150, 102, 100, 101, 131, 100};
   const Values b = {105, 106, 107, 160, 105, 106, 104, 180, 106, 105};
-  EXPECT_TRUE(ClippedSignedRank(a, b).is_fast());
-  expect_counts(a, b, 0, Use::fast, 3, 52, 10);
-  expect_counts(a, b, 5, Use::fast, 38, 23, 480);
+  EXPECT_TRUE(ClippedSignedRank(a, b).is_clipped());
+  expect_counts(a, b, 0, Use::clipped, 3, 52, 10);
+  expect_counts(a, b, 5, Use::clipped, 38, 23, 480);
   expect_counts(a, b, 0, Use::all, 15, 40, 172);
   EXPECT_NEAR(ClippedSignedRank(a, b).estimate(), 5, 1e-9);
-  expect_interval(a, b, Use::fast, 4, 2, 7);
+  expect_interval(a, b, Use::clipped, 4, 2, 7);
   EXPECT_NEAR(ClippedSignedRank(a, b, Use::all).estimate(), 4.5, 1e-9);
   expect_interval(a, b, Use::all, 4, -20.5, 42);
 }
 
 TEST(ClippedSignedRank, TiesOnlyMakeItMoreCautious) {
   const Values a = {1, 2, 1, 2, 1, 2, 1, 9}, b = {1, 2, 2, 3, 8, 2, 1, 2};
-  EXPECT_TRUE(ClippedSignedRank(a, b).is_fast());
-  expect_counts(a, b, 0, Use::fast, 18, 29, 160);
-  expect_counts(a, b, 1, Use::fast, 31, 8, 32);
+  EXPECT_TRUE(ClippedSignedRank(a, b).is_clipped());
+  expect_counts(a, b, 0, Use::clipped, 18, 29, 160);
+  expect_counts(a, b, 1, Use::clipped, 31, 8, 32);
   EXPECT_EQ(p_of(a, b, 0), 1);
-  expect_interval(a, b, Use::fast, 3, -1, 1);
+  expect_interval(a, b, Use::clipped, 3, -1, 1);
   expect_interval(a, b, Use::all, 3, -3.5, 4);
 }
 
 TEST(ClippedSignedRank, MoreCheckValues) {
   const Values a = {10, 13, 9, 12, 8, 11, 14}, b = {12, 14, 12, 13, 12, 12, 19};
-  EXPECT_TRUE(ClippedSignedRank(a, b).is_fast());
+  EXPECT_TRUE(ClippedSignedRank(a, b).is_clipped());
   EXPECT_DOUBLE_EQ(p_of(a, b, 0), 2 / 128.0);
-  expect_counts(a, b, 2, Use::fast, 10, 19, 56);
+  expect_counts(a, b, 2, Use::clipped, 10, 19, 56);
   EXPECT_DOUBLE_EQ(p_of(a, b, 2), 74 / 128.0);
-  expect_interval(a, b, Use::fast, 1, 1, 5);
+  expect_interval(a, b, Use::clipped, 1, 1, 5);
   const Values c = {100, 101, 170, 102, 100, 104, 150, 101}, d = {102, 103, 103, 190, 101, 105, 103, 160};
-  expect_counts(c, d, 0, Use::fast, 8, 28, 0);
+  expect_counts(c, d, 0, Use::clipped, 8, 28, 0);
   EXPECT_DOUBLE_EQ(p_of(c, d, 0), 50 / 256.0);
-  EXPECT_NEAR(ClippedSignedRank(c, d, Use::fast).estimate(), 1, 1e-9);
-  expect_interval(c, d, Use::fast, 4, -3, 5);
+  EXPECT_NEAR(ClippedSignedRank(c, d, Use::clipped).estimate(), 1, 1e-9);
+  expect_interval(c, d, Use::clipped, 4, -3, 5);
   expect_interval(c, d, Use::all, 4, -33, 45);
 }
 
 TEST(ClippedSignedRank, OfConstantsIsAllAndSaysNothing) {
   const Values five(7, 5.0);
-  EXPECT_FALSE(ClippedSignedRank(five, five).is_fast());
+  EXPECT_FALSE(ClippedSignedRank(five, five).is_clipped());
   EXPECT_EQ(p_of(five, five, 0), 1);
   EXPECT_DOUBLE_EQ(p_of(five, five, 1), 2 / 128.0);
   expect_interval(five, five, Use::choose, 1, 0, 0);
@@ -123,7 +123,7 @@ TEST(ClippedSignedRank, SwappingTheSidesMirrorsIt) {
       b.push_back(static_cast<double>(random() % 9 + (random() % 4 == 0 ? 30 : 0)));
     }
     ClippedSignedRank one(a, b), other(b, a);
-    ASSERT_EQ(one.is_fast(), other.is_fast());
+    ASSERT_EQ(one.is_clipped(), other.is_clipped());
     ASSERT_EQ(one.counts(0).at_or_below, other.counts(0).at_or_above);
     ASSERT_EQ(one.counts(2).at_or_below, other.counts(-2).at_or_above);
   }
@@ -139,7 +139,7 @@ TEST(ClippedSignedRank, AcceptsAnInterval) {
       a.push_back(0.1 * noise(random) + (random() % 3 == 0 ? slow(random) : 0));
       b.push_back(0.1 * noise(random) + (random() % 3 == 0 ? slow(random) : 0));
     }
-    ClippedSignedRank test(a, b, Use::fast);
+    ClippedSignedRank test(a, b, Use::clipped);
     constexpr std::array anchors = {0.0};
     const auto range = test.interval(120, anchors);
     auto before = test.counts(-3);
@@ -171,7 +171,7 @@ TEST(ClippedSignedRank, KeepsItsErrorRateUnderOneSidedNoise) {
       b.push_back(state + 0.01 * noise(random) + (random() % 3 == 0 ? slow(random) : 0));
     }
     ClippedSignedRank test(a, b);
-    fast += test.is_fast() ? 1 : 0;
+    fast += test.is_clipped() ? 1 : 0;
     called += null.p_two_sided(test.count(0)) <= 0.05 ? 1 : 0;
   }
   EXPECT_LE(called, 269);
@@ -193,17 +193,17 @@ std::pair<Values, Values> shaped() {
   return {a, b};
 }
 
-TEST(SlowPart, IsTestedApart) {
+TEST(SlowRoundTest, IsTestedApart) {
   const auto [a, b] = shaped();
   EXPECT_EQ(SignedRank(20).critical_count(0.005), 33U);
-  expect_interval(a, b, Use::fast, 33, -2, 4);
-  EXPECT_NEAR(ClippedSignedRank(a, b, Use::fast).estimate(), 1, 1e-9);
+  expect_interval(a, b, Use::clipped, 33, -2, 4);
+  EXPECT_NEAR(ClippedSignedRank(a, b, Use::clipped).estimate(), 1, 1e-9);
   EXPECT_NEAR(ClippedSignedRank(a, b, Use::all).estimate(), 2.5, 1e-9);
-  EXPECT_EQ(slow_part(a, b, 1, 1).rounds, 7U);
-  EXPECT_DOUBLE_EQ(slow_part(a, b, 1, 1).p, 0.03125);
-  EXPECT_EQ(slow_part(a, b, 1, 3).rounds, 10U);
-  EXPECT_DOUBLE_EQ(slow_part(a, b, 1, 3).p, 0.375);
+  EXPECT_EQ(test_slow_rounds(a, b, 1, 1).rounds, 7U);
+  EXPECT_DOUBLE_EQ(test_slow_rounds(a, b, 1, 1).p, 0.03125);
+  EXPECT_EQ(test_slow_rounds(a, b, 1, 3).rounds, 10U);
+  EXPECT_DOUBLE_EQ(test_slow_rounds(a, b, 1, 3).p, 0.375);
 }
 
 }  // namespace
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

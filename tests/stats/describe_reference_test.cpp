@@ -11,7 +11,7 @@
 #include "assay/stats/series.hpp"
 #include "support/reference.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 using test::reference;
@@ -85,7 +85,7 @@ TEST(Series, AgreesWithR) {
       EXPECT_AGREES(result.statistic, reference("ljungbox" + std::to_string(lags) + "." + name)[0]);
       EXPECT_AGREES(result.p, reference("ljungbox" + std::to_string(lags) + "." + name)[1]);
     }
-    const auto d = drift(s);
+    const auto d = test_trend(s);
     EXPECT_AGREES(d.slope, reference("drift." + name)[0]);
     EXPECT_AGREES(d.test.statistic, reference("drift." + name)[1]);
     EXPECT_NEAR(d.test.p, reference("drift." + name)[2], 1e-8);
@@ -110,4 +110,4 @@ TEST(OutlierFences, StandBeyondTheQuartiles) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

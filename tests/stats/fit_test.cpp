@@ -9,7 +9,7 @@
 #include "assay/stats/random.hpp"
 #include "support/reference.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 using test::reference;
@@ -83,7 +83,7 @@ TEST(Growth, CantTellFromFewSizesOrMuchNoise) {
 }
 
 TEST(Crossing, LiesWhereTheLawsMeetAndItsIntervalCoversIt) {
-  // Known: 100·n against 5·n^1.5 meet at 400. Ten sizes, 3 % noise, 400 data sets: at 95 % (normal quantiles
+  // MetricKind: 100·n against 5·n^1.5 meet at 400. Ten sizes, 3 % noise, 400 data sets: at 95 % (normal quantiles
   // on 8 degrees of freedom: about 92 %) fewer than 330 covering has a chance below 1e-8.
   const std::vector<double> size = {25, 50, 100, 200, 400, 800, 1600, 3200, 6400, 12800};
   Random random(11);
@@ -136,4 +136,4 @@ TEST(ExponentOfLaw, IsThatOfPowersAndALittleMoreWithALogarithm) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

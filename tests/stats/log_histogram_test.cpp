@@ -9,7 +9,7 @@
 #include "assay/model/error.hpp"
 #include "assay/stats/random.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 std::vector<double> latencies(std::size_t count, unsigned seed) {
@@ -64,4 +64,4 @@ TEST(LogHistogram, IsATextThatReadsBack) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

@@ -7,11 +7,11 @@
 #include "assay/model/error.hpp"
 #include "assay/stats/mean_change.hpp"
 #include "assay/stats/online.hpp"
-#include "assay/stats/test_result.hpp"
 #include "assay/stats/random.hpp"
 #include "assay/stats/slow_share.hpp"
+#include "assay/stats/test_result.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 TEST(SignFlipTail, IsThatOfAllSigns) {
@@ -180,4 +180,4 @@ TEST(OnlineDiscoveries, KeepTheShareOfFalseOnes) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

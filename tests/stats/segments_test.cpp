@@ -9,7 +9,7 @@
 #include "assay/model/error.hpp"
 #include "assay/stats/random.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 /// Annual flow of the Nile at Aswan, 1871–1970, in 10^8 m³ (R's datasets::Nile; Cobb 1978).
@@ -26,7 +26,7 @@ TEST(Segments, AgreeWithPublishedValues) {
   EXPECT_EQ(change.statistic, 1617);
   EXPECT_EQ(change.after, 28) << "after 1898";
   EXPECT_LT(change.p, 1e-5);
-  const auto parts = segments_of(nile);
+  const auto parts = multiscale_segments(nile);
   ASSERT_EQ(parts.size(), 2);
   EXPECT_NEAR(static_cast<double>(parts[1].first), 28, 2);
   EXPECT_GT(parts[0].level, parts[1].level + 150);
@@ -64,7 +64,7 @@ TEST(Segments, CutAtMostOneInTwentySequencesWithoutAChange) {
     int cut = 0;
     for (std::uint64_t i = 0; i < 200; ++i) {
       Random random(3, i);
-      cut += segments_of(sequence(128, 0, random, noise)).size() > 1 ? 1 : 0;
+      cut += multiscale_segments(sequence(128, 0, random, noise)).size() > 1 ? 1 : 0;
     }
     EXPECT_LT(cut, 29);
   }
@@ -74,7 +74,7 @@ TEST(Segments, FindAStepOfTwoDeviationsBesideOutliers) {
   int near = 0;
   for (std::uint64_t i = 0; i < 50; ++i) {
     Random random(4, i);
-    const auto parts = segments_of(sequence(128, 2, random, with_outliers));
+    const auto parts = multiscale_segments(sequence(128, 2, random, with_outliers));
     if (parts.size() != 2) continue;
     EXPECT_NEAR(parts[1].level - parts[0].level, 2, 1);
     near += std::fabs(static_cast<double>(parts[1].first) - 64) <= 3 ? 1 : 0;
@@ -88,26 +88,26 @@ TEST(Segments, ShortOnesAreFoundByTheirCheapestPartition) {
     Random random(8, i);
     std::vector<double> values;
     for (int at = 0; at < 40; ++at) values.push_back((at >= 15 && at < 21 ? 5 : 0) + random.normal());
-    const auto parts = partition_of(values);
+    const auto parts = optimal_partition(values);
     found += parts.size() == 3 && parts[1].first >= 14 && parts[1].end <= 22 ? 1 : 0;
   }
   EXPECT_GE(found, 45);
   std::vector<double> outlier(30, 0.0);
   for (std::size_t i = 0; i < outlier.size(); ++i) outlier[i] = i % 2 == 0 ? 0.1 : -0.1;
   outlier[12] = 50;
-  EXPECT_EQ(partition_of(outlier).size(), 1);
+  EXPECT_EQ(optimal_partition(outlier).size(), 1);
 }
 
 TEST(Segments, TakeWhatIsShortOrAllAlike) {
-  EXPECT_TRUE(segments_of({}).empty());
-  EXPECT_EQ(segments_of(std::vector<double>{3}).size(), 1);
-  EXPECT_EQ(segments_of(std::vector<double>(50, 2.5)).size(), 1);
-  EXPECT_EQ(partition_of(std::vector<double>(50, 2.5)).size(), 1);
-  EXPECT_TRUE(partition_of({}).empty());
+  EXPECT_TRUE(multiscale_segments({}).empty());
+  EXPECT_EQ(multiscale_segments(std::vector<double>{3}).size(), 1);
+  EXPECT_EQ(multiscale_segments(std::vector<double>(50, 2.5)).size(), 1);
+  EXPECT_EQ(optimal_partition(std::vector<double>(50, 2.5)).size(), 1);
+  EXPECT_TRUE(optimal_partition({}).empty());
   EXPECT_EQ(pettitt_test(std::vector<double>(50, 2.5)).p, 1);
-  EXPECT_THROW(segments_of(std::vector<double>{1, NAN}), DomainError);
+  EXPECT_THROW(multiscale_segments(std::vector<double>{1, NAN}), DomainError);
   EXPECT_THROW(pettitt_test(std::vector<double>{1}), DomainError);
 }
 
 }  // namespace
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

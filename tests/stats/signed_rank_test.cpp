@@ -8,7 +8,7 @@
 #include "assay/stats/walsh.hpp"
 #include "support/reference.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 using test::reference;
@@ -93,4 +93,4 @@ TEST(SignedRankDistribution, AgreesWithRUpToTheLargestExact) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

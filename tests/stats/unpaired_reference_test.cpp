@@ -4,14 +4,14 @@
 #include <cmath>
 
 #include "assay/model/error.hpp"
-#include "assay/stats/random.hpp"
 #include "assay/stats/distance.hpp"
+#include "assay/stats/random.hpp"
 #include "assay/stats/rank_sum.hpp"
 #include "assay/stats/shift.hpp"
 #include "assay/stats/unequal.hpp"
 #include "support/reference.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 using test::reference;
@@ -91,4 +91,4 @@ TEST(UnpairedTests, RefuseBadInput) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

@@ -10,7 +10,7 @@
 #include "assay/model/error.hpp"
 #include "assay/stats/random.hpp"
 
-namespace assay::inline v1::stats {
+namespace assay::stats {
 namespace {
 
 std::vector<double> all_averages(const std::vector<double>& values) {
@@ -105,4 +105,4 @@ TEST(WalshAverages, RefusesBadInputAndNamesIt) {
 }
 
 }  // namespace
-}  // namespace assay::inline v1::stats
+}  // namespace assay::stats

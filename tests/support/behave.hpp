@@ -6,6 +6,7 @@
 #include "assay/measure/process.hpp"
 
 namespace assay::test {
+using namespace model;
 
 /// The test program that does the steps it is given (see programs/behave.cpp). `timeout` and `grace` in
 /// seconds; grace is short, so that tests of what ignores its end don't wait.

@@ -9,6 +9,7 @@
 #include "support/records.hpp"
 
 namespace assay::test {
+using namespace model;
 
 inline campaign::Recorder recorder_for(std::size_t candidates) {
   auto record = record_of(std::vector<std::vector<double>>(candidates, {1.0}));
@@ -19,7 +20,7 @@ inline campaign::Recorder recorder_for(std::size_t candidates) {
 }
 
 /// A rig whose trials come from a function, and a clock that only they move: a second each.
-struct FakeRig : campaign::Rig {
+struct FakeRig : campaign::TrialRunner {
   std::function<void(Trial&)> change = [](Trial&) {};
   double now = 0;
   int checks = 0, closed = 0;
@@ -32,7 +33,7 @@ struct FakeRig : campaign::Rig {
     change(trial);
     return trial;
   }
-  std::vector<Trial> run(const Heat& heat, const std::stop_token&) override {
+  std::vector<Trial> run(const Batch& heat, const std::stop_token&) override {
     Trial trial{
         .cell = heat.cells.front(), .round = heat.round, .role = heat.role, .position = heat.position};
     trial.readings = {{MetricId{0}, 1.0}};
@@ -40,11 +41,13 @@ struct FakeRig : campaign::Rig {
     change(trial);
     return {trial};
   }
-  bool runs_together(CellId /*cell*/) const override { return false; }
-  bool may_repeat(CellId) const override { return repeats; }
-  double pause_before(CellId) const override { return pause; }
-  bool is_worth_checking_again(CellId) const override { return true; }
-  std::vector<Doubt> doubts() const override { return {{WorkloadId{0}, "nothing checks what it answers"}}; }
+  bool runs_in_batch(CellId /*cell*/) const override { return false; }
+  bool allows_repeats(CellId) const override { return repeats; }
+  double seconds_before_trial(CellId) const override { return pause; }
+  bool needs_final_check(CellId) const override { return true; }
+  std::vector<CheckWarning> check_warnings() const override {
+    return {{WorkloadId{0}, "nothing checks what it answers"}};
+  }
   void close() override { ++closed; }
 
   campaign::Clock clock() {
@@ -52,13 +55,13 @@ struct FakeRig : campaign::Rig {
   }
 };
 
-inline campaign::Ended go(campaign::Recorder& recorder, FakeRig& rig, const campaign::Policy& policy,
-                          Observing& observing, const std::stop_token& stop = {}) {
-  return campaign::Rounds(recorder, rig, policy, observing, stop, rig.clock()).run();
+inline campaign::StopReason go(campaign::Recorder& recorder, FakeRig& rig, const campaign::StopPolicy& policy,
+                               Observing& observing, const std::stop_token& stop = {}) {
+  return campaign::RoundLoop(recorder, rig, policy, observing, stop, rig.clock()).run();
 }
 
-inline campaign::Ended go(campaign::Recorder& recorder, FakeRig& rig, const campaign::Policy& policy,
-                          const std::stop_token& stop = {}) {
+inline campaign::StopReason go(campaign::Recorder& recorder, FakeRig& rig, const campaign::StopPolicy& policy,
+                               const std::stop_token& stop = {}) {
   Observing nobody;
   return go(recorder, rig, policy, nobody, stop);
 }

@@ -13,6 +13,7 @@
 #include "assay/codec/value.hpp"
 
 namespace assay::test {
+using namespace model;
 
 /// Fills fields of every type with what is hard to keep. A visitor of codec::fields() and codec::keys().
 class Filler {
@@ -47,7 +48,7 @@ class Filler {
     } else if constexpr (codec::is_id<T>) {
       field.value = below(1000);
     } else if constexpr (std::is_enum_v<T>) {
-      const auto names = names_of<T>();
+      const auto names = enum_names<T>();
       field = names[below(static_cast<unsigned>(names.size()))].value;
     } else if constexpr (std::is_same_v<T, bool>) {
       field = below(2) == 0;
@@ -67,26 +68,26 @@ class Filler {
 
   template <class T>
   void fill_key(T& field) {
-    using codec::Spelling;
+    using codec::KeyFormat;
     if constexpr (codec::is_optional<T>) {
       field.reset();
       if (below(3) == 0) return;
       field.emplace();
       fill_key(*field);
     } else if constexpr (std::is_same_v<T, int>) {
-      field = key_.least +
-              static_cast<int>(below(static_cast<unsigned>(std::min(key_.most, 1000000) - key_.least)));
+      field =
+          key_.min + static_cast<int>(below(static_cast<unsigned>(std::min(key_.max, 1000000) - key_.min)));
     } else if constexpr (std::is_same_v<T, double>) {
-      if (key_.spelling == Spelling::plain)
+      if (key_.format == KeyFormat::plain)
         fill(field);
       else  // of a length that nobody would type, within what a share may be
         field = std::ldexp(static_cast<double>((random_() >> 11U) | 1U), -static_cast<int>(below(20)) - 51);
     } else if constexpr (std::is_same_v<T, std::uint64_t>) {
       field = 1 + (random_() >> (12 + below(52)));  // sizes are read as doubles
-    } else if constexpr (std::is_same_v<T, Pick>) {
-      field = parse_pick(below(2) == 0 ? "max" : "q" + std::to_string(below(1000)).insert(1, "."));
-    } else if constexpr (std::is_same_v<T, LeadIn>) {
-      field = below(2) == 0 ? LeadIn{.values = 1 + below(900)} : LeadIn{.seconds = 0.25 * (1 + below(40))};
+    } else if constexpr (std::is_same_v<T, Aggregate>) {
+      field = parse_aggregate(below(2) == 0 ? "max" : "q" + std::to_string(below(1000)).insert(1, "."));
+    } else if constexpr (std::is_same_v<T, Discard>) {
+      field = below(2) == 0 ? Discard{.values = 1 + below(900)} : Discard{.seconds = 0.25 * (1 + below(40))};
     } else if constexpr (std::is_same_v<T, Level>) {
       const Level levels[] = {text(), std::int64_t{below(9000)} - 4500, 0.1 * below(100), below(2) == 0};
       field = levels[below(std::size(levels))];

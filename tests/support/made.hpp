@@ -11,6 +11,7 @@
 #include "assay/stats/random.hpp"
 
 namespace assay::test {
+using namespace model;
 
 /// A campaign made up of values, a cell at a time. The first candidate is the baseline.
 class Made {
@@ -20,26 +21,26 @@ class Made {
     design.uid = "0123456789abcdef";
     design.title = title;
     design.kind = kind;
-    design.repeat = kind == "contest" ? "./contest"
-                    : kind == "plan"  ? "assay run assay.toml"
-                                      : "assay " + kind;
+    design.repeat_command = kind == "contest" ? "./contest"
+                            : kind == "plan"  ? "assay run assay.toml"
+                                              : "assay " + kind;
     design.rules.seed = 7;
     record_.log.state = CampaignState::ended;
-    record_.log.sittings.add({});
+    record_.log.sessions.add({});
   }
 
   Design& design() { return record_.design; }
   Log& log() { return record_.log; }
 
   MetricId metric(Metric metric, bool watched = true) {
-    metric.demand.watched = watched;
+    metric.request.watched = watched;
     return design().metrics.add(std::move(metric));
   }
   MetricId wall_time() { return metric({.name = "wall time", .unit = "s"}); }
 
   CandidateId candidate(const std::string& name) {
     const auto id = design().candidates.add({.name = name});
-    if (id != CandidateId{0}) design().candidates[id].against = CandidateId{0};
+    if (id != CandidateId{0}) design().candidates[id].baseline = CandidateId{0};
     return id;
   }
   WorkloadId workload(const std::string& name) { return design().workloads.add({.name = name}); }
@@ -48,7 +49,7 @@ class Made {
     const auto id = design().cells.add({candidate, workload, setting});
     for (const auto other : design().cells.ids())
       if (candidate != CandidateId{0} && design().cells[other] == Cell{CandidateId{0}, workload, setting})
-        design().contrasts.push_back({other, id});
+        design().comparisons.push_back({other, id});
     return id;
   }
 
@@ -70,8 +71,8 @@ class Made {
   }
   /// Some of a cell's trials end so.
   void failed(CellId cell, const std::vector<std::size_t>& rounds) { failed_[cell] = rounds; }
-  void stands(CellId cell, Standing standing, const std::string& why) {
-    record_.log.standings.push_back({cell, {standing, why}});
+  void stands(CellId cell, StatusCode standing, const std::string& why) {
+    record_.log.status_changes.push_back({cell, {standing, why}});
   }
 
   /// With the rounds that were given, each whole, in the order of the cells.
@@ -87,7 +88,7 @@ class Made {
   void add_round(std::size_t r) {
     Round round;
     round.number = static_cast<int>(r) + 2;  // the warm-up is the first
-    round.state = RoundState::whole;
+    round.state = RoundState::complete;
     for (const auto& [cell, metrics] : readings_) {
       if (metrics.begin()->second.size() <= r) continue;
       Trial trial{.cell = cell, .round = round.number};

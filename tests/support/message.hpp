@@ -6,6 +6,7 @@
 #include "assay/model/error.hpp"
 
 namespace assay::test {
+using namespace model;
 
 /// What the Error says that `act` throws.
 inline std::string message_of(const std::function<void()>& act) {

@@ -5,6 +5,7 @@
 #include <vector>
 
 namespace assay::test {
+using namespace model;
 
 /// Values around `centre` with lognormal noise; the same for the same seed.
 inline std::vector<double> noisy(double centre, std::size_t count, unsigned seed, double spread = 0.002) {

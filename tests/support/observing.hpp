@@ -7,25 +7,26 @@
 #include "assay/campaign/observer.hpp"
 
 namespace assay::test {
+using namespace model;
 
 /// An observer that calls what it was given.
 struct Observing : campaign::Observer {
-  std::function<void(const campaign::Progress&)> on_progress;
-  std::function<void(const Design&)> on_begun;
-  std::function<void(campaign::WhenBusy)> on_busy;
+  std::function<void(const campaign::Progress&)> when_progress;
+  std::function<void(const Design&)> when_started;
+  std::function<void(campaign::WhenBusy)> when_busy;
   std::vector<std::string> heard;
   int forecasts = 0;
 
-  void said(const std::string& text) override { heard.push_back(text); }
-  void busy(campaign::WhenBusy what) override {
-    if (on_busy) on_busy(what);
+  void on_message(const std::string& text) override { heard.push_back(text); }
+  void on_busy(campaign::WhenBusy what) override {
+    if (when_busy) when_busy(what);
   }
-  void begun(const Design& design) override {
-    if (on_begun) on_begun(design);
+  void on_start(const Design& design) override {
+    if (when_started) when_started(design);
   }
-  void forecast(const Outlook& /*outlook*/, const Design& /*design*/) override { ++forecasts; }
-  void progress(const campaign::Progress& progress) override {
-    if (on_progress) on_progress(progress);
+  void on_forecast(const Forecast& /*outlook*/, const Design& /*design*/) override { ++forecasts; }
+  void on_progress(const campaign::Progress& progress) override {
+    if (when_progress) when_progress(progress);
   }
 };
 

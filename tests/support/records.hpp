@@ -10,6 +10,7 @@
 #include "assay/report/notes.hpp"
 
 namespace assay::test {
+using namespace model;
 
 /// A finished campaign of one workload: candidate i's value in round r is values[i][r]; the first candidate
 /// is the baseline. Round 1 is a warm-up with values of its own.
@@ -21,25 +22,25 @@ inline Record record_of(const std::vector<std::vector<double>>& values,
             .title = "barges",
             .kind = "plan",
             .started = 1'700'000'000,
-            .repeat = "assay run assay.toml",
+            .repeat_command = "assay run assay.toml",
             .rules = {.seed = 7}};
   record.log.state = CampaignState::ended;
   design.workloads = {{.name = "orders", .run = {"${exe}"}}};
-  design.metrics = {{.name = metric, .unit = "s", .demand = {.watched = true}}};
-  record.log.sittings.add({});
+  design.metrics = {{.name = metric, .unit = "s", .request = {.watched = true}}};
+  record.log.sessions.add({});
   for (std::size_t i = 0; i < values.size(); ++i) {
     const auto candidate = design.candidates.add({.name = i == 0 ? "list" : "rival" + std::to_string(i)});
     const auto cell = design.cells.add({.candidate = candidate});
     if (i == 0) continue;
-    design.candidates[candidate].against = CandidateId{0};
-    design.contrasts.push_back({{0}, cell});
+    design.candidates[candidate].baseline = CandidateId{0};
+    design.comparisons.push_back({{0}, cell});
   }
   const auto rounds = values.front().size();
   for (std::size_t r = 0; r <= rounds; ++r) {
     Round round;
     round.number = static_cast<int>(r) + 1;
-    round.state = RoundState::whole;
-    round.role = r == 0 ? Role::first : Role::counted;
+    round.state = RoundState::complete;
+    round.role = r == 0 ? Role::warm_up : Role::measured;
     for (std::size_t i = 0; i < values.size(); ++i) {
       const CellId cell{static_cast<std::int64_t>(i)};
       round.order.push_back(cell);
@@ -62,26 +63,26 @@ inline std::string joined(const std::vector<std::string>& lines) {
 
 /// The first `count` of a table's things.
 template <class Id, class T>
-Table<Id, T> first_of(const Table<Id, T>& table, std::size_t count) {
-  Table<Id, T> first;
+IdTable<Id, T> first_of(const IdTable<Id, T>& table, std::size_t count) {
+  IdTable<Id, T> first;
   for (const auto id : table.ids())
     if (first.size() < count) first.add(table[id]);
   return first;
 }
 
 /// What judging sees of a record, which has to live as long.
-inline Evidence evidence_of(const Record& record) { return Evidence(record.design, record.log); }
+inline Observations evidence_of(const Record& record) { return Observations(record.design, record.log); }
 
 /// How a cell of a record stands.
-inline CellState state_of(const Record& record, CellId cell) {
-  return states_of(record.design, record.log)[cell];
+inline CellStatus state_of(const Record& record, CellId cell) {
+  return cell_statuses(record.design, record.log)[cell];
 }
 
 /// The notes on findings as they are told: "about: text".
 inline std::vector<std::string> notes_of(const Findings& findings) {
   std::vector<std::string> texts;
-  for (const auto& note : findings.trust) {
-    const auto [about, text] = report::worded(findings.design, note);
+  for (const auto& note : findings.notes) {
+    const auto [about, text] = report::note_text(findings.design, note);
     texts.push_back(about + ": " + text);
   }
   return texts;

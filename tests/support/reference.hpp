@@ -8,6 +8,7 @@
 #include <vector>
 
 namespace assay::test {
+using namespace model;
 
 /// The values of this name in tests/reference/values.txt, which R computed (make_values.R beside it).
 inline const std::vector<double>& reference(const std::string& name) {

@@ -9,6 +9,7 @@
 #include <vector>
 
 namespace assay::test {
+using namespace model;
 
 using nlohmann::json;
 

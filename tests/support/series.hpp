@@ -7,10 +7,11 @@
 #include "assay/stats/random.hpp"
 
 namespace assay::test {
+using namespace model;
 
 /// Rounds with these effects, which are differences; neither side of a round is slow.
 inline judge::PairedSeries series_of(const std::vector<double>& effects, std::int64_t id = 1) {
-  judge::PairedSeries series{.of = {{0}, {id}}};
+  judge::PairedSeries series{.comparison = {{0}, {id}}};
   for (std::size_t i = 0; i < effects.size(); ++i) {
     series.rounds.push_back(static_cast<int>(i) + 2);
     series.baseline.push_back(-0.5 * effects[i]);
@@ -19,10 +20,9 @@ inline judge::PairedSeries series_of(const std::vector<double>& effects, std::in
   return series;
 }
 
-inline judge::Family family(double margin, int max = 60) {
-  return {
-      .question = {.metric = {.name = "level", .unit = "m", .scale = Scale::difference}, .margin = margin},
-      .max_rounds = max};
+inline judge::TestFamily family(double margin, int max = 60) {
+  return {.options = {.metric = {.name = "level", .unit = "m", .scale = Scale::difference}, .margin = margin},
+          .max_rounds = max};
 }
 
 inline std::vector<double> normal_effects(stats::Random& random, std::size_t n, double centre, double sd) {
@@ -31,18 +31,18 @@ inline std::vector<double> normal_effects(stats::Random& random, std::size_t n, 
   return d;
 }
 
-inline Finding settle_one(const std::vector<double>& effects, const judge::Family& rules,
+inline Finding settle_one(const std::vector<double>& effects, const judge::TestFamily& rules,
                           judge::Stage stage = judge::Stage::ended) {
   const std::vector<judge::PairedSeries> one = {series_of(effects)};
-  return judge::settle(one, rules, stage).front();
+  return judge::decide_family(one, rules, stage).front();
 }
 
 /// What a campaign shows that ends when its finding is settled.
-inline Finding settle_and_stop(const std::vector<double>& effects, const judge::Family& rules) {
+inline Finding settle_and_stop(const std::vector<double>& effects, const judge::TestFamily& rules) {
   const auto whole = settle_one(effects, rules);
-  if (!whole.settled) return whole;
-  return settle_one({effects.begin(), effects.begin() + static_cast<std::ptrdiff_t>(whole.settled_at)}, rules,
-                    judge::Stage::going);
+  if (!whole.decided) return whole;
+  return settle_one({effects.begin(), effects.begin() + static_cast<std::ptrdiff_t>(whole.decided_at_round)},
+                    rules, judge::Stage::running);
 }
 
 }  // namespace assay::test

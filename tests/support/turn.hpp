@@ -6,12 +6,13 @@
 #include "assay/measure/turnstile.hpp"
 
 namespace assay::test {
+using namespace model;
 
 /// Takes the machine's turnstile, which other tests' campaigns hold for a moment; false when somebody keeps
 /// it.
-inline bool take_turn(measure::Turnstile& turnstile) {
+inline bool take_turn(measure::MachineLock& turnstile) {
   for (int tries = 0; tries < 1200; ++tries) {
-    if (turnstile.enter()) return true;
+    if (turnstile.try_lock()) return true;
     std::this_thread::sleep_for(std::chrono::milliseconds(50));
   }
   return false;

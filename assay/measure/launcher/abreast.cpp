@@ -65,9 +65,9 @@ void pass(const Gate& gate) {
   execute(start, request, left.failure);
 }
 
-class Heat {
+class Batch {
  public:
-  Heat(const Start* starts, const Request& request, Reply& reply)
+  Batch(const Start* starts, const Request& request, Reply& reply)
       : starts_(starts), request_(request), reply_(reply), count_(static_cast<int>(request.programs)) {}
 
   void run() {
@@ -79,7 +79,7 @@ class Heat {
     else
       refuse(errno);
     gate_.drop();
-    clear_leftovers(reply_.each.data(), pids_, count_);
+    clear_orphans(reply_.each.data(), pids_, count_);
   }
 
  private:
@@ -141,7 +141,7 @@ class Heat {
         waitpid(pids_[i], nullptr, 0);
       }
       if (each(i).failed_step != Step::none) continue;
-      each(i).failed_step = left_[i].failure.step == Step::none ? Step::others : left_[i].failure.step;
+      each(i).failed_step = left_[i].failure.step == Step::none ? Step::peer : left_[i].failure.step;
       each(i).error = left_[i].failure.error;
     }
   }
@@ -157,8 +157,8 @@ class Heat {
 
 }  // namespace
 
-void run_abreast(const Start* starts, const Request& request, Reply& reply) {
-  Heat(starts, request, reply).run();
+void run_concurrent(const Start* starts, const Request& request, Reply& reply) {
+  Batch(starts, request, reply).run();
 }
 
 }  // namespace assay::launcher

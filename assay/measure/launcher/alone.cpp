@@ -22,7 +22,7 @@ namespace {
 
 }  // namespace
 
-void run_alone(const Start& start, const Request& request, Counters& counters, Reply& reply) {
+void run_single(const Start& start, const Request& request, Counters& counters, Reply& reply) {
   static Failure failure;  // after vfork parent and child share their memory
   auto& result = reply.each[0];
   failure.error = 0;
@@ -52,7 +52,7 @@ void run_alone(const Start& start, const Request& request, Counters& counters, R
   wait_for_all(waited, request, began, reply);
   result.wall_ns = waited.ended[0] - began;
   reap(pid, &result.status, result);
-  clear_leftovers(&result, &pid, 1);
+  clear_orphans(&result, &pid, 1);
   counters.report(result);
 }
 

@@ -6,7 +6,7 @@
 namespace assay::launcher {
 
 /// Runs one program. Wall time runs from just before it is spawned until its end is known.
-void run_alone(const Start& start, const measure::protocol::Request& request, Counters& counters,
-               measure::protocol::Reply& reply);
+void run_single(const Start& start, const measure::protocol::Request& request, Counters& counters,
+                measure::protocol::Reply& reply);
 
 }  // namespace assay::launcher

@@ -110,9 +110,9 @@ void serve(const Request& request, const int* fds, Counters& counters, Reply& re
   if (!complete)
     refuse(reply, EINVAL);
   else if (request.abreast != 0)
-    run_abreast(starts, request, reply);
+    run_concurrent(starts, request, reply);
   else
-    run_alone(starts[0], request, counters, reply);
+    run_single(starts[0], request, counters, reply);
   reply.counting_error = counters.error();
 }
 

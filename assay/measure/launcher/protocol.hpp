@@ -11,7 +11,7 @@
 /// block is, for each program, its ProgramHead and then NUL-ended texts: working directory, program, stdin
 /// file, the cgroup file to join (or nothing), its arguments, its environment entries. Cancel and stop
 /// requests carry nothing and get no reply of their own: the running heat's reply comes early.
-namespace assay::inline v1::measure::protocol {
+namespace assay::measure::protocol {
 
 inline constexpr int launcher_socket = 3;
 inline constexpr int most_programs = 16;
@@ -38,7 +38,7 @@ enum class Step : std::int32_t {
   nice,
   limit,
   cgroup,
-  others
+  peer
 };
 
 /// What the kernel's event counters can tell, in the order of Program::counts.
@@ -93,7 +93,7 @@ struct Program {
   Step failed_step = Step::none;
   std::int32_t error = 0;   ///< errno of the failed step
   std::int32_t status = 0;  ///< of the main process, as wait4 gives it
-  std::int32_t leftovers = 0;
+  std::int32_t orphans = 0;
   std::uint32_t timed_out = 0;
   std::int64_t wall_ns = 0;
   std::int64_t user_us = 0, system_us = 0;  ///< main process, its waited-for children, and adopted orphans
@@ -113,4 +113,4 @@ struct Reply {
   std::array<Program, most_programs> each{};
 };
 
-}  // namespace assay::inline v1::measure::protocol
+}  // namespace assay::measure::protocol

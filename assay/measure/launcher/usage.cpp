@@ -91,7 +91,7 @@ pid_t reap(pid_t pid, int* status, Program& used) {
   return got;
 }
 
-void clear_leftovers(Program* programs, const pid_t* pids, int count) {
+void clear_orphans(Program* programs, const pid_t* pids, int count) {
   bool killed = false;
   while (true) {
     siginfo_t ended{};
@@ -100,7 +100,7 @@ void clear_leftovers(Program* programs, const pid_t* pids, int count) {
     if (failed == 0 && ended.si_pid > 0) {
       auto& owner = owner_of(ended.si_pid, programs, pids, count);
       reap(ended.si_pid, nullptr, owner);
-      owner.leftovers += killed ? 1 : 0;
+      owner.orphans += killed ? 1 : 0;
       if (!killed) continue;  // more may have ended already
     }
     signal_everything(SIGKILL);  // again after each: what is adopted now was out of sight before
@@ -112,7 +112,7 @@ void clear_and_exit() {
   Program unread;
   const pid_t nobody = 0;
   signal_everything(SIGKILL);
-  clear_leftovers(&unread, &nobody, 1);
+  clear_orphans(&unread, &nobody, 1);
   _exit(0);
 }
 

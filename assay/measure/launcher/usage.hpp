@@ -18,7 +18,7 @@ pid_t reap(pid_t pid, int* status, Program& used);
 /// Reaps orphans that have ended, kills those that have not, until there is no child left. What ends after
 /// the first kill is counted as left over. Each is booked to the one of `programs` (their process ids in
 /// `pids`) whose session it is in, or to the first.
-void clear_leftovers(Program* programs, const pid_t* pids, int count);
+void clear_orphans(Program* programs, const pid_t* pids, int count);
 
 [[noreturn]] void clear_and_exit();
 

@@ -73,7 +73,7 @@ int main(int count, char** arguments) {
     const char* folder = getenv("ASSAY_LINKS");
     return folder == nullptr ? become(linker, name, words) : link_and_record(linker, name, words, folder);
   }
-  auto told = words;
-  if (getenv("ASSAY_SECTIONS") != nullptr) told.emplace_back("-ffunction-sections");
-  return become(assay::shim::real_compiler(name), name, told);
+  auto compile = words;
+  if (getenv("ASSAY_SECTIONS") != nullptr) compile.emplace_back("-ffunction-sections");
+  return become(assay::shim::real_compiler(name), name, compile);
 }
