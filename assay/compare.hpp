@@ -7,11 +7,11 @@
 ///     .workloads  = {{.name = "orders", .run = {"${exe}", "net.txt"}, .check = {.match = "^total"}}}};
 ///   std::cout << assay::to_text(assay::run_plan(plan));
 
-#include "assay/campaign/carry_out.hpp"
 #include "assay/model/plan.hpp"
 #include "assay/render/json.hpp"
 #include "assay/render/text.hpp"
-#include "assay/report/outlook.hpp"
+#include "assay/report/advice.hpp"
+#include "assay/setup/run_plan.hpp"
 
 namespace assay {
 
@@ -20,9 +20,9 @@ using model::Forecast;
 using model::Plan;
 using model::Verdict;
 
-using campaign::forecast;
-using campaign::run_plan;
-using CarryOutOptions = campaign::RunOptions;
+using setup::forecast;
+using setup::run_plan;
+using CarryOutOptions = setup::RunOptions;
 using render::TextStyle;
 using render::to_json;
 using render::to_text;

@@ -4,16 +4,16 @@
 ///
 ///   std::cout << assay::to_text(assay::assess_machine(true));
 
-#include "assay/campaign/look_around.hpp"
 #include "assay/render/conditions.hpp"
+#include "assay/setup/machine_conditions.hpp"
 
 namespace assay {
 
 using model::Conditions;
 
-using campaign::assess_machine;
 using render::advice;
 using render::to_json;
 using render::to_text;
+using setup::assess_machine;
 
 }  // namespace assay

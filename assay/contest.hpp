@@ -9,9 +9,9 @@
 ///   contest.candidate("heap", [](const Network& net) { return route_by_heap(net); });
 ///   return assay::run_main(contest, argc, argv);
 
+#include "assay/app/run_main.hpp"
 #include "assay/contest/contest.hpp"
 #include "assay/contest/opaque.hpp"
-#include "assay/program/present.hpp"
 #include "assay/render/json.hpp"
 #include "assay/render/text.hpp"
 

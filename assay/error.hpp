@@ -3,7 +3,7 @@
 /// What the library throws, and what it says about words that nobody knows.
 
 #include "assay/model/error.hpp"
-#include "assay/model/near_miss.hpp"
+#include "assay/model/text.hpp"
 
 namespace assay {
 

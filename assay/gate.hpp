@@ -6,8 +6,8 @@
 ///   std::cout << assay::to_text(gate, findings.design);
 ///   return gate.status == assay::GateStatus::failed ? 1 : 0;
 
+#include "assay/judge/filter.hpp"
 #include "assay/judge/gate.hpp"
-#include "assay/judge/keep_only.hpp"
 #include "assay/render/gate.hpp"
 
 namespace assay {

@@ -6,14 +6,12 @@
 ///   const auto found = assay::locate(plan, {.good = "v1.2", .bad = "HEAD", .ledger = "ledger.db"});
 ///   std::cout << assay::to_text(found);
 
+#include "assay/history/compact.hpp"
 #include "assay/history/gate.hpp"
 #include "assay/history/locate.hpp"
-#include "assay/history/reduce.hpp"
 #include "assay/history/trend.hpp"
 #include "assay/render/history.hpp"
-#include "assay/render/history_page.hpp"
-#include "assay/render/located.hpp"
-#include "assay/report/located.hpp"
+#include "assay/report/history_text.hpp"
 
 namespace assay {
 

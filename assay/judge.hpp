@@ -3,13 +3,13 @@
 /// Judges numbers that one already has, and campaigns: alone, apart in time, and against one that measured
 /// the same again.
 
-#include "assay/judge/again.hpp"
-#include "assay/judge/apart.hpp"
-#include "assay/judge/findings.hpp"
-#include "assay/judge/keep_only.hpp"
-#include "assay/judge/paired.hpp"
-#include "assay/model/names.hpp"
-#include "assay/model/only.hpp"
+#include "assay/judge/confirmation.hpp"
+#include "assay/judge/cross_campaign.hpp"
+#include "assay/judge/filter.hpp"
+#include "assay/judge/judge.hpp"
+#include "assay/judge/paired_test.hpp"
+#include "assay/model/cell_filter.hpp"
+#include "assay/model/enum_names.hpp"
 
 namespace assay {
 

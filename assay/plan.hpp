@@ -2,11 +2,11 @@
 
 /// Reads, checks, narrows and writes plan files (docs/plan-file.md).
 
-#include "assay/model/quantity.hpp"
-#include "assay/plan/matrix.hpp"
-#include "assay/plan/narrow.hpp"
+#include "assay/model/units.hpp"
+#include "assay/plan/cells.hpp"
+#include "assay/plan/filter.hpp"
 #include "assay/plan/placeholders.hpp"
-#include "assay/plan/project.hpp"
+#include "assay/plan/project_detection.hpp"
 #include "assay/plan/read.hpp"
 #include "assay/plan/validate.hpp"
 #include "assay/plan/write.hpp"

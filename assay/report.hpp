@@ -2,13 +2,13 @@
 
 /// Shows findings: as text, JSON, Markdown, or a page with charts.
 
-#include "assay/model/printable.hpp"
-#include "assay/render/details.hpp"
+#include "assay/model/text.hpp"
 #include "assay/render/json.hpp"
 #include "assay/render/markdown.hpp"
 #include "assay/render/page.hpp"
 #include "assay/render/text.hpp"
-#include "assay/report/units.hpp"
+#include "assay/render/trial_listing.hpp"
+#include "assay/report/format.hpp"
 
 namespace assay {
 

@@ -12,7 +12,7 @@
 #include <span>
 #include <vector>
 
-#include "assay/judge/paired.hpp"
+#include "assay/judge/paired_test.hpp"
 #include "assay/measure/process.hpp"
 #include "assay/stats/location.hpp"
 #include "assay/stats/random.hpp"
@@ -25,7 +25,7 @@ using namespace assay::model;
 enum class Way { turns, abreast };
 
 measure::Command spin(double seconds, double turns_per_second) {
-  return {.program = measure::spinner_path(),
+  return {.program = measure::calibration_program(),
           .arguments = {"spin", "spin", fmt::format("{:.0f}", seconds * turns_per_second)}};
 }
 

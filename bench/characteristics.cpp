@@ -13,10 +13,10 @@
 #include <string>
 #include <vector>
 
-#include "assay/judge/done.hpp"
-#include "assay/judge/findings.hpp"
-#include "assay/model/evidence.hpp"
-#include "assay/schedule/looks.hpp"
+#include "assay/judge/judge.hpp"
+#include "assay/judge/stopping.hpp"
+#include "assay/model/observations.hpp"
+#include "assay/schedule/interim_looks.hpp"
 #include "assay/stats/random.hpp"
 
 namespace {
@@ -40,16 +40,17 @@ constexpr int first_round = 2, most_rounds = 60;
 Record begun(double margin) {
   Record record;
   auto& design = record.design;
-  design = {.uid = "0123456789abcdef", .kind = "plan", .rules = {.margin = margin, .rounds_min = 8}};
+  design = {
+      .uid = "0123456789abcdef", .kind = CampaignKind::plan, .rules = {.margin = margin, .rounds_min = 8}};
   design.rules.rounds_max = most_rounds;
   record.log.state = CampaignState::open;
   design.workloads = {{.name = "orders"}};
-  design.metrics = {{.name = "wall time", .unit = "s", .demand = {.watched = true}}};
-  record.log.sittings.add({});
+  design.metrics = {{.name = "wall time", .unit = "s", .request = {.watched = true}}};
+  record.log.sessions.add({});
   design.candidates.add({.name = "list"});
-  design.candidates.add({.name = "heap", .against = CandidateId{0}});
+  design.candidates.add({.name = "heap", .baseline = CandidateId{0}});
   for (const auto candidate : design.candidates.ids()) design.cells.add({.candidate = candidate});
-  design.contrasts.push_back({{0}, {1}});
+  design.comparisons.push_back({{0}, {1}});
   return record;
 }
 
@@ -57,11 +58,11 @@ void add_round(Record& record, int number, double baseline, double candidate) {
   const double unit = std::log(1.01);
   Round round;
   round.number = number;
-  round.role = Role::counted;
-  round.state = RoundState::whole;
+  round.role = Role::measured;
+  round.state = RoundState::complete;
   round.order = {CellId{0}, CellId{1}};
   for (const auto cell : round.order) {
-    Trial trial{.cell = cell, .round = number, .role = Role::counted};
+    Trial trial{.cell = cell, .round = number, .role = Role::measured};
     trial.readings = {{MetricId{0}, std::exp(unit * (cell == CellId{0} ? baseline : candidate))}};
     record.log.trials.push_back(trial);
   }
@@ -77,9 +78,9 @@ Finding measured(const Rounds& rounds, double truth, double margin) {
     add_round(record, r + first_round, rounds.baseline[static_cast<std::size_t>(r)],
               rounds.candidate[static_cast<std::size_t>(r)] + truth);
     if (std::ranges::find(looks, r + 1) == looks.end()) continue;
-    const Evidence evidence(record.design, record.log);
-    const auto watched = judge::watched_so_far(record.design, evidence);
-    if (!judge::contrasts_done(evidence, watched, {.rounds = most_rounds}).empty()) break;
+    const Observations evidence(record.design, record.log);
+    const auto watched = judge::interim_findings(record.design, evidence);
+    if (!judge::finished_comparisons(evidence, watched, {.rounds = most_rounds}).empty()) break;
   }
   record.log.state = CampaignState::ended;
   return judge::judge_record(record).findings.front();

@@ -14,11 +14,11 @@
 #include <thread>
 #include <vector>
 
-#include "assay/contest/clock.hpp"
 #include "assay/contest/contest.hpp"
+#include "assay/contest/slice_clock.hpp"
 #include "assay/contest/slices.hpp"
+#include "assay/stats/brunner_munzel.hpp"
 #include "assay/stats/location.hpp"
-#include "assay/stats/unequal.hpp"
 
 namespace {
 
@@ -27,7 +27,7 @@ using namespace assay::model;
 
 /// Each unit depends on the one before.
 [[gnu::noinline]] std::uint64_t work(std::uint64_t units) {
-  std::uint64_t x = opaque(units) | 1U;
+  std::uint64_t x = hide_value(units) | 1U;
   for (std::uint64_t i = 0; i < units; ++i) {
     x ^= x << 13U;
     x ^= x >> 7U;
@@ -48,7 +48,7 @@ struct Neighbour {
   explicit Neighbour(bool busy) {
     for (unsigned i = 0; busy && i < std::thread::hardware_concurrency(); ++i)
       threads.emplace_back([this] {
-        while (!over) keep(work(100000));
+        while (!over) use_value(work(100000));
       });
   }
   ~Neighbour() { over = true; }
@@ -66,7 +66,7 @@ Tally contests(int count, std::uint64_t units, double slice) {
     Contest contest("planted");
     contest.baseline("a", Units{1000});
     contest.candidate("b", Units{units});
-    contest.may_differ();
+    contest.skip_answer_check();
     contest.options().margin = 0.001;
     contest.options().slice = slice;
     contest.options().twin = false;
@@ -90,7 +90,7 @@ int one_after_the_other(int count, std::uint64_t units) {
       double elapsed = 0;
       while (elapsed < 1) {
         const auto before = std::chrono::steady_clock::now();
-        keep(work(side == 0 ? 1000 : units));
+        use_value(work(side == 0 ? 1000 : units));
         const auto after = std::chrono::steady_clock::now();
         times[side].push_back(std::chrono::duration<double>(after - before).count());
         elapsed = std::chrono::duration<double>(after - start).count();
@@ -117,10 +117,10 @@ void table(bool busy, int count) {
 
 /// A function of hardly any work, in slices and in a plain loop.
 void overheads() {
-  using contest::Contender;
+  using contest::TimedFunction;
   contest::TypedCallable<Units> callable(Units{1000});
   contest::TypedInput<contest::Nothing> nothing([] { return contest::Nothing{}; });
-  std::vector<Contender> two(2);
+  std::vector<TimedFunction> two(2);
   for (auto& contender : two) {
     contender.callable = &callable;
     contender.input = &nothing;
@@ -133,14 +133,14 @@ void overheads() {
   fmt::print("\ntime outside slices of 20 µs: {:.1f} %\n", 100 * (1 - inside / all));
 
   contest::TypedCallable<Units> tiny(Units{1});
-  Contender slices{.callable = &tiny, .input = &nothing};
+  TimedFunction slices{.callable = &tiny, .input = &nothing};
   std::vector<double> in_slices, bare;
   constexpr std::uint64_t calls = 20000;
   const auto& clock = contest::SliceClock::instance();
   for (int i = 0; i < 501; ++i) {
     in_slices.push_back(contest::time_slice(slices, calls) / calls);
     const auto before = clock.now();
-    for (std::uint64_t k = 0; k < calls; ++k) keep(work(1));
+    for (std::uint64_t k = 0; k < calls; ++k) use_value(work(1));
     bare.push_back(static_cast<double>(clock.now() - before) * clock.seconds_per_tick() / calls);
   }
   fmt::print("a call of hardly any work: {:.2f} ns in a slice, {:.2f} ns in a plain loop\n",
@@ -155,7 +155,7 @@ struct Sum {
   explicit Sum(std::size_t bytes) : numbers(bytes / sizeof(std::uint64_t), 1) {}
   std::uint64_t operator()() const {
     std::uint64_t sum = 0;
-    for (const auto number : numbers) sum += opaque(number);
+    for (const auto number : numbers) sum += hide_value(number);
     return sum;
   }
 };
@@ -163,13 +163,13 @@ struct Sum {
 /// Slices of a function right after one that reads 32 MiB, beside slices after its own: without untimed calls
 /// at their start, and with an eighth of their calls, as contests have them.
 void carry_over() {
-  using contest::Contender;
+  using contest::TimedFunction;
   contest::TypedInput<contest::Nothing> nothing([] { return contest::Nothing{}; });
   contest::TypedCallable<Sum> all_of_the_cache(Sum(std::size_t{32} << 20U));
-  Contender before{.callable = &all_of_the_cache, .input = &nothing};
+  TimedFunction before{.callable = &all_of_the_cache, .input = &nothing};
   for (const std::size_t kibibytes : {16, 256}) {
     contest::TypedCallable<Sum> sum(Sum(kibibytes << 10U));
-    Contender mine{.callable = &sum, .input = &nothing};
+    TimedFunction mine{.callable = &sum, .input = &nothing};
     contest::calibrate(mine, kibibytes == 16 ? 50e-6 : 400e-6);
     for (const bool leads : {false, true}) {
       const auto lead = leads ? std::max<std::uint64_t>(mine.calls / 8, 1) : 0;

@@ -11,14 +11,14 @@
 #include <string>
 #include <vector>
 
-#include "assay/history/proposals.hpp"
-#include "assay/history/suspects.hpp"
+#include "assay/history/change_points.hpp"
+#include "assay/history/commit_posterior.hpp"
 #include "assay/stats/random.hpp"
 #include "assay/stats/segments.hpp"
 
 namespace {
 
-using assay::history::Suspects;
+using assay::history::CommitPosterior;
 using assay::stats::Random;
 
 /// How one kind of search is made up. Effects are in standard deviations of a pair.
@@ -48,16 +48,16 @@ Came search(const Kind& kind, std::uint64_t stream) {
        second = kind.two ? 1 + random.below(kind.commits) : kind.commits + 1;
   if (second < first) std::swap(first, second);
   const double total = kind.effect * (kind.two ? 2 : 1);
-  Suspects suspects(kind.commits, {.step = kind.half ? total / 2 : total, .total = total, .scale = 1});
+  CommitPosterior suspects(kind.commits, {.step = kind.half ? total / 2 : total, .total = total, .scale = 1});
   for (std::size_t place = 1; place < kind.commits; ++place)
-    if (random.uniform() < kind.silent) suspects.silence(place);
+    if (random.uniform() < kind.silent) suspects.mark_unmeasurable(place);
   const double per_pair = kind.luck_per_pair ? kind.luck : 0;
   for (int i = 0; i < kind.ends; ++i)
     suspects.add(kind.commits, total + random.normal() * (random.uniform() < kind.wild ? 10 : 1) +
                                    per_pair * random.normal());
   std::vector<double> luck(kind.commits + 1);
   for (double& one : luck) one = kind.luck * random.normal();
-  const std::vector<Suspects::Cost> costs(kind.commits + 1, {.before = 0, .pair = 1});
+  const std::vector<CommitPosterior::Cost> costs(kind.commits + 1, {.before = 0, .pair = 1});
   while (suspects.likeliest().probability < 0.95) {
     const auto probe = suspects.next(costs);
     if (!probe) break;
@@ -115,8 +115,8 @@ void tell_histories(const std::string& name, int histories,
     std::vector<double> values(200);
     double last = 0;
     for (double& value : values) value = last = next(random, last);
-    cut += assay::stats::segments_of(values).size() > 1 ? 1 : 0;
-    suggested += assay::history::propose(values, 0.5).steps.empty() ? 0 : 1;
+    cut += assay::stats::multiscale_segments(values).size() > 1 ? 1 : 0;
+    suggested += assay::history::find_change_points(values, 0.5).steps.empty() ? 0 : 1;
   }
   fmt::print("  {:<40} {:5.1f} % cut by signs, {:5.1f} % suggest a step\n", name, 100.0 * cut / histories,
              100.0 * suggested / histories);

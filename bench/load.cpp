@@ -18,13 +18,12 @@
 #include <string>
 #include <vector>
 
-#include "assay/service/socket_carrier.hpp"
+#include "assay/service/socket_transport.hpp"
 #include "assay/stats/location.hpp"
 
 namespace {
 
 using namespace assay;
-using namespace assay::model;
 
 struct Cost {
   double cpu = 0, rate = 0, p50 = 0;
@@ -99,13 +98,13 @@ Cost bare(int port, const std::string& request, std::size_t clients, std::size_t
 
 Cost ours(int port, const std::string& path, std::size_t clients, std::size_t count) {
   const service::Address address{.port = port, .socket = {}};
-  const auto carrier = service::socket_carrier(address);
+  const auto carrier = service::socket_transport(address);
   carrier->open(clients, clients);
-  const auto wires = service::wires_of(std::vector{service::Request{.path = path}}, address);
+  const auto wires = service::encode(std::vector{service::Request{.path = path}}, address);
   const double cpu = thread_cpu();
   const auto stretch =
-      service::drive_closed(*carrier, {.requests = wires, .first = 0, .count = count, .slots = clients},
-                            [](const service::Sent&, const std::string&) {}, {});
+      service::run_closed_loop(*carrier, {.requests = wires, .first = 0, .count = count, .slots = clients},
+                               [](const service::RequestResult&, const std::string&) {}, {});
   const double used = (thread_cpu() - cpu) / static_cast<double>(count);
   std::vector<double> latencies;
   for (const auto& sent : stretch.sent) latencies.push_back(sent.latency);

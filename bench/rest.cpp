@@ -13,16 +13,17 @@
 #include <utility>
 #include <vector>
 
-#include "assay/judge/settle.hpp"
+#include "assay/judge/sequential.hpp"
 #include "assay/stats/random.hpp"
 
 namespace {
 
 using namespace assay;
+using namespace assay::model;
 using Draw = std::function<double(stats::Random&)>;
 
-judge::Family family(const std::string& metric, double margin) {
-  return {.question = {.metric = {.name = metric, .unit = "s"}, .margin = margin}};
+judge::TestFamily family(const std::string& metric, double margin) {
+  return {.options = {.metric = {.name = metric, .unit = "s"}, .margin = margin}};
 }
 
 Draw stalling(double share, double times, double quicker = 0) {
@@ -31,31 +32,33 @@ Draw stalling(double share, double times, double quicker = 0) {
   };
 }
 
-void said_of(const std::string& name, int campaigns, const judge::Family& rules, const Draw& baseline,
+void said_of(const std::string& name, int campaigns, const judge::TestFamily& rules, const Draw& baseline,
              const Draw& candidate) {
   int same = 0, better = 0, worse = 0, in_most = 0, slow = 0, mean = 0;
   double rounds = 0;
   for (int i = 0; i < campaigns; ++i) {
     stats::Random random(78, static_cast<std::uint64_t>(i));
-    judge::PairedSeries series{.of = {{0}, {1}}};
+    judge::PairedSeries series{.comparison = {{0}, {1}}};
     for (int r = 0; r < 60; ++r) {
       series.rounds.push_back(r + 2);
       series.baseline.push_back(std::exp(baseline(random)));
       series.candidate.push_back(std::exp(candidate(random)));
     }
-    auto f = judge::settle({&series, 1}, rules, judge::Stage::ended).front();
-    if (f.settled && f.settled_at < series.rounds.size()) {
-      series.rounds.resize(f.settled_at);
-      series.baseline.resize(f.settled_at);
-      series.candidate.resize(f.settled_at);
-      f = judge::settle({&series, 1}, rules, judge::Stage::going).front();
+    auto f = judge::decide_family({&series, 1}, rules, judge::Stage::ended).front();
+    if (f.decided && f.decided_at_round < series.rounds.size()) {
+      series.rounds.resize(f.decided_at_round);
+      series.baseline.resize(f.decided_at_round);
+      series.candidate.resize(f.decided_at_round);
+      f = judge::decide_family({&series, 1}, rules, judge::Stage::running).front();
     }
     same += f.verdict == Verdict::same ? 1 : 0;
     better += f.verdict == Verdict::better ? 1 : 0;
     worse += f.verdict == Verdict::worse ? 1 : 0;
-    using enum Price::Obstacle;
-    in_most +=
-        f.to_settle && (f.to_settle->obstacle == fast_and_slow || f.to_settle->obstacle == slow_runs) ? 1 : 0;
+    using enum RoundsToDecide::Obstacle;
+    in_most += f.rounds_to_decide && (f.rounds_to_decide->obstacle == fast_and_slow ||
+                                      f.rounds_to_decide->obstacle == slow_runs)
+                   ? 1
+                   : 0;
     slow += f.slow && f.slow->shown != 0 ? 1 : 0;
     mean += f.mean && f.mean->shown != 0 ? 1 : 0;
     rounds += static_cast<double>(f.rounds) / campaigns;
@@ -71,14 +74,14 @@ void with_repeats(int campaigns, int repeats, double dear, double cheap) {
   const auto rules = family("wall time", 1e-9);
   for (int i = 0; i < campaigns; ++i) {
     stats::Random random(79, static_cast<std::uint64_t>(i));
-    judge::PairedSeries series{.of = {{0}, {1}}, .repeats = {1, repeats}};
+    judge::PairedSeries series{.comparison = {{0}, {1}}, .replication = {1, repeats}};
     for (int r = 0; r < 60; ++r) {
       const double state = 0.1 * random.normal();
       series.rounds.push_back(r + 2);
       series.baseline.push_back(std::exp(state + dear * random.normal()));
       for (int k = 0; k < repeats; ++k) series.candidate.push_back(std::exp(state + cheap * random.normal()));
     }
-    const auto f = judge::settle({&series, 1}, rules, judge::Stage::ended).front();
+    const auto f = judge::decide_family({&series, 1}, rules, judge::Stage::ended).front();
     called += f.verdict == Verdict::better || f.verdict == Verdict::worse ? 1 : 0;
     missed += f.interval.contains(1) ? 0 : 1;
     half += 50 * (f.interval.high - f.interval.low) / campaigns;

@@ -9,11 +9,11 @@
 #include <functional>
 #include <vector>
 
-#include "assay/judge/settle.hpp"
-#include "assay/schedule/looks.hpp"
+#include "assay/judge/sequential.hpp"
+#include "assay/schedule/interim_looks.hpp"
+#include "assay/stats/null_distribution.hpp"
 #include "assay/stats/random.hpp"
-#include "assay/stats/signed_rank.hpp"
-#include "assay/stats/walsh.hpp"
+#include "assay/stats/walsh_averages.hpp"
 
 namespace {
 
@@ -77,14 +77,15 @@ void walsh() {
 void boundary() {
   volatile double sink = 0;
   row("boundary for up to 200 rounds",
-      seconds([&] { sink = schedule::Boundary(schedule::planned_looks(7, 200)).error_rate(); }), 0, "");
+      seconds([&] { sink = schedule::StoppingBoundary(schedule::planned_looks(7, 200)).error_rate(); }), 0,
+      "");
 }
 
 void findings_pass() {
   stats::Random random(5);
   std::vector<judge::PairedSeries> family;
   for (std::int64_t id = 1; id <= 1000; ++id) {
-    judge::PairedSeries series{.of = {{0}, {id}}};
+    judge::PairedSeries series{.comparison = {{0}, {id}}};
     for (int r = 2; r < 62; ++r) {
       series.rounds.push_back(r);
       series.baseline.push_back(std::exp(0.02 * random.normal()));
@@ -92,9 +93,9 @@ void findings_pass() {
     }
     family.push_back(std::move(series));
   }
-  const judge::Family rules{.question = {.metric = {.name = "wall time", .unit = "s"}, .margin = 0.01}};
+  const judge::TestFamily rules{.options = {.metric = {.name = "wall time", .unit = "s"}, .margin = 0.01}};
   row("findings pass, 1 000 contrasts of 60 rounds, all looks",
-      seconds([&] { judge::settle(family, rules, judge::Stage::ended); }), 0, "");
+      seconds([&] { judge::decide_family(family, rules, judge::Stage::ended); }), 0, "");
 }
 
 }  // namespace

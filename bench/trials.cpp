@@ -18,6 +18,7 @@
 namespace {
 
 using namespace assay;
+using namespace assay::model;
 using Clock = std::chrono::steady_clock;
 
 double seconds_since(Clock::time_point start) {
@@ -78,7 +79,7 @@ int main() {
     record.design.candidates = {{.name = "true"}};
     record.design.workloads = {{"run", {}}};
     record.design.cells.add({});
-    record.log.sittings.add({});
+    record.log.sessions.add({});
     for (const auto& metric : metrics::process_metrics()) record.design.metrics.add(metric);
     const auto campaign = ledger.begin(record);
     measure::Launcher launcher;

@@ -1,7 +1,7 @@
 # Compiles the sources of several modules in one compilation: most of a compilation's time goes into templates of the
 # standard library, which it then makes once for all of them.
 #
-#   assay_join(files render program exchange)
+#   assay_join(files render app import_export)
 #
 # The modules have been declared; the options are those of the first. No name in the sources of one may clash with a
 # name in those of another. What they embed stays with them, and so do sources that are to be compiled for themselves.

@@ -10,16 +10,16 @@
 #include <nlohmann/json.hpp>
 #include <thread>
 
-#include "assay/build/folder.hpp"
+#include "assay/build/compiler_info.hpp"
 #include "assay/build/repository.hpp"
-#include "assay/build/toolchain.hpp"
-#include "assay/measure/descriptor.hpp"
+#include "assay/build/source_folder.hpp"
 #include "assay/measure/digest.hpp"
-#include "assay/measure/program.hpp"
+#include "assay/measure/file_io.hpp"
+#include "assay/measure/find_program.hpp"
 #include "assay/model/error.hpp"
-#include "assay/model/quantity.hpp"
-#include "assay/relink/own_program.hpp"
-#include "assay/relink/shim_folder.hpp"
+#include "assay/model/units.hpp"
+#include "assay/relink/captured_links.hpp"
+#include "assay/relink/program_files.hpp"
 
 namespace assay::build {
 namespace fs = std::filesystem;

@@ -11,7 +11,7 @@
 #include <vector>
 
 #include "assay/build/repository.hpp"
-#include "assay/build/source.hpp"
+#include "assay/build/source_folder.hpp"
 #include "assay/measure/process.hpp"
 
 namespace assay::build {

@@ -1,17 +1,67 @@
 #include "assay/build/repository.hpp"
 
 #include <sys/stat.h>
+#include <unistd.h>
 
 #include <algorithm>
 #include <filesystem>
 #include <fstream>
 #include <sstream>
+#include <string_view>
 #include <utility>
 
 #include "assay/measure/digest.hpp"
+#include "assay/measure/find_program.hpp"
 #include "assay/model/error.hpp"
 
 namespace assay::build {
+
+std::vector<std::string> environment_without_git() {
+  std::vector<std::string> names;
+  for (char** entry = environ; entry != nullptr && *entry != nullptr; ++entry) {
+    const std::string_view variable = *entry;
+    const auto name = variable.substr(0, variable.find('='));
+    const bool of_connection = name.starts_with("GIT_SSH") || name == "GIT_ASKPASS";
+    if (!name.empty() && (!name.starts_with("GIT_") || of_connection)) names.emplace_back(name);
+  }
+  return names;
+}
+
+Git::Git(measure::Launcher& launcher, std::stop_token stop)
+    : launcher_(launcher), stop_(std::move(stop)), program_(measure::find_program("git", ".")) {}
+
+Git::Result Git::run(const std::string& folder, const std::vector<std::string>& arguments,
+                     const std::vector<std::string>& environment) {
+  measure::Command command{.program = program_, .arguments = {"git"}, .directory = folder, .timeout = 3600};
+  for (const char* setting :
+       {"core.hooksPath=/dev/null", "advice.detachedHead=false", "protocol.file.allow=always", "gc.auto=0"})
+    command.arguments.insert(command.arguments.end(), {"-c", setting});
+  command.arguments.insert(command.arguments.end(), arguments.begin(), arguments.end());
+  command.environment = environment_without_git();
+  command.environment->insert(command.environment->end(), {"LC_ALL=C", "GIT_TERMINAL_PROMPT=0"});
+  command.environment->insert(command.environment->end(), environment.begin(), environment.end());
+  const auto result = launcher_.run(command, stop_);
+  if (result.interrupted) throw Cancelled{};
+  if (result.not_started) throw Error("git could not be started: " + *result.not_started, folder);
+  const auto whole = [](const measure::Capture& capture) {
+    std::string text(capture.head());
+    while (!text.empty() && text.back() == '\n') text.pop_back();
+    return text;
+  };
+  return {result.signal != 0 ? 128 + result.signal : result.exit_status, whole(*result.out),
+          whole(*result.err)};
+}
+
+std::string Git::text(const std::string& folder, const std::vector<std::string>& arguments,
+                      const std::vector<std::string>& environment) {
+  auto result = run(folder, arguments, environment);
+  if (result.status == 0) return std::move(result.out);
+  constexpr std::size_t enough = 400;
+  const auto tail =
+      result.err.size() > enough ? "…" + result.err.substr(result.err.size() - enough) : result.err;
+  throw Error("git " + arguments.front() + " failed: " + tail, folder);
+}
+
 namespace fs = std::filesystem;
 
 Repository::Repository(measure::Launcher& launcher, const std::string& folder, const std::string& cache,

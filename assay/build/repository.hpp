@@ -5,12 +5,41 @@
 #include <string>
 #include <vector>
 
-#include "assay/build/git.hpp"
-#include "assay/build/source.hpp"
+#include "assay/build/source_folder.hpp"
 #include "assay/measure/process.hpp"
-#include "assay/model/commit.hpp"
+#include "assay/model/error.hpp"
+#include "assay/model/history.hpp"
 
 namespace assay::build {
+
+/// The real git, run as a process. What the environment says of a repository (GIT_DIR and the like) is not
+/// passed on, and it never asks for a password.
+class Git {
+ public:
+  /// Throws Error when there is no git.
+  Git(measure::Launcher& launcher, std::stop_token stop);
+
+  struct Result {
+    int status = 0;
+    std::string out, err;  ///< without the line break at the end
+  };
+  /// Runs `git ARGUMENTS` in a folder, `environment` (`NAME=value`) added. Throws Stopped on a stop
+  /// request, Error when it can't be started.
+  Result run(const std::string& folder, const std::vector<std::string>& arguments,
+             const std::vector<std::string>& environment = {});
+
+  /// What it says on standard output. Throws Error with the end of its stderr when it fails.
+  std::string text(const std::string& folder, const std::vector<std::string>& arguments,
+                   const std::vector<std::string>& environment = {});
+
+ private:
+  measure::Launcher& launcher_;
+  std::stop_token stop_;
+  std::string program_;
+};
+
+/// The names of this process's variables, without those that point git at a repository.
+std::vector<std::string> environment_without_git();
 
 /// A git repository of the user's. It is only read: trees are laid out as worktrees of a repository of
 /// Assay's own in the cache, which borrows the objects of the user's.

@@ -8,9 +8,9 @@
 #include <nlohmann/json.hpp>
 #include <numeric>
 
-#include "assay/check/answer.hpp"
+#include "assay/check/output.hpp"
 #include "assay/codec/json.hpp"
-#include "assay/model/printable.hpp"
+#include "assay/model/text.hpp"
 #include "assay/stats/location.hpp"
 
 namespace assay::check {
@@ -98,7 +98,7 @@ Extracted extract(const PlannedMetric& metric, std::string_view text) {
   return metric.json.empty() ? by_pattern(metric, text) : by_pointer(metric, text);
 }
 
-std::vector<Match> discard_first(const Discard& lead_in, const std::vector<Match>& occurrences) {
+std::vector<Match> drop_lead_in(const LeadIn& lead_in, const std::vector<Match>& occurrences) {
   std::vector<Match> later;
   std::int64_t place = 0;
   for (const auto& one : occurrences)

@@ -30,7 +30,7 @@ Extracted extract(const PlannedMetric& metric, std::string_view text);
 
 /// Those that come after the lead-in: later than its seconds, or beyond its number of values. Of occurrences
 /// without times, none is before its seconds. Cost: linear.
-std::vector<Match> discard_first(const Discard& lead_in, const std::vector<Match>& occurrences);
+std::vector<Match> drop_lead_in(const LeadIn& lead_in, const std::vector<Match>& occurrences);
 
 /// The number that stands for all occurrences; there must be one at least. Quantiles interpolate (type 8).
 /// Cost: a sort at most. Source: Hyndman & Fan 1996.

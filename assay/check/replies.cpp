@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <nlohmann/json.hpp>
 
-#include "assay/check/answer.hpp"
+#include "assay/check/output.hpp"
 #include "assay/codec/json.hpp"
 
 namespace assay::check {

@@ -6,8 +6,8 @@
 #include <set>
 
 #include "assay/cli/command.hpp"
-#include "assay/cli/comparing.hpp"
-#include "assay/cli/whereabouts.hpp"
+#include "assay/cli/find_campaign.hpp"
+#include "assay/cli/run_comparison.hpp"
 #include "assay/error.hpp"
 #include "assay/judge.hpp"
 #include "assay/plan.hpp"
@@ -92,7 +92,8 @@ void warn_of_unset_variables(const Plan& plan) {
 int again(const AgainOptions& asked) {
   auto found = find_campaign(asked.campaign, asked.ledger);
   const auto record = found.ledger.read(found.campaign.id);
-  if (record.design.kind == "contest" || record.design.plan.empty() || record.design.folder.empty())
+  if (record.design.kind == CampaignKind::contest || record.design.plan.empty() ||
+      record.design.folder.empty())
     throw Error("this campaign can't be measured again from here", found.campaign.uid.substr(0, 8),
                 "its own program, or assay run, measures it");
   const auto before = judge::judge_record(record);
@@ -100,7 +101,7 @@ int again(const AgainOptions& asked) {
   const auto choice = choose(asked, before, earlier ? &*earlier : nullptr);
   if (choice.cells.empty()) {
     std::cerr << "assay: nothing here is unclear or surprising; --only chooses findings to confirm\n";
-    return exit_done;
+    return app::exit_done;
   }
   auto plan = plan::read(record.design.plan, "the campaign's plan", record.design.folder);
   for (std::size_t i = 0; i < plan.candidates.size(); ++i)
@@ -115,13 +116,13 @@ int again(const AgainOptions& asked) {
   plan.rounds.budget = {};
   plan.seed = {};
   if (!asked.rounds.empty()) {
-    const auto rounds = parse_rounds(asked.rounds);
+    const auto rounds = app::parse_rounds(asked.rounds);
     plan.rounds.min = rounds.min;
     plan.rounds.max = rounds.max;
   }
-  if (!asked.budget.empty()) plan.rounds.budget = parse_budget(asked.budget);
+  if (!asked.budget.empty()) plan.rounds.budget = app::parse_budget(asked.budget);
 
-  RunContext watching({.kind = "again",
+  RunContext watching({.kind = CampaignKind::confirmation,
                        .ledger = found.ledger.path(),
                        .repeat_command = "assay again",
                        .when_busy = asked.when_busy,
@@ -129,10 +130,10 @@ int again(const AgainOptions& asked) {
                        .resume_command = {}});
   auto options = watching.options();
   options.only_cells = choice.cells;
-  auto now = campaign::run_plan(plan, options);
+  auto now = setup::run_plan(plan, options);
   now.confirmations = judge::compare_confirmation(before, now);
   watching.progress().clear();
-  print_results(now, asked.json);
+  app::print_results(now, asked.json);
   return status_of(now, {});
 }
 
@@ -148,7 +149,7 @@ void add_again(CLI::App& app, Action& action) {
                     "those within what a twin showed, or against other workloads or an earlier campaign");
   command->add_option("--rounds", asked->rounds, "judged rounds, like 8..60");
   command->add_option("--budget", asked->budget, "measuring time, like 5min");
-  add_when_busy(*command, asked->when_busy);
+  app::add_when_busy(*command, asked->when_busy);
   command->add_option("--ledger", asked->ledger, "the ledger to look in");
   command->add_flag("--json", asked->json, "print the findings document");
   command->footer(again_examples);

@@ -3,10 +3,10 @@
 #include <functional>
 #include <string>
 
+#include "assay/app/options.hpp"
+#include "assay/app/terminal.hpp"
 #include "assay/judge.hpp"
 #include "assay/plan.hpp"
-#include "assay/program/asking.hpp"
-#include "assay/program/terminal_guard.hpp"
 
 namespace CLI {
 class App;
@@ -17,13 +17,13 @@ namespace assay::cli {
 /// Runs the chosen command and returns the exit status.
 using Action = std::function<int()>;
 
-using program::exit_done;
-using program::TerminalGuard;
-using program::Unguarded;
+using app::exit_done;
+using app::TerminalGuard;
+using app::Unguarded;
 inline constexpr int exit_gate = 1;  ///< the gate did not pass
-using program::exit_interrupted;
-using program::exit_nothing_measured;
-using program::exit_request;
+using app::exit_interrupted;
+using app::exit_nothing_measured;
+using app::exit_request;
 
 /// Stands for the first -- of a duel's arguments, which no argument can be.
 inline constexpr const char* end_of_options = "\x1e--";
@@ -52,6 +52,6 @@ Gate gate_of(const Design& design, const std::string& allow, const std::string& 
 /// The option that chooses among cells.
 void add_only(CLI::App& command, std::string& choice);
 
-using program::add_when_busy;
+using app::add_when_busy;
 
 }  // namespace assay::cli

@@ -6,8 +6,8 @@
 #include <iostream>
 #include <memory>
 
+#include "assay/app/signals.hpp"
 #include "assay/cli/command.hpp"
-#include "assay/program/stopping.hpp"
 
 namespace assay::cli {
 namespace {
@@ -18,14 +18,14 @@ constexpr const char* conditions_examples =
   assay conditions --json    the same for programs)";
 
 int conditions(bool quick, bool json) {
-  program::StopOnSignals stopping;
+  app::StopOnSignals stopping;
   const bool terminal = isatty(STDERR_FILENO) == 1;
-  const auto found = assess_machine(!quick, stopping.token(), [&](int place, int of) {
+  const auto found = setup::assess_machine(!quick, stopping.token(), [&](int place, int of) {
     if (terminal) std::clog << "\r\x1b[Kprobing the noise, " << place << " of " << of << std::flush;
   });
   if (terminal) std::clog << "\r\x1b[K" << std::flush;
   std::cout << (json ? to_json(found) : to_text(found));
-  return stopping.token().stop_requested() ? exit_interrupted : exit_done;
+  return stopping.token().stop_requested() ? app::exit_interrupted : app::exit_done;
 }
 
 }  // namespace

@@ -11,13 +11,13 @@
 #include <string>
 #include <vector>
 
+#include "assay/app/run_command.hpp"
 #include "assay/cli/command.hpp"
-#include "assay/cli/comparing.hpp"
-#include "assay/cli/whereabouts.hpp"
+#include "assay/cli/find_campaign.hpp"
+#include "assay/cli/run_comparison.hpp"
 #include "assay/error.hpp"
 #include "assay/judge.hpp"
 #include "assay/plan.hpp"
-#include "assay/program/side_task.hpp"
 #include "assay/report.hpp"
 
 namespace assay::cli {
@@ -46,12 +46,12 @@ void make_data(const Shipped& shipped, const std::string& folder) {
   };
   constexpr std::array<Size, 3> sizes = {{{"200", "4000"}, {"800", "1500"}, {"3200", "400"}}};
   for (const auto& size : sizes)
-    program::run_command(
+    app::run_command(
         {(shipped.programs / "towpath-generate").string(), folder, size.locks, size.orders, "42"},
         "the demo's data", folder);
-  program::run_command({"bash", (shipped.files / "make-history.sh").string(),
-                        (shipped.files / "source").string(), (fs::path(folder) / "repository").string()},
-                       "the demo's repository", folder);
+  app::run_command({"bash", (shipped.files / "make-history.sh").string(), (shipped.files / "source").string(),
+                    (fs::path(folder) / "repository").string()},
+                   "the demo's repository", folder);
 }
 
 /// The demo's plans besides the first, each a campaign of its own; history is many.
@@ -60,7 +60,7 @@ constexpr std::array<const char*, 6> further_plans = {"commits", "history",  "ma
 
 /// Runs the tool itself, as one would type it in the demo's folder.
 int run_tool(const std::string& folder, std::vector<std::string> words) {
-  std::cerr << "assay: the same as: cd " << folder << " && " << shell_quoted(words) << "\n\n";
+  std::cerr << "assay: the same as: cd " << folder << " && " << app::shell_quoted(words) << "\n\n";
   const auto tool = fs::read_symlink("/proc/self/exe").string();
   words.front() = tool;
   std::vector<char*> arguments;
@@ -69,19 +69,19 @@ int run_tool(const std::string& folder, std::vector<std::string> words) {
   const auto child = fork();
   if (child == 0) {
     if (chdir(folder.c_str()) == 0) execv(tool.c_str(), arguments.data());
-    _exit(exit_nothing_measured);
+    _exit(app::exit_nothing_measured);
   }
   int status = 0;
   while (waitpid(child, &status, 0) < 0 && errno == EINTR) {
   }
-  return WIFEXITED(status) ? WEXITSTATUS(status) : exit_interrupted;
+  return WIFEXITED(status) ? WEXITSTATUS(status) : app::exit_interrupted;
 }
 
 /// What the history of the demo's repository shows, and which commit did the first of it.
 int demo_history(const std::string& folder) {
   const int status =
       run_tool(folder, {"assay", "trend", "--budget", "4min", "--page", "history.html", "history.toml"});
-  if (status != exit_done) return status;
+  if (status != app::exit_done) return status;
   std::cout << std::endl;
   const int located =
       run_tool(folder, {"assay", "locate", "--good", "v0.4.1", "--bad", "v0.5", "history.toml"});
@@ -112,12 +112,12 @@ int demo(const std::string& plan_name, const std::string& folder, const std::str
   make_data(shipped, folder);
   if (plan_name == "history") return demo_history(folder);
   auto plan = plan::read_file(plan_file);
-  if (!rounds.empty()) plan.rounds = parse_rounds(rounds);
+  if (!rounds.empty()) plan.rounds = app::parse_rounds(rounds);
   const auto run = "assay run" + (rounds.empty() ? "" : " --rounds " + rounds) +
                    (plan_name == "assay" ? "" : " " + plan_name + ".toml");
   std::cerr << "assay: the same as: cd " << folder << " && " << run << "\n\n";
   const auto ledger = plan_ledger(plan_file);
-  const int status = compare(plan, {.kind = "plan",
+  const int status = compare(plan, {.kind = CampaignKind::plan,
                                     .ledger = ledger,
                                     .repeat_command = "assay run " + plan_name + ".toml",
                                     .when_busy = when_busy,
@@ -153,7 +153,7 @@ void add_demo(CLI::App& app, Action& action) {
       ->expected(0, 2);
   command->add_option("--rounds", *rounds, "judged rounds, in place of the plan's");
   auto when_busy = std::make_shared<std::string>("wait");
-  add_when_busy(*command, *when_busy);
+  app::add_when_busy(*command, *when_busy);
   command->callback([names, rounds, when_busy, &action] {
     std::string plan = "assay", folder = "assay-demo";
     auto rest = *names;

@@ -7,9 +7,9 @@
 #include <memory>
 
 #include "assay/cli/command.hpp"
-#include "assay/cli/comparing.hpp"
-#include "assay/cli/duel_plan.hpp"
-#include "assay/cli/whereabouts.hpp"
+#include "assay/cli/duel_to_plan.hpp"
+#include "assay/cli/find_campaign.hpp"
+#include "assay/cli/run_comparison.hpp"
 #include "assay/error.hpp"
 #include "assay/plan.hpp"
 
@@ -47,7 +47,7 @@ int duel(const DuelOptions& asked, const std::vector<std::string>& words) {
   const auto plan = plan_of_duel(asked, words);
   if (!asked.save_plan.empty()) {
     save(plan, asked.save_plan);
-    return exit_done;
+    return app::exit_done;
   }
   std::vector<std::string> again = {"assay", "duel"};
   const auto repeat_option = [&](const char* name, const std::string& value) {
@@ -74,7 +74,7 @@ int duel(const DuelOptions& asked, const std::vector<std::string>& words) {
   repeat_option("--before", asked.before);
   repeat_option("--after", asked.after);
   repeat_flag("--fresh", asked.fresh);
-  repeat_option("--settle", asked.warmup);
+  repeat_option("--pause", asked.pause);
   for (const auto& file : asked.cold) repeat_option("--cold", file);
   repeat_option("--cores", asked.cores);
   if (asked.nice != 0) repeat_option("--nice", std::to_string(asked.nice));
@@ -93,9 +93,9 @@ int duel(const DuelOptions& asked, const std::vector<std::string>& words) {
   if (!asked.commits.empty()) again.emplace_back("--");
   again.insert(again.end(), words.begin(), words.end());
   const auto ledger = asked.commits.empty() ? state_ledger() : plan_ledger("./assay.toml");
-  return compare(plan, {.kind = "duel",
+  return compare(plan, {.kind = CampaignKind::duel,
                         .ledger = asked.ledger.empty() ? ledger : asked.ledger,
-                        .repeat_command = shell_quoted(again),
+                        .repeat_command = app::shell_quoted(again),
                         .when_busy = asked.when_busy,
                         .json = asked.json,
                         .confirms_uid = {},
@@ -146,7 +146,7 @@ void add_duel(CLI::App& app, Action& action) {
                       "a command run before each trial, untimed; quotes group words");
   command->add_option("--after", asked->after, "a command run after each trial, untimed");
   command->add_flag("--fresh", asked->fresh, "an empty working directory of its own for each trial");
-  command->add_option("--settle", asked->warmup, "a pause before each trial, like 50ms");
+  command->add_option("--pause", asked->pause, "a pause before each trial, like 50ms");
   command
       ->add_option("--cold", asked->cold,
                    "a file dropped from the page cache before each trial; may be repeated")
@@ -189,7 +189,7 @@ void add_duel(CLI::App& app, Action& action) {
                    "a path that says what serves, to be sure that it is the right one")
       ->needs(serve);
   for (const char* of_programs :
-       {"--stdin", "--exit-ok", "--work", "--abreast", "--discard", "--settle", "--contest"})
+       {"--stdin", "--exit-ok", "--work", "--abreast", "--discard", "--pause", "--contest"})
     serve->excludes(command->get_option(of_programs));
   for (const char* of_servers : {"--serve", "--clients", "--rate", "--requests", "--ready", "--identify"})
     command->get_option(of_servers)->group("Between servers");
@@ -217,7 +217,7 @@ void add_duel(CLI::App& app, Action& action) {
       "--allow", asked->allow,
       "for CI: a change to the worse that is let pass, like 2%; exit status 1 where one is more");
   command->add_option("--junit", asked->junit, "write what the gate said to this file as JUnit XML");
-  add_when_busy(*command, asked->when_busy);
+  app::add_when_busy(*command, asked->when_busy);
   command->add_option("--seed", asked->seed, "seed of the order of runs; the same seed gives the same order")
       ->check(CLI::NonNegativeNumber);
   command->add_option("--save-plan", asked->save_plan, "write this duel as a plan file, and stop");

@@ -8,8 +8,8 @@
 #include <memory>
 
 #include "assay/cli/command.hpp"
-#include "assay/cli/comparing.hpp"
-#include "assay/cli/whereabouts.hpp"
+#include "assay/cli/find_campaign.hpp"
+#include "assay/cli/run_comparison.hpp"
 #include "assay/error.hpp"
 #include "assay/judge.hpp"
 #include "assay/plan.hpp"
@@ -38,22 +38,22 @@ int export_trials(const ExportOptions& asked) {
   const auto record = found.ledger.read(found.campaign.id);
   const Unguarded as_it_is;
   if (asked.as == "csv")
-    exchange::write_csv(record, std::cout);
+    import_export::write_csv(record, std::cout);
   else
-    std::cout << exchange::record_to_json(record);
+    std::cout << import_export::record_to_json(record);
   std::cout.flush();
   if (!std::cout) throw Error("not all of it could be written", "standard output", "look at the disk");
-  return exit_done;
+  return app::exit_done;
 }
 
 struct ImportCommandOptions {
   std::string file, margin, ledger;
-  exchange::ImportOptions samples;
+  import_export::ImportOptions samples;
   bool json = false;
 };
 
 /// `2%` is relative; a bare number is in the metric's unit.
-void read_margin(const std::string& text, exchange::ImportOptions& into) {
+void read_margin(const std::string& text, import_export::ImportOptions& into) {
   double number = 0;
   const auto* const end = text.data() + text.size();
   if (std::from_chars(text.data(), end, number).ptr == end && number > 0) {
@@ -69,15 +69,15 @@ void read_margin(const std::string& text, exchange::ImportOptions& into) {
 }
 
 int import_samples(ImportCommandOptions asked) {
-  asked.samples.uid = make_uid();
+  asked.samples.uid = engine::make_uid();
   asked.samples.started = unix_milliseconds();
   if (!asked.margin.empty()) read_margin(asked.margin, asked.samples);
   if (asked.samples.title.empty()) asked.samples.title = asked.file;
-  const auto record = exchange::read_file(asked.file, asked.samples);
+  const auto record = import_export::read_file(asked.file, asked.samples);
   ledger::Ledger ledger(asked.ledger.empty() ? state_ledger() : asked.ledger);
   ledger.add_whole(record);
   const auto findings = judge::judge_record(record);
-  print_results(findings, asked.json);
+  app::print_results(findings, asked.json);
   return status_of(findings, {});
 }
 

@@ -3,8 +3,8 @@
 #include <memory>
 
 #include "assay/cli/command.hpp"
-#include "assay/cli/comparing.hpp"
-#include "assay/cli/plan_asked.hpp"
+#include "assay/cli/plan_options.hpp"
+#include "assay/cli/run_comparison.hpp"
 #include "assay/compare.hpp"
 
 namespace assay::cli {
@@ -26,17 +26,17 @@ struct ForecastOptions {
 
 int forecast(const ForecastOptions& asked) {
   const auto plan = read_plan(asked.plan);
-  RunContext watching({.kind = "plan",
+  RunContext watching({.kind = CampaignKind::plan,
                        .ledger = {},
                        .repeat_command = {},
                        .when_busy = asked.when_busy,
                        .confirms_uid = {},
                        .resume_command = {}});
-  const auto [outlook, design] = campaign::forecast(plan, asked.pilots, watching.options());
+  const auto [outlook, design] = setup::forecast(plan, asked.pilots, watching.options());
   watching.progress().clear();
-  if (watching.options().stop.stop_requested()) return exit_interrupted;
+  if (watching.options().stop.stop_requested()) return app::exit_interrupted;
   std::cout << to_text(outlook, design);
-  return exit_done;
+  return app::exit_done;
 }
 
 }  // namespace
@@ -47,7 +47,7 @@ void add_forecast(CLI::App& app, Action& action) {
   auto asked = std::make_shared<ForecastOptions>();
   add_plan_options(*command, asked->plan);
   command->add_option("--pilots", asked->pilots, "pilot rounds (default 5)")->check(CLI::Range(3, 1000));
-  add_when_busy(*command, asked->when_busy);
+  app::add_when_busy(*command, asked->when_busy);
   command->footer(forecast_examples);
   command->callback([asked, &action] { action = [asked] { return forecast(*asked); }; });
 }

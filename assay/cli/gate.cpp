@@ -5,9 +5,9 @@
 #include <memory>
 
 #include "assay/cli/command.hpp"
-#include "assay/cli/comparing.hpp"
-#include "assay/cli/plan_asked.hpp"
-#include "assay/cli/whereabouts.hpp"
+#include "assay/cli/find_campaign.hpp"
+#include "assay/cli/plan_options.hpp"
+#include "assay/cli/run_comparison.hpp"
 #include "assay/error.hpp"
 #include "assay/history.hpp"
 #include "assay/judge.hpp"
@@ -52,7 +52,7 @@ Gate with_asked(Gate rules, const std::string& allow, const std::string& undecid
 int print_gate(const GateResult& result, const Design& design, const GateOptions& asked) {
   std::cout << render::to_text(result, design, asked.all);
   if (!asked.junit.empty()) write_file(asked.junit, render::to_junit(result, design), "the gate's reasons");
-  return result.passes ? exit_done : exit_gate;
+  return result.passes ? app::exit_done : exit_gate;
 }
 
 /// The newest commits of a history. CAMPAIGN names the plan.
@@ -86,7 +86,7 @@ int gate(const GateOptions& asked) {
   auto findings = judge::judge_record(record);
   const auto only = parse_cell_filter(asked.only);
   judge::filter_results(findings, only);
-  if (record.design.kind == "import" && record.log.rounds.empty() && !asked.apart)
+  if (record.design.kind == CampaignKind::imported && record.log.rounds.empty() && !asked.apart)
     refuse_apart("these samples");
   const auto rules = gate_of(record.design, asked.allow, asked.undecided);
   const auto result = judge::evaluate_gate(findings, rules, only);

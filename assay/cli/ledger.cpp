@@ -6,12 +6,12 @@
 #include <memory>
 #include <sstream>
 
+#include "assay/app/terminal.hpp"
 #include "assay/cli/command.hpp"
-#include "assay/cli/whereabouts.hpp"
+#include "assay/cli/find_campaign.hpp"
 #include "assay/error.hpp"
 #include "assay/history.hpp"
 #include "assay/judge.hpp"
-#include "assay/program/columns.hpp"
 
 namespace assay::cli {
 namespace {
@@ -43,17 +43,17 @@ int list(const std::string& named) {
   if (paths.empty()) std::cerr << "assay: no campaign yet; assay duel, or assay run, makes one\n";
   for (const auto& path : paths) {
     std::cout << from_home(path) << "\n";
-    using program::pad_left;
-    using program::pad_right;
+    using app::pad_left;
+    using app::pad_right;
     const auto campaigns = ledger::Ledger(path, ledger::Ledger::OpenMode::existing).list();
     if (campaigns.empty()) std::cout << "  no campaign\n";
     for (const auto& c : campaigns)
-      std::cout << "  " << c.uid.substr(0, 8) << "  " << date_text(c.started) << "  " << pad_right(c.kind, 5)
-                << pad_left(std::to_string(c.rounds), 5) << " rounds  " << pad_right(to_string(c.state), 12)
-                << (c.label.empty() ? "" : "[" + c.label + "] ") << (c.title.empty() ? c.candidates : c.title)
-                << "\n";
+      std::cout << "  " << c.uid.substr(0, 8) << "  " << date_text(c.started) << "  "
+                << pad_right(to_string(c.kind), 5) << pad_left(std::to_string(c.rounds), 5) << " rounds  "
+                << pad_right(to_string(c.state), 12) << (c.label.empty() ? "" : "[" + c.label + "] ")
+                << (c.title.empty() ? c.candidates : c.title) << "\n";
   }
-  return exit_done;
+  return app::exit_done;
 }
 
 int name(const std::string& named, const std::string& campaign, const std::string& label) {
@@ -66,7 +66,7 @@ int name(const std::string& named, const std::string& campaign, const std::strin
                   "ledger name", "choose another");
   found.ledger.set_label(found.campaign.id, label);
   std::cout << found.campaign.uid.substr(0, 8) << " is now called " << label << "\n";
-  return exit_done;
+  return app::exit_done;
 }
 
 int prune(const std::string& named, const std::string& campaign, int keep) {
@@ -76,7 +76,7 @@ int prune(const std::string& named, const std::string& campaign, int keep) {
     auto found = find_campaign(campaign, named);
     found.ledger.remove({{found.campaign.id}});
     std::cout << "took out " << found.campaign.uid.substr(0, 8) << "\n";
-    return exit_done;
+    return app::exit_done;
   }
   for (const auto& path : searched_ledgers(named)) {
     ledger::Ledger ledger(path, ledger::Ledger::OpenMode::existing);
@@ -92,7 +92,7 @@ int prune(const std::string& named, const std::string& campaign, int keep) {
     ledger.remove(old);
     std::cout << pruned;
   }
-  return exit_done;
+  return app::exit_done;
 }
 
 /// Reduces what histories have measured to their values.
@@ -101,7 +101,7 @@ int reduce(const std::string& named, int keep) {
     if (const auto count = reduce_history(path, static_cast<std::size_t>(keep)); count > 0)
       std::cout << "reduced " << count << (count == 1 ? " campaign" : " campaigns") << " of " << path
                 << " to what a history needs\n";
-  return exit_done;
+  return app::exit_done;
 }
 
 struct LedgerOptions {

@@ -3,13 +3,13 @@
 #include <iostream>
 #include <memory>
 
+#include "assay/app/progress.hpp"
 #include "assay/cli/command.hpp"
-#include "assay/cli/comparing.hpp"
-#include "assay/cli/plan_asked.hpp"
-#include "assay/cli/whereabouts.hpp"
+#include "assay/cli/find_campaign.hpp"
+#include "assay/cli/plan_options.hpp"
+#include "assay/cli/run_comparison.hpp"
 #include "assay/error.hpp"
 #include "assay/history.hpp"
-#include "assay/program/search_progress.hpp"
 
 namespace assay::cli {
 namespace {
@@ -54,7 +54,7 @@ std::string command_of(const LocateCommandOptions& asked) {
   if (asked.better) words.emplace_back("--better");
   if (asked.all) words.emplace_back("--all");
   words.push_back(asked.plan);
-  return shell_quoted(words);
+  return app::shell_quoted(words);
 }
 
 void show_outline(const SearchOutline& outline, const LocateCommandOptions& asked) {
@@ -84,13 +84,13 @@ int locate(const LocateCommandOptions& asked) {
     throw Error("good and bad are the same commit", "locate", "name two, the good one the older");
   auto plan = read_plan_of_commits(asked.plan);
   if (!asked.rounds.empty()) {
-    const auto rounds = parse_rounds(asked.rounds);
+    const auto rounds = app::parse_rounds(asked.rounds);
     plan.rounds.min = rounds.min;
     plan.rounds.max = rounds.max;
     plan::validate(plan, {{"rounds.max", "--rounds"}, {"rounds.min", "--rounds"}});
   }
-  program::StopOnSignals stopping;
-  program::SearchProgress progress;
+  app::StopOnSignals stopping;
+  app::SearchProgress progress;
   LocateOptions options{.good = asked.good,
                         .bad = asked.bad,
                         .metric = asked.metric,
@@ -100,7 +100,7 @@ int locate(const LocateCommandOptions& asked) {
                         .ignore_earlier = asked.ignore_earlier,
                         .ledger = asked.ledger.empty() ? plan_ledger(asked.plan) : asked.ledger,
                         .repeat_command = command_of(asked),
-                        .when_busy = program::when_busy_of(asked.when_busy),
+                        .when_busy = app::when_busy_of(asked.when_busy),
                         .observer = &progress,
                         .stop = stopping.token()};
   if (!asked.workload.empty()) options.only.allowed["workload"] = {asked.workload};
@@ -109,20 +109,20 @@ int locate(const LocateCommandOptions& asked) {
   if (!(options.promise > 0.5 && options.promise < 1))
     throw Error("that is no probability to be sure at", "--sure",
                 "write one between 50 % and 100 %, like 95%");
-  if (!asked.budget.empty()) options.budget = parse_budget(asked.budget);
+  if (!asked.budget.empty()) options.budget = app::parse_budget(asked.budget);
   if (asked.show) {
     show_outline(outline_search(plan, options), asked);
-    return exit_done;
+    return app::exit_done;
   }
   const auto found = history::locate(plan, options);
   progress.clear();
   std::cout << (asked.json ? to_json(found) : to_text(found));
   if (found.interrupted) {
     std::cerr << "assay: kept; to go on: " << options.repeat_command << "\n";
-    return exit_interrupted;
+    return app::exit_interrupted;
   }
   const bool confirmed = !found.steps.empty() && found.steps.front().confirmed;
-  return found.status == CommitSearchResult::Status::found && confirmed ? exit_done : exit_gate;
+  return found.status == CommitSearchResult::Status::found && confirmed ? app::exit_done : exit_gate;
 }
 
 }  // namespace
@@ -152,7 +152,7 @@ void add_locate(CLI::App& app, Action& action) {
   command->add_flag("--afresh", asked->ignore_earlier, "leave out what earlier searches have measured");
   command->add_flag("--show", asked->show,
                     "print the commits and what the search would cost, and run nothing");
-  add_when_busy(*command, asked->when_busy);
+  app::add_when_busy(*command, asked->when_busy);
   command->add_option("--ledger", asked->ledger, "the ledger that keeps the runs");
   command->add_flag("--json", asked->json, "print the answer as a JSON document");
   command->footer(locate_examples);

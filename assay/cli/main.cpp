@@ -5,9 +5,9 @@
 #include <string>
 #include <vector>
 
+#include "assay/app/argument_error.hpp"
 #include "assay/cli/command.hpp"
 #include "assay/error.hpp"
-#include "assay/program/refusal.hpp"
 
 namespace {
 
@@ -49,7 +49,7 @@ int run(int argc, char** argv) {
   app.set_version_flag("--version", "assay " ASSAY_VERSION, "print the version and stop");
   app.get_formatter()->column_width(32);
   app.require_subcommand(1);
-  app.failure_message(assay::program::argument_error);
+  app.failure_message(assay::app::argument_error);
   assay::cli::Action action;
   assay::cli::add_duel(app, action);
   assay::cli::add_plan(app, action);
@@ -74,7 +74,8 @@ int run(int argc, char** argv) {
   for (const auto* command : app.get_subcommands([](const CLI::App*) { return true; }))
     commands.push_back(command->get_name());
   if (const std::string first = argv[1]; !first.starts_with("-") && std::ranges::count(commands, first) == 0)
-    throw assay::Error("unknown command \"" + first + "\"", "assay", assay::model::did_you_mean(first, commands));
+    throw assay::Error("unknown command \"" + first + "\"", "assay",
+                       assay::model::did_you_mean(first, commands));
   try {
     app.parse(arguments_of(argc, argv));
   } catch (const CLI::ParseError& error) {
@@ -97,7 +98,7 @@ int main(int argc, char** argv) {
     }
     return status;
   } catch (const assay::Error& error) {
-    std::cerr << "assay: " << error.what() << "\n";
+    std::cerr << "assay: " << assay::app::error_text(error) << "\n";
     return error.code() == assay::Error::Code::measuring ? assay::cli::exit_nothing_measured
                                                          : assay::cli::exit_request;
   } catch (const std::exception& error) {

@@ -6,7 +6,7 @@
 #include <memory>
 
 #include "assay/cli/command.hpp"
-#include "assay/cli/comparing.hpp"
+#include "assay/cli/run_comparison.hpp"
 #include "assay/error.hpp"
 
 namespace assay::cli {
@@ -42,7 +42,7 @@ int write_plan(const std::string& path) {
                         : ", without a build: this folder has none of " + plan::project_files())
             << "\nassay: fill in the workload, look with assay run --show" << name
             << ", carry it out with assay run" << name << "\n";
-  return exit_done;
+  return app::exit_done;
 }
 
 }  // namespace

@@ -5,8 +5,8 @@
 #include <memory>
 
 #include "assay/cli/command.hpp"
-#include "assay/cli/comparing.hpp"
-#include "assay/cli/whereabouts.hpp"
+#include "assay/cli/find_campaign.hpp"
+#include "assay/cli/run_comparison.hpp"
 #include "assay/error.hpp"
 #include "assay/gate.hpp"
 #include "assay/judge.hpp"
@@ -28,7 +28,7 @@ struct ReportOptions {
 int write(const std::string& text, const std::string& path) {
   write_file(path, text, "the report");
   std::cerr << "assay: wrote " << path << "\n";
-  return exit_done;
+  return app::exit_done;
 }
 
 int report(const ReportOptions& asked) {
@@ -46,7 +46,7 @@ int report(const ReportOptions& asked) {
   if (asked.file.empty()) {
     const Unguarded as_it_is;
     std::cout << text;
-    return exit_done;
+    return app::exit_done;
   }
   return write(text, asked.file);
 }

@@ -7,9 +7,9 @@
 #include <memory>
 
 #include "assay/cli/command.hpp"
-#include "assay/cli/comparing.hpp"
-#include "assay/cli/plan_asked.hpp"
-#include "assay/cli/whereabouts.hpp"
+#include "assay/cli/find_campaign.hpp"
+#include "assay/cli/plan_options.hpp"
+#include "assay/cli/run_comparison.hpp"
 #include "assay/plan.hpp"
 #include "assay/report.hpp"
 
@@ -45,7 +45,7 @@ struct RunCommandOptions {
 };
 
 void show_builds(const Plan& plan) {
-  const auto setting = plan::all_settings(plan.factors).front();
+  const auto setting = all_settings(plan.factors).front();
   for (std::size_t i = 0; i < plan.candidates.size(); ++i) {
     const auto& candidate = plan.candidates[i];
     if (candidate.build.steps.empty()) continue;
@@ -56,7 +56,7 @@ void show_builds(const Plan& plan) {
                                             : "commit " + candidate.commit)
               << " in " << (candidate.source.empty() ? "the plan's folder" : candidate.source) << "\n";
     for (const auto& step : plan::expand_steps(plan, CandidateId{static_cast<std::int64_t>(i)}, setting))
-      std::cout << "  " << shell_quoted(step) << "\n";
+      std::cout << "  " << app::shell_quoted(step) << "\n";
   }
 }
 
@@ -85,7 +85,7 @@ std::string rounds_text(const PlannedRounds& rounds) {
 std::string load_of(const PlannedWorkload& workload, const plan::PlannedCell& planned,
                     const std::string& folder, std::ptrdiff_t servers) {
   if (!workload.requests)
-    return "  asked by " + shell_quoted(plan::display_command(planned.client, folder)) + "; " +
+    return "  asked by " + app::shell_quoted(plan::display_command(planned.client, folder)) + "; " +
            lives_of(ServerLifetime::trial) + "\n";
   const auto& requests = *workload.requests;
   const auto& serving = *planned.serving;
@@ -129,8 +129,9 @@ void show_cells(const Plan& plan) {
     }
     group = here;
     std::cout << "  " << plan.candidate(planned.cell.candidate).name << ": "
-              << (planned.state.is_ok() ? shell_quoted(plan::display_command(planned.command, plan.folder))
-                                        : "absent, " + planned.state.detail)
+              << (planned.state.is_ok()
+                      ? app::shell_quoted(plan::display_command(planned.command, plan.folder))
+                      : "absent, " + planned.state.detail)
               << "\n";
   }
 }
@@ -139,7 +140,7 @@ int run(const RunCommandOptions& asked) {
   const auto plan = read_plan(asked.plan);
   if (asked.show) {
     show_cells(plan);
-    return exit_done;
+    return app::exit_done;
   }
   const auto typed_with = [](std::vector<std::string> words, const PlanOptions& options) {
     for (const auto& word : options_of(options)) words.push_back(word);
@@ -151,14 +152,14 @@ int run(const RunCommandOptions& asked) {
   auto measure_again = asked.plan;
   measure_again.rounds.clear();
   measure_again.budget.clear();
-  return compare(plan, {.kind = "plan",
+  return compare(plan, {.kind = CampaignKind::plan,
                         .ledger = asked.ledger.empty() ? plan_ledger(asked.plan.file) : asked.ledger,
-                        .repeat_command = shell_quoted(typed_with({"assay", "run"}, measure_again)),
+                        .repeat_command = app::shell_quoted(typed_with({"assay", "run"}, measure_again)),
                         .when_busy = asked.when_busy,
                         .json = asked.json,
                         .resume = asked.resume,
                         .confirms_uid = {},
-                        .resume_command = shell_quoted(go_on)});
+                        .resume_command = app::shell_quoted(go_on)});
 }
 
 }  // namespace
@@ -170,7 +171,7 @@ void add_run(CLI::App& app, Action& action) {
   command->add_flag("--resume", asked->resume,
                     "go on where the last campaign of this plan was cut off or interrupted");
   command->add_flag("--show", asked->show, "print the cells and their commands, and run nothing");
-  add_when_busy(*command, asked->when_busy);
+  app::add_when_busy(*command, asked->when_busy);
   command->add_option("--ledger", asked->ledger, "the ledger that keeps the runs");
   command->add_flag("--json", asked->json, "print the findings document");
   command->footer(run_examples);

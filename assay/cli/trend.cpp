@@ -2,13 +2,13 @@
 #include <iostream>
 #include <memory>
 
+#include "assay/app/progress.hpp"
 #include "assay/cli/command.hpp"
-#include "assay/cli/comparing.hpp"
-#include "assay/cli/plan_asked.hpp"
-#include "assay/cli/whereabouts.hpp"
+#include "assay/cli/find_campaign.hpp"
+#include "assay/cli/plan_options.hpp"
+#include "assay/cli/run_comparison.hpp"
 #include "assay/error.hpp"
 #include "assay/history.hpp"
-#include "assay/program/search_progress.hpp"
 
 namespace assay::cli {
 namespace {
@@ -44,8 +44,8 @@ int trend(const TrendCommandOptions& asked) {
   if (plan.history.reference.empty())
     throw Error("it is not said which commit the others are held against", asked.plan,
                 "name one in [history] reference = \"v1.0\", or with --reference");
-  program::StopOnSignals stopping;
-  program::SearchProgress progress;
+  app::StopOnSignals stopping;
+  app::SearchProgress progress;
   const auto history =
       history::trend(plan, {.reference = plan.history.reference,
                             .branch = plan.history.branch,
@@ -55,11 +55,11 @@ int trend(const TrendCommandOptions& asked) {
                             .metric = asked.metric,
                             .measures = !asked.show,
                             .retries = asked.retry,
-                            .budget = parse_budget(asked.budget),
+                            .budget = app::parse_budget(asked.budget),
                             .keep = plan.history.keep,
                             .ledger = asked.ledger.empty() ? plan_ledger(asked.plan) : asked.ledger,
-                            .repeat_command = shell_quoted({"assay", "trend", asked.plan}),
-                            .when_busy = program::when_busy_of(asked.when_busy),
+                            .repeat_command = app::shell_quoted({"assay", "trend", asked.plan}),
+                            .when_busy = app::when_busy_of(asked.when_busy),
                             .observer = &progress,
                             .stop = stopping.token()});
   progress.clear();
@@ -70,16 +70,16 @@ int trend(const TrendCommandOptions& asked) {
   }
   if (history.interrupted) {
     std::cerr << "assay: kept; the same command goes on\n";
-    return exit_interrupted;
+    return app::exit_interrupted;
   }
   if (history.lines.empty()) {
     std::cerr << "assay: nothing of this history has been measured yet\n";
-    return exit_nothing_measured;
+    return app::exit_nothing_measured;
   }
   if (history.missing > 0 && !asked.show)
     std::cerr << "assay: " << history.missing
               << " commits are missing yet; the same command goes on with them\n";
-  return exit_done;
+  return app::exit_done;
 }
 
 }  // namespace
@@ -104,7 +104,7 @@ void add_trend(CLI::App& app, Action& action) {
   command->add_flag("--show", asked->show, "show what there is, and measure nothing");
   command->add_flag("--retry", asked->retry, "try once more what could not be measured");
   command->add_option("--page", asked->page, "write a page with charts to this file besides");
-  add_when_busy(*command, asked->when_busy);
+  app::add_when_busy(*command, asked->when_busy);
   command->add_option("--ledger", asked->ledger, "the ledger that has the history");
   command->add_flag("--json", asked->json, "print the history as a JSON document");
   command->footer(trend_examples);

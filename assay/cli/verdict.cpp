@@ -3,8 +3,8 @@
 #include <memory>
 
 #include "assay/cli/command.hpp"
-#include "assay/cli/comparing.hpp"
-#include "assay/cli/whereabouts.hpp"
+#include "assay/cli/find_campaign.hpp"
+#include "assay/cli/run_comparison.hpp"
 #include "assay/judge.hpp"
 #include "assay/report.hpp"
 
@@ -44,9 +44,9 @@ int verdict(const VerdictOptions& asked) {
   auto findings = judge::judge_record(record);
   if (asked.second.empty()) add_confirmations(findings, found.ledger);
   judge::filter_results(findings, parse_cell_filter(asked.only));
-  print_results(findings, asked.json, {.profile = asked.profile, .all_notes = asked.notes});
+  app::print_results(findings, asked.json, {.profile = asked.profile, .all_notes = asked.notes});
   if (asked.trials && !asked.json) std::cout << render::details(findings, record);
-  return findings.findings.empty() ? exit_nothing_measured : exit_done;
+  return findings.findings.empty() ? app::exit_nothing_measured : app::exit_done;
 }
 
 }  // namespace

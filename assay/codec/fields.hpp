@@ -30,9 +30,9 @@ void fields(Self& p, Visit&& visit) {
 template <Is<Candidate> Self, class Visit>
 void fields(Self& c, Visit&& visit) {
   visit("name", c.name);
-  visit("against", c.baseline);
+  visit("baseline", c.baseline);
   visit("twin_of", c.twin_of);
-  visit("options", c.distinguishing_arguments);
+  visit("distinguishing_arguments", c.distinguishing_arguments);
   fields(c.from, visit);
 }
 
@@ -46,7 +46,7 @@ void fields(Self& b, Visit&& visit) {
   visit("flags", b.flags);
   visit("exe_digest", b.exe_digest);
   visit("layouts", b.layouts);
-  visit("layout", b.layout_method);
+  visit("layout_method", b.layout_method);
 }
 
 template <Is<Workload> Self, class Visit>
@@ -76,7 +76,7 @@ void fields(Self& d, Visit&& visit) {
   visit("margin", d.margin);
   visit("ceiling", d.ceiling);
   visit("require", d.require);
-  visit("settle", d.discard);
+  visit("lead_in", d.lead_in);
   visit("missing", d.missing);
 }
 
@@ -84,12 +84,12 @@ template <Is<Metric> Self, class Visit>
 void fields(Self& m, Visit&& visit) {
   visit("name", m.name);
   visit("unit", m.unit);
-  visit("prefer", m.direction);
+  visit("direction", m.direction);
   visit("scale", m.scale);
-  visit("about", m.subject);
+  visit("subject", m.subject);
   visit("exact", m.exact);
   visit("supporting", m.supporting);
-  visit("coarse_below", m.resolution_limit);
+  visit("resolution_limit", m.resolution_limit);
   fields(m.request, visit);
 }
 
@@ -113,7 +113,7 @@ void fields(Self& d, Visit&& visit) {
   visit("plan", d.plan);
   visit("plan_digest", d.plan_digest);
   visit("started", d.started);
-  visit("repeat", d.repeat_command);
+  visit("repeat_command", d.repeat_command);
   visit("folder", d.folder);
   fields(d.rules, visit);
 }
@@ -123,11 +123,11 @@ template <Is<Trial> Self, class Visit>
 void fields(Self& t, Visit&& visit) {
   visit("round", t.round);
   visit("cell", t.cell);
-  visit("sitting", t.session);
+  visit("session", t.session);
   visit("role", t.role);
   visit("repeat", t.repeat);
   visit("position", t.position);
-  visit("heat", t.batch);
+  visit("batch", t.batch);
   visit("calls", t.calls);
   visit("outcome", t.outcome);
   visit("exit_status", t.exit_status);
@@ -135,7 +135,7 @@ void fields(Self& t, Visit&& visit) {
   visit("output_bytes", t.output_bytes);
   visit("output_digest", t.output_digest);
   visit("latencies", t.latencies);
-  visit("leftovers", t.orphans);
+  visit("orphans", t.orphans);
   visit("detail", t.detail);
 }
 
@@ -147,7 +147,7 @@ void fields(Self& l, Visit&& visit) {
   visit("number", l.number);
   visit("rounds", l.rounds);
   visit("p", l.p);
-  visit("p_same", l.p_same);
+  visit("p_equivalence", l.p_same);
   visit("decision", l.decision);
 }
 
@@ -155,7 +155,7 @@ void fields(Self& l, Visit&& visit) {
 template <Is<Round> Self, class Visit>
 void fields(Self& r, Visit&& visit) {
   visit("number", r.number);
-  visit("sitting", r.session);
+  visit("session", r.session);
   visit("state", r.state);
   visit("role", r.role);
 }

@@ -105,16 +105,10 @@ void keys(Self& c, Visit&& visit) {
   visit(Key{.name = "before", .example = step}, c.before);
   visit(Key{.name = "after", .example = step}, c.after);
   visit(Key{"fresh"}, c.fresh);
-  visit(Key{"settle", KeyFormat::duration}, c.pause);
+  visit(Key{"pause", KeyFormat::duration}, c.pause);
   visit(Key{"environment"}, c.environment);
   visit(Key{"memory_limit", KeyFormat::bytes}, c.memory_limit);
   visit(Key{"keep_output"}, c.keep_output);
-}
-
-template <Is<Work> Self, class Visit>
-void keys(Self& w, Visit&& visit) {
-  visit(Key{"amount", KeyFormat::any_level}, w.amount);
-  visit(Key{"unit"}, w.unit);
 }
 
 template <Is<OutputCheck> Self, class Visit>
@@ -170,7 +164,7 @@ void keys(Self& r, Visit&& visit) {
   visit(Key{"spacing"}, r.spacing);
   visit(Key{.name = "count", .example = "a whole number", .min = 1, .max = 10'000'000}, r.count);
   visit(Key{"slice", KeyFormat::duration_or_none}, r.slice);
-  visit(Key{.name = "settle", .example = "a number of requests", .min = 1}, r.warmup);
+  visit(Key{.name = "warmup", .example = "a number of requests", .min = 1}, r.warmup);
   visit(Key{"timeout", KeyFormat::duration}, r.timeout);
   visit(Key{.name = "connections", .example = "a whole number", .min = 1, .max = 20'000}, r.connections);
   visit(Key{.name = "backlog", .example = "a whole number", .min = 1}, r.backlog);
@@ -192,7 +186,7 @@ void keys(Self& w, Visit&& visit) {
   visit(Key{.name = "timeout", .format = KeyFormat::duration, .always = true}, w.timeout);
   visit(Key{.name = "weight", .example = "a number above 0"}, w.weight);
   keys(w.control, visit);
-  visit(Key{.name = "work", .example = "a table: { amount = 500, unit = \"routes\" }"}, w.work);
+  visit(Key{.name = "work", .example = "text in quotes, like \"500 routes\""}, w.work);
   visit(Key{.name = "service", .example = "a table: [workload.service]"}, w.service);
   visit(Key{.name = "requests", .example = "a table: [workload.requests]"}, w.requests);
 }
@@ -206,7 +200,7 @@ void keys(Self& m, Visit&& visit) {
   visit(Key{.name = "unit", .always = true}, m.metric.unit);
   visit(Key{.name = "prefer", .always = true}, m.metric.direction);
   visit(Key{.name = "pick", .example = "text in quotes, like \"median\""}, m.aggregate);
-  visit(Key{.name = "settle", .example = "\"2 s\", or a number of values like 20"}, m.discard);
+  visit(Key{.name = "lead_in", .example = "\"2 s\", or a number of values like 20"}, m.lead_in);
   visit(Key{"margin", KeyFormat::share}, m.margin);
   visit(Key{"exact"}, m.metric.exact);
   visit(Key{"workloads"}, m.workloads);

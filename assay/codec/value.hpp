@@ -9,10 +9,10 @@
 #include <variant>
 #include <vector>
 
+#include "assay/model/design.hpp"
+#include "assay/model/enum_names.hpp"
 #include "assay/model/error.hpp"
-#include "assay/model/ids.hpp"
-#include "assay/model/names.hpp"
-#include "assay/model/requirement.hpp"
+#include "assay/model/metric.hpp"
 #include "assay/model/setting.hpp"
 
 /// One field as a database or a document holds it: nothing, a whole number, a number, or text. Enumerators

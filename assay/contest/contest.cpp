@@ -4,20 +4,18 @@
 #include <cmath>
 #include <cstdlib>
 
-#include "assay/campaign/begin.hpp"
-#include "assay/campaign/identity.hpp"
-#include "assay/campaign/life.hpp"
-#include "assay/campaign/policy.hpp"
-#include "assay/campaign/turn.hpp"
-#include "assay/contest/arena.hpp"
-#include "assay/contest/lay_down.hpp"
-#include "assay/contest/parts.hpp"
-#include "assay/judge/findings.hpp"
-#include "assay/measure/turnstile.hpp"
+#include "assay/contest/comparison_spec.hpp"
+#include "assay/contest/function_runner.hpp"
+#include "assay/contest/prepare_functions.hpp"
+#include "assay/engine/campaign_runner.hpp"
+#include "assay/engine/open_campaign.hpp"
+#include "assay/engine/session.hpp"
+#include "assay/engine/stop_policy.hpp"
+#include "assay/judge/judge.hpp"
+#include "assay/measure/machine_lock.hpp"
+#include "assay/model/enum_names.hpp"
 #include "assay/model/error.hpp"
-#include "assay/model/names.hpp"
-#include "assay/model/requirement.hpp"
-#include "assay/model/stopped.hpp"
+#include "assay/model/metric.hpp"
 
 namespace assay::contest {
 namespace {
@@ -125,26 +123,26 @@ const Options& Contest::options() const { return parts_->options; }
 Findings Contest::run() const { return run(parts_->options); }
 
 Findings Contest::run(const Options& options) const {
-  campaign::Observer nobody;
+  engine::Observer nobody;
   auto& observer = options.observer == nullptr ? nobody : *options.observer;
   auto laid = prepare_functions(*parts_, options);
-  auto sitting = campaign::current_session();
+  auto sitting = engine::current_session();
   measure::MachineLock turnstile;
   try {
     const bool part_of_a_plan = std::getenv("ASSAY_SAMPLES") != nullptr;  // which has the turn itself
     if (!part_of_a_plan)
-      campaign::acquire_machine(turnstile, options.when_busy, observer, options.stop, sitting);
+      engine::acquire_machine(turnstile, options.when_busy, observer, options.stop, sitting);
   } catch (const Cancelled&) {
     return {
         .design = std::move(laid.record.design), .state = CampaignState::interrupted, .provisional = true};
   }
   laid.record.log.sessions.add(std::move(sitting));
-  auto recorder = campaign::open_or_resume(std::move(laid.record), options.ledger, options.resume);
+  auto recorder = engine::open_or_resume(std::move(laid.record), options.ledger, options.resume);
   if (recorder.log().state == CampaignState::ended) return judge::judge_record(recorder.record());
   observer.on_start(recorder.design());
   FunctionRunner arena(*parts_, options, recorder.design(), std::move(laid.variants));
-  campaign::CampaignRunner life(recorder, arena, observer, options.stop);
-  return life.run(*campaign::until_decided(options.rounds_max, {}, false), false);
+  engine::CampaignRunner life(recorder, arena, observer, options.stop);
+  return life.run(*engine::until_decided(options.rounds_max, {}, false), false);
 }
 
 }  // namespace assay::contest

@@ -9,10 +9,10 @@
 #include <utility>
 #include <vector>
 
-#include "assay/campaign/observer.hpp"
 #include "assay/contest/callable.hpp"
-#include "assay/model/findings.hpp"
+#include "assay/engine/observer.hpp"
 #include "assay/model/plan.hpp"
+#include "assay/model/results.hpp"
 
 namespace assay::contest {
 
@@ -33,8 +33,8 @@ struct Options {
   /// Goes on with the newest run of this contest in the ledger where it was cut off, if there is one.
   bool resume = false;
   /// While another campaign measures on this machine. A contest that is a workload of a plan does not ask.
-  campaign::WhenBusy when_busy = campaign::WhenBusy::proceed;
-  campaign::Observer* observer = nullptr;  ///< is told what happens; must outlive the run
+  engine::WhenBusy when_busy = engine::WhenBusy::proceed;
+  engine::Observer* observer = nullptr;  ///< is told what happens; must outlive the run
   std::stop_token stop;
 };
 

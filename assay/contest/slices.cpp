@@ -5,7 +5,7 @@
 #include <exception>
 #include <numeric>
 
-#include "assay/contest/clock.hpp"
+#include "assay/contest/slice_clock.hpp"
 
 namespace assay::contest {
 namespace {

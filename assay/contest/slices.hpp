@@ -7,7 +7,7 @@
 #include <vector>
 
 #include "assay/contest/callable.hpp"
-#include "assay/contest/team.hpp"
+#include "assay/contest/thread_group.hpp"
 #include "assay/stats/random.hpp"
 
 namespace assay::contest {

@@ -8,7 +8,7 @@
 #include <utility>
 #include <vector>
 
-#include "assay/history/archive.hpp"
+#include "assay/history/measured_values.hpp"
 
 namespace assay::history {
 

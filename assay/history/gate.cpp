@@ -8,8 +8,8 @@
 #include <utility>
 #include <vector>
 
-#include "assay/history/line_of.hpp"
-#include "assay/history/pairs_of.hpp"
+#include "assay/history/history_line.hpp"
+#include "assay/history/round_effects.hpp"
 #include "assay/judge/gate.hpp"
 
 namespace assay::history {

@@ -3,9 +3,9 @@
 #include <cstddef>
 
 #include "assay/model/design.hpp"
-#include "assay/model/gate.hpp"
 #include "assay/model/history.hpp"
 #include "assay/model/plan.hpp"
+#include "assay/model/results.hpp"
 
 namespace assay::history {
 

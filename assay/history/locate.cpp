@@ -4,13 +4,12 @@
 #include <cmath>
 #include <utility>
 
-#include "assay/campaign/rounds.hpp"
-#include "assay/history/earlier_pairs.hpp"
-#include "assay/history/measuring.hpp"
-#include "assay/history/pairs_of.hpp"
-#include "assay/history/search.hpp"
+#include "assay/engine/round_loop.hpp"
+#include "assay/history/commit_comparer.hpp"
+#include "assay/history/commit_search.hpp"
+#include "assay/history/reused_pairs.hpp"
+#include "assay/history/round_effects.hpp"
 #include "assay/model/error.hpp"
-#include "assay/model/stopped.hpp"
 
 namespace assay::history {
 namespace {
@@ -19,7 +18,7 @@ constexpr CandidateId before_id{0}, after_id{1};
 
 CompareOptions circumstances_of(const LocateOptions& options) {
   return {.ledger = options.ledger,
-          .kind = search_kind,
+          .kind = CampaignKind::search,
           .repeat_command = options.repeat_command,
           .reuse = !options.ignore_earlier,
           .when_busy = options.when_busy,
@@ -41,7 +40,7 @@ Line line_between(build::Repository& repository, const std::string& good, const 
 class CommitLocator {
  public:
   CommitLocator(const Plan& plan, const LocateOptions& options)
-      : options_(options), measuring_(plan, circumstances_of(options)), clock_(campaign::steady_clock()) {
+      : options_(options), measuring_(plan, circumstances_of(options)), clock_(engine::steady_clock()) {
     measuring_.narrow(options.only);
   }
 
@@ -153,7 +152,7 @@ class CommitLocator {
                         : opposite != nullptr ? opposite
                                               : most_significant(findings, {});
     if (shown == nullptr)
-      throw Error("there is no verdict on \"" + options_.metric + "\"", "--metric",
+      throw Error("there is no verdict on \"" + options_.metric + "\"", Error::Field::metric,
                   "name a metric that the plan watches, like \"wall time\"");
     const auto& cell = findings.candidate_cell(*shown);
     found_.metric = findings.metric_of(*shown);
@@ -318,7 +317,7 @@ class CommitLocator {
 
   const LocateOptions& options_;
   CommitComparer measuring_;
-  campaign::Clock clock_;
+  engine::Clock clock_;
   CommitSearchResult found_;
   SeriesKey where_;
   std::string good_digest_, workload_digest_;

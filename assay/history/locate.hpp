@@ -7,8 +7,8 @@
 #include <vector>
 
 #include "assay/history/observer.hpp"
-#include "assay/model/located.hpp"
-#include "assay/model/only.hpp"
+#include "assay/model/cell_filter.hpp"
+#include "assay/model/history.hpp"
 #include "assay/model/plan.hpp"
 
 namespace assay::history {
@@ -28,7 +28,7 @@ struct LocateOptions {
   std::optional<double> budget;  ///< seconds for each search between two commits; empty: as long as it takes
   std::string ledger;            ///< keeps every campaign; empty: none is kept
   std::string repeat_command;    ///< the command, for those who read the campaigns
-  campaign::WhenBusy when_busy = campaign::WhenBusy::proceed;
+  engine::WhenBusy when_busy = engine::WhenBusy::proceed;
   Observer* observer = nullptr;  ///< must outlive the call
   std::stop_token stop;
 };

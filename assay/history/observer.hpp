@@ -4,8 +4,8 @@
 #include <string>
 #include <vector>
 
-#include "assay/campaign/observer.hpp"
-#include "assay/model/commit.hpp"
+#include "assay/engine/observer.hpp"
+#include "assay/model/history.hpp"
 
 namespace assay::history {
 
@@ -18,7 +18,7 @@ struct Searching {
 };
 
 /// Is told what happens while a history is measured: of its campaigns as any observer, and besides
-class Observer : public campaign::Observer {
+class Observer : public engine::Observer {
  public:
   /// before each pair of a search.
   virtual void searching(const Searching& /*searching*/) {}

@@ -8,18 +8,17 @@
 #include <utility>
 #include <vector>
 
-#include "assay/campaign/rounds.hpp"
-#include "assay/history/archive.hpp"
+#include "assay/engine/round_loop.hpp"
+#include "assay/history/commit_comparer.hpp"
+#include "assay/history/compact.hpp"
 #include "assay/history/coverage.hpp"
-#include "assay/history/line_of.hpp"
-#include "assay/history/measuring.hpp"
-#include "assay/history/reduce.hpp"
+#include "assay/history/history_line.hpp"
+#include "assay/history/measured_values.hpp"
 #include "assay/measure/digest.hpp"
 #include "assay/model/error.hpp"
-#include "assay/model/stopped.hpp"
-#include "assay/plan/matrix.hpp"
+#include "assay/plan/cells.hpp"
 #include "assay/plan/write.hpp"
-#include "assay/stats/online.hpp"
+#include "assay/stats/multiple_testing.hpp"
 
 namespace assay::history {
 namespace {
@@ -28,7 +27,7 @@ constexpr std::size_t at_once = 4;  ///< commits in a campaign, beside the refer
 
 CompareOptions circumstances_of(const TrendOptions& options) {
   return {.ledger = options.ledger,
-          .kind = value_kind,
+          .kind = CampaignKind::history,
           .repeat_command = options.repeat_command,
           .when_busy = options.when_busy,
           .observer = options.observer,
@@ -38,10 +37,10 @@ CompareOptions circumstances_of(const TrendOptions& options) {
 class HistoryMeasurement {
  public:
   HistoryMeasurement(const Plan& plan, const TrendOptions& options)
-      : options_(options), measuring_(plan, circumstances_of(options)), clock_(campaign::steady_clock()) {
+      : options_(options), measuring_(plan, circumstances_of(options)), clock_(engine::steady_clock()) {
     measuring_.narrow(options.only);
     if (options.every < 1)
-      throw Error("each so many commits must be 1 or more", "--every", "write it like 5");
+      throw Error("each so many commits must be 1 or more", Error::Field::every, "write it like 5");
   }
 
   History run() {
@@ -88,7 +87,7 @@ class HistoryMeasurement {
       if (since == places_.end())
         throw Error("\"" + options_.since + "\" does not lie between " + options_.reference + " and " +
                         options_.branch,
-                    "--since", "name a commit on that line: git log --first-parent");
+                    Error::Field::since, "name a commit on that line: git log --first-parent");
       first = std::max<std::size_t>(1, since->second);
     }
     const auto every = static_cast<std::size_t>(options_.every);
@@ -223,7 +222,7 @@ class HistoryMeasurement {
   }
 
   void measure_steps() {
-    measuring_.set_kind(step_kind);
+    measuring_.set_kind(CampaignKind::step);
     const auto all = lines();
     lines_ = all.size();
     for (const auto& line : all)
@@ -282,7 +281,7 @@ class HistoryMeasurement {
 
   const TrendOptions& options_;
   CommitComparer measuring_;
-  campaign::Clock clock_;
+  engine::Clock clock_;
   History history_;
   MeasuredValues archive_;
   std::vector<std::string> ids_;               ///< of the commits, full

@@ -5,8 +5,8 @@
 #include <string>
 
 #include "assay/history/observer.hpp"
+#include "assay/model/cell_filter.hpp"
 #include "assay/model/history.hpp"
-#include "assay/model/only.hpp"
 #include "assay/model/plan.hpp"
 
 namespace assay::history {
@@ -25,7 +25,7 @@ struct TrendOptions {
   int keep = 0;                  ///< above 0: see reduce_history(), done at the end
   std::string ledger;            ///< where the history is; empty: nothing is kept, nor known
   std::string repeat_command;    ///< the command, for those who read the campaigns
-  campaign::WhenBusy when_busy = campaign::WhenBusy::proceed;
+  engine::WhenBusy when_busy = engine::WhenBusy::proceed;
   Observer* observer = nullptr;  ///< must outlive the call
   std::stop_token stop;
 };

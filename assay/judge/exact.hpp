@@ -3,8 +3,8 @@
 #include <optional>
 #include <vector>
 
-#include "assay/model/evidence.hpp"
 #include "assay/model/finding.hpp"
+#include "assay/model/observations.hpp"
 
 namespace assay::judge {
 

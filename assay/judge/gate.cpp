@@ -4,8 +4,8 @@
 #include <set>
 #include <utility>
 
-#include "assay/judge/keep_only.hpp"
-#include "assay/judge/times.hpp"
+#include "assay/judge/cpu_wall.hpp"
+#include "assay/judge/filter.hpp"
 
 namespace assay::judge {
 namespace {

@@ -2,10 +2,9 @@
 
 #include <vector>
 
-#include "assay/model/findings.hpp"
-#include "assay/model/gate.hpp"
-#include "assay/model/only.hpp"
+#include "assay/model/cell_filter.hpp"
 #include "assay/model/plan.hpp"
+#include "assay/model/results.hpp"
 
 namespace assay::judge {
 

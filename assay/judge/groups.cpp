@@ -4,11 +4,10 @@
 #include <map>
 #include <set>
 
-#include "assay/judge/error_rate.hpp"
-#include "assay/judge/estimate.hpp"
-#include "assay/judge/pairs.hpp"
+#include "assay/judge/paired_series.hpp"
+#include "assay/judge/paired_test.hpp"
 #include "assay/metrics/catalogue.hpp"
-#include "assay/stats/many.hpp"
+#include "assay/stats/multiple_testing.hpp"
 
 namespace assay::judge {
 namespace {

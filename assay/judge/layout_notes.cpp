@@ -1,5 +1,3 @@
-#include "assay/judge/layout_notes.hpp"
-
 #include <algorithm>
 #include <cmath>
 #include <map>
@@ -8,7 +6,8 @@
 #include <tuple>
 #include <utility>
 
-#include "assay/judge/pairs.hpp"
+#include "assay/judge/notes.hpp"
+#include "assay/judge/paired_series.hpp"
 
 namespace assay::judge {
 namespace {

@@ -1,13 +1,12 @@
-#include "assay/judge/load_notes.hpp"
-
 #include <algorithm>
 #include <cmath>
 #include <map>
 #include <optional>
 #include <vector>
 
-#include "assay/judge/paired.hpp"
-#include "assay/judge/pairs.hpp"
+#include "assay/judge/notes.hpp"
+#include "assay/judge/paired_series.hpp"
+#include "assay/judge/paired_test.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/plan.hpp"
 #include "assay/stats/location.hpp"

@@ -1,5 +1,3 @@
-#include "assay/judge/machine_notes.hpp"
-
 #include <algorithm>
 #include <cmath>
 #include <map>
@@ -7,11 +5,12 @@
 #include <optional>
 #include <vector>
 
-#include "assay/judge/pairs.hpp"
+#include "assay/judge/notes.hpp"
+#include "assay/judge/paired_series.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/stats/location.hpp"
-#include "assay/stats/signed_rank.hpp"
-#include "assay/stats/walsh.hpp"
+#include "assay/stats/null_distribution.hpp"
+#include "assay/stats/walsh_averages.hpp"
 
 namespace assay::judge {
 namespace {

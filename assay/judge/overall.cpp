@@ -1,5 +1,3 @@
-#include "assay/judge/overall.hpp"
-
 #include <algorithm>
 #include <boost/math/distributions/normal.hpp>
 #include <boost/math/distributions/students_t.hpp>
@@ -11,13 +9,14 @@
 #include <utility>
 #include <vector>
 
-#include "assay/judge/pairs.hpp"
-#include "assay/judge/settle.hpp"
+#include "assay/judge/aggregates.hpp"
+#include "assay/judge/paired_series.hpp"
+#include "assay/judge/sequential.hpp"
 #include "assay/model/plan.hpp"
+#include "assay/stats/inverse_variance.hpp"
 #include "assay/stats/location.hpp"
-#include "assay/stats/many.hpp"
 #include "assay/stats/mean_change.hpp"
-#include "assay/stats/pooled.hpp"
+#include "assay/stats/multiple_testing.hpp"
 
 namespace assay::judge {
 namespace {

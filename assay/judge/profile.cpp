@@ -5,9 +5,8 @@
 #include <map>
 #include <utility>
 
-#include "assay/judge/error_rate.hpp"
-#include "assay/judge/estimate.hpp"
-#include "assay/judge/pairs.hpp"
+#include "assay/judge/paired_series.hpp"
+#include "assay/judge/paired_test.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/plan.hpp"
 #include "assay/stats/location.hpp"

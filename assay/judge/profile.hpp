@@ -2,8 +2,8 @@
 
 #include <vector>
 
-#include "assay/model/evidence.hpp"
 #include "assay/model/finding.hpp"
+#include "assay/model/observations.hpp"
 
 namespace assay::judge {
 

@@ -4,9 +4,9 @@
 #include <cmath>
 #include <map>
 
-#include "assay/judge/pairs.hpp"
+#include "assay/judge/paired_series.hpp"
 #include "assay/stats/location.hpp"
-#include "assay/stats/ranks.hpp"
+#include "assay/stats/rank_sum.hpp"
 #include "assay/stats/series.hpp"
 
 namespace assay::judge {

@@ -1,20 +1,19 @@
-#include "assay/judge/series_notes.hpp"
-
 #include <algorithm>
 #include <cmath>
 #include <map>
 #include <utility>
 #include <vector>
 
-#include "assay/judge/pairs.hpp"
+#include "assay/judge/notes.hpp"
+#include "assay/judge/paired_series.hpp"
 #include "assay/metrics/catalogue.hpp"
+#include "assay/stats/brunner_munzel.hpp"
 #include "assay/stats/dip.hpp"
+#include "assay/stats/hodges_lehmann.hpp"
 #include "assay/stats/location.hpp"
-#include "assay/stats/many.hpp"
+#include "assay/stats/multiple_testing.hpp"
 #include "assay/stats/rank_sum.hpp"
 #include "assay/stats/series.hpp"
-#include "assay/stats/shift.hpp"
-#include "assay/stats/unequal.hpp"
 
 namespace assay::judge {
 namespace {

@@ -3,12 +3,12 @@
 #include <algorithm>
 #include <map>
 
-#include "assay/judge/error_rate.hpp"
+#include "assay/judge/paired_test.hpp"
+#include "assay/stats/brunner_munzel.hpp"
+#include "assay/stats/hodges_lehmann.hpp"
 #include "assay/stats/location.hpp"
-#include "assay/stats/many.hpp"
+#include "assay/stats/multiple_testing.hpp"
 #include "assay/stats/rank_sum.hpp"
-#include "assay/stats/shift.hpp"
-#include "assay/stats/unequal.hpp"
 
 namespace assay::judge {
 namespace {

@@ -2,8 +2,8 @@
 
 #include <vector>
 
-#include "assay/model/evidence.hpp"
-#include "assay/model/findings.hpp"
+#include "assay/model/observations.hpp"
+#include "assay/model/results.hpp"
 
 namespace assay::judge {
 

@@ -7,8 +7,8 @@
 #include <span>
 #include <utility>
 
-#include "assay/judge/paired.hpp"
-#include "assay/model/pick.hpp"
+#include "assay/judge/paired_test.hpp"
+#include "assay/model/aggregate.hpp"
 #include "assay/model/plan.hpp"
 #include "assay/stats/location.hpp"
 #include "assay/stats/random.hpp"
@@ -50,13 +50,13 @@ AllSeries gather(const Observations& evidence) {
 }
 
 /// Its values without those that the metric's lead-in leaves out.
-std::span<const double> after(const Discard& lead_in, const Series& series) {
+std::span<const double> after(const LeadIn& lead_in, const Series& series) {
   std::size_t from = std::min(static_cast<std::size_t>(lead_in.values), series.values.size());
   while (from < series.at.size() && series.at[from] < lead_in.seconds) ++from;
   return std::span(series.values).subspan(from);
 }
 
-std::optional<WithinTrialSpread> spread_of(const std::vector<Series>& trials, const Discard& lead_in) {
+std::optional<WithinTrialSpread> spread_of(const std::vector<Series>& trials, const LeadIn& lead_in) {
   constexpr std::size_t fewest = 5;
   std::vector<double> low, high;
   for (const auto& series : trials) {
@@ -137,8 +137,8 @@ std::optional<Note> lead_in_of(const std::vector<Series>& trials, const Metric& 
   if (const auto from = settled_from(by_part, head, tail)) {
     const double length = stats::median(lengths) * static_cast<double>(*from) / parts;
     const bool timed = !trials.front().at.empty();
-    note.quoted = to_string(timed ? Discard{.seconds = rounded_up(length)}
-                                  : Discard{.values = std::llround(std::ceil(length))});
+    note.quoted = to_string(timed ? LeadIn{.seconds = rounded_up(length)}
+                                  : LeadIn{.values = std::llround(std::ceil(length))});
     if (timed) note.quoted = '"' + note.quoted + '"';
   }
   return note;
@@ -153,7 +153,7 @@ void add_within_trial_spread(const Observations& evidence, Findings& findings) {
     const auto& [cell, id] = place;
     if (evidence.design.is_twin(cell)) continue;
     const auto& metric = evidence.design.metrics[id];
-    const auto lead_in = metric.request.discard.empty() ? Discard{} : parse_discard(metric.request.discard);
+    const auto lead_in = metric.request.lead_in.empty() ? LeadIn{} : parse_lead_in(metric.request.lead_in);
     if (auto spread = spread_of(trials, lead_in)) {
       spread->cell = cell;
       spread->metric = id;

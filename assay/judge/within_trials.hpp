@@ -1,7 +1,7 @@
 #pragma once
 
-#include "assay/model/evidence.hpp"
-#include "assay/model/findings.hpp"
+#include "assay/model/observations.hpp"
+#include "assay/model/results.hpp"
 
 namespace assay::judge {
 

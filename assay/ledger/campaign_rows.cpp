@@ -2,13 +2,15 @@
 
 #include <map>
 #include <string>
+#include <utility>
 #include <vector>
 
-#include "assay/ledger/rows.hpp"
+#include "assay/ledger/sql_rows.hpp"
+#include "assay/model/clock.hpp"
 #include "assay/model/error.hpp"
-#include "assay/model/moment.hpp"
 
 namespace assay::ledger {
+
 namespace {
 
 using soci::into;
@@ -83,7 +85,7 @@ void put_settings_and_cells(soci::session& sql, CampaignId campaign, const Recor
                   with_key(key_columns, {{"candidate", Kind::whole},
                                          {"workload", Kind::whole},
                                          {"setting", Kind::whole},
-                                         {"standing", Kind::text},
+                                         {"status", Kind::text},
                                          {"detail", Kind::text}}));
   std::map<std::string, std::int64_t> settings;
   for (const auto id : record.design.cells.ids()) {
@@ -111,36 +113,35 @@ void read_cells(soci::session& sql, CampaignId campaign, Record& record) {
   for (const auto& row : levels)
     settings[codec::read_whole(value_of(row, 0))].levels[codec::read_text(value_of(row, 1))] =
         codec::read_level(codec::read_text(value_of(row, 2)), codec::read_text(value_of(row, 3)));
-  read_all(sql, "cell", "candidate, workload, setting, standing, detail", campaign,
-           [&](const soci::row& row) {
-             Cell cell;
-             codec::from_value(value_of(row, 1), cell.candidate);
-             codec::from_value(value_of(row, 2), cell.workload);
-             const auto setting = settings.find(codec::read_whole(value_of(row, 3)));
-             if (setting == settings.end()) throw codec::CorruptData("a setting is missing in it");
-             cell.setting = setting->second;
-             CellStatus state;
-             codec::from_value(value_of(row, 4), state.code);
-             codec::from_value(value_of(row, 5), state.detail);
-             const auto id = record.design.cells.add(std::move(cell));
-             if (!state.is_ok()) record.log.status_changes.push_back({id, std::move(state)});
-           });
+  read_all(sql, "cell", "candidate, workload, setting, status, detail", campaign, [&](const soci::row& row) {
+    Cell cell;
+    codec::from_value(value_of(row, 1), cell.candidate);
+    codec::from_value(value_of(row, 2), cell.workload);
+    const auto setting = settings.find(codec::read_whole(value_of(row, 3)));
+    if (setting == settings.end()) throw codec::CorruptData("a setting is missing in it");
+    cell.setting = setting->second;
+    CellStatus state;
+    codec::from_value(value_of(row, 4), state.code);
+    codec::from_value(value_of(row, 5), state.detail);
+    const auto id = record.design.cells.add(std::move(cell));
+    if (!state.is_ok()) record.log.status_changes.push_back({id, std::move(state)});
+  });
 }
 
 void read_sessions(soci::session& sql, CampaignId campaign, Log& log) {
-  read_all(sql, "sitting", "machine, boot", campaign, [&](const soci::row& row) {
+  read_all(sql, "session", "machine, boot", campaign, [&](const soci::row& row) {
     Session sitting;
     codec::from_value(value_of(row, 1), sitting.machine);
     codec::from_value(value_of(row, 2), sitting.boot);
     log.sessions.add(std::move(sitting));
   });
   const Rows facts =
-      (sql.prepare << "SELECT sitting, name, value FROM fact WHERE campaign = :c ORDER BY sitting, name",
+      (sql.prepare << "SELECT session, name, value FROM fact WHERE campaign = :c ORDER BY session, name",
        use(campaign.value));
   for (const auto& row : facts) {
     SessionId sitting;
     codec::from_value(value_of(row, 0), sitting);
-    if (!log.sessions.contains(sitting)) throw codec::CorruptData("a sitting is missing in it");
+    if (!log.sessions.contains(sitting)) throw codec::CorruptData("a session is missing in it");
     log.sessions[sitting].facts.push_back(
         {codec::read_text(value_of(row, 1)), codec::read_text(value_of(row, 2))});
   }
@@ -150,8 +151,8 @@ void read_sessions(soci::session& sql, CampaignId campaign, Log& log) {
 
 void put_check_warning(soci::session& sql, CampaignId campaign, const CheckWarning& doubt) {
   const auto text = codec::sanitize(doubt.text);
-  sql << "UPDATE workload SET doubt = :d WHERE campaign = :c AND id = :i", use(text), use(campaign.value),
-      use(doubt.workload.value);
+  sql << "UPDATE workload SET check_warning = :d WHERE campaign = :c AND id = :i", use(text),
+      use(campaign.value), use(doubt.workload.value);
 }
 
 CampaignId put_campaign(soci::session& sql, const Record& record, const std::string& token) {
@@ -167,7 +168,7 @@ CampaignId put_campaign(soci::session& sql, const Record& record, const std::str
   for (auto& value : values_of(design)) values.push_back(std::move(value));
   const CampaignId campaign{row.run(values)};
   if (!design.confirms_uid.empty())
-    sql << "UPDATE campaign SET again_of = (SELECT o.id FROM campaign o WHERE o.uid = :u) WHERE id = :c",
+    sql << "UPDATE campaign SET confirms = (SELECT o.id FROM campaign o WHERE o.uid = :u) WHERE id = :c",
         use(design.confirms_uid), use(campaign.value);
   for (const auto id : record.log.sessions.ids())
     put_session(sql, campaign, id, record.log.sessions[id], token);
@@ -177,7 +178,7 @@ CampaignId put_campaign(soci::session& sql, const Record& record, const std::str
   for (const auto& doubt : record.log.check_warnings) put_check_warning(sql, campaign, doubt);
   put_all(sql, "factor", campaign, design.factors);
   put_settings_and_cells(sql, campaign, record);
-  Insert contrast_row(sql, "contrast", with_key({{"campaign", Kind::whole}}, columns_of(Comparison{})));
+  Insert contrast_row(sql, "comparison", with_key({{"campaign", Kind::whole}}, columns_of(Comparison{})));
   for (const auto& contrast : design.comparisons)
     contrast_row.run({campaign.value, contrast.baseline.value, contrast.candidate.value});
   put_all(sql, "metric", campaign, design.metrics);
@@ -189,7 +190,7 @@ void put_session(soci::session& sql, CampaignId campaign, SessionId id, const Se
   const auto fingerprint = sitting.fact("fingerprint");
   const auto machine = machine_number(sql, fingerprint.empty() ? "unknown" : fingerprint);
   const auto now = unix_milliseconds();
-  Insert row(sql, "sitting",
+  Insert row(sql, "session",
              with_key(key_columns, {{"machine", Kind::whole},
                                     {"boot", Kind::text},
                                     {"token", Kind::text},
@@ -199,7 +200,7 @@ void put_session(soci::session& sql, CampaignId campaign, SessionId id, const Se
       {campaign.value, id.value, machine, sitting.boot, token.empty() ? Value{} : Value{token}, now, now});
   Insert fact_row(
       sql, "fact",
-      {{"campaign", Kind::whole}, {"sitting", Kind::whole}, {"name", Kind::text}, {"value", Kind::text}});
+      {{"campaign", Kind::whole}, {"session", Kind::whole}, {"name", Kind::text}, {"value", Kind::text}});
   for (const auto& fact : sitting.facts) fact_row.run({campaign.value, id.value, fact.name, fact.value});
 }
 
@@ -208,7 +209,7 @@ Record read_campaign(soci::session& sql, CampaignId campaign) {
   auto& design = record.design;
   const Rows heads =
       (sql.prepare
-           << "SELECT state, coalesce((SELECT o.uid FROM campaign o WHERE o.id = campaign.again_of), ''), " +
+           << "SELECT state, coalesce((SELECT o.uid FROM campaign o WHERE o.id = campaign.confirms), ''), " +
                   names_of_columns<Design>() + " FROM campaign WHERE id = :c",
        use(campaign.value));
   bool found = false;
@@ -223,26 +224,69 @@ Record read_campaign(soci::session& sql, CampaignId campaign) {
                          [&](Candidate&& candidate) { design.candidates.add(std::move(candidate)); });
   read_things<BuildInfo>(sql, "built", campaign,
                          [&](BuildInfo&& build) { design.builds.push_back(std::move(build)); });
-  read_all(sql, "workload", "doubt, " + names_of_columns<Workload>(), campaign, [&](const soci::row& row) {
-    Workload workload;
-    read_row(row, 2, workload);
-    std::string doubt;
-    codec::from_value(value_of(row, 1), doubt);
-    const auto id = design.workloads.add(std::move(workload));
-    if (!doubt.empty()) record.log.check_warnings.push_back({id, std::move(doubt)});
-  });
+  read_all(sql, "workload", "check_warning, " + names_of_columns<Workload>(), campaign,
+           [&](const soci::row& row) {
+             Workload workload;
+             read_row(row, 2, workload);
+             std::string doubt;
+             codec::from_value(value_of(row, 1), doubt);
+             const auto id = design.workloads.add(std::move(workload));
+             if (!doubt.empty()) record.log.check_warnings.push_back({id, std::move(doubt)});
+           });
   read_things<Factor>(sql, "factor", campaign,
                       [&](Factor&& factor) { design.factors.push_back(std::move(factor)); });
   read_cells(sql, campaign, record);
   const Rows contrasts =
       (sql.prepare << "SELECT " + names_of_columns<Comparison>() +
-                          " FROM contrast WHERE campaign = :c ORDER BY candidate, baseline",
+                          " FROM comparison WHERE campaign = :c ORDER BY candidate, baseline",
        use(campaign.value));
   for (const auto& row : contrasts) read_row(row, 0, design.comparisons.emplace_back());
   read_things<Metric>(sql, "metric", campaign,
                       [&](Metric&& metric) { design.metrics.add(std::move(metric)); });
   read_sessions(sql, campaign, record.log);
   return record;
+}
+
+namespace {
+
+using Rows = soci::rowset<soci::row>;
+
+}  // namespace
+
+std::vector<CampaignSummary> read_summaries(soci::session& sql) {
+  using soci::use;
+  std::vector<CampaignSummary> all;
+  const Rows rows =
+      (sql.prepare
+       << "SELECT c.id, c.uid, c.title, c.kind, c.label, c.plan_digest, c.repeat_command, c.state, c.started,"
+          " (SELECT count(*) FROM round r WHERE r.campaign = c.id AND r.state = 'complete'"
+          "  AND r.role = 'measured') FROM campaign c ORDER BY c.id DESC");
+  for (const auto& row : rows) {
+    CampaignSummary summary;
+    codec::from_value(value_of(row, 0), summary.id);
+    std::size_t column = 1;
+    const auto read = [&](auto& field) { codec::from_value(value_of(row, column++), field); };
+    read(summary.uid);
+    read(summary.title);
+    read(summary.kind);
+    read(summary.label);
+    read(summary.plan_digest);
+    read(summary.repeat);
+    read(summary.state);
+    read(summary.started);
+    const auto rounds = value_of(row, column);  // a computed column has no declared type
+    summary.rounds = std::holds_alternative<std::string>(rounds)
+                         ? static_cast<int>(codec::read_unsigned(std::get<std::string>(rounds)))
+                         : static_cast<int>(codec::read_whole(rounds));
+    all.push_back(std::move(summary));
+  }
+  for (auto& summary : all) {
+    const Rows names =
+        (sql.prepare << "SELECT name FROM candidate WHERE campaign = :c ORDER BY id", use(summary.id.value));
+    for (const auto& row : names)
+      summary.candidates += (summary.candidates.empty() ? "" : " vs ") + codec::read_text(value_of(row, 0));
+  }
+  return all;
 }
 
 }  // namespace assay::ledger

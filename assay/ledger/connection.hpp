@@ -9,7 +9,7 @@
 #include <utility>
 
 #include "assay/codec/value.hpp"
-#include "assay/ledger/sqlite.hpp"
+#include "assay/ledger/dialect.hpp"
 
 namespace assay::ledger {
 

@@ -49,4 +49,6 @@ class Dialect {
   virtual bool still_exists() const = 0;
 };
 
+std::unique_ptr<Dialect> sqlite_dialect();
+
 }  // namespace assay::ledger

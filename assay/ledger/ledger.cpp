@@ -6,14 +6,13 @@
 
 #include "assay/ledger/campaign_rows.hpp"
 #include "assay/ledger/connection.hpp"
-#include "assay/ledger/measurer.hpp"
-#include "assay/ledger/rows.hpp"
 #include "assay/ledger/schema.hpp"
-#include "assay/ledger/summary_rows.hpp"
+#include "assay/ledger/session_owner.hpp"
+#include "assay/ledger/sql_rows.hpp"
 #include "assay/ledger/trial_rows.hpp"
+#include "assay/model/clock.hpp"
 #include "assay/model/error.hpp"
-#include "assay/model/moment.hpp"
-#include "assay/model/validity.hpp"
+#include "assay/model/log.hpp"
 
 namespace assay::ledger {
 
@@ -45,12 +44,12 @@ void refuse_measured(soci::session& sql, CampaignId campaign, const std::string&
   SessionOwner measurer;
   std::string uid;
   sql << "SELECT uid FROM campaign WHERE id = :c", use(campaign.value), into(uid);
-  sql << "SELECT token, boot, seen FROM sitting WHERE campaign = :c AND ended IS NULL"
+  sql << "SELECT token, boot, seen FROM session WHERE campaign = :c AND ended IS NULL"
          " AND token IS NOT NULL ORDER BY id DESC LIMIT 1",
       use(campaign.value), into(measurer.token), into(measurer.boot), into(measurer.seen);
   if (!sql.got_data()) return;
   if (const auto who = is_alive(measurer, boot))
-    throw Error("campaign " + uid.substr(0, 8) + " is being measured by " + *who, "--resume",
+    throw Error("campaign " + uid.substr(0, 8) + " is being measured by " + *who, Error::Field::resume,
                 "wait for its end, or stop it", Error::Code::in_use);
 }
 
@@ -76,9 +75,9 @@ void Ledger::add_session(CampaignId campaign, const Session& sitting) {
   state_->write([&] {
     refuse_measured(sql, campaign, sitting.boot);
     SessionId id;
-    sql << "SELECT count(*) FROM sitting WHERE campaign = :c", use(campaign.value), into(id.value);
+    sql << "SELECT count(*) FROM session WHERE campaign = :c", use(campaign.value), into(id.value);
     const auto now = unix_milliseconds();
-    sql << "UPDATE sitting SET token = NULL, ended = coalesce(ended, :n) WHERE campaign = :c", use(now),
+    sql << "UPDATE session SET token = NULL, ended = coalesce(ended, :n) WHERE campaign = :c", use(now),
         use(campaign.value);
     put_session(sql, campaign, id, sitting, token_of_this_process());
     sql << "UPDATE campaign SET state = 'open' WHERE id = :c", use(campaign.value);
@@ -95,7 +94,7 @@ Round Ledger::claim_round(CampaignId campaign, SessionId sitting,
     RoundRows(sql).put(campaign, round);
     sql << "UPDATE campaign SET next_round = next_round + 1 WHERE id = :c", use(campaign.value);
     const auto now = unix_milliseconds();
-    sql << "UPDATE sitting SET seen = :n WHERE campaign = :c AND id = :s", use(now), use(campaign.value),
+    sql << "UPDATE session SET seen = :n WHERE campaign = :c AND id = :s", use(now), use(campaign.value),
         use(sitting.value);
     return round;
   });
@@ -129,7 +128,7 @@ void Ledger::set_cell_status(CampaignId campaign, CellId cell, const CellStatus&
   auto& sql = state_->sql();
   const auto word = to_string(state.code), why = codec::sanitize(state.detail);
   state_->write([&] {
-    sql << "UPDATE cell SET standing = :s, detail = :d WHERE campaign = :c AND id = :i", use(word), use(why),
+    sql << "UPDATE cell SET status = :s, detail = :d WHERE campaign = :c AND id = :i", use(word), use(why),
         use(campaign.value), use(cell.value);
   });
 }
@@ -144,7 +143,7 @@ void Ledger::set_state(CampaignId campaign, CampaignState state) {
   const auto now = unix_milliseconds();
   state_->write([&] {
     sql << "UPDATE campaign SET state = :s WHERE id = :c", use(word), use(campaign.value);
-    sql << "UPDATE sitting SET token = NULL, seen = :n, ended = :e WHERE campaign = :c AND ended IS NULL",
+    sql << "UPDATE session SET token = NULL, seen = :n, ended = :e WHERE campaign = :c AND ended IS NULL",
         use(now), use(now), use(campaign.value);
   });
 }
@@ -210,7 +209,7 @@ void Ledger::compact(CampaignId campaign, const std::string& values) {
 
 Record Ledger::read(CampaignId campaign) {
   if (!compacted_values(campaign).empty())
-    throw Error("the trials of this campaign were reduced to their values of a history", "--resume",
+    throw Error("the trials of this campaign were reduced to their values of a history", Error::Field::resume,
                 "assay trend shows them");
   return state_->read([&] {
     auto record = read_campaign(state_->sql(), campaign);
@@ -224,7 +223,7 @@ void Ledger::remove(std::span<const CampaignId> campaigns) {
   auto& sql = state_->sql();
   state_->delete_rows([&] {
     for (const auto campaign : campaigns) {
-      sql << "UPDATE campaign SET again_of = NULL WHERE again_of = :c", use(campaign.value);
+      sql << "UPDATE campaign SET confirms = NULL WHERE confirms = :c", use(campaign.value);
       for (const auto* part : {"reading", "series"})
         sql << std::string("DELETE FROM ") + part +
                    " WHERE trial IN (SELECT id FROM trial WHERE campaign = :c)",

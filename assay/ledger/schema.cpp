@@ -12,28 +12,30 @@ constexpr std::array<std::string_view, 22> statements = {
     "CREATE TABLE campaign (id {id}, uid {text} NOT NULL UNIQUE, title {text} NOT NULL, kind {text} NOT"
     " NULL, label {text} NOT NULL, plan {text} NOT NULL, plan_digest {text} NOT NULL, seed {text} NOT"
     " NULL, state {text} NOT NULL, started BIGINT NOT NULL, margin DOUBLE PRECISION NOT NULL, rounds_min"
-    " INTEGER NOT NULL, rounds_max INTEGER NOT NULL, abreast INTEGER NOT NULL DEFAULT 0, repeat {text}"
-    " NOT NULL, folder {text} NOT NULL DEFAULT '', again_of BIGINT REFERENCES campaign(id),"
+    " INTEGER NOT NULL, rounds_max INTEGER NOT NULL, abreast INTEGER NOT NULL DEFAULT 0, repeat_command "
+    "{text}"
+    " NOT NULL, folder {text} NOT NULL DEFAULT '', confirms BIGINT REFERENCES campaign(id),"
     " next_round INTEGER NOT NULL DEFAULT 1, looked INTEGER NOT NULL DEFAULT"
     " 0, budget_ms BIGINT, opened BIGINT, upto INTEGER, closing {text} NOT NULL DEFAULT '', layouts"
     " INTEGER NOT NULL DEFAULT 0)",
-    "CREATE TABLE sitting (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
+    "CREATE TABLE session (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
     " machine BIGINT NOT NULL REFERENCES machine(id), boot {text} NOT NULL, token {text}, name {text}"
     " NOT NULL DEFAULT '', started BIGINT NOT NULL, seen BIGINT NOT NULL, ready BIGINT, ended BIGINT,"
     " PRIMARY KEY (campaign, id), UNIQUE (campaign, token))",
-    "CREATE TABLE fact (campaign BIGINT NOT NULL, sitting INTEGER NOT NULL, name {text} NOT NULL, value"
-    " {text} NOT NULL, PRIMARY KEY (campaign, sitting, name))",
+    "CREATE TABLE fact (campaign BIGINT NOT NULL, session INTEGER NOT NULL, name {text} NOT NULL, value"
+    " {text} NOT NULL, PRIMARY KEY (campaign, session, name))",
     "CREATE TABLE candidate (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL, name"
-    " {text} NOT NULL, against INTEGER, twin_of INTEGER, exe {text}"
+    " {text} NOT NULL, baseline INTEGER, twin_of INTEGER, exe {text}"
     " NOT NULL, exe_digest {text} NOT NULL, commit_id {text} NOT NULL, commit_time BIGINT, identity"
-    " {text} NOT NULL, compiler {text} NOT NULL, flags {text} NOT NULL, options {text} NOT NULL, PRIMARY"
+    " {text} NOT NULL, compiler {text} NOT NULL, flags {text} NOT NULL, distinguishing_arguments {text} NOT "
+    "NULL, PRIMARY"
     " KEY (campaign, id))",
     "CREATE TABLE built (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
     " candidate INTEGER NOT NULL, setting {text} NOT NULL, tree {text} NOT NULL, steps {text} NOT NULL,"
     " compiler {text} NOT NULL, flags {text} NOT NULL, exe_digest {text} NOT NULL, layouts INTEGER"
-    " NOT NULL DEFAULT 0, layout {text} NOT NULL DEFAULT '', PRIMARY KEY (campaign, id))",
+    " NOT NULL DEFAULT 0, layout_method {text} NOT NULL DEFAULT '', PRIMARY KEY (campaign, id))",
     "CREATE TABLE workload (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL, name"
-    " {text} NOT NULL, run {text} NOT NULL, doubt {text} NOT NULL DEFAULT '', weight DOUBLE PRECISION"
+    " {text} NOT NULL, run {text} NOT NULL, check_warning {text} NOT NULL DEFAULT '', weight DOUBLE PRECISION"
     " NOT NULL DEFAULT 1, digest {text} NOT NULL DEFAULT '', PRIMARY KEY (campaign, id))",
     "CREATE TABLE factor (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL, name"
     " {text} NOT NULL, role {text} NOT NULL, PRIMARY KEY (campaign, id))",
@@ -43,25 +45,25 @@ constexpr std::array<std::string_view, 22> statements = {
     " NULL, kind {text} NOT NULL, text {text} NOT NULL, number DOUBLE PRECISION, PRIMARY KEY (campaign,"
     " setting, factor))",
     "CREATE TABLE cell (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL, candidate"
-    " INTEGER NOT NULL, workload INTEGER NOT NULL, setting INTEGER NOT NULL, standing {text} NOT NULL,"
+    " INTEGER NOT NULL, workload INTEGER NOT NULL, setting INTEGER NOT NULL, status {text} NOT NULL,"
     " detail {text} NOT NULL, PRIMARY KEY (campaign, id))",
-    "CREATE TABLE contrast (campaign BIGINT NOT NULL REFERENCES campaign(id), baseline INTEGER NOT NULL,"
+    "CREATE TABLE comparison (campaign BIGINT NOT NULL REFERENCES campaign(id), baseline INTEGER NOT NULL,"
     " candidate INTEGER NOT NULL, settled INTEGER, PRIMARY KEY (campaign, baseline, candidate))",
     "CREATE TABLE metric (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL, name"
-    " {text} NOT NULL, unit {text} NOT NULL, prefer {text} NOT NULL, scale {text} NOT NULL, about {text}"
+    " {text} NOT NULL, unit {text} NOT NULL, direction {text} NOT NULL, scale {text} NOT NULL, subject {text}"
     " NOT NULL, exact INTEGER NOT NULL, watched INTEGER NOT NULL, margin DOUBLE PRECISION, ceiling"
-    " DOUBLE PRECISION, require {text}, missing {text}, settle {text} NOT NULL DEFAULT '', supporting "
+    " DOUBLE PRECISION, require {text}, missing {text}, lead_in {text} NOT NULL DEFAULT '', supporting "
     "INTEGER NOT NULL DEFAULT 0,"
-    " coarse_below DOUBLE PRECISION NOT NULL DEFAULT 0, PRIMARY KEY (campaign, id))",
+    " resolution_limit DOUBLE PRECISION NOT NULL DEFAULT 0, PRIMARY KEY (campaign, id))",
     "CREATE TABLE round (campaign BIGINT NOT NULL REFERENCES campaign(id), number INTEGER NOT NULL,"
-    " sitting INTEGER NOT NULL, state {text} NOT NULL, role {text} NOT NULL DEFAULT 'counted',"
+    " session INTEGER NOT NULL, state {text} NOT NULL, role {text} NOT NULL DEFAULT 'measured',"
     " trial_order {text} NOT NULL, claimed BIGINT NOT NULL DEFAULT 0, heard BIGINT NOT NULL DEFAULT 0,"
     " due BIGINT NOT NULL DEFAULT 0, closed BIGINT, PRIMARY KEY (campaign, number))",
     "CREATE TABLE trial (id {id}, campaign BIGINT NOT NULL REFERENCES campaign(id), round INTEGER, cell"
-    " INTEGER NOT NULL, repeat INTEGER NOT NULL DEFAULT 0, sitting INTEGER NOT NULL, role {text} NOT"
-    " NULL, position INTEGER NOT NULL, heat INTEGER NOT NULL, calls BIGINT NOT NULL, outcome {text} NOT"
+    " INTEGER NOT NULL, repeat INTEGER NOT NULL DEFAULT 0, session INTEGER NOT NULL, role {text} NOT"
+    " NULL, position INTEGER NOT NULL, batch INTEGER NOT NULL, calls BIGINT NOT NULL, outcome {text} NOT"
     " NULL, exit_status INTEGER NOT NULL, signal INTEGER NOT NULL, output_bytes BIGINT NOT NULL,"
-    " output_digest {text} NOT NULL, latencies {text} NOT NULL DEFAULT '', leftovers INTEGER NOT NULL, "
+    " output_digest {text} NOT NULL, latencies {text} NOT NULL DEFAULT '', orphans INTEGER NOT NULL, "
     "detail {text} NOT NULL{packed}, UNIQUE"
     " (campaign, round, cell, repeat))",
     "{reading}",
@@ -72,7 +74,7 @@ constexpr std::array<std::string_view, 22> statements = {
     " answer_digest {text} NOT NULL, PRIMARY KEY (campaign, cell))",
     "CREATE TABLE look (campaign BIGINT NOT NULL REFERENCES campaign(id), baseline INTEGER NOT NULL,"
     " candidate INTEGER NOT NULL, metric INTEGER NOT NULL, number INTEGER NOT NULL, rounds INTEGER NOT"
-    " NULL, p DOUBLE PRECISION NOT NULL, p_same DOUBLE PRECISION NOT NULL, decision {text} NOT NULL,"
+    " NULL, p DOUBLE PRECISION NOT NULL, p_equivalence DOUBLE PRECISION NOT NULL, decision {text} NOT NULL,"
     " upto INTEGER NOT NULL DEFAULT 0, settled INTEGER NOT NULL DEFAULT 0, PRIMARY KEY (campaign,"
     " baseline, candidate, metric, number))",
     "CREATE TABLE reduced (campaign BIGINT PRIMARY KEY REFERENCES campaign(id), kept {text} NOT NULL)",
@@ -80,8 +82,8 @@ constexpr std::array<std::string_view, 22> statements = {
 };
 
 constexpr std::array<std::string_view, 16> campaign_tables = {
-    "reduced",       "look",    "checked", "trial",    "round", "metric",    "contrast", "cell",
-    "setting_value", "setting", "factor",  "workload", "built", "candidate", "fact",     "sitting"};
+    "reduced",       "look",    "checked", "trial",    "round", "metric",    "comparison", "cell",
+    "setting_value", "setting", "factor",  "workload", "built", "candidate", "fact",       "session"};
 
 }  // namespace
 

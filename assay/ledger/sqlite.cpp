@@ -1,5 +1,3 @@
-#include "assay/ledger/sqlite.hpp"
-
 #include <fcntl.h>
 #include <soci/sqlite3/soci-sqlite3.h>
 #include <sqlite3.h>
@@ -11,6 +9,8 @@
 #include <filesystem>
 #include <thread>
 #include <utility>
+
+#include "assay/ledger/dialect.hpp"
 
 namespace assay::ledger {
 namespace {

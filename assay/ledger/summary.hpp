@@ -11,7 +11,8 @@ namespace assay::ledger {
 /// A campaign in a list.
 struct CampaignSummary {
   CampaignId id;
-  std::string uid, title, kind, label, plan_digest, repeat;
+  CampaignKind kind = CampaignKind::plan;
+  std::string uid, title, label, plan_digest, repeat;
   std::string candidates;  ///< their names, with "vs" between
   CampaignState state = CampaignState::open;
   std::int64_t started = 0;  ///< milliseconds since 1970

@@ -5,8 +5,8 @@
 #include <unordered_map>
 
 #include "assay/ledger/campaign_rows.hpp"
+#include "assay/model/clock.hpp"
 #include "assay/model/error.hpp"
-#include "assay/model/moment.hpp"
 
 namespace assay::ledger {
 namespace {

@@ -4,7 +4,7 @@
 
 #include <vector>
 
-#include "assay/ledger/rows.hpp"
+#include "assay/ledger/sql_rows.hpp"
 #include "assay/model/log.hpp"
 
 /// Rounds, trials and looks as rows. Included by this module's own sources only. Each call is a part of the

@@ -4,8 +4,8 @@
 #include <cstdint>
 #include <string>
 
-#include "assay/measure/descriptor.hpp"
 #include "assay/measure/digest.hpp"
+#include "assay/measure/file_io.hpp"
 
 namespace assay::measure {
 

@@ -1,8 +1,8 @@
 #include "assay/measure/process.hpp"
 
-#include "assay/measure/exchange.hpp"
-#include "assay/measure/pool.hpp"
-#include "assay/measure/running.hpp"
+#include "assay/measure/launcher_pool.hpp"
+#include "assay/measure/launcher_request.hpp"
+#include "assay/measure/running_process.hpp"
 #include "assay/model/error.hpp"
 
 namespace assay::measure {

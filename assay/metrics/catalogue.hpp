@@ -6,9 +6,9 @@
 #include <string>
 #include <vector>
 
-#include "assay/model/ids.hpp"
+#include "assay/model/design.hpp"
+#include "assay/model/id_table.hpp"
 #include "assay/model/metric.hpp"
-#include "assay/model/table.hpp"
 
 /// Every metric that Assay measures itself, a row each. A new one is a row here, and its reading where it is
 /// measured (campaign/readings.cpp, contest/arena.cpp).

@@ -26,4 +26,18 @@ int layouts_of(const Design& design, const Comparison& of) {
   return is_varied(design, of.candidate) || is_varied(design, of.baseline) ? design.rules.layouts : 0;
 }
 
+std::vector<Setting> all_settings(const std::vector<Factor>& factors) {
+  std::vector<Setting> settings(1);
+  for (const auto& factor : factors) {
+    std::vector<Setting> wider;
+    for (const auto& setting : settings)
+      for (const auto& level : factor.levels) {
+        wider.push_back(setting);
+        wider.back().levels[factor.name] = level;
+      }
+    settings = std::move(wider);
+  }
+  return settings;
+}
+
 }  // namespace assay::model

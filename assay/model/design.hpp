@@ -1,16 +1,104 @@
 #pragma once
 
+#include <compare>
 #include <cstdint>
 #include <optional>
 #include <string>
 #include <vector>
 
-#include "assay/model/cell.hpp"
-#include "assay/model/factor.hpp"
+#include "assay/model/id_table.hpp"
 #include "assay/model/metric.hpp"
-#include "assay/model/table.hpp"
+#include "assay/model/setting.hpp"
+#include "assay/model/visible.hpp"
 
 namespace assay::model {
+
+/// A quantity that is varied.
+struct Factor {
+  enum class Role { size, threads, option };
+  std::string name;
+  std::vector<Level> levels;  ///< at least one, all different
+  Role role = Role::option;
+  bool operator==(const Factor&) const = default;
+};
+
+/// A number that names one thing of one kind within a campaign: its place, from 0, in the campaign's Table of
+/// that kind. Ids of different kinds don't mix.
+template <class Tag>
+struct Id {
+  std::int64_t value = 0;
+  auto operator<=>(const Id&) const = default;
+};
+
+using CandidateId = Id<struct CandidateTag>;
+using WorkloadId = Id<struct WorkloadTag>;
+using CellId = Id<struct CellTag>;
+using MetricId = Id<struct MetricTag>;
+using SessionId = Id<struct SessionTag>;
+using MachineId = Id<struct MachineTag>;
+using CampaignId = Id<struct CampaignTag>;  ///< the ledger's own number of a campaign
+
+/// Where a candidate's program came from, as far as it is known.
+struct Provenance {
+  std::string exe;         ///< path as the plan or command line gave it
+  std::string exe_digest;  ///< hash of the program's bytes; empty when it could not be read
+  std::string identity, commit, compiler, flags;
+  std::optional<std::int64_t> commit_time;  ///< seconds since 1970
+
+  bool operator==(const Provenance&) const = default;
+};
+
+/// A build, commit, implementation or configuration being compared.
+struct Candidate {
+  std::string name;
+  std::optional<CandidateId> baseline;  ///< the baseline it is compared with; empty for a baseline
+  std::optional<CandidateId> twin_of;   ///< a second copy of that baseline
+  std::vector<std::string>
+      distinguishing_arguments;  ///< what it alone is told: its own arguments, `name=value` of its `with`
+  Provenance from;
+
+  bool operator==(const Candidate&) const = default;
+};
+
+/// What is measured: candidate × workload × setting.
+struct Cell {
+  CandidateId candidate;
+  WorkloadId workload;
+  Setting setting;
+
+  bool operator==(const Cell&) const = default;
+};
+
+/// Which cell is compared with which.
+struct Comparison {
+  CellId baseline, candidate;
+  auto operator<=>(const Comparison&) const = default;
+};
+
+/// Whether a cell takes part: `wrong` answers wrongly, `failed` does not run, `absent` does not support this.
+enum class StatusCode { ok, wrong, failed, unsupported };
+
+/// How a cell stands, with the reason when it is not sound.
+struct CellStatus {
+  StatusCode code = StatusCode::ok;
+  std::string detail;
+
+  bool is_ok() const { return code == StatusCode::ok; }
+  bool operator==(const CellStatus&) const = default;
+};
+
+/// How many trials of each side of a contrast a round has: more than one where a trial costs little beside
+/// the other side's. And how many layouts its programs take in turn: rounds of one layout share its luck and
+/// are no independent values, so that their means are judged.
+struct Replication {
+  int baseline = 1, candidate = 1;
+  int layouts = 0;  ///< 0: each program has one, or each round its own
+
+  bool is_replicated() const { return baseline > 1 || candidate > 1; }
+  /// The independent values that so many rounds give.
+  int independent_values(int rounds) const { return layouts > 0 && layouts < rounds ? layouts : rounds; }
+  auto operator<=>(const Replication&) const = default;
+};
 
 struct Workload {
   std::string name;
@@ -50,11 +138,25 @@ struct Rules {
   bool operator==(const Rules&) const = default;
 };
 
+/// What made a campaign.
+enum class CampaignKind {
+  plan,
+  duel,
+  contest,
+  imported,      ///< read from samples that were measured elsewhere
+  confirmation,  ///< measured again what another campaign found
+  search,        ///< the ends and the answers of a search for a commit
+  pairs,         ///< pairs of commits, measured round by round in a search
+  history,       ///< commits against the reference of a history
+  step,          ///< the commits before and after a step of a history
+  combined       ///< put together from two campaigns
+};
+
 /// What a campaign sets out to measure. Fixed once it is laid down.
 struct Design {
   std::string uid;  ///< 16 hexadecimal digits
   std::string title;
-  std::string kind;            ///< "duel", "plan", …
+  CampaignKind kind = CampaignKind::plan;
   std::string plan;            ///< the plan, in the plan file's own language
   std::string plan_digest;     ///< equal digests are the same plan
   std::int64_t started = 0;    ///< milliseconds since 1970
@@ -86,5 +188,9 @@ inline int layout_of_round(int round, int layouts) { return layouts > 0 ? (round
 /// The layouts that a contrast's rounds take in turn; 0 where neither side is linked anew, and for a twin,
 /// which is the same file as its original in every round.
 int layouts_of(const Design& design, const Comparison& of);
+
+/// Every choice of a level for each factor, the first factor varying slowest. One empty setting without
+/// factors.
+std::vector<Setting> all_settings(const std::vector<Factor>& factors);
 
 }  // namespace assay::model

@@ -12,6 +12,26 @@ std::string sentence(const std::string& problem, const std::string& place, const
   return text;
 }
 
+const char* name_of(Error::Field field) {
+  switch (field) {
+    case Error::Field::none:
+      return "";
+    case Error::Field::only:
+      return "only";
+    case Error::Field::resume:
+      return "resume";
+    case Error::Field::since:
+      return "since";
+    case Error::Field::every:
+      return "every";
+    case Error::Field::metric:
+      return "metric";
+    case Error::Field::baseline:
+      return "baseline";
+  }
+  return "";
+}
+
 std::string with_offender(const std::string& problem, std::optional<std::size_t> index, double value) {
   std::ostringstream text;
   text << problem;
@@ -28,6 +48,11 @@ Error::Error(const std::string& problem, const std::string& place, const std::st
       place_(place),
       remedy_(remedy),
       code_(code) {}
+
+Error::Error(const std::string& problem, Field field, const std::string& remedy, Code code)
+    : Error(problem, name_of(field), remedy, code) {
+  field_ = field;
+}
 
 DomainError::DomainError(const std::string& problem, std::optional<std::size_t> index, double value)
     : Error(with_offender(problem, index, value)), index_(index), value_(value) {}

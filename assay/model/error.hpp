@@ -20,6 +20,7 @@ class Error : public std::runtime_error {
     request,           ///< the person who wrote the request (a plan, an option, a file) must change it
     measuring,         ///< nothing could be measured on this machine
     in_use,            ///< the campaign is being measured elsewhere
+    changed,           ///< a campaign can't go on: its plan, programs or machine are others now
     ledger_missing,    ///< there is no such ledger, or nothing of that name in it
     ledger_busy,       ///< another process keeps it locked
     ledger_full,       ///< there is no room to store anything
@@ -31,19 +32,26 @@ class Error : public std::runtime_error {
     ledger_unusable,   ///< any other failure of the database
   };
 
+  /// A choice of the caller's that is at fault: a member of an option struct.
+  enum class Field { none, only, resume, since, every, metric, baseline };
+
   /// `problem`: one clause without a full stop. `place`: a file with line and column, an option, a candidate;
   /// may be empty. `remedy`: what to do; may be empty.
   explicit Error(const std::string& problem, const std::string& place = {}, const std::string& remedy = {},
                  Code code = Code::request);
+  /// The same about a field, whose name is the place.
+  Error(const std::string& problem, Field field, const std::string& remedy = {}, Code code = Code::request);
 
   const std::string& problem() const { return problem_; }
   const std::string& place() const { return place_; }
   const std::string& remedy() const { return remedy_; }
   Code code() const { return code_; }
+  Field field() const { return field_; }
 
  private:
   std::string problem_, place_, remedy_;
   Code code_;
+  Field field_ = Field::none;
 };
 
 /// A number that a statistic is not defined for.
@@ -60,6 +68,13 @@ class DomainError : public Error {
  private:
   std::optional<std::size_t> index_;
   double value_;
+};
+
+/// Thrown by work that was asked to stop before it was done. The one way in which a stop request is told;
+/// what runs trials returns them as interrupted instead.
+class Cancelled : public std::exception {
+ public:
+  const char* what() const noexcept override { return "cancelled"; }
 };
 
 }  // namespace assay::model

@@ -1,6 +1,9 @@
 #include "assay/model/log.hpp"
 
 #include <algorithm>
+#include <cmath>
+#include <set>
+#include <utility>
 
 namespace assay::model {
 
@@ -20,6 +23,88 @@ std::string find_check_warning(const Log& log, WorkloadId workload) {
   for (const auto& doubt : log.check_warnings)
     if (doubt.workload == workload) text = doubt.text;
   return text;
+}
+
+namespace {
+
+/// Collects the first thing that is wrong.
+class Checker {
+ public:
+  template <class Id, class T>
+  void has(const IdTable<Id, T>& table, Id id, const char* what) {
+    if (problem_.empty() && !table.contains(id))
+      problem_ = std::string(what) + " " + std::to_string(id.value) + " is not there";
+  }
+  template <class Id, class T>
+  void has(const IdTable<Id, T>& table, const std::optional<Id>& id, const char* what) {
+    if (id) has(table, *id, what);
+  }
+  void require(bool good, const std::string& what) {
+    if (problem_.empty() && !good) problem_ = what;
+  }
+  std::string problem() const { return problem_; }
+
+ private:
+  std::string problem_;
+};
+
+void look_at_design(const Design& design, Checker& looking) {
+  const auto& rules = design.rules;
+  looking.require(rules.rounds_min >= 0 && rules.rounds_max >= 0 && rules.rounds_min <= 1'000'000 &&
+                      rules.rounds_max <= 1'000'000,
+                  "the numbers of rounds make no sense");
+  looking.require(std::isfinite(rules.margin) && rules.margin > 0, "its margin makes no sense");
+  for (const auto& candidate : design.candidates) {
+    looking.has(design.candidates, candidate.baseline, "candidate");
+    looking.has(design.candidates, candidate.twin_of, "candidate");
+  }
+  for (const auto& build : design.builds) looking.has(design.candidates, build.candidate, "candidate");
+  for (const auto& workload : design.workloads)
+    looking.require(std::isfinite(workload.weight) && workload.weight > 0, "a weight makes no sense");
+  for (const auto& cell : design.cells) {
+    looking.has(design.candidates, cell.candidate, "candidate");
+    looking.has(design.workloads, cell.workload, "workload");
+  }
+  for (const auto& contrast : design.comparisons) {
+    looking.has(design.cells, contrast.baseline, "cell");
+    looking.has(design.cells, contrast.candidate, "cell");
+  }
+  for (const auto& metric : design.metrics)
+    looking.require(
+        !metric.request.margin || (std::isfinite(*metric.request.margin) && *metric.request.margin > 0),
+        "the margin of " + metric.name + " makes no sense");
+}
+
+void look_at_log(const Design& design, const Log& log, Checker& looking) {
+  for (const auto& change : log.status_changes) looking.has(design.cells, change.cell, "cell");
+  for (const auto& doubt : log.check_warnings) looking.has(design.workloads, doubt.workload, "workload");
+  for (const auto& round : log.rounds) {
+    looking.has(log.sessions, round.session, "sitting");
+    for (const auto cell : round.order) looking.has(design.cells, cell, "cell");
+  }
+  for (const auto& trial : log.trials) {
+    looking.has(design.cells, trial.cell, "cell");
+    looking.has(log.sessions, trial.session, "sitting");
+    for (const auto& reading : trial.readings) {
+      looking.has(design.metrics, reading.metric, "metric");
+      looking.require(std::isfinite(reading.value), "a reading is no finite number");
+    }
+    for (const auto& point : trial.series) looking.has(design.metrics, point.metric, "metric");
+  }
+  for (const auto& look : log.looks) {
+    looking.has(design.cells, look.comparison.baseline, "cell");
+    looking.has(design.cells, look.comparison.candidate, "cell");
+    looking.has(design.metrics, look.metric, "metric");
+  }
+}
+
+}  // namespace
+
+std::string find_inconsistency(const Record& record) {
+  Checker looking;
+  look_at_design(record.design, looking);
+  look_at_log(record.design, record.log, looking);
+  return looking.problem();
 }
 
 }  // namespace assay::model

@@ -2,15 +2,92 @@
 
 #include <cstdint>
 #include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
-#include "assay/model/cell.hpp"
 #include "assay/model/design.hpp"
-#include "assay/model/table.hpp"
-#include "assay/model/trial.hpp"
+#include "assay/model/id_table.hpp"
 
 namespace assay::model {
+
+/// first: in the warm-up round, kept apart. counted: judged. control: in a round in turns of a campaign that
+/// runs abreast, held against the counted ones.
+enum class Role { build, check, pilot, warm_up, measured, control };
+
+/// torn: cut off by an interrupt or kill; its trials are kept, not judged.
+enum class RoundState { open, complete, aborted };
+
+/// What a round runs.
+struct RoundPlan {
+  Role role = Role::measured;
+  std::vector<CellId> order;
+};
+
+/// One pass over the open cells in a fresh random order: the block that pairs trials. A cell whose trials
+/// cost little beside others' may be in it several times.
+struct Round : RoundPlan {
+  int number = 1;  ///< from 1; the first is the warm-up
+  SessionId session;
+  RoundState state = RoundState::open;
+};
+
+/// over_limit: ended badly at its memory limit. voided: it says nothing, since the machine slept meanwhile or
+/// what ran beside it could not start.
+enum class Outcome {
+  ok,
+  wrong,
+  failed,
+  timed_out,
+  signalled,
+  over_limit,
+  unsupported,
+  interrupted,
+  discarded
+};
+
+struct Reading {
+  MetricId metric;
+  double value = 0;  ///< finite; what was not measured has no reading
+};
+
+/// A value of a metric that a trial has many of.
+struct Point {
+  MetricId metric;
+  std::optional<double> at;  ///< seconds since the trial's start
+  double value = 0;
+};
+
+/// One measured run of one cell.
+struct Trial {
+  CellId cell;
+  std::optional<int> round;  ///< number of its round; none for builds, checks and imports
+  SessionId session;
+  Role role = Role::measured;
+  int repeat = 0;          ///< from 0: of several of its cell in one round
+  int position = 0;        ///< place in its round, from 0
+  int batch = 0;           ///< from 1, of those of its round that ran abreast with it; 0: it ran alone
+  std::int64_t calls = 1;  ///< of an in-process slice; requests of a server; 1 for a process
+  Outcome outcome = Outcome::ok;
+  int exit_status = 0;  ///< meaningful unless signalled
+  int signal = 0;       ///< that ended it; 0 for none
+  std::vector<Reading> readings;
+  std::vector<Point> series;
+  std::uint64_t output_bytes = 0;
+  std::string output_digest;
+  std::string latencies;  ///< of a server's right replies: a stats::LogHistogram's text; empty: none
+  std::string detail;     ///< why it is not ok, with the tail of its stderr
+  int orphans = 0;        ///< processes it left behind, which were killed
+};
+
+/// What runs at one time: one cell, or several abreast.
+struct Batch {
+  int round = 1;
+  Role role = Role::measured;
+  std::span<const CellId> cells;
+  int position = 0;  ///< of the first of its cells in the round
+  int number = 0;    ///< from 1 among the round's heats that run abreast; 0: in turns
+};
 
 struct MachineFact {
   std::string name, value;
@@ -79,5 +156,10 @@ struct Record {
   Design design;
   Log log;
 };
+
+/// What is wrong with a record whose parts came from a file: an id that names nothing, a number out of its
+/// range. Empty when everything in it can be relied on. Whoever reads records from outside asks before
+/// anything else does. Cost: one pass.
+std::string find_inconsistency(const Record& record);
 
 }  // namespace assay::model

@@ -4,9 +4,25 @@
 #include <string>
 
 #include "assay/model/effect.hpp"
-#include "assay/model/requirement.hpp"
+#include "assay/model/visible.hpp"
 
 namespace assay::model {
+
+/// A demand on a metric's own value.
+struct Requirement {
+  enum class Bound { at_most, below, at_least, above };
+  Bound bound = Bound::at_most;
+  double limit = 0;  ///< in the metric's unit
+  std::string text;  ///< as it was written
+
+  /// Whether a value fulfils it.
+  bool holds(double value) const;
+  bool operator==(const Requirement&) const = default;
+};
+
+/// Reads `< 2 ms`, `<= 64 MiB`, `>= 250`, `> 1.5`: a comparison and a number, with a unit of time or memory
+/// where the metric has one. Throws Error (without a place).
+Requirement parse_requirement(const std::string& text);
 
 enum class Direction { lower, higher, neither };
 enum class MetricSubject { work, machine };  ///< machine (load, steal, …): shown, never judged
@@ -17,7 +33,7 @@ struct MetricRequest {
   std::optional<double> margin;        ///< relative (0.01 is 1 %); empty: the campaign's
   std::optional<Requirement> require;  ///< of every candidate's own value, judged apart
   std::optional<double> ceiling;       ///< a physical limit of its values: at it, differences can't show
-  std::string discard;  ///< what of a trial's series is left out, as the plan has it; empty: nothing
+  std::string lead_in;  ///< what of a trial's series is left out, as the plan has it; empty: nothing
   std::string missing;  ///< why it is not measured here; empty: it is
 
   bool operator==(const MetricRequest&) const = default;

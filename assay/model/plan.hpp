@@ -7,11 +7,9 @@
 #include <string>
 #include <vector>
 
-#include "assay/model/factor.hpp"
-#include "assay/model/ids.hpp"
+#include "assay/model/aggregate.hpp"
+#include "assay/model/design.hpp"
 #include "assay/model/metric.hpp"
-#include "assay/model/pick.hpp"
-#include "assay/model/requirement.hpp"
 #include "assay/model/setting.hpp"
 
 namespace assay::model {
@@ -106,6 +104,12 @@ struct Work {
   bool operator==(const Work&) const = default;
 };
 
+/// Reads an amount and what it counts, like `500 routes`; placeholders stay as they are. Throws Error (without a
+/// place).
+Work parse_work(const std::string& text);
+/// The same the other way; empty for none.
+std::string to_string(const Work& work);
+
 /// How long a server lives: afresh for each round, in which all candidates' servers are up at once and take
 /// turns; for each trial, alone; or for the whole sitting, all of them up at once. chosen: for the round,
 /// unless their memory or the time they take to start speaks against it.
@@ -183,7 +187,7 @@ struct PlannedMetric {
   std::string pattern;
   std::string json;                    ///< a JSON pointer (RFC 6901) to a number or a list of numbers
   Aggregate aggregate;                 ///< when it occurs many times
-  Discard discard;                     ///< of those many, what `pick` does not see
+  LeadIn lead_in;                      ///< of those many, what `pick` does not see
   std::vector<std::string> workloads;  ///< that yield it; empty: all
   bool operator==(const PlannedMetric&) const = default;
 };

@@ -4,10 +4,10 @@
 /// headers in assay/ name.
 namespace assay {
 namespace model {}
-namespace build {
+namespace app {
 using namespace model;
 }
-namespace campaign {
+namespace build {
 using namespace model;
 }
 namespace check {
@@ -22,10 +22,13 @@ using namespace model;
 namespace contest {
 using namespace model;
 }
-namespace exchange {
+namespace engine {
 using namespace model;
 }
 namespace history {
+using namespace model;
+}
+namespace import_export {
 using namespace model;
 }
 namespace judge {
@@ -43,9 +46,6 @@ using namespace model;
 namespace plan {
 using namespace model;
 }
-namespace program {
-using namespace model;
-}
 namespace relink {
 using namespace model;
 }
@@ -55,10 +55,16 @@ using namespace model;
 namespace report {
 using namespace model;
 }
+namespace runners {
+using namespace model;
+}
 namespace schedule {
 using namespace model;
 }
 namespace service {
+using namespace model;
+}
+namespace setup {
 using namespace model;
 }
 namespace stats {

@@ -8,8 +8,7 @@
 #include <vector>
 
 #include "assay/model/error.hpp"
-#include "assay/model/near_miss.hpp"
-#include "assay/model/printable.hpp"
+#include "assay/model/text.hpp"
 
 namespace assay::plan {
 namespace {

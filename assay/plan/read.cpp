@@ -7,8 +7,7 @@
 
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/error.hpp"
-#include "assay/model/printable.hpp"
-#include "assay/plan/candidate_reader.hpp"
+#include "assay/model/text.hpp"
 #include "assay/plan/toml_reader.hpp"
 #include "assay/plan/validate.hpp"
 
@@ -79,9 +78,6 @@ class PlanReader : public CandidateReader {
     auto& workload = plan_.workloads.emplace_back();
     workload.control = everywhere_;
     read(table, path, workload);
-    if (const auto* node = table.get("work");
-        node && (workload.work.amount.empty() || workload.work.unit.empty()))
-      fail(*node, path + ".work is incomplete", "write it like { amount = 500, unit = \"routes\" }");
   }
 
   void metric(const toml::table& table, const std::string& path) {

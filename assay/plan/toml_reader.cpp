@@ -3,11 +3,11 @@
 #include <algorithm>
 
 #include "assay/model/error.hpp"
-#include "assay/model/near_miss.hpp"
-#include "assay/model/printable.hpp"
-#include "assay/model/quantity.hpp"
+#include "assay/model/text.hpp"
+#include "assay/model/units.hpp"
 
 namespace assay::plan {
+
 namespace {
 
 std::string kind_of(const toml::node& node) {
@@ -48,10 +48,17 @@ void TomlReader::check_keys(const toml::table& table, const std::string& path,
                             const std::vector<std::string>& known) {
   for (const auto& [key, node] : table) {
     const std::string word(key.str());
-    if (std::ranges::count(known, word) == 0)
-      throw Error("unknown key \"" + printable_line(word, 200) + "\"" + (path.empty() ? "" : " in " + path),
-                  place(key.source()), did_you_mean(word, known));
-    places_[path.empty() ? word : path + "." + word] = place(key.source());
+    if (std::ranges::count(known, word) > 0) {
+      places_[path.empty() ? word : path + "." + word] = place(key.source());
+      continue;
+    }
+    // A pause, unmeasured requests and the ignored start of a series once had one name.
+    for (const char* now : {"pause", "warmup", "lead_in"})
+      if (word == "settle" && std::ranges::count(known, now) > 0)
+        throw Error("\"settle\"" + (path.empty() ? "" : " in " + path) + " is named \"" + now + "\" now",
+                    place(key.source()), "rename it");
+    throw Error("unknown key \"" + printable_line(word, 200) + "\"" + (path.empty() ? "" : " in " + path),
+                place(key.source()), did_you_mean(word, known));
   }
 }
 
@@ -152,11 +159,15 @@ void TomlReader::take(const toml::node& node, const std::string& path, const Key
   into = parsed(node, path, key, parse_aggregate);
 }
 
-void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, Discard& into) {
+void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, LeadIn& into) {
   if (node.is_integer() && node.as_integer()->get() > 0)
     into = {.values = node.as_integer()->get()};
   else
-    into = parsed(node, path, key, parse_discard);
+    into = parsed(node, path, key, parse_lead_in);
+}
+
+void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, Work& into) {
+  into = parsed(node, path, key, parse_work);
 }
 
 void TomlReader::take(const toml::node& node, const std::string& path, const Key& key, Requirement& into) {
@@ -237,6 +248,48 @@ std::vector<std::pair<const toml::table*, std::string>> TomlReader::tables(const
     all.emplace_back(item.as_table(), path);
   }
   return all;
+}
+
+namespace {
+
+std::string name_of_commit(const std::string& commit) { return commit == "." ? "working tree" : commit; }
+
+}  // namespace
+
+void CandidateReader::build_defaults(const toml::table& table) {
+  read_by([](auto& value, const auto& visit) { codec::build_keys(value, visit); }, table, "build", defaults_);
+  if (defaults_.build.steps.empty()) fail(table, "[build] has no steps", "give it steps = [[\"make\"], …]");
+}
+
+std::vector<PlannedCandidate> CandidateReader::candidates(const toml::table& table, const std::string& path) {
+  const auto* named = table.get("commits");
+  const auto commits = named == nullptr ? std::vector<std::string>{} : texts(*named, path + ".commits");
+  PlannedCandidate candidate{.identify = defaults_.identify};
+  const bool has_program = table.contains("exe") || table.contains("run");
+  if (named != nullptr || table.contains("source") || table.contains("steps") || !has_program) {
+    candidate.exe = defaults_.exe;
+    candidate.source = defaults_.source;
+    candidate.build = defaults_.build;
+  }
+  read(table, path, candidate, {"commits"});
+  if (commits.empty()) return {candidate};
+  if (!candidate.name.empty() && commits.size() > 1)
+    fail(*table.get("name"), "one name for " + std::to_string(commits.size()) + " commits",
+         "leave name out: each is named by its commit");
+  std::vector<PlannedCandidate> all;
+  for (const auto& commit : commits) {
+    all.push_back(candidate);
+    all.back().commit = commit;
+    if (candidate.name.empty()) all.back().name = name_of_commit(commit);
+  }
+  return all;
+}
+
+PlannedCandidate CandidateReader::from_commit(const std::string& commit) const {
+  auto candidate = defaults_;
+  candidate.name = name_of_commit(commit);
+  candidate.commit = commit;
+  return candidate;
 }
 
 }  // namespace assay::plan

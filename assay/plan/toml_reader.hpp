@@ -12,6 +12,7 @@
 
 #include "assay/codec/plan_keys.hpp"
 #include "assay/codec/value.hpp"
+#include "assay/model/plan.hpp"
 #include "assay/plan/validate.hpp"
 
 namespace assay::plan {
@@ -74,7 +75,8 @@ class TomlReader {
   void take(const toml::node& node, const std::string& path, const Key& key, double& into);
   void take(const toml::node& node, const std::string& path, const Key& key, std::uint64_t& into);
   void take(const toml::node& node, const std::string& path, const Key& key, Aggregate& into);
-  void take(const toml::node& node, const std::string& path, const Key& key, Discard& into);
+  void take(const toml::node& node, const std::string& path, const Key& key, LeadIn& into);
+  void take(const toml::node& node, const std::string& path, const Key& key, Work& into);
   void take(const toml::node& node, const std::string& path, const Key& key, Requirement& into);
   void take(const toml::node& node, const std::string& path, const Key& key, Level& into);
   void take(const toml::node& node, const std::string& path, const Key& key, Hook& into);
@@ -129,6 +131,25 @@ class TomlReader {
                      const std::vector<std::string>& known) const;
   std::vector<std::pair<const toml::table*, std::string>> tables(const toml::table& root,
                                                                  const std::string& key);
+};
+
+/// Reads `[build]` and `[[candidate]]`. Included by this module's own sources only.
+class CandidateReader : public TomlReader {
+ public:
+  using TomlReader::TomlReader;
+
+ protected:
+  /// What candidates inherit.
+  void build_defaults(const toml::table& table);
+
+  /// The candidates that one table stands for: one, or one for each of its commits.
+  std::vector<PlannedCandidate> candidates(const toml::table& table, const std::string& path);
+
+  /// A commit built as `[build]` says, in place of a candidate of the file.
+  PlannedCandidate from_commit(const std::string& commit) const;
+
+ private:
+  PlannedCandidate defaults_;  ///< exe, source, build, identify
 };
 
 }  // namespace assay::plan

@@ -1,8 +1,13 @@
 #include "assay/plan/toml_writer.hpp"
 
-#include <sstream>
+#include <toml++/toml.h>
 
-#include "assay/model/quantity.hpp"
+#include <sstream>
+#include <string>
+#include <vector>
+
+#include "assay/model/units.hpp"
+#include "assay/plan/write.hpp"
 
 namespace assay::plan {
 
@@ -85,12 +90,14 @@ void put(toml::table& into, const Key& key, const Aggregate& field) {
   into.insert(key.name, to_string(field));
 }
 
-void put(toml::table& into, const Key& key, const Discard& field) {
+void put(toml::table& into, const Key& key, const LeadIn& field) {
   if (field.values > 0)
     into.insert(key.name, field.values);
   else
     into.insert(key.name, to_string(field));
 }
+
+void put(toml::table& into, const Key& key, const Work& field) { into.insert(key.name, to_string(field)); }
 
 void put(toml::table& into, const Key& key, const Requirement& field) { into.insert(key.name, field.text); }
 
@@ -120,6 +127,45 @@ void put(toml::table& into, const Key& key, const std::map<std::string, Level>& 
     std::visit([&, &word = name](const auto& value) { table.insert(word, value); }, level);
   table.is_inline(true);
   into.insert(key.name, std::move(table));
+}
+
+namespace {
+
+template <class T>
+toml::array tables_of(const std::vector<T>& values) {
+  toml::array array;
+  for (const auto& value : values) array.push_back(table_of(value));
+  return array;
+}
+
+toml::array candidates_of(const std::vector<PlannedCandidate>& candidates) {
+  auto array = tables_of(candidates);
+  for (std::size_t i = 0; i < candidates.size(); ++i)
+    if (!candidates[i].commit.empty())
+      array[i].as_table()->insert("commits", toml::array{candidates[i].commit});
+  return array;
+}
+
+}  // namespace
+
+std::string canonical_text(const PlannedWorkload& planned) {
+  auto nameless = planned;
+  nameless.name.clear();
+  nameless.weight = 1;
+  return text_of(table_of(nameless));
+}
+
+std::string to_toml(const Plan& plan) {
+  toml::table root;
+  root.insert("plan", table_of(plan));
+  root.insert("rounds", table_of(plan.rounds));
+  if (!plan.factors.empty()) root.insert("factor", tables_of(plan.factors));
+  root.insert("candidate", candidates_of(plan.candidates));
+  root.insert("workload", tables_of(plan.workloads));
+  if (!plan.metrics.empty()) root.insert("metric", tables_of(plan.metrics));
+  if (plan.gate != Gate{}) root.insert("gate", table_of(plan.gate));
+  if (plan.history != PlannedHistory{}) root.insert("history", table_of(plan.history));
+  return text_of(root) + "\n";
 }
 
 }  // namespace assay::plan

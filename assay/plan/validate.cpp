@@ -9,12 +9,10 @@
 #include <vector>
 
 #include "assay/model/error.hpp"
-#include "assay/model/near_miss.hpp"
-#include "assay/plan/matrix.hpp"
+#include "assay/model/text.hpp"
+#include "assay/plan/cells.hpp"
 #include "assay/plan/placeholders.hpp"
-#include "assay/plan/refusal.hpp"
-#include "assay/plan/validate_metrics.hpp"
-#include "assay/plan/validate_service.hpp"
+#include "assay/plan/plan_error.hpp"
 
 namespace assay::plan {
 namespace {

@@ -1,5 +1,3 @@
-#include "assay/plan/validate_metrics.hpp"
-
 #include <algorithm>
 #include <iterator>
 #include <string>
@@ -7,7 +5,8 @@
 
 #include "assay/check/extract.hpp"
 #include "assay/metrics/catalogue.hpp"
-#include "assay/model/near_miss.hpp"
+#include "assay/model/text.hpp"
+#include "assay/plan/plan_error.hpp"
 
 namespace assay::plan {
 namespace {
@@ -29,10 +28,10 @@ void check_own(const Plan& plan, const PlanErrors& refusal) {
     if (metric.margin && !(*metric.margin > 0 && *metric.margin < 10))
       refusal.fail(path + ".margin", "the margin must be above 0 % and below 1000 %",
                    "write it like \"1 %\"");
-    if (metric.from.empty() && !metric.discard.none())
-      refusal.fail(path + ".settle",
+    if (metric.from.empty() && !metric.lead_in.none())
+      refusal.fail(path + ".lead_in",
                    "\"" + metric.metric.name + "\" has one value a trial, none of which is left out",
-                   "settle is for metrics that a trial writes many values of");
+                   "lead_in is for metrics that a trial writes many values of");
     if (is_built_in(metric.metric.name)) {
       if (!metric.from.empty())
         refusal.fail(path + ".from", "\"" + metric.metric.name + "\" is measured by Assay itself",
@@ -49,9 +48,9 @@ void check_own(const Plan& plan, const PlanErrors& refusal) {
     if (const auto problem = metric.pattern.empty() ? std::string{} : check::pattern_error(metric.pattern);
         !problem.empty())
       refusal.fail(path + ".pattern", problem, "see the RE2 syntax; in TOML, single quotes keep backslashes");
-    if (metric.discard.seconds > 0 && (metric.pattern.empty() || !check::has_time_group(metric.pattern)))
-      refusal.fail(path + ".settle",
-                   "its values have no times, so that none lies before " + to_string(metric.discard),
+    if (metric.lead_in.seconds > 0 && (metric.pattern.empty() || !check::has_time_group(metric.pattern)))
+      refusal.fail(path + ".lead_in",
+                   "its values have no times, so that none lies before " + to_string(metric.lead_in),
                    "give the pattern a group named at for the time in seconds, (?P<at>[0-9.]+), or write a "
                    "number of values");
     if (const auto problem = check::pointer_error(metric.json); !problem.empty())

@@ -1,5 +1,3 @@
-#include "assay/plan/validate_service.hpp"
-
 #include <re2/re2.h>
 
 #include <algorithm>
@@ -8,6 +6,7 @@
 #include <vector>
 
 #include "assay/check/extract.hpp"
+#include "assay/plan/plan_error.hpp"
 
 namespace assay::plan {
 namespace {
@@ -82,8 +81,8 @@ class ServiceValidator {
                     "take run out, or requests");
     if (!workload_.requests) return client();
     if (workload_.control.pause > 0)
-      refusal_.fail(path_ + ".settle", "a server settles by requests",
-                    "write settle = 100 in its [workload.requests]");
+      refusal_.fail(path_ + ".pause", "a server warms up by requests",
+                    "write warmup = 100 in its [workload.requests]");
     const auto& requests = *workload_.requests;
     const auto path = path_ + ".requests";
     if (requests.file.empty() == requests.path.empty())

@@ -8,10 +8,9 @@
 #include <utility>
 
 #include "assay/measure/digest.hpp"
-#include "assay/measure/files.hpp"
-#include "assay/measure/program.hpp"
+#include "assay/measure/file_io.hpp"
+#include "assay/measure/find_program.hpp"
 #include "assay/model/error.hpp"
-#include "assay/model/stopped.hpp"
 
 namespace assay::relink {
 namespace fs = std::filesystem;

@@ -7,9 +7,9 @@
 #include <vector>
 
 #include "assay/measure/process.hpp"
-#include "assay/relink/captured.hpp"
-#include "assay/relink/known.hpp"
-#include "assay/relink/slots.hpp"
+#include "assay/relink/address_plan.hpp"
+#include "assay/relink/captured_links.hpp"
+#include "assay/relink/link_properties.hpp"
 
 namespace assay::relink {
 

@@ -5,9 +5,8 @@
 #include <algorithm>
 #include <nlohmann/json.hpp>
 
-#include "assay/render/axis.hpp"
-#include "assay/report/cells.hpp"
-#include "assay/report/units.hpp"
+#include "assay/render/text_tables.hpp"
+#include "assay/report/format.hpp"
 
 namespace assay::render {
 
@@ -34,7 +33,7 @@ void add_rounds_to_decide(const Conditions& all, std::vector<std::string>& lines
   for (const double seconds : {20e-3, 200e-3}) {
     const auto* row = row_at(all, seconds);
     if (row == nullptr || !row->rounds_in_turns) continue;
-    auto text = fmt::format("A one-minute duel of programs that run {} settles changes from {} on",
+    auto text = fmt::format("A one-minute duel of programs that run {} tells changes from {} on",
                             value_text(seconds, "s"), share_of(row->rounds_in_turns));
     if (row->rounds_abreast) text += fmt::format(", abreast from {} on", share_of(row->rounds_abreast));
     lines.push_back(text + ".");

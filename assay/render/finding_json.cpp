@@ -3,9 +3,9 @@
 #include <cmath>
 
 #include "assay/codec/json.hpp"
-#include "assay/model/names.hpp"
-#include "assay/report/notes.hpp"
-#include "assay/report/price.hpp"
+#include "assay/model/enum_names.hpp"
+#include "assay/report/advice.hpp"
+#include "assay/report/note_text.hpp"
 
 namespace assay::render {
 
@@ -124,7 +124,7 @@ Json finding_json(const Findings& all, const Finding& finding) {
       {"method", finding.method},
       {"decided_by",
        finding.superseded_by ? Json(all.design.metrics[*finding.superseded_by].name) : Json(nullptr)},
-      {"settle", rounds_to_decide_json(all, finding)},
+      {"to_decide", rounds_to_decide_json(all, finding)},
       {"notes", std::move(notes)}};
 }
 

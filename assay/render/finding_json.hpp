@@ -3,7 +3,7 @@
 #include <nlohmann/json_fwd.hpp>
 #include <optional>
 
-#include "assay/model/findings.hpp"
+#include "assay/model/results.hpp"
 
 namespace assay::render {
 

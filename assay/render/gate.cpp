@@ -7,10 +7,10 @@
 #include <boost/property_tree/xml_parser.hpp>
 #include <sstream>
 
-#include "assay/model/names.hpp"
-#include "assay/model/passing_on.hpp"
-#include "assay/model/printable.hpp"
-#include "assay/report/gate_reasons.hpp"
+#include "assay/model/enum_names.hpp"
+#include "assay/model/redact.hpp"
+#include "assay/model/text.hpp"
+#include "assay/report/note_text.hpp"
 
 namespace assay::render {
 

@@ -4,7 +4,7 @@
 #include <vector>
 
 #include "assay/model/design.hpp"
-#include "assay/model/gate.hpp"
+#include "assay/model/results.hpp"
 
 namespace assay::render {
 

@@ -6,15 +6,14 @@
 #include <nlohmann/json.hpp>
 #include <vector>
 
-#include "assay/model/names.hpp"
-#include "assay/model/printable.hpp"
-#include "assay/report/cells.hpp"
-#include "assay/report/history.hpp"
-#include "assay/report/located.hpp"
-#include "assay/report/units.hpp"
+#include "assay/model/enum_names.hpp"
+#include "assay/model/text.hpp"
+#include "assay/report/format.hpp"
+#include "assay/report/history_text.hpp"
 #include "assay/stats/location.hpp"
 
 namespace assay::render {
+
 namespace {
 
 constexpr std::size_t chart_width = 72, chart_height = 9;
@@ -166,6 +165,81 @@ std::string to_json(const History& history) {
                          {"seconds", history.seconds},
                          {"silent", std::move(silent)},
                          {"lines", std::move(lines)}};
+  return document.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+}
+
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+Json ends_of(const Interval& interval, Scale scale) {
+  const auto end = [&](double x, bool low) {
+    const bool open = !std::isfinite(x) || (low && scale == Scale::ratio && x == 0);
+    return open ? Json(nullptr) : Json(x);
+  };
+  return {end(interval.low, true), end(interval.high, false)};
+}
+
+Json compared_json(const CommitsCompared& compared) {
+  return {{"before", compared.before},
+          {"after", compared.after},
+          {"verdict", to_string(compared.verdict)},
+          {"effect", compared.effect.value},
+          {"interval", ends_of(compared.interval, compared.effect.scale)},
+          {"rounds", compared.rounds},
+          {"campaign", compared.campaign}};
+}
+
+Json step_json(const CommitSearchStep& step) {
+  Json run = Json::array();
+  for (const auto& commit : step.commits) run.push_back({{"commit", commit.id}, {"subject", commit.subject}});
+  const auto& found = step.confirmation;
+  return {{"commit", step.commits.back().id},
+          {"subject", step.commits.back().subject},
+          {"probability", step.probability},
+          {"confirmed", step.confirmed},
+          {"effect", found ? Json(found->effect.value) : Json(nullptr)},
+          {"interval", found ? ends_of(found->interval, found->effect.scale) : Json(nullptr)},
+          {"run", std::move(run)},
+          {"parent", step.parent},
+          {"merge", step.is_merge}};
+}
+
+}  // namespace
+
+std::string to_text(const CommitSearchResult& located) {
+  std::string text;
+  for (const auto& line : report::located_lines(located)) {
+    const auto indent = std::min(line.find_first_not_of(' '), line.size());
+    text += std::string(indent, ' ') + report::wrap(line, indent + 2) + "\n";
+  }
+  return text;
+}
+
+std::string to_json(const CommitSearchResult& located) {
+  Json document = {{"format", 1},
+                   {"status", to_string(located.status)},
+                   {"interrupted", located.interrupted},
+                   {"good", located.good},
+                   {"bad", located.bad},
+                   {"looked_for", to_string(located.smallest_change)},
+                   {"workload", located.workload},
+                   {"setting", located.setting},
+                   {"metric", located.metric.name},
+                   {"scale", to_string(located.metric.scale)},
+                   {"end_to_end", compared_json(located.end_to_end)}};
+  if (!located.steps.empty()) document.update(step_json(located.steps.front()));
+  Json steps = Json::array(), silent = Json::array();
+  for (const auto& step : located.steps) steps.push_back(step_json(step));
+  for (const auto& [commit, why] : located.unmeasurable)
+    silent.push_back({{"commit", commit.id}, {"why", why}});
+  document.update({{"steps", std::move(steps)},
+                   {"silent", std::move(silent)},
+                   {"commits", located.commits},
+                   {"builds", located.builds},
+                   {"pairs", located.pairs},
+                   {"earlier_pairs", located.earlier_pairs},
+                   {"seconds", located.seconds}});
   return document.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 

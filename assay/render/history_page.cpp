@@ -1,14 +1,12 @@
-#include "assay/render/history_page.hpp"
-
 #include <algorithm>
 #include <kainjow/mustache.hpp>
 
-#include "assay/model/names.hpp"
-#include "assay/model/printable.hpp"
-#include "assay/render/page_form.hpp"
-#include "assay/report/history.hpp"
-#include "assay/report/located.hpp"
-#include "assay/report/units.hpp"
+#include "assay/model/enum_names.hpp"
+#include "assay/model/text.hpp"
+#include "assay/render/history.hpp"
+#include "assay/render/page_template.hpp"
+#include "assay/report/format.hpp"
+#include "assay/report/history_text.hpp"
 
 namespace assay::render {
 namespace {

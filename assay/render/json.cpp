@@ -1,11 +1,11 @@
 #include "assay/render/json.hpp"
 
 #include "assay/codec/json.hpp"
-#include "assay/model/names.hpp"
-#include "assay/model/passing_on.hpp"
+#include "assay/model/enum_names.hpp"
+#include "assay/model/redact.hpp"
 #include "assay/render/finding_json.hpp"
-#include "assay/report/notes.hpp"
-#include "assay/report/sentences.hpp"
+#include "assay/report/note_text.hpp"
+#include "assay/report/sentence.hpp"
 
 namespace assay::render {
 
@@ -204,7 +204,7 @@ std::string to_json(const Findings& findings) {
                    {"campaign",
                     {{"id", all.design.uid},
                      {"title", all.design.title},
-                     {"kind", all.design.kind},
+                     {"kind", to_string(all.design.kind)},
                      {"state", to_string(all.state)},
                      {"provisional", all.provisional},
                      {"rounds", all.rounds},
@@ -221,7 +221,7 @@ std::string to_json(const Findings& findings) {
       document["standings"].push_back({{"candidate", all.design.candidate_of(id).name},
                                        {"workload", all.design.workload_of(id).name},
                                        {"setting", setting_json(all.design.cells[id].setting)},
-                                       {"standing", to_string(state.code)},
+                                       {"status", to_string(state.code)},
                                        {"detail", state.detail}});
   document["requirements"] = Json::array();
   for (const auto& r : all.requirements) document["requirements"].push_back(requirement_json(all, r));

@@ -1,12 +1,11 @@
-#include "assay/render/latency_chart.hpp"
-
 #include <array>
 #include <cmath>
 #include <map>
 #include <set>
 
 #include "assay/metrics/catalogue.hpp"
-#include "assay/model/evidence.hpp"
+#include "assay/model/observations.hpp"
+#include "assay/render/charts.hpp"
 #include "assay/stats/location.hpp"
 #include "assay/stats/log_histogram.hpp"
 

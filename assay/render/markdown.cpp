@@ -7,8 +7,8 @@
 #include <utility>
 #include <vector>
 
-#include "assay/model/passing_on.hpp"
-#include "assay/model/printable.hpp"
+#include "assay/model/redact.hpp"
+#include "assay/model/text.hpp"
 #include "assay/render/gate.hpp"
 #include "assay/report/report.hpp"
 

@@ -2,8 +2,7 @@
 
 #include <string>
 
-#include "assay/model/findings.hpp"
-#include "assay/model/gate.hpp"
+#include "assay/model/results.hpp"
 
 namespace assay::render {
 

@@ -5,15 +5,11 @@
 #include <variant>
 #include <vector>
 
-#include "assay/model/names.hpp"
-#include "assay/model/passing_on.hpp"
+#include "assay/model/enum_names.hpp"
+#include "assay/model/redact.hpp"
 #include "assay/render/charts.hpp"
-#include "assay/render/latency_chart.hpp"
-#include "assay/render/page_form.hpp"
-#include "assay/render/page_parts.hpp"
-#include "assay/render/timeline.hpp"
-#include "assay/render/trial_charts.hpp"
-#include "assay/render/typical_chart.hpp"
+#include "assay/render/page_sections.hpp"
+#include "assay/render/page_template.hpp"
 #include "assay/report/report.hpp"
 
 namespace assay::render {
@@ -108,7 +104,7 @@ class Page {
     if (!of.rest.empty()) row["rest"] = of.rest;
     if (!of.within.empty()) row["within"] = "within a trial: " + of.within;
     if (!of.limit.empty()) row["limit"] = of.limit;
-    if (!of.rounds_needed.empty()) row["settle"] = of.rounds_needed;
+    if (!of.rounds_needed.empty()) row["to_decide"] = of.rounds_needed;
     if (!of.related.empty()) row["moved"] = "moved too: " + of.related;
     if (of.finding == nullptr || all_.metric_of(*of.finding).exact) return row;  // no trials, or all alike
     const auto detail = "d" + std::to_string(details_.size());

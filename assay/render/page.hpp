@@ -2,7 +2,7 @@
 
 #include <string>
 
-#include "assay/model/findings.hpp"
+#include "assay/model/results.hpp"
 
 namespace assay::render {
 

@@ -5,11 +5,9 @@
 #include <algorithm>
 #include <set>
 
-#include "assay/model/names.hpp"
-#include "assay/render/folded.hpp"
-#include "assay/render/profile.hpp"
-#include "assay/render/table.hpp"
-#include "assay/report/cells.hpp"
+#include "assay/model/enum_names.hpp"
+#include "assay/render/text_tables.hpp"
+#include "assay/report/format.hpp"
 #include "assay/report/report.hpp"
 
 namespace assay::render {
@@ -111,7 +109,7 @@ std::string notes(const Report& report, const TextStyle& style) {
 /// Blocks, and tables where there are too many lines for them. Of a metric whose workloads have one setting
 /// each, they are the columns of one table.
 std::string tables(const Findings& all, const Report& report, const TextStyle& style) {
-  const bool named = all.design.kind != "duel" && all.design.kind != "contest";
+  const bool named = all.design.kind != CampaignKind::duel && all.design.kind != CampaignKind::contest;
   std::string out;
   std::set<MetricId> shown;
   for (const auto& block : report.blocks) {

@@ -3,7 +3,7 @@
 #include <cstddef>
 #include <string>
 
-#include "assay/model/findings.hpp"
+#include "assay/model/results.hpp"
 
 namespace assay::render {
 

@@ -7,13 +7,11 @@
 #include <set>
 
 #include "assay/metrics/catalogue.hpp"
-#include "assay/model/names.hpp"
-#include "assay/report/blocks.hpp"
-#include "assay/report/evidence.hpp"
-#include "assay/report/lines.hpp"
-#include "assay/report/notes.hpp"
-#include "assay/report/twin_text.hpp"
-#include "assay/report/units.hpp"
+#include "assay/model/enum_names.hpp"
+#include "assay/report/format.hpp"
+#include "assay/report/note_text.hpp"
+#include "assay/report/summary_lines.hpp"
+#include "assay/report/tables.hpp"
 
 namespace assay::report {
 namespace {

@@ -6,14 +6,51 @@
 #include <variant>
 #include <vector>
 
-#include "assay/model/findings.hpp"
 #include "assay/model/log.hpp"
-#include "assay/report/overview.hpp"
-#include "assay/report/profile.hpp"
-#include "assay/report/sentences.hpp"
-#include "assay/report/together.hpp"
+#include "assay/model/results.hpp"
+#include "assay/report/sentence.hpp"
+#include "assay/report/summary_lines.hpp"
 
 namespace assay::report {
+
+/// Comparisons on one metric as a table: candidates down; across, workloads with their settings.
+struct Overview {
+  struct Entry {
+    const Finding* finding = nullptr;    ///< none: nothing was compared there
+    std::optional<StatusCode> standing;  ///< the candidate's, where it is not sound
+    std::string text;                    ///< in a few characters: "−12 % +", or its standing
+  };
+  std::vector<std::string> columns;      ///< "orders, locks=200"; of one workload: "locks=200"
+  std::vector<CandidateId> candidates;   ///< without twins and those never compared
+  std::vector<std::string> names;        ///< of these
+  std::vector<std::vector<Entry>> rows;  ///< by candidate, then column
+};
+
+/// All comparisons on a metric, or those of one workload, each by the metric that decides it; columns and
+/// candidates in the campaign's order. Without columns where there are none. Cost: linear in findings and
+/// cells, times their logarithm.
+Overview make_overview(const Findings& findings, MetricId metric, std::optional<WorkloadId> workload = {});
+
+/// All metrics of one workload and setting: a line for each metric, a pair of columns for each candidate that
+/// has this baseline.
+struct Profile {
+  struct Entry {
+    std::string typical, change;  ///< empty: it has no value
+    std::string sign;             ///< as of a finding: "+", "!", "="; empty where nothing is told
+  };
+  struct Line {
+    std::string metric, baseline;  ///< the baseline's typical value; empty: it has none
+    std::vector<Entry> entries;    ///< by candidate
+  };
+  std::string where;  ///< "orders, locks=800"; empty where there is but one place
+  std::string baseline;
+  std::vector<std::string> candidates;
+  std::vector<Line> lines;
+};
+
+/// A profile for each place and baseline, in the campaign's order; metrics in theirs. Cost: linear in the
+/// findings' profile, times its logarithm.
+std::vector<Profile> make_profiles(const Findings& findings);
 
 /// One comparison on one metric, or a cell in whose place there is none, in words.
 struct Row {

@@ -7,10 +7,10 @@
 #include <cmath>
 
 #include "assay/model/error.hpp"
-#include "assay/schedule/looks.hpp"
+#include "assay/schedule/interim_looks.hpp"
 #include "assay/stats/location.hpp"
-#include "assay/stats/require.hpp"
-#include "assay/stats/signed_rank.hpp"
+#include "assay/stats/null_distribution.hpp"
+#include "assay/stats/preconditions.hpp"
 
 namespace assay::schedule {
 namespace {

@@ -4,7 +4,7 @@
 #include <span>
 #include <vector>
 
-#include "assay/model/ids.hpp"
+#include "assay/model/design.hpp"
 
 namespace assay::schedule {
 

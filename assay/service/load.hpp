@@ -9,7 +9,7 @@
 #include <string>
 #include <vector>
 
-#include "assay/service/carrier.hpp"
+#include "assay/service/http_transport.hpp"
 
 namespace assay::service {
 

@@ -9,7 +9,7 @@
 
 #include "assay/codec/json.hpp"
 #include "assay/model/error.hpp"
-#include "assay/model/near_miss.hpp"
+#include "assay/model/text.hpp"
 
 namespace assay::service {
 namespace {

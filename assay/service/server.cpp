@@ -8,12 +8,12 @@
 #include <thread>
 #include <utility>
 
-#include "assay/model/printable.hpp"
-#include "assay/service/carrier_to.hpp"
-#include "assay/service/listeners.hpp"
+#include "assay/model/text.hpp"
+#include "assay/service/http_transport.hpp"
+#include "assay/service/process_tree.hpp"
 #include "assay/service/request.hpp"
-#include "assay/service/socket_carrier.hpp"
-#include "assay/service/tree.hpp"
+#include "assay/service/socket_transport.hpp"
+#include "assay/service/sockets.hpp"
 
 namespace assay::service {
 

@@ -7,8 +7,8 @@
 #include <vector>
 
 #include "assay/measure/process.hpp"
-#include "assay/measure/running.hpp"
-#include "assay/service/carrier.hpp"
+#include "assay/measure/running_process.hpp"
+#include "assay/service/http_transport.hpp"
 
 namespace assay::service {
 

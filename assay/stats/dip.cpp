@@ -7,8 +7,8 @@
 #include <vector>
 
 #include "assay/model/error.hpp"
+#include "assay/stats/preconditions.hpp"
 #include "assay/stats/random.hpp"
-#include "assay/stats/require.hpp"
 
 namespace assay::stats {
 namespace {

@@ -8,7 +8,7 @@
 #include <limits>
 
 #include "assay/model/error.hpp"
-#include "assay/stats/require.hpp"
+#include "assay/stats/preconditions.hpp"
 
 namespace assay::stats {
 namespace {

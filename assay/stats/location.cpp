@@ -9,7 +9,7 @@
 #include <vector>
 
 #include "assay/model/error.hpp"
-#include "assay/stats/require.hpp"
+#include "assay/stats/preconditions.hpp"
 
 namespace assay::stats {
 namespace {

@@ -13,7 +13,7 @@
 
 #include "assay/model/error.hpp"
 #include "assay/stats/location.hpp"
-#include "assay/stats/require.hpp"
+#include "assay/stats/preconditions.hpp"
 
 namespace assay::stats {
 namespace {

@@ -9,8 +9,8 @@
 #include <set>
 
 #include "assay/stats/location.hpp"
+#include "assay/stats/preconditions.hpp"
 #include "assay/stats/random.hpp"
-#include "assay/stats/require.hpp"
 
 namespace assay::stats {
 namespace {

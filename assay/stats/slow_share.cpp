@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "assay/stats/location.hpp"
-#include "assay/stats/require.hpp"
+#include "assay/stats/preconditions.hpp"
 
 namespace assay::stats {
 namespace {

@@ -5,9 +5,8 @@
 
 #include <filesystem>
 
-#include "assay/build/program_notes.hpp"
+#include "assay/build/compiler_info.hpp"
 #include "assay/build/repository.hpp"
-#include "assay/build/toolchain.hpp"
 #include "assay/model/error.hpp"
 #include "support/tool.hpp"
 

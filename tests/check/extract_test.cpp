@@ -68,17 +68,17 @@ TEST(Extract, AJsonPointerLeadsToANumberOrAList) {
   EXPECT_THAT(extract(by_pointer("/x"), R"({"x": []})").problem, HasSubstr("empty list"));
 }
 
-TEST(Discard, LeavesOutTheFirstSecondsOrTheFirstValues) {
+TEST(LeadIn, LeavesOutTheFirstSecondsOrTheFirstValues) {
   const std::vector<Match> timed = {
       {.at = 0.5, .value = 1}, {.at = 2.0, .value = 2}, {.at = 3.0, .value = 3}};
-  EXPECT_EQ(discard_first({}, timed).size(), 3U);
-  EXPECT_EQ(discard_first(parse_discard("2 s"), timed).front().value, 2);
-  EXPECT_EQ(discard_first(parse_discard("2"), timed).front().value, 3);
-  EXPECT_TRUE(discard_first(parse_discard("9 s"), timed).empty());
+  EXPECT_EQ(drop_lead_in({}, timed).size(), 3U);
+  EXPECT_EQ(drop_lead_in(parse_lead_in("2 s"), timed).front().value, 2);
+  EXPECT_EQ(drop_lead_in(parse_lead_in("2"), timed).front().value, 3);
+  EXPECT_TRUE(drop_lead_in(parse_lead_in("9 s"), timed).empty());
   for (const char* text : {"2 s", "150 ms", "20"})
-    EXPECT_EQ(parse_discard(to_string(parse_discard(text))), parse_discard(text));
+    EXPECT_EQ(parse_lead_in(to_string(parse_lead_in(text))), parse_lead_in(text));
   for (const char* text : {"", "soon", "-3", "0", "2.5"})
-    EXPECT_THROW((void)parse_discard(text), Error) << text;
+    EXPECT_THROW((void)parse_lead_in(text), Error) << text;
 }
 
 TEST(PickOne, StandsForAll) {

@@ -1,7 +1,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
-#include "assay/check/answer.hpp"
+#include "assay/check/output.hpp"
 
 namespace assay::check {
 namespace {

@@ -65,7 +65,7 @@ contest = "${exe}"
   bool absent = false;
   for (const auto& s : document["standings"])
     absent = absent ||
-             (s["setting"]["function"] == "fresh" && s["candidate"] == "old" && s["standing"] == "absent");
+             (s["setting"]["function"] == "fresh" && s["candidate"] == "old" && s["status"] == "unsupported");
   EXPECT_TRUE(absent) << "a function that only one of them has: " << document["standings"];
   EXPECT_THAT(assay(scratch, {"verdict"}).out, HasSubstr("find"));
   const auto watched = assay(scratch, {"duel", "--contest", "--rounds", "7", "./old", "vs", "./new"});

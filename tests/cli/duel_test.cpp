@@ -33,14 +33,14 @@ TEST(Duel, ComparesTwoCommandsAtOnce) {
 
 TEST(Duel, PausesAndMeasuresOnAsAsked) {
   const Scratch scratch;
-  const auto ran = assay(scratch, duel({"--settle", "1ms", "--precise", "90%", "--rounds", "7..20", "--json"},
+  const auto ran = assay(scratch, duel({"--pause", "1ms", "--precise", "90%", "--rounds", "7..20", "--json"},
                                        {"spin", "0.002"}, {"spin", "0.2"}));
   EXPECT_EQ(ran.status, 0) << ran.err;
   EXPECT_THAT(assay(scratch, {"verdict"}).out, HasSubstr("slower than"));
   const auto refused = assay(scratch, duel({"--precise", "200%"}, {"spin", "0"}, {"spin", "0"}));
   EXPECT_EQ(refused.status, 2);
   EXPECT_THAT(refused.err, HasSubstr("--precise"));
-  EXPECT_EQ(assay(scratch, duel({"--settle", "soon"}, {"spin", "0"}, {"spin", "0"})).status, 2);
+  EXPECT_EQ(assay(scratch, duel({"--pause", "soon"}, {"spin", "0"}, {"spin", "0"})).status, 2);
 }
 
 TEST(Duel, SaysBeforeItIsSpentThatABudgetCanDecideNothing) {
@@ -160,7 +160,7 @@ TEST_P(WrongRequest, GetsOneClearMessageAndExitTwo) {
 }
 
 INSTANTIATE_TEST_SUITE_P(
-    UnclippedTest, WrongRequest,
+    All, WrongRequest,
     testing::Values(
         Wrong{"OfOne", {"duel", "/bin/true"}, "a duel of one: /bin/true"},
         Wrong{"OfNone", {"duel"}, "there is nothing to compare"},

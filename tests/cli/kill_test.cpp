@@ -9,10 +9,10 @@
 #include <random>
 #include <thread>
 
-#include "assay/judge/findings.hpp"
-#include "assay/judge/pairs.hpp"
+#include "assay/judge/judge.hpp"
+#include "assay/judge/paired_series.hpp"
 #include "assay/ledger/ledger.hpp"
-#include "assay/model/names.hpp"
+#include "assay/model/enum_names.hpp"
 #include "support/tool.hpp"
 
 namespace assay {

@@ -7,7 +7,7 @@
 #include <nlohmann/json.hpp>
 #include <thread>
 
-#include "assay/measure/turnstile.hpp"
+#include "assay/measure/machine_lock.hpp"
 #include "support/findings_json.hpp"
 #include "support/tool.hpp"
 #include "support/turn.hpp"

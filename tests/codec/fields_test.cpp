@@ -25,9 +25,9 @@ std::vector<std::pair<std::string, Value>> spelt(const T& value) {
 template <class T>
 class Fields : public testing::Test {};
 
-using UnclippedTest = testing::Types<Candidate, BuildInfo, Workload, Factor, Comparison, MetricRequest,
+using All = testing::Types<Candidate, BuildInfo, Workload, Factor, Comparison, MetricRequest,
                                      Metric, Rules, Design, Trial, InterimLook, Round>;
-TYPED_TEST_SUITE(Fields, UnclippedTest);
+TYPED_TEST_SUITE(Fields, All);
 
 TYPED_TEST(Fields, ComeBackFromJsonAndFromColumnsAsTheyWere) {
   for (unsigned seed = 1; seed <= 200; ++seed) {

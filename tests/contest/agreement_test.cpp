@@ -5,8 +5,8 @@
 #include <memory>
 
 #include "assay/contest/contest.hpp"
+#include "assay/model/enum_names.hpp"
 #include "assay/model/error.hpp"
-#include "assay/model/names.hpp"
 
 namespace assay::contest {
 namespace {
@@ -40,10 +40,10 @@ TEST(Agreement, WithinAToleranceForNumbersAndRanges) {
     contest.baseline("a", [a] { return a; }).candidate("b", [b] { return b; }).answer_tolerance(tolerance);
     return standing_of(contest);
   };
-  EXPECT_THAT(say({1, 100}, {1, 100.9}, 0.01), HasSubstr("sound"));
+  EXPECT_THAT(say({1, 100}, {1, 100.9}, 0.01), HasSubstr("ok"));
   EXPECT_THAT(say({1, 100}, {1, 101.2}, 0.01), HasSubstr("wrong: its answer differs by 0.0118"));
   EXPECT_THAT(say({1, 100}, {1}, 0.01), HasSubstr("not as long"));
-  EXPECT_THAT(say({0}, {0}, 0), HasSubstr("sound"));
+  EXPECT_THAT(say({0}, {0}, 0), HasSubstr("ok"));
   EXPECT_THAT(say({std::nan("")}, {1}, 0.5), HasSubstr("wrong"));
 }
 
@@ -51,13 +51,13 @@ TEST(Agreement, ByAPredicateOrNotAtAll) {
   Contest predicate("predicate");
   predicate.baseline("a", [] { return 10; }).candidate("b", [] { return 12; });
   predicate.answers_equal<int>([](int a, int b) { return a % 2 == b % 2; });
-  EXPECT_THAT(standing_of(predicate), HasSubstr("sound"));
+  EXPECT_THAT(standing_of(predicate), HasSubstr("ok"));
   Contest free("free");
   free.baseline("a", [] { return 10; }).candidate("b", [] { return 12; }).skip_answer_check();
-  EXPECT_THAT(standing_of(free), HasSubstr("sound"));
+  EXPECT_THAT(standing_of(free), HasSubstr("ok"));
   Contest nothing("nothing");
   nothing.baseline("a", [] {}).candidate("b", [] {});
-  EXPECT_THAT(standing_of(nothing), HasSubstr("sound"));
+  EXPECT_THAT(standing_of(nothing), HasSubstr("ok"));
 }
 
 TEST(Agreement, TypesWithoutEqualityAndOfOtherKindsAreSaid) {

@@ -10,8 +10,8 @@
 #include <thread>
 
 #include "assay/ledger/ledger.hpp"
+#include "assay/model/enum_names.hpp"
 #include "assay/model/error.hpp"
-#include "assay/model/names.hpp"
 #include "support/message.hpp"
 #include "support/observing.hpp"
 #include "support/plans.hpp"
@@ -33,7 +33,7 @@ TEST(Contest, TellsTheSlowerFromTheQuicker) {
   const auto& f = finding_on(findings, "time per call");
   EXPECT_EQ(f.verdict, Verdict::worse);
   EXPECT_GT(f.effect.value, 3) << "ten times the work";
-  EXPECT_EQ(findings.design.kind, "contest");
+  EXPECT_EQ(findings.design.kind, CampaignKind::contest);
   EXPECT_EQ(findings.rounds, 7U);
 }
 
@@ -167,7 +167,7 @@ TEST(ContestLedger, KeepsEveryRound) {
   const auto findings = contest.run();
   ledger::Ledger ledger(scratch.path("l.db"));
   const auto record = ledger.read(ledger.list().at(0).id);
-  EXPECT_EQ(record.design.kind, "contest");
+  EXPECT_EQ(record.design.kind, CampaignKind::contest);
   EXPECT_EQ(record.design.factors.at(0).role, Factor::Role::size);
   EXPECT_EQ(std::ranges::count(record.log.trials, Role::measured, &Trial::role), 4 * 7);
   EXPECT_GT(record.log.trials.back().calls, 0);
@@ -189,8 +189,8 @@ TEST(Contest, ChoosesLevelsAndStopsWhenAsked) {
   options = contest.options();
   options.stop = source.get_token();
   test::Observing observer;
-  observer.when_progress = [&](const campaign::Progress& p) {
-    if (p.done == 3 && p.phase == campaign::Progress::Phase::measuring) source.request_stop();
+  observer.when_progress = [&](const engine::Progress& p) {
+    if (p.done == 3 && p.phase == engine::Progress::Phase::measuring) source.request_stop();
   };
   options.observer = &observer;
   EXPECT_TRUE(contest.run(options).provisional);

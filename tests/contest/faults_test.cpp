@@ -13,7 +13,7 @@
 #include "assay/contest/contest.hpp"
 #include "assay/ledger/ledger.hpp"
 #include "assay/model/error.hpp"
-#include "assay/report/price.hpp"
+#include "assay/report/advice.hpp"
 #include "support/observing.hpp"
 #include "support/plans.hpp"
 #include "support/tool.hpp"
@@ -143,8 +143,8 @@ TEST(Faults, AContestThatWasCutOffGoesOn) {
   std::stop_source source;
   options.stop = source.get_token();
   test::Observing observer;
-  observer.when_progress = [&](const campaign::Progress& p) {
-    if (p.done == 3 && p.phase == campaign::Progress::Phase::measuring) source.request_stop();
+  observer.when_progress = [&](const engine::Progress& p) {
+    if (p.done == 3 && p.phase == engine::Progress::Phase::measuring) source.request_stop();
   };
   options.observer = &observer;
   EXPECT_TRUE(contest.run(options).provisional);

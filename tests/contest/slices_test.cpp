@@ -4,8 +4,8 @@
 
 #include <algorithm>
 
-#include "assay/contest/clock.hpp"
-#include "assay/contest/own_counters.hpp"
+#include "assay/contest/slice_clock.hpp"
+#include "assay/contest/thread_counters.hpp"
 
 namespace assay::contest {
 namespace {

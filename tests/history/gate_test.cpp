@@ -6,8 +6,8 @@
 #include <string>
 #include <vector>
 
-#include "assay/history/line_of.hpp"
-#include "assay/report/history.hpp"
+#include "assay/history/history_line.hpp"
+#include "assay/report/history_text.hpp"
 
 namespace assay::history {
 namespace {

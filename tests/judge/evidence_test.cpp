@@ -1,11 +1,10 @@
-#include "assay/model/evidence.hpp"
-
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include <cmath>
 
-#include "assay/judge/findings.hpp"
+#include "assay/judge/judge.hpp"
+#include "assay/model/observations.hpp"
 #include "assay/render/text.hpp"
 #include "support/noise.hpp"
 #include "support/records.hpp"

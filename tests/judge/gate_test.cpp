@@ -3,9 +3,9 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
-#include "assay/judge/findings.hpp"
-#include "assay/judge/keep_only.hpp"
-#include "assay/report/gate_reasons.hpp"
+#include "assay/judge/filter.hpp"
+#include "assay/judge/judge.hpp"
+#include "assay/report/note_text.hpp"
 #include "support/noise.hpp"
 #include "support/records.hpp"
 
@@ -62,7 +62,7 @@ TEST(Gate, CountsStandingsAndRequirements) {
   const auto broken = evaluate_gate(judge_record(record), {});
   EXPECT_EQ(broken.status, GateStatus::failed);
   EXPECT_THAT(report::note_text(record.design, broken.reasons.front()).text,
-              HasSubstr("required < 500 ms, is broken"));
+              HasSubstr("required < 500 ms, is violated"));
 }
 
 TEST(Gate, HoldsOnlyWhatIsChosen) {

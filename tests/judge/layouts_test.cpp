@@ -9,10 +9,10 @@
 #include <utility>
 #include <vector>
 
-#include "assay/judge/findings.hpp"
-#include "assay/judge/layout_notes.hpp"
-#include "assay/judge/pairs.hpp"
-#include "assay/schedule/look_plan.hpp"
+#include "assay/judge/judge.hpp"
+#include "assay/judge/notes.hpp"
+#include "assay/judge/paired_series.hpp"
+#include "assay/schedule/interim_looks.hpp"
 #include "assay/stats/random.hpp"
 #include "support/records.hpp"
 #include "support/series.hpp"

@@ -1,5 +1,3 @@
-#include "assay/judge/load_notes.hpp"
-
 #include <gtest/gtest.h>
 
 #include <algorithm>
@@ -7,7 +5,8 @@
 #include <string>
 #include <vector>
 
-#include "assay/judge/findings.hpp"
+#include "assay/judge/judge.hpp"
+#include "assay/judge/notes.hpp"
 #include "support/made.hpp"
 #include "support/noise.hpp"
 

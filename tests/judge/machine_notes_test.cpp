@@ -3,7 +3,7 @@
 
 #include <cmath>
 
-#include "assay/judge/findings.hpp"
+#include "assay/judge/judge.hpp"
 #include "support/records.hpp"
 
 namespace assay::judge {

@@ -2,8 +2,8 @@
 
 #include <gtest/gtest.h>
 
-#include "assay/judge/ceilings.hpp"
-#include "assay/judge/findings.hpp"
+#include "assay/judge/judge.hpp"
+#include "assay/judge/saturation.hpp"
 #include "assay/stats/random.hpp"
 #include "support/made.hpp"
 #include "support/noise.hpp"
@@ -126,7 +126,7 @@ TEST(Ceilings, ValuesBeyondItAreAWarningOnce) {
 Findings with_series(double from, double to, const std::string& settle, bool timed = true) {
   Made made("frames");
   Metric frames{.name = "frame rate", .direction = Direction::higher};
-  frames.request.discard = settle;
+  frames.request.lead_in = settle;
   const auto id = made.metric(frames);
   for (const char* name : {"old", "new"}) {
     const auto cell = made.cell(made.candidate(name));

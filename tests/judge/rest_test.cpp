@@ -9,10 +9,10 @@
 #include <string>
 #include <vector>
 
-#include "assay/judge/findings.hpp"
 #include "assay/judge/gate.hpp"
-#include "assay/judge/pairs.hpp"
-#include "assay/judge/settle.hpp"
+#include "assay/judge/judge.hpp"
+#include "assay/judge/paired_series.hpp"
+#include "assay/judge/sequential.hpp"
 #include "assay/render/text.hpp"
 #include "assay/stats/random.hpp"
 #include "support/records.hpp"

@@ -1,14 +1,13 @@
-#include "assay/judge/series_notes.hpp"
-
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include <algorithm>
 #include <cmath>
 
-#include "assay/judge/findings.hpp"
+#include "assay/judge/judge.hpp"
+#include "assay/judge/notes.hpp"
 #include "assay/stats/dip.hpp"
-#include "assay/stats/many.hpp"
+#include "assay/stats/multiple_testing.hpp"
 #include "assay/stats/random.hpp"
 #include "assay/stats/series.hpp"
 #include "support/noise.hpp"

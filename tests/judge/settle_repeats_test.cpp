@@ -2,7 +2,7 @@
 
 #include <vector>
 
-#include "assay/judge/settle.hpp"
+#include "assay/judge/sequential.hpp"
 #include "support/series.hpp"
 
 namespace assay::judge {

@@ -4,9 +4,9 @@
 #include <functional>
 #include <vector>
 
-#include "assay/judge/findings.hpp"
-#include "assay/judge/settle.hpp"
-#include "assay/schedule/looks.hpp"
+#include "assay/judge/judge.hpp"
+#include "assay/judge/sequential.hpp"
+#include "assay/schedule/interim_looks.hpp"
 #include "support/series.hpp"
 
 namespace assay::judge {

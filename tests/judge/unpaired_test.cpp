@@ -3,7 +3,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
-#include "assay/stats/unequal.hpp"
+#include "assay/stats/brunner_munzel.hpp"
 #include "support/noise.hpp"
 #include "support/records.hpp"
 

@@ -11,7 +11,7 @@
 #include <cmath>
 #include <fstream>
 
-#include "assay/judge/findings.hpp"
+#include "assay/judge/judge.hpp"
 #include "assay/model/error.hpp"
 #include "support/message.hpp"
 #include "support/records.hpp"

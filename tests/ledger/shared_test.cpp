@@ -158,7 +158,7 @@ TEST(SharedLedger, InAFolderForReadingOnlyIsRead) {
 }
 
 TEST(SharedLedger, WhoseIdsNameNothingIsCalledDamaged) {
-  for (const auto* damage : {"UPDATE trial SET cell = 999 WHERE id = 1", "UPDATE contrast SET candidate = -4",
+  for (const auto* damage : {"UPDATE trial SET cell = 999 WHERE id = 1", "UPDATE comparison SET candidate = -4",
                              "UPDATE cell SET candidate = 55", "UPDATE reading SET metric = 77",
                              "UPDATE campaign SET seed = 'seven'", "UPDATE trial SET outcome = 'splendid'",
                              "UPDATE candidate SET twin_of = 12"}) {

@@ -4,10 +4,10 @@
 
 #include <fstream>
 
-#include "assay/measure/cold.hpp"
-#include "assay/measure/group.hpp"
+#include "assay/measure/cgroup.hpp"
+#include "assay/measure/machine_lock.hpp"
+#include "assay/measure/page_cache.hpp"
 #include "assay/measure/process.hpp"
-#include "assay/measure/turnstile.hpp"
 #include "assay/model/error.hpp"
 #include "support/behave.hpp"
 #include "support/tool.hpp"

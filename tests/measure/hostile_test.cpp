@@ -7,8 +7,8 @@
 #include <csignal>
 #include <thread>
 
+#include "assay/measure/find_program.hpp"
 #include "assay/measure/process.hpp"
-#include "assay/measure/program.hpp"
 #include "assay/model/error.hpp"
 #include "support/behave.hpp"
 #include "support/tool.hpp"

@@ -9,7 +9,7 @@
 #include <thread>
 
 #include "assay/measure/digest.hpp"
-#include "assay/measure/program.hpp"
+#include "assay/measure/find_program.hpp"
 #include "assay/model/error.hpp"
 #include "support/behave.hpp"
 #include "support/tool.hpp"

@@ -1,8 +1,8 @@
 #include <gtest/gtest.h>
 
 #include "assay/model/error.hpp"
-#include "assay/model/quantity.hpp"
 #include "assay/model/setting.hpp"
+#include "assay/model/units.hpp"
 
 namespace assay {
 using namespace model;

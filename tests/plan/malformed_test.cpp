@@ -58,12 +58,12 @@ const std::vector<Malformed> malformed = {
      "[[candidate]]\nname='c'\nexe='./c'\nwith={n=3}\n" + two + work + "[[factor]]\nname='n'\nlevels=[1]\n",
      "3 is not a level of factor \"n\""},
     {"SettleWithoutTimes",
-     two + work + "[[metric]]\nname='rate'\nfrom='stdout'\npattern='r ([0-9]+)'\nsettle='2 s'\n",
+     two + work + "[[metric]]\nname='rate'\nfrom='stdout'\npattern='r ([0-9]+)'\nlead_in='2 s'\n",
      "its values have no times, so that none lies before 2 s"},
-    {"SettleOfOneValue", two + work + "[[metric]]\nname='wall time'\nsettle=20\n",
+    {"SettleOfOneValue", two + work + "[[metric]]\nname='wall time'\nlead_in=20\n",
      "\"wall time\" has one value a trial, none of which is left out"},
     {"SettleOfWhat",
-     two + work + "[[metric]]\nname='rate'\nfrom='stdout'\npattern='r ([0-9]+)'\nsettle='soon'\n",
+     two + work + "[[metric]]\nname='rate'\nfrom='stdout'\npattern='r ([0-9]+)'\nlead_in='soon'\n",
      "\"soon\" is neither a time nor a number of values"},
     {"ServiceWithoutPort",
      two + "[[workload]]\nname='w'\nservice={start=['./a']}\nrequests={path='/',clients=2}\n",
@@ -78,20 +78,20 @@ const std::vector<Malformed> malformed = {
     {"NoRate", two + service + "requests={path='/',arrivals='40'}\n", "\"40\" is no rate"},
     {"Http2WithoutTls", two + service + "requests={path='/',clients=2,protocol='http/2'}\n",
      "HTTP/2 is spoken over TLS"},
-    {"ServiceThatPauses", two + service + "requests={path='/',clients=2}\nsettle='1 s'\n",
-     "a server settles by requests"},
+    {"ServiceThatPauses", two + service + "requests={path='/',clients=2}\npause='1 s'\n",
+     "a server warms up by requests"},
     {"AuthorityWithoutTls", two + service + "requests={path='/',clients=2,authority='c.pem'}\n",
      "a certificate is looked at with TLS only"},
     {"KeptServersWithoutTwin",
      "rounds={twin=false}\n" + two +
-         "[[workload]]\nname='w'\nservice={start=['./a','${port}'],keep='sitting'}\nrequests={path='/"
+         "[[workload]]\nname='w'\nservice={start=['./a','${port}'],keep='session'}\nrequests={path='/"
          "',clients=2}\n",
      "servers that are kept up differ by how each happened to start"},
     {"KeptServersLinkedAnew",
      "[build]\nsteps=[['make']]\nexe='${out}/"
      "a'\nrelink=true\n[[candidate]]\nname='a'\nsource='a'\n[[candidate]]\n"
      "name='b'\nsource='b'\n[[workload]]\nname='w'\nservice={start=['./"
-     "a','${port}'],keep='sitting'}\nrequests="
+     "a','${port}'],keep='session'}\nrequests="
      "{path='/',clients=2}\n",
      "a server that is kept up has one layout"},
     {"FewLayouts",
@@ -161,9 +161,13 @@ const std::vector<Malformed> malformed = {
     {"StepNumber", "[control]\nafter=3\n", "control.after is a whole number; expected an argument list"},
     {"StepNoCommand", "[control]\nafter={timeout='3 s'}\n", "control.after has no command"},
     {"WorkText", two + "[[workload]]\nname='w'\nrun=['${exe}']\nwork='500'\n",
-     "expected a table: { amount = 500"},
-    {"WorkNoUnit", two + "[[workload]]\nname='w'\nrun=['${exe}']\nwork={amount=5}\n", "work is incomplete"},
-    {"WorkNegative", two + "[[workload]]\nname='w'\nrun=['${exe}']\nwork={amount=-5,unit='x'}\n",
+     "\"500\" is not an amount of work"},
+    {"WorkNoUnit", two + "[[workload]]\nname='w'\nrun=['${exe}']\nwork={amount=5}\n",
+     "expected text in quotes, like \"500 routes\""},
+    {"OldPause", "[control]\nsettle='1 s'\n", "\"settle\" in control is named \"pause\" now"},
+    {"OldWarmup", two + service + "requests={path='/',settle=9}\n", "is named \"warmup\" now"},
+    {"OldLeadIn", two + work + "[[metric]]\nname='r'\nsettle=9\n", "is named \"lead_in\" now"},
+    {"WorkNegative", two + "[[workload]]\nname='w'\nrun=['${exe}']\nwork='-5 x'\n",
      "the amount of work is \"-5\""},
     {"MetricFromNowhere", two + work + "[[metric]]\nname='rate'\npattern='(x)'\n",
      "metric \"rate\" comes from nowhere"},
@@ -260,7 +264,7 @@ TEST_P(MalformedPlan, IsRefusedWithPlaceAndRemedy) {
   }
 }
 
-INSTANTIATE_TEST_SUITE_P(UnclippedTest, MalformedPlan, testing::ValuesIn(malformed),
+INSTANTIATE_TEST_SUITE_P(All, MalformedPlan, testing::ValuesIn(malformed),
                          [](const auto& given) { return given.param.name; });
 
 }  // namespace

@@ -4,7 +4,7 @@
 
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/error.hpp"
-#include "assay/plan/matrix.hpp"
+#include "assay/plan/cells.hpp"
 #include "assay/plan/write.hpp"
 #include "support/tool.hpp"
 
@@ -104,7 +104,7 @@ before = ["cp", "${folder}/net.txt", "."]
 after  = { run = ["rm", "net.txt"], timeout = "5 s" }
 fresh  = true
 keep_output = false
-work   = { amount = "${locks}", unit = "routes" }
+work   = "${locks} routes"
 [[workload]]
 name = "reach"
 run  = ["${exe}", "reach"]

@@ -2,8 +2,8 @@
 #include <gtest/gtest.h>
 
 #include "assay/model/error.hpp"
-#include "assay/plan/matrix.hpp"
-#include "assay/plan/narrow.hpp"
+#include "assay/plan/cells.hpp"
+#include "assay/plan/filter.hpp"
 #include "assay/plan/read.hpp"
 #include "assay/plan/write.hpp"
 

@@ -7,7 +7,7 @@
 #include <string>
 
 #include "assay/model/error.hpp"
-#include "assay/plan/matrix.hpp"
+#include "assay/plan/cells.hpp"
 #include "assay/plan/read.hpp"
 #include "assay/plan/write.hpp"
 

@@ -2,8 +2,8 @@
 
 #include <set>
 
+#include "assay/relink/address_plan.hpp"
 #include "assay/relink/code_map.hpp"
-#include "assay/relink/slots.hpp"
 #include "relink/linked.hpp"
 
 namespace assay::test {

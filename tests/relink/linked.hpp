@@ -10,10 +10,9 @@
 #include <vector>
 
 #include "assay/measure/process.hpp"
-#include "assay/relink/captured.hpp"
-#include "assay/relink/own_program.hpp"
+#include "assay/relink/captured_links.hpp"
+#include "assay/relink/program_files.hpp"
 #include "assay/relink/relinker.hpp"
-#include "assay/relink/shim_folder.hpp"
 #include "support/tool.hpp"
 
 namespace assay::test {

@@ -40,7 +40,7 @@ std::string said(const Conditions& conditions) {
 }
 
 TEST(Advice, NamesTheSmallestChangeAMinuteSettles) {
-  EXPECT_THAT(said(quiet()), HasSubstr("run 20 ms settles changes from 0.70 % on, abreast from 0.40 % on."));
+  EXPECT_THAT(said(quiet()), HasSubstr("run 20 ms tells changes from 0.70 % on, abreast from 0.40 % on."));
   EXPECT_EQ(advice(quiet()).size(), 2U) << "a quiet machine needs no hints";
 }
 

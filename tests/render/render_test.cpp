@@ -4,12 +4,11 @@
 #include <cmath>
 #include <sstream>
 
-#include "assay/judge/findings.hpp"
-#include "assay/render/axis.hpp"
+#include "assay/judge/judge.hpp"
 #include "assay/render/json.hpp"
 #include "assay/render/text.hpp"
-#include "assay/report/cells.hpp"
-#include "assay/report/units.hpp"
+#include "assay/render/text_tables.hpp"
+#include "assay/report/format.hpp"
 #include "support/records.hpp"
 
 namespace assay::render {
@@ -103,7 +102,7 @@ TEST(Text, SaysThatAnInterruptedCampaignIsProvisional) {
 TEST(Json, HoldsFindingsStandingsAndTrust) {
   const auto text = to_json(example());
   for (const auto* part :
-       {"\"format\": 2", "\"id\": \"0123456789abcdef\"", "\"verdict\": \"better\"", "\"standing\": \"wrong\"",
+       {"\"format\": 2", "\"id\": \"0123456789abcdef\"", "\"verdict\": \"better\"", "\"status\": \"wrong\"",
         "\"seed\": \"7\"", "\"interval\"", "\"requirements\": []"})
     EXPECT_THAT(text, HasSubstr(part));
 }

@@ -4,8 +4,8 @@
 
 #include <nlohmann/json.hpp>
 
-#include "assay/judge/findings.hpp"
-#include "assay/model/names.hpp"
+#include "assay/judge/judge.hpp"
+#include "assay/model/enum_names.hpp"
 #include "assay/render/json.hpp"
 #include "support/records.hpp"
 #include "support/tool.hpp"

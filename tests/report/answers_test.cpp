@@ -8,9 +8,9 @@
 #include <fstream>
 #include <sstream>
 
-#include "assay/exchange/samples.hpp"
-#include "assay/judge/findings.hpp"
+#include "assay/import_export/import_samples.hpp"
 #include "assay/judge/gate.hpp"
+#include "assay/judge/judge.hpp"
 #include "assay/render/gate.hpp"
 #include "assay/render/markdown.hpp"
 #include "assay/render/text.hpp"
@@ -35,7 +35,7 @@ void expect_text(const std::string& name, const Record& record) {
 Setting at(const std::string& factor, std::int64_t level) { return {{{factor, level}}}; }
 
 TEST(Answers, ADuel) {
-  Made duel({}, "duel");
+  Made duel({}, CampaignKind::duel);
   const auto time = duel.wall_time();
   const auto memory = duel.metric({.name = "peak memory", .unit = "B"}, false);
   const auto cores = duel.metric({.name = "cores used", .direction = Direction::neither}, false);
@@ -93,7 +93,7 @@ TEST(Answers, TooFewRounds) {
 }
 
 TEST(Answers, AHugeRatio) {
-  Made made({}, "duel");
+  Made made({}, CampaignKind::duel);
   const auto time = made.wall_time();
   made.around(made.cell(made.candidate("slow")), time, 4, 8);
   made.around(made.cell(made.candidate("quick")), time, 0.02, 8, 0.01);
@@ -157,7 +157,7 @@ TEST(Answers, ASeriesWithACeiling) {
 }
 
 TEST(Answers, AContestOverSizesAndThreads) {
-  Made made("smoothing levels", "contest");
+  Made made("smoothing levels", CampaignKind::contest);
   made.design().factors = {{.name = "locks", .role = Factor::Role::size},
                            {.name = "threads", .role = Factor::Role::threads}};
   const auto time = made.metric({.name = "time per call", .unit = "s"});
@@ -178,10 +178,10 @@ TEST(Answers, ImportedSamples) {
       "before,watch,hours,8.0,h,lower\nbefore,watch,hours,8.2,h,lower\nbefore,watch,hours,7.8,h,lower\n"
       "after,watch,hours,6.1,h,lower\nafter,watch,hours,6.4,h,lower\nafter,watch,hours,5.9,h,lower\n"
       "after,watch,hours,6.0,h,lower\nafter,watch,hours,6.2,h,lower\nafter,watch,hours,6.3,h,lower\n");
-  expect_text(
-      "imported",
-      exchange::read_csv(csv, "hours.csv",
-                         {.factors = {}, .baseline = {}, .title = "hours.csv", .uid = "0123456789abcdef"}));
+  expect_text("imported",
+              import_export::read_csv(
+                  csv, "hours.csv",
+                  {.factors = {}, .baseline = {}, .title = "hours.csv", .uid = "0123456789abcdef"}));
 }
 
 TEST(Answers, AGate) {

@@ -1,16 +1,14 @@
-#include "assay/report/overview.hpp"
-
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
-#include "assay/judge/findings.hpp"
-#include "assay/judge/keep_only.hpp"
-#include "assay/render/folded.hpp"
+#include "assay/judge/filter.hpp"
+#include "assay/judge/judge.hpp"
 #include "assay/render/page.hpp"
-#include "assay/report/evidence.hpp"
-#include "assay/report/lines.hpp"
-#include "assay/report/sentences.hpp"
-#include "assay/report/together.hpp"
+#include "assay/render/text_tables.hpp"
+#include "assay/report/report.hpp"
+#include "assay/report/sentence.hpp"
+#include "assay/report/summary_lines.hpp"
+#include "assay/report/tables.hpp"
 #include "support/noise.hpp"
 #include "support/records.hpp"
 

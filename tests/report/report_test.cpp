@@ -3,7 +3,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
-#include "assay/judge/findings.hpp"
+#include "assay/judge/judge.hpp"
 #include "support/noise.hpp"
 #include "support/records.hpp"
 

@@ -1,7 +1,7 @@
-#include "assay/report/sustained.hpp"
-
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
+
+#include "assay/report/summary_lines.hpp"
 
 namespace assay::report {
 namespace {

@@ -6,10 +6,10 @@
 #include <vector>
 
 #include "assay/model/error.hpp"
-#include "assay/schedule/looks.hpp"
+#include "assay/schedule/interim_looks.hpp"
+#include "assay/stats/null_distribution.hpp"
 #include "assay/stats/random.hpp"
-#include "assay/stats/signed_rank.hpp"
-#include "assay/stats/walsh.hpp"
+#include "assay/stats/walsh_averages.hpp"
 
 namespace assay::schedule {
 namespace {

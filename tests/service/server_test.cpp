@@ -8,10 +8,10 @@
 #include <chrono>
 #include <thread>
 
-#include "assay/measure/port.hpp"
+#include "assay/measure/file_io.hpp"
 #include "assay/service/load.hpp"
-#include "assay/service/socket_carrier.hpp"
-#include "assay/service/tree.hpp"
+#include "assay/service/process_tree.hpp"
+#include "assay/service/socket_transport.hpp"
 #include "support/tool.hpp"
 
 namespace assay::service {

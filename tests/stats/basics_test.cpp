@@ -5,7 +5,7 @@
 
 #include "assay/model/error.hpp"
 #include "assay/stats/location.hpp"
-#include "assay/stats/many.hpp"
+#include "assay/stats/multiple_testing.hpp"
 #include "assay/stats/random.hpp"
 
 namespace assay::stats {

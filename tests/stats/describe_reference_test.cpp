@@ -6,7 +6,7 @@
 #include "assay/model/error.hpp"
 #include "assay/stats/dip.hpp"
 #include "assay/stats/location.hpp"
-#include "assay/stats/many.hpp"
+#include "assay/stats/multiple_testing.hpp"
 #include "assay/stats/segments.hpp"
 #include "assay/stats/series.hpp"
 #include "support/reference.hpp"

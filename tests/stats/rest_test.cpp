@@ -6,7 +6,7 @@
 
 #include "assay/model/error.hpp"
 #include "assay/stats/mean_change.hpp"
-#include "assay/stats/online.hpp"
+#include "assay/stats/multiple_testing.hpp"
 #include "assay/stats/random.hpp"
 #include "assay/stats/slow_share.hpp"
 #include "assay/stats/test_result.hpp"

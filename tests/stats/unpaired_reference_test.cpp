@@ -4,11 +4,11 @@
 #include <cmath>
 
 #include "assay/model/error.hpp"
-#include "assay/stats/distance.hpp"
+#include "assay/stats/brunner_munzel.hpp"
+#include "assay/stats/contingency.hpp"
+#include "assay/stats/hodges_lehmann.hpp"
 #include "assay/stats/random.hpp"
 #include "assay/stats/rank_sum.hpp"
-#include "assay/stats/shift.hpp"
-#include "assay/stats/unequal.hpp"
 #include "support/reference.hpp"
 
 namespace assay::stats {

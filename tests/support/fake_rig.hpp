@@ -4,23 +4,23 @@
 #include <stop_token>
 #include <vector>
 
-#include "assay/campaign/rounds.hpp"
+#include "assay/engine/round_loop.hpp"
 #include "support/observing.hpp"
 #include "support/records.hpp"
 
 namespace assay::test {
 using namespace model;
 
-inline campaign::Recorder recorder_for(std::size_t candidates) {
+inline engine::Recorder recorder_for(std::size_t candidates) {
   auto record = record_of(std::vector<std::vector<double>>(candidates, {1.0}));
   record.log.rounds.clear();
   record.log.trials.clear();
   record.log.state = CampaignState::open;
-  return campaign::Recorder(record, {});
+  return engine::Recorder(record, {});
 }
 
 /// A rig whose trials come from a function, and a clock that only they move: a second each.
-struct FakeRig : campaign::TrialRunner {
+struct FakeRig : engine::TrialRunner {
   std::function<void(Trial&)> change = [](Trial&) {};
   double now = 0;
   int checks = 0, closed = 0;
@@ -50,18 +50,18 @@ struct FakeRig : campaign::TrialRunner {
   }
   void close() override { ++closed; }
 
-  campaign::Clock clock() {
+  engine::Clock clock() {
     return [this] { return now; };
   }
 };
 
-inline campaign::StopReason go(campaign::Recorder& recorder, FakeRig& rig, const campaign::StopPolicy& policy,
-                               Observing& observing, const std::stop_token& stop = {}) {
-  return campaign::RoundLoop(recorder, rig, policy, observing, stop, rig.clock()).run();
+inline engine::StopReason go(engine::Recorder& recorder, FakeRig& rig, const engine::StopPolicy& policy,
+                             Observing& observing, const std::stop_token& stop = {}) {
+  return engine::RoundLoop(recorder, rig, policy, observing, stop, rig.clock()).run();
 }
 
-inline campaign::StopReason go(campaign::Recorder& recorder, FakeRig& rig, const campaign::StopPolicy& policy,
-                               const std::stop_token& stop = {}) {
+inline engine::StopReason go(engine::Recorder& recorder, FakeRig& rig, const engine::StopPolicy& policy,
+                             const std::stop_token& stop = {}) {
   Observing nobody;
   return go(recorder, rig, policy, nobody, stop);
 }

@@ -86,8 +86,10 @@ class Filler {
       field = 1 + (random_() >> (12 + below(52)));  // sizes are read as doubles
     } else if constexpr (std::is_same_v<T, Aggregate>) {
       field = parse_aggregate(below(2) == 0 ? "max" : "q" + std::to_string(below(1000)).insert(1, "."));
-    } else if constexpr (std::is_same_v<T, Discard>) {
-      field = below(2) == 0 ? Discard{.values = 1 + below(900)} : Discard{.seconds = 0.25 * (1 + below(40))};
+    } else if constexpr (std::is_same_v<T, LeadIn>) {
+      field = below(2) == 0 ? LeadIn{.values = 1 + below(900)} : LeadIn{.seconds = 0.25 * (1 + below(40))};
+    } else if constexpr (std::is_same_v<T, Work>) {
+      field = {.amount = std::to_string(1 + below(900)), .unit = text() + "s"};
     } else if constexpr (std::is_same_v<T, Level>) {
       const Level levels[] = {text(), std::int64_t{below(9000)} - 4500, 0.1 * below(100), below(2) == 0};
       field = levels[below(std::size(levels))];

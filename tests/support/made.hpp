@@ -16,14 +16,14 @@ using namespace model;
 /// A campaign made up of values, a cell at a time. The first candidate is the baseline.
 class Made {
  public:
-  explicit Made(const std::string& title, const std::string& kind = "plan") {
+  explicit Made(const std::string& title, CampaignKind kind = CampaignKind::plan) {
     auto& design = record_.design;
     design.uid = "0123456789abcdef";
     design.title = title;
     design.kind = kind;
-    design.repeat_command = kind == "contest" ? "./contest"
-                            : kind == "plan"  ? "assay run assay.toml"
-                                              : "assay " + kind;
+    design.repeat_command = kind == CampaignKind::contest ? "./contest"
+                            : kind == CampaignKind::plan  ? "assay run assay.toml"
+                                                          : "assay " + to_string(kind);
     design.rules.seed = 7;
     record_.log.state = CampaignState::ended;
     record_.log.sessions.add({});

@@ -4,8 +4,8 @@
 #include <string>
 #include <vector>
 
-#include "assay/model/findings.hpp"
 #include "assay/model/plan.hpp"
+#include "assay/model/results.hpp"
 
 namespace assay::test {
 using namespace model;

@@ -4,10 +4,10 @@
 #include <string>
 #include <vector>
 
-#include "assay/model/evidence.hpp"
-#include "assay/model/findings.hpp"
-#include "assay/model/names.hpp"
-#include "assay/report/notes.hpp"
+#include "assay/model/enum_names.hpp"
+#include "assay/model/observations.hpp"
+#include "assay/model/results.hpp"
+#include "assay/report/note_text.hpp"
 
 namespace assay::test {
 using namespace model;
@@ -20,7 +20,7 @@ inline Record record_of(const std::vector<std::vector<double>>& values,
   auto& design = record.design;
   design = {.uid = "0123456789abcdef",
             .title = "barges",
-            .kind = "plan",
+            .kind = CampaignKind::plan,
             .started = 1'700'000'000,
             .repeat_command = "assay run assay.toml",
             .rules = {.seed = 7}};

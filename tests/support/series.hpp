@@ -3,7 +3,7 @@
 #include <cmath>
 #include <vector>
 
-#include "assay/judge/settle.hpp"
+#include "assay/judge/sequential.hpp"
 #include "assay/stats/random.hpp"
 
 namespace assay::test {

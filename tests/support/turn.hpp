@@ -3,7 +3,7 @@
 #include <chrono>
 #include <thread>
 
-#include "assay/measure/turnstile.hpp"
+#include "assay/measure/machine_lock.hpp"
 
 namespace assay::test {
 using namespace model;

@@ -6,7 +6,7 @@
 
 #include <cerrno>
 
-#include "assay/measure/launcher/tree.hpp"
+#include "assay/measure/launcher/process_tree.hpp"
 
 namespace assay::launcher {
 namespace {

@@ -17,10 +17,10 @@
 #include <cstdlib>
 #include <cstring>
 
-#include "assay/measure/launcher/abreast.hpp"
-#include "assay/measure/launcher/alone.hpp"
 #include "assay/measure/launcher/mapping.hpp"
 #include "assay/measure/launcher/protocol.hpp"
+#include "assay/measure/launcher/run_concurrent.hpp"
+#include "assay/measure/launcher/run_single.hpp"
 
 namespace {
 

@@ -14,8 +14,8 @@
 #include <cstdlib>
 #include <cstring>
 
-#include "assay/relink/shim/real.hpp"
-#include "assay/relink/shim/record.hpp"
+#include "assay/relink/shim/link_record.hpp"
+#include "assay/relink/shim/real_tools.hpp"
 
 namespace {
 

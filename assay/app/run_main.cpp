@@ -1,0 +1,141 @@
+#include "assay/app/run_main.hpp"
+
+#include <CLI/CLI.hpp>
+#include <cstdlib>
+#include <iostream>
+
+#include "assay/app/argument_error.hpp"
+#include "assay/app/options.hpp"
+#include "assay/app/progress.hpp"
+#include "assay/app/samples.hpp"
+#include "assay/app/signals.hpp"
+#include "assay/app/terminal.hpp"
+#include "assay/model/error.hpp"
+#include "assay/model/units.hpp"
+
+namespace assay::app {
+namespace {
+
+struct Options {
+  std::string rounds, budget, margin, allowance, ledger;
+  std::vector<std::string> only;
+  std::int64_t seed = -1;
+  std::string when_busy = "wait";
+  bool no_twin = false, json = false, resume = false;
+};
+
+void add_options(CLI::App& app, Options& asked) {
+  app.add_option("--rounds", asked.rounds,
+                 "judged rounds, like 8..60 (from 8 on it ends when all is settled)");
+  app.add_option("--budget", asked.budget, "measuring time for each setting, like 2s");
+  app.add_option("--margin", asked.margin, "the smallest change that matters, like 0.1%");
+  app.add_option("--allowance", asked.allowance,
+                 "the longest a call may take, like 200ms; what takes longer leaves larger sizes");
+  app.add_option("--only", asked.only, "a level that is run, like locks=400; may be repeated")
+      ->expected(1)
+      ->take_all();
+  app.add_option("--seed", asked.seed, "seed of the order of slices")->check(CLI::NonNegativeNumber);
+  app.add_flag("--no-twin", asked.no_twin,
+               "without the copies of the baseline that show what no change looks like");
+  app.add_option("--ledger", asked.ledger, "a ledger that keeps the rounds");
+  app.add_flag("--resume", asked.resume, "go on where the last run in the ledger was cut off");
+  add_when_busy(app, asked.when_busy);
+  app.add_flag("--json", asked.json, "print the findings document");
+}
+
+/// The contest's own options, with what was asked for in their place.
+contest::Options merged(contest::Options options, const Options& asked) {
+  if (!asked.rounds.empty()) {
+    const auto rounds = parse_rounds(asked.rounds);
+    options.rounds_min = rounds.min;
+    options.rounds_max = rounds.max;
+  }
+  if (!asked.budget.empty()) options.budget = parse_budget(asked.budget);
+  if (!asked.margin.empty()) options.margin = parse_percent(asked.margin);
+  if (!asked.allowance.empty()) options.max_call_time = parse_duration(asked.allowance);
+  for (const auto& pair : asked.only) {
+    const auto equal = pair.find('=');
+    if (equal == std::string::npos)
+      throw Error("\"" + pair + "\" does not choose a level", "--only", "write it like locks=400");
+    options.only.emplace_back(pair.substr(0, equal), pair.substr(equal + 1));
+  }
+  if (asked.seed >= 0) options.seed = static_cast<std::uint64_t>(asked.seed);
+  if (asked.no_twin) options.twin = false;
+  if (!asked.ledger.empty()) options.ledger = asked.ledger;
+  options.resume = options.resume || asked.resume;
+  options.when_busy = when_busy_of(asked.when_busy);
+  return options;
+}
+
+/// Shows progress, and hands the samples over when all is measured.
+class ResultWriter : public ProgressLine {
+ public:
+  void on_end(const Record& record) override { write_samples(record); }
+};
+
+/// The command without the options that settling a finding names anew.
+std::vector<std::string> without_rounds(const std::vector<std::string>& command) {
+  std::vector<std::string> kept;
+  for (std::size_t i = 0; i < command.size(); ++i) {
+    const auto& word = command[i];
+    if (word == "--rounds" || word == "--budget") {
+      ++i;
+      continue;
+    }
+    if (!word.starts_with("--rounds=") && !word.starts_with("--budget=") && word != "--resume")
+      kept.push_back(word);
+  }
+  return kept;
+}
+
+/// A contest that is a workload is run in every round of the plan: briefly, unless it is told otherwise.
+void make_brief(contest::Options& options, const Options& asked) {
+  constexpr int rounds = fewest_rounds;
+  constexpr double seconds = 0.1;
+  if (std::getenv("ASSAY_SAMPLES") == nullptr || !asked.rounds.empty() || !asked.budget.empty()) return;
+  options.rounds_min = options.rounds_max = rounds;
+  options.budget = seconds;
+  options.twin = false;
+}
+
+int run_contest(const contest::Contest& contest, const Options& asked,
+                const std::vector<std::string>& command) {
+  auto options = merged(contest.options(), asked);
+  make_brief(options, asked);
+  options.repeat = shell_quoted(without_rounds(command));
+  StopOnSignals stopping;
+  ResultWriter watching;
+  options.observer = &watching;
+  options.stop = stopping.token();
+  const auto findings = contest.run(options);
+  watching.clear();
+  print_results(findings, asked.json);
+  if (findings.state == CampaignState::interrupted) {
+    if (!options.ledger.empty()) std::cerr << "assay: kept; --resume goes on with it\n";
+    return exit_interrupted;
+  }
+  return findings.findings.empty() ? exit_nothing_measured : exit_done;
+}
+
+}  // namespace
+
+int run_main(const contest::Contest& contest, int argc, char** argv) {
+  const TerminalGuard guard;
+  CLI::App app("a contest of functions: " + contest.title(), argv[0]);
+  Options asked;
+  add_options(app, asked);
+  app.failure_message(argument_error);
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::ParseError& error) {
+    return app.exit(error) == 0 ? exit_done : exit_request;
+  }
+  try {
+    return run_contest(contest, asked, {argv, argv + argc});
+  } catch (const Error& error) {
+    std::cerr << error_text(error) << "\n";
+    return error.code() == Error::Code::measuring ? exit_nothing_measured : exit_request;
+  }
+}
+
+}  // namespace assay::app

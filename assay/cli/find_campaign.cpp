@@ -1,0 +1,56 @@
+#include "assay/cli/find_campaign.hpp"
+
+#include <algorithm>
+#include <cstdlib>
+#include <filesystem>
+
+#include "assay/error.hpp"
+
+namespace assay::cli {
+namespace fs = std::filesystem;
+
+std::string state_ledger() {
+  const char* state = std::getenv("XDG_STATE_HOME");
+  if (state != nullptr && fs::path(state).is_absolute())
+    return (fs::path(state) / "assay" / "ledger.db").string();
+  const char* home = std::getenv("HOME");
+  if (home == nullptr || *home == '\0')
+    throw Error("neither XDG_STATE_HOME nor HOME is set, so there is no place for the ledger", {},
+                "name one with --ledger FILE");
+  return (fs::path(home) / ".local" / "state" / "assay" / "ledger.db").string();
+}
+
+std::string plan_ledger(const std::string& plan_file) {
+  return (fs::path(plan_file).parent_path() / ".assay" / "ledger.db").string();
+}
+
+std::vector<std::string> searched_ledgers(const std::string& named_ledger) {
+  if (!named_ledger.empty()) return {named_ledger};
+  std::vector<std::string> paths;
+  for (const auto& path : {plan_ledger("./assay.toml"), state_ledger()})
+    if (std::error_code ignored; fs::exists(path, ignored)) paths.push_back(path);
+  return paths;
+}
+
+FoundCampaign find_campaign(const std::string& text, const std::string& named_ledger) {
+  // Within a ledger its own order holds, whatever the clock said; of several, the one whose newest campaign
+  // began last comes first.
+  std::vector<std::pair<std::string, std::vector<ledger::CampaignSummary>>> lists;  // path, campaigns
+  for (const auto& path : searched_ledgers(named_ledger))
+    lists.emplace_back(path, ledger::Ledger(path, ledger::Ledger::OpenMode::existing).list());
+  std::ranges::stable_sort(lists, std::ranges::greater{}, [](const auto& list) {
+    return list.second.empty() ? 0 : list.second.front().started;
+  });
+  std::vector<ledger::CampaignSummary> all;
+  std::vector<std::pair<std::string, std::string>> where;  // uid, path
+  for (const auto& [path, campaigns] : lists)
+    for (const auto& campaign : campaigns) {
+      where.emplace_back(campaign.uid, path);
+      all.push_back(campaign);
+    }
+  const auto& chosen = ledger::find_campaign(all, text);
+  const auto path = std::ranges::find(where, chosen.uid, &std::pair<std::string, std::string>::first)->second;
+  return {ledger::Ledger(path, ledger::Ledger::OpenMode::existing), chosen};
+}
+
+}  // namespace assay::cli

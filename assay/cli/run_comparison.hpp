@@ -1,0 +1,62 @@
+#pragma once
+
+#include <map>
+#include <string>
+#include <vector>
+
+#include "assay/app/options.hpp"
+#include "assay/app/progress.hpp"
+#include "assay/app/signals.hpp"
+#include "assay/compare.hpp"
+#include "assay/gate.hpp"
+#include "assay/judge.hpp"
+#include "assay/plan.hpp"
+
+namespace assay::cli {
+
+/// How a comparison is asked for on the command line.
+struct ComparisonRequest {
+  CampaignKind kind = CampaignKind::plan;
+  std::string ledger, repeat_command;
+  std::string when_busy = "wait";  ///< or "go-on"
+  bool json = false;
+  bool resume = false;
+  std::string confirms_uid;           ///< uid of the campaign that is measured afresh
+  bool extend_to_first_look = false;  ///< see campaign::Options
+  std::string
+      resume_command;  ///< the command that takes an interrupted campaign up again; empty: there is none
+  std::map<std::string, std::string> variables;  ///< see campaign::Options
+  bool applies_gate = false;  ///< holds the findings against the plan's gate, which decides the exit status
+  std::string junit;          ///< a file for what the gate said; empty: none
+};
+
+/// The options of a comparison, with progress, messages and stopping.
+class RunContext {
+ public:
+  explicit RunContext(const ComparisonRequest& how);
+  const setup::RunOptions& options() const { return options_; }
+  app::ProgressLine& progress() { return progress_; }
+
+ private:
+  app::StopOnSignals stopping_;
+  app::ProgressLine progress_;
+  setup::RunOptions options_;
+};
+
+/// Carries out the plan with progress and stopping, shows the findings, and returns the exit status.
+int compare(const Plan& plan, const ComparisonRequest& how);
+
+/// The exit status that goes with findings; says so when nothing could be compared, or how to go on.
+int status_of(const Findings& findings, const std::string& go_on);
+
+/// Writes a whole file. Throws Error that names `what` can't be written there.
+void write_file(const std::string& path, const std::string& text, const std::string& what);
+
+using app::parse_budget;
+using app::parse_margin;
+using app::parse_precision;
+using app::parse_rounds;
+using app::print_results;
+using app::shell_quoted;
+
+}  // namespace assay::cli

@@ -1,0 +1,120 @@
+#include "assay/engine/campaign_runner.hpp"
+
+#include <algorithm>
+#include <map>
+#include <set>
+#include <utility>
+#include <vector>
+
+#include "assay/judge/forecast.hpp"
+#include "assay/judge/judge.hpp"
+#include "assay/model/error.hpp"
+#include "assay/model/observations.hpp"
+
+namespace assay::engine {
+namespace {
+
+using PlannedCheck = std::pair<CellId, std::optional<CellId>>;  ///< a cell, and the one it is compared with
+
+/// Every compared cell once, each baseline before what is compared with it: a baseline may be compared with
+/// another itself.
+std::vector<PlannedCheck> order_of_checks(const Design& design) {
+  std::map<CellId, CellId> baseline_of;
+  for (const auto& contrast : design.comparisons) baseline_of.emplace(contrast.candidate, contrast.baseline);
+  std::vector<PlannedCheck> order;
+  std::set<CellId> listed;
+  const auto list = [&](const auto& self, CellId cell) -> void {
+    if (!listed.insert(cell).second) return;
+    const auto baseline = baseline_of.find(cell);
+    if (baseline != baseline_of.end()) self(self, baseline->second);
+    order.push_back({cell, baseline == baseline_of.end() ? std::nullopt : std::optional(baseline->second)});
+  };
+  for (const auto& contrast : design.comparisons) list(list, contrast.candidate);
+  return order;
+}
+
+}  // namespace
+
+Findings CampaignRunner::run(const StopPolicy& policy, bool forecasts) {
+  auto state = CampaignState::interrupted;
+  try {
+    check();
+    report_check_warnings();
+    if (measure(policy, forecasts) != StopReason::stopped) {
+      check("at the end, ");
+      state = CampaignState::ended;
+    }
+  } catch (const Cancelled&) {
+    state = CampaignState::interrupted;
+  }
+  rig_.close();
+  recorder_.set_state(state);
+  observer_.on_end(recorder_.record());
+  return judge::judge_record(recorder_.record());
+}
+
+void CampaignRunner::check(const std::string& when) {
+  const double start = clock_();
+  const auto order = order_of_checks(recorder_.design());
+  int done = 0;
+  for (const auto& [cell, baseline] : order) {
+    if (stop_.stop_requested()) throw Cancelled{};
+    observer_.on_progress({.phase = Progress::Phase::checking,
+                           .cell = cell,
+                           .done = done++,
+                           .planned = static_cast<int>(order.size()),
+                           .seconds_spent = clock_() - start});
+    const bool worth_it = when.empty() || rig_.needs_final_check(cell);
+    if (recorder_.statuses()[cell].is_ok() && worth_it) apply_check(rig_.check(cell, baseline, stop_), when);
+  }
+  if (stop_.stop_requested()) throw Cancelled{};
+}
+
+void CampaignRunner::apply_check(Trial trial, const std::string& when) {
+  const auto cell = trial.cell;
+  const auto outcome = trial.outcome;
+  const auto detail = when + trial.detail;
+  recorder_.add_trial(std::move(trial));
+  if (outcome == Outcome::wrong)
+    recorder_.set_cell_status(cell, {StatusCode::wrong, detail});
+  else if (outcome == Outcome::unsupported)
+    recorder_.set_cell_status(cell, {StatusCode::unsupported, detail});
+  else if (outcome != Outcome::ok && outcome != Outcome::interrupted)
+    recorder_.set_cell_status(cell, {StatusCode::failed, detail});
+}
+
+void CampaignRunner::report_check_warnings() {
+  for (const auto& doubt : rig_.check_warnings()) {
+    recorder_.add_check_warning(doubt);
+    observer_.on_message("workload " + recorder_.design().workloads[doubt.workload].name + ": " + doubt.text);
+  }
+  for (const auto& choice : rig_.decisions()) observer_.on_message(choice);
+}
+
+Forecast CampaignRunner::forecast(Observations::Source pilots, const StopPolicy& policy) const {
+  const Observations evidence(recorder_.design(), recorder_.log());
+  IdTable<CellId, double> pauses;
+  for (const auto cell : recorder_.design().cells.ids()) pauses.add(rig_.seconds_before_trial(cell));
+  auto outlook = judge::make_forecast(evidence, pilots, policy.budget(),
+                                      planned_repeats(recorder_, rig_, policy), pauses);
+  outlook.continues = policy.extend_to_first_look();
+  return outlook;
+}
+
+StopReason CampaignRunner::measure(const StopPolicy& policy, bool forecasts) {
+  constexpr int enough_for_a_forecast = 3;  // rounds, for the spread
+  const auto report_forecast = [&] {
+    observer_.on_forecast(forecast(Observations::Source::judged, policy), recorder_.design());
+  };
+  if (forecasts || forecast(Observations::Source::judged, policy).impossible_reason()) report_forecast();
+  RoundLoop rounds(recorder_, rig_, policy, observer_, stop_, clock_);
+  bool reported = !forecasts;
+  while (true) {
+    if (const auto ended = rounds.run_round()) return *ended;
+    if (reported || rounds.judged() != enough_for_a_forecast) continue;
+    reported = true;
+    report_forecast();
+  }
+}
+
+}  // namespace assay::engine

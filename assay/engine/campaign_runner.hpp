@@ -1,0 +1,57 @@
+#pragma once
+
+#include <optional>
+#include <stop_token>
+#include <string>
+
+#include "assay/engine/observer.hpp"
+#include "assay/engine/recorder.hpp"
+#include "assay/engine/round_loop.hpp"
+#include "assay/engine/stop_policy.hpp"
+#include "assay/engine/trial_runner.hpp"
+#include "assay/model/forecast.hpp"
+#include "assay/model/observations.hpp"
+#include "assay/model/results.hpp"
+
+namespace assay::engine {
+
+/// The life of a campaign that has been laid down, the same for programs, functions and services: check the
+/// work, forecast, measure in rounds, check the work again, judge.
+///
+/// REQUIRES: what it is given outlives it.
+class CampaignRunner {
+ public:
+  CampaignRunner(Recorder& recorder, TrialRunner& rig, Observer& observer, std::stop_token stop,
+                 Clock clock = steady_clock())
+      : recorder_(recorder),
+        rig_(rig),
+        observer_(observer),
+        stop_(std::move(stop)),
+        clock_(std::move(clock)) {}
+
+  /// All of it. `forecasts`: tells the observer what can be expected, after the checks and after three judged
+  /// rounds; a budget that can't decide anything is told in any case, before it is spent.
+  Findings run(const StopPolicy& policy, bool forecasts);
+
+  // --- the steps, for those who want only some ---------------------------------------------------------
+
+  /// Checks every sound cell, each baseline before what is compared with it; those that are wrong, fail or
+  /// are absent are recorded so, for reasons that begin with `when`. Throws Stopped.
+  void check(const std::string& when = {});
+  /// Records what the checks leave open, and says it.
+  void report_check_warnings();
+  /// What can be expected, from `pilots`.
+  Forecast forecast(Observations::Source pilots, const StopPolicy& policy) const;
+  StopReason measure(const StopPolicy& policy, bool forecasts);
+
+ private:
+  void apply_check(Trial trial, const std::string& when);
+
+  Recorder& recorder_;
+  TrialRunner& rig_;
+  Observer& observer_;
+  std::stop_token stop_;
+  Clock clock_;
+};
+
+}  // namespace assay::engine

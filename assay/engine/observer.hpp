@@ -1,0 +1,50 @@
+#pragma once
+
+#include <optional>
+#include <string>
+
+#include "assay/model/design.hpp"
+#include "assay/model/forecast.hpp"
+#include "assay/model/log.hpp"
+
+namespace assay::engine {
+
+/// How far a campaign has come.
+struct Progress {
+  enum class Phase { checking, measuring };
+  Phase phase = Phase::checking;
+  CellId cell;      ///< that runs next
+  int done = 0;     ///< checks or whole judged rounds
+  int planned = 0;  ///< of them, at most
+  int decided = 0;  ///< comparisons that need no more rounds, of `comparisons`; twins don't count
+  int comparisons = 0;
+  double seconds_spent = 0;            ///< seconds since the phase began
+  std::optional<double> seconds_left;  ///< seconds, estimated; empty until a round was seen
+};
+
+/// What to do while another campaign measures on this machine: wait for its end, or go on beside it, which is
+/// noted in the findings.
+enum class WhenBusy { wait, proceed };
+
+/// Is told what happens to a campaign. Every call comes from the thread that carries it out, never while a
+/// trial runs; the values are good during the call only. What a call throws ends the campaign.
+class Observer {
+ public:
+  virtual ~Observer() = default;
+
+  /// What there is to know before measuring: builds as they go, what a check leaves open.
+  virtual void on_message(const std::string& /*text*/) {}
+  /// Another campaign is at work; told once, with what is done about it.
+  virtual void on_busy(WhenBusy /*what*/) {}
+  /// What is about to be measured, once it is known and before anything runs.
+  virtual void on_start(const Design& /*design*/) {}
+  /// What can be expected of the rest: once when the answers have been checked, and again when the first few
+  /// rounds have been measured.
+  virtual void on_forecast(const Forecast& /*outlook*/, const Design& /*design*/) {}
+  /// Before each check and each trial.
+  virtual void on_progress(const Progress& /*progress*/) {}
+  /// All that was laid down, when it is over.
+  virtual void on_end(const Record& /*record*/) {}
+};
+
+}  // namespace assay::engine

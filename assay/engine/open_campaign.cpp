@@ -1,0 +1,101 @@
+#include "assay/engine/open_campaign.hpp"
+
+#include <algorithm>
+#include <filesystem>
+#include <optional>
+#include <sstream>
+#include <utility>
+#include <vector>
+
+#include "assay/model/error.hpp"
+
+namespace assay::engine {
+namespace {
+
+std::vector<std::string> lines_of(const std::string& text) {
+  std::vector<std::string> lines;
+  std::istringstream in(text);
+  for (std::string line; std::getline(in, line);) lines.push_back(line);
+  return lines;
+}
+
+/// The first line in which the plans differ, with the section it is in.
+std::string first_difference(const std::string& was, const std::string& now) {
+  const auto before = lines_of(was), after = lines_of(now);
+  const auto [a, b] = std::ranges::mismatch(before, after);
+  std::string section;
+  for (auto at = after.begin(); at != b; ++at)
+    if (at->starts_with("[")) section = *at + ": ";
+  const auto shown = [](auto at, auto end) { return at == end ? std::string("nothing") : "\"" + *at + "\""; };
+  return section + shown(b, after.end()) + ", was " + shown(a, before.end());
+}
+
+constexpr const char* measure_again = "measure again without resuming";
+
+void require_same_programs(const Design& was, const Design& now) {
+  for (const auto id : now.candidates.ids()) {
+    if (!was.candidates.contains(id)) return;
+    const auto &before = was.candidates[id].from, &after = now.candidates[id].from;
+    const auto& name = now.candidates[id].name;
+    if (before.commit != after.commit)
+      throw Error(
+          name + " is another commit: " + after.commit.substr(0, 10) + ", was " + before.commit.substr(0, 10),
+          Error::Field::resume, measure_again, Error::Code::changed);
+    if (before.exe_digest != after.exe_digest)
+      throw Error(name + "'s program has changed: its bytes are not those that were measured",
+                  Error::Field::resume, measure_again, Error::Code::changed);
+    if (before.identity != after.identity)
+      throw Error(name + " calls itself \"" + after.identity + "\", and did \"" + before.identity + "\"",
+                  Error::Field::resume, measure_again, Error::Code::changed);
+  }
+}
+
+void refuse_other_machine(const Session& was, const Session& now) {
+  if (was.fact("fingerprint") == now.fact("fingerprint")) return;
+  std::string what;
+  for (const char* name : {"processor", "cores", "memory MiB", "architecture"})
+    if (was.fact(name) != now.fact(name))
+      what +=
+          (what.empty() ? "" : "; ") + std::string(name) + " " + now.fact(name) + ", was " + was.fact(name);
+  throw Error("this is another machine: " + what, Error::Field::resume, measure_again, Error::Code::changed);
+}
+
+/// The newest campaign of the same plan. Throws Error where the same command was cut off with another plan.
+std::optional<ledger::CampaignSummary> find_same_plan(ledger::Ledger& ledger, const Design& laid) {
+  const auto all = ledger.list();
+  for (const auto& summary : all)
+    if (summary.kind == laid.kind && summary.plan_digest == laid.plan_digest) return summary;
+  for (const auto& summary : all) {
+    if (summary.kind != laid.kind) continue;
+    const bool same_command = summary.title == laid.title && summary.repeat == laid.repeat_command;
+    if (same_command && summary.state != CampaignState::ended)
+      throw Error("the plan is not that of the campaign that was cut off: " +
+                      first_difference(ledger.plan_of(summary.id), laid.plan),
+                  Error::Field::resume,
+                  "undo that, give the options it was begun with, or measure again without resuming",
+                  Error::Code::changed);
+  }
+  return {};
+}
+
+}  // namespace
+
+Recorder open_or_resume(Record laid, const std::string& path, bool resume) {
+  std::error_code failed;
+  if (!resume || path.empty() || !std::filesystem::exists(path, failed)) return {std::move(laid), path};
+  ledger::Ledger ledger(path, ledger::Ledger::OpenMode::existing);
+  const auto found = find_same_plan(ledger, laid.design);
+  if (!found) return {std::move(laid), path};
+  if (found->state == CampaignState::ended) return {ledger.read(found->id), {}};
+  auto before = ledger.read(found->id);
+  require_same_programs(before.design, laid.design);
+  auto sitting = std::move(laid.log.sessions.front());
+  if (!before.log.sessions.empty()) {
+    refuse_other_machine(before.log.sessions.back(), sitting);
+    sitting.machine = before.log.sessions.back().machine;
+  }
+  before.design.factors = std::move(laid.design.factors);
+  return {std::move(before), std::move(ledger), found->id, std::move(sitting)};
+}
+
+}  // namespace assay::engine

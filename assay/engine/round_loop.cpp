@@ -1,0 +1,284 @@
+#include "assay/engine/round_loop.hpp"
+
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+#include <string>
+#include <utility>
+
+#include "assay/judge/aa_checks.hpp"
+#include "assay/judge/judge.hpp"
+#include "assay/judge/paired_series.hpp"
+#include "assay/judge/repeats.hpp"
+#include "assay/judge/stopping.hpp"
+#include "assay/metrics/catalogue.hpp"
+#include "assay/model/observations.hpp"
+#include "assay/schedule/order.hpp"
+
+namespace assay::engine {
+
+Clock steady_clock() {
+  return [] {
+    return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count();
+  };
+}
+
+IdTable<CellId, int> planned_repeats(const Recorder& recorder, const TrialRunner& rig,
+                                     const StopPolicy& policy) {
+  const Observations evidence(recorder.design(), recorder.log());
+  return judge::plan_repeats(evidence,
+                             [&](CellId cell) { return policy.takes_looks() && rig.allows_repeats(cell); });
+}
+
+RoundLoop::RoundLoop(Recorder& recorder, TrialRunner& rig, const StopPolicy& policy, Observer& observer,
+                     std::stop_token stop, Clock clock)
+    : recorder_(recorder),
+      rig_(rig),
+      policy_(policy),
+      observer_(observer),
+      stop_(std::move(stop)),
+      clock_(std::move(clock)),
+      start_(clock_()),
+      slots_(planned_repeats(recorder, rig, policy)) {
+  always_due_ = std::ranges::any_of(recorder_.design().metrics,
+                                    [](const Metric& m) { return m.exact && m.request.watched; });
+  restore();
+}
+
+StopReason RoundLoop::run() {
+  while (true)
+    if (const auto ended = run_round()) return *ended;
+}
+
+std::optional<StopReason> RoundLoop::run_round() {
+  if (const auto over = policy_.stop_reason(so_far())) return over;
+  const auto began = clock_();
+  ++begun_here_;
+  auto role = Role::warm_up;
+  if (!measure_round(role)) return StopReason::stopped;
+  longest_round_ = std::max(longest_round_, clock_() - began);
+  if (role == Role::warm_up) plan_repeats();
+  if (role != Role::measured && role != Role::pilot) return {};
+  ++judged_;
+  if (policy_.takes_looks() && is_due()) take_look();
+  return {};
+}
+
+/// After a warm-up, which knows better what trials cost.
+void RoundLoop::plan_repeats() {
+  slots_ = planned_repeats(recorder_, rig_, policy_);
+  const auto time = metrics::find(recorder_.design().metrics, metrics::MetricKind::wall_time);
+  const auto& log = recorder_.log();
+  for (const auto& trial : log.trials)
+    for (const auto& reading : trial.readings)
+      if (trial.round == log.rounds.back().number && reading.metric == time)
+        longest_round_ += (slots_[trial.cell] - 1) * reading.value;
+}
+
+void RoundLoop::restore() {
+  const auto& log = recorder_.log();
+  const auto& design = recorder_.design();
+  const auto time = metrics::find(
+      design.metrics, design.rules.abreast ? metrics::MetricKind::cpu_time : metrics::MetricKind::wall_time);
+  const auto whole = complete_rounds(log);
+  std::set<int> judged;
+  for (std::size_t i = 0; i < log.trials.size(); ++i) {  // standings may change meanwhile, trials don't
+    const auto& trial = log.trials[i];
+    if (!trial.round) continue;
+    if (trial.role == Role::measured && whole.contains(*trial.round)) judged.insert(*trial.round);
+    for (const auto& reading : trial.readings)
+      if (reading.metric == time) spent_before_ += reading.value;
+    count_failure(trial);
+  }
+  judged_ = static_cast<int>(judged.size());
+  if (judged_ > 0 && policy_.takes_looks()) take_look();
+}
+
+RoundContext RoundLoop::so_far() const {
+  return {.design = recorder_.design(),
+          .statuses = recorder_.statuses(),
+          .decided = settled_,
+          .confirming = confirming_,
+          .judged = judged_,
+          .begun_here = begun_here_,
+          .spent = spent(),
+          .longest_round = longest_round_,
+          .first_look = first_look()};
+}
+
+/// These cells, each as often as a round runs it.
+std::vector<CellId> RoundLoop::with_repeats(const std::vector<CellId>& cells) const {
+  std::vector<CellId> all;
+  for (const auto cell : cells) all.insert(all.end(), static_cast<std::size_t>(slots_[cell]), cell);
+  return all;
+}
+
+/// What runs at once: each cell by itself, or those of one workload and setting.
+std::vector<RoundLoop::BatchPlan> RoundLoop::batches(const std::vector<CellId>& order, Role role) const {
+  std::vector<BatchPlan> heats;
+  std::map<std::pair<WorkloadId, std::string>, std::size_t> places;
+  std::map<CellId, int> run;
+  std::map<int, std::size_t> programs;
+  for (const auto cell : order) {
+    if (const auto program = rig_.shared_program(cell)) {
+      const auto [place, fresh] = programs.try_emplace(*program, heats.size());
+      if (fresh) heats.push_back({.cells = {}, .is_one_program = true});
+      heats[place->second].cells.push_back(cell);
+      continue;
+    }
+    if (!rig_.runs_in_batch(cell) || role == Role::control) {
+      heats.push_back({.cells = {cell}, .repeat = run[cell]++});
+      continue;
+    }
+    const auto& what = recorder_.design().cells[cell];
+    const auto [place, fresh] = places.try_emplace({what.workload, what.setting.text()}, heats.size());
+    if (fresh) heats.emplace_back();
+    heats[place->second].cells.push_back(cell);
+  }
+  return heats;
+}
+
+/// False when it was torn. `role` is set to what its trials were.
+bool RoundLoop::measure_round(Role& role) {
+  std::vector<BatchPlan> heats;
+  const auto round = recorder_.claim_round([&](int number) {
+    RoundPlan plan{.role = begun_here_ == 1 ? Role::warm_up : policy_.role(number)};
+    auto cells = policy_.cells(so_far(), number);
+    if (plan.role == Role::measured) cells = with_repeats(cells);
+    heats = batches(schedule::order_of_round(recorder_.design().rules.seed, number, cells), plan.role);
+    for (const auto& heat : heats) plan.order.insert(plan.order.end(), heat.cells.begin(), heat.cells.end());
+    return plan;
+  });
+  role = round.role;
+  std::size_t position = 0;
+  int heats_at_once = 0;
+  for (auto& [heat_cells, repeat, is_one_program] : heats) {
+    const auto at = position;
+    position += heat_cells.size();
+    std::erase_if(heat_cells, [&](CellId cell) { return !recorder_.statuses()[cell].is_ok(); });
+    if (heat_cells.empty()) continue;
+    report_progress(at, round.order.size(), heat_cells.front());
+    const bool at_once = heat_cells.size() > 1 && !is_one_program;
+    heats_at_once += at_once ? 1 : 0;
+    auto trials = rig_.run({.round = round.number,
+                            .role = role,
+                            .cells = heat_cells,
+                            .position = static_cast<int>(at),
+                            .number = at_once ? heats_at_once : 0},
+                           stop_);
+    const bool interrupted = std::ranges::count(trials, Outcome::interrupted, &Trial::outcome) > 0;
+    for (auto& trial : trials) {
+      trial.repeat = repeat;
+      recorder_.add_trial(std::move(trial));
+      count_failure(recorder_.log().trials.back());
+    }
+    if (interrupted || stop_.stop_requested()) {
+      const bool complete = !interrupted && position == round.order.size();
+      recorder_.end_round(complete ? RoundState::complete : RoundState::aborted);
+      return false;
+    }
+  }
+  recorder_.end_round(RoundState::complete);
+  return true;
+}
+
+Replication RoundLoop::repeats_of(const Comparison& of) const {
+  return {slots_[of.baseline], slots_[of.candidate]};
+}
+
+/// The most rounds that a contrast which can still be measured needs for its first look.
+int RoundLoop::first_look() const {
+  const auto& design = recorder_.design();
+  const auto& states = recorder_.statuses();
+  int most = 0;
+  if (design.rules.rounds_max == 0) return most;
+  for (const auto& contrast : design.comparisons)
+    if (!design.is_twin(contrast.candidate) && states[contrast.baseline].is_ok() &&
+        states[contrast.candidate].is_ok())
+      most = std::max(most, judge::first_deciding_look(design, repeats_of(contrast)));
+  return most;
+}
+
+/// Judged rounds of which a twin is part.
+int RoundLoop::rounds_with_twins() const {
+  const auto& design = recorder_.design();
+  if (std::ranges::none_of(design.candidates, [](const Candidate& c) { return c.twin_of.has_value(); }))
+    return 0;
+  return static_cast<int>(std::ranges::count_if(recorder_.log().rounds, [&](const Round& round) {
+    return round.role == Role::measured && round.state == RoundState::complete &&
+           std::ranges::any_of(round.order, [&](CellId cell) { return design.is_twin(cell); });
+  }));
+}
+
+/// Whether a finding may have come to a planned look: each has a pair from every judged round (twins from
+/// theirs), but for those in which a trial failed.
+bool RoundLoop::is_due() const {
+  const auto& rules = recorder_.design().rules;
+  if (always_due_ || !confirming_.empty()) return true;
+  if (rules.rounds_max == 0) return false;
+  const int with_twins = rounds_with_twins();
+  std::set<Replication> kinds;
+  for (const auto& contrast : recorder_.design().comparisons) kinds.insert(repeats_of(contrast));
+  return std::ranges::any_of(kinds, [&](const Replication& repeats) {
+    const auto looks = judge::looks_of(rules, repeats);
+    const auto any_due = [&](int rounds) { return looks.is_due(rounds - without_pair_, rounds); };
+    return any_due(judged_) || any_due(with_twins);
+  });
+}
+
+/// Takes the looks that are due, and sees which contrasts are done.
+void RoundLoop::take_look() {
+  const Observations evidence(recorder_.design(), recorder_.log());
+  const auto watched = judge::interim_findings(recorder_.design(), evidence);
+  for (const auto& finding : watched) recorder_.add_look(finding);
+  auto aim = policy_.criteria();
+  aim.rounds = policy_.rounds_expected(so_far());
+  settled_.merge(judge::finished_comparisons(evidence, watched, aim));
+  confirming_ = judge::aa_to_confirm(evidence, watched);
+}
+
+/// Takes a cell out whose trial was wrong, or the last of too many that failed.
+void RoundLoop::count_failure(const Trial& trial) {
+  if (trial.outcome == Outcome::discarded) ++without_pair_;
+  if (trial.outcome == Outcome::interrupted || trial.outcome == Outcome::discarded) return;
+  const auto cell = trial.cell;
+  const bool ok = trial.outcome == Outcome::ok;
+  without_pair_ += ok ? 0 : 1;
+  auto& failures = failures_[cell];
+  failures = ok ? 0 : failures + 1;
+  if (!recorder_.statuses()[cell].is_ok()) return;
+  if (trial.outcome == Outcome::wrong)
+    recorder_.set_cell_status(cell, {StatusCode::wrong, trial.detail});
+  else if (failures >= failures_in_a_row)
+    recorder_.set_cell_status(cell, {StatusCode::failed, trial.detail});
+}
+
+void RoundLoop::report_progress(std::size_t position, std::size_t cells, CellId next) const {
+  Progress progress{.phase = Progress::Phase::measuring,
+                    .cell = next,
+                    .done = judged_,
+                    .planned = policy_.rounds(),
+                    .seconds_spent = spent()};
+  const auto& design = recorder_.design();
+  for (const auto& contrast : design.comparisons) {
+    const auto& states = recorder_.statuses();
+    if (design.is_twin(contrast.candidate) || !states[contrast.baseline].is_ok() ||
+        !states[contrast.candidate].is_ok())
+      continue;
+    ++progress.comparisons;
+    progress.decided += settled_.contains(contrast) ? 1 : 0;
+  }
+  const double gone = begun_here_ - 1 + static_cast<double>(position) / static_cast<double>(cells);
+  if (gone >= 1) {
+    const int to_come = policy_.rounds_expected(so_far()) - judged_;
+    const double rounds_left =
+        schedule::rounds_in_all(to_come, recorder_.design().rules.abreast) - 1 - (gone - std::floor(gone));
+    progress.seconds_left = (clock_() - start_) / gone * std::max(0.0, rounds_left);
+    if (const auto budget = policy_.budget())
+      progress.seconds_left =
+          std::min(*progress.seconds_left, std::max(0.0, *budget - progress.seconds_spent));
+  }
+  observer_.on_progress(progress);
+}
+
+}  // namespace assay::engine

@@ -1,0 +1,90 @@
+#pragma once
+
+#include <functional>
+#include <map>
+#include <optional>
+#include <set>
+#include <stop_token>
+#include <vector>
+
+#include "assay/engine/observer.hpp"
+#include "assay/engine/recorder.hpp"
+#include "assay/engine/stop_policy.hpp"
+#include "assay/engine/trial_runner.hpp"
+#include "assay/model/design.hpp"
+#include "assay/model/id_table.hpp"
+
+namespace assay::engine {
+
+/// A cell whose trials fail this many times in a row leaves the campaign as failed.
+inline constexpr int failures_in_a_row = 3;
+
+/// Seconds since some moment.
+using Clock = std::function<double()>;
+Clock steady_clock();
+
+/// How many trials of each cell a round has: in rounds that look for verdicts as judge::plan_repeats() says.
+IdTable<CellId, int> planned_repeats(const Recorder& recorder, const TrialRunner& rig,
+                                     const StopPolicy& policy);
+
+/// The one round loop, a round at a time. Each round runs the cells that the policy names, those that cost
+/// little beside others several times (planned_repeats()), in an order drawn afresh; the first of a sitting is a
+/// warm-up. A campaign that has rounds already is gone on with: what they spent, decided and failed counts.
+/// Every trial is recorded when it ends. A cell leaves when it is found wrong, or fails failures_in_a_row
+/// times, or when all its contrasts are done (judge::finished_comparisons()); rounds stay paired. A stop request
+/// tears the running round.
+///
+/// REQUIRES: everything it is given outlives it. Throws what the rig and the recorder do.
+class RoundLoop {
+ public:
+  /// Takes up what the recorder's rounds did.
+  RoundLoop(Recorder& recorder, TrialRunner& rig, const StopPolicy& policy, Observer& observer,
+            std::stop_token stop, Clock clock = steady_clock());
+
+  /// Runs one round, or says why there is none.
+  std::optional<StopReason> run_round();
+
+  /// Runs all.
+  StopReason run();
+
+  int judged() const { return judged_; }
+
+ private:
+  void restore();
+  void plan_repeats();
+  RoundContext so_far() const;
+  double spent() const { return spent_before_ + clock_() - start_; }
+  struct BatchPlan {
+    std::vector<CellId> cells;
+    int repeat = 0;
+    bool is_one_program = false;  ///< the cells are parts of it, and come from one run
+  };
+  std::vector<CellId> with_repeats(const std::vector<CellId>& cells) const;
+  std::vector<BatchPlan> batches(const std::vector<CellId>& order, Role role) const;
+  bool measure_round(Role& role);
+  Replication repeats_of(const Comparison& of) const;
+  int first_look() const;
+  int rounds_with_twins() const;
+  bool is_due() const;
+  void take_look();
+  void count_failure(const Trial& trial);
+  void report_progress(std::size_t position, std::size_t cells, CellId next) const;
+
+  Recorder& recorder_;
+  TrialRunner& rig_;
+  const StopPolicy& policy_;
+  Observer& observer_;
+  std::stop_token stop_;
+  Clock clock_;
+  double start_;
+  IdTable<CellId, int> slots_;
+  double longest_round_ = 0;  ///< seconds; after a warm-up, what one with repeats will take
+  std::map<CellId, int> failures_;
+  std::set<Comparison> settled_, confirming_;
+  double spent_before_ = 0;  ///< in earlier sittings
+  bool always_due_ = false;  ///< exact metrics are settled without looks
+  int without_pair_ = 0;     ///< trials that gave none
+  int begun_here_ = 0, judged_ = 0;
+};
+
+}  // namespace assay::engine

@@ -1,0 +1,76 @@
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <set>
+#include <vector>
+
+#include "assay/judge/stopping.hpp"
+#include "assay/model/design.hpp"
+#include "assay/model/log.hpp"
+
+namespace assay::engine {
+
+/// Why rounds came to their end. settled: every finding was, before the rounds ran out. nothing_left: no pair
+/// of sound cells is left.
+enum class StopReason { rounds, budget, stopped, decided, nothing_left };
+
+/// How far the rounds have come.
+struct RoundContext {
+  const Design& design;
+  const IdTable<CellId, CellStatus>& statuses;
+  const std::set<Comparison>& decided;     ///< that need no more rounds
+  const std::set<Comparison>& confirming;  ///< twins' that were called, and run again
+  int judged = 0;                          ///< whole judged rounds, of earlier sittings too
+  int begun_here = 0;                      ///< rounds of this sitting
+  double spent = 0;                        ///< seconds of measuring, of earlier sittings too
+  double longest_round = 0;                ///< seconds
+  int first_look = 0;                      ///< judged rounds by which every comparison has been looked at
+};
+
+/// Decides which cells run in the next round, or that it is over. Pure: the same for the same arguments.
+class StopPolicy {
+ public:
+  virtual ~StopPolicy() = default;
+
+  /// Why there is no next round; empty when there is one.
+  virtual std::optional<StopReason> stop_reason(const RoundContext& so_far) const = 0;
+  /// The cells of the next round, whose number this is.
+  virtual std::vector<CellId> cells(const RoundContext& so_far, int number) const = 0;
+  /// What the trials of round `number` are; the first of a sitting is a warm-up whatever this says.
+  virtual Role role(int number) const = 0;
+  /// Whether planned looks are taken, so that findings settle.
+  virtual bool takes_looks() const = 0;
+  /// Judged rounds, at most; 0: as many as there is time for.
+  virtual int rounds() const = 0;
+  /// Judged rounds that it will likely come to, as far as can be told.
+  virtual int rounds_expected(const RoundContext&) const { return rounds(); }
+  /// Seconds of measuring, at most.
+  virtual std::optional<double> budget() const { return {}; }
+  /// Whether the budget gives way to the first look.
+  virtual bool extend_to_first_look() const { return false; }
+  /// What has to be known before cells leave.
+  virtual judge::StopCriteria criteria() const { return {}; }
+};
+
+/// Measures until all is known that the aim asks for, the rounds have been run, or the next round would
+/// likely go beyond the budget. Rounds up to PlannedRounds::open_end are as many as the budget has time for;
+/// without one, as described there. `abreast`: every few rounds one is run in turns, as a control. Twins run
+/// in every fourth round, and not at all where the budget does not reach twice the first look; one that was
+/// called runs on, in rounds of its own if need be, until it is known whether that was chance.
+/// `to_first_look`: the budget does not end it before the first look.
+std::unique_ptr<StopPolicy> until_decided(int rounds, std::optional<double> budget, bool abreast,
+                                          const judge::StopCriteria& aim = {}, bool to_first_look = false);
+
+/// Measures all sound cells for so many rounds, whatever they show.
+std::unique_ptr<StopPolicy> fixed_rounds(int rounds);
+
+/// The same as pilots: nothing is looked at.
+std::unique_ptr<StopPolicy> pilot_rounds(int rounds);
+
+/// The cells that are worth running: sound, and in a contrast that is not among `settled` and whose other
+/// cell is sound too. Twins go along with the others, if they are wanted, and are not run for themselves.
+std::vector<CellId> active_cells(const Design& design, const IdTable<CellId, CellStatus>& states,
+                                 const std::set<Comparison>& settled = {}, bool twins = true);
+
+}  // namespace assay::engine

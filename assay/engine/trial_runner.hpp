@@ -1,0 +1,54 @@
+#pragma once
+
+#include <optional>
+#include <stop_token>
+#include <string>
+#include <vector>
+
+#include "assay/model/log.hpp"
+
+namespace assay::engine {
+
+/// Whatever runs trials: programs, functions, services. Cells are those of the campaign's design. Throws
+/// Error only for what the caller must fix: a trial that fails is data.
+class TrialRunner {
+ public:
+  virtual ~TrialRunner() = default;
+
+  /// Runs `cell` once, untimed, and says whether its answer is right: a trial of role `check`, whose outcome
+  /// is `absent` when the cell does not support this. `baseline` is the cell whose answer was checked before
+  /// and that this one's is compared with; none for a baseline itself.
+  virtual Trial check(CellId cell, std::optional<CellId> baseline, const std::stop_token& stop) = 0;
+
+  /// Runs the cells of a heat now and returns a trial for each, in the same order. On a stop request it ends
+  /// them and returns them as interrupted.
+  virtual std::vector<Trial> run(const Batch& heat, const std::stop_token& stop) = 0;
+
+  /// Whether this cell is run at once with the others of its workload and setting.
+  virtual bool runs_in_batch(CellId cell) const = 0;
+
+  /// Cells with the same number are parts of one program and come from one run of it; empty: the cell is run
+  /// for itself.
+  virtual std::optional<int> shared_program(CellId) const { return {}; }
+
+  /// Whether the cell may be run several times in a round: its trials run alone, and take little besides
+  /// their own time.
+  virtual bool allows_repeats(CellId) const { return false; }
+
+  /// Seconds that pass in a round before each trial of the cell and are not part of it.
+  virtual double seconds_before_trial(CellId) const { return 0; }
+
+  /// Whether checking a cell once more at the end could tell anything that its trials did not.
+  virtual bool needs_final_check(CellId cell) const = 0;
+
+  /// What the workloads' checks leave open, once they have been run.
+  virtual std::vector<CheckWarning> check_warnings() const { return {}; }
+
+  /// What it chose where the plan leaves it open, in words, once the checks have been run.
+  virtual std::vector<std::string> decisions() const { return {}; }
+
+  /// Gives back what trials need. Called once, when no more will be run.
+  virtual void close() {}
+};
+
+}  // namespace assay::engine

@@ -1,0 +1,135 @@
+#include "assay/history/commit_comparer.hpp"
+
+#include <filesystem>
+#include <utility>
+
+#include "assay/build/builder.hpp"
+#include "assay/engine/session.hpp"
+#include "assay/model/error.hpp"
+#include "assay/plan/filter.hpp"
+#include "assay/setup/run_plan.hpp"
+
+namespace assay::history {
+namespace fs = std::filesystem;
+namespace {
+
+/// Passes on what is said, and the rest where all is asked for; keeps the record at the end.
+class ForwardingObserver : public engine::Observer {
+ public:
+  ForwardingObserver(engine::Observer& to, bool all) : to_(to), all_(all) {}
+  void on_message(const std::string& text) override { to_.on_message(text); }
+  void on_start(const Design& design) override {
+    if (all_) to_.on_start(design);
+  }
+  void on_progress(const engine::Progress& progress) override {
+    if (all_) to_.on_progress(progress);
+  }
+  void on_end(const Record& record) override { record_ = record; }
+  Record& record() { return record_; }
+
+ private:
+  engine::Observer& to_;
+  bool all_;
+  Record record_;
+};
+
+Plan placed(Plan plan) {
+  plan.folder = fs::absolute(plan.folder.empty() ? "." : plan.folder).lexically_normal().string();
+  plan.rounds.twin = false;
+  plan.seed = {};
+  if (plan.candidates.empty() || plan.candidates.front().commit.empty())
+    throw Error("the plan does not say how a commit is built", {},
+                "give it a [build] with steps and exe, see docs/plan-file.md");
+  return plan;
+}
+
+}  // namespace
+
+CommitComparer::CommitComparer(const Plan& plan, CompareOptions circumstances)
+    : plan_(placed(plan)),
+      circumstances_(std::move(circumstances)),
+      observer_(circumstances_.observer == nullptr ? nobody_ : *circumstances_.observer),
+      quiet_(std::make_unique<ForwardingObserver>(observer_, false)),
+      repository_(launcher_,
+                  (fs::path(plan_.folder) / plan_.candidates.front().source).lexically_normal().string(),
+                  build::cache_of(plan_.folder), circumstances_.stop),
+      fingerprint_(engine::current_session().fact("fingerprint")) {}
+
+void CommitComparer::take_turn() {
+  auto sitting = engine::current_session();
+  engine::acquire_machine(turnstile_, circumstances_.when_busy, observer_, circumstances_.stop, sitting);
+}
+
+void CommitComparer::narrow(const CellFilter& only) { plan::filter_plan(plan_, only); }
+
+std::string CommitComparer::name_of(const CommitFacts& commit) const {
+  const auto name = names_.find(commit.id);
+  return name == names_.end() ? commit.short_id() : name->second;
+}
+
+Plan CommitComparer::plan_for(const std::vector<CommitFacts>& commits) const {
+  auto plan = plan_;
+  plan.candidates.clear();
+  plan.baseline.clear();
+  for (const auto& commit : commits) {
+    auto candidate = plan_.candidates.front();
+    candidate.name = name_of(commit);
+    candidate.commit = commit.id;
+    candidate.baseline.clear();
+    plan.candidates.push_back(std::move(candidate));
+  }
+  return plan;
+}
+
+void CommitComparer::set_kind(CampaignKind kind) { circumstances_.kind = kind; }
+
+setup::RunOptions CommitComparer::options_with(engine::Observer& observer) const {
+  return {.ledger = circumstances_.ledger,
+          .kind = circumstances_.kind,
+          .repeat_command = circumstances_.repeat_command,
+          .machine_lock_held = true,
+          .report_cached_builds = false,
+          .observer = &observer,
+          .stop = circumstances_.stop};
+}
+
+Campaign CommitComparer::compare(const std::vector<CommitFacts>& commits, int rounds,
+                                 const judge::CallPromise& sure) {
+  auto plan = plan_for(commits);
+  if (rounds > 0) {
+    plan.rounds.min = plan.rounds.max = rounds;
+    plan.rounds.budget = {};
+    plan.rounds.precise = {};
+  }
+  ForwardingObserver relay(observer_, true);
+  auto options = options_with(relay);
+  options.resume = circumstances_.reuse;
+  options.fixed_rounds = rounds;
+  options.promise = sure;
+  Campaign done;
+  const auto measure_again = [&] {
+    options.resume = false;
+    done.findings = setup::run_plan(plan, options);
+  };
+  try {
+    done.findings = setup::run_plan(plan, options);
+    const auto& sittings = relay.record().log.sessions;
+    if (!sittings.empty() && sittings.back().fact("fingerprint") != fingerprint_) measure_again();
+  } catch (const Error& error) {
+    // The one that was cut off was built, or measured, otherwise.
+    if (error.code() != Error::Code::changed) throw;
+    measure_again();
+  }
+  if (done.findings.state == CampaignState::interrupted) throw Cancelled{};
+  done.record = std::move(relay.record());
+  return done;
+}
+
+std::unique_ptr<setup::StepwiseCampaign> CommitComparer::open(const CommitFacts& before,
+                                                              const CommitFacts& after) {
+  auto options = options_with(*quiet_);
+  options.kind = CampaignKind::pairs;
+  return std::make_unique<setup::StepwiseCampaign>(plan_for({before, after}), options);
+}
+
+}  // namespace assay::history

@@ -1,0 +1,62 @@
+#pragma once
+
+#include <cstdint>
+#include <map>
+#include <set>
+#include <string>
+#include <tuple>
+#include <vector>
+
+#include "assay/history/round_effects.hpp"
+#include "assay/model/finding.hpp"
+#include "assay/model/history.hpp"
+#include "assay/model/metric.hpp"
+
+namespace assay::history {
+
+/// How one campaign found a commit beside the reference.
+struct MeasuredValue {
+  std::string commit;  ///< full id
+  SeriesKey where;
+  std::string definition;   ///< digest of the workload
+  std::string environment;  ///< machine, and the reference's program there: what moves all values together
+  std::string machine;
+  std::string campaign;  ///< uid
+  Effect effect;         ///< commit / reference
+  Interval interval;
+  std::size_t rounds = 0;
+  std::int64_t started = 0;  ///< milliseconds since 1970
+};
+
+/// A campaign of two commits that was to tell whether a step lies between them.
+struct MeasuredPair {
+  CommitsCompared compared;
+  double p = 1;
+  std::int64_t started = 0;  ///< milliseconds since 1970
+};
+
+/// A cell of a commit that was tried beside the reference, whatever came of it.
+struct Attempt {
+  std::string commit, workload, definition, setting, environment;
+  auto operator<=>(const Attempt&) const = default;
+};
+
+/// All that a ledger has of a history.
+struct MeasuredValues {
+  std::set<Attempt> tried;
+  std::vector<MeasuredValue> values;
+  std::map<std::string, std::string> silent;  ///< commits that could not be measured, with the reason
+  /// By full ids before and after, workload, setting and metric.
+  std::map<std::tuple<std::string, std::string, std::string, std::string, std::string>, MeasuredPair> pairs;
+  std::map<std::string, Metric> metrics;  ///< the watched ones, by name
+};
+
+/// Adds what a campaign tells: against the reference commit where that is its baseline, or as a campaign of
+/// CampaignKind::step. Cost: that of judging it.
+void add_record(MeasuredValues& archive, const Record& record, const std::string& reference);
+
+/// Reads every campaign that compares commits with the reference, and those of CampaignKind::step. A ledger that is
+/// not there has none. Cost: that of reading and judging them.
+MeasuredValues read_measured_values(const std::string& ledger, const std::string& reference);
+
+}  // namespace assay::history

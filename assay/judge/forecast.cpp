@@ -1,0 +1,110 @@
+#include "assay/judge/forecast.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <vector>
+
+#include "assay/judge/paired_series.hpp"
+#include "assay/judge/paired_test.hpp"
+#include "assay/judge/repeats.hpp"
+#include "assay/metrics/catalogue.hpp"
+#include "assay/model/plan.hpp"
+#include "assay/schedule/forecast.hpp"
+
+namespace assay::judge {
+namespace {
+
+constexpr std::size_t fewest_pilots = 3;
+
+Range as_change(const schedule::RoundsForecast& log_ratio) {
+  return {std::expm1(log_ratio.typical), std::expm1(log_ratio.low), std::expm1(log_ratio.high)};
+}
+
+ComparisonForecast forecast_comparison(const PairedSeries& series, MetricId metric, const TestFamily& family,
+                                       std::size_t rounds, std::size_t findings) {
+  const double margin = family.options.margin;
+  ComparisonForecast prospect{.comparison = series.comparison, .metric = metric, .margin = margin};
+  std::vector<double> effects;
+  for (std::size_t i = 0; i < series.rounds.size(); ++i)
+    effects.push_back(transformed_effect(Scale::ratio, series.baseline[i], series.candidate[i]));
+  if (std::ranges::all_of(effects, [&](double e) { return e == effects.front(); })) {
+    prospect.change = Range{};
+    return prospect;
+  }
+  if (const auto change = schedule::smallest_change(
+          effects, rounds, {.alpha = family.rate_of_changes(), .findings = findings}))
+    prospect.change = as_change(*change);
+  const auto same = schedule::rounds_to_say_same(effects, std::log1p(margin), {.findings = findings});
+  const double least = family.options.single_runs ? rounds_that_show_slow_runs : 0;
+  prospect.rounds_to_same =
+      Range{std::max(same.typical, least), std::max(same.low, least), std::max(same.high, least)};
+  constexpr double likely = 0.8;
+  if (const auto within =
+          schedule::margin_to_say_same(effects, rounds, {.power = likely, .findings = findings}))
+    prospect.margin_to_call_same = as_change(*within);
+  return prospect;
+}
+
+}  // namespace
+
+Forecast make_forecast(const Observations& evidence, Observations::Source pilots,
+                       std::optional<double> budget, const IdTable<CellId, int>& slots,
+                       const IdTable<CellId, double>& pauses) {
+  const auto& design = evidence.design;
+  const bool is_open = design.rules.rounds_max >= PlannedRounds::open_end;
+  Forecast outlook{.rounds_min = design.rules.rounds_min,
+                   .rounds_max = is_open ? 0 : design.rules.rounds_max,
+                   .rounds = design.rules.rounds_max,
+                   .budget = budget};
+  const auto times = mean_trial_seconds(evidence);
+  std::vector<Comparison> open;
+  std::map<CellId, double> in_round;
+  for (const auto& contrast : design.comparisons) {
+    if (!evidence.is_ok(contrast)) continue;
+    if (!design.is_twin(contrast.candidate)) open.push_back(contrast);
+    for (const auto cell : {contrast.baseline, contrast.candidate}) {
+      const auto time = times.find(cell);
+      in_round[cell] = time == times.end() ? 0 : (time->second + pauses[cell]) * slots[cell];
+    }
+    if (design.rules.rounds_max == 0 || design.is_twin(contrast.candidate)) continue;
+    const int first = first_deciding_look(design, {slots[contrast.baseline], slots[contrast.candidate]});
+    outlook.first_look = outlook.first_look == 0 ? first : std::min(outlook.first_look, first);
+  }
+  outlook.comparisons = open.size();
+  outlook.cells = in_round.size();
+  constexpr double share_of_rounds_with_twins = 0.25;
+  for (const auto& [cell, seconds] : in_round) {
+    outlook.round_seconds += design.is_twin(cell) ? share_of_rounds_with_twins * seconds : seconds;
+    if (!design.is_twin(cell)) continue;
+    ++outlook.twins;
+    outlook.twin_seconds += share_of_rounds_with_twins * seconds;
+  }
+  const auto fitting = [&](double seconds) {  // the warm-up takes one of them
+    if (!(outlook.round_seconds > 0)) return PlannedRounds::most_rounds;
+    return std::max(0, static_cast<int>(std::min(seconds / outlook.round_seconds, 1e6)) - 1);
+  };
+  if (budget)
+    outlook.rounds = std::min(fitting(*budget), outlook.rounds);
+  else if (is_open)
+    outlook.rounds = std::max(PlannedRounds::most_rounds,
+                              fitting(PlannedRounds::seconds_each * static_cast<double>(open.size())));
+  for (const auto id : design.metrics.ids()) {
+    const auto& metric = design.metrics[id];
+    if (!metric.request.watched || metric.scale == Scale::difference || metric.exact ||
+        metrics::is_default_cpu_time(metric))
+      continue;
+    const auto cells = values_by_cell(evidence.values(id, pilots));
+    for (const auto& contrast : open) {
+      const auto series = make_pairs(contrast, cells);
+      const int independent =
+          Replication{.layouts = layouts_of(design, contrast)}.independent_values(outlook.rounds);
+      if (series.rounds.size() >= fewest_pilots && all_valid(series, metric.scale))
+        outlook.forecasts.push_back(forecast_comparison(series, id, family_rules(design, id, {}),
+                                                        static_cast<std::size_t>(independent), open.size()));
+    }
+  }
+  return outlook;
+}
+
+}  // namespace assay::judge

@@ -1,0 +1,192 @@
+#include "assay/judge/paired_series.hpp"
+
+#include <algorithm>
+#include <cstdlib>
+#include <map>
+
+#include "assay/metrics/catalogue.hpp"
+#include "assay/stats/location.hpp"
+
+namespace assay::judge {
+namespace {
+
+bool is_a_time_of_runs(const Metric& metric) {
+  return metrics::is_kind(metric, metrics::MetricKind::wall_time) ||
+         metrics::is_kind(metric, metrics::MetricKind::cpu_time);
+}
+
+bool watches_both_times(const Design& design) {
+  return std::ranges::count_if(design.metrics, [](const Metric& metric) {
+           return metric.request.watched && is_a_time_of_runs(metric);
+         }) > 1;
+}
+
+/// The rounds in which both cells have as many values as that, at least; no more are taken.
+PairedSeries pairs_of(const Comparison& of, const ValuesByCell& cells, const Replication& repeats) {
+  PairedSeries series{.comparison = of, .replication = repeats};
+  const auto baseline = cells.find(of.baseline), candidate = cells.find(of.candidate);
+  if (baseline == cells.end() || candidate == cells.end()) return series;
+  const auto end_of_round = [](const RoundValues& values, RoundValues::const_iterator from) {
+    return std::find_if(from, values.end(), [&](const auto& value) { return value.first != from->first; });
+  };
+  const auto take = [](RoundValues::const_iterator from, int count, std::vector<double>& into) {
+    for (int i = 0; i < count; ++i) into.push_back((from++)->second);
+  };
+  auto its = baseline->second.begin(), mine = candidate->second.begin();
+  while (its != baseline->second.end() && mine != candidate->second.end()) {
+    const auto its_end = end_of_round(baseline->second, its), my_end = end_of_round(candidate->second, mine);
+    if (its->first == mine->first && its_end - its >= repeats.baseline &&
+        my_end - mine >= repeats.candidate) {
+      series.rounds.push_back(its->first);
+      take(its, repeats.baseline, series.baseline);
+      take(mine, repeats.candidate, series.candidate);
+    }
+    const int round = std::min(its->first, mine->first);
+    if (its->first == round) its = its_end;
+    if (mine->first == round) mine = my_end;
+  }
+  return series;
+}
+
+}  // namespace
+
+std::pair<std::vector<double>, std::vector<double>> layout_means(const PairedSeries& series,
+                                                                 std::size_t pairs, Scale scale) {
+  std::map<int, std::vector<std::size_t>> by_layout;
+  for (std::size_t i = 0; i < pairs; ++i)
+    by_layout[layout_of_round(series.rounds[i], series.replication.layouts)].push_back(i);
+  const auto mean_of = [&](const std::vector<double>& values, const std::vector<std::size_t>& these) {
+    double sum = 0;
+    for (const auto i : these) sum += transformed_value(scale, values[i]);
+    return Effect::from_transformed(scale, sum / static_cast<double>(these.size())).value;
+  };
+  std::pair<std::vector<double>, std::vector<double>> means;
+  for (const auto& [layout, these] : by_layout) {
+    means.first.push_back(mean_of(series.baseline, these));
+    means.second.push_back(mean_of(series.candidate, these));
+  }
+  return means;
+}
+
+int metrics_moved_besides(const Design& design) {
+  const auto count = std::ranges::count_if(design.metrics, [](const Metric& m) {
+    const bool explains = m.supporting || m.direction == Direction::neither;
+    return explains && !m.request.watched && m.subject == MetricSubject::work && m.request.missing.empty();
+  });
+  return std::max(static_cast<int>(count), 1);
+}
+
+bool all_valid(const PairedSeries& series, Scale scale) {
+  const auto good = [scale](double value) { return is_valid_value(scale, value); };
+  return std::ranges::all_of(series.baseline, good) && std::ranges::all_of(series.candidate, good);
+}
+
+schedule::LookSchedule looks_of(const Rules& rules, const Replication& repeats) {
+  return {rules.rounds_min, rules.rounds_max, repeats};
+}
+
+int first_deciding_look(const Design& design, const Replication& repeats) {
+  double rate = 0;
+  for (const auto id : design.metrics.ids())
+    if (design.metrics[id].request.watched && design.metrics[id].is_judged() && !design.metrics[id].exact)
+      rate = std::max(rate, family_rules(design, id, {}).rate_of_changes());
+  const auto looks = looks_of(design.rules, repeats);
+  if (rate == 0) return looks.counts().front();
+  const auto boundary = looks.boundary(rate);
+  for (std::size_t k = 0; k < looks.counts().size(); ++k)
+    if (boundary->critical_count(k) > 0) return looks.counts()[k];
+  return looks.counts().back();
+}
+
+std::optional<LastLook> last_look(const Rules& rules, const PairedSeries& series) {
+  const auto n = static_cast<int>(series.rounds.size());
+  if (n == 0) return {};
+  const auto looks = rules.rounds_max == 0 ? schedule::LookSchedule(n, n, series.replication)
+                                           : looks_of(rules, series.replication);
+  const auto place = looks.last_look_by(n);
+  if (!place) return {};
+  return LastLook{.boundary = looks.boundary(),
+                  .place = *place,
+                  .rounds = static_cast<std::size_t>(looks.counts()[*place])};
+}
+
+TestFamily family_rules(const Design& design, MetricId id, std::span<const PairedSeries> series) {
+  const auto& metric = design.metrics[id];
+  TestFamily family{.options = {.metric = metric, .margin = design.margin_of(id)},
+                    .min_rounds = design.rules.rounds_min,
+                    .max_rounds = design.rules.rounds_max};
+  family.options.rest = metric.request.watched;
+  family.options.single_runs =
+      !metrics::noise_is_slow(metric) || std::ranges::none_of(design.metrics, metrics::is_of_many_calls);
+  if (metric.supporting && !metric.request.watched)
+    family.options.level = 1 - (1 - family.options.level) / metrics_moved_besides(design);
+  if (watches_both_times(design) && is_a_time_of_runs(metric)) family.share = 0.5;
+  if (family.max_rounds > 0) return family;
+  for (const auto& s : series)
+    family.max_rounds = std::max(family.max_rounds, static_cast<int>(s.rounds.size()));
+  family.max_rounds = std::max(family.max_rounds, 1);
+  family.min_rounds = family.max_rounds;
+  return family;
+}
+
+double median_of_values(const RoundValues& rounds) {
+  std::vector<double> values;
+  values.reserve(rounds.size());
+  for (const auto& [round, value] : rounds) values.push_back(value);
+  return stats::median(values);
+}
+
+ValuesByCell values_by_cell(const ValueColumn& values) {
+  ValuesByCell cells;
+  auto at = cells.end();
+  for (std::size_t i = 0; i < values.size(); ++i) {
+    if (at == cells.end() || at->first != values.cell[i]) at = cells.try_emplace(values.cell[i]).first;
+    at->second.emplace_back(values.round[i], values.value[i]);
+  }
+  for (auto& [cell, rounds] : cells)
+    if (!std::ranges::is_sorted(rounds, {}, &RoundValues::value_type::first))
+      std::ranges::stable_sort(rounds, {}, &RoundValues::value_type::first);
+  return cells;
+}
+
+PairedSeries make_pairs(const Comparison& of, const ValuesByCell& cells) { return pairs_of(of, cells, {}); }
+
+PairedSeries make_pairs(const Observations& evidence, const Comparison& of, MetricId metric,
+                        const ValuesByCell& values) {
+  auto repeats = evidence.replication(of);
+  if (!is_a_time_of_runs(evidence.design.metrics[metric])) repeats.baseline = repeats.candidate = 1;
+  auto series = pairs_of(of, values, repeats);
+  mark_timeouts(evidence, series);
+  return series;
+}
+
+void mark_timeouts(const Observations& evidence, PairedSeries& series) {
+  for (const auto cell : {series.comparison.baseline, series.comparison.candidate})
+    for (const int round : evidence.of(cell).timed_out) {
+      const auto at = std::ranges::lower_bound(series.rounds, round) - series.rounds.begin();
+      series.in_time = std::min(series.in_time, static_cast<std::size_t>(at));
+    }
+}
+
+PairedTest estimate_of(const PairedSeries& series, std::size_t pairs, PairedTestOptions question) {
+  question.no_clipping = question.no_clipping || pairs > series.in_time;
+  if (series.replication.layouts > 0) {
+    const auto [baseline, candidate] = layout_means(series, pairs, question.metric.scale);
+    return {baseline, candidate, question};
+  }
+  question.replication = series.replication;
+  const auto values_of = [&](const std::vector<double>& side, int repeats) {
+    return std::span(side).first(pairs * static_cast<std::size_t>(repeats));
+  };
+  return {values_of(series.baseline, series.replication.baseline),
+          values_of(series.candidate, series.replication.candidate), question};
+}
+
+double hardware_cores(const Observations& evidence) {
+  for (const auto& sitting : evidence.sessions())
+    if (const auto cores = sitting.fact("cores"); !cores.empty())
+      return std::max(1.0, std::atof(cores.c_str()));
+  return 1;
+}
+
+}  // namespace assay::judge

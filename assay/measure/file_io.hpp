@@ -1,0 +1,64 @@
+#pragma once
+
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+#include <cstdint>
+#include <string>
+#include <utility>
+
+namespace assay::measure {
+
+/// The whole content of a file; empty where it can't be read.
+std::string content_of(const std::string& path);
+
+/// Writes a file anew; false where it can't be written.
+bool write_file(const std::string& path, const std::string& text);
+
+/// Owns a file descriptor and closes it.
+class Descriptor {
+ public:
+  Descriptor() = default;
+  explicit Descriptor(int fd) : fd_(fd) {}
+  Descriptor(Descriptor&& other) noexcept : fd_(std::exchange(other.fd_, -1)) {}
+  Descriptor& operator=(Descriptor&& other) noexcept {
+    std::swap(fd_, other.fd_);
+    return *this;
+  }
+  Descriptor(const Descriptor&) = delete;
+  Descriptor& operator=(const Descriptor&) = delete;
+  ~Descriptor();
+
+  int get() const { return fd_; }
+  explicit operator bool() const { return fd_ >= 0; }
+
+ private:
+  int fd_ = -1;
+};
+
+/// A point in time that can only come nearer.
+class Deadline {
+ public:
+  explicit Deadline(double seconds) : at_(after(seconds)) {}
+  void at_most(double seconds) { at_ = std::min(at_, after(seconds)); }
+  bool is_over() const { return Clock::now() >= at_; }
+  double seconds_left() const { return std::chrono::duration<double>(at_ - Clock::now()).count(); }
+
+ private:
+  using Clock = std::chrono::steady_clock;
+  static Clock::time_point after(double seconds) {
+    constexpr double most = 3e8;  // ten years: what the clock can hold
+    return Clock::now() + std::chrono::duration_cast<Clock::duration>(
+                              std::chrono::duration<double>(std::clamp(seconds, 0.0, most)));
+  }
+  Clock::time_point at_;
+};
+
+/// Seconds as a launcher process is told them, at most thirty years.
+inline std::int64_t nanoseconds(double seconds) { return std::llround(std::min(seconds, 1e9) * 1e9); }
+
+/// A TCP port of the loopback interface on which nothing listened a moment ago, chosen by the kernel. Another
+/// program may take it before it is used. Throws Error(measuring) when there is none.
+int free_port();
+
+}  // namespace assay::measure

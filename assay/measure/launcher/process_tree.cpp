@@ -1,0 +1,117 @@
+#include "assay/measure/launcher/process_tree.hpp"
+
+#include <dirent.h>
+#include <fcntl.h>
+#include <sys/syscall.h>
+#include <unistd.h>
+
+#include <cerrno>
+#include <csignal>
+#include <cstdio>
+#include <cstdlib>
+#include <cstring>
+
+namespace assay::launcher {
+
+long long bytes_read_here = 0;
+
+namespace {
+
+/// Two fields of what /proc says of a process.
+struct Stat {
+  int parent = 0, session = 0;
+};
+
+Stat stat_of(int pid) {
+  char path[64], text[512];
+  std::snprintf(path, sizeof path, "/proc/%d/stat", pid);
+  const int file = open(path, O_RDONLY | O_CLOEXEC);
+  if (file < 0) return {};
+  const auto got = read(file, text, sizeof text - 1);
+  close(file);
+  if (got <= 0) return {};
+  bytes_read_here += got;
+  text[got] = '\0';
+  const char* at =
+      std::strrchr(text, ')');  // the name may hold anything; state, parent, group, session follow
+  int fields[4] = {};
+  for (int i = 0; at != nullptr && i < 4; ++i) {
+    at = std::strchr(at + 1, ' ');
+    if (at != nullptr) fields[i] = std::atoi(at + 1);
+  }
+  return {.parent = fields[1], .session = fields[3]};
+}
+
+/// A walk through the processes below one.
+class Walk {
+ public:
+  Walk(int root, int signal_number) : root_(root), signal_(signal_number) {}
+
+  void below(int pid, int depth) {
+    char path[96];
+    std::snprintf(path, sizeof path, "/proc/%d/task", pid);
+    const int folder = open(path, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+    if (folder < 0) return;
+    alignas(8) char entries[1024];
+    for (long got; (got = syscall(SYS_getdents64, folder, entries, sizeof entries)) > 0;)
+      for (long at = 0; at < got;) {
+        const auto* entry = reinterpret_cast<const dirent64*>(entries + at);
+        at += entry->d_reclen;
+        if (entry->d_name[0] == '.') continue;
+        std::snprintf(path, sizeof path, "/proc/%d/task/%.20s/children", pid, entry->d_name);
+        children_of_thread(path, pid, depth);
+      }
+    close(folder);
+  }
+
+ private:
+  /// The processes listed in one `children` file of `parent`.
+  void children_of_thread(const char* path, int parent, int depth) {
+    const int file = open(path, O_RDONLY | O_CLOEXEC);
+    if (file < 0) return;
+    char text[1024];
+    int pid = 0;
+    for (ssize_t got; (got = read(file, text, sizeof text)) > 0;) {
+      bytes_read_here += got;
+      for (ssize_t i = 0; i < got; ++i) {
+        if (text[i] >= '0' && text[i] <= '9') {
+          pid = pid * 10 + (text[i] - '0');
+        } else if (pid > 0) {
+          visit(pid, parent, depth);
+          pid = 0;
+        }
+      }
+    }
+    close(file);
+  }
+
+  void visit(int pid, int parent, int depth) {
+    const int handle = static_cast<int>(syscall(SYS_pidfd_open, pid, 0));
+    const int above = stat_of(pid).parent;
+    if (above == parent || above == root_) {  // the root adopts those whose parent has just been killed
+      send(handle, pid, signal_);
+      if (signal_ == SIGTERM) send(handle, pid, SIGCONT);  // a stopped process never sees TERM alone
+      if (depth < deepest) below(pid, depth + 1);
+    }
+    if (handle >= 0) close(handle);
+  }
+
+  static void send(int handle, int pid, int signal_number) {
+    if (handle < 0 ||
+        (syscall(SYS_pidfd_send_signal, handle, signal_number, nullptr, 0) != 0 && errno != ESRCH))
+      kill(pid, signal_number);  // no pidfds here
+  }
+
+  static constexpr int deepest = 40;
+  int root_, signal_;
+};
+
+}  // namespace
+
+void signal_below(int root, int signal_number) { Walk(root, signal_number).below(root, 0); }
+
+void signal_everything(int signal_number) { signal_below(getpid(), signal_number); }
+
+int session_of(int pid) { return stat_of(pid).session; }
+
+}  // namespace assay::launcher

@@ -1,0 +1,12 @@
+#pragma once
+
+#include "assay/measure/launcher/start_program.hpp"
+
+namespace assay::launcher {
+
+/// Runs several programs at once, on the cores the request names: each is made ready and waits at a gate, and
+/// all are released together. What a program used up to the gate is taken off again.
+void run_concurrent(const Start* starts, const measure::protocol::Request& request,
+                    measure::protocol::Reply& reply);
+
+}  // namespace assay::launcher

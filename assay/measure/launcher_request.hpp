@@ -1,0 +1,49 @@
+#pragma once
+
+#include <memory>
+#include <span>
+#include <vector>
+
+#include "assay/measure/launcher_connection.hpp"
+#include "assay/measure/process.hpp"
+
+namespace assay::measure {
+
+/// One heat on its way through a launcher process: the captures it writes to, the request that goes out, and
+/// the results that its reply stands for.
+class LauncherRequest {
+ public:
+  /// REQUIRES: 1 to Launcher::most_abreast commands, which outlive it. Throws Error(measuring) when no memory
+  /// file can be had.
+  explicit LauncherRequest(std::span<const Command> commands);
+
+  void ask_for_counters();                  ///< those that the first command names
+  void pin(const std::vector<int>& cores);  ///< none: not pinned
+  void release_together() { request_.abreast = 1; }
+  void announce() { request_.announce = 1; }
+
+  /// Throws Error(measuring) when the launcher process does not listen.
+  void send(const LauncherConnection& link) const;
+
+  /// To be called now and then while the programs run, see Capture::drain().
+  void relieve();
+
+  /// Seconds from now until the last of the programs must have ended, by their time limits.
+  double time_limit() const;
+  double grace() const;  ///< the longest of the programs'
+
+  /// To be called once.
+  std::vector<ProcessResult> results(const protocol::Reply& reply);
+
+  const Capture* out() const { return results_.front().out.get(); }
+  const Capture* err() const { return results_.front().err.get(); }
+
+ private:
+  std::span<const Command> commands_;
+  std::vector<ProcessResult> results_;
+  protocol::Request request_;
+  Descriptor texts_;
+  std::vector<int> descriptors_;
+};
+
+}  // namespace assay::measure

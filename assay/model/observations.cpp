@@ -1,0 +1,148 @@
+#include "assay/model/observations.hpp"
+
+#include <algorithm>
+#include <limits>
+#include <unordered_set>
+#include <utility>
+
+namespace assay::model {
+namespace {
+
+using From = Observations::Source;
+
+/// Where a trial's values belong; empty where they are not looked at. The one place that decides which trials
+/// are judged.
+std::optional<From> place_of(const Trial& trial, bool is_sound, const std::set<int>& whole) {
+  const bool slow = trial.outcome == Outcome::timed_out && trial.role == Role::measured && trial.round;
+  if (trial.outcome != Outcome::ok && !slow) return {};
+  if (trial.role == Role::build) return From::built;
+  if (trial.role == Role::check) return From::checked;
+  if (!is_sound) return {};
+  if (!trial.round) return trial.role == Role::measured ? std::optional(From::unpaired) : std::nullopt;
+  if (!whole.contains(*trial.round)) return {};
+  switch (trial.role) {
+    case Role::measured:
+      return From::judged;
+    case Role::control:
+      return From::control;
+    case Role::pilot:
+      return From::pilot;
+    case Role::warm_up:
+      return From::warm_up;
+    case Role::build:
+    case Role::check:
+      break;
+  }
+  return {};
+}
+
+}  // namespace
+
+std::set<int> complete_rounds(const Log& log) {
+  int lowest_open = std::numeric_limits<int>::max();
+  for (const auto& round : log.rounds)
+    if (round.state == RoundState::open) lowest_open = std::min(lowest_open, round.number);
+  std::set<int> numbers;
+  for (const auto& round : log.rounds)
+    if (round.state == RoundState::complete && round.number < lowest_open) numbers.insert(round.number);
+  return numbers;
+}
+
+IdTable<CellId, int> repeats_per_cell(const Design& design, const Log& log) {
+  IdTable<CellId, int> slots(design.cells.size(), 1);
+  for (const auto& round : log.rounds) {
+    if (round.role != Role::measured) continue;
+    std::map<CellId, int> planned;
+    for (const auto cell : round.order) slots[cell] = std::max(slots[cell], ++planned[cell]);
+  }
+  return slots;
+}
+
+/// One pass over the trials.
+class Observations::Collector {
+ public:
+  Collector(Observations& into, std::set<int> whole) : into_(into), whole_(std::move(whole)) {}
+
+  void sort_in(const Trial& trial) {
+    auto& cell = into_.cells_[trial.cell];
+    if (trial.orphans > 0) {
+      cell.trials_with_orphans += 1;
+      cell.orphans += static_cast<std::size_t>(trial.orphans);
+    }
+    if (trial.outcome == Outcome::discarded) ++into_.discard_reasons_[trial.detail];
+    const bool in_round = !trial.round || whole_.contains(*trial.round);
+    if (trial.role == Role::measured && in_round && trial.outcome != Outcome::interrupted &&
+        trial.outcome != Outcome::discarded) {
+      cell.trials += 1;
+      cell.failed += trial.outcome == Outcome::ok ? 0U : 1U;
+      if (trial.outcome == Outcome::timed_out) cell.timed_out.push_back(trial.round.value_or(0));
+      if (trial.round) with_trials_.insert(*trial.round);
+    }
+    const auto from = place_of(trial, into_.statuses_[trial.cell].is_ok(), whole_);
+    if (!from) return;
+    if (*from == Source::judged && !trial.series.empty()) into_.with_series_.push_back(&trial);
+    if (*from == Source::judged && !trial.latencies.empty()) into_.with_latencies_.push_back(&trial);
+    if (*from == Source::judged) cell.output_bytes += static_cast<double>(trial.output_bytes);
+    if (*from == Source::checked && !cell.was_checked) {
+      cell.was_checked = true;
+      cell.answer_digest = trial.output_digest;
+      cell.answer_difference = trial.detail;
+    }
+    add_readings(trial, *from);
+  }
+
+  std::size_t rounds_with_trials() const { return with_trials_.size(); }
+
+ private:
+  void add_readings(const Trial& trial, Source from) {
+    const int round = trial.round.value_or(0);
+    const auto& sittings = into_.sessions_;
+    const auto machine = sittings.contains(trial.session) ? sittings[trial.session].machine : MachineId{};
+    const bool slow = trial.outcome == Outcome::timed_out;
+    double longest = 0;
+    for (const auto& reading : trial.readings)
+      if (slow && into_.design.metrics[reading.metric].is_time()) longest = std::max(longest, reading.value);
+    for (const auto& reading : trial.readings) {
+      if (slow && !into_.design.metrics[reading.metric].is_time()) continue;
+      auto& column = into_.columns_[{from, reading.metric}];
+      column.cell.push_back(trial.cell);
+      column.round.push_back(round);
+      column.repeat.push_back(trial.repeat);
+      column.machine.push_back(machine);
+      column.position.push_back(trial.batch > 0 ? -1 : trial.position);
+      column.value.push_back(slow ? longest : reading.value);
+    }
+  }
+
+  Observations& into_;
+  std::set<int> whole_;
+  std::unordered_set<int> with_trials_;
+};
+
+Observations::Observations(const Design& of, const Log& log)
+    : design(of),
+      campaign_state_(log.state),
+      statuses_(cell_statuses(of, log)),
+      cells_(of.cells.size(), CellObservations{}),
+      repeats_(repeats_per_cell(of, log)),
+      check_warnings_(of.workloads.size(), std::string{}),
+      sessions_(log.sessions) {
+  for (const auto& doubt : log.check_warnings) check_warnings_[doubt.workload] = doubt.text;
+  Collector sorting(*this, complete_rounds(log));
+  for (const auto& trial : log.trials) sorting.sort_in(trial);
+  rounds_ = sorting.rounds_with_trials();
+  has_judged_rounds_ =
+      std::ranges::any_of(log.rounds, [](const Round& r) { return r.role == Role::measured; });
+}
+
+const ValueColumn& Observations::values(MetricId metric, Source from) const {
+  static const ValueColumn nothing;
+  const auto found = columns_.find({from, metric});
+  return found == columns_.end() ? nothing : found->second;
+}
+
+Replication Observations::replication(const Comparison& of) const {
+  return {repeats_[of.baseline], repeats_[of.candidate], layouts_of(design, of)};
+}
+
+}  // namespace assay::model

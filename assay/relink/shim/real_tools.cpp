@@ -1,0 +1,92 @@
+#include "assay/relink/shim/real_tools.hpp"
+
+#include <sys/stat.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <climits>
+#include <cstdlib>
+
+namespace assay::shim {
+namespace {
+
+std::string folder_of(const std::string& path) {
+  const auto slash = path.rfind('/');
+  return slash == std::string::npos ? "." : slash == 0 ? "/" : path.substr(0, slash);
+}
+
+std::string variable(const char* name) {
+  const char* value = getenv(name);
+  return value == nullptr ? "" : value;
+}
+
+bool is_program(const std::string& path) {
+  struct stat what;
+  return stat(path.c_str(), &what) == 0 && S_ISREG(what.st_mode) && access(path.c_str(), X_OK) == 0;
+}
+
+bool is_same_folder(const std::string& a, const std::string& b) {
+  struct stat one, other;
+  return stat(a.c_str(), &one) == 0 && stat(b.c_str(), &other) == 0 && one.st_dev == other.st_dev &&
+         one.st_ino == other.st_ino;
+}
+
+std::string found_in(const std::string& folders, const std::string& name) {
+  const auto own = own_folder();
+  for (std::size_t at = 0; at <= folders.size();) {
+    auto end = folders.find(':', at);
+    if (end == std::string::npos) end = folders.size();
+    const auto folder = end == at ? std::string(".") : folders.substr(at, end - at);
+    at = end + 1;
+    auto path = folder + "/" + name;
+    if (is_program(path) && !is_same_folder(folder, own)) return path;
+  }
+  return {};
+}
+
+/// What GCC says of where a program of its own lies, asked without this one in its way.
+std::string asked(const std::string& gcc, const std::string& name) {
+  int ends[2];
+  if (gcc.empty() || pipe(ends) != 0) return {};
+  const pid_t child = fork();
+  if (child == 0) {
+    unsetenv("COMPILER_PATH");
+    dup2(ends[1], STDOUT_FILENO);
+    close(ends[0]);
+    close(ends[1]);
+    const auto question = "-print-prog-name=" + name;
+    execlp(gcc.c_str(), gcc.c_str(), question.c_str(), static_cast<char*>(nullptr));
+    _exit(127);
+  }
+  close(ends[1]);
+  std::string answer;
+  char piece[PATH_MAX];
+  for (ssize_t count = 0; (count = read(ends[0], piece, sizeof piece)) > 0;)
+    answer.append(piece, static_cast<std::size_t>(count));
+  close(ends[0]);
+  while (child > 0 && waitpid(child, nullptr, 0) < 0) continue;
+  while (!answer.empty() && answer.back() == '\n') answer.pop_back();
+  return is_program(answer) ? answer : std::string();
+}
+
+}  // namespace
+
+std::string own_folder() {
+  char path[PATH_MAX];
+  const ssize_t length = readlink("/proc/self/exe", path, sizeof path);
+  return length <= 0 ? "." : folder_of(std::string(path, static_cast<std::size_t>(length)));
+}
+
+std::string real_linker(const std::string& name) {
+  const auto given = variable("COMPILER_PATH");
+  const auto first = given.empty() ? given : found_in(given, name);
+  return first.empty() ? found_in(variable("PATH"), name) : first;
+}
+
+std::string real_compiler(const std::string& name) {
+  if (const auto wrapper = variable("COLLECT_LTO_WRAPPER"); !wrapper.empty())
+    if (auto beside = folder_of(wrapper) + "/" + name; is_program(beside)) return beside;
+  return asked(variable("COLLECT_GCC"), name);
+}
+
+}  // namespace assay::shim

@@ -1,0 +1,335 @@
+#include "assay/runners/program_runner.hpp"
+
+#include <algorithm>
+#include <cstring>
+#include <filesystem>
+
+#include "assay/measure/cgroup.hpp"
+#include "assay/measure/digest.hpp"
+#include "assay/model/units.hpp"
+#include "assay/runners/output_check.hpp"
+#include "assay/runners/program_metrics.hpp"
+#include "assay/runners/trial_environment.hpp"
+
+namespace assay::runners {
+namespace {
+
+using measure::Counter;
+
+/// Whether it died for want of memory: it came near to what it may hold.
+bool at_memory_limit(const measure::ProcessResult& result, const Control& control) {
+  return control.memory_limit > 0 && result.peak_memory >= 0.9 * static_cast<double>(control.memory_limit);
+}
+
+void classify_exit(const measure::ProcessResult& result, const ProgramCell& cell, Trial& trial) {
+  const auto says = [&](Outcome outcome, std::string why) {
+    trial.outcome = outcome;
+    if (!result.not_started && !result.timed_out && cell.control.memory_limit > 0) {
+      if (at_memory_limit(result, cell.control)) trial.outcome = Outcome::over_limit;
+      why += " (its memory was limited to " + bytes_text(cell.control.memory_limit) + ")";
+    }
+    trial.detail = why + stderr_tail(result);
+  };
+  const auto& ok = cell.check.exit_ok;
+  if (result.not_started)
+    says(Outcome::failed, *result.not_started);
+  else if (result.interrupted)
+    trial.outcome = Outcome::interrupted;
+  else if (result.timed_out)
+    says(Outcome::timed_out, "took longer than its time limit of " + duration_text(cell.command.timeout));
+  else if (result.signal != 0)
+    says(Outcome::signalled,
+         "ended by signal " + std::to_string(result.signal) + " (" + strsignal(result.signal) + ")");
+  else if (std::ranges::count(ok, result.exit_status) == 0)
+    says(Outcome::failed, "ended with exit status " + std::to_string(result.exit_status));
+}
+
+/// The answer of a run, whose text is `text`.
+check::Output answer_of(const measure::ProcessResult& result, std::string_view text) {
+  return {.out = text,
+          .whole = result.out->bytes() <= measure::Capture::kept,
+          .digest = result.out->digest(),
+          .size = result.out->bytes()};
+}
+
+}  // namespace
+
+ProgramRunner::Run ProgramRunner::prepare_run(CellId cell, Role role, const std::stop_token& stop) {
+  auto& what = cells_[cell];
+  Run run{.cell = cell, .trial = {.cell = cell, .role = role}, .command = what.command};
+  auto control = what.control;
+  bind_port(run.command, control, what.port);
+  run.staging = std::make_unique<TrialEnvironment>(launcher_, std::move(control), what.folder);
+  if (const auto problem = run.staging->begin(stop)) {
+    run.trial.outcome = stop.stop_requested() ? Outcome::interrupted : Outcome::failed;
+    run.trial.detail = *problem;
+    return run;
+  }
+  run.ready = true;
+  run.command.directory = run.staging->directory();
+  run.command.discard_output = role != Role::check && !what.control.keep_output;
+  for (auto& own : what.metrics) {
+    run.command.samples = run.command.samples || own.planned.from == "samples";
+    own.before = stamp((std::filesystem::path(run.command.directory) / own.file).string());
+  }
+  run.command.samples = run.command.samples || what.part.has_value();
+  run.command.counting = offer_.counters;
+  if (role == Role::check) run.command.counting.push_back(Counter::task_clock);
+  return run;
+}
+
+/// The pause before what runs next, one for all that run at once.
+void ProgramRunner::pause_before_run(std::span<Run> runs, const std::stop_token& stop) const {
+  double seconds = 0;
+  for (const auto& run : runs)
+    if (run.ready) seconds = std::max(seconds, cells_[run.cell].control.pause);
+  if (!(seconds > 0) || sleep_for(seconds, stop)) return;
+  for (auto& run : runs) {
+    run.ready = false;
+    run.trial.outcome = Outcome::interrupted;
+    run.trial.detail = "was interrupted before it began";
+  }
+}
+
+void ProgramRunner::run_alone(Run& run, const std::stop_token& stop) {
+  std::optional<measure::TrialCgroup> group;
+  if (!offer_.group_parent.empty()) {
+    group.emplace(offer_.group_parent);
+    run.command.cgroup_file = group->procs_file();
+  }
+  const auto before = watch_.now();
+  run.result = launcher_.run(run.command, stop);
+  run.load_during = measure::difference(before, watch_.now(), run.result.user + run.result.system);
+  if (!group) return;
+  const auto id = ids_.find(metrics::MetricKind::tree_memory);
+  if (const auto peak = group->peak(); id && peak) run.trial.readings.push_back({*id, *peak});
+}
+
+void ProgramRunner::run_concurrent(std::vector<Run>& runs, const std::stop_token& stop) {
+  std::vector<measure::Command> commands;
+  for (const auto& run : runs) commands.push_back(run.command);
+  const auto& cores = commands.front().cores;
+  const int core = cores.empty() ? measure::cores_allowed().back() : cores.front();
+  const auto before = watch_.now();
+  auto results = launcher_.run_abreast(commands, core, stop);
+  const auto after = watch_.now();
+  double cpu = 0;
+  for (const auto& result : results) cpu += result.user + result.system;
+  for (std::size_t i = 0; i < runs.size(); ++i) {
+    runs[i].result = std::move(results[i]);
+    // What the heat ran beside is told once, or it would count for each.
+    const auto beside = measure::difference(before, after, cpu);
+    runs[i].load_during = i == 0 ? beside : measure::LoadDuring{.suspended = beside.suspended};
+  }
+}
+
+/// Makes the trial out of what came of the run, and clears up after it.
+void ProgramRunner::finish(Run& run) {
+  const auto& what = cells_[run.cell];
+  auto& trial = run.trial;
+  if (run.ready) {
+    classify_exit(run.result, what, trial);
+    if (run.result.peer_failed) trial.outcome = Outcome::discarded;
+    if (!run.result.not_started) {
+      trial.exit_status = run.result.exit_status;
+      trial.signal = run.result.signal;
+      trial.orphans = run.result.orphans;
+      if (run.result.out) {
+        trial.output_bytes = run.result.out->bytes();
+        trial.output_digest = run.result.out->digest();
+      }
+      add_program_metrics(run.result, run.load_during, what, ids_, trial);
+      if (const auto id = ids_.find(metrics::MetricKind::warm_page_share); id && !what.control.cold.empty())
+        trial.readings.push_back({*id, run.staging->warm_page_share()});
+      add_user_metrics(run.result, run.command.directory, what, trial);
+      if (run.load_during.suspended && trial.role != Role::check && trial.outcome != Outcome::interrupted) {
+        trial.outcome = Outcome::discarded;
+        trial.detail = "the machine slept during this trial";
+      }
+    }
+  }
+  const auto problem = run.staging->end();
+  if (problem && trial.outcome == Outcome::ok) {
+    trial.outcome = Outcome::failed;
+    trial.detail = *problem;
+  }
+}
+
+std::optional<int> ProgramRunner::shared_program(CellId cell) const {
+  const auto& part = cells_[cell].part;
+  return part ? std::optional(part->program) : std::nullopt;
+}
+
+ProgramRunner::ProgramSamples ProgramRunner::run_program(CellId any_part, Role role,
+                                                         const std::stop_token& stop) {
+  auto run = prepare_run(any_part, role, stop);
+  pause_before_run(std::span(&run, 1), stop);
+  if (run.ready) run_alone(run, stop);
+  finish(run);
+  ProgramSamples whole{.trial = std::move(run.trial)};
+  if (whole.trial.outcome == Outcome::ok && run.result.samples)
+    whole.samples = parse_samples(run.result.samples->head());
+  return whole;
+}
+
+Trial ProgramRunner::check_part(CellId cell, const std::stop_token& stop) {
+  const auto program = cells_[cell].part->program;
+  auto& checked = checked_programs_[program];
+  if (!checked || checked->reported.contains(cell)) checked = run_program(cell, Role::check, stop);
+  checked->reported.insert(cell);
+  auto trial =
+      trial_from_samples(cell, checked->trial, checked->samples, cells_[cell].part->setting, design_.metrics);
+  mark_unsupported(trial);
+  trial.readings.clear();
+  return trial;
+}
+
+/// One run of a contest program, and a trial for each of its parts in the heat.
+std::vector<Trial> ProgramRunner::run_parts(const Batch& heat, const std::stop_token& stop) {
+  const auto whole = run_program(heat.cells.front(), heat.role, stop);
+  std::vector<Trial> trials;
+  for (const auto cell : heat.cells) {
+    auto trial =
+        trial_from_samples(cell, whole.trial, whole.samples, cells_[cell].part->setting, design_.metrics);
+    if (trial.outcome == Outcome::unsupported)
+      trial.outcome = Outcome::failed;  // it was there when it was checked
+    trial.round = heat.round;
+    trial.position = heat.position;
+    trials.push_back(std::move(trial));
+  }
+  return trials;
+}
+
+Trial ProgramRunner::check(CellId cell, std::optional<CellId> baseline, const std::stop_token& stop) {
+  if (cells_[cell].part) return check_part(cell, stop);
+  auto run = prepare_run(cell, Role::check, stop);
+  pause_before_run(std::span(&run, 1), stop);
+  if (run.ready) run_alone(run, stop);
+  finish(run);
+  auto& trial = run.trial;
+  if (mark_unsupported(trial) || trial.outcome != Outcome::ok) return std::move(trial);
+  const auto& what = cells_[cell];
+  const auto text = run.result.out->head();
+  const auto mine = answer_of(run.result, text);
+  std::string kept;
+  std::optional<check::Output> expected;
+  if (what.expected)
+    expected = {*what.expected, true, measure::digest_of(*what.expected), what.expected->size()};
+  else if (baseline) {
+    if (const auto known = answers_.find(*baseline); known != answers_.end()) {
+      kept = known->second.text();
+      expected = known->second.as_output(kept);
+    }
+  }
+  // An output with measured figures in it differs from run to run: that it differs from another's means
+  // nothing.
+  const bool has_figures =
+      std::ranges::any_of(what.metrics, [](const UserMetric& own) { return own.planned.from == "stdout"; });
+  auto wrong = check::check_output(what.check, mine, expected);
+  if (wrong)
+    *wrong += stderr_tail(run.result);
+  else
+    wrong = run_checker(launcher_, what, mine, stop);
+  if (wrong) {
+    trial.outcome = Outcome::wrong;
+    trial.detail = *wrong;
+  } else if (has_figures) {
+    trial.output_digest.clear();
+  } else if (expected && !what.expected && expected->digest != mine.digest) {
+    trial.detail = check::first_difference(mine, *expected);
+    if (!what.check.program.empty()) trial.detail += "; the checker program accepts both";
+  }
+  answers_.insert_or_assign(cell, StoredOutput(mine));
+  return std::move(trial);
+}
+
+void ProgramRunner::recheck_output(const Batch& heat, Run& run, const std::stop_token& stop) {
+  const auto checked = answers_.find(run.cell);
+  if (run.trial.outcome != Outcome::ok || !run.result.out || checked == answers_.end() ||
+      checked->second.digest() == run.trial.output_digest)
+    return;
+  const auto& what = cells_[run.cell];
+  const auto text = run.result.out->head(), kept = checked->second.text();
+  const auto now = answer_of(run.result, text);
+  auto wrong = check::check_output(what.check, now, checked->second.as_output(kept));
+  if (wrong)
+    *wrong += stderr_tail(run.result);
+  else
+    wrong = run_checker(launcher_, what, now, stop);
+  if (!wrong) return;
+  run.trial.outcome = Outcome::wrong;
+  run.trial.detail = "its answer changed in round " + std::to_string(heat.round) + ": " + *wrong;
+}
+
+bool ProgramRunner::allows_repeats(CellId cell) const {
+  // What goes before and after a trial may take long, and nobody knows how long.
+  const auto& control = cells_[cell].control;
+  return !is_concurrent() && !cells_[cell].part && control.before.run.empty() && control.after.run.empty() &&
+         control.cold.empty() && !(control.pause > 0);
+}
+
+double ProgramRunner::seconds_before_trial(CellId cell) const {
+  if (!is_concurrent()) return cells_[cell].control.pause;
+  const auto& mine = design_.cells[cell];  // those that run at once pause once
+  const auto together = std::ranges::count_if(design_.cells, [&](const Cell& other) {
+    return other.workload == mine.workload && other.setting == mine.setting;
+  });
+  return cells_[cell].control.pause / static_cast<double>(together);
+}
+
+bool ProgramRunner::needs_final_check(CellId cell) const {
+  // Exit statuses are seen in every trial: at the end only answers are worth another run.
+  const auto& asked = workload_of(cell).check;
+  return !cells_[cell].part && asked != OutputCheck{.exit_ok = asked.exit_ok};
+}
+
+std::vector<CheckWarning> ProgramRunner::check_warnings() const {
+  std::vector<CheckWarning> doubts;
+  if (design_.kind != CampaignKind::plan) return doubts;
+  for (const auto workload : design_.workloads.ids()) {
+    const auto& check = plan_.workload(workload).check;
+    if (plan_.workload(workload).service || !plan_.workload(workload).contest.empty()) continue;
+    if (!check::accepts_empty_output(check)) continue;
+    const bool nothing = std::ranges::any_of(design_.comparisons, [&](const Comparison& contrast) {
+      const auto known = answers_.find(contrast.baseline);
+      return design_.cells[contrast.baseline].workload == workload && known != answers_.end() &&
+             known->second.size() == 0;
+    });
+    if (nothing)
+      doubts.push_back({workload, "its answer is empty, so its check proves nothing"});
+    else if (!check.match.empty())
+      doubts.push_back(
+          {workload, "its check would pass on an empty answer: \"" + check.match + "\" occurs in one"});
+    else if (check.equal.empty())
+      doubts.push_back({workload, "nothing checks what it answers"});
+  }
+  return doubts;
+}
+
+std::vector<Trial> ProgramRunner::run(const Batch& heat, const std::stop_token& stop) {
+  if (cells_[heat.cells.front()].part) return run_parts(heat, stop);
+  std::vector<Run> runs;
+  for (const auto cell : heat.cells) runs.push_back(prepare_run(cell, heat.role, stop));
+  pause_before_run(runs, stop);
+  const bool all_ready = std::ranges::all_of(runs, &Run::ready);
+  if (runs.size() > 1 && all_ready) run_concurrent(runs, stop);
+  if (runs.size() == 1 && all_ready) run_alone(runs.front(), stop);
+  std::vector<Trial> trials;
+  for (std::size_t i = 0; i < runs.size(); ++i) {
+    auto& run = runs[i];
+    if (run.ready && !all_ready) {
+      run.ready = false;
+      run.trial.outcome = stop.stop_requested() ? Outcome::interrupted : Outcome::discarded;
+      run.trial.detail = "another candidate beside it could not be made ready";
+    }
+    finish(run);
+    recheck_output(heat, run, stop);
+    run.trial.round = heat.round;
+    run.trial.position = heat.position + static_cast<int>(i);
+    run.trial.batch = heat.number;
+    trials.push_back(std::move(run.trial));
+  }
+  return trials;
+}
+
+}  // namespace assay::runners

@@ -1,0 +1,71 @@
+#pragma once
+
+#include <map>
+#include <set>
+#include <stop_token>
+#include <string>
+#include <tuple>
+#include <utility>
+
+#include "assay/engine/observer.hpp"
+#include "assay/judge/stopping.hpp"
+#include "assay/model/forecast.hpp"
+#include "assay/model/plan.hpp"
+#include "assay/model/results.hpp"
+
+namespace assay::setup {
+
+/// How a plan is carried out, apart from what it says itself.
+struct RunOptions {
+  /// Path of the ledger that keeps every trial. Empty: the campaign is kept in memory only.
+  std::string ledger;
+  CampaignKind kind = CampaignKind::plan;
+  /// The command that would measure this again, for those who read the findings.
+  std::string repeat_command;
+  /// uid of the campaign whose findings are measured afresh, if any.
+  std::string confirms_uid;
+  /// Candidate, workload and setting of the comparisons that are measured, by name; empty: all.
+  std::set<std::tuple<std::string, std::string, std::string>> only_cells;
+  /// Values of variables that the plan passes on by name alone; they go to the commands in place of this
+  /// process's own, and are kept nowhere.
+  std::map<std::string, std::string> variables;
+  /// Goes on with the newest campaign of this plan in the ledger where it was cut off, if there is one.
+  /// Rounds that were cut off stay torn; looks that were taken stay spent. One that has ended is judged
+  /// again, and nothing is run.
+  bool resume = false;
+  engine::WhenBusy when_busy = engine::WhenBusy::proceed;
+  bool machine_lock_held = false;  ///< the caller holds the machine's turnstile for all its campaigns
+  /// Where the budget ends before anything could be decided, goes on to the first look all the same.
+  bool extend_to_first_look = false;
+  judge::CallPromise promise;  ///< how sure a change must be before its cells leave
+  /// Above 0: measures so many rounds, each cell once in each, whatever they show, in place of the plan's.
+  int fixed_rounds = 0;
+  /// Says also what was built before.
+  bool report_cached_builds = true;
+  /// Tells the observer what can be expected, after the checks and after a few rounds.
+  bool report_forecast = false;
+  /// Is told what happens; nobody: nullptr. Must outlive the call.
+  engine::Observer* observer = nullptr;
+  /// Ends the running trial and with it the campaign; what was measured is judged, as provisional.
+  std::stop_token stop;
+};
+
+/// Carries out a plan: builds what has to be built, finds the programs, asks them who they are, checks every
+/// candidate's answer, measures in shuffled rounds, checks the answers once more, and judges. Candidates that
+/// don't build, are wrong or fail are left out and named in the cells' standing; the others go on.
+///
+///   std::cout << to_text(run_plan(plan));
+///
+/// Throws Error, before anything is run, for what validate() finds, for programs and input files that are not
+/// there, for sources that can't be had, and for a ledger that can't be used; later, when the ledger can't
+/// take a trial (a full disk). Takes as long as the plan's rounds. Not to be called from several threads with
+/// one ledger.
+Findings run_plan(const Plan& plan, const RunOptions& options = {});
+
+/// Builds and checks as run_plan() does, then runs a warm-up and `rounds` pilot rounds (at least 3), and
+/// says what the plan can be expected to find, together with what was laid down for it. Nothing is kept.
+/// Throws as run_plan() does, and Error when no pair of cells could be measured. Stopped before the end, it
+/// returns what was seen until then.
+std::pair<Forecast, Design> forecast(const Plan& plan, int rounds, const RunOptions& options = {});
+
+}  // namespace assay::setup

@@ -1,0 +1,107 @@
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+#include "assay/engine/campaign_runner.hpp"
+#include "assay/stats/random.hpp"
+#include "support/fake_rig.hpp"
+
+namespace assay::engine {
+namespace {
+
+using test::FakeRig;
+using test::go;
+using test::Observing;
+
+/// A campaign whose first cell's trials take 4 s, the second's a tenth of that, the third's 3.8 s.
+struct Costly {
+  Record record = test::record_of({{1.0}, {1.0}, {1.0}});
+  FakeRig rig;
+  stats::Random random{5};
+
+  Costly() {
+    record.log = {.sessions = {Session{}}};
+    record.log.state = CampaignState::open;
+    record.design.rules = {.rounds_min = 7, .rounds_max = 60, .seed = 7};
+    rig.repeats = true;
+    rig.change = [this](Trial& trial) {
+      const double cost[] = {4.0, 0.4, 3.8};
+      const double seconds = cost[trial.cell.value] * std::exp(0.02 * random.normal());
+      trial.readings = {{MetricId{0}, seconds}};
+      rig.now += seconds - 1;
+    };
+  }
+};
+
+TEST(Repeats, RunWhatCostsLittleSeveralTimesAndDecideSooner) {
+  Costly costly;
+  Recorder recorder(costly.record, {});
+  Observing observing;
+  CampaignRunner life(recorder, costly.rig, observing, {}, costly.rig.clock());
+  life.check();
+  EXPECT_EQ(life.measure(*until_decided(60, 60.0, false), false), StopReason::budget);
+  const auto& log = recorder.log();
+  EXPECT_EQ(std::ranges::count(log.rounds[1].order, CellId{1}), 9) << "at most";
+  EXPECT_EQ(std::ranges::count(log.rounds[1].order, CellId{2}), 1);
+  std::set<std::pair<int, int>> slots;
+  for (const auto& trial : log.trials)
+    if (trial.cell == CellId{1} && trial.round == 2) slots.insert({trial.repeat, trial.position});
+  EXPECT_EQ(slots.size(), 9U);
+  EXPECT_EQ(slots.rbegin()->first, 8) << "numbered in the order of their runs";
+  const auto settled = std::ranges::find_if(log.looks, [](const InterimLook& look) {
+    return look.comparison == Comparison{{0}, {1}} && look.decision == "better";
+  });
+  ASSERT_NE(settled, log.looks.end());
+  EXPECT_EQ(settled->rounds, 3) << "of one trial beside nine; two would do without the other finding";
+  const auto none = std::ranges::find(log.looks, Comparison{{0}, {2}}, &InterimLook::comparison);
+  EXPECT_EQ(none, log.looks.end()) << "without repeats nothing is looked at before seven";
+}
+
+TEST(Repeats, OfACampaignThatIsGoneOnWithHaveTheRepeatsTheyHad) {
+  Costly costly;
+  costly.rig.repeats = false;
+  Recorder recorder(costly.record, {});
+  EXPECT_EQ(go(recorder, costly.rig, *until_decided(2, {}, false)), StopReason::rounds);
+  costly.rig.repeats = true;
+  EXPECT_EQ(go(recorder, costly.rig, *until_decided(4, {}, false)), StopReason::rounds);
+  EXPECT_EQ(recorder.log().rounds.back().order.size(), 3U);
+}
+
+/// The first run of all is slow for what has nothing to do with the program.
+TEST(Repeats, RepeatNothingForASlowFirstRun) {
+  Costly costly;
+  costly.rig.change = [&](Trial& trial) {
+    const bool very_first = trial.role == Role::check && trial.cell == CellId{0};
+    trial.readings = {{MetricId{0}, very_first ? 5.0 : 0.5 + 0.01 * costly.random.normal()}};
+  };
+  Recorder recorder(costly.record, {});
+  Observing observing;
+  CampaignRunner life(recorder, costly.rig, observing, {}, costly.rig.clock());
+  life.check();
+  life.measure(*until_decided(7, {}, false), false);
+  EXPECT_EQ(recorder.log().rounds[1].order.size(), 3U);
+}
+
+TEST(Repeats, AreForeseenWithPauses) {
+  Costly costly;
+  costly.rig.pause = 0.5;
+  Recorder recorder(costly.record, {});
+  Observing observing;
+  CampaignRunner life(recorder, costly.rig, observing, {}, costly.rig.clock());
+  costly.rig.change = [](Trial& trial) {
+    const double cost[] = {4.0, 0.5, 3.8};
+    trial.readings = {{MetricId{0}, cost[trial.cell.value]}};
+  };
+  life.check();
+  const auto short_of_time = until_decided(60, 20.0, false, {}, true);
+  const auto outlook = life.forecast(Observations::Source::judged, *short_of_time);
+  EXPECT_DOUBLE_EQ(outlook.round_seconds, 4.5 + 8 * 1.0 + 4.3) << "eight of the cheap one";
+  EXPECT_EQ(outlook.first_look, 3);
+  EXPECT_TRUE(outlook.impossible_reason());
+  EXPECT_TRUE(outlook.continues);
+}
+
+}  // namespace
+}  // namespace assay::engine

@@ -1,0 +1,180 @@
+#include "assay/engine/round_loop.hpp"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <set>
+
+#include "assay/stats/random.hpp"
+#include "support/fake_rig.hpp"
+
+namespace assay::engine {
+namespace {
+
+using test::FakeRig;
+using test::go;
+using test::Observing;
+using test::recorder_for;
+
+/// How often each of three cells ran in twenty rounds of a second or two, the third being a twin of the
+/// first.
+std::map<CellId, int> trials_with_twin(std::optional<double> budget) {
+  auto record = test::record_of({{1.0}, {1.0}, {1.0}});
+  record.log.rounds.clear();
+  record.log.trials.clear();
+  record.log.state = CampaignState::open;
+  record.design.candidates[CandidateId{2}].twin_of = CandidateId{0};
+  record.design.rules.rounds_min = 7;
+  record.design.rules.rounds_max = 20;
+  Recorder recorder(record, {});
+  FakeRig rig;
+  stats::Random random(3);
+  rig.change = [&](Trial& trial) { trial.readings[0].value = std::exp(0.3 * random.normal()); };
+  go(recorder, rig, *until_decided(20, budget, false, {.precise = 0.0001}));
+  std::map<CellId, int> times;
+  for (const auto& trial : recorder.log().trials) ++times[trial.cell];
+  return times;
+}
+
+TEST(Rounds, HaveTwinsInEveryFourth) {
+  auto times = trials_with_twin({});
+  EXPECT_EQ(times[CellId{1}], 21);
+  EXPECT_EQ(times[CellId{2}], 5) << "in rounds 2, 6, 10, 14 and 18";
+}
+
+TEST(Rounds, HaveNoTwinsWhereTimeIsShort) {
+  auto times = trials_with_twin(27);  // thirteen rounds of two seconds: less than twice the first look
+  EXPECT_EQ(times[CellId{2}], 0);
+  EXPECT_GT(times[CellId{1}], 10);
+}
+
+TEST(Rounds, TheBudgetDoesNotEndThemBeforeTheFirstLookIfToldSo) {
+  for (const bool to_first_look : {false, true}) {
+    auto record = test::record_of({{1.0}, {1.0}});
+    record.log = {.sessions = {Session{}}};
+    record.design.rules = {.rounds_min = 7, .rounds_max = 20, .seed = 7};
+    Recorder recorder(record, {});
+    FakeRig rig;
+    const auto ended = go(recorder, rig, *until_decided(20, 6, false, {}, to_first_look));
+    EXPECT_EQ(ended, StopReason::budget);
+    EXPECT_EQ(recorder.log().rounds.size(), to_first_look ? 9U : 3U)
+        << "of two seconds, the warm-up with them";
+  }
+}
+
+TEST(Rounds, RunEveryOpenCellOnceInFreshOrder) {
+  auto recorder = recorder_for(4);
+  FakeRig rig;
+  EXPECT_EQ(go(recorder, rig, *until_decided(20, {}, false)), StopReason::rounds);
+  const auto& log = recorder.log();
+  ASSERT_EQ(log.rounds.size(), 21U);
+  ASSERT_EQ(log.trials.size(), 21U * 4);
+  std::set<std::vector<CellId>> orders;
+  for (const auto& round : log.rounds) {
+    EXPECT_EQ(round.state, RoundState::complete);
+    EXPECT_EQ(round.role, round.number == 1 ? Role::warm_up : Role::measured);
+    orders.insert(round.order);
+  }
+  EXPECT_GT(orders.size(), 5U);
+  std::map<std::pair<int, CellId>, int> seen;
+  for (const auto& trial : log.trials) {
+    EXPECT_EQ((++seen[{*trial.round, trial.cell}]), 1);
+    EXPECT_EQ(trial.role, *trial.round == 1 ? Role::warm_up : Role::measured)
+        << "the first round is the warm-up";
+  }
+}
+
+TEST(Rounds, ACellThatKeepsFailingLeavesAndTheOthersGoOn) {
+  auto recorder = recorder_for(3);
+  FakeRig rig;
+  rig.change = [](Trial& trial) {
+    if (trial.cell != CellId{2}) return;
+    trial.outcome = Outcome::failed;
+    trial.detail = "broken";
+  };
+  EXPECT_EQ(go(recorder, rig, *until_decided(10, {}, false)), StopReason::rounds);
+  EXPECT_EQ(recorder.statuses()[CellId{2}], (CellStatus{StatusCode::failed, "broken"}));
+  EXPECT_EQ(std::ranges::count(recorder.log().trials, CellId{2}, &Trial::cell), failures_in_a_row);
+  EXPECT_EQ(std::ranges::count(recorder.log().trials, CellId{1}, &Trial::cell), 11);
+}
+
+TEST(Rounds, ACellFoundWrongLeavesAtOnceAndNothingIsLeftWithoutRivals) {
+  auto recorder = recorder_for(2);
+  FakeRig rig;
+  rig.change = [](Trial& trial) {
+    if (trial.cell == CellId{1} && trial.round == 3) trial.outcome = Outcome::wrong;
+  };
+  EXPECT_EQ(go(recorder, rig, *until_decided(10, {}, false)), StopReason::nothing_left);
+  EXPECT_EQ(recorder.statuses()[CellId{1}].code, StatusCode::wrong);
+  EXPECT_EQ(recorder.log().rounds.size(), 3U);
+}
+
+TEST(Rounds, AStopRequestTearsTheRoundAndKeepsItsTrials) {
+  auto recorder = recorder_for(4);
+  std::stop_source source;
+  FakeRig rig;
+  rig.change = [&](Trial& trial) {
+    if (trial.round != 4 || trial.position != 1) return;
+    source.request_stop();
+    trial.outcome = Outcome::interrupted;
+  };
+  EXPECT_EQ(go(recorder, rig, *until_decided(10, {}, false), source.get_token()), StopReason::stopped);
+  EXPECT_EQ(recorder.log().rounds.back().state, RoundState::aborted);
+  EXPECT_EQ(recorder.log().trials.size(), 3U * 4 + 2);
+}
+
+TEST(Rounds, NoneIsBegunThatWouldLikelyGoBeyondTheBudget) {
+  auto recorder = recorder_for(2);  // two seconds a round
+  FakeRig rig;
+  EXPECT_EQ(go(recorder, rig, *until_decided(100, 9.0, false)), StopReason::budget);
+  EXPECT_EQ(recorder.log().rounds.size(), 4U);
+  auto hasty = recorder_for(2);
+  EXPECT_EQ(go(hasty, rig, *until_decided(100, 0.5, false)), StopReason::budget);
+  EXPECT_EQ(hasty.log().rounds.size(), 1U) << "one is run in any case";
+}
+
+TEST(Rounds, TellHowFarTheyAreBeforeEachTrial) {
+  auto recorder = recorder_for(2);
+  FakeRig rig;
+  Observing observing;
+  std::vector<Progress> told;
+  observing.when_progress = [&](const Progress& p) { told.push_back(p); };
+  go(recorder, rig, *until_decided(6, {}, false), observing);
+  ASSERT_EQ(told.size(), 14U);
+  EXPECT_FALSE(told.front().seconds_left);
+  EXPECT_EQ(told[2].seconds_left, 12.0) << "six rounds of two seconds";
+  EXPECT_EQ(told.back().seconds_left, 1.0);
+  EXPECT_EQ(told.back().seconds_spent, 13.0);
+  EXPECT_EQ(told.back().done, 5);
+  EXPECT_EQ(told.back().planned, 6);
+}
+
+TEST(Rounds, OfAPilotOrAFixedNumberSettleNothing) {
+  for (const bool pilot : {true, false}) {
+    auto record = test::record_of({{1.0}, {1.0}});
+    record.log = {.sessions = {Session{}}};
+    record.design.rules.rounds_min = 7;
+    record.design.rules.rounds_max = 30;
+    Recorder recorder(record, {});
+    FakeRig rig;
+    const auto policy = pilot ? pilot_rounds(20) : fixed_rounds(20);
+    EXPECT_EQ(go(recorder, rig, *policy), StopReason::rounds);
+    EXPECT_EQ(recorder.log().trials.back().role, pilot ? Role::pilot : Role::measured);
+    EXPECT_TRUE(recorder.log().looks.empty());
+  }
+}
+
+TEST(Rounds, ThatAreDoneAreTakenUpAndCount) {
+  auto recorder = recorder_for(2);
+  FakeRig rig;
+  EXPECT_EQ(go(recorder, rig, *until_decided(4, {}, false)), StopReason::rounds);
+  EXPECT_EQ(go(recorder, rig, *until_decided(7, {}, false)), StopReason::rounds);
+  EXPECT_EQ(recorder.log().rounds.size(), 5U + 1 + 3) << "a warm-up of their own, and three more";
+  EXPECT_EQ(recorder.log().rounds[5].role, Role::warm_up);
+}
+
+}  // namespace
+}  // namespace assay::engine

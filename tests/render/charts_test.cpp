@@ -1,0 +1,66 @@
+// What a page draws of servers.
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include "assay/judge/judge.hpp"
+#include "assay/render/page.hpp"
+#include "assay/stats/log_histogram.hpp"
+#include "support/made.hpp"
+
+namespace assay::render {
+namespace {
+
+using testing::HasSubstr;
+using testing::Not;
+
+/// Two servers at three rates; every trial of a thousand requests has latencies from 1 ms on, of the second
+/// twice as long and with one in twenty failed.
+Record servers() {
+  test::Made made("servers");
+  made.design().factors = {{.name = "rate", .levels = {}}};
+  const auto rate =
+      made.metric({.name = "requests per second", .unit = "1/s", .direction = Direction::higher});
+  const auto failed = made.metric({.name = "failed requests", .unit = "pts", .scale = Scale::difference});
+  const auto plain = made.candidate("plain"), slow = made.candidate("slow");
+  for (const std::int64_t level : {100, 200, 400})
+    for (const auto candidate : {plain, slow}) {
+      const auto cell = made.cell(candidate, {}, {{{"rate", level}}});
+      made.around(cell, rate, static_cast<double>(level), 8);
+      made.values(cell, failed, std::vector<double>(8, candidate == slow ? 5.0 : 0.0));
+    }
+  auto record = made.record();
+  for (auto& trial : record.log.trials) {
+    const bool is_slow = record.design.cells[trial.cell].candidate == slow;
+    stats::LogHistogram histogram;
+    for (int i = 0; i < (is_slow ? 950 : 1000); ++i)
+      histogram.add((is_slow ? 0.002 : 0.001) * (1 + 0.001 * i));
+    trial.latencies = histogram.text();
+    trial.calls = 1000;
+  }
+  return record;
+}
+
+TEST(LatencyCharts, DrawEachPlaceByQuantileAndRatesOverTheFactor) {
+  const auto record = servers();
+  const auto page = to_page(judge::judge_record(record), record);
+  for (const char* place : {"rate=100", "rate=200", "rate=400"})
+    EXPECT_THAT(page, HasSubstr(std::string("Latency by quantile, ") + place));
+  EXPECT_THAT(page, HasSubstr("requests per second over rate"));
+  EXPECT_THAT(page, HasSubstr(R"({"candidate":"plain","slower":0.5,"quantile":"p50","value":1.5)"));
+  EXPECT_THAT(page, HasSubstr(R"({"candidate":"slow","slower":0.1,"quantile":"p90","value":3.7)"))
+      << "the failed ones count: nine tenths of all are 94.7 % of those that were answered";
+  EXPECT_THAT(page, Not(HasSubstr(R"({"candidate":"slow","slower":0.025)"))) << "that request failed";
+  EXPECT_THAT(page, HasSubstr(R"({"candidate":"plain","slower":0.005,"quantile":"p99.5")"));
+}
+
+TEST(LatencyCharts, AreNotDrawnOfPrograms) {
+  test::Made made("programs");
+  const auto time = made.wall_time();
+  for (const char* name : {"list", "heap"}) made.around(made.cell(made.candidate(name)), time, 1, 8);
+  const auto record = made.record();
+  EXPECT_THAT(to_page(judge::judge_record(record), record), Not(HasSubstr("Latency by quantile")));
+}
+
+}  // namespace
+}  // namespace assay::render
