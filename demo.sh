@@ -7,5 +7,5 @@ cd "$(dirname "$0")"
 source scripts/packages.sh
 install_packages
 cmake --preset release
-cmake --build --preset release --target assay_tool towpath_all -j "$(nproc)"  # each compilation takes up to 1.7 GB
+cmake --build --preset release --target assay_tool towpath_all assay_allocations -j "$(nproc)"  # each compilation takes up to 1.7 GB
 exec build/release/bin/assay demo "${1:-assay-demo}"

@@ -1,31 +1,31 @@
 #pragma once
 
-/// Compares programs from code: describe a Plan, carry it out, show what was found.
+/// Compares programs from code.
 ///
-///   assay::Plan plan{.baseline = "list", .margin = 0.01,
-///     .candidates = {{.name = "list", .exe = "./list"}, {.name = "heap", .exe = "./heap"}},
-///     .workloads  = {{.name = "orders", .run = {"${exe}", "net.txt"}, .check = {.match = "^total"}}}};
-///   std::cout << assay::to_text(assay::run_plan(plan));
+///   assay::ProgramComparison comparison;
+///   comparison.baseline("list", {"./list", "net.txt"}).candidate("heap", {"./heap", "net.txt"});
+///   const auto results = comparison.check({.equal = "stdout"}).margin(0.02).run();
+///   std::cout << results;
+///   results.write_page("results.html");
+///   return results.gate({.allow = 0.02}).passes() ? 0 : 1;
+///
+/// A Plan (assay/plan.hpp) describes everything else: factors, builds, servers; run_plan() carries it out.
 
-#include "assay/model/plan.hpp"
-#include "assay/render/json.hpp"
-#include "assay/render/text.hpp"
+#include "assay/app/program_comparison.hpp"
 #include "assay/report/advice.hpp"
-#include "assay/setup/run_plan.hpp"
+#include "assay/results.hpp"
 
 namespace assay {
 
-using model::Findings;
+using app::ProgramComparison;
+using app::run_plan;
+using engine::Observer;
+using engine::WhenBusy;
 using model::Forecast;
+using model::OutputCheck;
 using model::Plan;
-using model::Verdict;
-
-using setup::forecast;
-using setup::run_plan;
-using CarryOutOptions = setup::RunOptions;
-using render::TextStyle;
-using render::to_json;
-using render::to_text;
 using report::to_text;
+using setup::forecast;
+using setup::RunOptions;
 
 }  // namespace assay

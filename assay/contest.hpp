@@ -3,7 +3,7 @@
 /// Compares functions inside one program, to a fraction of a per cent in seconds.
 ///
 ///   assay::Contest contest("shortest route");
-///   contest.over("locks", {100, 400, 1600, 6400});
+///   contest.factor("locks", {100, 400, 1600, 6400});
 ///   contest.input([](const assay::Setting& s) { return make_network(s.integer("locks")); });
 ///   contest.baseline("list", [](const Network& net) { return route_by_list(net); });
 ///   contest.candidate("heap", [](const Network& net) { return route_by_heap(net); });
@@ -12,16 +12,11 @@
 #include "assay/app/run_main.hpp"
 #include "assay/contest/contest.hpp"
 #include "assay/contest/opaque.hpp"
-#include "assay/render/json.hpp"
-#include "assay/render/text.hpp"
+#include "assay/results.hpp"
 
 namespace assay {
 
-using model::Findings;
-using model::Setting;
-
-using render::TextStyle;
-using render::to_json;
-using render::to_text;
+using model::Factor;
+using model::Level;
 
 }  // namespace assay

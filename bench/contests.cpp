@@ -71,7 +71,7 @@ Tally contests(int count, std::uint64_t units, double slice) {
     contest.options().slice = slice;
     contest.options().twin = false;
     contest.options().seed = static_cast<std::uint64_t>(i) + 1;
-    const auto findings = contest.run();
+    const auto findings = contest.run().findings();
     const auto verdict = findings.findings.at(0).verdict;
     tally.changed += verdict == Verdict::better || verdict == Verdict::worse ? 1 : 0;
     tally.same += verdict == Verdict::same ? 1 : 0;
@@ -121,10 +121,10 @@ void overheads() {
   contest::TypedCallable<Units> callable(Units{1000});
   contest::TypedInput<contest::Nothing> nothing([] { return contest::Nothing{}; });
   std::vector<TimedFunction> two(2);
-  for (auto& contender : two) {
-    contender.callable = &callable;
-    contender.input = &nothing;
-    contest::calibrate(contender, 20e-6);
+  for (auto& timed : two) {
+    timed.callable = &callable;
+    timed.input = &nothing;
+    contest::calibrate(timed, 20e-6);
   }
   stats::Random random(1);
   const auto start = std::chrono::steady_clock::now();

@@ -48,27 +48,27 @@ Came search(const Kind& kind, std::uint64_t stream) {
        second = kind.two ? 1 + random.below(kind.commits) : kind.commits + 1;
   if (second < first) std::swap(first, second);
   const double total = kind.effect * (kind.two ? 2 : 1);
-  CommitPosterior suspects(kind.commits, {.step = kind.half ? total / 2 : total, .total = total, .scale = 1});
+  CommitPosterior commits(kind.commits, {.step = kind.half ? total / 2 : total, .total = total, .scale = 1});
   for (std::size_t place = 1; place < kind.commits; ++place)
-    if (random.uniform() < kind.silent) suspects.mark_unmeasurable(place);
+    if (random.uniform() < kind.silent) commits.mark_unmeasurable(place);
   const double per_pair = kind.luck_per_pair ? kind.luck : 0;
   for (int i = 0; i < kind.ends; ++i)
-    suspects.add(kind.commits, total + random.normal() * (random.uniform() < kind.wild ? 10 : 1) +
-                                   per_pair * random.normal());
+    commits.add(kind.commits, total + random.normal() * (random.uniform() < kind.wild ? 10 : 1) +
+                                  per_pair * random.normal());
   std::vector<double> luck(kind.commits + 1);
   for (double& one : luck) one = kind.luck * random.normal();
   const std::vector<CommitPosterior::Cost> costs(kind.commits + 1, {.before = 0, .pair = 1});
-  while (suspects.likeliest().probability < 0.95) {
-    const auto probe = suspects.next(costs);
+  while (commits.likeliest().probability < 0.95) {
+    const auto probe = commits.next(costs);
     if (!probe) break;
     const double level =
         (probe->place >= first ? kind.effect : 0) + (probe->place >= second ? kind.effect : 0);
     const double noise = random.normal() * (random.uniform() < kind.wild ? 10 : 1);
-    suspects.add(probe->place,
-                 level + noise + (kind.luck_per_pair ? kind.luck * random.normal() : luck[probe->place]));
+    commits.add(probe->place,
+                level + noise + (kind.luck_per_pair ? kind.luck * random.normal() : luck[probe->place]));
   }
-  const auto run = suspects.likeliest();
-  return {static_cast<double>(suspects.pairs()) - kind.ends, run.first <= first && first < run.end};
+  const auto run = commits.likeliest();
+  return {static_cast<double>(commits.pairs()) - kind.ends, run.first <= first && first < run.end};
 }
 
 /// Plain bisection with so many pairs at each commit, their mean held against half of the effect.

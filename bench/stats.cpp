@@ -94,7 +94,7 @@ void findings_pass() {
     family.push_back(std::move(series));
   }
   const judge::TestFamily rules{.options = {.metric = {.name = "wall time", .unit = "s"}, .margin = 0.01}};
-  row("findings pass, 1 000 contrasts of 60 rounds, all looks",
+  row("findings pass, 1 000 comparisons of 60 rounds, all looks",
       seconds([&] { judge::decide_family(family, rules, judge::Stage::ended); }), 0, "");
 }
 

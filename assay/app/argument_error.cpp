@@ -3,7 +3,6 @@
 #include <CLI/CLI.hpp>
 #include <vector>
 
-#include "assay/model/error.hpp"
 #include "assay/model/text.hpp"
 
 namespace assay::app {

@@ -2,14 +2,12 @@
 
 #include <string>
 
+#include "assay/model/error.hpp"
+
 namespace CLI {
 class App;
 class Error;
 }  // namespace CLI
-
-namespace assay::model {
-class Error;
-}
 
 namespace assay::app {
 

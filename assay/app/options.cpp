@@ -34,7 +34,109 @@ std::string in_codes(const std::string& argument) {
   return text + "'";
 }
 
+/// What options take, by their names, which mean the same in every command.
+std::string value_word(const std::string& name) {
+  static const std::map<std::string, std::string> words = {{"after", "COMMAND"},
+                                                           {"allow", "PERCENT"},
+                                                           {"allowance", "DURATION"},
+                                                           {"as", "FORMAT"},
+                                                           {"bad", "COMMIT"},
+                                                           {"baseline", "NAME"},
+                                                           {"before", "COMMAND"},
+                                                           {"branch", "BRANCH"},
+                                                           {"budget", "DURATION"},
+                                                           {"build", "COMMAND"},
+                                                           {"candidates", "COMMIT,…"},
+                                                           {"clients", "NUMBER"},
+                                                           {"cold", "FILE"},
+                                                           {"commits", "COMMIT,…"},
+                                                           {"cores", "CORE,…"},
+                                                           {"difference", "METRIC"},
+                                                           {"env", "NAME,…"},
+                                                           {"every", "NUMBER"},
+                                                           {"exit-ok", "STATUS,…"},
+                                                           {"factor", "NAME"},
+                                                           {"gate", "PERCENT"},
+                                                           {"good", "COMMIT"},
+                                                           {"identify", "PATH"},
+                                                           {"junit", "FILE"},
+                                                           {"keep", "NUMBER"},
+                                                           {"ledger", "FILE"},
+                                                           {"margin", "PERCENT"},
+                                                           {"match", "REGEX"},
+                                                           {"memory-limit", "SIZE"},
+                                                           {"metric", "METRIC"},
+                                                           {"names", "NAME,…"},
+                                                           {"nice", "NUMBER"},
+                                                           {"only", "NAME=VALUE,…"},
+                                                           {"page", "FILE"},
+                                                           {"pause", "DURATION"},
+                                                           {"pilots", "NUMBER"},
+                                                           {"precise", "PERCENT"},
+                                                           {"rate", "RATE"},
+                                                           {"ready", "PATH"},
+                                                           {"reference", "COMMIT"},
+                                                           {"relink", "NUMBER"},
+                                                           {"requests", "NUMBER"},
+                                                           {"rounds", "NUMBERS"},
+                                                           {"save-plan", "FILE"},
+                                                           {"seed", "NUMBER"},
+                                                           {"serve", "PATH"},
+                                                           {"since", "COMMIT"},
+                                                           {"stdin", "FILE"},
+                                                           {"step", "PERCENT"},
+                                                           {"sure", "PERCENT"},
+                                                           {"timeout", "DURATION"},
+                                                           {"title", "TEXT"},
+                                                           {"undecided", "pass|fail"},
+                                                           {"watch", "METRIC,…"},
+                                                           {"when-busy", "wait|go-on"},
+                                                           {"work", "AMOUNT"},
+                                                           {"workload", "NAME"}};
+  const auto word = words.find(name);
+  return word == words.end() ? "VALUE" : word->second;
+}
+
+class HelpFormatter : public CLI::Formatter {
+ public:
+  std::string make_option_opts(const CLI::Option* option) const override {
+    if (option->get_items_expected_max() == 0 || option->get_lnames().empty()) return {};
+    return " " + value_word(option->get_lnames().front());
+  }
+
+  std::string make_option(const CLI::Option* option, bool is_positional) const override {
+    constexpr std::size_t column = 30;
+    auto left = "  " + make_option_name(option, is_positional) + make_option_opts(option);
+    left = display_width(left) < column ? pad_right(left, column) : left + "\n" + std::string(column, ' ');
+    return left + report::wrap(make_option_desc(option), column) + "\n";
+  }
+};
+
 }  // namespace
+
+std::shared_ptr<CLI::FormatterBase> help_formatter() { return std::make_shared<HelpFormatter>(); }
+
+std::vector<std::string> given_options(
+    const CLI::App& command, const std::set<std::string>& left_out,
+    const std::map<std::string, std::function<std::string(const std::string&)>>& changed) {
+  std::vector<std::string> words;
+  for (const auto* option : command.get_options()) {
+    if (option->count() == 0 || option->get_lnames().empty()) continue;
+    const auto name = "--" + option->get_lnames().front();
+    if (left_out.contains(name)) continue;
+    const bool flag = option->get_items_expected_max() == 0;
+    const auto written = changed.find(name);
+    for (const auto& value : option->results()) {
+      if (!flag)
+        words.insert(words.end(), {name, written == changed.end() ? value : written->second(value)});
+      else  // one that may have a value has its default as the value where none was given
+        words.push_back(value == "true" || value == option->get_flag_value(name.substr(2), "{}")
+                            ? name
+                            : name + "=" + value);
+    }
+  }
+  return words;
+}
 
 std::string shell_quoted(const std::vector<std::string>& arguments) {
   std::string line;

@@ -1,5 +1,9 @@
 #pragma once
 
+#include <functional>
+#include <map>
+#include <memory>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -10,7 +14,8 @@
 
 namespace CLI {
 class App;
-}
+class FormatterBase;
+}  // namespace CLI
 
 /// What the tool and contest programs have in common: reading requests, showing findings, exit statuses.
 namespace assay::app {
@@ -22,6 +27,15 @@ inline constexpr int exit_interrupted = 130;
 
 /// Shows findings on stdout as text, in colours where that is a terminal, or JSON.
 void print_results(const Findings& findings, bool json, render::TextStyle style = {});
+
+/// Help in which every option shows in a word what it takes: `--budget DURATION`. For CLI::App::formatter.
+std::shared_ptr<CLI::FormatterBase> help_formatter();
+
+/// The options of a command as they were given, to repeat it: names and values, in the order of declaration.
+/// `left_out`: names that are not repeated. `changed`: values that are written otherwise, by name.
+std::vector<std::string> given_options(
+    const CLI::App& command, const std::set<std::string>& left_out,
+    const std::map<std::string, std::function<std::string(const std::string&)>>& changed = {});
 
 /// An argument list as one would type it, quoted for a shell where need be; bytes that can't be shown are
 /// written as $'\xe9'.

@@ -10,7 +10,7 @@
 namespace assay::app {
 
 /// Shows how far a campaign has come, on stderr: one line that is written over on a terminal, else a plain
-/// line every ten seconds; what is said, and what can be expected, on lines of their own.
+/// line every ten seconds; messages and forecasts on lines of their own.
 class ProgressLine : public engine::Observer {
  public:
   ProgressLine();
@@ -47,7 +47,7 @@ class SearchProgress : public history::Observer {
  public:
   void on_message(const std::string& text) override { line_.on_message(text); }
   void on_busy(engine::WhenBusy what) override { line_.on_busy(what); }
-  /// Commits of one project are alike: nothing is said of that.
+  /// Commits of one project resemble each other: nothing is printed about that.
   void on_start(const Design& design) override { line_.name_cells_by(design); }
   void on_progress(const engine::Progress& progress) override { line_.on_progress(progress); }
   void searching(const history::Searching& searching) override;

@@ -88,7 +88,7 @@ std::vector<std::string> without_rounds(const std::vector<std::string>& command)
   return kept;
 }
 
-/// A contest that is a workload is run in every round of the plan: briefly, unless it is told otherwise.
+/// A contest that is a workload is run in every round of the plan: briefly, by default.
 void make_brief(contest::Options& options, const Options& asked) {
   constexpr int rounds = fewest_rounds;
   constexpr double seconds = 0.1;
@@ -107,7 +107,7 @@ int run_contest(const contest::Contest& contest, const Options& asked,
   ResultWriter watching;
   options.observer = &watching;
   options.stop = stopping.token();
-  const auto findings = contest.run(options);
+  const auto findings = contest.run(options).findings();
   watching.clear();
   print_results(findings, asked.json);
   if (findings.state == CampaignState::interrupted) {
@@ -123,6 +123,7 @@ int run_main(const contest::Contest& contest, int argc, char** argv) {
   const TerminalGuard guard;
   CLI::App app("a contest of functions: " + contest.title(), argv[0]);
   Options asked;
+  app.formatter(help_formatter());
   add_options(app, asked);
   app.failure_message(argument_error);
   try {

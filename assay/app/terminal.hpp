@@ -8,7 +8,7 @@
 
 namespace assay::app {
 
-/// While it lives, what passes through std::cout and std::cerr is made printable (model/printable.hpp), but
+/// While it lives, what passes through std::cout and std::cerr is made printable (model/text.hpp), but
 /// for the colours that findings are set in: names, titles and messages of others can't steer the terminal.
 /// One at a time. Not for several threads that write.
 class TerminalGuard {

@@ -182,7 +182,7 @@ void Builder::run_steps(const BuildRequest& order, BuildResult& built, const std
       std::error_code failed;
       fs::create_directories(links, failed);
       capturing = relink::capturing_environment(relink::shim_folder(cache_ + "/shim"), links);
-    } catch (const Error& error) {  // it is built all the same; that no link was seen is told then
+    } catch (const Error& error) {  // it is built all the same; that no link was seen is reported then
       log << "# " << error.what() << "\n";
     }
   for (const auto& step : order.steps) {

@@ -42,17 +42,17 @@ struct BuildResult {
 
 /// Builds candidates in a cache, `FOLDER/.assay/cache`. A build is known by its source tree, steps and
 /// toolchain: what was built once is taken from there, whatever the commit is called, and what was cut off or
-/// failed is built afresh. With BuildRequest::capture it is another build, whose links are kept; what could not be
+/// failed is built again. With BuildRequest::capture it is another build, whose links are kept; what could not be
 /// kept never makes it fail. The source, copied or checked out, lies beside it; the user's own folders are
 /// not written to. The cache may be deleted at any time.
 class Builder {
  public:
-  /// `say` is told what is being built, step by step.
+  /// `log` receives a line for each step.
   Builder(measure::Launcher& launcher, std::string cache, std::function<void(const std::string&)> log)
       : launcher_(launcher), cache_(std::move(cache)), log_(std::move(log)) {}
 
   /// Throws Error for a source that is not there or can't be laid out, Stopped on a stop request. A step
-  /// that fails is told in the result.
+  /// that fails is reported in the result.
   BuildResult build(const BuildRequest& order, const std::stop_token& stop);
 
  private:

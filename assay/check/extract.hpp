@@ -23,7 +23,7 @@ struct Extracted {
 
 /// Looks for a metric of the user's own in `text`: every match of its pattern, or the number or list of
 /// numbers that its JSON pointer leads to. A pattern that matches nothing, a group that is not a finite
-/// number and a text that is not JSON are problems, told with the text's head.
+/// number and a text that is not JSON are problems, shown with the text's head.
 ///
 /// Cost: linear in the text (RE2 never backtracks).
 Extracted extract(const PlannedMetric& metric, std::string_view text);

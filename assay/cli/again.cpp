@@ -140,7 +140,7 @@ int again(const AgainOptions& asked) {
 }  // namespace
 
 void add_again(CLI::App& app, Action& action) {
-  auto* command = app.add_subcommand("again", "measure findings afresh: confirmed or not");
+  auto* command = app.add_subcommand("again", "measure findings again: confirmed or not");
   auto asked = std::make_shared<AgainOptions>();
   command->add_option("CAMPAIGN", asked->campaign, "last (default), a name, or the beginning of an id");
   add_only(*command, asked->only);

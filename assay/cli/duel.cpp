@@ -43,53 +43,16 @@ void save(const Plan& plan, const std::string& path) {
   std::cerr << "assay: wrote " << path << "; assay run " << path << " carries it out\n";
 }
 
-int duel(const DuelOptions& asked, const std::vector<std::string>& words) {
+/// `given`: the options as they were typed, for the command that repeats the duel.
+int duel(const DuelOptions& asked, const std::vector<std::string>& given,
+         const std::vector<std::string>& words) {
   const auto plan = plan_of_duel(asked, words);
   if (!asked.save_plan.empty()) {
     save(plan, asked.save_plan);
     return app::exit_done;
   }
   std::vector<std::string> again = {"assay", "duel"};
-  const auto repeat_option = [&](const char* name, const std::string& value) {
-    if (!value.empty()) again.insert(again.end(), {name, value});
-  };
-  const auto repeat_flag = [&](const char* name, bool given) {
-    if (given) again.emplace_back(name);
-  };
-  repeat_option("--commits", asked.commits);
-  for (const auto& step : asked.build) repeat_option("--build", step);
-  if (asked.relink != 0)
-    again.push_back(asked.relink < 0 ? std::string("--relink") : "--relink=" + std::to_string(asked.relink));
-  repeat_option("--margin", asked.margin);
-  repeat_option("--precise", asked.precise);
-  repeat_option("--watch", asked.watch);
-  repeat_option("--names", asked.names);
-  repeat_option("--stdin", asked.stdin_file);
-  repeat_flag("--equal", asked.equal);
-  repeat_option("--match", asked.match);
-  repeat_option("--exit-ok", asked.exit_ok);
-  repeat_option("--timeout", asked.timeout);
-  repeat_flag("--abreast", asked.abreast);
-  repeat_option("--work", asked.work);
-  repeat_option("--before", asked.before);
-  repeat_option("--after", asked.after);
-  repeat_flag("--fresh", asked.fresh);
-  repeat_option("--pause", asked.pause);
-  for (const auto& file : asked.cold) repeat_option("--cold", file);
-  repeat_option("--cores", asked.cores);
-  if (asked.nice != 0) repeat_option("--nice", std::to_string(asked.nice));
-  repeat_option("--env", asked.keep_env ? asked.environment : names_only(asked.environment));
-  repeat_flag("--keep-env", asked.keep_env);
-  repeat_option("--memory-limit", asked.memory_limit);
-  repeat_flag("--discard", asked.discard);
-  repeat_flag("--contest", asked.contest);
-  repeat_option("--serve", asked.serve);
-  repeat_option("--clients", asked.clients);
-  repeat_option("--rate", asked.rate);
-  if (asked.requests > 0) repeat_option("--requests", std::to_string(asked.requests));
-  repeat_option("--ready", asked.ready);
-  repeat_option("--identify", asked.identify);
-  repeat_option("--allow", asked.allow);
+  again.insert(again.end(), given.begin(), given.end());
   if (!asked.commits.empty()) again.emplace_back("--");
   again.insert(again.end(), words.begin(), words.end());
   const auto ledger = asked.commits.empty() ? state_ledger() : plan_ledger("./assay.toml");
@@ -121,7 +84,7 @@ void add_duel(CLI::App& app, Action& action) {
                       "verdict, as long as the first takes); "
                       "a round that would go beyond it is not begun");
   command->add_option("--precise", asked->precise,
-                      "measure on until each change is known to ± this, like 2%, within rounds and budget");
+                      "keep measuring until each interval is within ± this, e.g. 2%");
   command->add_option("--margin", asked->margin, "the smallest change that matters, like 2% (default 1%)");
   command->add_option("--names", asked->names, "names for the commands, with commas between");
   command->add_option("--stdin", asked->stdin_file, "a file that every command reads as its standard input");
@@ -216,7 +179,7 @@ void add_duel(CLI::App& app, Action& action) {
   command->add_option(
       "--allow", asked->allow,
       "for CI: a change to the worse that is let pass, like 2%; exit status 1 where one is more");
-  command->add_option("--junit", asked->junit, "write what the gate said to this file as JUnit XML");
+  command->add_option("--junit", asked->junit, "write the gate's result to this file as JUnit XML");
   app::add_when_busy(*command, asked->when_busy);
   command->add_option("--seed", asked->seed, "seed of the order of runs; the same seed gives the same order")
       ->check(CLI::NonNegativeNumber);
@@ -238,7 +201,13 @@ void add_duel(CLI::App& app, Action& action) {
         std::cerr << "assay: note: " << word
                   << " stands after the first command and goes to a command; options of "
                   << "the duel stand before them\n";
-    action = [asked, words] { return duel(*asked, words); };
+    // How long to measure, where to keep it and how to print it is asked for anew each time.
+    const auto given = app::given_options(
+        *command,
+        {"--rounds", "--budget", "--seed", "--when-busy", "--ledger", "--json", "--junit", "--save-plan"},
+        {{"--env",
+          [asked](const std::string& value) { return asked->keep_env ? value : names_only(value); }}});
+    action = [asked, given, words] { return duel(*asked, given, words); };
   });
 }
 

@@ -50,7 +50,7 @@ PlannedWorkload service_of_duel(const DuelOptions& asked, Plan& plan) {
       word = std::move(filled);
     }
     if (!port_given)
-      throw Error("the server " + candidate.name + " is not told its port", "--serve",
+      throw Error("the server " + candidate.name + " is not given its port", "--serve",
                   "write PORT where its command names it, as in --port PORT");
   }
   return workload;

@@ -217,7 +217,7 @@ std::vector<PlannedCandidate> candidates_of_commands(const DuelOptions& asked,
     throw Error("there is nothing to compare", "duel",
                 "write it like: assay duel ./old in.txt vs ./new in.txt");
   if (commands.size() < 2)
-    throw Error("a duel of one: " + app::shell_quoted(words), "duel",
+    throw Error("only one command is given: " + app::shell_quoted(words), "duel",
                 "part the commands with the word vs: assay duel ./old vs ./new");
   if (std::ranges::any_of(commands, [](const auto& c) { return c.empty(); }))
     throw Error("a command is missing beside the word vs", "duel",
@@ -283,7 +283,7 @@ Plan plan_of_duel(const DuelOptions& asked, const std::vector<std::string>& word
     for (auto& candidate : plan.candidates) {
       if (std::vector(candidate.run.begin() + 1, candidate.run.end()) !=
           std::vector(words_of_it.begin() + 1, words_of_it.end()))
-        throw Error("contests that are told differently can't be compared function by function", "--contest",
+        throw Error("contests with different arguments can't be compared function by function", "--contest",
                     "give all commands the same arguments");
       candidate.exe = candidate.run.front();
       candidate.run.clear();

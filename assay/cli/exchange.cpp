@@ -1,4 +1,4 @@
-#include "assay/exchange.hpp"
+#include "assay/samples.hpp"
 
 #include <CLI/CLI.hpp>
 #include <charconv>
@@ -69,16 +69,14 @@ void read_margin(const std::string& text, import_export::ImportOptions& into) {
 }
 
 int import_samples(ImportCommandOptions asked) {
-  asked.samples.uid = engine::make_uid();
-  asked.samples.started = unix_milliseconds();
   if (!asked.margin.empty()) read_margin(asked.margin, asked.samples);
   if (asked.samples.title.empty()) asked.samples.title = asked.file;
-  const auto record = import_export::read_file(asked.file, asked.samples);
+  const auto record = read_samples(asked.file, asked.samples);
   ledger::Ledger ledger(asked.ledger.empty() ? state_ledger() : asked.ledger);
   ledger.add_whole(record);
-  const auto findings = judge::judge_record(record);
-  app::print_results(findings, asked.json);
-  return status_of(findings, {});
+  const auto results = compare_samples(record);
+  app::print_results(results.findings(), asked.json);
+  return status_of(results.findings(), {});
 }
 
 }  // namespace

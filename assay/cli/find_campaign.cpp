@@ -33,7 +33,7 @@ std::vector<std::string> searched_ledgers(const std::string& named_ledger) {
 }
 
 FoundCampaign find_campaign(const std::string& text, const std::string& named_ledger) {
-  // Within a ledger its own order holds, whatever the clock said; of several, the one whose newest campaign
+  // Within a ledger its own order holds, whatever the clock showed; of several, the one whose newest campaign
   // began last comes first.
   std::vector<std::pair<std::string, std::vector<ledger::CampaignSummary>>> lists;  // path, campaigns
   for (const auto& path : searched_ledgers(named_ledger))

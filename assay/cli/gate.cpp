@@ -25,7 +25,7 @@ constexpr const char* gate_examples =
 
 Exit status 0 when it passes, 1 when it does not. Allowed is what the gate says, else each metric's margin; it passes
 when the interval's bad end lies within that, fails when the change is called worse beyond it, and is undecided in
-between: said loudly either way, and let pass unless told to fail.)";
+between: printed either way, and passes unless --undecided fail is given.)";
 
 struct GateOptions {
   std::string campaign = "last", second, ledger, only, allow, undecided, junit;
@@ -107,8 +107,7 @@ void add_gate(CLI::App& app, Action& action) {
   auto asked = std::make_shared<GateOptions>();
   command->add_option("CAMPAIGN", asked->campaign, "last (default), a name, or the beginning of an id");
   command->add_option("OTHER", asked->second, "a second campaign, compared with the first; needs --apart");
-  command->add_flag("--apart", asked->apart,
-                    "hold what did not run side by side against the gate all the same");
+  command->add_flag("--apart", asked->apart, "apply the gate to campaigns that were measured separately");
   command->add_flag(
       "--trend", asked->trend,
       "the newest commits of a plan's history, as assay trend has measured it; PLAN in place of CAMPAIGN");

@@ -149,7 +149,8 @@ void add_locate(CLI::App& app, Action& action) {
                       "time for the search, like 10min (default: as long as it takes)");
   command->add_option("--rounds", asked->rounds,
                       "judged rounds of good against bad and of the confirmation, in place of the plan's");
-  command->add_flag("--afresh", asked->ignore_earlier, "leave out what earlier searches have measured");
+  command->add_flag("--ignore-earlier", asked->ignore_earlier,
+                    "leave out what earlier searches have measured");
   command->add_flag("--show", asked->show,
                     "print the commits and what the search would cost, and run nothing");
   app::add_when_busy(*command, asked->when_busy);

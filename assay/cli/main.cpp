@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "assay/app/argument_error.hpp"
+#include "assay/app/options.hpp"
 #include "assay/cli/command.hpp"
 #include "assay/error.hpp"
 
@@ -47,7 +48,7 @@ int run(int argc, char** argv) {
       "assay");
   app.footer(main_examples);
   app.set_version_flag("--version", "assay " ASSAY_VERSION, "print the version and stop");
-  app.get_formatter()->column_width(32);
+  app.formatter(assay::app::help_formatter());
   app.require_subcommand(1);
   app.failure_message(assay::app::argument_error);
   assay::cli::Action action;

@@ -32,7 +32,7 @@ void add_plan_options(CLI::App& command, PlanOptions& asked) {
       "--abreast", asked.abreast,
       "run the candidates at once on one core and compare CPU time: finer, for CPU-bound programs");
   command.add_option("--precise", asked.precise,
-                     "measure on until each change is known to ± this, like 2%, within rounds and budget");
+                     "keep measuring until each interval is within ± this, e.g. 2%");
 }
 
 Plan read_plan(const PlanOptions& asked) {
@@ -72,7 +72,8 @@ Plan read_plan_of_commits(const std::string& file) {
   Plan plan;
   try {
     plan = plan::read_file(file);
-  } catch (const Error&) {  // it may have a [build] and no candidates; what else is wrong is said once more
+  } catch (
+      const Error&) {  // it may have a [build] and no candidates; what else is wrong is printed once more
     return plan::read_file(file, {"HEAD", "."});
   }
   const auto found = std::ranges::find_if(plan.candidates, [](const auto& c) { return !c.commit.empty(); });

@@ -63,9 +63,9 @@ void show_builds(const Plan& plan) {
 std::string lives_of(ServerLifetime keep) {
   switch (keep) {
     case ServerLifetime::automatic:
-      return "servers are started afresh for each round, unless that takes too long";
+      return "servers are restarted for each round, unless that takes too long";
     case ServerLifetime::round:
-      return "servers are started afresh for each round";
+      return "servers are restarted for each round";
     case ServerLifetime::trial:
       return "a server is started for each trial";
     case ServerLifetime::session:
@@ -106,9 +106,9 @@ std::string load_of(const PlannedWorkload& workload, const plan::PlannedCell& pl
 
 void show_cells(const Plan& plan) {
   const auto cells = plan::expand_cells(plan);
-  const auto contrasts = plan::comparisons_of(cells, plan);
+  const auto comparisons = plan::comparisons_of(cells, plan);
   const auto baselines = plan::baselines_of(plan);
-  std::cout << cells.size() << " cells, " << contrasts.size() << " comparisons with "
+  std::cout << cells.size() << " cells, " << comparisons.size() << " comparisons with "
             << (baselines.size() == 1 ? plan.candidate(baselines.front()).name : "their baselines") << ", "
             << (plan.rounds.twin ? "a twin of each baseline beside them, " : "") << rounds_text(plan.rounds)
             << " after the warm-up"

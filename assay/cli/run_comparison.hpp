@@ -21,13 +21,13 @@ struct ComparisonRequest {
   std::string when_busy = "wait";  ///< or "go-on"
   bool json = false;
   bool resume = false;
-  std::string confirms_uid;           ///< uid of the campaign that is measured afresh
+  std::string confirms_uid;           ///< uid of the campaign that is measured again
   bool extend_to_first_look = false;  ///< see campaign::Options
   std::string
       resume_command;  ///< the command that takes an interrupted campaign up again; empty: there is none
   std::map<std::string, std::string> variables;  ///< see campaign::Options
   bool applies_gate = false;  ///< holds the findings against the plan's gate, which decides the exit status
-  std::string junit;          ///< a file for what the gate said; empty: none
+  std::string junit;          ///< a file for the gate's result; empty: none
 };
 
 /// The options of a comparison, with progress, messages and stopping.

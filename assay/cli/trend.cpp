@@ -42,7 +42,7 @@ int trend(const TrendCommandOptions& asked) {
   if (!asked.branch.empty()) plan.history.branch = asked.branch;
   if (asked.every > 0) plan.history.every = asked.every;
   if (plan.history.reference.empty())
-    throw Error("it is not said which commit the others are held against", asked.plan,
+    throw Error("no reference commit is given", asked.plan,
                 "name one in [history] reference = \"v1.0\", or with --reference");
   app::StopOnSignals stopping;
   app::SearchProgress progress;

@@ -14,7 +14,7 @@ namespace assay::codec {
 using Json = nlohmann::json;
 using OrderedJson = nlohmann::ordered_json;
 
-/// What nests deeper is no document of anybody's.
+/// Deeper nesting is rejected.
 inline constexpr int deepest = 100;
 
 /// Parses text from outside. Empty when it is no JSON, or nests deeper than `deepest`; neither throws nor
@@ -76,7 +76,7 @@ void field_from_json(const Json& json, T& field) {
   }
 }
 
-/// A value's fields as an object; `leave_out` names those that are not told.
+/// A value's fields as an object; `leave_out` names those that are left out.
 template <class T>
 OrderedJson fields_json(const T& value, std::initializer_list<std::string_view> leave_out = {}) {
   OrderedJson object = OrderedJson::object();

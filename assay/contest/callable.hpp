@@ -192,7 +192,7 @@ class TypedCallable : public Callable {
       return callable(*static_cast<const Value*>(input));
   }
 
-  /// One instantiation for each copy; what the assembler is told keeps the two from being folded into one.
+  /// One instantiation for each copy; its assembler statement keeps the two from being folded into one.
   template <int copy>
   [[gnu::noinline]] static void run(void* callable, void* input, std::uint64_t calls) {
     asm volatile("# instantiation %0" : : "i"(copy));

@@ -117,32 +117,38 @@ Contest& Contest::max_call_time(double seconds) {
   return *this;
 }
 
+Contest& Contest::budget(std::chrono::duration<double> time) {
+  parts_->options.budget = time.count();
+  return *this;
+}
+
 const std::string& Contest::title() const { return parts_->title; }
 Options& Contest::options() { return parts_->options; }
 const Options& Contest::options() const { return parts_->options; }
-Findings Contest::run() const { return run(parts_->options); }
+render::Results Contest::run() const { return run(parts_->options); }
 
-Findings Contest::run(const Options& options) const {
+render::Results Contest::run(const Options& options) const {
   engine::Observer nobody;
   auto& observer = options.observer == nullptr ? nobody : *options.observer;
   auto laid = prepare_functions(*parts_, options);
-  auto sitting = engine::current_session();
-  measure::MachineLock turnstile;
+  auto session = engine::current_session();
+  measure::MachineLock machine_lock;
   try {
     const bool part_of_a_plan = std::getenv("ASSAY_SAMPLES") != nullptr;  // which has the turn itself
     if (!part_of_a_plan)
-      engine::acquire_machine(turnstile, options.when_busy, observer, options.stop, sitting);
+      engine::acquire_machine(machine_lock, options.when_busy, observer, options.stop, session);
   } catch (const Cancelled&) {
-    return {
-        .design = std::move(laid.record.design), .state = CampaignState::interrupted, .provisional = true};
+    Findings none{.design = laid.record.design, .state = CampaignState::interrupted, .provisional = true};
+    return {std::move(laid.record), std::move(none)};
   }
-  laid.record.log.sessions.add(std::move(sitting));
+  laid.record.log.sessions.add(std::move(session));
   auto recorder = engine::open_or_resume(std::move(laid.record), options.ledger, options.resume);
-  if (recorder.log().state == CampaignState::ended) return judge::judge_record(recorder.record());
+  if (recorder.log().state == CampaignState::ended) return {recorder.record(), judge::judge_record(recorder.record())};
   observer.on_start(recorder.design());
-  FunctionRunner arena(*parts_, options, recorder.design(), std::move(laid.variants));
-  engine::CampaignRunner life(recorder, arena, observer, options.stop);
-  return life.run(*engine::until_decided(options.rounds_max, {}, false), false);
+  FunctionRunner runner(*parts_, options, recorder.design(), std::move(laid.variants));
+  engine::CampaignRunner life(recorder, runner, observer, options.stop);
+  auto findings = life.run(*engine::until_decided(options.rounds_max, {}, false), false);
+  return {recorder.record(), std::move(findings)};
 }
 
 }  // namespace assay::contest

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <chrono>
 #include <functional>
 #include <initializer_list>
 #include <memory>
@@ -12,7 +13,7 @@
 #include "assay/contest/callable.hpp"
 #include "assay/engine/observer.hpp"
 #include "assay/model/plan.hpp"
-#include "assay/model/results.hpp"
+#include "assay/render/results.hpp"
 
 namespace assay::contest {
 
@@ -34,7 +35,7 @@ struct Options {
   bool resume = false;
   /// While another campaign measures on this machine. A contest that is a workload of a plan does not ask.
   engine::WhenBusy when_busy = engine::WhenBusy::proceed;
-  engine::Observer* observer = nullptr;  ///< is told what happens; must outlive the run
+  engine::Observer* observer = nullptr;  ///< receives events; must outlive the run
   std::stop_token stop;
 };
 
@@ -55,7 +56,7 @@ struct Options {
 /// its own. Every round copies each function anew, in random order and with random gaps in the heap, so that
 /// where its memory lies differs by round; it also times the first call of a copy that was never called.
 ///
-/// **Answers** are compared with the baseline's before timing and at the end: by `==`, unless told otherwise.
+/// **Answers** are compared with the baseline's before timing and at the end: by `==` by default.
 /// A function that throws, or answers wrongly, is left out with its reason, and the others go on.
 ///
 /// Metrics: `time per call` (steady state: the interquartile mean of a round's slices), `mean time per call`
@@ -70,7 +71,7 @@ class Contest {
   Contest(Contest&&) noexcept;
   Contest& operator=(Contest&&) noexcept;
 
-  /// Varies a quantity. Whole numbers are sizes: the growth of cost over them is told. Throws Error for no
+  /// Varies a quantity. Whole numbers are sizes: the growth of cost over them is reported. Throws Error for no
   /// levels, levels twice, a name twice.
   Contest& factor(const std::string& factor, std::initializer_list<std::int64_t> sizes);
   Contest& factor(const std::string& factor, std::vector<Level> levels,
@@ -128,9 +129,12 @@ class Contest {
   Contest& require(const std::string& metric, const std::string& limit);
 
   /// A candidate that takes longer than this for one call leaves that size and all larger ones, and it is
-  /// said; one that takes less than ten times as long is called once more first. Seconds; 0.2 unless told
-  /// otherwise.
+  /// reported; one that takes less than ten times as long is called once more first. Seconds; 0.2 by
+  /// default.
   Contest& max_call_time(double seconds);
+
+  /// Time for measuring all rounds; 2 s by default.
+  Contest& budget(std::chrono::duration<double> time);
 
   /// Defaults of run() and run_main() for this contest.
   Options& options();
@@ -139,8 +143,8 @@ class Contest {
   /// Runs the contest with its own options, or others, and judges. It waits its turn, and goes on with one
   /// that was cut off, as campaigns of programs do. Throws Error for a contest that can't be run: no
   /// baseline, no candidate, functions that take another input than is made, answers of a type without `==`.
-  Findings run() const;
-  Findings run(const Options& options) const;
+  render::Results run() const;
+  render::Results run(const Options& options) const;
 
   const std::string& title() const;
 

@@ -17,7 +17,7 @@ namespace {
 
 using metrics::MetricKind;
 
-constexpr double team_slice = 2e-3;  // waking threads takes tens of microseconds
+constexpr double group_slice = 2e-3;  // waking threads takes tens of microseconds
 /// So many times the allowance is no matter of cold caches or of a neighbour that took the core.
 constexpr double far_beyond = 10;
 
@@ -38,46 +38,46 @@ struct FunctionRunner::PreparedFunction {
   Setting setting;
   const Callable* pristine = nullptr;
   std::unique_ptr<Callable> steady;
-  TimedFunction contender;
+  TimedFunction timed;
   std::optional<Answer> answer;  ///< of its check; none where that failed
   bool first_calls = true;       ///< worth their time
   std::string broken;            ///< what making its copies threw, the last time
 
   void drop_copies() {
-    contender.callable = nullptr;
-    contender.of_threads.clear();
+    timed.callable = nullptr;
+    timed.of_threads.clear();
     steady.reset();
   }
   void make_copies() try {
     broken.clear();
     steady = pristine->fresh();
-    contender.callable = steady.get();
-    const auto threads = contender.threads == nullptr ? 0 : contender.threads->size();
-    while (contender.of_threads.size() < threads) contender.of_threads.push_back(pristine->fresh());
+    timed.callable = steady.get();
+    const auto threads = timed.threads == nullptr ? 0 : timed.threads->size();
+    while (timed.of_threads.size() < threads) timed.of_threads.push_back(pristine->fresh());
   } catch (...) {
     broken = rethrown_error();
   }
-  bool has_threads() const { return contender.of_threads.size() > 1; }
+  bool has_threads() const { return timed.of_threads.size() > 1; }
 
   void* one_input() const {
-    return steady->consumes() ? contender.input->copies(1) : const_cast<void*>(contender.input->shared());
+    return steady->consumes() ? timed.input->copies(1) : const_cast<void*>(timed.input->shared());
   }
 
   /// What one call answers, and its seconds.
   std::pair<Answer, double> timed_answer() const {
     void* input = one_input();
     const double start = seconds_now();
-    auto timed = steady->answer(input);
-    return {std::move(timed), seconds_now() - start};
+    auto answer_now = steady->answer(input);
+    return {std::move(answer_now), seconds_now() - start};
   }
 };
 
 FunctionRunner::FunctionRunner(const Contest::ComparisonSpec& parts, const Options& options,
-                               const Design& design, IdTable<CandidateId, FunctionVariant> players)
+                               const Design& design, IdTable<CandidateId, FunctionVariant> variants)
     : parts_(parts),
       options_(options),
       design_(design),
-      players_(std::move(players)),
+      variants_(std::move(variants)),
       ids_(design.metrics),
       random_(design.rules.seed, 1),
       slow_(parts.factors, options.max_call_time) {}
@@ -86,7 +86,7 @@ FunctionRunner::~FunctionRunner() = default;
 
 void FunctionRunner::close() {
   seats_.clear();
-  teams_.clear();
+  thread_groups_.clear();
   inputs_.clear();
 }
 
@@ -95,17 +95,17 @@ FunctionRunner::PreparedFunction& FunctionRunner::prepared(CellId id) {
   auto place = std::make_unique<
       PreparedFunction>();  // kept when it is whole: functions and inputs may throw meanwhile
   const auto& cell = design_.cells[id];
-  const auto& player = players_[cell.candidate];
+  const auto& variant = variants_[cell.candidate];
   place->setting = cell.setting;
-  place->pristine = parts_.candidates[player.candidate].callable.get();
+  place->pristine = parts_.candidates[variant.candidate].callable.get();
   auto& shared = inputs_[cell.setting.text()];
   if (!shared.input) renew_input(shared, cell.setting);
-  place->contender.input = shared.input.get();
-  place->contender.copy = player.copy;
+  place->timed.input = shared.input.get();
+  place->timed.copy = variant.copy;
   if (const auto threads = threads_of(cell.setting)) {
-    auto& team = teams_[*threads];
-    if (!team) team = std::make_unique<ThreadGroup>(static_cast<std::size_t>(*threads));
-    place->contender.threads = team.get();
+    auto& group = thread_groups_[*threads];
+    if (!group) group = std::make_unique<ThreadGroup>(static_cast<std::size_t>(*threads));
+    place->timed.threads = group.get();
   }
   place->make_copies();
   return *seats_.emplace(id, std::move(place)).first->second;
@@ -144,7 +144,7 @@ void FunctionRunner::lay_out_anew(std::span<const CellId> cells) {
   shared.making += seconds_now() - start;
 }
 
-/// Copies are made anew however long that takes, or layout would be judged for speed; but then it is said.
+/// Copies are made anew however long that takes, or layout would be judged for speed; and that is reported.
 void FunctionRunner::tell_what_takes_long(Shared& shared, const Setting& setting) const {
   constexpr double a_while = 0.5;  // seconds
   if (shared.reported || options_.observer == nullptr || shared.making < a_while ||
@@ -165,9 +165,9 @@ void FunctionRunner::renew_input(Shared& shared, const Setting& setting) {
   shared.seconds_since = 0;
   // Answers may refer to the input that they were found with.
   for (const auto& [id, other] : seats_)
-    if (other->contender.input == shared.input.get()) {
+    if (other->timed.input == shared.input.get()) {
       other->answer.reset();
-      other->contender.input = fresh.get();
+      other->timed.input = fresh.get();
     }
   shared.input = std::move(fresh);
 }
@@ -206,24 +206,24 @@ void FunctionRunner::add(Trial& trial, MetricKind metric, double value) const {
 }
 
 /// The first call of a copy that was never called: this round's. With the clock's cost taken off.
-void FunctionRunner::first_call(PreparedFunction& seat, int round, Trial& trial) {
+void FunctionRunner::first_call(PreparedFunction& prepared, int round, Trial& trial) {
   constexpr int rounds_of_slow_ones = 13;
-  if (!seat.first_calls && round > rounds_of_slow_ones) return;
+  if (!prepared.first_calls && round > rounds_of_slow_ones) return;
   TimedFunction once{
-      .callable = seat.steady.get(), .input = seat.contender.input, .copy = seat.contender.copy};
+      .callable = prepared.steady.get(), .input = prepared.timed.input, .copy = prepared.timed.copy};
   const double took = time_slice(once, 1);
   const double share = options_.budget / std::max(options_.rounds_max, 1);
-  seat.first_calls = seat.first_calls && took < 0.1 * share;
+  prepared.first_calls = prepared.first_calls && took < 0.1 * share;
   if (took > 0) add(trial, MetricKind::first_call, took);
 }
 
 /// A slice that is not timed: with the kernel's counters on, and one call with allocations counted.
-void FunctionRunner::count(PreparedFunction& seat, Trial& trial) {
+void FunctionRunner::count(PreparedFunction& prepared, Trial& trial) {
   if (start_counting_allocations()) {
     stop_counting_allocations();  // the first time may allocate by itself
-    void* input = seat.one_input();
-    auto* function = seat.steady->function();
-    const auto slice = seat.steady->slice(seat.contender.copy);
+    void* input = prepared.one_input();
+    auto* function = prepared.steady->function();
+    const auto slice = prepared.steady->slice(prepared.timed.copy);
     start_counting_allocations();
     slice(function, input, 1);
     const auto counted = stop_counting_allocations();
@@ -231,11 +231,11 @@ void FunctionRunner::count(PreparedFunction& seat, Trial& trial) {
     add(trial, MetricKind::allocated_bytes, static_cast<double>(counted.bytes));
     add(trial, MetricKind::peak_allocated, static_cast<double>(counted.peak));
   }
-  if (!counters_.offers(measure::Counter::instructions) || seat.has_threads()) return;
-  const auto calls = seat.contender.calls;
+  if (!counters_.offers(measure::Counter::instructions) || prepared.has_threads()) return;
+  const auto calls = prepared.timed.calls;
   // On this thread, whose counters they are.
   TimedFunction here{
-      .callable = seat.steady.get(), .input = seat.contender.input, .copy = seat.contender.copy};
+      .callable = prepared.steady.get(), .input = prepared.timed.input, .copy = prepared.timed.copy};
   counters_.start();
   time_slice(here, calls);
   const auto counts = counters_.stop();
@@ -250,47 +250,47 @@ void FunctionRunner::count(PreparedFunction& seat, Trial& trial) {
 }
 
 /// Everything of a round that comes before its slices.
-void FunctionRunner::make_ready(PreparedFunction& seat, int round, Trial& trial) {
-  auto& contender = seat.contender;
-  if (!seat.has_threads()) first_call(seat, round, trial);
-  calibrate(contender, contender.threads != nullptr ? std::max(team_slice, options_.slice) : options_.slice);
-  count(seat, trial);
-  contender.seconds_per_call.clear();
-  contender.calls_made = 0;
-  contender.error.clear();
+void FunctionRunner::make_ready(PreparedFunction& prepared, int round, Trial& trial) {
+  auto& timed = prepared.timed;
+  if (!prepared.has_threads()) first_call(prepared, round, trial);
+  calibrate(timed, timed.threads != nullptr ? std::max(group_slice, options_.slice) : options_.slice);
+  count(prepared, trial);
+  timed.seconds_per_call.clear();
+  timed.calls_made = 0;
+  timed.error.clear();
 }
 
 /// What a round's slices come to.
-void FunctionRunner::read_slices(const PreparedFunction& seat, Trial& trial) const {
-  const auto& contender = seat.contender;
-  trial.calls = static_cast<std::int64_t>(contender.calls_made);
-  const auto& slices = contender.seconds_per_call;
-  if (!contender.error.empty() || slices.empty()) {
-    trial.outcome = contender.error.empty() ? Outcome::discarded : Outcome::failed;
-    trial.detail = contender.error.empty() ? "no slice was run" : contender.error;
+void FunctionRunner::read_slices(const PreparedFunction& prepared, Trial& trial) const {
+  const auto& timed = prepared.timed;
+  trial.calls = static_cast<std::int64_t>(timed.calls_made);
+  const auto& slices = timed.seconds_per_call;
+  if (!timed.error.empty() || slices.empty()) {
+    trial.outcome = timed.error.empty() ? Outcome::discarded : Outcome::failed;
+    trial.detail = timed.error.empty() ? "no slice was run" : timed.error;
     return;
   }
   const double typical = stats::trimmed_mean(slices, 0.25), mean = stats::mean(slices);
-  const double threads = static_cast<double>(std::max<std::size_t>(contender.of_threads.size(), 1));
+  const double threads = static_cast<double>(std::max<std::size_t>(timed.of_threads.size(), 1));
   add(trial, MetricKind::time_per_call, typical);
   add(trial, MetricKind::mean_time_per_call, mean);
-  const double amount = parts_.amount ? parts_.amount(seat.setting) : 1;
+  const double amount = parts_.amount ? parts_.amount(prepared.setting) : 1;
   if (typical > 0) add(trial, MetricKind::throughput, threads * amount / typical);
 }
 
-std::vector<Trial> FunctionRunner::run(const Batch& heat, const std::stop_token& stop) {
+std::vector<Trial> FunctionRunner::run(const Batch& batch, const std::stop_token& stop) {
   const double share = options_.budget / std::max(options_.rounds_max, 1);
   std::vector<Trial> trials;
   std::vector<TimedFunction> playing;
   std::vector<std::pair<Trial*, PreparedFunction*>> of;  // in the order of those that play
-  trials.reserve(heat.cells.size());
-  lay_out_anew(heat.cells);
-  for (std::size_t i = 0; i < heat.cells.size(); ++i) {
-    auto& trial = trials.emplace_back(Trial{.cell = heat.cells[i],
-                                            .round = heat.round,
-                                            .role = heat.role,
-                                            .position = heat.position + static_cast<int>(i),
-                                            .batch = heat.number});
+  trials.reserve(batch.cells.size());
+  lay_out_anew(batch.cells);
+  for (std::size_t i = 0; i < batch.cells.size(); ++i) {
+    auto& trial = trials.emplace_back(Trial{.cell = batch.cells[i],
+                                            .round = batch.round,
+                                            .role = batch.role,
+                                            .position = batch.position + static_cast<int>(i),
+                                            .batch = batch.number});
     if (stop.stop_requested()) {
       trial.outcome = Outcome::interrupted;
       continue;
@@ -302,8 +302,8 @@ std::vector<Trial> FunctionRunner::run(const Batch& heat, const std::stop_token&
         trial.detail = its.broken;
         continue;
       }
-      make_ready(its, heat.round, trial);
-      playing.push_back(std::move(its.contender));
+      make_ready(its, batch.round, trial);
+      playing.push_back(std::move(its.timed));
       of.emplace_back(&trial, &its);
     } catch (const Error&) {
       throw;
@@ -313,13 +313,13 @@ std::vector<Trial> FunctionRunner::run(const Batch& heat, const std::stop_token&
     }
   }
   if (!playing.empty()) run_blocks(playing, share, random_);
-  const auto& setting = design_.cells[heat.cells.front()].setting;
+  const auto& setting = design_.cells[batch.cells.front()].setting;
   auto& shared = inputs_.at(setting.text());
   shared.seconds_since += share;
   shared.slices += share;
   tell_what_takes_long(shared, setting);
   for (std::size_t k = 0; k < playing.size(); ++k) {
-    of[k].second->contender = std::move(playing[k]);
+    of[k].second->timed = std::move(playing[k]);
     read_slices(*of[k].second, *of[k].first);
   }
   return trials;

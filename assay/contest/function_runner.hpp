@@ -20,17 +20,17 @@
 
 namespace assay::contest {
 
-/// Where contests are played: the inputs of every setting, the functions made ready, the clock.
+/// Runs and times the functions of a comparison in this process.
 ///
-/// Every round lays memory out anew: copies of the functions, and the input that they share, are made in an
-/// order drawn afresh, with blocks of random size in between. Where things lie in memory makes one of two
+/// Every round lays memory out anew: copies of the functions, and the input that they share, are made in a
+/// new random order, with blocks of random size in between. Where things lie in memory makes one of two
 /// equal functions the faster one, so it has to vary by round like all else that does. An input that takes
 /// long to make is kept for some rounds; since all functions share it, it favours none.
 class FunctionRunner : public engine::TrialRunner {
  public:
-  /// REQUIRES: everything but `players` outlives it.
+  /// REQUIRES: everything but `variants` outlives it.
   FunctionRunner(const Contest::ComparisonSpec& parts, const Options& options, const Design& design,
-                 IdTable<CandidateId, FunctionVariant> players);
+                 IdTable<CandidateId, FunctionVariant> variants);
   ~FunctionRunner() override;
 
   /// Calls a cell's function once and compares what it returns with the baseline's. One whose candidate took
@@ -38,7 +38,7 @@ class FunctionRunner : public engine::TrialRunner {
   Trial check(CellId cell, std::optional<CellId> baseline, const std::stop_token& stop) override;
 
   /// The cells of one setting, in slices, for their share of the time.
-  std::vector<Trial> run(const Batch& heat, const std::stop_token& stop) override;
+  std::vector<Trial> run(const Batch& batch, const std::stop_token& stop) override;
 
   bool runs_in_batch(CellId /*cell*/) const override { return true; }
   bool needs_final_check(CellId) const override { return true; }
@@ -60,22 +60,22 @@ class FunctionRunner : public engine::TrialRunner {
   void lay_out_anew(std::span<const CellId> cells);
   void renew_input(Shared& shared, const Setting& setting);
   void tell_what_takes_long(Shared& shared, const Setting& setting) const;
-  void make_ready(PreparedFunction& seat, int round, Trial& trial);
-  void first_call(PreparedFunction& seat, int round, Trial& trial);
-  void count(PreparedFunction& seat, Trial& trial);
-  void read_slices(const PreparedFunction& seat, Trial& trial) const;
+  void make_ready(PreparedFunction& prepared, int round, Trial& trial);
+  void first_call(PreparedFunction& prepared, int round, Trial& trial);
+  void count(PreparedFunction& prepared, Trial& trial);
+  void read_slices(const PreparedFunction& prepared, Trial& trial) const;
   void add(Trial& trial, metrics::MetricKind metric, double value) const;
 
   const Contest::ComparisonSpec& parts_;
   const Options& options_;
   const Design& design_;
-  IdTable<CandidateId, FunctionVariant> players_;
+  IdTable<CandidateId, FunctionVariant> variants_;
   metrics::MetricIndex ids_;
   ThreadCounters counters_;
   stats::Random random_;
   std::map<std::string, Shared> inputs_;
   HeapPadding padding_;
-  std::map<std::int64_t, std::unique_ptr<ThreadGroup>> teams_;
+  std::map<std::int64_t, std::unique_ptr<ThreadGroup>> thread_groups_;
   std::map<CellId, std::unique_ptr<PreparedFunction>> seats_;
   SizeLimit slow_;
 };

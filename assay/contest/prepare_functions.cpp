@@ -64,7 +64,7 @@ class FunctionPreparer {
     throw Error(problem, "contest \"" + parts_.title + "\"", remedy);
   }
 
-  /// Everything that can be found amiss before anything is called.
+  /// Everything that can be found wrong before anything is called.
   void look_over() {
     if (!parts_.has_baseline) refuse("there is no baseline", "add one with baseline(\"name\", function)");
     if (parts_.candidates.size() < 2 && !options_.twin)
@@ -101,15 +101,15 @@ class FunctionPreparer {
     if (settings_.empty()) refuse(level + " is not a level of " + factor, "choose one that it has");
   }
 
-  void add_candidate(const std::string& name, const FunctionVariant& player) {
+  void add_candidate(const std::string& name, const FunctionVariant& variant) {
     static const auto program = measure::digest_of_file("/proc/self/exe");
     Candidate candidate{.name = name, .distinguishing_arguments = {name}};
     if (!laid_.variants.empty()) candidate.baseline = CandidateId{0};
-    if (player.twin) candidate.twin_of = CandidateId{0};
+    if (variant.twin) candidate.twin_of = CandidateId{0};
     candidate.from.exe = parts_.title;
     candidate.from.exe_digest = program;
     laid_.record.design.candidates.add(std::move(candidate));
-    laid_.variants.add(player);
+    laid_.variants.add(variant);
   }
 
   /// What can't be measured here is there too, with the reason.

@@ -17,12 +17,12 @@ struct FunctionVariant {
 
 /// A contest before anything has been called.
 struct PreparedFunctions {
-  Record record;  ///< without a sitting
+  Record record;  ///< without a session
   IdTable<CandidateId, FunctionVariant> variants;
 };
 
 /// Lays a contest down: its candidates and their twins, its settings as cells, its metrics. Throws Error for
-/// everything that can be found amiss before anything is called.
+/// everything that can be found wrong before anything is called.
 PreparedFunctions prepare_functions(const Contest::ComparisonSpec& parts, const Options& options);
 
 }  // namespace assay::contest

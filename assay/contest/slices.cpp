@@ -11,8 +11,8 @@ namespace assay::contest {
 namespace {
 
 /// The call site.
-[[gnu::noinline]] std::uint64_t timed(const SliceClock& clock, Slice slice, void* function, void* input,
-                                      std::uint64_t calls) {
+[[gnu::noinline]] std::uint64_t ticks_of(const SliceClock& clock, Slice slice, void* function, void* input,
+                                         std::uint64_t calls) {
   slice = hide_value(slice);  // or link-time optimisation might see through it
   const auto start = clock.now();
   slice(function, input, calls);
@@ -20,29 +20,29 @@ namespace {
 }
 
 /// Where the `at`-th of copies begins.
-void* copy_at(const TimedFunction& contender, void* copies, std::uint64_t at) {
-  return static_cast<char*>(copies) + at * contender.input->size_of_one();
+void* copy_at(const TimedFunction& timed, void* copies, std::uint64_t at) {
+  return static_cast<char*>(copies) + at * timed.input->size_of_one();
 }
 
-std::uint64_t most_copies(const TimedFunction& contender) {
+std::uint64_t most_copies(const TimedFunction& timed) {
   constexpr std::size_t bytes = 64U << 20U, count = 10'000;
-  return std::clamp<std::size_t>(bytes / std::max<std::size_t>(contender.input->size_of_one(), 1), 1, count);
+  return std::clamp<std::size_t>(bytes / std::max<std::size_t>(timed.input->size_of_one(), 1), 1, count);
 }
 
 /// Threads share the input; one that consumes it would need copies of its own.
-double time_threads(TimedFunction& contender, std::uint64_t calls, std::uint64_t lead) {
-  auto& contenders = contender.of_threads;
-  void* input = const_cast<void*>(contender.input->shared());
+double time_threads(TimedFunction& timed, std::uint64_t calls, std::uint64_t lead) {
+  auto& timed_functions = timed.of_threads;
+  void* input = const_cast<void*>(timed.input->shared());
   const auto work = [&](std::uint64_t count) {
-    return [&contender, &contenders, input, count](std::size_t number) {
-      auto& callable = *contenders[number];
-      auto slice = callable.slice(contender.copy);
+    return [&timed, &timed_functions, input, count](std::size_t number) {
+      auto& callable = *timed_functions[number];
+      auto slice = callable.slice(timed.copy);
       hide_value(slice)(callable.function(), input, count);
     };
   };
-  if (lead > 0) contender.threads->run(work(lead));
-  const double took = contender.threads->run(work(calls));
-  contender.calls_made += (calls + lead) * contenders.size();
+  if (lead > 0) timed.threads->run(work(lead));
+  const double took = timed.threads->run(work(calls));
+  timed.calls_made += (calls + lead) * timed_functions.size();
   return took;
 }
 
@@ -53,13 +53,13 @@ double median_of(std::vector<double>& values) {
 }
 
 /// The median of five slices; of fewer when they take long.
-double typical_slice(TimedFunction& contender, std::uint64_t calls, double seconds) {
+double typical_slice(TimedFunction& timed, std::uint64_t calls, double seconds) {
   constexpr std::size_t enough = 5;
   constexpr double long_ago = 20;  // times the slice that is wanted
   std::vector<double> took;
   double sum = 0;
   while (took.size() < enough && sum < long_ago * seconds) {
-    took.push_back(time_slice(contender, calls));
+    took.push_back(time_slice(timed, calls));
     sum += took.back();
   }
   return median_of(took);
@@ -67,37 +67,35 @@ double typical_slice(TimedFunction& contender, std::uint64_t calls, double secon
 
 }  // namespace
 
-double time_slice(TimedFunction& contender, std::uint64_t calls, std::uint64_t lead) {
-  if (contender.threads != nullptr) return time_threads(contender, calls, lead);
+double time_slice(TimedFunction& timed, std::uint64_t calls, std::uint64_t lead) {
+  if (timed.threads != nullptr) return time_threads(timed, calls, lead);
   const auto& clock = SliceClock::instance();
-  auto& callable = *contender.callable;
+  auto& callable = *timed.callable;
   const bool consumes = callable.consumes();
-  void* input =
-      consumes ? contender.input->copies(calls + lead) : const_cast<void*>(contender.input->shared());
-  const auto slice = callable.slice(contender.copy);
+  void* input = consumes ? timed.input->copies(calls + lead) : const_cast<void*>(timed.input->shared());
+  const auto slice = callable.slice(timed.copy);
   if (lead > 0) {
     slice(callable.function(), input, lead);
-    if (consumes) input = copy_at(contender, input, lead);
+    if (consumes) input = copy_at(timed, input, lead);
   }
-  const auto ticks = timed(clock, slice, callable.function(), input, calls);
-  contender.calls_made += calls + lead;
+  const auto ticks = ticks_of(clock, slice, callable.function(), input, calls);
+  timed.calls_made += calls + lead;
   return std::max(0.0, static_cast<double>(ticks) * clock.seconds_per_tick() - clock.overhead());
 }
 
-void calibrate(TimedFunction& contender, double seconds) {
-  const std::uint64_t most =
-      contender.callable->consumes() ? most_copies(contender) : std::uint64_t{1} << 40U;
-  std::uint64_t calls = std::clamp<std::uint64_t>(contender.calls, 1, most);
+void calibrate(TimedFunction& timed, double seconds) {
+  const std::uint64_t most = timed.callable->consumes() ? most_copies(timed) : std::uint64_t{1} << 40U;
+  std::uint64_t calls = std::clamp<std::uint64_t>(timed.calls, 1, most);
   double took = 0;
   while (true) {
-    took = typical_slice(contender, calls, seconds);
+    took = typical_slice(timed, calls, seconds);
     if (took >= seconds / 2 || calls >= most) break;
     calls = std::min(calls * 2, most);
   }
   if (took > 0)
     calls = static_cast<std::uint64_t>(
         std::clamp(std::floor(static_cast<double>(calls) * seconds / took), 1.0, static_cast<double>(most)));
-  contender.calls = calls;
+  timed.calls = calls;
 }
 
 std::string rethrown_error() {
@@ -110,31 +108,31 @@ std::string rethrown_error() {
   }
 }
 
-double run_blocks(std::span<TimedFunction> contenders, double seconds, stats::Random& random) {
+double run_blocks(std::span<TimedFunction> timed_functions, double seconds, stats::Random& random) {
   const auto& clock = SliceClock::instance();
   const auto start = clock.now();
   const auto limit = static_cast<std::uint64_t>(seconds / clock.seconds_per_tick());
   constexpr std::uint64_t lead_share = 8;  // of the calls of a slice
   double inside = 0;
-  const auto take = [&](TimedFunction& contender, std::uint64_t calls, std::uint64_t lead) {
-    const double took = time_slice(contender, calls, lead);
+  const auto take = [&](TimedFunction& timed, std::uint64_t calls, std::uint64_t lead) {
+    const double took = time_slice(timed, calls, lead);
     inside += took;
-    contender.seconds_per_call.push_back(took / static_cast<double>(calls));
+    timed.seconds_per_call.push_back(took / static_cast<double>(calls));
   };
-  std::vector<std::uint32_t> order(contenders.size());
+  std::vector<std::uint32_t> order(timed_functions.size());
   std::iota(order.begin(), order.end(), 0U);
   for (unsigned block = 0; block == 0 || clock.now() - start < limit; ++block) {
     random.shuffle(std::span(order));
     for (const auto place : order) {
-      auto& contender = contenders[place];
-      if (!contender.error.empty()) continue;
+      auto& timed = timed_functions[place];
+      if (!timed.error.empty()) continue;
       try {
-        if (contender.calls >= few_calls)
-          take(contender, contender.calls, contender.calls / lead_share);
+        if (timed.calls >= few_calls)
+          take(timed, timed.calls, timed.calls / lead_share);
         else
-          for (std::uint64_t call = 0; call < contender.calls; ++call) take(contender, 1, 0);
+          for (std::uint64_t call = 0; call < timed.calls; ++call) take(timed, 1, 0);
       } catch (...) {
-        contender.error = rethrown_error();
+        timed.error = rethrown_error();
       }
     }
   }

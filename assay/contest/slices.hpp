@@ -29,24 +29,24 @@ struct TimedFunction {
 /// their length, and the first call after another function would weigh by it.
 inline constexpr std::uint64_t few_calls = 8;
 
-/// Times one slice (of every thread of its team, from the first start to the last end): seconds, with the
+/// Times one slice (of every thread of its threads, from the first start to the last end): seconds, with the
 /// cost of reading the clock taken off. `lead` calls are made right before, untimed, so that what another
 /// function left behind in caches and predictors is not timed. The one place from which every candidate of
 /// every contest is called.
-double time_slice(TimedFunction& contender, std::uint64_t calls, std::uint64_t lead = 0);
+double time_slice(TimedFunction& timed, std::uint64_t calls, std::uint64_t lead = 0);
 
 /// Finds how many calls make a slice of `seconds`, at least one and at most what fits the time, from the
 /// median of five slices and the calls that it had before; copies for functions that consume their input are
 /// limited to 64 MiB of their own size, and to 10 000.
-void calibrate(TimedFunction& contender, double seconds);
+void calibrate(TimedFunction& timed, double seconds);
 
 /// What went wrong, in words; to be called from within a catch block.
 std::string rethrown_error();
 
-/// Runs slices for about `seconds`: blocks in which each contender has one slice, in an order drawn afresh,
+/// Runs slices for about `seconds`: blocks in which each timed has one slice, in a new random order,
 /// after an eighth of its calls untimed. At least one block. Nothing but the timing happens between the
-/// slices of a block. What a contender throws is put into it, and the others go on. Returns the seconds spent
+/// slices of a block. What a timed throws is put into it, and the others go on. Returns the seconds spent
 /// inside slices.
-double run_blocks(std::span<TimedFunction> contenders, double seconds, stats::Random& random);
+double run_blocks(std::span<TimedFunction> timed_functions, double seconds, stats::Random& random);
 
 }  // namespace assay::contest

@@ -20,7 +20,8 @@ using PlannedCheck = std::pair<CellId, std::optional<CellId>>;  ///< a cell, and
 /// another itself.
 std::vector<PlannedCheck> order_of_checks(const Design& design) {
   std::map<CellId, CellId> baseline_of;
-  for (const auto& contrast : design.comparisons) baseline_of.emplace(contrast.candidate, contrast.baseline);
+  for (const auto& comparison : design.comparisons)
+    baseline_of.emplace(comparison.candidate, comparison.baseline);
   std::vector<PlannedCheck> order;
   std::set<CellId> listed;
   const auto list = [&](const auto& self, CellId cell) -> void {
@@ -29,7 +30,7 @@ std::vector<PlannedCheck> order_of_checks(const Design& design) {
     if (baseline != baseline_of.end()) self(self, baseline->second);
     order.push_back({cell, baseline == baseline_of.end() ? std::nullopt : std::optional(baseline->second)});
   };
-  for (const auto& contrast : design.comparisons) list(list, contrast.candidate);
+  for (const auto& comparison : design.comparisons) list(list, comparison.candidate);
   return order;
 }
 
@@ -47,7 +48,7 @@ Findings CampaignRunner::run(const StopPolicy& policy, bool forecasts) {
   } catch (const Cancelled&) {
     state = CampaignState::interrupted;
   }
-  rig_.close();
+  runner_.close();
   recorder_.set_state(state);
   observer_.on_end(recorder_.record());
   return judge::judge_record(recorder_.record());
@@ -64,8 +65,9 @@ void CampaignRunner::check(const std::string& when) {
                            .done = done++,
                            .planned = static_cast<int>(order.size()),
                            .seconds_spent = clock_() - start});
-    const bool worth_it = when.empty() || rig_.needs_final_check(cell);
-    if (recorder_.statuses()[cell].is_ok() && worth_it) apply_check(rig_.check(cell, baseline, stop_), when);
+    const bool worth_it = when.empty() || runner_.needs_final_check(cell);
+    if (recorder_.statuses()[cell].is_ok() && worth_it)
+      apply_check(runner_.check(cell, baseline, stop_), when);
   }
   if (stop_.stop_requested()) throw Cancelled{};
 }
@@ -84,19 +86,19 @@ void CampaignRunner::apply_check(Trial trial, const std::string& when) {
 }
 
 void CampaignRunner::report_check_warnings() {
-  for (const auto& doubt : rig_.check_warnings()) {
+  for (const auto& doubt : runner_.check_warnings()) {
     recorder_.add_check_warning(doubt);
     observer_.on_message("workload " + recorder_.design().workloads[doubt.workload].name + ": " + doubt.text);
   }
-  for (const auto& choice : rig_.decisions()) observer_.on_message(choice);
+  for (const auto& choice : runner_.decisions()) observer_.on_message(choice);
 }
 
 Forecast CampaignRunner::forecast(Observations::Source pilots, const StopPolicy& policy) const {
   const Observations evidence(recorder_.design(), recorder_.log());
   IdTable<CellId, double> pauses;
-  for (const auto cell : recorder_.design().cells.ids()) pauses.add(rig_.seconds_before_trial(cell));
+  for (const auto cell : recorder_.design().cells.ids()) pauses.add(runner_.seconds_before_trial(cell));
   auto outlook = judge::make_forecast(evidence, pilots, policy.budget(),
-                                      planned_repeats(recorder_, rig_, policy), pauses);
+                                      planned_repeats(recorder_, runner_, policy), pauses);
   outlook.continues = policy.extend_to_first_look();
   return outlook;
 }
@@ -107,7 +109,7 @@ StopReason CampaignRunner::measure(const StopPolicy& policy, bool forecasts) {
     observer_.on_forecast(forecast(Observations::Source::judged, policy), recorder_.design());
   };
   if (forecasts || forecast(Observations::Source::judged, policy).impossible_reason()) report_forecast();
-  RoundLoop rounds(recorder_, rig_, policy, observer_, stop_, clock_);
+  RoundLoop rounds(recorder_, runner_, policy, observer_, stop_, clock_);
   bool reported = !forecasts;
   while (true) {
     if (const auto ended = rounds.run_round()) return *ended;

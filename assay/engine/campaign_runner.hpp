@@ -21,16 +21,16 @@ namespace assay::engine {
 /// REQUIRES: what it is given outlives it.
 class CampaignRunner {
  public:
-  CampaignRunner(Recorder& recorder, TrialRunner& rig, Observer& observer, std::stop_token stop,
+  CampaignRunner(Recorder& recorder, TrialRunner& runner, Observer& observer, std::stop_token stop,
                  Clock clock = steady_clock())
       : recorder_(recorder),
-        rig_(rig),
+        runner_(runner),
         observer_(observer),
         stop_(std::move(stop)),
         clock_(std::move(clock)) {}
 
   /// All of it. `forecasts`: tells the observer what can be expected, after the checks and after three judged
-  /// rounds; a budget that can't decide anything is told in any case, before it is spent.
+  /// rounds; a budget that can't decide anything is reported in any case, before it is spent.
   Findings run(const StopPolicy& policy, bool forecasts);
 
   // --- the steps, for those who want only some ---------------------------------------------------------
@@ -48,7 +48,7 @@ class CampaignRunner {
   void apply_check(Trial trial, const std::string& when);
 
   Recorder& recorder_;
-  TrialRunner& rig_;
+  TrialRunner& runner_;
   Observer& observer_;
   std::stop_token stop_;
   Clock clock_;

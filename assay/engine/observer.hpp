@@ -26,7 +26,7 @@ struct Progress {
 /// noted in the findings.
 enum class WhenBusy { wait, proceed };
 
-/// Is told what happens to a campaign. Every call comes from the thread that carries it out, never while a
+/// Receives the events of a campaign. Every call comes from the thread that carries it out, never while a
 /// trial runs; the values are good during the call only. What a call throws ends the campaign.
 class Observer {
  public:
@@ -34,7 +34,7 @@ class Observer {
 
   /// What there is to know before measuring: builds as they go, what a check leaves open.
   virtual void on_message(const std::string& /*text*/) {}
-  /// Another campaign is at work; told once, with what is done about it.
+  /// Another campaign is at work; reported once, with what is done about it.
   virtual void on_busy(WhenBusy /*what*/) {}
   /// What is about to be measured, once it is known and before anything runs.
   virtual void on_start(const Design& /*design*/) {}

@@ -89,13 +89,13 @@ Recorder open_or_resume(Record laid, const std::string& path, bool resume) {
   if (found->state == CampaignState::ended) return {ledger.read(found->id), {}};
   auto before = ledger.read(found->id);
   require_same_programs(before.design, laid.design);
-  auto sitting = std::move(laid.log.sessions.front());
+  auto session = std::move(laid.log.sessions.front());
   if (!before.log.sessions.empty()) {
-    refuse_other_machine(before.log.sessions.back(), sitting);
-    sitting.machine = before.log.sessions.back().machine;
+    refuse_other_machine(before.log.sessions.back(), session);
+    session.machine = before.log.sessions.back().machine;
   }
   before.design.factors = std::move(laid.design.factors);
-  return {std::move(before), std::move(ledger), found->id, std::move(sitting)};
+  return {std::move(before), std::move(ledger), found->id, std::move(session)};
 }
 
 }  // namespace assay::engine

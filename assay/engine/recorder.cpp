@@ -14,13 +14,13 @@ Recorder::Recorder(Record record, const std::string& ledger)
   id_ = ledger_->begin(record_);
 }
 
-Recorder::Recorder(Record record, ledger::Ledger ledger, CampaignId id, Session sitting)
+Recorder::Recorder(Record record, ledger::Ledger ledger, CampaignId id, Session session)
     : record_(std::move(record)),
       states_(cell_statuses(record_.design, record_.log)),
       ledger_(std::move(ledger)),
       id_(id) {
-  ledger_->add_session(id_, sitting);
-  record_.log.sessions.add(std::move(sitting));
+  ledger_->add_session(id_, session);
+  record_.log.sessions.add(std::move(session));
   for (auto& round : record_.log.rounds) {
     if (round.state != RoundState::open) continue;
     ledger_->set_round_state(id_, round.number, RoundState::aborted);

@@ -20,9 +20,9 @@ class Recorder {
   /// `record` is everything that is known beforehand. An empty `ledger` keeps the campaign in memory only.
   Recorder(Record record, const std::string& ledger);
 
-  /// Goes on with a campaign that `ledger` keeps and that has not ended, in a sitting of its own: `record` is
-  /// what was read of it, `sitting` the new one. Rounds that were cut off are torn.
-  Recorder(Record record, ledger::Ledger ledger, CampaignId id, Session sitting);
+  /// Goes on with a campaign that `ledger` keeps and that has not ended, in a session of its own: `record` is
+  /// what was read of it, `session` the new one. Rounds that were cut off are aborted.
+  Recorder(Record record, ledger::Ledger ledger, CampaignId id, Session session);
 
   const Record& record() const { return record_; }
   const Design& design() const { return record_.design; }

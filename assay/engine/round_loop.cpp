@@ -23,23 +23,23 @@ Clock steady_clock() {
   };
 }
 
-IdTable<CellId, int> planned_repeats(const Recorder& recorder, const TrialRunner& rig,
+IdTable<CellId, int> planned_repeats(const Recorder& recorder, const TrialRunner& runner,
                                      const StopPolicy& policy) {
   const Observations evidence(recorder.design(), recorder.log());
-  return judge::plan_repeats(evidence,
-                             [&](CellId cell) { return policy.takes_looks() && rig.allows_repeats(cell); });
+  return judge::plan_repeats(
+      evidence, [&](CellId cell) { return policy.takes_looks() && runner.allows_repeats(cell); });
 }
 
-RoundLoop::RoundLoop(Recorder& recorder, TrialRunner& rig, const StopPolicy& policy, Observer& observer,
+RoundLoop::RoundLoop(Recorder& recorder, TrialRunner& runner, const StopPolicy& policy, Observer& observer,
                      std::stop_token stop, Clock clock)
     : recorder_(recorder),
-      rig_(rig),
+      runner_(runner),
       policy_(policy),
       observer_(observer),
       stop_(std::move(stop)),
       clock_(std::move(clock)),
       start_(clock_()),
-      slots_(planned_repeats(recorder, rig, policy)) {
+      slots_(planned_repeats(recorder, runner, policy)) {
   always_due_ = std::ranges::any_of(recorder_.design().metrics,
                                     [](const Metric& m) { return m.exact && m.request.watched; });
   restore();
@@ -66,7 +66,7 @@ std::optional<StopReason> RoundLoop::run_round() {
 
 /// After a warm-up, which knows better what trials cost.
 void RoundLoop::plan_repeats() {
-  slots_ = planned_repeats(recorder_, rig_, policy_);
+  slots_ = planned_repeats(recorder_, runner_, policy_);
   const auto time = metrics::find(recorder_.design().metrics, metrics::MetricKind::wall_time);
   const auto& log = recorder_.log();
   for (const auto& trial : log.trials)
@@ -82,7 +82,7 @@ void RoundLoop::restore() {
       design.metrics, design.rules.abreast ? metrics::MetricKind::cpu_time : metrics::MetricKind::wall_time);
   const auto whole = complete_rounds(log);
   std::set<int> judged;
-  for (std::size_t i = 0; i < log.trials.size(); ++i) {  // standings may change meanwhile, trials don't
+  for (std::size_t i = 0; i < log.trials.size(); ++i) {  // statuses may change meanwhile, trials don't
     const auto& trial = log.trials[i];
     if (!trial.round) continue;
     if (trial.role == Role::measured && whole.contains(*trial.round)) judged.insert(*trial.round);
@@ -115,57 +115,58 @@ std::vector<CellId> RoundLoop::with_repeats(const std::vector<CellId>& cells) co
 
 /// What runs at once: each cell by itself, or those of one workload and setting.
 std::vector<RoundLoop::BatchPlan> RoundLoop::batches(const std::vector<CellId>& order, Role role) const {
-  std::vector<BatchPlan> heats;
+  std::vector<BatchPlan> batches;
   std::map<std::pair<WorkloadId, std::string>, std::size_t> places;
   std::map<CellId, int> run;
   std::map<int, std::size_t> programs;
   for (const auto cell : order) {
-    if (const auto program = rig_.shared_program(cell)) {
-      const auto [place, fresh] = programs.try_emplace(*program, heats.size());
-      if (fresh) heats.push_back({.cells = {}, .is_one_program = true});
-      heats[place->second].cells.push_back(cell);
+    if (const auto program = runner_.shared_program(cell)) {
+      const auto [place, fresh] = programs.try_emplace(*program, batches.size());
+      if (fresh) batches.push_back({.cells = {}, .is_one_program = true});
+      batches[place->second].cells.push_back(cell);
       continue;
     }
-    if (!rig_.runs_in_batch(cell) || role == Role::control) {
-      heats.push_back({.cells = {cell}, .repeat = run[cell]++});
+    if (!runner_.runs_in_batch(cell) || role == Role::control) {
+      batches.push_back({.cells = {cell}, .repeat = run[cell]++});
       continue;
     }
     const auto& what = recorder_.design().cells[cell];
-    const auto [place, fresh] = places.try_emplace({what.workload, what.setting.text()}, heats.size());
-    if (fresh) heats.emplace_back();
-    heats[place->second].cells.push_back(cell);
+    const auto [place, fresh] = places.try_emplace({what.workload, what.setting.text()}, batches.size());
+    if (fresh) batches.emplace_back();
+    batches[place->second].cells.push_back(cell);
   }
-  return heats;
+  return batches;
 }
 
-/// False when it was torn. `role` is set to what its trials were.
+/// False when it was aborted. `role` is set to what its trials were.
 bool RoundLoop::measure_round(Role& role) {
-  std::vector<BatchPlan> heats;
+  std::vector<BatchPlan> planned;
   const auto round = recorder_.claim_round([&](int number) {
     RoundPlan plan{.role = begun_here_ == 1 ? Role::warm_up : policy_.role(number)};
     auto cells = policy_.cells(so_far(), number);
     if (plan.role == Role::measured) cells = with_repeats(cells);
-    heats = batches(schedule::order_of_round(recorder_.design().rules.seed, number, cells), plan.role);
-    for (const auto& heat : heats) plan.order.insert(plan.order.end(), heat.cells.begin(), heat.cells.end());
+    planned = batches(schedule::order_of_round(recorder_.design().rules.seed, number, cells), plan.role);
+    for (const auto& batch : planned)
+      plan.order.insert(plan.order.end(), batch.cells.begin(), batch.cells.end());
     return plan;
   });
   role = round.role;
   std::size_t position = 0;
   int heats_at_once = 0;
-  for (auto& [heat_cells, repeat, is_one_program] : heats) {
+  for (auto& [batch_cells, repeat, is_one_program] : planned) {
     const auto at = position;
-    position += heat_cells.size();
-    std::erase_if(heat_cells, [&](CellId cell) { return !recorder_.statuses()[cell].is_ok(); });
-    if (heat_cells.empty()) continue;
-    report_progress(at, round.order.size(), heat_cells.front());
-    const bool at_once = heat_cells.size() > 1 && !is_one_program;
+    position += batch_cells.size();
+    std::erase_if(batch_cells, [&](CellId cell) { return !recorder_.statuses()[cell].is_ok(); });
+    if (batch_cells.empty()) continue;
+    report_progress(at, round.order.size(), batch_cells.front());
+    const bool at_once = batch_cells.size() > 1 && !is_one_program;
     heats_at_once += at_once ? 1 : 0;
-    auto trials = rig_.run({.round = round.number,
-                            .role = role,
-                            .cells = heat_cells,
-                            .position = static_cast<int>(at),
-                            .number = at_once ? heats_at_once : 0},
-                           stop_);
+    auto trials = runner_.run({.round = round.number,
+                               .role = role,
+                               .cells = batch_cells,
+                               .position = static_cast<int>(at),
+                               .number = at_once ? heats_at_once : 0},
+                              stop_);
     const bool interrupted = std::ranges::count(trials, Outcome::interrupted, &Trial::outcome) > 0;
     for (auto& trial : trials) {
       trial.repeat = repeat;
@@ -186,16 +187,16 @@ Replication RoundLoop::repeats_of(const Comparison& of) const {
   return {slots_[of.baseline], slots_[of.candidate]};
 }
 
-/// The most rounds that a contrast which can still be measured needs for its first look.
+/// The most rounds that a comparison which can still be measured needs for its first look.
 int RoundLoop::first_look() const {
   const auto& design = recorder_.design();
   const auto& states = recorder_.statuses();
   int most = 0;
   if (design.rules.rounds_max == 0) return most;
-  for (const auto& contrast : design.comparisons)
-    if (!design.is_twin(contrast.candidate) && states[contrast.baseline].is_ok() &&
-        states[contrast.candidate].is_ok())
-      most = std::max(most, judge::first_deciding_look(design, repeats_of(contrast)));
+  for (const auto& comparison : design.comparisons)
+    if (!design.is_twin(comparison.candidate) && states[comparison.baseline].is_ok() &&
+        states[comparison.candidate].is_ok())
+      most = std::max(most, judge::first_deciding_look(design, repeats_of(comparison)));
   return most;
 }
 
@@ -218,7 +219,7 @@ bool RoundLoop::is_due() const {
   if (rules.rounds_max == 0) return false;
   const int with_twins = rounds_with_twins();
   std::set<Replication> kinds;
-  for (const auto& contrast : recorder_.design().comparisons) kinds.insert(repeats_of(contrast));
+  for (const auto& comparison : recorder_.design().comparisons) kinds.insert(repeats_of(comparison));
   return std::ranges::any_of(kinds, [&](const Replication& repeats) {
     const auto looks = judge::looks_of(rules, repeats);
     const auto any_due = [&](int rounds) { return looks.is_due(rounds - without_pair_, rounds); };
@@ -226,7 +227,7 @@ bool RoundLoop::is_due() const {
   });
 }
 
-/// Takes the looks that are due, and sees which contrasts are done.
+/// Takes the looks that are due, and sees which comparisons are done.
 void RoundLoop::take_look() {
   const Observations evidence(recorder_.design(), recorder_.log());
   const auto watched = judge::interim_findings(recorder_.design(), evidence);
@@ -260,13 +261,13 @@ void RoundLoop::report_progress(std::size_t position, std::size_t cells, CellId 
                     .planned = policy_.rounds(),
                     .seconds_spent = spent()};
   const auto& design = recorder_.design();
-  for (const auto& contrast : design.comparisons) {
+  for (const auto& comparison : design.comparisons) {
     const auto& states = recorder_.statuses();
-    if (design.is_twin(contrast.candidate) || !states[contrast.baseline].is_ok() ||
-        !states[contrast.candidate].is_ok())
+    if (design.is_twin(comparison.candidate) || !states[comparison.baseline].is_ok() ||
+        !states[comparison.candidate].is_ok())
       continue;
     ++progress.comparisons;
-    progress.decided += settled_.contains(contrast) ? 1 : 0;
+    progress.decided += settled_.contains(comparison) ? 1 : 0;
   }
   const double gone = begun_here_ - 1 + static_cast<double>(position) / static_cast<double>(cells);
   if (gone >= 1) {

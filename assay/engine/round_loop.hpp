@@ -24,21 +24,21 @@ using Clock = std::function<double()>;
 Clock steady_clock();
 
 /// How many trials of each cell a round has: in rounds that look for verdicts as judge::plan_repeats() says.
-IdTable<CellId, int> planned_repeats(const Recorder& recorder, const TrialRunner& rig,
+IdTable<CellId, int> planned_repeats(const Recorder& recorder, const TrialRunner& runner,
                                      const StopPolicy& policy);
 
 /// The one round loop, a round at a time. Each round runs the cells that the policy names, those that cost
-/// little beside others several times (planned_repeats()), in an order drawn afresh; the first of a sitting is a
+/// little beside others several times (planned_repeats()), in a new random order; the first of a session is a
 /// warm-up. A campaign that has rounds already is gone on with: what they spent, decided and failed counts.
 /// Every trial is recorded when it ends. A cell leaves when it is found wrong, or fails failures_in_a_row
-/// times, or when all its contrasts are done (judge::finished_comparisons()); rounds stay paired. A stop request
+/// times, or when all its comparisons are done (judge::finished_comparisons()); rounds stay paired. A stop request
 /// tears the running round.
 ///
-/// REQUIRES: everything it is given outlives it. Throws what the rig and the recorder do.
+/// REQUIRES: everything it is given outlives it. Throws what the runner and the recorder do.
 class RoundLoop {
  public:
   /// Takes up what the recorder's rounds did.
-  RoundLoop(Recorder& recorder, TrialRunner& rig, const StopPolicy& policy, Observer& observer,
+  RoundLoop(Recorder& recorder, TrialRunner& runner, const StopPolicy& policy, Observer& observer,
             std::stop_token stop, Clock clock = steady_clock());
 
   /// Runs one round, or says why there is none.
@@ -71,7 +71,7 @@ class RoundLoop {
   void report_progress(std::size_t position, std::size_t cells, CellId next) const;
 
   Recorder& recorder_;
-  TrialRunner& rig_;
+  TrialRunner& runner_;
   const StopPolicy& policy_;
   Observer& observer_;
   std::stop_token stop_;
@@ -81,7 +81,7 @@ class RoundLoop {
   double longest_round_ = 0;  ///< seconds; after a warm-up, what one with repeats will take
   std::map<CellId, int> failures_;
   std::set<Comparison> settled_, confirming_;
-  double spent_before_ = 0;  ///< in earlier sittings
+  double spent_before_ = 0;  ///< in earlier sessions
   bool always_due_ = false;  ///< exact metrics are settled without looks
   int without_pair_ = 0;     ///< trials that gave none
   int begun_here_ = 0, judged_ = 0;

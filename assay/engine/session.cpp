@@ -21,20 +21,20 @@ std::string make_uid() {
 }
 
 Session current_session() {
-  Session sitting{.boot = measure::boot_id(), .facts = measure::machine_facts()};
-  sitting.facts.push_back({"fingerprint", measure::machine_fingerprint(sitting.facts)});
-  return sitting;
+  Session session{.boot = measure::boot_id(), .facts = measure::machine_facts()};
+  session.facts.push_back({"fingerprint", measure::machine_fingerprint(session.facts)});
+  return session;
 }
 
-void acquire_machine(measure::MachineLock& turnstile, WhenBusy when_busy, Observer& observer,
-                     const std::stop_token& stop, Session& sitting) {
-  if (turnstile.try_lock()) return;
+void acquire_machine(measure::MachineLock& machine_lock, WhenBusy when_busy, Observer& observer,
+                     const std::stop_token& stop, Session& session) {
+  if (machine_lock.try_lock()) return;
   observer.on_busy(when_busy);
   if (when_busy == WhenBusy::proceed) {
-    sitting.facts.push_back({"beside another campaign", "yes"});
+    session.facts.push_back({"beside another campaign", "yes"});
     return;
   }
-  while (!turnstile.try_lock()) {
+  while (!machine_lock.try_lock()) {
     if (stop.stop_requested()) throw Cancelled{};
     std::this_thread::sleep_for(std::chrono::milliseconds(200));
   }

@@ -34,7 +34,7 @@ class UntilDecided : public StopPolicy {
       const auto cells = active_cells(so_far.design, so_far.statuses, so_far.decided, twins);
       open.insert(cells.begin(), cells.end());
     }
-    for (const auto& contrast : so_far.confirming) open.insert({contrast.baseline, contrast.candidate});
+    for (const auto& comparison : so_far.confirming) open.insert({comparison.baseline, comparison.candidate});
     return {open.begin(), open.end()};
   }
   Role role(int number) const override {
@@ -122,11 +122,11 @@ std::vector<CellId> active_cells(const Design& design, const IdTable<CellId, Cel
                                  const std::set<Comparison>& settled, bool with_twins) {
   std::set<CellId> open;
   for (const bool twins : {false, true})
-    for (const auto& contrast : design.comparisons)
-      if (design.is_twin(contrast.candidate) == twins && (with_twins || !twins) &&
-          !settled.contains(contrast) && states[contrast.baseline].is_ok() &&
-          states[contrast.candidate].is_ok() && (!twins || open.contains(contrast.baseline)))
-        open.insert({contrast.baseline, contrast.candidate});
+    for (const auto& comparison : design.comparisons)
+      if (design.is_twin(comparison.candidate) == twins && (with_twins || !twins) &&
+          !settled.contains(comparison) && states[comparison.baseline].is_ok() &&
+          states[comparison.candidate].is_ok() && (!twins || open.contains(comparison.baseline)))
+        open.insert({comparison.baseline, comparison.candidate});
   return {open.begin(), open.end()};
 }
 

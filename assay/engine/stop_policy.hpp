@@ -21,9 +21,9 @@ struct RoundContext {
   const IdTable<CellId, CellStatus>& statuses;
   const std::set<Comparison>& decided;     ///< that need no more rounds
   const std::set<Comparison>& confirming;  ///< twins' that were called, and run again
-  int judged = 0;                          ///< whole judged rounds, of earlier sittings too
-  int begun_here = 0;                      ///< rounds of this sitting
-  double spent = 0;                        ///< seconds of measuring, of earlier sittings too
+  int judged = 0;                          ///< whole judged rounds, of earlier sessions too
+  int begun_here = 0;                      ///< rounds of this session
+  double spent = 0;                        ///< seconds of measuring, of earlier sessions too
   double longest_round = 0;                ///< seconds
   int first_look = 0;                      ///< judged rounds by which every comparison has been looked at
 };
@@ -37,13 +37,13 @@ class StopPolicy {
   virtual std::optional<StopReason> stop_reason(const RoundContext& so_far) const = 0;
   /// The cells of the next round, whose number this is.
   virtual std::vector<CellId> cells(const RoundContext& so_far, int number) const = 0;
-  /// What the trials of round `number` are; the first of a sitting is a warm-up whatever this says.
+  /// What the trials of round `number` are; the first of a session is a warm-up whatever this says.
   virtual Role role(int number) const = 0;
   /// Whether planned looks are taken, so that findings settle.
   virtual bool takes_looks() const = 0;
   /// Judged rounds, at most; 0: as many as there is time for.
   virtual int rounds() const = 0;
-  /// Judged rounds that it will likely come to, as far as can be told.
+  /// Judged rounds that it will likely come to, as far as known.
   virtual int rounds_expected(const RoundContext&) const { return rounds(); }
   /// Seconds of measuring, at most.
   virtual std::optional<double> budget() const { return {}; }
@@ -68,7 +68,7 @@ std::unique_ptr<StopPolicy> fixed_rounds(int rounds);
 /// The same as pilots: nothing is looked at.
 std::unique_ptr<StopPolicy> pilot_rounds(int rounds);
 
-/// The cells that are worth running: sound, and in a contrast that is not among `settled` and whose other
+/// The cells that are worth running: sound, and in a comparison that is not among `settled` and whose other
 /// cell is sound too. Twins go along with the others, if they are wanted, and are not run for themselves.
 std::vector<CellId> active_cells(const Design& design, const IdTable<CellId, CellStatus>& states,
                                  const std::set<Comparison>& settled = {}, bool twins = true);

@@ -20,9 +20,9 @@ class TrialRunner {
   /// and that this one's is compared with; none for a baseline itself.
   virtual Trial check(CellId cell, std::optional<CellId> baseline, const std::stop_token& stop) = 0;
 
-  /// Runs the cells of a heat now and returns a trial for each, in the same order. On a stop request it ends
+  /// Runs the cells of a batch now and returns a trial for each, in the same order. On a stop request it ends
   /// them and returns them as interrupted.
-  virtual std::vector<Trial> run(const Batch& heat, const std::stop_token& stop) = 0;
+  virtual std::vector<Trial> run(const Batch& batch, const std::stop_token& stop) = 0;
 
   /// Whether this cell is run at once with the others of its workload and setting.
   virtual bool runs_in_batch(CellId cell) const = 0;

@@ -13,7 +13,7 @@ namespace assay::history {
 namespace fs = std::filesystem;
 namespace {
 
-/// Passes on what is said, and the rest where all is asked for; keeps the record at the end.
+/// Forwards messages, and all other events where asked to; keeps the record at the end.
 class ForwardingObserver : public engine::Observer {
  public:
   ForwardingObserver(engine::Observer& to, bool all) : to_(to), all_(all) {}
@@ -56,8 +56,8 @@ CommitComparer::CommitComparer(const Plan& plan, CompareOptions circumstances)
       fingerprint_(engine::current_session().fact("fingerprint")) {}
 
 void CommitComparer::take_turn() {
-  auto sitting = engine::current_session();
-  engine::acquire_machine(turnstile_, circumstances_.when_busy, observer_, circumstances_.stop, sitting);
+  auto session = engine::current_session();
+  engine::acquire_machine(machine_lock_, circumstances_.when_busy, observer_, circumstances_.stop, session);
 }
 
 void CommitComparer::narrow(const CellFilter& only) { plan::filter_plan(plan_, only); }
@@ -113,8 +113,8 @@ Campaign CommitComparer::compare(const std::vector<CommitFacts>& commits, int ro
   };
   try {
     done.findings = setup::run_plan(plan, options);
-    const auto& sittings = relay.record().log.sessions;
-    if (!sittings.empty() && sittings.back().fact("fingerprint") != fingerprint_) measure_again();
+    const auto& sessions = relay.record().log.sessions;
+    if (!sessions.empty() && sessions.back().fact("fingerprint") != fingerprint_) measure_again();
   } catch (const Error& error) {
     // The one that was cut off was built, or measured, otherwise.
     if (error.code() != Error::Code::changed) throw;

@@ -52,7 +52,7 @@ class CommitComparer {
   build::Repository& repository() { return repository_; }
   Observer& observer() { return observer_; }
   const Plan& plan() const { return plan_; }
-  /// This machine, as sittings have it.
+  /// This machine, as sessions have it.
   const std::string& fingerprint() const { return fingerprint_; }
 
   /// Restricts what is measured from now on, as plan::filter_plan().
@@ -85,7 +85,7 @@ class CommitComparer {
   std::unique_ptr<engine::Observer> quiet_;  ///< says what is built, and nothing else
   measure::Launcher launcher_;
   build::Repository repository_;
-  measure::MachineLock turnstile_;
+  measure::MachineLock machine_lock_;
   std::string fingerprint_;
   std::map<std::string, std::string> names_;
 };

@@ -19,14 +19,14 @@ std::vector<CommitPosterior::Cost> CommitSearch::costs() const {
 
 CommitPosterior::CommitRange CommitSearch::run(double sure, std::optional<double> until) {
   constexpr std::size_t most_pairs = 5000;
-  while (suspects_.likeliest().probability < sure && suspects_.pairs() < most_pairs &&
+  while (commits_.likeliest().probability < sure && commits_.pairs() < most_pairs &&
          (!until || clock_() < *until)) {
-    const auto probe = suspects_.next(costs());
+    const auto probe = commits_.next(costs());
     if (!probe) break;
     report(line_[probe->place]);
     measure(probe->place);
   }
-  return suspects_.likeliest();
+  return commits_.likeliest();
 }
 
 setup::StepwiseCampaign& CommitSearch::open(std::size_t place) {
@@ -50,7 +50,7 @@ void CommitSearch::measure(std::size_t place) {
   campaign.run_round();
   const auto effects = effects_of_(campaign.record());
   if (effects.size() > before) {
-    suspects_.add(place, effects.back());
+    commits_.add(place, effects.back());
     ++pairs_;
   }
   if (const auto why = campaign.blocking_reason(); !why.empty()) mark_unmeasurable(place, why);
@@ -60,7 +60,7 @@ void CommitSearch::mark_unmeasurable(std::size_t place, const std::string& why) 
   if (why.starts_with(measuring_.name_of(line_.front()) + ": "))
     throw Error("the good commit no longer does its work; " + why, "locate", "name another good one",
                 Error::Code::measuring);
-  suspects_.mark_unmeasurable(place);
+  commits_.mark_unmeasurable(place);
   silent_.push_back({line_[place], why.substr(why.find(": ") + 2)});
   open_.erase(place);
   std::erase(order_, place);
@@ -68,7 +68,7 @@ void CommitSearch::mark_unmeasurable(std::size_t place, const std::string& why) 
 
 void CommitSearch::report(const CommitFacts& now) {
   const Line commits(line_.begin() + 1, line_.end());
-  auto p = suspects_.probabilities();
+  auto p = commits_.probabilities();
   p.erase(p.begin());
   measuring_.observer().searching(
       {.commits = commits, .probability = std::move(p), .pairs = pairs_, .now = now});

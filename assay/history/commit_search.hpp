@@ -32,17 +32,17 @@ class CommitSearch {
                Effects effects_of, double pair_seconds)
       : measuring_(measuring),
         line_(line),
-        suspects_(line.size() - 1, model),
+        commits_(line.size() - 1, model),
         effects_of_(std::move(effects_of)),
         pair_seconds_(pair_seconds) {}
 
   /// A pair that was measured elsewhere.
-  void add(std::size_t place, double effect) { suspects_.add(place, effect); }
+  void add(std::size_t place, double effect) { commits_.add(place, effect); }
 
   /// These places did not do it after all.
-  void exclude(const CommitPosterior::CommitRange& run) { suspects_.exclude(run); }
+  void exclude(const CommitPosterior::CommitRange& run) { commits_.exclude(run); }
 
-  /// Measures until a run is as sure as that, nothing can be told any more, or `until` (by steady_clock()) is
+  /// Measures until a run is as sure as that, nothing can be learned any more, or `until` (by steady_clock()) is
   /// over. Throws Stopped, and Error when the first commit no longer does its work.
   CommitPosterior::CommitRange run(double sure, std::optional<double> until);
 
@@ -59,7 +59,7 @@ class CommitSearch {
 
   CommitComparer& measuring_;
   const Line& line_;
-  CommitPosterior suspects_;
+  CommitPosterior commits_;
   Effects effects_of_;
   double pair_seconds_;
   engine::Clock clock_ = engine::steady_clock();

@@ -35,7 +35,7 @@ class Coverage {
   bool was_attempted(std::size_t place, const std::optional<std::string>& era) const;
   /// Whether a commit was tried and has no values.
   bool is_unmeasurable(std::size_t place) const;
-  /// Where there are lines: the plan's workloads and settings, and those that contests have told.
+  /// Where there are lines: the plan's workloads and settings, and those that contests have reported.
   std::set<std::pair<std::string, std::string>> places_of_lines() const;
   /// The era of the newest value from this machine; empty: there is none.
   std::string era_here() const;

@@ -17,7 +17,7 @@ HistoryLine make_line(const MeasuredValues& archive, const SeriesKey& where, con
                       const std::map<std::string, std::size_t>& places, std::string era, double margin);
 
 /// The level of some points of a line, to below `end`: pooled with what they differ by more than their own
-/// errors (stats/pooled.hpp). REQUIRES: there is one. Pure.
+/// errors (stats/inverse_variance.hpp). REQUIRES: there is one. Pure.
 HistoryLevel level_of(const HistoryLine& line, std::size_t first, std::size_t end);
 
 /// Joins neighbouring levels between which a step was refuted.

@@ -141,7 +141,7 @@ class CommitLocator {
 
   /// Whether there is anything to look for, and where it shows.
   std::optional<ComparedCommits> compare_ends(const Line& line) {
-    // A step of half the difference has to be told from none: how large that is must be known first.
+    // A step of half the difference has to be distinguished from none: how large that is must be known first.
     constexpr double part_of_difference = 0.25;
     const auto campaign = measuring_.compare({line.front(), line.back()}, 0, {.part = part_of_difference});
     const auto& findings = campaign.findings;
@@ -312,7 +312,7 @@ class CommitLocator {
     if (taken == 0) return;
     found_.earlier_pairs += taken;
     measuring_.observer().on_message("reckoning with " + std::to_string(taken) +
-                                     " pairs that were measured before (--afresh leaves them out)");
+                                     " pairs that were measured before (--ignore-earlier leaves them out)");
   }
 
   const LocateOptions& options_;

@@ -38,8 +38,8 @@ struct LocateOptions {
 ///
 /// First good against bad, as any campaign; it ends there when nothing is worse. Then one pair at a time, of
 /// a commit beside the good one, always the commit whose next pairs tell most per second, builds included
-/// (Suspects), until one is sure enough; commits that don't build, fail or are wrong tell nothing, and the
-/// answer may be a run of them. Then the answer against its parent, afresh: confirmed or not. Where that is
+/// (CommitPosterior), until one is sure enough; commits that don't build, fail or are wrong tell nothing, and the
+/// answer may be a run of them. Then the answer against its parent, measured again: confirmed or not. Where that is
 /// less than the whole, the rest is looked for on both sides.
 ///
 /// `plan`: its first candidate says how a commit is built and run; workloads, rounds and margins are its own.
@@ -49,7 +49,7 @@ struct LocateOptions {
 /// interrupted.
 CommitSearchResult locate(const Plan& plan, const LocateOptions& options);
 
-/// What a search would take, as far as it can be told before anything is measured.
+/// What a search would take, as far as it is known before anything is measured.
 struct SearchOutline {
   std::vector<CommitFacts> commits;  ///< that may have done it
   std::size_t merges = 0;            ///< of them

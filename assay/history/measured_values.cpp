@@ -15,7 +15,7 @@
 namespace assay::history {
 namespace {
 
-/// What is told of a finding between commits.
+/// What is kept of a finding between commits.
 CommitsCompared compared_of(const Findings& findings, const Finding& f) {
   return {.before = findings.candidate(findings.baseline_cell(f)).name,
           .after = findings.candidate(findings.candidate_cell(f)).name,
@@ -62,13 +62,13 @@ void add_record(MeasuredValues& archive, const Record& record, const std::string
   const auto era_of = [&](const Candidate& reference_there) {
     return machine + "/" + reference_there.from.exe_digest;
   };
-  for (const auto& contrast : design.comparisons) {
-    const auto &before = design.candidate_of(contrast.baseline),
-               &after = design.candidate_of(contrast.candidate);
+  for (const auto& comparison : design.comparisons) {
+    const auto &before = design.candidate_of(comparison.baseline),
+               &after = design.candidate_of(comparison.candidate);
     if (is_step || after.twin_of || after.from.commit.empty() || before.from.commit != reference) continue;
-    const auto& workload = design.workload_of(contrast.candidate);
+    const auto& workload = design.workload_of(comparison.candidate);
     archive.tried.insert({after.from.commit, workload.name, workload.digest,
-                          design.cells[contrast.candidate].setting.text(), era_of(before)});
+                          design.cells[comparison.candidate].setting.text(), era_of(before)});
   }
   for (const auto& metric : design.metrics)
     if (metric.request.watched) archive.metrics.emplace(metric.name, metric);

@@ -17,7 +17,7 @@ struct Searching {
   CommitFacts now;                          ///< the one that is measured next
 };
 
-/// Is told what happens while a history is measured: of its campaigns as any observer, and besides
+/// Receives the events of a history: those of its campaigns, and one before each pair of a search.
 class Observer : public engine::Observer {
  public:
   /// before each pair of a search.

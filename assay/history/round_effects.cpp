@@ -16,12 +16,12 @@ std::vector<double> regression_effects(const Record& record, CandidateId later, 
   const auto values = judge::values_by_cell(evidence.values(*metric));
   const auto scale = design.metrics[*metric].scale;
   std::vector<double> effects;
-  for (const auto& contrast : design.comparisons) {
-    const auto& cell = design.cells[contrast.candidate];
+  for (const auto& comparison : design.comparisons) {
+    const auto& cell = design.cells[comparison.candidate];
     if (cell.candidate != later || design.workloads[cell.workload].name != where.workload ||
         cell.setting.text() != where.setting)
       continue;
-    const auto series = judge::make_pairs(contrast, values);
+    const auto series = judge::make_pairs(comparison, values);
     for (std::size_t i = 0; i < series.rounds.size(); ++i)
       if (is_valid_value(scale, series.baseline[i]) && is_valid_value(scale, series.candidate[i]))
         effects.push_back(regression_sign(design.metrics[*metric]) *

@@ -42,7 +42,7 @@ struct TrendOptions {
 /// A step that the values suggest (find_change_points()) is claimed only after a campaign of its own of the commits on
 /// either side, which goes on until that is known at the level that all such campaigns of the ledger, of
 /// earlier calls too, leave it: of all steps that are ever claimed, 5 % at most are false on the average
-/// (stats/online.hpp). Where it claims nothing, commits in the middle of both levels are compared: a drift.
+/// (stats/multiple_testing.hpp). Where it claims nothing, commits in the middle of both levels are compared: a drift.
 ///
 /// `plan`: its first candidate says how a commit is built and run. Throws Error for commits that are not
 /// there or not on one line, for a reference that can't be measured (Code::measuring), and as

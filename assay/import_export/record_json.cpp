@@ -23,7 +23,7 @@ using codec::OrderedJson;
 constexpr const char* record_format = "assay record ";
 constexpr const char* current_format = "assay record 3";
 
-/// `program`: the same number for the same path, which is not told.
+/// `program`: the same number for the same path, which is left out.
 OrderedJson candidate_json(const Candidate& candidate, std::vector<std::string>& programs) {
   auto json = fields_json(candidate, {"exe"});
   const auto known = std::ranges::find(programs, candidate.from.exe);
@@ -105,12 +105,12 @@ void read_log(const Json& json, Log& log) {
   }
   for (const auto& s : list(json, "sessions")) {
     if (!s.is_object()) throw CorruptData("a session in it is no object");
-    Session sitting;
+    Session session;
     for (const auto& [name, value] : s.items()) {
-      auto& fact = sitting.facts.emplace_back(MachineFact{.name = name, .value = {}});
+      auto& fact = session.facts.emplace_back(MachineFact{.name = name, .value = {}});
       codec::field_from_json(value, fact.value);
     }
-    log.sessions.add(std::move(sitting));
+    log.sessions.add(std::move(session));
   }
   for (const auto& r : list(json, "rounds")) fields_from_json(r, log.rounds.emplace_back());
   for (const auto& t : list(json, "trials")) {
@@ -152,12 +152,12 @@ std::string record_to_json(const Record& of) {
                                  {"setting", codec::setting_json(design.cells[id].setting)},
                                  {"status", to_string(states[id].code)},
                                  {"detail", states[id].detail}});
-  for (const auto& contrast : design.comparisons)
-    document["comparisons"].push_back({contrast.baseline.value, contrast.candidate.value});
+  for (const auto& comparison : design.comparisons)
+    document["comparisons"].push_back({comparison.baseline.value, comparison.candidate.value});
   for (const auto& metric : design.metrics) document["metrics"].push_back(fields_json(metric));
-  for (const auto& sitting : record.log.sessions) {
+  for (const auto& session : record.log.sessions) {
     auto facts = OrderedJson::object();
-    for (const auto& fact : sitting.facts) facts[fact.name] = fact.value;
+    for (const auto& fact : session.facts) facts[fact.name] = fact.value;
     document["sessions"].push_back(std::move(facts));
   }
   for (const auto& round : record.log.rounds) document["rounds"].push_back(fields_json(round));

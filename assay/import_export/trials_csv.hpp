@@ -17,7 +17,7 @@ std::string_view csv_text(std::string_view field);
 
 /// Writes a campaign's judged values, a row each:
 /// `candidate,workload,FACTORS…,metric,value,round,unit,prefer` (RFC 4180), metric by metric. Without twins
-/// and what is told of the machine. Numbers read back as they are.
+/// and the facts about the machine. Numbers read back as they are.
 void write_csv(const Record& record, std::ostream& out);
 
 }  // namespace assay::import_export

@@ -107,10 +107,10 @@ std::vector<SpreadFinding> judge_variability(const Observations& evidence) {
     const auto cells = values_by_cell(evidence.values(id));
     std::vector<SpreadFinding> family;
     std::vector<double> p;
-    for (const auto& contrast : design.comparisons) {
-      if (design.is_twin(contrast.candidate) || !evidence.is_ok(contrast)) continue;
-      if (layouts_of(design, contrast) > 0) continue;  // layouts spread both, each in its own way
-      const auto series = make_pairs(contrast, cells);
+    for (const auto& comparison : design.comparisons) {
+      if (design.is_twin(comparison.candidate) || !evidence.is_ok(comparison)) continue;
+      if (layouts_of(design, comparison) > 0) continue;  // layouts spread both, each in its own way
+      const auto series = make_pairs(comparison, cells);
       const auto look = last_look(design.rules, series);
       if (!look || look->rounds < fewest) continue;
       const auto n = look->rounds;
@@ -120,7 +120,7 @@ std::vector<SpreadFinding> judge_variability(const Observations& evidence) {
       const PairedTestOptions question{.metric = {.name = "deviation", .scale = Scale::difference},
                                        .margin = 1e-300};
       const PairedTest estimate(its, mine, question);
-      SpreadFinding finding{.comparison = contrast,
+      SpreadFinding finding{.comparison = comparison,
                             .metric = id,
                             .rounds = n,
                             .ratio = stats::median(mine) / stats::median(its)};
@@ -143,12 +143,12 @@ std::vector<SpreadFinding> judge_variability(const Observations& evidence) {
 std::vector<FailureFinding> judge_failures(const Observations& evidence) {
   std::vector<FailureFinding> all;
   std::vector<double> p;
-  for (const auto& contrast : evidence.design.comparisons) {
-    if (evidence.design.is_twin(contrast.candidate) || !evidence.is_ok(contrast)) continue;
-    const auto &its = evidence.of(contrast.baseline), &mine = evidence.of(contrast.candidate);
+  for (const auto& comparison : evidence.design.comparisons) {
+    if (evidence.design.is_twin(comparison.candidate) || !evidence.is_ok(comparison)) continue;
+    const auto &its = evidence.of(comparison.baseline), &mine = evidence.of(comparison.candidate);
     const auto a = its.failed, m = its.trials, b = mine.failed, n = mine.trials;
     if (a + b == 0 || m == 0 || n == 0) continue;
-    FailureFinding finding{.comparison = contrast,
+    FailureFinding finding{.comparison = comparison,
                            .baseline_failed = a,
                            .baseline_trials = m,
                            .candidate_failed = b,

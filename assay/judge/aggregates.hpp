@@ -21,7 +21,7 @@ std::vector<VerdictReversal> find_reversals(const Observations& evidence, const 
 /// form).
 std::vector<SpreadFinding> judge_variability(const Observations& evidence);
 
-/// Fisher's exact test of the failure rates of the contrasts in which a judged trial failed;
+/// Fisher's exact test of the failure rates of the comparisons in which a judged trial failed;
 /// Benjamini–Hochberg among them at 5 %. Cells that left the campaign are not asked. Source: Fisher 1935.
 std::vector<FailureFinding> judge_failures(const Observations& evidence);
 
@@ -31,14 +31,14 @@ std::vector<FailureFinding> judge_failures(const Observations& evidence);
 /// has too few, or where the ratio changes with a size, so that no single figure is quoted. The candidates'
 /// overalls on a metric are one family (Benjamini & Hochberg 1995).
 ///
-/// `parts` lie about a common change with a variance between them told by moments (stats/pooled.hpp): each
+/// `parts` lie about a common change with a variance between them estimated by moments (stats/inverse_variance.hpp): each
 /// is also given shrunk to it, by its own error and that variance (James & Stein 1961; Efron & Morris 1975),
 /// and differs where it lies farther from the others than one more of them would, by Student's t, at 5 %
 /// over all (Holm).
 std::vector<Overall> judge_overall(const Observations& evidence, const Findings& findings);
 
 /// The effects of several findings on one metric, each drawn to what they have in common as
-/// OverallPart::shrunk is, its error told by its interval: the largest of many estimates is too large on the
+/// OverallPart::shrunk is, its error taken from its interval: the largest of many estimates is too large on the
 /// average. As they are where there are fewer than four, or on a difference scale.
 std::vector<Effect> drawn_together(std::span<const Finding* const> findings);
 

@@ -1,8 +1,10 @@
 #include <algorithm>
+#include <array>
 #include <iterator>
 #include <map>
 #include <set>
 #include <sstream>
+#include <string_view>
 #include <utility>
 
 #include "assay/judge/notes.hpp"
@@ -20,6 +22,24 @@ bool declared(const Candidate& candidate, const std::string& word) {
   return std::ranges::any_of(candidate.distinguishing_arguments, [&](const auto& option) {
     return option.find(word) != std::string::npos || option.find(word.substr(1)) != std::string::npos;
   });
+}
+
+/// Whether two programs are builds that a user could have built alike: not where their names differ and one of them
+/// is an interpreter, or installed with the system.
+bool are_own_builds(const Provenance& a, const Provenance& b) {
+  const auto name = [](const std::string& exe) { return exe.substr(exe.rfind('/') + 1); };
+  if (name(a.exe) == name(b.exe)) return true;
+  constexpr std::array<std::string_view, 24> interpreters = {
+      "python", "node", "perl", "ruby",    "php",  "lua",  "luajit", "java",
+      "bash",   "sh",   "dash", "zsh",     "deno", "bun",  "guile",  "tclsh",
+      "julia",  "R",    "gawk", "Rscript", "mawk", "pypy", "dotnet", "erl"};
+  const auto is_foreign = [&](const Provenance& from) {
+    auto word = name(from.exe);
+    word.resize(word.find_last_not_of("0123456789.") + 1);  // of python3.11
+    return from.exe.starts_with("/usr/") || from.exe.starts_with("/bin/") ||
+           std::ranges::find(interpreters, word) != interpreters.end();
+  };
+  return !is_foreign(a) && !is_foreign(b);
 }
 
 bool is_level(const std::string& word) { return word.starts_with("-O"); }
@@ -78,16 +98,16 @@ std::optional<NoteKind> same_program_kind(const Design& design, const Candidate&
   if (!candidate.baseline || candidate.twin_of || candidate.from.exe_digest.empty()) return {};
   const auto& baseline = design.candidates[*candidate.baseline];
   const auto &mine = candidate.from, &its = baseline.from;
-  const bool told_the_same = baseline.distinguishing_arguments == candidate.distinguishing_arguments;
+  const bool same_arguments = baseline.distinguishing_arguments == candidate.distinguishing_arguments;
   if (mine.exe_digest != its.exe_digest) return {};
   // An interpreter is no commit's: what it is given to run may differ.
   const bool is_built = mine.exe.find("${") != std::string::npos;
-  if (!mine.commit.empty() && told_the_same) {
+  if (!mine.commit.empty() && same_arguments) {
     if (mine.commit == its.commit) return NoteKind::same_commit;
     return is_built ? std::optional(NoteKind::same_commit_program) : std::nullopt;
   }
   if (its.exe != mine.exe) return NoteKind::same_program;
-  return told_the_same ? std::optional(NoteKind::same_command) : std::nullopt;
+  return same_arguments ? std::optional(NoteKind::same_command) : std::nullopt;
 }
 
 std::vector<Note> build_differences(const Design& design) {
@@ -99,10 +119,12 @@ std::vector<Note> build_differences(const Design& design) {
     if (!candidate.baseline || candidate.twin_of) continue;
     const auto &mine = candidate.from, &its = design.candidates[*candidate.baseline].from;
     if (mine.exe_digest.empty() && !mine.commit.empty()) continue;  // was not built
-    if (!mine.compiler.empty() && !its.compiler.empty() && mine.compiler != its.compiler)
-      notes.push_back(warning(NoteKind::other_compiler, id, mine.compiler, its.compiler));
-    compare_flags(design, id, notes);
-    // One program told to do otherwise may well say the same of itself; a server is asked so as to see that.
+    if (are_own_builds(mine, its)) {
+      if (!mine.compiler.empty() && !its.compiler.empty() && mine.compiler != its.compiler)
+        notes.push_back(warning(NoteKind::other_compiler, id, mine.compiler, its.compiler));
+      compare_flags(design, id, notes);
+    }
+    // One program with other arguments may well identify itself the same; of a server it shows which program answers.
     const bool may_well =
         mine.exe_digest == its.exe_digest && (!serves || same_program_kind(design, candidate));
     if (mine.identity.empty() || mine.identity != its.identity || may_well) continue;

@@ -35,7 +35,7 @@ std::string within_aa_noise(const Findings& all, const Finding& f) {
   for (const auto& twin : all.findings)
     if (is_twin(all, twin) && twin.metric == f.metric && !all.metric_of(f).exact &&
         f.effect.distance() <= twin.effect.distance())
-      return "it is no larger than what no change at all looked like here";
+      return "it is no larger than the difference of a baseline from itself here";
   return {};
 }
 

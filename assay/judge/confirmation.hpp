@@ -15,7 +15,7 @@ struct Surprise {
 
 /// The changes called on watched metrics that surprise: no larger than what a twin showed on that metric;
 /// against the direction of at least two thirds of the candidate's other changes on it (of three or more);
-/// another verdict than in an earlier campaign (`earlier`, or nullptr), where both were told.
+/// another verdict than in an earlier campaign (`earlier`, or nullptr), where both have one.
 std::vector<Surprise> find_surprises(const Findings& findings, const Findings* earlier);
 
 /// What measuring again made of the findings: those on watched metrics that both campaigns have, matched by

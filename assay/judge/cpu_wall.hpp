@@ -13,7 +13,7 @@ namespace assay::judge {
 /// is 0.97 in nine tenths of the trials. Empty where neither was.
 std::set<CellId> single_core_cells(const Observations& evidence);
 
-/// Whether both sides of a contrast wait alike for other things than a core, so that its wall time and its
+/// Whether both sides of a comparison wait alike for other things than a core, so that its wall time and its
 /// CPU time measure the same work: what is left of wall time without CPU time, the wait for a core and what
 /// the host stole changes by less than the margin of wall time, by the interval of its signed-rank test, and
 /// the mean of it is not shown to change by more. Where the wait for a core was not measured: whether both
@@ -25,12 +25,12 @@ bool wait_alike(const Observations& evidence, const Comparison& of);
 /// nobody asked for (metrics::is_default_cpu_time()).
 void link_cpu_and_wall(const Observations& evidence, std::vector<Finding>& findings);
 
-/// Whether what is told of a metric besides its findings (growth, groups, overall) is told of this one: of
-/// wall time and a CPU time that nobody asked for, of CPU time where that decides anything, else of wall
-/// time. True of other metrics.
+/// Whether aggregate results (scaling, rankings, overall) use this metric. If CPU time was added by default
+/// beside wall time, only one of the two is used: CPU time if it decided any finding, else wall time. True of
+/// all other metrics.
 bool is_primary_time(const Design& design, const std::vector<Finding>& findings, MetricId metric);
 
-/// Whether a finding is told beside another of its comparison: a time that the other one decides, or a CPU
+/// Whether a finding is secondary to another of its comparison: a time that the other one decides, or a CPU
 /// time that nobody asked for beside a wall time.
 bool is_secondary(const Findings& all, const Finding& finding);
 

@@ -86,7 +86,7 @@ Record combine_campaigns(const Record& before, const Record& now) {
     const auto [was, is] = pairs.at(cell.candidate);
     const auto old_cell = design.cells.add({was, cell.workload, cell.setting}),
                new_cell = design.cells.add({is, cell.workload, cell.setting});
-    if (!states_now[id].is_ok()) {  // it was sound before, so this is to be told
+    if (!states_now[id].is_ok()) {  // it was ok before, so this is reported
       record.log.status_changes.push_back({new_cell, states_now[id]});
       continue;
     }

@@ -55,12 +55,12 @@ std::optional<std::vector<Finding>> compare_exactly(const Observations& evidence
   }
   const auto enough = static_cast<std::size_t>(std::max(design.rules.rounds_min, 1));
   std::vector<Finding> findings;
-  for (const auto& contrast : design.comparisons) {
-    if (design.is_twin(contrast.candidate) != twins || !evidence.is_ok(contrast)) continue;
-    const auto mine = seen.find(contrast.candidate), its = seen.find(contrast.baseline);
+  for (const auto& comparison : design.comparisons) {
+    if (design.is_twin(comparison.candidate) != twins || !evidence.is_ok(comparison)) continue;
+    const auto mine = seen.find(comparison.candidate), its = seen.find(comparison.baseline);
     findings.push_back(mine == seen.end() || its == seen.end()
-                           ? Finding{.comparison = contrast}
-                           : compare(contrast, its->second, mine->second, design.metrics[id], enough));
+                           ? Finding{.comparison = comparison}
+                           : compare(comparison, its->second, mine->second, design.metrics[id], enough));
   }
   return findings;
 }

@@ -45,7 +45,7 @@ void filter_results(Findings& findings, const CellFilter& only) {
                 [&](const ScalingCurve& t) { return !in_row(t.candidate, t.workload, t.others); });
   std::erase_if(findings.reversals,
                 [&](const VerdictReversal& t) { return !in_row(t.candidate, t.workload, t.others); });
-  std::erase_if(findings.groups, [&](const CandidateGroup& g) {
+  std::erase_if(findings.rankings, [&](const Ranking& g) {
     return !only.matches("workload", design.workloads[g.workload].name) || !only.matches(g.setting);
   });
   // An overall is over all of a candidate's cells, or it is none.
@@ -55,7 +55,7 @@ void filter_results(Findings& findings, const CellFilter& only) {
   });
   std::erase_if(findings.notes,
                 [&](const Note& note) { return !concerns_chosen(design, note.subject, only); });
-  // Those that are not chosen are no longer told of.
+  // Those that are not chosen are dropped.
   for (const auto id : design.cells.ids())
     if (!chosen(id)) findings.statuses[id] = CellStatus{};
   if (findings.findings.empty())

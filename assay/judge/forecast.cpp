@@ -60,15 +60,15 @@ Forecast make_forecast(const Observations& evidence, Observations::Source pilots
   const auto times = mean_trial_seconds(evidence);
   std::vector<Comparison> open;
   std::map<CellId, double> in_round;
-  for (const auto& contrast : design.comparisons) {
-    if (!evidence.is_ok(contrast)) continue;
-    if (!design.is_twin(contrast.candidate)) open.push_back(contrast);
-    for (const auto cell : {contrast.baseline, contrast.candidate}) {
+  for (const auto& comparison : design.comparisons) {
+    if (!evidence.is_ok(comparison)) continue;
+    if (!design.is_twin(comparison.candidate)) open.push_back(comparison);
+    for (const auto cell : {comparison.baseline, comparison.candidate}) {
       const auto time = times.find(cell);
       in_round[cell] = time == times.end() ? 0 : (time->second + pauses[cell]) * slots[cell];
     }
-    if (design.rules.rounds_max == 0 || design.is_twin(contrast.candidate)) continue;
-    const int first = first_deciding_look(design, {slots[contrast.baseline], slots[contrast.candidate]});
+    if (design.rules.rounds_max == 0 || design.is_twin(comparison.candidate)) continue;
+    const int first = first_deciding_look(design, {slots[comparison.baseline], slots[comparison.candidate]});
     outlook.first_look = outlook.first_look == 0 ? first : std::min(outlook.first_look, first);
   }
   outlook.comparisons = open.size();
@@ -95,10 +95,10 @@ Forecast make_forecast(const Observations& evidence, Observations::Source pilots
         metrics::is_default_cpu_time(metric))
       continue;
     const auto cells = values_by_cell(evidence.values(id, pilots));
-    for (const auto& contrast : open) {
-      const auto series = make_pairs(contrast, cells);
+    for (const auto& comparison : open) {
+      const auto series = make_pairs(comparison, cells);
       const int independent =
-          Replication{.layouts = layouts_of(design, contrast)}.independent_values(outlook.rounds);
+          Replication{.layouts = layouts_of(design, comparison)}.independent_values(outlook.rounds);
       if (series.rounds.size() >= fewest_pilots && all_valid(series, metric.scale))
         outlook.forecasts.push_back(forecast_comparison(series, id, family_rules(design, id, {}),
                                                         static_cast<std::size_t>(independent), open.size()));

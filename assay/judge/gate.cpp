@@ -18,7 +18,7 @@ class GateEvaluator {
   GateResult run() {
     result_.unpaired = all_.rounds == 0 && !all_.findings.empty();
     if (all_.provisional) add({.kind = GateReason::Kind::cut_off, .status = GateStatus::undecided});
-    standings();
+    statuses();
     findings();
     requirements();
     const bool apart = result_.unpaired;
@@ -32,7 +32,7 @@ class GateEvaluator {
 
   bool is_chosen(CellId id) const { return judge::matches(all_.design, all_.design.cells[id], only_); }
 
-  void standings() {
+  void statuses() {
     for (const auto id : all_.design.cells.ids()) {
       const auto& state = all_.statuses[id];
       const bool wrong = state.code == StatusCode::wrong;
@@ -52,8 +52,8 @@ class GateEvaluator {
       judged.insert(f.comparison.candidate);
       if (!is_secondary(all_, f)) hold(f);
     }
-    for (const auto& contrast : design.comparisons)
-      if (all_.statuses[contrast.baseline].is_ok()) compared.insert(contrast.candidate);
+    for (const auto& comparison : design.comparisons)
+      if (all_.statuses[comparison.baseline].is_ok()) compared.insert(comparison.candidate);
     for (const auto id : design.cells.ids())
       if (compared.contains(id) && !design.is_twin(id) && all_.statuses[id].is_ok() && !judged.contains(id) &&
           is_chosen(id))

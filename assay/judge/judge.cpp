@@ -9,12 +9,12 @@
 #include "assay/judge/aggregates.hpp"
 #include "assay/judge/cpu_wall.hpp"
 #include "assay/judge/exact.hpp"
-#include "assay/judge/groups.hpp"
 #include "assay/judge/latencies.hpp"
 #include "assay/judge/notes.hpp"
 #include "assay/judge/paired_series.hpp"
 #include "assay/judge/paired_test.hpp"
 #include "assay/judge/profile.hpp"
+#include "assay/judge/ranking.hpp"
 #include "assay/judge/requirements.hpp"
 #include "assay/judge/saturation.hpp"
 #include "assay/judge/scaling.hpp"
@@ -56,23 +56,23 @@ std::optional<Note> reason_not_judged(const PairedSeries& series, MetricId id, c
 /// Pairs that can't be judged yet, by their place in the family.
 using TooFew = std::map<std::size_t, PairedSeries>;
 
-/// The pairs of every contrast whose cells are sound; twins form a family of their own. One that can't be
+/// The pairs of every comparison whose cells are sound; twins form a family of their own. One that can't be
 /// judged has no pairs here, but still counts among the many: nothing is settled sooner for its want.
 std::vector<PairedSeries> family_of(const Observations& evidence, MetricId id, bool twins,
                                     std::vector<Note>* notes, TooFew& too_few) {
   const auto& design = evidence.design;
   const auto cells = values_by_cell(evidence.values(id));
   std::vector<PairedSeries> family;
-  for (const auto& contrast : design.comparisons) {
-    if (design.is_twin(contrast.candidate) != twins || !evidence.is_ok(contrast)) continue;
-    auto series = make_pairs(evidence, contrast, id, cells);
+  for (const auto& comparison : design.comparisons) {
+    if (design.is_twin(comparison.candidate) != twins || !evidence.is_ok(comparison)) continue;
+    auto series = make_pairs(evidence, comparison, id, cells);
     if (const auto note = reason_not_judged(series, id, design.metrics[id])) {
       if (note->kind == NoteKind::too_few_rounds && all_valid(series, design.metrics[id].scale)) {
         if (!series.rounds.empty() && !twins) too_few.emplace(family.size(), series);
       } else if (notes != nullptr && !series.rounds.empty()) {
         notes->push_back(*note);
       }
-      series = PairedSeries{.comparison = contrast, .replication = series.replication};
+      series = PairedSeries{.comparison = comparison, .replication = series.replication};
     }
     family.push_back(std::move(series));
   }
@@ -146,7 +146,7 @@ void mark_concurrent_candidates(const Observations& evidence, std::vector<Findin
       f.rounds_to_decide->suits_abreast = true;
 }
 
-/// What is told besides verdicts must not cost the verdicts: where it can't be worked out, that is said.
+/// Computes what stands beside the verdicts. A failure becomes a note and does not cost the verdicts.
 template <class Work>
 void run_optional(const char* what, Findings& findings, Work&& work) {
   try {
@@ -192,7 +192,8 @@ Findings judge(const Design& design, const Observations& evidence) {
   apply_saturation(evidence, findings);
   run_optional("how costs grow", findings, [&] { findings.scaling = fit_scaling(evidence); });
   run_optional("the overall change", findings, [&] { findings.overall = judge_overall(evidence, findings); });
-  run_optional("which are alike", findings, [&] { findings.groups = find_groups(evidence, findings); });
+  run_optional("the order of candidates", findings,
+               [&] { findings.rankings = rank_candidates(evidence, findings); });
   run_optional("turning points", findings, [&] { findings.reversals = find_reversals(evidence, findings); });
   findings.failures = judge_failures(evidence);
   run_optional("how much values vary", findings, [&] { findings.spreads = judge_variability(evidence); });
@@ -202,7 +203,7 @@ Findings judge(const Design& design, const Observations& evidence) {
   };
   std::erase_if(findings.scaling, beside);
   std::erase_if(findings.overall, beside);
-  std::erase_if(findings.groups, beside);
+  std::erase_if(findings.rankings, beside);
   std::erase_if(findings.reversals, beside);
   std::erase_if(findings.spreads, beside);
   add_notes(evidence, findings);

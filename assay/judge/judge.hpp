@@ -7,12 +7,12 @@
 
 namespace assay::judge {
 
-/// The findings on watched metrics of a campaign that goes on, in order of metric and contrast: which are
+/// The findings on watched metrics of a campaign that goes on, in order of metric and comparison: which are
 /// settled by the looks taken so far. Findings without enough pairs have rounds = 0.
 std::vector<Finding> interim_findings(const Design& design, const Observations& evidence);
 
-/// Judges every contrast on every metric that has a preferred direction, from the rounds in which both of its
-/// cells have a value, with the looks that were planned (see decide_family()); a contrast with too few such rounds
+/// Judges every comparison on every metric that has a preferred direction, from the rounds in which both of its
+/// cells have a value, with the looks that were planned (see decide_family()); a comparison with too few such rounds
 /// gets no finding and a note instead. All findings on a metric are one family, twins another; the
 /// supporting metrics divide one error rate among them. Exact metrics are compared directly.
 ///

@@ -113,10 +113,10 @@ std::vector<PooledLatency> pooled_latencies(const Observations& evidence) {
   std::vector<PooledLatency> all;
   const auto rounds = by_round(evidence);
   std::size_t comparisons = 0;
-  for (const auto& contrast : evidence.design.comparisons) {
-    const auto its = rounds.find(contrast.baseline), mine = rounds.find(contrast.candidate);
-    if (evidence.design.is_twin(contrast.candidate) || its == rounds.end() || mine == rounds.end() ||
-        !evidence.is_ok(contrast) || comparisons >= most_comparisons)
+  for (const auto& comparison : evidence.design.comparisons) {
+    const auto its = rounds.find(comparison.baseline), mine = rounds.find(comparison.candidate);
+    if (evidence.design.is_twin(comparison.candidate) || its == rounds.end() || mine == rounds.end() ||
+        !evidence.is_ok(comparison) || comparisons >= most_comparisons)
       continue;
     std::vector<RoundLatencies> a, b;
     for (const auto& [round, latencies] : its->second)
@@ -127,7 +127,7 @@ std::vector<PooledLatency> pooled_latencies(const Observations& evidence) {
     ++comparisons;
     for (const double p : {0.5, 0.9, 0.99, 0.999})
       if (auto found = pooled_latency(a, b, p)) {
-        found->comparison = contrast;
+        found->comparison = comparison;
         all.push_back(*found);
       }
   }

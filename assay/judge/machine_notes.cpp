@@ -80,8 +80,8 @@ class MachineChecks {
       add_note(NoteKind::page_cache_not_dropped, std::ranges::max(warm), 0.01);
     if (const auto& counted = values(MetricKind::counter_share); !counted.empty())
       add_note(NoteKind::counters_shared, 1 - std::ranges::min(counted), 0.1);
-    for (const auto& sitting : evidence_.sessions())
-      if (!sitting.fact("beside another campaign").empty())
+    for (const auto& session : evidence_.sessions())
+      if (!session.fact("beside another campaign").empty())
         findings_.notes.push_back(
             {.kind = NoteKind::concurrent_campaign, .subject = ThisMachine{}, .level = Note::Level::warning});
   }

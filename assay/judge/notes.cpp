@@ -13,17 +13,17 @@ Note warning(NoteKind kind, CellId cell) {
 }
 
 void differing_outputs(const Observations& evidence, Findings& findings) {
-  for (const auto& contrast : evidence.design.comparisons) {
-    const auto &baseline = evidence.of(contrast.baseline), &candidate = evidence.of(contrast.candidate);
+  for (const auto& comparison : evidence.design.comparisons) {
+    const auto &baseline = evidence.of(comparison.baseline), &candidate = evidence.of(comparison.candidate);
     if (!baseline.was_checked || !candidate.was_checked || baseline.answer_digest == candidate.answer_digest)
       continue;
-    auto note = warning(NoteKind::output_differs, contrast.candidate);
+    auto note = warning(NoteKind::output_differs, comparison.candidate);
     note.quoted = candidate.answer_difference;
     findings.notes.push_back(std::move(note));
   }
 }
 
-void leftovers(const Observations& evidence, Findings& findings) {
+void orphans(const Observations& evidence, Findings& findings) {
   for (const auto cell : evidence.design.cells.ids()) {
     const auto& its = evidence.of(cell);
     if (its.orphans == 0) continue;
@@ -61,7 +61,7 @@ void add_notes(const Observations& evidence, Findings& findings) {
   for (const auto workload : evidence.design.workloads.ids())
     if (const auto& doubt = evidence.check_warning(workload); !doubt.empty())
       findings.notes.push_back({.kind = NoteKind::weak_check, .subject = workload, .quoted = doubt});
-  leftovers(evidence, findings);
+  orphans(evidence, findings);
   failures_now_and_then(evidence, findings);
   std::ranges::move(layout_notes(evidence, findings), std::back_inserter(findings.notes));
   add_load_notes(evidence, findings);

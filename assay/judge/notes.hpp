@@ -37,13 +37,13 @@ struct LayoutSpread {
 std::optional<LayoutSpread> layout_spread(const std::vector<double>& logs,
                                           const std::vector<double>& twin_logs);
 
-/// What is to be said of layouts: of campaigns that link anew, how far layout moves each comparison, whether
+/// The notes on layouts: of campaigns that link anew, how far layout moves each comparison, whether
 /// a change is within what one build of each would show by chance, and whose layouts could not be varied; of
 /// others, once, that a change below 5 % between two builds may be nothing but layout.
 std::vector<Note> layout_notes(const Observations& evidence, const Findings& findings);
 
 /// Why comparing this candidate with its baseline is comparing a program with itself: the same commit, the
-/// same bytes under two paths, or the same program told the same. Empty when it is not.
+/// same bytes under two paths, or the same program with the same arguments. Empty when it is not.
 std::optional<NoteKind> same_program_kind(const Design& design, const Candidate& candidate);
 
 /// In what candidates differ from their baselines besides what is compared, or don't differ where they
@@ -73,7 +73,7 @@ void add_load_notes(const Observations& evidence, Findings& findings);
 
 /// What the machine did to the trials, each note with its figure and threshold.
 ///
-/// - The host took more than 5 % of the machine's CPU time; other programs used more than 10 % of it (told of
+/// - The host took more than 5 % of the machine's CPU time; other programs used more than 10 % of it (reported of
 ///   trials from 20 ms on); more were ready to run than there are cores (median over the trials).
 /// - The cores' frequency varied by more than 10 %; a core throttled; it ran on battery; it slept.
 /// - Files declared cold stayed in the page cache (more than 1 % of their pages).

@@ -173,12 +173,12 @@ std::vector<Overall> judge_overall(const Observations& evidence, const Findings&
     if (!what.request.watched || what.exact || what.scale == Scale::difference) continue;
     const auto cells = values_by_cell(evidence.values(metric));
     std::map<CandidateId, std::vector<PairedSeries>> of;
-    for (const auto& contrast : design.comparisons) {
-      if (design.is_twin(contrast.candidate) || !evidence.is_ok(contrast)) continue;
-      auto series = make_pairs(contrast, cells);
-      series.replication.layouts = layouts_of(design, contrast);
+    for (const auto& comparison : design.comparisons) {
+      if (design.is_twin(comparison.candidate) || !evidence.is_ok(comparison)) continue;
+      auto series = make_pairs(comparison, cells);
+      series.replication.layouts = layouts_of(design, comparison);
       if (series.rounds.empty() || !all_valid(series, what.scale)) continue;
-      of[design.cells[contrast.candidate].candidate].push_back(std::move(series));
+      of[design.cells[comparison.candidate].candidate].push_back(std::move(series));
     }
     std::vector<Strata> strata;
     const auto first = result.size();

@@ -183,8 +183,8 @@ PairedTest estimate_of(const PairedSeries& series, std::size_t pairs, PairedTest
 }
 
 double hardware_cores(const Observations& evidence) {
-  for (const auto& sitting : evidence.sessions())
-    if (const auto cores = sitting.fact("cores"); !cores.empty())
+  for (const auto& session : evidence.sessions())
+    if (const auto cores = session.fact("cores"); !cores.empty())
       return std::max(1.0, std::atof(cores.c_str()));
   return 1;
 }

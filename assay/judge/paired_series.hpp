@@ -26,7 +26,7 @@ double median_of_values(const RoundValues& rounds);
 using ValuesByCell = std::map<CellId, RoundValues>;
 ValuesByCell values_by_cell(const ValueColumn& values);
 
-/// The rounds in which both cells of a contrast have a value, of several the first. Cost: linear in the
+/// The rounds in which both cells of a comparison have a value, of several the first. Cost: linear in the
 /// values.
 PairedSeries make_pairs(const Comparison& of, const ValuesByCell& values);
 
@@ -50,7 +50,7 @@ std::pair<std::vector<double>, std::vector<double>> layout_means(const PairedSer
 /// rounds take layouts in turn, of the layouts' means.
 PairedTest estimate_of(const PairedSeries& series, std::size_t pairs, PairedTestOptions question);
 
-/// The metrics that are told as having moved besides those that are watched: supporting ones, and those
+/// The metrics that are shown as having changed besides those that are watched: supporting ones, and those
 /// without a better side. They divide the error rate of one among them; 1 at least.
 int metrics_moved_besides(const Design& design);
 
@@ -61,11 +61,11 @@ bool all_valid(const PairedSeries& series, Scale scale);
 /// plans, all there are, at once), and for supporting metrics their part of the error rate.
 TestFamily family_rules(const Design& design, MetricId metric, std::span<const PairedSeries> series);
 
-/// The looks of a campaign that plans any (its rounds_max is above 0), at a contrast with these repeats.
+/// The looks of a campaign that plans any (its rounds_max is above 0), at a comparison with these repeats.
 schedule::LookSchedule looks_of(const Rules& rules, const Replication& repeats = {});
 
 /// The rounds of the first planned look at which a change can be called at all on a watched metric of a
-/// contrast with these repeats, were it the only one. REQUIRES: looks are planned.
+/// comparison with these repeats, were it the only one. REQUIRES: looks are planned.
 int first_deciding_look(const Design& design, const Replication& repeats = {});
 
 /// A look at data: its place among the looks of a boundary, and the rounds that it takes.
@@ -78,7 +78,7 @@ struct LastLook {
 /// them. Empty before the first.
 std::optional<LastLook> last_look(const Rules& rules, const PairedSeries& series);
 
-/// How many hardware cores the first sitting's machine has, from its facts; 1 when they don't tell.
+/// How many hardware cores the first session's machine has, from its facts; 1 when they don't tell.
 double hardware_cores(const Observations& evidence);
 
 }  // namespace assay::judge

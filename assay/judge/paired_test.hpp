@@ -26,7 +26,7 @@ inline constexpr double share_of_typical = 0.8, share_of_each_other = 0.1;
 /// each of slow runs and the mean; and, while more rounds are to come, where it leans to that at the second.
 inline constexpr double withheld_at = 0.025, leaning_at = 0.25;
 
-/// `same` is said where slow runs in this share more of the rounds, or fewer, are ruled out, which takes so
+/// `same` is concluded where slow runs in this share more of the rounds, or fewer, are ruled out, which takes so
 /// many rounds at least.
 inline constexpr double tolerated_slow_runs = 0.1;
 inline constexpr std::size_t rounds_that_show_slow_runs = 28;
@@ -40,20 +40,20 @@ struct PairedTestOptions {
   double level = 0.95;  ///< of the interval; 1 − level is the chance of calling no change a change
   /// Slow runs are not clipped: some ran into their time limit, and to hang now and then is no noise.
   bool no_clipping = false;
-  /// What slow runs and the mean do is told, and counts for the verdict.
+  /// Slow runs and the mean are reported and count for the verdict.
   bool rest = true;
   /// Each value is that of one run, or of a round's slowest requests, so that `same` waits until slow runs in
   /// more than a tenth of them are ruled out; else it is of thousands of calls or requests, which have
   /// metrics of their own for slow ones.
   bool single_runs = true;
-  /// Values of each side in a round, where they are more than one: see stats/blocked_ranks.hpp.
+  /// Values of each side in a round, where they are more than one: see stats/van_elteren.hpp.
   Replication replication;
 };
 
 /// Judges values paired by round: baseline[r] and candidate[r] are from the same round, in the order of the
 /// rounds.
 ///
-/// By the clipped signed-rank test (stats/clipped.hpp) of their logarithms, or of the values on a difference
+/// By the clipped signed-rank test (stats/clipped_signed_rank.hpp) of their logarithms, or of the values on a difference
 /// scale: where noise makes some trials slower, the effect and interval are those of the fast runs, and
 /// `typical` has those of all; else they are of all, the Hodges-Lehmann estimate with the interval of Walsh
 /// averages. Then
@@ -66,14 +66,14 @@ struct PairedTestOptions {
 ///   say the opposite,
 /// - `unclear`: anything else; `rounds_to_decide` then says how many rounds it would likely take, or why none would.
 ///
-/// `slow` and `mean` tell what the rest of the runs do (PairedTestOptions::rest): `same` is not said while, at 2.5 %
+/// `slow` and `mean` tell what the rest of the runs do (PairedTestOptions::rest): there is no `same` while, at 2.5 %
 /// each, slow runs differ or the mean does by more than the margin, nor, of single runs, where slow runs in
 /// a tenth more of 28 rounds or more are not ruled out; `better` and `worse` not where they say the
 /// opposite.
 ///
 /// With repeats (PairedTestOptions::repeats) a side has as many values of each round, one round's after the other's.
 /// All runs are judged alike then: from six rounds on the medians of the rounds; with fewer a change of at
-/// least a quarter is called where the blocked rank test (stats/blocked_ranks.hpp), which takes both sides
+/// least a quarter is called where the blocked rank test (stats/van_elteren.hpp), which takes both sides
 /// to be equally noisy, and Student's t of the medians' differences, which takes them to be normal, both
 /// call it.
 ///
@@ -87,7 +87,7 @@ struct PairedTestOptions {
 /// zero on a ratio scale, and a level or margin out of range. Cost: some hundred counts of O(n log n); beyond
 /// 1 000 rounds O(n log n), as all runs are judged alike there.
 ///
-/// Source: see stats/clipped.hpp; Hodges & Lehmann 1963; Wilcoxon 1945.
+/// Source: see stats/clipped_signed_rank.hpp; Hodges & Lehmann 1963; Wilcoxon 1945.
 Finding judge_paired(std::span<const double> baseline, std::span<const double> candidate,
                      const PairedTestOptions& question);
 
@@ -189,7 +189,7 @@ class PairedTest {
   };
 
   bool is_clipped() const { return fast_.has_value(); }
-  /// beyond_margin() told from two counts, for less than it takes to find the estimate.
+  /// beyond_margin() from two counts, for less than it takes to find the estimate.
   bool lies_beyond_margin() const;
   double estimate() const;
   stats::Range interval(std::uint64_t critical_count) const;
@@ -206,7 +206,7 @@ class PairedTest {
   Direction prefer_;
   Replication repeats_, per_round_;
   bool rest_, single_runs_;
-  bool all_runs_;  ///< are judged alike: which are slow ones can't be said, or is no noise
+  bool all_runs_;  ///< are judged alike: which are slow is unknown, or no noise
   double asked_margin_, margin_;
   std::vector<double> a_, b_;  ///< the baseline's and the candidate's values, so that lower is better
   double sign_;                ///< −1 where that turned them

@@ -63,7 +63,7 @@ bool PairedTest::has_rest() const {
          n() >= fewest;
 }
 
-/// Told of values on the tests' scale, so that slow is what is not preferred.
+/// Of values on the tests' scale, so that slow is what is not preferred.
 const std::optional<SlowRuns>& PairedTest::slow() const {
   constexpr double beyond = 1.5;
   if (slow_ || !has_rest()) return slow_;

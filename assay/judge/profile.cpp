@@ -32,7 +32,7 @@ Effect seen(const PairedSeries& series, Scale scale, const ProfileLine& line) {
 
 /// Whether a change of a metric without a better side is shown to be one, at the last planned look. All that
 /// moved besides what is watched is one family, see metrics_moved_besides().
-bool is_told(const Design& design, const PairedSeries& series, Metric metric, const Effect& effect) {
+bool is_significant(const Design& design, const PairedSeries& series, Metric metric, const Effect& effect) {
   constexpr double much = 0.05;
   const auto look = last_look(design.rules, series);
   if (!look || !effect.is_ratio() || look->rounds < static_cast<std::size_t>(fewest_rounds) ||
@@ -52,23 +52,23 @@ void add_metric(const Observations& evidence, MetricId id, Lines& lines) {
                     : evidence.values(id).size() > 0                          ? From::judged
                                                                               : From::unpaired;
   const auto cells = values_by_cell(evidence.values(id, from));
-  for (const auto& contrast : design.comparisons) {
-    if (lines.contains({contrast, id})) continue;  // its finding's
-    const auto its = cells.find(contrast.baseline), mine = cells.find(contrast.candidate);
-    if (design.is_twin(contrast.candidate) || !evidence.is_ok(contrast) || its == cells.end() ||
+  for (const auto& comparison : design.comparisons) {
+    if (lines.contains({comparison, id})) continue;  // its finding's
+    const auto its = cells.find(comparison.baseline), mine = cells.find(comparison.candidate);
+    if (design.is_twin(comparison.candidate) || !evidence.is_ok(comparison) || its == cells.end() ||
         mine == cells.end())
       continue;
-    ProfileLine line{.comparison = contrast,
+    ProfileLine line{.comparison = comparison,
                      .metric = id,
                      .baseline = median_of_values(its->second),
                      .candidate = median_of_values(mine->second)};
     if (line.baseline == 0 && line.candidate == 0) continue;
     const auto series =
-        from == From::judged ? make_pairs(contrast, cells) : PairedSeries{.comparison = contrast};
+        from == From::judged ? make_pairs(comparison, cells) : PairedSeries{.comparison = comparison};
     line.effect = seen(series, metric.scale, line);
     line.is_significant =
-        metric.direction == Direction::neither && is_told(design, series, metric, line.effect);
-    lines[{contrast, id}] = line;
+        metric.direction == Direction::neither && is_significant(design, series, metric, line.effect);
+    lines[{comparison, id}] = line;
   }
 }
 
@@ -91,9 +91,9 @@ std::vector<ProfileLine> make_profile(const Observations& evidence, const std::v
   for (const auto id : design.metrics.ids())
     if (design.metrics[id].subject == MetricSubject::work) add_metric(evidence, id, lines);
   std::vector<ProfileLine> profile;
-  for (const auto& contrast : design.comparisons)
-    for (auto at = lines.lower_bound({contrast, MetricId{0}});
-         at != lines.end() && at->first.first == contrast; ++at)
+  for (const auto& comparison : design.comparisons)
+    for (auto at = lines.lower_bound({comparison, MetricId{0}});
+         at != lines.end() && at->first.first == comparison; ++at)
       profile.push_back(at->second);
   return profile;
 }

@@ -7,9 +7,9 @@
 
 namespace assay::judge {
 
-/// Typical values of both sides of every sound contrast but the twins', on every metric of the work that both
+/// Typical values of both sides of every sound comparison but the twins', on every metric of the work that both
 /// have values of, whether it is judged or not. A line takes its effect from the finding of its metric where
-/// `findings` has one. Of metrics without a better side a change is told that is above 5 % and that the
+/// `findings` has one. Of metrics without a better side a change is significant that is above 5 % and that the
 /// paired test at a level of 95 % calls (at least 6 rounds). Where both sides are 0 there is no line.
 ///
 /// Cost: linear in the values, and a test for each such change.

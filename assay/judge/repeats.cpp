@@ -80,8 +80,8 @@ IdTable<CellId, int> plan_repeats(const Observations& evidence,
     const auto planned = schedule::repeats_by_cost(cost);
     for (std::size_t i = 0; i < cells.size(); ++i) slots[cells[i]] = planned[i];
   }
-  for (const auto& contrast : design.comparisons)
-    if (design.is_twin(contrast.candidate)) slots[contrast.candidate] = slots[contrast.baseline];
+  for (const auto& comparison : design.comparisons)
+    if (design.is_twin(comparison.candidate)) slots[comparison.candidate] = slots[comparison.baseline];
   return slots;
 }
 

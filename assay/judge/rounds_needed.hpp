@@ -20,7 +20,7 @@ using IsEnough = std::function<bool(const PairedTest&)>;
 /// Source: Efron & Tibshirani 1993, chapter 25 (power by resampling).
 double chance_of(const PairedTest& estimate, std::size_t rounds, const IsEnough& enough);
 
-/// Whether any of 60 continuations comes to it. Where none does, the chance of one is below 5 %, said with
+/// Whether any of 60 continuations comes to it. Where none does, the chance of one is below 5 %, with
 /// confidence 95 % (Clopper & Pearson 1934); where it is likely, the first few show it.
 bool can_come_to(const PairedTest& estimate, std::size_t rounds, const IsEnough& enough);
 

@@ -12,8 +12,8 @@ namespace assay::judge {
 /// they share), for each candidate, workload and choice of the other levels with at least three levels
 /// measured. Twins are left out.
 ///
-/// Over sizes: a power law through the medians with the exponent's interval, the law of growth where it can
-/// be told (and its own exponent at these sizes lies within that interval), and the size at which the
+/// Over sizes: a power law through the medians with the exponent's interval, the law of growth where it is
+/// clear (and its own exponent at these sizes lies within that interval), and the size at which the
 /// candidate costs what its baseline does, when that lies within a factor of ten of the sizes measured. Over
 /// threads: the universal scalability law, the knee (where each thread beyond gains less than half of what
 /// each before did), and the plateau: the first level beyond which no level measured does more than the

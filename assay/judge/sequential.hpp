@@ -10,7 +10,7 @@
 
 namespace assay::judge {
 
-/// The pairs of one contrast on one metric, in order of their rounds. With repeats a side has as many values
+/// The pairs of one comparison on one metric, in order of their rounds. With repeats a side has as many values
 /// of each round, one round's after the other's.
 struct PairedSeries {
   Comparison comparison;
@@ -50,7 +50,7 @@ enum class Stage { running, ended };
 /// Judges a family of findings with looks at growing data, replaying the rounds from the first, so that the
 /// same trials give the same decisions whenever they are judged.
 ///
-/// Contrasts with repeats are judged by the blocked rank test (stats/blocked_ranks.hpp), with looks from two
+/// Contrasts with repeats are judged by the blocked rank test (stats/van_elteren.hpp), with looks from two
 /// rounds on (schedule::planned_looks()).
 ///
 /// At each round where a finding's own pairs reach a planned look, its p-values over all looks are renewed
@@ -63,7 +63,7 @@ enum class Stage { running, ended };
 /// The rest of the runs (PairedTestOptions::rest) has a say. Slow runs and the mean each have a tenth of the error
 /// rate, of which a look has the part that StoppingBoundary::share_of() names, and typical runs eight tenths. A
 /// change is not called while slow runs or the mean say the opposite, by tests that are made anew at each
-/// look: at 25 % as long as more rounds are to come, at 2.5 % each at the last. `same` is not said while
+/// look: at 25 % as long as more rounds are to come, at 2.5 % each at the last. there is no `same` while
 /// slow runs or the mean are shown to differ, at 2.5 % each, nor, before the last look, until slow runs in a
 /// tenth more of the rounds, or fewer, are ruled out. Withholding a verdict raises no error rate. What is
 /// settled becomes unclear again where later rounds show the opposite.

@@ -18,7 +18,7 @@
 namespace assay::judge {
 namespace {
 
-constexpr double surely = 0.01;  ///< p-value from which an oddity is told
+constexpr double surely = 0.01;  ///< p-value from which an anomaly is reported
 
 /// One kind of oddity: the cell where it is worst is named, the others are counted. Of many cells some look
 /// odd by chance, so the p-values are taken together (Benjamini–Hochberg).
@@ -137,8 +137,8 @@ class SeriesChecks {
     constexpr double much = 0.3;
     constexpr std::size_t fewest = 20;
     Anomaly alike(NoteKind::autocorrelation, much);
-    for (const auto& contrast : evidence_.design.comparisons) {
-      const auto series = make_pairs(contrast, cells_);
+    for (const auto& comparison : evidence_.design.comparisons) {
+      const auto series = make_pairs(comparison, cells_);
       if (series.rounds.size() < fewest) continue;
       std::vector<double> effects;
       for (std::size_t i = 0; i < series.rounds.size(); ++i)
@@ -146,7 +146,7 @@ class SeriesChecks {
             is_valid_value(metric_.scale, series.candidate[i]))
           effects.push_back(transformed_effect(metric_.scale, series.baseline[i], series.candidate[i]));
       if (effects.size() < fewest) continue;
-      alike.add(contrast.candidate, stats::autocorrelation(effects), stats::ljung_box(effects).p);
+      alike.add(comparison.candidate, stats::autocorrelation(effects), stats::ljung_box(effects).p);
     }
     alike.add_note(id_, findings_);
   }
@@ -160,7 +160,7 @@ class SeriesChecks {
     std::map<CellId, double> typical;
     for (const auto& [cell, rounds] : cells_)
       if (rounds.size() >= 3) typical[cell] = stats::median(values_of(rounds));
-    // How far each value is from what its cell typically has, where that can be told.
+    // How far each value is from what its cell typically has, where that is known.
     const auto off_typical = [&](Observations::Source from, auto&& take) {
       const auto& column = evidence_.values(id_, from);
       for (std::size_t i = 0; i < column.size(); ++i)
@@ -255,9 +255,9 @@ class SeriesChecks {
     constexpr double near = 0.001, most = 0.5;
     constexpr std::size_t fewest = 7;
     bool noted = false;
-    for (const auto& contrast : evidence_.design.comparisons) {
-      const auto series = make_pairs(contrast, cells_);
-      if (series.rounds.size() < fewest || evidence_.design.is_twin(contrast.candidate)) continue;
+    for (const auto& comparison : evidence_.design.comparisons) {
+      const auto series = make_pairs(comparison, cells_);
+      if (series.rounds.size() < fewest || evidence_.design.is_twin(comparison.candidate)) continue;
       const double top = std::max(std::ranges::max(series.baseline), std::ranges::max(series.candidate));
       const double bottom = std::min(std::ranges::min(series.baseline), std::ranges::min(series.candidate));
       const auto at_top = [&](const std::vector<double>& values) {
@@ -268,13 +268,13 @@ class SeriesChecks {
       const double share = std::min(at_top(series.baseline), at_top(series.candidate));
       if (share <= most || bottom >= top * (1 - near)) continue;
       for (auto& f : findings_.findings)
-        if (f.comparison == contrast && f.metric == id_ && f.verdict == Verdict::same) {
+        if (f.comparison == comparison && f.metric == id_ && f.verdict == Verdict::same) {
           f.verdict = Verdict::unclear;
           f.rounds_to_decide = RoundsToDecide{.obstacle = RoundsToDecide::Obstacle::saturation_suspected};
         }
       if (std::exchange(noted, true)) continue;
       findings_.notes.push_back({.kind = NoteKind::saturation,
-                                 .subject = contrast.candidate,
+                                 .subject = comparison.candidate,
                                  .metric = id_,
                                  .value = share,
                                  .threshold = most});

@@ -37,8 +37,8 @@ class StopEvaluator {
       entry->second = entry->second && is_answered(f);
     }
     std::set<Comparison> result;
-    for (const auto& [contrast, is_done] : done)
-      if (is_done) result.insert(contrast);
+    for (const auto& [comparison, is_done] : done)
+      if (is_done) result.insert(comparison);
     return result;
   }
 
@@ -61,7 +61,7 @@ class StopEvaluator {
     if (f.decided && f.rounds == 0) return true;  // exact
     if (design_.is_twin(f.comparison.candidate)) return f.decided || is_futile(f, metric);
     if (aim_.precise) return is_precise(f, metric) && (!aim_.allow || is_decided(f, metric));
-    const bool known = aim_.allow ? is_decided(f, metric) : is_sure(f) || is_told_unlike(f);
+    const bool known = aim_.allow ? is_decided(f, metric) : is_sure(f) || is_shown_unlike(f);
     return known ? slow_runs_could_have_shown(f, metric) : is_futile(f, metric);
   }
 
@@ -82,7 +82,7 @@ class StopEvaluator {
 
   /// Whether slow runs or the mean plainly do otherwise than most runs, so that no verdict is to be hoped
   /// for.
-  static bool is_told_unlike(const Finding& f) {
+  static bool is_shown_unlike(const Finding& f) {
     constexpr double plainly = 0.005;
     return f.rounds_to_decide &&
            (f.rounds_to_decide->obstacle == RoundsToDecide::Obstacle::slow_runs ||

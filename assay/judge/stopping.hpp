@@ -29,7 +29,7 @@ struct StopCriteria {
   double seconds_for_slow_runs = 0;
 };
 
-/// The contrasts that need no more rounds, from the findings on watched metrics that interim_findings() gave.
+/// The comparisons that need no more rounds, from the findings on watched metrics that interim_findings() gave.
 /// Each of these has to be
 ///
 /// - with a gate: decided by it, at a planned look;

@@ -13,7 +13,7 @@
 namespace assay::judge {
 namespace {
 
-/// The two sides of a contrast, as tests see them.
+/// The two sides of a comparison, as tests see them.
 struct Sides {
   std::vector<double> baseline, candidate;
 };
@@ -66,18 +66,18 @@ std::vector<Finding> judge_unpaired(const Observations& evidence) {
     std::vector<Finding> family;
     std::vector<Sides> sides;
     std::vector<double> p;
-    for (const auto& contrast : design.comparisons) {
-      const auto &baseline = values[contrast.baseline], &candidate = values[contrast.candidate];
+    for (const auto& comparison : design.comparisons) {
+      const auto &baseline = values[comparison.baseline], &candidate = values[comparison.candidate];
       const auto usable = [&](const std::vector<double>& v) {
         return v.size() >= fewest && is_valid_value(metric.scale, std::ranges::min(v));
       };
       if (!usable(baseline) || !usable(candidate)) continue;
       sides.push_back({on_test_scale(baseline, metric.scale), on_test_scale(candidate, metric.scale)});
       auto f = compare(baseline, candidate, sides.back(), metric, design.margin_of(id));
-      f.comparison = contrast;
+      f.comparison = comparison;
       f.metric = id;
       Note note{.kind = NoteKind::unpaired,
-                .subject = contrast.candidate,
+                .subject = comparison.candidate,
                 .level = Note::Level::warning,
                 .metric = id};
       f.notes.push_back(note);

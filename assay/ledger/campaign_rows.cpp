@@ -130,19 +130,19 @@ void read_cells(soci::session& sql, CampaignId campaign, Record& record) {
 
 void read_sessions(soci::session& sql, CampaignId campaign, Log& log) {
   read_all(sql, "session", "machine, boot", campaign, [&](const soci::row& row) {
-    Session sitting;
-    codec::from_value(value_of(row, 1), sitting.machine);
-    codec::from_value(value_of(row, 2), sitting.boot);
-    log.sessions.add(std::move(sitting));
+    Session session;
+    codec::from_value(value_of(row, 1), session.machine);
+    codec::from_value(value_of(row, 2), session.boot);
+    log.sessions.add(std::move(session));
   });
   const Rows facts =
       (sql.prepare << "SELECT session, name, value FROM fact WHERE campaign = :c ORDER BY session, name",
        use(campaign.value));
   for (const auto& row : facts) {
-    SessionId sitting;
-    codec::from_value(value_of(row, 0), sitting);
-    if (!log.sessions.contains(sitting)) throw codec::CorruptData("a session is missing in it");
-    log.sessions[sitting].facts.push_back(
+    SessionId session;
+    codec::from_value(value_of(row, 0), session);
+    if (!log.sessions.contains(session)) throw codec::CorruptData("a session is missing in it");
+    log.sessions[session].facts.push_back(
         {codec::read_text(value_of(row, 1)), codec::read_text(value_of(row, 2))});
   }
 }
@@ -179,15 +179,15 @@ CampaignId put_campaign(soci::session& sql, const Record& record, const std::str
   put_all(sql, "factor", campaign, design.factors);
   put_settings_and_cells(sql, campaign, record);
   Insert contrast_row(sql, "comparison", with_key({{"campaign", Kind::whole}}, columns_of(Comparison{})));
-  for (const auto& contrast : design.comparisons)
-    contrast_row.run({campaign.value, contrast.baseline.value, contrast.candidate.value});
+  for (const auto& comparison : design.comparisons)
+    contrast_row.run({campaign.value, comparison.baseline.value, comparison.candidate.value});
   put_all(sql, "metric", campaign, design.metrics);
   return campaign;
 }
 
-void put_session(soci::session& sql, CampaignId campaign, SessionId id, const Session& sitting,
+void put_session(soci::session& sql, CampaignId campaign, SessionId id, const Session& session,
                  const std::string& token) {
-  const auto fingerprint = sitting.fact("fingerprint");
+  const auto fingerprint = session.fact("fingerprint");
   const auto machine = machine_number(sql, fingerprint.empty() ? "unknown" : fingerprint);
   const auto now = unix_milliseconds();
   Insert row(sql, "session",
@@ -197,11 +197,11 @@ void put_session(soci::session& sql, CampaignId campaign, SessionId id, const Se
                                     {"started", Kind::whole},
                                     {"seen", Kind::whole}}));
   row.run(
-      {campaign.value, id.value, machine, sitting.boot, token.empty() ? Value{} : Value{token}, now, now});
+      {campaign.value, id.value, machine, session.boot, token.empty() ? Value{} : Value{token}, now, now});
   Insert fact_row(
       sql, "fact",
       {{"campaign", Kind::whole}, {"session", Kind::whole}, {"name", Kind::text}, {"value", Kind::text}});
-  for (const auto& fact : sitting.facts) fact_row.run({campaign.value, id.value, fact.name, fact.value});
+  for (const auto& fact : session.facts) fact_row.run({campaign.value, id.value, fact.name, fact.value});
 }
 
 Record read_campaign(soci::session& sql, CampaignId campaign) {
@@ -236,11 +236,11 @@ Record read_campaign(soci::session& sql, CampaignId campaign) {
   read_things<Factor>(sql, "factor", campaign,
                       [&](Factor&& factor) { design.factors.push_back(std::move(factor)); });
   read_cells(sql, campaign, record);
-  const Rows contrasts =
+  const Rows comparisons =
       (sql.prepare << "SELECT " + names_of_columns<Comparison>() +
                           " FROM comparison WHERE campaign = :c ORDER BY candidate, baseline",
        use(campaign.value));
-  for (const auto& row : contrasts) read_row(row, 0, design.comparisons.emplace_back());
+  for (const auto& row : comparisons) read_row(row, 0, design.comparisons.emplace_back());
   read_things<Metric>(sql, "metric", campaign,
                       [&](Metric&& metric) { design.metrics.add(std::move(metric)); });
   read_sessions(sql, campaign, record.log);

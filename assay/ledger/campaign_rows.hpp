@@ -16,8 +16,8 @@ namespace assay::ledger {
 /// names the process that measures it; empty: nobody does.
 CampaignId put_campaign(soci::session& sql, const Record& record, const std::string& token);
 
-/// A sitting as the campaign's next.
-void put_session(soci::session& sql, CampaignId campaign, SessionId id, const Session& sitting,
+/// A session as the campaign's next.
+void put_session(soci::session& sql, CampaignId campaign, SessionId id, const Session& session,
                  const std::string& token);
 
 /// What a workload's check leaves open.

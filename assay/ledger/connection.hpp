@@ -76,7 +76,7 @@ class Connection {
         return result;
       }
     } catch (const soci::soci_error& error) {
-      // Told before the rollback, which has a code of its own.
+      // Translated before the rollback, which has a code of its own.
       const auto translated = [&]() -> std::exception_ptr {
         try {
           fail(error);

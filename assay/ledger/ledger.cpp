@@ -70,32 +70,32 @@ CampaignId Ledger::add_whole(const Record& record) {
   });
 }
 
-void Ledger::add_session(CampaignId campaign, const Session& sitting) {
+void Ledger::add_session(CampaignId campaign, const Session& session) {
   auto& sql = state_->sql();
   state_->write([&] {
-    refuse_measured(sql, campaign, sitting.boot);
+    refuse_measured(sql, campaign, session.boot);
     SessionId id;
     sql << "SELECT count(*) FROM session WHERE campaign = :c", use(campaign.value), into(id.value);
     const auto now = unix_milliseconds();
     sql << "UPDATE session SET token = NULL, ended = coalesce(ended, :n) WHERE campaign = :c", use(now),
         use(campaign.value);
-    put_session(sql, campaign, id, sitting, token_of_this_process());
+    put_session(sql, campaign, id, session, token_of_this_process());
     sql << "UPDATE campaign SET state = 'open' WHERE id = :c", use(campaign.value);
   });
 }
 
-Round Ledger::claim_round(CampaignId campaign, SessionId sitting,
+Round Ledger::claim_round(CampaignId campaign, SessionId session,
                           const std::function<RoundPlan(int number)>& plan_of) {
   auto& sql = state_->sql();
   return state_->write([&] {
-    Round round{.session = sitting};
+    Round round{.session = session};
     sql << "SELECT next_round FROM campaign WHERE id = :c", use(campaign.value), into(round.number);
     static_cast<RoundPlan&>(round) = plan_of(round.number);
     RoundRows(sql).put(campaign, round);
     sql << "UPDATE campaign SET next_round = next_round + 1 WHERE id = :c", use(campaign.value);
     const auto now = unix_milliseconds();
     sql << "UPDATE session SET seen = :n WHERE campaign = :c AND id = :s", use(now), use(campaign.value),
-        use(sitting.value);
+        use(session.value);
     return round;
   });
 }

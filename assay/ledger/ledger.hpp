@@ -17,7 +17,7 @@ namespace assay::ledger {
 /// has stored is still there after a kill or a power cut. Several processes may have it open. One that can't
 /// be written, in a folder or on a mount for reading only, can be read.
 ///
-/// Every call is one transaction. Every call throws Error, told apart by its code: ledger_full,
+/// Every call is one transaction. Every call throws Error, distinguished by its code: ledger_full,
 /// ledger_read_only, ledger_busy (another process keeps it locked for more than ten seconds), ledger_damaged,
 /// ledger_gone (the file was moved or deleted since it was opened). What was stored before stays. Not to be
 /// called from several threads at once.
@@ -44,15 +44,15 @@ class Ledger {
   /// Lays down a campaign that is over, with its rounds and trials: all of it or nothing.
   CampaignId add_whole(const Record& record);
 
-  /// Another stretch of work on a campaign, by this process, as its next sitting; the campaign is open again.
-  /// Throws Error(in_use) when somebody measures it now: a process of this boot (the sitting's) is looked
+  /// Another stretch of work on a campaign, by this process, as its next session; the campaign is open again.
+  /// Throws Error(in_use) when somebody measures it now: a process of this boot (the session's) is looked
   /// for; another one is believed to be at work for a minute after it was last heard of. Of several that try
   /// at once, one succeeds.
-  void add_session(CampaignId campaign, const Session& sitting);
+  void add_session(CampaignId campaign, const Session& session);
 
-  /// Claims the campaign's next round for a sitting: the number is given out here, in the order of claiming,
+  /// Claims the campaign's next round for a session: the number is given out here, in the order of claiming,
   /// and the round is what `plan_of` makes of it.
-  Round claim_round(CampaignId campaign, SessionId sitting,
+  Round claim_round(CampaignId campaign, SessionId session,
                     const std::function<RoundPlan(int number)>& plan_of);
   void set_round_state(CampaignId campaign, int number, RoundState state);
 

@@ -6,7 +6,7 @@
 
 namespace assay::ledger {
 
-/// Who measures in a sitting, as the ledger keeps it.
+/// Who measures in a session, as the ledger keeps it.
 struct SessionOwner {
   std::string token;      ///< of the process
   std::string boot;       ///< of its machine

@@ -54,7 +54,7 @@ class Deadline {
   Clock::time_point at_;
 };
 
-/// Seconds as a launcher process is told them, at most thirty years.
+/// Seconds as a launcher process gets them, at most thirty years.
 inline std::int64_t nanoseconds(double seconds) { return std::llround(std::min(seconds, 1e9) * 1e9); }
 
 /// A TCP port of the loopback interface on which nothing listened a moment ago, chosen by the kernel. Another

@@ -5,7 +5,7 @@
 namespace assay::measure {
 
 /// The path that executing `name` would take: with a slash relative to `folder`, else the first executable of
-/// this name in the folders of PATH. Throws Error that says what is amiss: not there, a folder, not
+/// this name in the folders of PATH. Throws Error that says what is wrong: not there, a folder, not
 /// executable. The path is absolute.
 std::string find_program(const std::string& name, const std::string& folder);
 

@@ -24,7 +24,7 @@ Descriptor launcher_image();
 
 class LauncherRequest;
 
-/// A launcher process and the socket to it. One heat at a time.
+/// A launcher process and the socket to it. One batch at a time.
 class LauncherConnection {
  public:
   /// `patience` in seconds, see Launcher. Throws Error(measuring) when it can't be started.
@@ -35,14 +35,14 @@ class LauncherConnection {
 
   void send_run(const protocol::Request& request, std::span<const int> fds) const;
 
-  /// Waits until the program of a heat that is announced runs; its process id, or none when it could not be
+  /// Waits until the program of a batch that is announced runs; its process id, or none when it could not be
   /// started. Throws Error(measuring) when that takes longer than the patience.
   std::optional<pid_t> started();
 
-  /// Whether the heat's reply is there, or the launcher process has gone.
+  /// Whether the batch's reply is there, or the launcher process has gone.
   bool has_answered() const;
 
-  /// Asks the heat's programs to end, see RunningProcess::stop().
+  /// Asks the batch's programs to end, see RunningProcess::stop().
   void request_stop(int signal_number, double grace) const;
 
   /// Waits for the reply; relieves the captures now and then, and passes a stop request on, once. Throws

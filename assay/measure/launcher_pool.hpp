@@ -11,7 +11,7 @@
 
 namespace assay::measure {
 
-/// The launcher processes of one Launcher: each runs one heat at a time, and those that are free are used
+/// The launcher processes of one Launcher: each runs one batch at a time, and those that are free are used
 /// again. May be called from several threads at once.
 class LauncherPool {
  public:
@@ -22,10 +22,10 @@ class LauncherPool {
   std::unique_ptr<LauncherConnection> acquire();
   void release(std::unique_ptr<LauncherConnection> link);
 
-  /// Sends a heat through a launcher process and waits for its end.
+  /// Sends a batch through a launcher process and waits for its end.
   std::vector<ProcessResult> run(LauncherRequest& exchange, const std::stop_token& stop);
 
-  /// Waits for the end of a heat that was sent to `link`, at most `allowance` seconds beyond which patience
+  /// Waits for the end of a batch that was sent to `link`, at most `allowance` seconds beyond which patience
   /// is at its end too, and gives the link back. A launcher process that has gone, or does not answer in
   /// time, is ended with all that it runs, and Error(measuring) thrown.
   std::vector<ProcessResult> finish(std::unique_ptr<LauncherConnection> link, LauncherRequest& exchange,

@@ -9,7 +9,7 @@
 
 namespace assay::measure {
 
-/// One heat on its way through a launcher process: the captures it writes to, the request that goes out, and
+/// One batch on its way through a launcher process: the captures it writes to, the request that goes out, and
 /// the results that its reply stands for.
 class LauncherRequest {
  public:

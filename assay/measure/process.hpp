@@ -51,7 +51,7 @@ struct Command {
 struct ProcessResult {
   /// Why it could not be started, in words; everything below is then meaningless.
   std::optional<std::string> not_started;
-  bool peer_failed = false;  ///< not started because another program of its heat could not be
+  bool peer_failed = false;  ///< not started because another program of its batch could not be
 
   int exit_status = 0;  ///< 0 when it ended by a signal
   int signal = 0;       ///< 0 when it ended by itself
@@ -83,7 +83,7 @@ class RunningProcess;
 /// Runs programs through launcher processes, which are started as they are needed (the first with this
 /// object) and ended with it. When a run returns, nothing that the program started is left running.
 ///
-/// May be called from several threads at once: each program, or heat of them, has a launcher process of its
+/// May be called from several threads at once: each program, or batch of them, has a launcher process of its
 /// own. Installs no signal handler and reaps no child but the launcher processes. Cost of a run beyond the
 /// program's own: about 20 µs.
 class Launcher {

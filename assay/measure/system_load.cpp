@@ -24,7 +24,7 @@ double clock_seconds(clockid_t clock) {
   return static_cast<double>(t.tv_sec) + static_cast<double>(t.tv_nsec) * 1e-9;
 }
 
-/// The beginning of a file of the kernel's, read afresh.
+/// The beginning of a file of the kernel's, read again.
 std::string head_of(const Descriptor& file) {
   std::array<char, 512> text{};
   const auto got = file ? pread(file.get(), text.data(), text.size(), 0) : -1;

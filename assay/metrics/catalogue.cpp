@@ -6,7 +6,7 @@
 namespace assay::metrics {
 namespace {
 
-/// What most rows have in common; the rest is said with each.
+/// What most rows have in common; the rest stands with each.
 struct Traits {
   Needs needs = Needs::nothing;
   Direction prefer = Direction::lower;

@@ -11,7 +11,7 @@
 #include "assay/model/metric.hpp"
 
 /// Every metric that Assay measures itself, a row each. A new one is a row here, and its reading where it is
-/// measured (campaign/readings.cpp, contest/arena.cpp).
+/// measured (runners/program_metrics.cpp, contest/function_runner.cpp).
 namespace assay::metrics {
 
 enum class MetricKind {
@@ -109,7 +109,7 @@ struct MetricInfo {
   Needs needs;
   bool of_programs;       ///< measured of programs
   bool of_functions;      ///< measured of functions in a contest
-  bool noise_is_slow;     ///< noise makes runs slow, hardly ever fast: see stats/clipped.hpp
+  bool noise_is_slow;     ///< noise makes runs slow, hardly ever fast: see stats/clipped_signed_rank.hpp
   bool valid_concurrent;  ///< means something for programs that share a core with others at the time
 };
 
@@ -122,7 +122,7 @@ struct MetricInfo {
 /// - `bytes read`, `bytes written`: through system calls, starting the program included.
 /// - `instructions` to `cache miss rate`: hardware counters, user space only.
 /// - `kept warm`: the share of files declared cold that stayed in the page cache. `unseen cpu time`: of
-///   children whose parent would not wait for them, told by checks; it is not in cpu time.
+///   children whose parent would not wait for them, found by checks; it is not in cpu time.
 /// - `steady rate` to `failed requests`: of services. `steady rate` is the rate of the slices of load,
 /// cleaned
 ///   of what all servers of a round had in common at the time; latencies count failed requests as the

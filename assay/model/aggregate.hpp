@@ -15,8 +15,7 @@ struct Aggregate {
   bool operator==(const Aggregate&) const = default;
 };
 
-/// What a trial's values are left out of Pick until it runs steadily: those of its first `seconds`, or its
-/// first `values`.
+/// How much of the start of a series is ignored: the first `seconds`, or the first `values` values.
 struct LeadIn {
   double seconds = 0;
   std::int64_t values = 0;

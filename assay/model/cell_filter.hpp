@@ -16,7 +16,7 @@ struct CellFilter {
   std::map<std::string, std::vector<std::string>> allowed;
 
   bool empty() const { return allowed.empty(); }
-  /// Whether `name` may be `value`: true where nothing is said of that name.
+  /// Whether `name` may be `value`: true where the filter does not have that name.
   bool matches(const std::string& name, const std::string& value) const;
   /// Whether no level of the setting is ruled out.
   bool matches(const Setting& setting) const;

@@ -54,7 +54,7 @@ struct Candidate {
   std::optional<CandidateId> baseline;  ///< the baseline it is compared with; empty for a baseline
   std::optional<CandidateId> twin_of;   ///< a second copy of that baseline
   std::vector<std::string>
-      distinguishing_arguments;  ///< what it alone is told: its own arguments, `name=value` of its `with`
+      distinguishing_arguments;  ///< what it alone gets: its own arguments, `name=value` of its `with`
   Provenance from;
 
   bool operator==(const Candidate&) const = default;
@@ -87,7 +87,7 @@ struct CellStatus {
   bool operator==(const CellStatus&) const = default;
 };
 
-/// How many trials of each side of a contrast a round has: more than one where a trial costs little beside
+/// How many trials of each side of a comparison a round has: more than one where a trial costs little beside
 /// the other side's. And how many layouts its programs take in turn: rounds of one layout share its luck and
 /// are no independent values, so that their means are judged.
 struct Replication {
@@ -162,7 +162,7 @@ struct Design {
   std::int64_t started = 0;    ///< milliseconds since 1970
   std::string repeat_command;  ///< the command that measures this again
   std::string folder;          ///< where relative paths of the plan start
-  std::string confirms_uid;    ///< uid of the campaign whose findings this one measures afresh
+  std::string confirms_uid;    ///< uid of the campaign whose findings this one measures again
   Rules rules;
 
   IdTable<CandidateId, Candidate> candidates;
@@ -185,7 +185,7 @@ struct Design {
 /// The layout, from 0, that programs with `layouts` of them have in a round.
 inline int layout_of_round(int round, int layouts) { return layouts > 0 ? (round - 1) % layouts : 0; }
 
-/// The layouts that a contrast's rounds take in turn; 0 where neither side is linked anew, and for a twin,
+/// The layouts that a comparison's rounds take in turn; 0 where neither side is linked anew, and for a twin,
 /// which is the same file as its original in every round.
 int layouts_of(const Design& design, const Comparison& of);
 

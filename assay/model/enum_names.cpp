@@ -1,6 +1,7 @@
 #include "assay/model/enum_names.hpp"
 
 #include <array>
+#include <ostream>
 
 namespace assay::model {
 
@@ -232,6 +233,14 @@ std::span<const EnumName<RequirementFinding::Status>> enum_names() {
 }
 
 template <>
+std::span<const EnumName<Ranking::Step>> enum_names() {
+  using enum Ranking::Step;
+  static constexpr std::array<EnumName<Ranking::Step>, 3> all = {
+      {{unclear, "unclear"}, {apart, "apart"}, {same, "same"}}};
+  return all;
+}
+
+template <>
 std::span<const EnumName<Role>> enum_names() {
   using enum Role;
   static constexpr std::array<EnumName<Role>, 6> all = {{{build, "build"},
@@ -288,5 +297,7 @@ std::span<const EnumName<Verdict>> enum_names() {
       {{better, "better"}, {worse, "worse"}, {same, "same"}, {unclear, "unclear"}, {differs, "differs"}}};
   return all;
 }
+
+std::ostream& operator<<(std::ostream& out, Verdict verdict) { return out << to_string(verdict); }
 
 }  // namespace assay::model

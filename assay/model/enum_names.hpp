@@ -59,6 +59,8 @@ std::span<const EnumName<Direction>> enum_names();
 template <>
 std::span<const EnumName<RequirementFinding::Status>> enum_names();
 template <>
+std::span<const EnumName<Ranking::Step>> enum_names();
+template <>
 std::span<const EnumName<Role>> enum_names();
 template <>
 std::span<const EnumName<RoundState>> enum_names();

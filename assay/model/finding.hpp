@@ -1,5 +1,7 @@
 #pragma once
 
+#include <iosfwd>
+
 #include <cstddef>
 #include <optional>
 #include <string>
@@ -12,8 +14,10 @@
 
 namespace assay::model {
 
-/// differs: values that were not measured side by side differ; which side did it can't be said.
+/// differs: values that were not measured side by side differ; which side did it is unknown.
 enum class Verdict { better, worse, same, unclear, differs };
+/// Its name: "better".
+std::ostream& operator<<(std::ostream& out, Verdict verdict);
 
 struct WholeCampaign {
   bool operator==(const WholeCampaign&) const = default;
@@ -30,15 +34,15 @@ enum class NoteKind {
   same_commit,          ///< a candidate is the commit that its baseline is
   same_commit_program,  ///< two commits give one program, byte for byte
   same_program,         ///< two paths hold one program, byte for byte
-  same_command,         ///< a candidate is its baseline, told the same
-  other_compiler,       ///< `said` and `quoted_other` name them
+  same_command,         ///< a candidate is its baseline, with the same arguments
+  other_compiler,       ///< `quoted` and `quoted_other` name them
   other_optimisation,   ///< likewise
-  other_options,        ///< `said`: options of its own; `quoted_other`: those that only its baseline has
-  same_identity,        ///< candidates (`also`) say that they are what their baseline says it is (`said`)
-  weak_check,           ///< `said`: why a workload's check proves little
+  other_options,        ///< `quoted`: options of its own; `quoted_other`: those that only its baseline has
+  same_identity,  ///< candidates (`also_candidates`) say that they are what their baseline says it is (`quoted`)
+  weak_check,     ///< `quoted`: why a workload's check proves little
   // What trials show.
-  output_differs,        ///< from the baseline's; `said`: where
-  orphan_processes,      ///< running, `figure` of them in `count` trials
+  output_differs,        ///< from the baseline's; `quoted`: where
+  orphan_processes,      ///< running, `value` of them in `count` trials
   intermittent_failure,  ///< `figure` of `count` trials
   intermittent_timeout,  ///< `figure` of `count` trials ran into their time limit
   aa_difference,         ///< a copy of the baseline has a verdict, `effect`, and had one in fresh rounds too
@@ -51,55 +55,55 @@ enum class NoteKind {
   at_saturation,   ///< this side's or both sides' values lie at the metric's declared ceiling, `threshold`
   beyond_saturation,  ///< values up to `figure` lie beyond it: it is declared wrongly
   drifts_in_trial,  ///< the first values of its trials, `low` typically, differ from the later ones, `high`,
-                    ///< by a share of `figure`; `said` is the settle that would leave those out
+                    ///< by a share of `value`; `quoted` is the lead_in that would leave those out
   unpaired,         ///< values without rounds
   layout_alone,     ///< `figure`, a change between two builds, is within what the layout of code can do
-  /// Layout alone moves a program by a share of `figure` from build to build, of `count` layouts; one build
+  /// Layout alone moves a program by a share of `value` from build to build, of `count` layouts; one build
   /// of
   /// each would show a change of `threshold` by chance, and the one that was called is `low`.
   layout_spread,
   layout_spread_at_most,  ///< the same, with noise in it: at most
   layouts_repeat,         ///< `count` layouts in `figure` rounds: their means were judged
-  layout_kept,            ///< a program could not be linked anew: `said`
+  layout_kept,            ///< a program could not be linked anew: `quoted`
   layouts_shuffled,       ///< its layouts are drawn for each program by itself
-  analysis_failed,        ///< `said`: what, and why
+  analysis_failed,        ///< `quoted`: what, and why
   test_disagreement,      ///< Brunner–Munzel's test says otherwise, with p = `figure`
   // What the values show, by metric. `count`: cells that show it, of which the subject does most.
   drift,            ///< by `figure` from the first rounds to the last
   multimodal,       ///< values gather around more than one
-  outliers,         ///< a share of `figure` lies far out
+  outliers,         ///< a share of `value` lies far out
   autocorrelation,  ///< effects of neighbouring rounds are correlated by `figure`
   position_effect,  ///< differs by `figure` from what runs later
   first_run,        ///< likewise, from later runs
   short_trials,     ///< `figure` seconds
   carry_over,       ///< what runs right after a cell differs by `figure` from what runs after others
-  saturation,       ///< a share of `figure` of the values of both sides lies at one upper end
+  saturation,       ///< a share of `value` of the values of both sides lies at one upper end
   // What the machine did.
-  stolen_time,  ///< a share of `figure`, by its host
-  busy,         ///< a share of `figure` was used by others
+  stolen_time,  ///< a share of `value`, by its host
+  busy,         ///< a share of `value` was used by others
   load,         ///< of `figure` on `threshold` cores
   frequency,    ///< varied by `figure`
   throttled,    ///< `figure` times
   on_battery,
-  page_cache_not_dropped,  ///< a share of `figure` of a file that was declared cold
-  counters_shared,         ///< counters were off for a share of `figure`
+  page_cache_not_dropped,  ///< a share of `value` of a file that was declared cold
+  counters_shared,         ///< counters were off for a share of `value`
   concurrent_campaign,     ///< campaign
   unwaited_children,       ///< `figure` seconds of CPU time
-  costly_output,           ///< a share of `figure` of the wall time
-  discarded_trials,        ///< `figure` of them; `said`: why
+  costly_output,           ///< a share of `value` of the wall time
+  discarded_trials,        ///< `value` of them; `quoted`: why
   concurrency_bias,        ///< effect `figure` abreast; in turns from `low` to `high`
   // What driving servers shows. `count`: cells or rounds that show it, of which the subject does most.
   rate_not_sustained,  ///< it answered `figure` of `threshold` requests a second, in `count` of `high` rounds
-  clients_idle,        ///< of the clients' time a share of `figure` had a request under way
-  driver_saturated,    ///< sending took a share of `figure` of a core
+  clients_idle,        ///< of the clients' time a share of `value` had a request under way
+  driver_saturated,    ///< sending took a share of `value` of a core
   driver_beside,       ///< sending took `figure` times the CPU time of the server, on its cores
   sent_late,      ///< one in a hundred requests of an open loop went out `figure` seconds after it was due
-  reopened,       ///< a share of `figure` of the requests needed a new connection
+  reopened,       ///< a share of `value` of the requests needed a new connection
   slow_connects,  ///< a connection took `figure` seconds: the server's queue of new ones is short
-  connections_used_up,  ///< an open loop's, `figure` of them, were all in use
-  cpu_while_idle,       ///< the server used a share of `figure` of a core while it was not asked
+  connections_used_up,  ///< an open loop's, `value` of them, were all in use
+  cpu_while_idle,       ///< the server used a share of `value` of a core while it was not asked
   changes_under_load,   ///< its rate changed by `figure` towards the end of its load
-  stalls,               ///< they cost a share of `figure` of its requests a second
+  stalls,               ///< they cost a share of `value` of its requests a second
   servers_reused,       ///< servers were kept up: what differs from start to start is not averaged out
 };
 
@@ -185,7 +189,7 @@ struct AllRunsEstimate {
   Interval interval;
 };
 
-/// A contrast judged on one metric.
+/// A comparison judged on one metric.
 ///
 /// `interval` is on the scale of `effect`: of ratios candidate / baseline, or of differences in the metric's
 /// unit.
@@ -202,7 +206,7 @@ struct Finding {
   /// Where `effect` and `interval` are those of the fast runs, since slow ones say little: of all. Empty:
   /// they are of all.
   std::optional<AllRunsEstimate> all_runs;
-  /// What the rest of the runs do; empty where that is not told: of differences, exact metrics, and rounds in
+  /// What the rest of the runs do; empty where that is unknown: of differences, exact metrics, and rounds in
   /// which a side ran more than once.
   std::optional<SlowRuns> slow;
   std::optional<MeanShift> mean;
@@ -228,13 +232,13 @@ struct Confirmation {
   Verdict before = Verdict::unclear, now = Verdict::unclear;
   Effect effect_before, effect_now;
   std::string unit;  ///< of differences
-  /// confirmed: the same verdict, not unclear. refuted: another one. unclear: it can't be told now. settled:
-  /// it was unclear, and is told now.
+  /// confirmed: the same verdict, not unclear. refuted: another one. unclear: it is not known now. settled:
+  /// it was unclear, and is known now.
   enum class Status { confirmed, refuted, unclear, decided };
   Status status = Status::unclear;
 };
 
-/// A contrast on any metric of the work, judged or not: what explains a change is read from all together.
+/// A comparison on any metric of the work, judged or not: what explains a change is read from all together.
 struct ProfileLine {
   Comparison comparison;
   MetricId metric;
@@ -274,7 +278,7 @@ struct Overall {
   CandidateId candidate;
   MetricId metric;
   std::size_t cells = 0;  ///< comparisons that are in it; those of a workload share its weight evenly
-  Finding finding;        ///< effect, interval, p and verdict; its contrast is that of the first cell
+  Finding finding;        ///< effect, interval, p and verdict; its comparison is that of the first cell
   bool agree = true;      ///< no two of the cells are called better and worse
   /// Why no figure is quoted.
   enum class Obstacle { none, too_few_rounds, changes_with_size };
@@ -287,13 +291,21 @@ struct Overall {
   std::vector<OverallPart> parts;
 };
 
-/// Candidates, the baseline among them, that can't be told apart. Groups overlap: of three, the first may be
-/// like the second, the second like the third, and the first unlike the third.
-struct CandidateGroup {
+/// The candidates of a workload and setting, the baseline among them, in the order of their estimates on a
+/// metric, the best first.
+struct Ranking {
+  /// How a candidate compares with the one before it. That neighbours are not distinguished says nothing of
+  /// others: of three, the first may be unlike the third.
+  enum class Step { unclear, apart, same };
+  struct Place {
+    CandidateId candidate;
+    Step step = Step::unclear;  ///< from the one before; of the first: unclear
+  };
   WorkloadId workload;
   Setting setting;
   MetricId metric;
-  std::vector<CandidateId> members;  ///< at least two
+  std::vector<Place> places;
+  std::vector<CandidateId> unplaced;  ///< known too roughly to have a place
 };
 
 /// Where along a factor a candidate turns from one verdict to the opposite.
@@ -346,7 +358,7 @@ struct ScalingCurve {
   std::string factor;
   Setting others;                   ///< the levels of the other factors
   std::vector<double> at, typical;  ///< levels, growing, and the medians there
-  // Over sizes: cost = factor · size^exponent, the law that describes it best where it can be told, and where
+  // Over sizes: cost = factor · size^exponent, the law that describes it best where it is known, and where
   // it crosses the baseline's.
   std::optional<double> exponent;
   Interval exponent_interval;

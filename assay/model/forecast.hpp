@@ -13,7 +13,7 @@ struct Range {
   double typical = 0, low = 0, high = 0;
 };
 
-/// What can be expected of one finding. Told from how much its effects vary, never from which way they point.
+/// What can be expected of one finding. From how much its effects vary, never from which way they point.
 struct ComparisonForecast {
   Comparison comparison;
   MetricId metric;

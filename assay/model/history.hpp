@@ -58,7 +58,7 @@ struct UnmeasurableCommit {
 /// What came of looking for the commit that made something worse, or better.
 struct CommitSearchResult {
   /// found: `steps` say where. no_change: good and bad are the same. exchanged: the change is the other way.
-  /// unclear: good against bad can't be told. unsure: the budget or the commits ended before one was sure
+  /// unclear: good against bad is unclear. unsure: the budget or the commits ended before one was sure
   /// enough; `steps` has the likeliest.
   enum class Status { found, no_change, opposite_direction, unclear, inconclusive };
   Status status = Status::unclear;
@@ -76,7 +76,7 @@ struct CommitSearchResult {
   bool interrupted = false;
 };
 
-/// A commit's value in a history: how it compares with the reference commit, measured in one sitting with it.
+/// A commit's value in a history: how it compares with the reference commit, measured in one session with it.
 struct HistoryPoint {
   std::size_t commit_index = 0;  ///< of its commit in History::commits
   Effect effect;                 ///< commit / reference; of several campaigns their weighted mean
@@ -97,14 +97,14 @@ struct HistoryLevel {
 /// A change of level between two points, proposed by how the points lie and then measured.
 struct HistoryStep {
   /// confirmed: a fresh campaign of the commits on either side calls it, at the level that all such
-  /// campaigns of the ledger leave it (stats/online.hpp). drift: it does not, but one of commits farther
+  /// campaigns of the ledger leave it (stats/multiple_testing.hpp). drift: it does not, but one of commits farther
   /// apart does: it came bit by bit. refuted: the interval of that campaign lies within the margin. open:
   /// none of these. proposed: not measured yet.
   enum class Status { confirmed, drift, refuted, open, proposed };
   Status status = Status::proposed;
   std::size_t before = 0, after = 0;  ///< places in HistoryLine::points on either side, neighbours
   std::size_t from = 0, to = 0;       ///< of a drift: the points that were held against each other
-  Effect effect;                      ///< of the campaign that told it; else the difference of the levels
+  Effect effect;                      ///< of the campaign that showed it; else the difference of the levels
   std::optional<CommitsCompared> measured;
   double p_adjusted = 1;  ///< of that campaign: at most 0.05 exactly where its own level lets it be claimed
 };

@@ -65,9 +65,9 @@ void look_at_design(const Design& design, Checker& looking) {
     looking.has(design.candidates, cell.candidate, "candidate");
     looking.has(design.workloads, cell.workload, "workload");
   }
-  for (const auto& contrast : design.comparisons) {
-    looking.has(design.cells, contrast.baseline, "cell");
-    looking.has(design.cells, contrast.candidate, "cell");
+  for (const auto& comparison : design.comparisons) {
+    looking.has(design.cells, comparison.baseline, "cell");
+    looking.has(design.cells, comparison.candidate, "cell");
   }
   for (const auto& metric : design.metrics)
     looking.require(
@@ -79,12 +79,12 @@ void look_at_log(const Design& design, const Log& log, Checker& looking) {
   for (const auto& change : log.status_changes) looking.has(design.cells, change.cell, "cell");
   for (const auto& doubt : log.check_warnings) looking.has(design.workloads, doubt.workload, "workload");
   for (const auto& round : log.rounds) {
-    looking.has(log.sessions, round.session, "sitting");
+    looking.has(log.sessions, round.session, "session");
     for (const auto cell : round.order) looking.has(design.cells, cell, "cell");
   }
   for (const auto& trial : log.trials) {
     looking.has(design.cells, trial.cell, "cell");
-    looking.has(log.sessions, trial.session, "sitting");
+    looking.has(log.sessions, trial.session, "session");
     for (const auto& reading : trial.readings) {
       looking.has(design.metrics, reading.metric, "metric");
       looking.require(std::isfinite(reading.value), "a reading is no finite number");

@@ -15,7 +15,7 @@ namespace assay::model {
 /// runs abreast, held against the counted ones.
 enum class Role { build, check, pilot, warm_up, measured, control };
 
-/// torn: cut off by an interrupt or kill; its trials are kept, not judged.
+/// aborted: cut off by an interrupt or kill; its trials are kept, not judged.
 enum class RoundState { open, complete, aborted };
 
 /// What a round runs.
@@ -32,7 +32,7 @@ struct Round : RoundPlan {
   RoundState state = RoundState::open;
 };
 
-/// over_limit: ended badly at its memory limit. voided: it says nothing, since the machine slept meanwhile or
+/// over_limit: ended badly at its memory limit. discarded: it shows nothing, since the machine slept meanwhile or
 /// what ran beside it could not start.
 enum class Outcome {
   ok,
@@ -86,7 +86,7 @@ struct Batch {
   Role role = Role::measured;
   std::span<const CellId> cells;
   int position = 0;  ///< of the first of its cells in the round
-  int number = 0;    ///< from 1 among the round's heats that run abreast; 0: in turns
+  int number = 0;    ///< from 1 among the round's batches that run abreast; 0: in turns
 };
 
 struct MachineFact {

@@ -48,7 +48,7 @@ struct Metric {
   Scale scale = Scale::ratio;
   MetricSubject subject = MetricSubject::work;
   bool exact = false;  ///< repeats exactly when nothing changed: compared directly, with margin 0
-  /// Explains others rather than standing for itself: all supporting metrics together share one error rate.
+  /// Explains others rather than status for itself: all supporting metrics together share one error rate.
   bool supporting = false;
   double resolution_limit = 0;  ///< typical values below this are too coarse to be judged
   MetricRequest request;        ///< what the campaign asks of it

@@ -96,8 +96,8 @@ class Observations::Collector {
  private:
   void add_readings(const Trial& trial, Source from) {
     const int round = trial.round.value_or(0);
-    const auto& sittings = into_.sessions_;
-    const auto machine = sittings.contains(trial.session) ? sittings[trial.session].machine : MachineId{};
+    const auto& sessions = into_.sessions_;
+    const auto machine = sessions.contains(trial.session) ? sessions[trial.session].machine : MachineId{};
     const bool slow = trial.outcome == Outcome::timed_out;
     double longest = 0;
     for (const auto& reading : trial.readings)

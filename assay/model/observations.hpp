@@ -65,7 +65,7 @@ class Observations {
     judged,
     control,   ///< the same of rounds in turns of a campaign that runs abreast
     pilot,     ///< the same of pilot rounds
-    warm_up,   ///< the same of a sitting's first round
+    warm_up,   ///< the same of a session's first round
     unpaired,  ///< counted trials without rounds, as imports have them
     built,     ///< of builds
     checked,   ///< of checks

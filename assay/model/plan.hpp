@@ -110,8 +110,8 @@ Work parse_work(const std::string& text);
 /// The same the other way; empty for none.
 std::string to_string(const Work& work);
 
-/// How long a server lives: afresh for each round, in which all candidates' servers are up at once and take
-/// turns; for each trial, alone; or for the whole sitting, all of them up at once. chosen: for the round,
+/// How long a server lives: for one round, in which all candidates' servers are up at once and take
+/// turns; for each trial, alone; or for the whole session, all of them up at once. chosen: for the round,
 /// unless their memory or the time they take to start speaks against it.
 enum class ServerLifetime { automatic, round, trial, session };
 
@@ -200,7 +200,7 @@ struct PlannedWorkload {
   /// functions at each of its settings is compared for itself. Placeholders are expanded. Empty: it is a
   /// plain program.
   std::vector<std::string> contest;
-  std::string stdin_file;  ///< opened afresh for each trial; empty: nothing to read
+  std::string stdin_file;  ///< opened again for each trial; empty: nothing to read
   OutputCheck check;
   std::vector<std::string> skip;  ///< names of candidates that don't take part
   double timeout = 600;           ///< seconds; a trial that takes longer counts as failed
@@ -226,7 +226,7 @@ struct PlannedRounds {
   /// compared by CPU time; every few rounds one runs in turns, as a control.
   enum class Mode { turns, abreast };
   Mode mode = Mode::turns;
-  bool twin = false;  ///< each baseline gets a twin; plan files have them unless told otherwise
+  bool twin = false;  ///< each baseline gets a twin; plan files have them by default
   /// Measured on, also where the verdict is clear, until the half-width of each watched change is at most
   /// this (0.02 is 2 %); nothing is given up as unlikely to be settled then. Empty: no.
   std::optional<double> precise;

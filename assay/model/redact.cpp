@@ -137,7 +137,7 @@ Findings redacted(Findings findings) {
   for (auto& state : findings.statuses) cutting.cut(state.detail);
   for (auto& finding : findings.findings) cutting.cut(finding.notes);
   for (auto& trend : findings.scaling) cutting.cut(trend.others);
-  for (auto& group : findings.groups) cutting.cut(group.setting);
+  for (auto& ranking : findings.rankings) cutting.cut(ranking.setting);
   for (auto& turn : findings.reversals) {
     cutting.cut(turn.others);
     cutting.cut(turn.last_level);

@@ -17,8 +17,8 @@ enum class GateStatus { passed, failed, undecided };
 /// One thing that a gate asks for, and how it came out. Worded by report/.
 struct GateReason {
   enum class Kind {
-    wrong,          ///< a cell's answer; `said`: how
-    failed,         ///< a cell; `said`: how
+    wrong,          ///< a cell's answer; `quoted`: how
+    failed,         ///< a cell; `quoted`: how
     change,         ///< of a metric, held against what is allowed
     requirement,    ///< on a cell's own value
     no_finding,     ///< too few rounds to judge a cell
@@ -56,14 +56,14 @@ struct Findings {
   std::vector<RequirementFinding> requirements;
   std::vector<ScalingCurve> scaling;
   std::vector<Overall> overall;
-  std::vector<CandidateGroup> groups;
+  std::vector<Ranking> rankings;
   std::vector<VerdictReversal> reversals;
-  std::vector<FailureFinding> failures;     ///< of contrasts in which a trial failed
+  std::vector<FailureFinding> failures;     ///< of comparisons in which a trial failed
   std::vector<SpreadFinding> spreads;       ///< that were called
-  std::vector<Confirmation> confirmations;  ///< of a campaign that measures another's findings afresh
-  std::vector<ProfileLine> profile;         ///< without twins; by contrast, then metric
+  std::vector<Confirmation> confirmations;  ///< of a campaign that measures another's findings again
+  std::vector<ProfileLine> profile;         ///< without twins; by comparison, then metric
   std::vector<WithinTrialSpread> within_trials;
-  std::vector<PooledLatency> latencies;  ///< of services; by contrast, then quantile
+  std::vector<PooledLatency> latencies;  ///< of services; by comparison, then quantile
   std::vector<Note> notes;
 
   const Cell& baseline_cell(const Finding& f) const { return design.cells[f.comparison.baseline]; }

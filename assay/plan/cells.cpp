@@ -216,28 +216,28 @@ std::vector<Comparison> comparisons_of(const PlannedCells& cells, const Plan& pl
     const auto& cell = cells[id].cell;
     places[{cell.candidate, cell.workload, cell.setting.text()}] = id;
   }
-  std::vector<Comparison> contrasts;
+  std::vector<Comparison> comparisons;
   for (const auto id : cells.ids()) {
     const auto& cell = cells[id].cell;
     const auto baseline = baseline_of(plan, cell.candidate);
     if (!baseline || !cells[id].state.is_ok()) continue;
     const auto partner = places.find({*baseline, cell.workload, cell.setting.text()});
     if (partner != places.end() && cells[partner->second].state.is_ok())
-      contrasts.push_back({partner->second, id});
+      comparisons.push_back({partner->second, id});
   }
-  return contrasts;
+  return comparisons;
 }
 
-void add_twins(const Plan& plan, PlannedCells& cells, std::vector<Comparison>& contrasts) {
+void add_twins(const Plan& plan, PlannedCells& cells, std::vector<Comparison>& comparisons) {
   std::set<CellId> in_use;
-  for (const auto& contrast : contrasts) in_use.insert(contrast.baseline);
+  for (const auto& comparison : comparisons) in_use.insert(comparison.baseline);
   auto twin = static_cast<std::int64_t>(plan.candidates.size());
   for (const auto baseline : baselines_of(plan)) {
     for (const auto original : in_use) {
       if (cells[original].cell.candidate != baseline) continue;
       auto copy = cells[original];
       copy.cell.candidate = CandidateId{twin};
-      contrasts.push_back({original, cells.add(std::move(copy))});
+      comparisons.push_back({original, cells.add(std::move(copy))});
     }
     ++twin;
   }

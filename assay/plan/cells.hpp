@@ -65,7 +65,7 @@ std::vector<std::vector<std::string>> expand_steps(const Plan& plan, CandidateId
                                                    const Setting& setting);
 
 /// Each candidate's cell beside its baseline's of the same workload and setting. Candidates without a
-/// partner there have no contrast.
+/// partner there have no comparison.
 std::vector<Comparison> comparisons_of(const PlannedCells& cells, const Plan& plan);
 
 /// The place of the plan's baseline among its candidates.
@@ -79,9 +79,9 @@ std::vector<CandidateId> baselines_of(const Plan& plan);
 
 /// Copies the cells of each baseline for a twin of it. The twins' ids come after those of the plan's
 /// candidates, in the order of baselines_of(); each copy is held against its original.
-void add_twins(const Plan& plan, PlannedCells& cells, std::vector<Comparison>& contrasts);
+void add_twins(const Plan& plan, PlannedCells& cells, std::vector<Comparison>& comparisons);
 
-/// What a valid plan says to no effect, a sentence each, to be told before anything runs.
+/// What a valid plan says to no effect, a sentence each, printed before anything runs.
 std::vector<std::string> plan_warnings(const Plan& plan);
 
 }  // namespace assay::plan

@@ -11,7 +11,7 @@ namespace assay::plan {
 /// A folder of sources whose build is known by the files that lie in it.
 struct Project {
   std::string kind;  ///< "CMake"
-  std::string file;  ///< that told it: "CMakeLists.txt"
+  std::string file;  ///< by which it was recognised: "CMakeLists.txt"
   Build build;       ///< the usual steps: optimised, into `${out}` where the build system can
   /// Commands that the build likely yields, as its files name them: "${out}/towpath". May be empty.
   std::vector<std::string> programs;

@@ -82,7 +82,7 @@ class PlanReader : public CandidateReader {
 
   void metric(const toml::table& table, const std::string& path) {
     auto& planned = plan_.metrics.emplace_back();
-    // One of Assay's own is refined: what is not said here stays as the catalogue has it.
+    // One of Assay's own is refined: what is not given here stays as the catalogue has it.
     const auto name = table["name"].value_or(std::string{});
     if (const auto* own = metrics::find_metric_info(name); own != nullptr && own->of_programs)
       planned.metric = own->metric;

@@ -58,7 +58,7 @@ void put(toml::table& into, const codec::Key& key, const T& field) {
   }
 }
 
-/// What differs from a T that nothing was said of, and what is always written.
+/// What differs from a default T, and what is always written.
 template <class T>
 toml::table table_of(const T& value) {
   std::vector<toml::table> usual;

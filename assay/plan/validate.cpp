@@ -141,7 +141,7 @@ class Validator {
     for (const auto& factor : plan_.factors)
       if (factor.name == "function")
         fail(path + ".contest",
-             "a factor of the plan is called \"function\", which a contest's functions are told by",
+             "a factor of the plan is called \"function\", the name that a contest's functions go by",
              "give the factor another name");
   }
 
@@ -234,16 +234,16 @@ class Validator {
       fail("plan.margin", "the margin must be above 0 % and below 1000 %", "write it like \"1 %\"");
   }
 
-  /// Expands every command, one workload at a time, so that an unknown placeholder is told with its place.
+  /// Expands every command, one workload at a time, so that an unknown placeholder is reported with its place.
   void placeholders() const {
-    std::size_t contrasts = 0;
+    std::size_t comparisons = 0;
     for (std::size_t i = 0; i < plan_.workloads.size(); ++i) {
       std::size_t abreast = 0;
       Plan one = plan_;
       one.workloads = {plan_.workloads[i]};
       try {
         const auto cells = expand_cells(one);
-        contrasts += comparisons_of(cells, one).size();
+        comparisons += comparisons_of(cells, one).size();
         abreast = most_at_once(one, cells);
       } catch (const Error& error) {
         fail(entry("workload", i) + ".run", error.problem(), error.remedy());
@@ -254,7 +254,7 @@ class Validator {
                  (plan_.rounds.twin ? ", twins included" : ""),
              "up to " + std::to_string(most_abreast) + " can; compare fewer, or use mode = \"turns\"");
     }
-    if (contrasts == 0)
+    if (comparisons == 0)
       fail("workload", "no candidate is left to compare with the baseline", "look at skip and with");
   }
 

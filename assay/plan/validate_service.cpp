@@ -37,7 +37,7 @@ class ServiceValidator {
         workload_.control.environment && mentions(*workload_.control.environment, "${port}");
     const bool port_given = !service.socket.empty() || control_has_port;
     if (!service.start.empty() && !port_given && !mentions(service.start, "${port}"))
-      refusal_.fail(path + ".start", "the server is not told its port", port_remedy);
+      refusal_.fail(path + ".start", "the server is not given its port", port_remedy);
     for (std::size_t i = 0; service.start.empty() && i < candidates_.size(); ++i) {
       const auto candidate = "candidate[" + std::to_string(i) + "]";
       if (candidates_[i].run.empty())
@@ -46,7 +46,7 @@ class ServiceValidator {
             "give it start = [\"${exe}\", \"--port\", \"${port}\"], or each candidate a run of its own");
       if (!port_given && !mentions(candidates_[i].run, "${port}"))
         refusal_.fail(candidate + ".run",
-                      "the server of \"" + candidates_[i].name + "\" is not told its port", port_remedy);
+                      "the server of \"" + candidates_[i].name + "\" is not given its port", port_remedy);
     }
     if (!service.ready.path.empty() && !service.ready.log.empty())
       refusal_.fail(path + ".ready", "both path and log say when it is ready", "leave one of them out");
@@ -98,7 +98,7 @@ class ServiceValidator {
     if (requests.protocol == Protocol::http_2 && !requests.tls)
       refusal_.fail(path + ".protocol", "HTTP/2 is spoken over TLS", "add tls = true");
     if (requests.clients.empty() && requests.slice != PlannedRequests{}.slice)
-      refusal_.fail(path + ".slice", "an open loop has no slices: its rate would start afresh in each",
+      refusal_.fail(path + ".slice", "an open loop has no slices: its rate would begin again in each",
                     "take it out");
   }
 

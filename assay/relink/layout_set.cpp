@@ -138,7 +138,7 @@ std::vector<std::string> LayoutSet::prepare(Variant& varied, const std::stop_tok
   if (!common)
     remark(varied.relinker->linker() +
            (varied.relinker->has_own_script() ? " with a script of its own" : "") +
-           " can't be told where to put a function: the layouts are drawn for each program by itself, expect "
+           " accepts no place for a function: the layouts are drawn for each program by itself, expect "
            "a wider spread");
   else if (const auto pieces = varied.relinker->project_pieces(); pieces < 2)
     remark(pieces == 1 ? "1 code section: only its start varies" : "it has no code of its own that varies");

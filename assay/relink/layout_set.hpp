@@ -41,7 +41,7 @@ class LayoutSet {
     std::string remarks;  ///< what is to be known of it; empty: nothing
   };
 
-  /// Proves each program's link and finds its pieces of code; `say` is told what is done and found. Throws
+  /// Proves each program's link and finds its pieces of code; `log` receives what is done and found. Throws
   /// Stopped, and Error where files can't be kept. Cost: three links a program.
   /// REQUIRES: `launcher` outlives it.
   LayoutSet(std::vector<Program> programs, const Rule& rule, measure::Launcher& launcher,

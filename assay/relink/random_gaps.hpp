@@ -6,7 +6,7 @@
 
 namespace assay::relink {
 
-/// By what a program's code is shuffled where the linker can't be told a place for each function.
+/// By what a program's code is shuffled where the linker accepts no place for each function.
 enum class ShuffleMethod {
   gaps_only,  ///< gaps before each object: any linker, also with a script of the user's own
   gold,       ///< sections in a drawn order, gaps among them

@@ -92,7 +92,7 @@ Relinker::Ran Relinker::run(std::vector<std::string> arguments, const std::strin
   command.arguments = std::move(arguments);
   command.arguments.insert(command.arguments.begin(), link_.linker);
   command.environment = link_.environment;
-  // The compiler proper of link-time optimisation is told as it was then.
+  // The compiler proper of link-time optimisation gets the same as then.
   command.environment->push_back("ASSAY_SECTIONS=1");
   for (const char* name : {"HOME", "USER"}) command.environment->push_back(name);
   const auto result = launcher_.run(command, stop);
@@ -172,7 +172,7 @@ std::string Relinker::find_pieces(const std::string& map_text, const std::string
   const auto places = places_in(map);
   for (auto& piece : known_.pieces) {
     const auto at = places.find({piece.pattern, piece.section});
-    if (at == places.end()) return "its linker leaves out " + piece.section + " when it is told to place it";
+    if (at == places.end()) return "its linker leaves out " + piece.section + " when a place is given for it";
     piece.alignment = alignment_at(at->second);
   }
   return {};
@@ -198,7 +198,7 @@ std::string Relinker::link_common(const AddressPlan& slots, const std::string& t
   for (const auto& piece : known_.pieces) {
     const auto at = places.find({piece.pattern, piece.section});
     if (at == places.end() || at->second != slots.at(piece.key))
-      return "its linker puts " + piece.section + " to another place than it was told";
+      return "its linker puts " + piece.section + " to another place than the one given";
   }
   return {};
 }

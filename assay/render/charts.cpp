@@ -15,7 +15,7 @@ using namespace report;  // its words
 namespace {
 
 /// A logarithmic axis of ratios between the ends of these rows. Where they are near each other it needs to be
-/// told round numbers: left alone it would only name powers and their halves.
+/// given round numbers: left alone it would only name powers and their halves.
 ChartJson ratio_axis(const ChartJson& rows) {
   double least = 1, most = 1;
   for (const auto& row : rows) {

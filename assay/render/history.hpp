@@ -13,7 +13,7 @@ std::string to_text(const History& history);
 /// The same as a JSON document (docs/history.schema.json). Ends with a newline.
 std::string to_json(const History& history);
 
-/// A history as a page that opens from disk: what is said of each line, a chart, a table of steps and one of
+/// A history as a page that opens from disk: a text for each line, a chart, a table of steps and one of
 /// commits. Names and addresses of authors are not in it.
 std::string to_page(const History& history);
 

@@ -41,8 +41,8 @@ ChartJson history_chart(const History& history, const HistoryLine& line) {
                       {"commit", commit.short_id()},
                       {"subject", printable_line(commit.subject, 80)},
                       {"day", report::iso_date(commit.time)},
-                      {"told", report::change_of_effect(line, point.effect) + " (" +
-                                   interval_text(line, point.interval) + ")"}});
+                      {"change_text", report::change_of_effect(line, point.effect) + " (" +
+                                          interval_text(line, point.interval) + ")"}});
   }
   for (const auto& level : line.levels)
     levels.push_back({{"at", line.points[level.first].commit_index},
@@ -54,11 +54,11 @@ ChartJson history_chart(const History& history, const HistoryLine& line) {
     if (!claimed) continue;
     const bool drift = step.status == HistoryStep::Status::drift;
     const bool more = step.effect.transformed() > 0;
-    marks.push_back(
-        {{"at", line.points[drift ? step.from : step.before].commit_index},
-         {"end", line.points[drift ? step.to : step.after].commit_index},
-         {"tone", more == (line.metric.direction == Direction::higher) ? "better" : "worse"},
-         {"told", report::change_of_effect(line, step.effect) + ", " + report::status_text(step.status)}});
+    marks.push_back({{"at", line.points[drift ? step.from : step.before].commit_index},
+                     {"end", line.points[drift ? step.to : step.after].commit_index},
+                     {"tone", more == (line.metric.direction == Direction::higher) ? "better" : "worse"},
+                     {"change_text", report::change_of_effect(line, step.effect) + ", " +
+                                         report::status_text(step.status)}});
   }
   const ChartJson x = {{"field", "at"},
                        {"type", "quantitative"},
@@ -76,7 +76,7 @@ ChartJson history_chart(const History& history, const HistoryLine& line) {
   const ChartJson tips = {{{"field", "commit"}, {"title", "commit"}},
                           {{"field", "subject"}, {"title", "subject"}},
                           {{"field", "day"}, {"title", "day"}},
-                          {{"field", "told"}, {"title", "change"}}};
+                          {{"field", "change_text"}, {"title", "change"}}};
   auto spec = chart_of(1, points);
   spec["height"] = 260;
   spec["layer"] = ChartJson::array(
@@ -86,7 +86,7 @@ ChartJson history_chart(const History& history, const HistoryLine& line) {
          {{"x", x},
           {"x2", {{"field", "end"}}},
           {"color", {{"field", "tone"}, {"type", "nominal"}, {"scale", "VERDICTS"}, {"legend", nullptr}}},
-          {"tooltip", {{{"field", "told"}, {"title", "step"}}}}}}},
+          {"tooltip", {{{"field", "change_text"}, {"title", "step"}}}}}}},
        {{"data", {{"values", ChartJson::array({ChartJson{{"change", 0}}})}}},
         {"mark", {{"type", "rule"}, {"strokeDash", {4, 4}}, {"color", "INK"}}},
         {"encoding", {{"y", y}}}},

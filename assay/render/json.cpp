@@ -106,7 +106,7 @@ void add_aggregates(const Findings& all, Json& document) {
     entry.update(rest);
     return entry;
   };
-  for (const char* key : {"overall", "groups", "turns", "failures", "spreads", "confirmations"})
+  for (const char* key : {"overall", "rankings", "reversals", "failures", "spreads", "confirmations"})
     document[key] = Json::array();
   for (const auto& o : all.overall)
     document["overall"].push_back(
@@ -123,24 +123,28 @@ void add_aggregates(const Findings& all, Json& document) {
          {"p_alike", o.p_homogeneous},
          {"parts", parts_json(all, o)},
          {"why", reason_not_reported(o)}});
-  for (const auto& g : all.groups) {
-    Json members = Json::array();
-    for (const auto id : g.members) members.push_back(name(id));
-    document["groups"].push_back({{"workload", workload_name(g.workload)},
-                                  {"setting", setting_json(g.setting)},
-                                  {"metric", metric_name(g.metric)},
-                                  {"members", std::move(members)}});
+  for (const auto& r : all.rankings) {
+    Json order = Json::array(), unplaced = Json::array();
+    for (const auto& place : r.places)
+      order.push_back({{"candidate", name(place.candidate)},
+                       {"step", order.empty() ? Json(nullptr) : Json(to_string(place.step))}});
+    for (const auto id : r.unplaced) unplaced.push_back(name(id));
+    document["rankings"].push_back({{"workload", workload_name(r.workload)},
+                                    {"setting", setting_json(r.setting)},
+                                    {"metric", metric_name(r.metric)},
+                                    {"order", std::move(order)},
+                                    {"unplaced", std::move(unplaced)}});
   }
   for (const auto& t : all.reversals)
-    document["turns"].push_back({{"candidate", name(t.candidate)},
-                                 {"workload", workload_name(t.workload)},
-                                 {"metric", metric_name(t.metric)},
-                                 {"factor", t.factor},
-                                 {"others", setting_json(t.others)},
-                                 {"last", to_string(t.last_level)},
-                                 {"before", to_string(t.verdict_before)},
-                                 {"first", to_string(t.first_level)},
-                                 {"after", to_string(t.verdict_after)}});
+    document["reversals"].push_back({{"candidate", name(t.candidate)},
+                                     {"workload", workload_name(t.workload)},
+                                     {"metric", metric_name(t.metric)},
+                                     {"factor", t.factor},
+                                     {"others", setting_json(t.others)},
+                                     {"last", to_string(t.last_level)},
+                                     {"before", to_string(t.verdict_before)},
+                                     {"first", to_string(t.first_level)},
+                                     {"after", to_string(t.verdict_after)}});
   for (const auto& f : all.failures)
     document["failures"].push_back(with_cell(f.comparison, {{"baseline_failed", f.baseline_failed},
                                                             {"baseline_trials", f.baseline_trials},
@@ -166,7 +170,7 @@ void add_aggregates(const Findings& all, Json& document) {
                                          {"status", to_string(c.status)}});
 }
 
-/// What is said of each candidate.
+/// The text about each candidate.
 Json answers_json(const Findings& all) {
   Json answers = Json::array();
   for (const auto& sentence : sentences(all))
@@ -191,7 +195,7 @@ Json profile_json(const Findings& all) {
                        {"candidate_typical", line.candidate},
                        {"ratio", line.effect.is_ratio() ? finite(line.effect.value) : Json(nullptr)},
                        {"difference", line.effect.is_ratio() ? Json(nullptr) : finite(line.effect.value)},
-                       {"told", line.is_significant}});
+                       {"significant", line.is_significant}});
   }
   return profile;
 }
@@ -200,7 +204,7 @@ Json profile_json(const Findings& all) {
 
 std::string to_json(const Findings& findings) {
   const auto all = redacted(findings);
-  Json document = {{"format", 2},
+  Json document = {{"format", 3},
                    {"campaign",
                     {{"id", all.design.uid},
                      {"title", all.design.title},
@@ -215,18 +219,18 @@ std::string to_json(const Findings& findings) {
   for (const auto& finding : all.findings) document["findings"].push_back(finding_json(all, finding));
   document["profile"] = profile_json(all);
   document["latencies"] = latencies_json(all);
-  document["standings"] = Json::array();
+  document["statuses"] = Json::array();
   for (const auto id : all.design.cells.ids())
     if (const auto& state = all.statuses[id]; !state.is_ok())
-      document["standings"].push_back({{"candidate", all.design.candidate_of(id).name},
-                                       {"workload", all.design.workload_of(id).name},
-                                       {"setting", setting_json(all.design.cells[id].setting)},
-                                       {"status", to_string(state.code)},
-                                       {"detail", state.detail}});
+      document["statuses"].push_back({{"candidate", all.design.candidate_of(id).name},
+                                      {"workload", all.design.workload_of(id).name},
+                                      {"setting", setting_json(all.design.cells[id].setting)},
+                                      {"status", to_string(state.code)},
+                                      {"detail", state.detail}});
   document["requirements"] = Json::array();
   for (const auto& r : all.requirements) document["requirements"].push_back(requirement_json(all, r));
-  document["trends"] = Json::array();
-  for (const auto& t : all.scaling) document["trends"].push_back(trend_json(all, t));
+  document["scaling"] = Json::array();
+  for (const auto& t : all.scaling) document["scaling"].push_back(trend_json(all, t));
   add_aggregates(all, document);
   document["candidates"] = Json::array();
   for (const auto& c : all.design.candidates)
@@ -240,8 +244,8 @@ std::string to_json(const Findings& findings) {
   for (const auto& metric : all.design.metrics)
     if (!metric.request.missing.empty())
       document["missing"].push_back({{"metric", metric.name}, {"why", metric.request.missing}});
-  document["trust"] = Json::array();
-  for (const auto& note : all.notes) document["trust"].push_back(note_json(all.design, note));
+  document["notes"] = Json::array();
+  for (const auto& note : all.notes) document["notes"].push_back(note_json(all.design, note));
   return codec::text_of(document, 2) + "\n";
 }
 

@@ -6,7 +6,7 @@
 
 namespace assay::render {
 
-/// The findings document (docs/findings.schema.json), format 1. An interval end that is infinite is null.
+/// The findings document (docs/findings.schema.json), format 3. An interval end that is infinite is null.
 /// Ends with a newline.
 std::string to_json(const Findings& findings);
 

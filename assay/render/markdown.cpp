@@ -75,14 +75,14 @@ std::vector<std::string> besides(const Report& report) {
   for (const auto& block : report.blocks) {
     for (const auto& setting : block.settings)
       for (const auto& row : setting.rows)
-        for (const auto& [what, said] : {std::pair{"", &row.runs},
+        for (const auto& [what, text] : {std::pair{"", &row.runs},
                                          {"within a trial: ", &row.within},
                                          {"", &row.limit},
                                          {"moved too: ", &row.related},
                                          {"", &row.rounds_needed}})
-          if (!said->empty())
+          if (!text->empty())
             lines.push_back(row.candidate + (row.where.empty() ? "" : " on " + row.where) + ", " +
-                            block.metric_name + ": " + what + *said);
+                            block.metric_name + ": " + what + *text);
     if (!block.advice.empty()) lines.push_back(block.metric_name + ": " + block.advice);
   }
   return lines;

@@ -39,6 +39,7 @@ class Page {
     page["provisional"] = !report_.provisional.empty();
     if (!report_.warning.empty()) page["careful"] = "Warning: " + report_.warning + ".";
     if (!report_.extent.empty()) page["extent"] = report_.extent;
+    page["filter_example"] = filter_example();
     put_sentences(report_, page);
     put_views(report_, page);
     page["blocks"] = blocks();
@@ -58,6 +59,18 @@ class Page {
   }
 
  private:
+  /// What one may filter rows by here: "heap", "heap, or locks=800".
+  std::string filter_example() const {
+    std::string candidate, level;
+    for (const auto& c : all_.design.candidates)
+      if (c.baseline && !c.twin_of && candidate.empty()) candidate = c.name;
+    for (const auto& factor : all_.design.factors)
+      if (!factor.levels.empty() && level.empty())
+        level = factor.name + "=" + to_string(factor.levels.back());
+    if (level.empty() && all_.design.workloads.size() > 1) level = all_.design.workloads.back().name;
+    return candidate + (candidate.empty() || level.empty() ? "" : ", or ") + level;
+  }
+
   std::string keep(ChartJson chart) {
     auto name = "c" + std::to_string(charts_.size());
     charts_[name] = std::move(chart);

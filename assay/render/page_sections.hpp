@@ -18,7 +18,7 @@ void put_views(const report::Report& report, kainjow::mustache::data& page);
 /// All metrics of each place, folded where there are several places.
 void put_profiles(const report::Report& report, kainjow::mustache::data& page);
 
-/// What is said over several findings at once.
+/// What several findings say together.
 void put_aggregates(const report::Report& report, kainjow::mustache::data& page);
 
 /// What was left out, and why; the notes on trust.

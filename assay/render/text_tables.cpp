@@ -108,12 +108,12 @@ std::string row_text(const ComparisonTable& block, const Row& row, const Layout&
   text += pad_left(row.typical, layout.typical) + pad_left(row.change, change_width + 2) +
           pad_left(row.interval, range_width + 2) + "   " + axis.draw(*row.finding) + "  " +
           coloured(row, style) + "\n";
-  for (const auto& [what, said] : {std::pair{"", &row.runs},
-                                   {"within a trial: ", &row.within},
-                                   {"", &row.limit},
-                                   {"moved too: ", &row.related},
-                                   {"", &row.rounds_needed}})
-    if (!said->empty()) text += "    " + wrap(what + *said, 6) + "\n";
+  for (const auto& [what, text_of_it] : {std::pair{"", &row.runs},
+                                         {"within a trial: ", &row.within},
+                                         {"", &row.limit},
+                                         {"moved too: ", &row.related},
+                                         {"", &row.rounds_needed}})
+    if (!text_of_it->empty()) text += "    " + wrap(what + *text_of_it, 6) + "\n";
   return text;
 }
 

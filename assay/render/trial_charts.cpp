@@ -17,7 +17,7 @@ namespace assay::render {
 using namespace report;  // its words
 namespace {
 
-constexpr std::size_t most_dots = 2000;  // of one chart: more can't be told apart
+constexpr std::size_t most_dots = 2000;  // of one chart: more can't be distinguished
 
 }  // namespace
 

@@ -90,7 +90,7 @@ std::string rounds_needed_text(const Findings& all, const Finding& f) {
                  : "most of its runs are alike; that slow ones are not more, or fewer, by a tenth "
                    "of all runs takes more rounds to show";
     case RoundsToDecide::Obstacle::near_margin:
-      return "more rounds would hardly settle it: the change lies near the margin";
+      return "more rounds would hardly decide it: the change lies near the margin";
     case RoundsToDecide::Obstacle::saturation_suspected:
       return "most values of both lie at one upper end: something may limit them, and hide a difference";
     case RoundsToDecide::Obstacle::saturation: {
@@ -102,7 +102,7 @@ std::string rounds_needed_text(const Findings& all, const Finding& f) {
       break;
   }
   const auto rounds = rounded_up(f.rounds_to_decide->rounds);
-  auto text = fmt::format("even odds to settle it by {} rounds", rounds);
+  auto text = fmt::format("even odds to decide it by {} rounds", rounds);
   if (f.replication.layouts > 0 && rounds > f.replication.layouts)
     text += all.design.repeat_command.find(" --relink") != std::string::npos
                 ? " of as many layouts"
@@ -140,7 +140,7 @@ std::string advice_text(const Findings& all, const std::vector<const Finding*>& 
   if (of_a_run && first.baseline_typical < short_time)
     ways.push_back("longer runs, now " + value_text(first.baseline_typical, "s"));
   std::string text;
-  for (const auto& way : ways) text += (text.empty() ? "unclear ones settle sooner with: " : "; ") + way;
+  for (const auto& way : ways) text += (text.empty() ? "unclear ones are decided sooner with: " : "; ") + way;
   return text;
 }
 

@@ -101,14 +101,14 @@ bool holds_everywhere(const Findings& all, const std::pair<CandidateId, MetricId
 /// Turns that are the same at several places are one line. One that is the same at all places is left to the
 /// candidate's sentence, which says where each verdict holds.
 std::vector<std::string> turn_lines(const Findings& all) {
-  std::map<std::string, std::vector<std::string>> places;  // by what is said
+  std::map<std::string, std::vector<std::string>> places;  // by text
   std::vector<std::string> order;
   std::map<std::pair<CandidateId, MetricId>, std::set<std::string>> of_candidate;
   std::vector<std::pair<CandidateId, MetricId>> about;
   for (const auto& turn : all.reversals) {
     const auto& metric = all.design.metrics[turn.metric];
     const auto text =
-        fmt::format("turn, {}, {}: {} up to {}={}, {} from {} on", name(all, turn.candidate), metric.name,
+        fmt::format("reversal, {}, {}: {} up to {}={}, {} from {} on", name(all, turn.candidate), metric.name,
                     verdict_word(metric, turn.verdict_before), turn.factor, to_string(turn.last_level),
                     verdict_word(metric, turn.verdict_after), to_string(turn.first_level));
     const auto [place, added] = places.try_emplace(text);
@@ -130,57 +130,47 @@ std::vector<std::string> turn_lines(const Findings& all) {
   return lines;
 }
 
-/// The first ten, and as many more as it takes to tell the group from others.
-std::string members_text(const Findings& all, const CandidateGroup& group) {
-  std::size_t most = 10;
-  for (const auto& other : all.groups) {
-    if (other.members == group.members) continue;
-    const auto at = std::ranges::mismatch(group.members, other.members).in1;
-    most = std::max(most, static_cast<std::size_t>(at - group.members.begin()) + 1);
-  }
+/// Of few candidates a reader sees the order in the table.
+bool are_many(const Ranking& ranking) {
+  constexpr std::size_t many = 4;
+  return ranking.places.size() + ranking.unplaced.size() >= many;
+}
+
+/// "rust ≈ c < O0; perl, py: too few rounds to place".
+std::string order_text(const Findings& all, const Ranking& ranking) {
+  const bool larger_first = all.design.metrics[ranking.metric].direction == Direction::higher;
   std::string text;
-  for (std::size_t i = 0; i < std::min(group.members.size(), most); ++i)
-    text += (i == 0 ? "" : " = ") + name(all, group.members[i]);
-  if (group.members.size() > most) text += fmt::format(" and {} more", group.members.size() - most);
-  return text;
-}
-
-/// Of few candidates a reader sees in the table who is like whom.
-bool are_many(const Findings& all, const CandidateGroup& group) {
-  constexpr int many = 4;
-  int candidates = 0;
-  for (const auto id : all.design.cells.ids()) {
-    const auto& cell = all.design.cells[id];
-    if (cell.workload == group.workload && cell.setting == group.setting && all.statuses[id].is_ok() &&
-        !all.design.is_twin(id))
-      ++candidates;
+  for (const auto& place : ranking.places) {
+    if (&place != &ranking.places.front())
+      text += place.step == Ranking::Step::same      ? " = "
+              : place.step == Ranking::Step::unclear ? " ≈ "
+              : larger_first                         ? " > "
+                                                     : " < ";
+    text += name(all, place.candidate);
   }
-  return candidates >= many;
+  if (ranking.places.size() < 2) text.clear();
+  std::string unplaced;
+  for (const auto id : ranking.unplaced) unplaced += (unplaced.empty() ? "" : ", ") + name(all, id);
+  if (unplaced.empty()) return text;
+  return text + (text.empty() ? "" : "; ") + unplaced + ": too few rounds to place";
 }
 
-/// Groups of the same members are one line, whatever the places.
-std::vector<std::string> group_lines(const Findings& all) {
-  struct Line {
-    MetricId metric;
-    std::vector<CandidateId> members;
-    std::string head, places;
-  };
-  std::vector<Line> found;
-  for (const auto& group : all.groups) {
-    if (!are_many(all, group)) continue;
-    const auto at = where(all, group.workload, group.setting);
-    const auto known = std::ranges::find_if(found, [&](const Line& line) {
-      return line.metric == group.metric && line.members == group.members;
-    });
-    if (known == found.end())
-      found.push_back({group.metric, group.members,
-                       all.design.metrics[group.metric].name + ": " + members_text(all, group), at});
+/// Rankings that say the same are one line, whatever the places.
+std::vector<std::string> ranking_lines(const Findings& all) {
+  std::vector<std::string> order;
+  std::map<std::string, std::string> places;  // by text
+  for (const auto& ranking : all.rankings) {
+    if (!are_many(ranking)) continue;
+    const auto text = "order, " + all.design.metrics[ranking.metric].name + ": " + order_text(all, ranking);
+    const auto at = where(all, ranking.workload, ranking.setting);
+    const auto [known, added] = places.try_emplace(text, at);
+    if (added)
+      order.push_back(text);
     else if (!at.empty())
-      known->places += (known->places.empty() ? "" : "; ") + at;
+      known->second += (known->second.empty() ? "" : "; ") + at;
   }
   std::vector<std::string> lines;
-  for (const auto& line : found)
-    lines.push_back("no difference found, " + line.head + (line.places.empty() ? "" : " on " + line.places));
+  for (const auto& text : order) lines.push_back(text + in_brackets(places[text]));
   return lines;
 }
 
@@ -215,7 +205,7 @@ std::vector<std::string> spread_lines(const Findings& all) {
 
 std::vector<LineGroup> aggregate_lines(const Findings& all) {
   return {{"overall", overall_lines(all)},     {"turn", turn_lines(all)},
-          {"sustained", sustained_lines(all)}, {"no difference found", group_lines(all)},
+          {"sustained", sustained_lines(all)}, {"order", ranking_lines(all)},
           {"failures", failure_lines(all)},    {"spread", spread_lines(all)}};
 }
 

@@ -43,6 +43,21 @@ std::vector<std::string> left_out(const Findings& all, CandidateId id) {
   return lines;
 }
 
+/// Why a candidate that ran has no finding.
+std::string reason_not_compared(const Findings& all, CandidateId id) {
+  for (const auto& comparison : all.design.comparisons) {
+    if (all.design.cells[comparison.candidate].candidate != id) continue;
+    const auto& baseline = all.statuses[comparison.baseline];
+    if (baseline.is_ok()) continue;
+    const auto& name = all.design.candidate_of(comparison.baseline).name;
+    return "not compared: its baseline, " + name +
+           (baseline.code == StatusCode::wrong         ? ", gave a wrong answer"
+            : baseline.code == StatusCode::unsupported ? ", does not support this"
+                                                       : ", failed");
+  }
+  return "not compared: no complete round has a value of both it and its baseline";
+}
+
 /// ", but failed in 7 of 20 trials" of one that fails more often than its baseline; the worst place.
 std::string failures_text(const Findings& all, CandidateId id) {
   const FailureFinding* worst = nullptr;
@@ -128,7 +143,7 @@ std::vector<Sentence> sentences(const Findings& all) {
       }
     }
     sentence.lines.insert(sentence.lines.end(), reasons.begin(), reasons.end());
-    if (sentence.lines.empty()) sentence.lines.push_back("no round has a value of it and of its baseline");
+    if (sentence.lines.empty()) sentence.lines.push_back(reason_not_compared(all, id));
     result.push_back(std::move(sentence));
   }
   return result;

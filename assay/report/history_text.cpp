@@ -309,7 +309,7 @@ std::vector<std::string> located_lines(const CommitSearchResult& located) {
                            : "without --better, what made it worse is looked for"));
       break;
     case Status::unclear:
-      lines.push_back("it can't be told whether " + located.bad + " is " + phrase + " than " + located.good +
+      lines.push_back("it is not known whether " + located.bad + " is " + phrase + " than " + located.good +
                       ": more rounds, or a larger budget, in the plan's [rounds]");
       break;
     case Status::found:
@@ -327,7 +327,7 @@ std::vector<std::string> located_lines(const CommitSearchResult& located) {
         (located.earlier_pairs > 0 ? ", " + std::to_string(located.earlier_pairs) + " from before" : "") +
         (located.unmeasurable.empty()
              ? ""
-             : ", " + std::to_string(located.unmeasurable.size()) + " told nothing") +
+             : ", " + std::to_string(located.unmeasurable.size()) + " gave no values") +
         "; " + duration(located.seconds));
     constexpr double layouts_play = 0.05;
     if (located.end_to_end.layouts == 0 && located.end_to_end.effect.is_ratio() &&

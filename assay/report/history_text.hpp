@@ -7,7 +7,7 @@
 
 namespace assay::report {
 
-/// What is said of one step, or of a line without any, and the verdict that it amounts to.
+/// The text about one step, or of a line without any, and the verdict that it amounts to.
 struct HistorySentence {
   std::string text;
   Verdict verdict = Verdict::same;

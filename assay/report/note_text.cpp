@@ -43,7 +43,7 @@ class NoteWriter {
       case NoteKind::same_program:
         return "its program is that of " + baseline_ + ", byte for byte; was one of them not built anew?";
       case NoteKind::same_command:
-        return "it is " + baseline_ + " itself: the same program, told the same";
+        return "it is " + baseline_ + " itself: the same program with the same arguments";
       case NoteKind::other_compiler:
         return "is built by another compiler than " + baseline_ + ": " + note_.quoted + ", not " +
                note_.quoted_other;
@@ -57,7 +57,7 @@ class NoteWriter {
                (note_.quoted_other.empty() ? "" : "; it lacks " + note_.quoted_other);
       case NoteKind::same_identity:
         return "same identity as " + baseline_ + ", \"" + note_.quoted + "\"" +
-               (is_its_program() ? ", and told otherwise: does each serve what it is taken for?"
+               (is_its_program() ? "; the arguments differ: does each serve what it is taken for?"
                                  : ", and other bytes: is each the build it is taken for?");
       case NoteKind::weak_check:
         return note_.quoted;
@@ -109,7 +109,7 @@ class NoteWriter {
       case NoteKind::layouts_shuffled:
         return layout_text(note_, metric_);
       case NoteKind::analysis_failed:
-        return "could not be worked out: " + note_.quoted;
+        return "could not be computed: " + note_.quoted;
       case NoteKind::test_disagreement:
         return "the Brunner-Munzel test, which lets the spreads differ, says otherwise";
       case NoteKind::drift:
@@ -313,7 +313,7 @@ std::string layout_text(const Note& note, const std::string& metric) {
         metric, figure, note.count);
   if (note.kind == NoteKind::layout_kept) return "its layout is one build's: " + note.quoted;
   if (note.kind == NoteKind::layouts_shuffled)
-    return "its linker can't be told where to put a function: its layouts are drawn for it alone, which "
+    return "its linker accepts no place for a function: its layouts are drawn for it alone, which "
            "spreads its values more than layouts in common";
   return spread_text(note, metric);
 }

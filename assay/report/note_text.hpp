@@ -22,7 +22,7 @@ std::string layout_text(const Note& note, const std::string& metric);
 /// (+2.1 %) again in 10 fresh rounds (…)".
 std::string twin_text(const Note& note, const std::string& metric);
 
-/// That this machine tells a program from its own copy, to be said before all else; empty when it does not.
+/// That this machine tells a program from its own copy, printed before all else; empty when it does not.
 std::string bad_twin_text(const Findings& findings);
 
 /// A gate's reason in words.

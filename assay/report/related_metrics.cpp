@@ -24,7 +24,7 @@ bool is_called(const Finding& f) { return f.verdict == Verdict::better || f.verd
 
 bool is_pace(const Metric& metric) { return metric.unit == "s" || metric.unit.ends_with("/s"); }
 
-/// A change that is told beside others.
+/// A change that is shown beside others.
 struct Moved {
   MetricId metric;
   Effect effect;

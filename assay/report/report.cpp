@@ -112,7 +112,7 @@ void add_trials(const Findings& all, MetricId metric, bool over_rounds, std::vec
              (f.baseline_typical == 0 && f.candidate_typical == 0);
     });
     if (all_zero) continue;
-    constexpr std::size_t most_cells = 40;  // lines and rows that can be told apart
+    constexpr std::size_t most_cells = 40;  // lines and rows that can be distinguished
     if (cells.empty() || cells.size() > most_cells) continue;
     const auto where = (all.design.workloads.size() > 1 ? " on " + all.design.workloads[workload].name : "") +
                        ": " + all.design.metrics[metric].name;
@@ -237,17 +237,17 @@ std::vector<std::pair<std::string, std::string>> facts_of(const Findings& all, c
 
 /// How much was compared, and in what time.
 std::string coverage_text(const Findings& all) {
-  std::set<Comparison> contrasts;
+  std::set<Comparison> comparisons;
   std::size_t least = 0, most = 0;
   for (const auto& f : all.findings) {
     if (!is_watched(all, f) || all.metric_of(f).exact || all.design.is_twin(f.comparison.candidate)) continue;
-    least = contrasts.empty() ? f.rounds : std::min(least, f.rounds);
+    least = comparisons.empty() ? f.rounds : std::min(least, f.rounds);
     most = std::max(most, f.rounds);
-    contrasts.insert(f.comparison);
+    comparisons.insert(f.comparison);
   }
-  if (contrasts.empty()) return {};
+  if (comparisons.empty()) return {};
   auto text = fmt::format(
-      "{} comparison{}, {}", contrasts.size(), contrasts.size() == 1 ? "" : "s",
+      "{} comparison{}, {}", comparisons.size(), comparisons.size() == 1 ? "" : "s",
       least == most ? fmt::format("{} rounds", most) : fmt::format("{} to {} rounds", least, most));
   return all.measured_seconds > 0 ? text + ", " + duration(all.measured_seconds) : text;
 }

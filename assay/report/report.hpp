@@ -16,9 +16,9 @@ namespace assay::report {
 /// Comparisons on one metric as a table: candidates down; across, workloads with their settings.
 struct Overview {
   struct Entry {
-    const Finding* finding = nullptr;    ///< none: nothing was compared there
-    std::optional<StatusCode> standing;  ///< the candidate's, where it is not sound
-    std::string text;                    ///< in a few characters: "−12 % +", or its standing
+    const Finding* finding = nullptr;  ///< none: nothing was compared there
+    std::optional<StatusCode> status;  ///< the candidate's, where it is not sound
+    std::string text;                  ///< in a few characters: "−12 % +", or its status
   };
   std::vector<std::string> columns;      ///< "orders, locks=200"; of one workload: "locks=200"
   std::vector<CandidateId> candidates;   ///< without twins and those never compared
@@ -36,7 +36,7 @@ Overview make_overview(const Findings& findings, MetricId metric, std::optional<
 struct Profile {
   struct Entry {
     std::string typical, change;  ///< empty: it has no value
-    std::string sign;             ///< as of a finding: "+", "!", "="; empty where nothing is told
+    std::string sign;             ///< as of a finding: "+", "!", "="; empty where nothing is known
   };
   struct Line {
     std::string metric, baseline;  ///< the baseline's typical value; empty: it has none
@@ -60,8 +60,8 @@ struct Row {
   std::vector<std::string> levels;  ///< of the setting, in the order of the factors' names
   std::string where;                ///< "orders, locks=800"; without the workload where there is but one
   std::string baseline, baseline_typical, typical, change, interval;
-  std::string sign, verdict;  ///< "+", "faster"; of a cell that is not sound, none and its standing
-  std::string rest;           ///< the mean, and how many runs were slow; empty where that is not told
+  std::string sign, verdict;  ///< "+", "faster"; of a cell that is not sound, none and its status
+  std::string rest;           ///< the mean, and how many runs were slow; empty where that is unknown
   std::string runs;    ///< fast and typical runs apart, where the change is that of the fast ones; else empty
   std::string limit;   ///< that a side is at its declared ceiling, and what of it; else empty
   std::string within;  ///< how values spread within a trial, of a metric with many values; else empty
@@ -90,7 +90,7 @@ struct ComparisonTable {
       factors;              ///< of all its settings, in the order of Row::levels; empty where they differ
   std::string margin_text;  ///< "a change matters from 1 % on"
   std::string advice;  ///< what would settle its unclear findings sooner than more rounds; empty: nothing
-  /// What is said in its place where there is little room: another block tells the same work more exactly.
+  /// The text in its place where there is little room: another block tells the same work more exactly.
   /// Empty: it stands for itself.
   std::string in_short;
   std::vector<SettingRows> settings;
@@ -166,7 +166,7 @@ struct ProgramLine {
   std::string name, identity, commit, compiler, flags;
 };
 
-/// What is told of a campaign, worded, in the order in which it is told. Renderers choose what they have room
+/// A campaign's results in words, in the order of printing. Renderers choose what they have room
 /// for and how it is set, and add no words about findings. Borrows from the Findings that it was made from.
 struct Report {
   std::string title;        ///< "Findings" where the campaign has none
@@ -178,7 +178,7 @@ struct Report {
   std::vector<ComparisonTable> blocks;
   std::vector<MatrixView> views;
   std::vector<Profile> profiles;
-  std::vector<LineGroup> aggregates;  ///< what is said over several findings at once
+  std::vector<LineGroup> aggregates;  ///< what several findings say together
   std::vector<std::string> parts;     ///< of overall changes
   std::vector<std::string> trends, latencies, requirements, first_calls, twins;
   std::vector<std::string> other_changes;  ///< metrics that nobody watched

@@ -46,7 +46,7 @@ std::string change_text(const Findings& all, const Finding& f) {
                      range_text(f.interval, metric.scale, metric.unit));
 }
 
-/// "; wall time −26 % (−50 … −6 %)": what is told beside a finding.
+/// "; wall time −26 % (−50 … −6 %)": what stands beside a finding.
 std::string secondary_text(const Findings& all, const Finding& f) {
   std::string text;
   for (const auto& other : all.findings)
@@ -144,7 +144,7 @@ SentenceText single_sentence(const Findings& all, const Finding& f) {
   return {"no verdict", " against " + baseline + " yet" + figures};
 }
 
-/// Findings on one metric, or on times that decide for each other: what is told of them together.
+/// Findings on one metric, or on times that decide for each other: what they say together.
 struct Group {
   const Metric* metric = nullptr;
   std::vector<const Finding*> findings;

@@ -12,16 +12,16 @@ struct SentenceText {
   std::string head, rest;
 };
 
-/// What is told of one candidate's watched findings, at least one, against one baseline: "faster than list"
+/// A sentence about one candidate's watched findings, at least one, against one baseline: "faster than list"
 /// and ": wall time −49 % (−50 … −48 %)", or over several "faster than list" and " from 800 locks on (wall
 /// time −12 % to −40 %), slower at 200 locks (…), but more memory (…)".
 SentenceText sentence(const Findings& findings, const std::vector<const Finding*>& of_one_candidate);
 
 /// "mean +15 % (+2.1 … +28 %); 6 of its 60 runs took over 1.5 times as long (list: 0)"; empty where it is
-/// not told.
+/// left out.
 std::string rest_figures(const Findings& findings, const Finding& finding);
 
-/// What is said of one candidate in a sentence, over all its watched findings.
+/// The text about one candidate in a sentence, over all its watched findings.
 struct Sentence {
   std::string candidate;
   Verdict verdict = Verdict::unclear;  ///< the one that all share; unclear when they differ
@@ -60,7 +60,7 @@ bool is_watched(const Findings& findings, const Finding& finding);
 std::string location_phrase(const Findings& findings, const std::vector<const Finding*>& some,
                             const std::vector<const Finding*>& all_of_it);
 
-/// What is said in place of a block of these findings on one metric, where others on the machine make it say
+/// Replacement text for a block of these findings on one metric, where others on the machine make it say
 /// little and another metric decides all that is decided: "wall time: see cpu time, …". Empty where it stands
 /// for itself.
 std::string cross_reference(const Findings& findings, const std::vector<const Finding*>& of_block);

@@ -18,7 +18,7 @@ namespace assay::report {
 
 namespace {
 
-/// Whether how a cost grows is known well enough to be told.
+/// Whether how a cost grows is known well enough to be reported.
 bool reports_growth(const ScalingCurve& trend) {
   constexpr double narrow = 0.5;
   const auto& interval = trend.exponent_interval;
@@ -34,7 +34,7 @@ std::string size_text(const Findings& all, const ScalingCurve& trend) {
                      trend.law.empty() ? "" : "exponent ", plain(interval.low), plain(interval.high));
 }
 
-/// Whether where two costs are the same is known well enough to be told, and matters to what was measured.
+/// Whether where two costs are the same is known well enough to be reported, and matters to what was measured.
 bool reports_crossing(const ScalingCurve& trend) {
   constexpr double near = 2, narrow = 10;
   const auto& interval = trend.crossing_interval;
@@ -129,7 +129,7 @@ std::vector<std::string> twin_lines(const Findings& all) {
                                         std::min(low.rounds, high.rounds));
   }
   if (text.empty()) return {};
-  return {"no change at all looked like this: " + text};
+  return {"A/A check (a baseline against itself): " + text};
 }
 
 std::vector<std::string> trend_lines(const Findings& all) {

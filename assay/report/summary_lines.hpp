@@ -36,9 +36,8 @@ struct LineGroup {
   std::vector<std::string> lines;
 };
 
-/// What is said over several findings at once: overall changes, the best first; turns along factors;
-/// rates that servers sustain; groups
-/// that can't be told apart; failure rates; changes of spread.
+/// What several findings say together: overall changes, the best first; reversals along factors; rates that
+/// servers sustain; the order of four candidates or more; failure rates; changes of spread.
 std::vector<LineGroup> aggregate_lines(const Findings& findings);
 
 /// Of overall changes over four comparisons or more: each comparison's change, and drawn to the common one.

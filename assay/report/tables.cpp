@@ -123,7 +123,7 @@ Row missing_row(const Findings& all, CellId id) {
           .reason = missing_text(all.statuses[id])};
 }
 
-/// "locks=200, list: 412 ms", or several baselines with their values: of each what most rounds told.
+/// "locks=200, list: 412 ms", or several baselines with their values: of each what most rounds showed.
 std::string against(const Findings& all, const SettingRows& of) {
   std::map<CandidateId, const Row*> longest;
   for (const auto& row : of.rows) {
@@ -288,7 +288,7 @@ std::vector<MatrixView> matrix_views(const Findings& all) {
 namespace {
 
 std::string text_of(const Overview::Entry& entry, const Metric& metric) {
-  if (entry.finding == nullptr) return entry.standing ? to_string(*entry.standing) : "";
+  if (entry.finding == nullptr) return entry.status ? to_string(*entry.status) : "";
   return effect_text(entry.finding->effect, metric.unit) + " " + sign_of(entry.finding->verdict);
 }
 
@@ -318,7 +318,7 @@ Overview make_overview(const Findings& all, MetricId metric, std::optional<Workl
     if (all.candidate(cell).twin_of || (workload && cell.workload != *workload)) continue;
     const auto column = column_of(cell);
     if (!all.statuses[cell_id].is_ok()) {
-      entries[{cell.candidate, column}].standing = all.statuses[cell_id].code;
+      entries[{cell.candidate, column}].status = all.statuses[cell_id].code;
       shown.insert(cell.candidate);
     }
     if (entries.contains({cell.candidate, column}) && seen.insert(column).second)

@@ -48,12 +48,12 @@ Trial ClientRunner::check(CellId cell, std::optional<CellId> baseline, const std
   return with_server(cell, Role::check, stop, [&] { return programs_.check(cell, baseline, stop); });
 }
 
-std::vector<Trial> ClientRunner::run(const Batch& heat, const std::stop_token& stop) {
-  const auto cell = heat.cells.front();
+std::vector<Trial> ClientRunner::run(const Batch& batch, const std::stop_token& stop) {
+  const auto cell = batch.cells.front();
   auto trial =
-      with_server(cell, heat.role, stop, [&] { return std::move(programs_.run(heat, stop).front()); });
-  trial.round = heat.round;
-  trial.position = heat.position;
+      with_server(cell, batch.role, stop, [&] { return std::move(programs_.run(batch, stop).front()); });
+  trial.round = batch.round;
+  trial.position = batch.position;
   return {std::move(trial)};
 }
 

@@ -16,7 +16,7 @@ namespace assay::runners {
 class ServerSession;
 
 /// Runs cells whose candidates are servers that a program of the user's own asks. Each trial starts its
-/// server afresh, runs the program, which is timed and checked as any other, and ends the server.
+/// server, runs the program, which is timed and checked as any other, and ends the server.
 class ClientRunner : public engine::TrialRunner {
  public:
   /// `servers`: of the cells; `programs` runs what asks them. REQUIRES: all but the servers outlive it.
@@ -28,7 +28,7 @@ class ClientRunner : public engine::TrialRunner {
 
   Trial check(CellId cell, std::optional<CellId> baseline, const std::stop_token& stop) override;
   /// A trial whose server did not get ready, or ended, is failed.
-  std::vector<Trial> run(const Batch& heat, const std::stop_token& stop) override;
+  std::vector<Trial> run(const Batch& batch, const std::stop_token& stop) override;
 
   bool runs_in_batch(CellId /*cell*/) const override { return false; }
   double seconds_before_trial(CellId cell) const override { return programs_.seconds_before_trial(cell); }

@@ -28,13 +28,13 @@ class DispatchRunner : public engine::TrialRunner {
     layouts_.restore();
     return runner_for(cell).check(cell, baseline, stop);
   }
-  std::vector<Trial> run(const Batch& heat, const std::stop_token& stop) override {
+  std::vector<Trial> run(const Batch& batch, const std::stop_token& stop) override {
     try {
-      layouts_.install(heat.round, stop);
+      layouts_.install(batch.round, stop);
     } catch (const Cancelled&) {
-      return interrupted(heat);
+      return interrupted(batch);
     }
-    return runner_for(heat.cells.front()).run(heat, stop);
+    return runner_for(batch.cells.front()).run(batch, stop);
   }
   bool runs_in_batch(CellId cell) const override { return runner_for(cell).runs_in_batch(cell); }
   std::optional<int> shared_program(CellId cell) const override {
@@ -58,13 +58,13 @@ class DispatchRunner : public engine::TrialRunner {
   void close() override { services_.close(); }
 
  private:
-  static std::vector<Trial> interrupted(const Batch& heat) {
+  static std::vector<Trial> interrupted(const Batch& batch) {
     std::vector<Trial> trials;
-    for (const auto cell : heat.cells) {
-      Trial trial{.cell = cell, .role = heat.role, .outcome = Outcome::interrupted};
-      trial.round = heat.round;
-      trial.position = heat.position + static_cast<int>(trials.size());
-      trial.batch = heat.number;
+    for (const auto cell : batch.cells) {
+      Trial trial{.cell = cell, .role = batch.role, .outcome = Outcome::interrupted};
+      trial.round = batch.round;
+      trial.position = batch.position + static_cast<int>(trials.size());
+      trial.batch = batch.number;
       trial.detail = "was interrupted before it began";
       trials.push_back(std::move(trial));
     }

@@ -66,7 +66,8 @@ std::optional<std::string> run_checker(measure::Launcher& launcher, const Progra
   if (result.timed_out) return "its checker took longer than the workload's time limit";
   if (result.signal != 0) return "its checker ended by signal " + std::to_string(result.signal) + output();
   if (result.exit_status != 0)
-    return "its checker says no, with exit status " + std::to_string(result.exit_status) + output();
+    return "the checker rejected the output (exit status " + std::to_string(result.exit_status) + ")" +
+           output();
   return {};
 }
 

@@ -117,7 +117,7 @@ void ProgramRunner::run_concurrent(std::vector<Run>& runs, const std::stop_token
   for (const auto& result : results) cpu += result.user + result.system;
   for (std::size_t i = 0; i < runs.size(); ++i) {
     runs[i].result = std::move(results[i]);
-    // What the heat ran beside is told once, or it would count for each.
+    // What the batch ran beside is reported once, or it would count for each.
     const auto beside = measure::difference(before, after, cpu);
     runs[i].load_during = i == 0 ? beside : measure::LoadDuring{.suspended = beside.suspended};
   }
@@ -184,17 +184,17 @@ Trial ProgramRunner::check_part(CellId cell, const std::stop_token& stop) {
   return trial;
 }
 
-/// One run of a contest program, and a trial for each of its parts in the heat.
-std::vector<Trial> ProgramRunner::run_parts(const Batch& heat, const std::stop_token& stop) {
-  const auto whole = run_program(heat.cells.front(), heat.role, stop);
+/// One run of a contest program, and a trial for each of its parts in the batch.
+std::vector<Trial> ProgramRunner::run_parts(const Batch& batch, const std::stop_token& stop) {
+  const auto whole = run_program(batch.cells.front(), batch.role, stop);
   std::vector<Trial> trials;
-  for (const auto cell : heat.cells) {
+  for (const auto cell : batch.cells) {
     auto trial =
         trial_from_samples(cell, whole.trial, whole.samples, cells_[cell].part->setting, design_.metrics);
     if (trial.outcome == Outcome::unsupported)
       trial.outcome = Outcome::failed;  // it was there when it was checked
-    trial.round = heat.round;
-    trial.position = heat.position;
+    trial.round = batch.round;
+    trial.position = batch.position;
     trials.push_back(std::move(trial));
   }
   return trials;
@@ -243,7 +243,7 @@ Trial ProgramRunner::check(CellId cell, std::optional<CellId> baseline, const st
   return std::move(trial);
 }
 
-void ProgramRunner::recheck_output(const Batch& heat, Run& run, const std::stop_token& stop) {
+void ProgramRunner::recheck_output(const Batch& batch, Run& run, const std::stop_token& stop) {
   const auto checked = answers_.find(run.cell);
   if (run.trial.outcome != Outcome::ok || !run.result.out || checked == answers_.end() ||
       checked->second.digest() == run.trial.output_digest)
@@ -258,7 +258,7 @@ void ProgramRunner::recheck_output(const Batch& heat, Run& run, const std::stop_
     wrong = run_checker(launcher_, what, now, stop);
   if (!wrong) return;
   run.trial.outcome = Outcome::wrong;
-  run.trial.detail = "its answer changed in round " + std::to_string(heat.round) + ": " + *wrong;
+  run.trial.detail = "its answer changed in round " + std::to_string(batch.round) + ": " + *wrong;
 }
 
 bool ProgramRunner::allows_repeats(CellId cell) const {
@@ -290,9 +290,9 @@ std::vector<CheckWarning> ProgramRunner::check_warnings() const {
     const auto& check = plan_.workload(workload).check;
     if (plan_.workload(workload).service || !plan_.workload(workload).contest.empty()) continue;
     if (!check::accepts_empty_output(check)) continue;
-    const bool nothing = std::ranges::any_of(design_.comparisons, [&](const Comparison& contrast) {
-      const auto known = answers_.find(contrast.baseline);
-      return design_.cells[contrast.baseline].workload == workload && known != answers_.end() &&
+    const bool nothing = std::ranges::any_of(design_.comparisons, [&](const Comparison& comparison) {
+      const auto known = answers_.find(comparison.baseline);
+      return design_.cells[comparison.baseline].workload == workload && known != answers_.end() &&
              known->second.size() == 0;
     });
     if (nothing)
@@ -306,10 +306,10 @@ std::vector<CheckWarning> ProgramRunner::check_warnings() const {
   return doubts;
 }
 
-std::vector<Trial> ProgramRunner::run(const Batch& heat, const std::stop_token& stop) {
-  if (cells_[heat.cells.front()].part) return run_parts(heat, stop);
+std::vector<Trial> ProgramRunner::run(const Batch& batch, const std::stop_token& stop) {
+  if (cells_[batch.cells.front()].part) return run_parts(batch, stop);
   std::vector<Run> runs;
-  for (const auto cell : heat.cells) runs.push_back(prepare_run(cell, heat.role, stop));
+  for (const auto cell : batch.cells) runs.push_back(prepare_run(cell, batch.role, stop));
   pause_before_run(runs, stop);
   const bool all_ready = std::ranges::all_of(runs, &Run::ready);
   if (runs.size() > 1 && all_ready) run_concurrent(runs, stop);
@@ -323,10 +323,10 @@ std::vector<Trial> ProgramRunner::run(const Batch& heat, const std::stop_token& 
       run.trial.detail = "another candidate beside it could not be made ready";
     }
     finish(run);
-    recheck_output(heat, run, stop);
-    run.trial.round = heat.round;
-    run.trial.position = heat.position + static_cast<int>(i);
-    run.trial.batch = heat.number;
+    recheck_output(batch, run, stop);
+    run.trial.round = batch.round;
+    run.trial.position = batch.position + static_cast<int>(i);
+    run.trial.batch = batch.number;
     trials.push_back(std::move(run.trial));
   }
   return trials;

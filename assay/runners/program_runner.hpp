@@ -82,7 +82,7 @@ class ProgramRunner : public engine::TrialRunner {
   Trial check(CellId cell, std::optional<CellId> baseline, const std::stop_token& stop) override;
 
   /// A trial whose answer is no longer the one that was checked, where equality was asked for, is wrong.
-  std::vector<Trial> run(const Batch& heat, const std::stop_token& stop) override;
+  std::vector<Trial> run(const Batch& batch, const std::stop_token& stop) override;
 
   /// The port of the server that the cell's program is to ask in its next trial.
   void give_port(CellId cell, int port) { cells_[cell].port = port; }
@@ -113,7 +113,7 @@ class ProgramRunner : public engine::TrialRunner {
     std::set<CellId> reported;
   };
   ProgramSamples run_program(CellId any_part, Role role, const std::stop_token& stop);
-  std::vector<Trial> run_parts(const Batch& heat, const std::stop_token& stop);
+  std::vector<Trial> run_parts(const Batch& batch, const std::stop_token& stop);
   Trial check_part(CellId cell, const std::stop_token& stop);
   bool is_concurrent() const { return plan_.rounds.mode == PlannedRounds::Mode::abreast; }
   Run prepare_run(CellId cell, Role role, const std::stop_token& stop);
@@ -121,7 +121,7 @@ class ProgramRunner : public engine::TrialRunner {
   void run_alone(Run& run, const std::stop_token& stop);
   void run_concurrent(std::vector<Run>& runs, const std::stop_token& stop);
   void finish(Run& run);
-  void recheck_output(const Batch& heat, Run& run, const std::stop_token& stop);
+  void recheck_output(const Batch& batch, Run& run, const std::stop_token& stop);
   const PlannedWorkload& workload_of(CellId cell) const {
     return plan_.workload(design_.cells[cell].workload);
   }

@@ -95,7 +95,7 @@ std::map<WorkloadId, std::string> ServerLifetimes::decisions() const {
     else if (group.kept == ServerLifetime::session)
       texts[key.first] = fmt::format(
           "starting its servers takes {} and a round's load {}: they are kept up, and what differs from "
-          "start to start is not averaged out (keep = \"round\" starts them afresh: {} rounds take {})",
+          "start to start is not averaged out (keep = \"round\" restarts them: {} rounds take {})",
           spoken_time(group.start_seconds), spoken_time(group.load_seconds), usual_rounds,
           spoken_time(usual_rounds * (group.start_seconds + group.load_seconds)));
   }

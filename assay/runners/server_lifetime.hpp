@@ -13,7 +13,7 @@
 namespace assay::runners {
 
 /// What the servers of a workload and setting have in common, beyond the plan: how many requests a trial has,
-/// and how long they live, where the plan leaves that open. Told by their checks; requests also by the trials
+/// and how long they live, where the plan leaves that open. Known from their checks; requests also by the trials
 /// that the log has already.
 class ServerLifetimes {
  public:
@@ -31,7 +31,7 @@ class ServerLifetimes {
   /// As the checks so far have it: it does not change once they are over, whatever the machine does then.
   ServerLifetime lifetime(CellId cell) const { return groups_.at(key_of(cell)).kept; }
 
-  /// Why servers that the plan leaves open are not started afresh for each round, by workload.
+  /// Why servers that the plan leaves open are not restarted for each round, by workload.
   std::map<WorkloadId, std::string> decisions() const;
 
  private:

@@ -33,7 +33,7 @@ struct LoadTotals {
   double rest_seconds = 0, rest_cpu = 0;              ///< between slices, and what the server used then
 };
 
-/// Adds a service's readings to its trial. `steady_rate`: see polished_rates(); none where it can't be told. A
+/// Adds a service's readings to its trial. `steady_rate`: see polished_rates(); none where it is unknown. A
 /// quantile of the latencies, with the failed requests as the slowest, is left out where fewer than ten
 /// replies lie above it, or it is a failed one; all are of a rate that was not sustained, since they tell how
 /// long the load lasted.

@@ -25,7 +25,7 @@ check::ReplyCheck asked_of(const service::Request& request) {
   return {.status = request.status, .match = request.match};
 }
 
-/// A number that tells rounds and passes apart, for orders drawn afresh.
+/// A number that tells rounds and passes apart, for new random orders.
 int number_of(int round, std::size_t pass) {
   constexpr int most_passes = 4096;
   return round * most_passes + static_cast<int>(pass % most_passes);
@@ -119,7 +119,7 @@ Trial ServerRunner::check(CellId id, std::optional<CellId> baseline, const std::
 }
 
 /// Gives the servers their slices, in turns.
-void ServerRunner::drive(Sessions& lives, const Batch& heat, const std::stop_token& stop) const {
+void ServerRunner::drive(Sessions& lives, const Batch& batch, const std::stop_token& stop) const {
   const auto& cell = lives.front()->cell();
   const auto planned = groups_.count(lives.front()->id()).value_or(fewest_requests);
   const service::ScopedAffinity pinned(cell.driver_core);
@@ -136,14 +136,14 @@ void ServerRunner::drive(Sessions& lives, const Batch& heat, const std::stop_tok
     }
   };
   double slowest = 0;
-  each(number_of(heat.round, 0), [&](ServerSession& life, const AcceptedBodies&) {
+  each(number_of(batch.round, 0), [&](ServerSession& life, const AcceptedBodies&) {
     const double rate = life.warm_up(cell.warmup, stop);
     slowest = slowest == 0 ? rate : std::min(slowest, rate);
   });
   if (cell.arrivals) {
     const auto due = service::arrival_times(planned, *cell.arrivals, cell.spacing == Spacing::random,
-                                            design_.rules.seed + static_cast<std::uint64_t>(heat.round));
-    each(number_of(heat.round, 1),
+                                            design_.rules.seed + static_cast<std::uint64_t>(batch.round));
+    each(number_of(batch.round, 1),
          [&](ServerSession& life, const AcceptedBodies& known) { life.open_loop(due, known, stop); });
     return;
   }
@@ -155,17 +155,17 @@ void ServerRunner::drive(Sessions& lives, const Batch& heat, const std::stop_tok
   for (std::size_t first = 0; first < planned && !stop.stop_requested(); first += size, ++pass) {
     // What would be left for a short last slice goes with this one.
     const auto count = planned - first < 2 * size ? planned - first : size;
-    each(number_of(heat.round, pass), [&](ServerSession& life, const AcceptedBodies& known) {
+    each(number_of(batch.round, pass), [&](ServerSession& life, const AcceptedBodies& known) {
       life.run_slice(first, count, known, stop);
     });
     if (count > size) break;
   }
 }
 
-std::vector<Trial> ServerRunner::run(const Batch& heat, const std::stop_token& stop) {
+std::vector<Trial> ServerRunner::run(const Batch& batch, const std::stop_token& stop) {
   Sessions lives;
-  for (const auto id : heat.cells) lives.push_back(session_for(id, heat.role, stop));
-  drive(lives, heat, stop);
+  for (const auto id : batch.cells) lives.push_back(session_for(id, batch.role, stop));
+  drive(lives, batch, stop);
   std::vector<const LoadTotals*> up;
   for (const auto& life : lives) {
     const auto& cell = life->cell();
@@ -178,7 +178,7 @@ std::vector<Trial> ServerRunner::run(const Batch& heat, const std::stop_token& s
         expected = compared->second.at(what.first).text();
       if (const auto wrong =
               check::check_body(cell.process.check, asked_of((*cell.requests)[what.first]), body, expected))
-        life->fail(Outcome::wrong, "its reply changed in round " + std::to_string(heat.round) + ": " +
+        life->fail(Outcome::wrong, "its reply changed in round " + std::to_string(batch.round) + ": " +
                                        name_of(*cell.requests, what.first) + ": " + *wrong);
       else if (const auto known = known_.find(life->id()); known != known_.end())
         known->second[what.first].insert(what.second);
@@ -199,8 +199,8 @@ std::vector<Trial> ServerRunner::run(const Batch& heat, const std::stop_token& s
       const auto rate = rates[reported++];
       add_server_metrics(life.counts(), life.cell().clients > 0 ? rate : std::nullopt, ids_, trial);
     }
-    trial.round = heat.round;
-    trial.position = heat.position + static_cast<int>(i);
+    trial.round = batch.round;
+    trial.position = batch.position + static_cast<int>(i);
     trials.push_back(std::move(trial));
     if (life.is_up()) kept_[life.id()] = std::move(lives[i]);
   }

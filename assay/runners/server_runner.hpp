@@ -23,9 +23,9 @@ namespace assay::runners {
 
 class ServerSession;
 
-/// Runs cells as servers that get requests. A heat starts its servers, or has them still from the last, lets
+/// Runs cells as servers that get requests. A batch starts its servers, or has them still from the last, lets
 /// each settle, gives them slices of
-/// the load in turns, in an order drawn afresh for each pass (an open loop: all of it, one server after the
+/// the load in turns, in a new random order for each pass (an open loop: all of it, one server after the
 /// other), looks at every reply, and ends them.
 class ServerRunner : public engine::TrialRunner {
  public:
@@ -43,7 +43,7 @@ class ServerRunner : public engine::TrialRunner {
 
   /// A trial one of whose replies is no longer what the check saw, and not right either, is wrong; one whose
   /// server did not get ready, ended or answered nothing rightly is failed.
-  std::vector<Trial> run(const Batch& heat, const std::stop_token& stop) override;
+  std::vector<Trial> run(const Batch& batch, const std::stop_token& stop) override;
 
   bool runs_in_batch(CellId cell) const override { return groups_.lifetime(cell) != ServerLifetime::trial; }
   bool needs_final_check(CellId /*cell*/) const override { return false; }  // every reply was looked at
@@ -58,7 +58,7 @@ class ServerRunner : public engine::TrialRunner {
   static double rate_of(ServerSession& life, bool surely, const std::stop_token& stop);
   bool keeps(CellId cell) const { return groups_.lifetime(cell) == ServerLifetime::session; }
   std::unique_ptr<ServerSession> session_for(CellId id, Role role, const std::stop_token& stop);
-  void drive(std::vector<std::unique_ptr<ServerSession>>& lives, const Batch& heat,
+  void drive(std::vector<std::unique_ptr<ServerSession>>& lives, const Batch& batch,
              const std::stop_token& stop) const;
 
   std::map<CellId, ServerCell> cells_;

@@ -41,10 +41,10 @@ class TrialEnvironment {
   bool begun_ = false;
 };
 
-/// Sleeps for so many seconds; false when it was told to stop meanwhile.
+/// Sleeps for so many seconds; false when it was stopped meanwhile.
 bool sleep_for(double seconds, const std::stop_token& stop);
 
-/// The last lines of what a program said, made safe to print, each after a line break.
+/// The last lines of a program's stderr, made safe to print, each after a line break.
 std::string stderr_tail(const measure::ProcessResult& result);
 
 /// The exit status by which a program says that it does not support what is asked.

@@ -33,7 +33,7 @@ double level_of_end(std::size_t rounds, double alpha);
 /// 200, delta at least 0. Cost: one numerical integral. Source: Lehmann, Nonparametrics (1975), section 4.2.
 double chance_to_call(std::size_t rounds, double delta, double alpha);
 
-// What follows is told from the spread of a pilot's effects, never from their sign or size, for normal
+// What follows comes from the spread of a pilot's effects, never from their sign or size, for normal
 // effects judged at the last look of so many rounds, by chance_to_call() up to 200 rounds and by Noether's
 // approximation beyond. Earlier looks add a few per cent of power. σ is the sample standard deviation about
 // the pilot's median; the range comes from its 80 % chi-squared interval. At least three effects, all

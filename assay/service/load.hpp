@@ -39,7 +39,7 @@ struct LoadResult {
   double driver_cpu = 0;             ///< seconds that the calling thread used
 };
 
-/// Is told each reply with its body and the digest of it, before the next is sent.
+/// Receives each reply with its body and the digest of it, before the next is sent.
 using ReplyHandler = std::function<void(const RequestResult& sent, const std::string& body)>;
 
 /// Whose requests go out when.

@@ -37,7 +37,7 @@ struct Slot {
   measure::Descriptor socket;
   std::string_view unsent;
   bool waiting = false, head = false, had_one = false;
-  bool wants_to_write = false;  ///< epoll was told
+  bool wants_to_write = false;  ///< epoll knows
   bool connecting = false;
   double began = 0;  ///< to connect
   std::optional<ReplyParser> parser;

@@ -63,8 +63,8 @@ struct Asked {
 };
 
 /// Adds the listeners of an address family; false where the kernel does not tell.
-bool add_told(const measure::Descriptor& kernel, unsigned char family, int port,
-              std::set<std::uint64_t>& inodes) {
+bool add_reported(const measure::Descriptor& kernel, unsigned char family, int port,
+                  std::set<std::uint64_t>& inodes) {
   Asked asked{};
   asked.header.nlmsg_len = sizeof asked;
   asked.header.nlmsg_type = SOCK_DIAG_BY_FAMILY;
@@ -123,7 +123,7 @@ void add_listed(const char* table, int port, std::set<std::uint64_t>& inodes) {
 std::set<std::uint64_t> listeners_on(int port) {
   std::set<std::uint64_t> inodes;
   const measure::Descriptor kernel(socket(AF_NETLINK, SOCK_RAW | SOCK_CLOEXEC, NETLINK_SOCK_DIAG));
-  if (kernel && add_told(kernel, AF_INET, port, inodes) && add_told(kernel, AF_INET6, port, inodes))
+  if (kernel && add_reported(kernel, AF_INET, port, inodes) && add_reported(kernel, AF_INET6, port, inodes))
     return inodes;
   for (const char* table : {"/proc/net/tcp", "/proc/net/tcp6"}) add_listed(table, port, inodes);
   return inodes;

@@ -18,7 +18,7 @@ std::string text_of(const build::BuildRequest& order) {
   return text + (order.capture ? "captured" : "");
 }
 
-std::string told(const build::BuildResult& built) {
+std::string build_text(const build::BuildResult& built) {
   std::string text = built.from.title.empty() ? "" : " (" + built.from.title + ")";
   if (!built.ok) return text + ": " + built.why.substr(0, built.why.find('\n')) + "; its log is " + built.log;
   const auto seconds = static_cast<long>(built.seconds * 1000);
@@ -51,7 +51,7 @@ CandidateBuilds::CandidateBuilds(const Plan& plan, measure::Launcher& launcher,
       if (builds_.contains(text)) continue;
       try {
         const auto& built = builds_.emplace(text, builder.build(order, stop)).first->second;
-        if (log && (tells_known || !built.cached)) log(candidate.name + told(built));
+        if (log && (tells_known || !built.cached)) log(candidate.name + build_text(built));
         if (log && !built.from.note.empty()) log(candidate.name + ": " + built.from.note);
       } catch (const Error& error) {
         throw Error(error.problem(), "candidate " + candidate.name + ", " + error.place(), error.remedy());

@@ -16,7 +16,7 @@ namespace assay::setup {
 /// The builds of a plan's candidates: one for each choice of levels that its steps name.
 class CandidateBuilds {
  public:
-  /// Builds what has to be built, in the plan's order; what fails is told by find(). `tells_known`: says
+  /// Builds what has to be built, in the plan's order; what fails is reported by find(). `tells_known`: says
   /// also what was built before. Throws Error for sources that are not there, Stopped on a stop request.
   CandidateBuilds(const Plan& plan, measure::Launcher& launcher,
                   const std::function<void(const std::string&)>& log, const std::stop_token& stop,

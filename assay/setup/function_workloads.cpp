@@ -75,14 +75,14 @@ int expand_function_workloads(const Plan& plan, const RunOptions& options, measu
   for (auto& [place, all] : parts) std::ranges::sort(all, {}, &Setting::levels);  // they came shuffled
   plan::PlannedCells parted;
   IdTable<CellId, Cell> cells;
-  IdTable<CellId, CellStatus> standing;
+  IdTable<CellId, CellStatus> status;
   IdTable<CellId, runners::ProgramCell> processes;
   std::map<CellId, runners::ServerCell> services;
   int program = 0;
   const auto add = [&](CellId from, const Cell& cell, runners::ProgramCell process) {
     parted.add(planned[from]);
     parted[CellId{parted.next_id().value - 1}].cell = cell;
-    standing.add(states[from]);
+    status.add(states[from]);
     processes.add(std::move(process));
     return cells.add(cell);
   };
@@ -111,7 +111,7 @@ int expand_function_workloads(const Plan& plan, const RunOptions& options, measu
                   did_you_mean(name, std::vector<std::string>(added.begin(), added.end())));
   planned = std::move(parted);
   design.cells = std::move(cells);
-  states = std::move(standing);
+  states = std::move(status);
   laid.cells = std::move(processes);
   laid.services = std::move(services);
   design.comparisons = plan::comparisons_of(planned, plan);

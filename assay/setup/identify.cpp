@@ -9,7 +9,7 @@
 namespace assay::setup {
 namespace {
 
-CellStatus said(std::string_view text) {
+CellStatus identified(std::string_view text) {
   constexpr std::size_t most = 100;
   return {StatusCode::ok, printable_line(text.substr(0, text.find('\n')), most)};
 }
@@ -24,14 +24,15 @@ CellStatus query_identity(const std::vector<std::string>& identify, const std::s
                                  .directory = folder,
                                  .timeout = patience};
   const auto result = launcher.run(command, stop);
-  if (result.not_started) return {StatusCode::failed, "can't be asked who it is: " + *result.not_started};
+  if (result.not_started)
+    return {StatusCode::failed, "its identify command can't be started: " + *result.not_started};
   if (result.interrupted) return {StatusCode::ok, {}};
   if (result.exit_status == runners::not_here)
     return {StatusCode::unsupported, "says that it does not support this (identify ended with exit status " +
                                          std::to_string(runners::not_here) + ")"};
   if (result.timed_out || result.signal != 0 || result.exit_status != 0)
-    return {StatusCode::failed, "fails when asked who it is (identify)" + runners::stderr_tail(result)};
-  return said(result.out->head());
+    return {StatusCode::failed, "its identify command failed" + runners::stderr_tail(result)};
+  return identified(result.out->head());
 }
 
 CellStatus query_server_identity(const runners::ServerCell& cell, const std::string& path,
@@ -49,10 +50,10 @@ CellStatus query_server_identity(const runners::ServerCell& cell, const std::str
   constexpr int ok = 200;
   if (reply.error != service::RequestError::none || reply.status != ok)
     return {StatusCode::failed,
-            "can't be asked who it is: GET " + path + ": " +
+            "it can't be identified: GET " + path + ": " +
                 (reply.error != service::RequestError::none ? to_string(reply.error)
                                                             : "status " + std::to_string(reply.status))};
-  return said(reply.body);
+  return identified(reply.body);
 }
 
 }  // namespace assay::setup

@@ -74,9 +74,9 @@ void add_notes_of_program(const std::string& program, Provenance& from) {
 
 class CellPreparer {
  public:
-  CellPreparer(const Plan& plan, const CandidateBuilds& workshop, measure::Launcher& launcher,
+  CellPreparer(const Plan& plan, const CandidateBuilds& builds, measure::Launcher& launcher,
                const RunOptions& options)
-      : plan_(plan), workshop_(workshop), launcher_(launcher), options_(options) {}
+      : plan_(plan), builds_(builds), launcher_(launcher), options_(options) {}
 
   PreparedCells run(const runners::Capabilities& offer) {
     auto& design = laid_.record.design;
@@ -90,7 +90,7 @@ class CellPreparer {
                             .weight = workload.weight,
                             .digest = measure::digest_of(plan::canonical_text(workload))});
     planned_ = plan::expand_cells(
-        plan_, [&](CandidateId id, const Setting& setting) { return workshop_.paths(id, setting); });
+        plan_, [&](CandidateId id, const Setting& setting) { return builds_.paths(id, setting); });
     design.comparisons = plan::comparisons_of(planned_, plan_);
     for (const auto& planned : planned_) design.cells.add(planned.cell);
     for (const auto cell : planned_.ids()) {
@@ -101,10 +101,10 @@ class CellPreparer {
     query_identities();
     programs_ = expand_function_workloads(plan_, options_, launcher_, laid_, planned_, states_);
     if (!options_.only_cells.empty())
-      std::erase_if(design.comparisons, [&](const Comparison& contrast) {
-        return !options_.only_cells.contains({design.candidate_of(contrast.candidate).name,
-                                              design.workload_of(contrast.candidate).name,
-                                              design.cells[contrast.candidate].setting.text()});
+      std::erase_if(design.comparisons, [&](const Comparison& comparison) {
+        return !options_.only_cells.contains({design.candidate_of(comparison.candidate).name,
+                                              design.workload_of(comparison.candidate).name,
+                                              design.cells[comparison.candidate].setting.text()});
       });
     if (plan_.rounds.twin) twins();
     for (const auto cell : design.cells.ids())
@@ -116,7 +116,7 @@ class CellPreparer {
   void prepare_cell(CellId id) {
     auto& design = laid_.record.design;
     const auto& planned = planned_[id];
-    const auto* built = workshop_.find(planned.cell.candidate, planned.cell.setting);
+    const auto* built = builds_.find(planned.cell.candidate, planned.cell.setting);
     auto& candidate = design.candidates[planned.cell.candidate];
     if (built != nullptr && candidate.from.commit.empty() && candidate.from.compiler.empty())
       add_provenance(*built, candidate.from);
@@ -262,8 +262,8 @@ class CellPreparer {
       design.candidates.add(std::move(twin));
     }
     std::map<CellId, CellId> original_of;
-    for (const auto& contrast : design.comparisons)
-      if (contrast.candidate >= originals) original_of[contrast.candidate] = contrast.baseline;
+    for (const auto& comparison : design.comparisons)
+      if (comparison.candidate >= originals) original_of[comparison.candidate] = comparison.baseline;
     for (const auto& [copy, original] : original_of) {
       design.cells.add(planned_[copy].cell);
       states_.add(states_[original]);
@@ -277,7 +277,7 @@ class CellPreparer {
   }
 
   const Plan& plan_;
-  const CandidateBuilds& workshop_;
+  const CandidateBuilds& builds_;
   measure::Launcher& launcher_;
   const RunOptions& options_;
   plan::PlannedCells planned_;
@@ -288,9 +288,9 @@ class CellPreparer {
 
 }  // namespace
 
-PreparedCells prepare_cells(const Plan& plan, const CandidateBuilds& workshop, measure::Launcher& launcher,
+PreparedCells prepare_cells(const Plan& plan, const CandidateBuilds& builds, measure::Launcher& launcher,
                             const runners::Capabilities& offer, const RunOptions& options) {
-  return CellPreparer(plan, workshop, launcher, options).run(offer);
+  return CellPreparer(plan, builds, launcher, options).run(offer);
 }
 
 }  // namespace assay::setup

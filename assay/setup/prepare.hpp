@@ -23,16 +23,16 @@ namespace assay::setup {
 
 /// A campaign before anything has run: its record, and for each cell what it takes to run it.
 struct PreparedCells {
-  Record record;  ///< without a sitting
+  Record record;  ///< without a session
   IdTable<CellId, runners::ProgramCell> cells;
   std::map<CellId, runners::ServerCell> services;  ///< those that are servers
 };
 
 /// Lays a plan down whose builds are done: expands the cells, gives each baseline its twin, finds every
 /// program and input file, and asks each candidate who it is. Cells that can't be run for want of a build,
-/// and candidates that say that they are absent or fail to say who they are, have their standing. Throws
+/// and candidates that say that they are absent or fail to say who they are, have their status. Throws
 /// Error for programs and files that are not there.
-PreparedCells prepare_cells(const Plan& plan, const CandidateBuilds& workshop, measure::Launcher& launcher,
+PreparedCells prepare_cells(const Plan& plan, const CandidateBuilds& builds, measure::Launcher& launcher,
                             const runners::Capabilities& offer, const RunOptions& options);
 
 /// How a candidate stands once it was asked who it is: sound, with the first line of its answer as detail;

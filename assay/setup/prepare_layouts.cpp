@@ -8,15 +8,15 @@
 namespace assay::setup {
 namespace {
 
-/// Numbers of groups by program: those that contrasts hold against each other, however many steps apart, are
+/// Numbers of groups by program: those that comparisons hold against each other, however many steps apart, are
 /// in one.
 std::map<std::string, int> groups_of(const Design& design,
                                      const IdTable<CellId, runners::ProgramCell>& cells) {
   std::map<std::string, int> group;
   for (const auto& cell : cells) group.try_emplace(cell.program, static_cast<int>(group.size()));
-  for (const auto& contrast : design.comparisons) {
-    const int from = group.at(cells[contrast.candidate].program),
-              to = group.at(cells[contrast.baseline].program);
+  for (const auto& comparison : design.comparisons) {
+    const int from = group.at(cells[comparison.candidate].program),
+              to = group.at(cells[comparison.baseline].program);
     for (auto& [program, number] : group)
       if (number == from) number = to;
   }

@@ -26,10 +26,10 @@ void record_builds(engine::Recorder& recorder, const IdTable<CellId, runners::Pr
   const auto& design = recorder.design();
   std::set<std::pair<std::string, std::string>> compared;
   std::set<CellId> recorded;
-  for (const auto& contrast : design.comparisons) {
-    if (!compared.emplace(cells[contrast.baseline].program, cells[contrast.candidate].program).second)
+  for (const auto& comparison : design.comparisons) {
+    if (!compared.emplace(cells[comparison.baseline].program, cells[comparison.candidate].program).second)
       continue;
-    for (const auto cell : {contrast.baseline, contrast.candidate}) {
+    for (const auto cell : {comparison.baseline, comparison.candidate}) {
       const auto size = measure::size_of_program(cells[cell].program);
       if (!size || !recorded.insert(cell).second) continue;
       Trial trial{.cell = cell, .role = Role::build};
@@ -60,14 +60,14 @@ PreparedCampaign::PreparedCampaign(const Plan& given, const RunOptions& options,
       observer_(options.observer == nullptr ? nobody_ : *options.observer),
       offer_(runners::detect_capabilities(launcher_)) {
   for (const auto& remark : plan::plan_warnings(plan_)) observer_.on_message(remark);
-  auto sitting = engine::current_session();
+  auto session = engine::current_session();
   if (!options.machine_lock_held)
-    engine::acquire_machine(turnstile_, options.when_busy, observer_, options.stop, sitting);
+    engine::acquire_machine(machine_lock_, options.when_busy, observer_, options.stop, session);
   const auto log = [this](const std::string& text) { observer_.on_message(text); };
-  const CandidateBuilds workshop(plan_, launcher_, log, options.stop, options.report_cached_builds);
-  auto laid = prepare_cells(plan_, workshop, launcher_, offer_, options);
+  const CandidateBuilds builds(plan_, launcher_, log, options.stop, options.report_cached_builds);
+  auto laid = prepare_cells(plan_, builds, launcher_, offer_, options);
   layouts_ = prepare_layouts(plan_, laid.cells, laid.record.design, launcher_, log, options.stop);
-  laid.record.log.sessions.add(std::move(sitting));
+  laid.record.log.sessions.add(std::move(session));
   recorder_.emplace(engine::open_or_resume(std::move(laid.record), ledger, options.resume));
   const auto folder = std::filesystem::path(ledger).parent_path();
   if (folder.filename() == ".assay") build::hide_from_git(folder.string());
@@ -80,8 +80,8 @@ PreparedCampaign::PreparedCampaign(const Plan& given, const RunOptions& options,
     if (auto here = at++; !here->second.requests) asked.insert(laid.services.extract(here));
   clients_.emplace(std::move(asked), *programs_, launcher_, recorder_->design());
   services_.emplace(std::move(laid.services), launcher_, recorder_->design(), recorder_->log());
-  rig_.emplace(*programs_, *services_, *clients_, *layouts_, recorder_->design().cells.size());
-  life_.emplace(*recorder_, *rig_, observer_, options.stop);
+  runner_.emplace(*programs_, *services_, *clients_, *layouts_, recorder_->design().cells.size());
+  life_.emplace(*recorder_, *runner_, observer_, options.stop);
 }
 
 }  // namespace assay::setup

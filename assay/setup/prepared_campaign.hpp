@@ -35,7 +35,7 @@ class PreparedCampaign {
   // Not of one that has ended.
   engine::CampaignRunner& life() { return *life_; }
   engine::Recorder& recorder() { return *recorder_; }
-  engine::TrialRunner& rig() { return *rig_; }
+  engine::TrialRunner& runner() { return *runner_; }
   engine::Observer& observer() { return observer_; }
 
  private:
@@ -44,13 +44,13 @@ class PreparedCampaign {
   engine::Observer& observer_;
   measure::Launcher launcher_;
   runners::Capabilities offer_;
-  measure::MachineLock turnstile_;
+  measure::MachineLock machine_lock_;
   std::unique_ptr<relink::LayoutSet> layouts_;
   std::optional<engine::Recorder> recorder_;
   std::optional<runners::ProgramRunner> programs_;
   std::optional<runners::ServerRunner> services_;
   std::optional<runners::ClientRunner> clients_;
-  std::optional<runners::DispatchRunner> rig_;
+  std::optional<runners::DispatchRunner> runner_;
   std::optional<engine::CampaignRunner> life_;
 };
 

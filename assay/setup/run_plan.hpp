@@ -22,7 +22,7 @@ struct RunOptions {
   CampaignKind kind = CampaignKind::plan;
   /// The command that would measure this again, for those who read the findings.
   std::string repeat_command;
-  /// uid of the campaign whose findings are measured afresh, if any.
+  /// uid of the campaign whose findings are measured again, if any.
   std::string confirms_uid;
   /// Candidate, workload and setting of the comparisons that are measured, by name; empty: all.
   std::set<std::tuple<std::string, std::string, std::string>> only_cells;
@@ -30,11 +30,11 @@ struct RunOptions {
   /// process's own, and are kept nowhere.
   std::map<std::string, std::string> variables;
   /// Goes on with the newest campaign of this plan in the ledger where it was cut off, if there is one.
-  /// Rounds that were cut off stay torn; looks that were taken stay spent. One that has ended is judged
+  /// Rounds that were cut off stay aborted; looks that were taken stay spent. One that has ended is judged
   /// again, and nothing is run.
   bool resume = false;
   engine::WhenBusy when_busy = engine::WhenBusy::proceed;
-  bool machine_lock_held = false;  ///< the caller holds the machine's turnstile for all its campaigns
+  bool machine_lock_held = false;  ///< the caller holds the machine's machine_lock for all its campaigns
   /// Where the budget ends before anything could be decided, goes on to the first look all the same.
   bool extend_to_first_look = false;
   judge::CallPromise promise;  ///< how sure a change must be before its cells leave
@@ -44,7 +44,7 @@ struct RunOptions {
   bool report_cached_builds = true;
   /// Tells the observer what can be expected, after the checks and after a few rounds.
   bool report_forecast = false;
-  /// Is told what happens; nobody: nullptr. Must outlive the call.
+  /// Receives events; may be null. Must outlive the call.
   engine::Observer* observer = nullptr;
   /// Ends the running trial and with it the campaign; what was measured is judged, as provisional.
   std::stop_token stop;
@@ -52,7 +52,7 @@ struct RunOptions {
 
 /// Carries out a plan: builds what has to be built, finds the programs, asks them who they are, checks every
 /// candidate's answer, measures in shuffled rounds, checks the answers once more, and judges. Candidates that
-/// don't build, are wrong or fail are left out and named in the cells' standing; the others go on.
+/// don't build, are wrong or fail are left out and named in the cells' status; the others go on.
 ///
 ///   std::cout << to_text(run_plan(plan));
 ///

@@ -17,11 +17,11 @@ struct StepwiseCampaign::State {
     try {
       prepared.life().check();
     } catch (const Cancelled&) {
-      prepared.rig().close();
+      prepared.runner().close();
       prepared.recorder().set_state(CampaignState::interrupted);
       throw;
     }
-    rounds.emplace(prepared.recorder(), prepared.rig(), *policy, prepared.observer(), options.stop);
+    rounds.emplace(prepared.recorder(), prepared.runner(), *policy, prepared.observer(), options.stop);
   }
 
   PreparedCampaign prepared;
@@ -35,7 +35,7 @@ StepwiseCampaign::StepwiseCampaign(const Plan& plan, const RunOptions& options)
 
 StepwiseCampaign::~StepwiseCampaign() {
   try {
-    state_->prepared.rig().close();
+    state_->prepared.runner().close();
     state_->prepared.recorder().set_state(state_->stopped ? CampaignState::interrupted
                                                           : CampaignState::ended);
   } catch (const Error&) {  // it stays open in the ledger, as after a kill
@@ -45,8 +45,8 @@ StepwiseCampaign::~StepwiseCampaign() {
 std::string StepwiseCampaign::blocking_reason() const {
   const auto& design = record().design;
   for (const auto cell : design.cells.ids())
-    if (const auto& standing = state_->prepared.recorder().statuses()[cell]; !standing.is_ok())
-      return design.candidate_of(cell).name + ": " + standing.detail;
+    if (const auto& status = state_->prepared.recorder().statuses()[cell]; !status.is_ok())
+      return design.candidate_of(cell).name + ": " + status.detail;
   return {};
 }
 

@@ -13,7 +13,7 @@ struct ChangeModel {
   double scale = 1;  ///< standard deviation of a value; above 0
 };
 
-/// Where along a sequence of places the level changed, told from noisy values at places of one's choice.
+/// Where along a sequence of places the level changed, estimated from noisy values at places of one's choice.
 ///
 /// Place 0 is known to be before the change, the last one after it; the change is *at* one of 1 … last: that
 /// place is the first with the new level. Before it values are around 0, at it around some level from `step`

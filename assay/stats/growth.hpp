@@ -17,7 +17,7 @@ struct GrowthLaw {
 /// Which law describes the costs best, by the corrected information criterion on relative errors.
 struct Growth {
   std::vector<GrowthLaw> laws;      ///< best first
-  std::optional<std::string> name;  ///< of the best, where it can be told
+  std::optional<std::string> name;  ///< of the best, where it is known
 };
 
 /// Fits offset + factor·law, both at least 0, to each law, weighting by 1/cost². A law is named only when

@@ -23,7 +23,7 @@ struct InverseVarianceMean {
 };
 
 /// Pools independent estimates with their standard errors: weights are the inverse of the error's variance
-/// and of that between estimates, told by moments; the standard error is that of the weighted residuals. As
+/// and of that between estimates, estimated by moments; the standard error is that of the weighted residuals. As
 /// many of each, at least one, all finite, errors above zero; else DomainError.
 ///
 /// Source: Cochran 1954; DerSimonian & Laird 1986; Hartung & Knapp 2001, with the error never below that of the weights

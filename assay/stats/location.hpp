@@ -7,7 +7,7 @@
 
 namespace assay::stats {
 
-// Location and spread of a sample. All take at least one value unless said otherwise, all finite, else
+// Location and spread of a sample. All take at least one value by default, all finite, else
 // DomainError. n is the number of values.
 
 /// Sum over n. Cost O(n).

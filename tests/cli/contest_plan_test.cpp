@@ -63,10 +63,10 @@ contest = "${exe}"
   EXPECT_EQ(verdicts(document), (std::map<std::string, std::string>{
                                     {"find 100", "worse"}, {"find 400", "worse"}, {"count 100", "same"}}));
   bool absent = false;
-  for (const auto& s : document["standings"])
+  for (const auto& s : document["statuses"])
     absent = absent ||
              (s["setting"]["function"] == "fresh" && s["candidate"] == "old" && s["status"] == "unsupported");
-  EXPECT_TRUE(absent) << "a function that only one of them has: " << document["standings"];
+  EXPECT_TRUE(absent) << "a function that only one of them has: " << document["statuses"];
   EXPECT_THAT(assay(scratch, {"verdict"}).out, HasSubstr("find"));
   const auto watched = assay(scratch, {"duel", "--contest", "--rounds", "7", "./old", "vs", "./new"});
   EXPECT_EQ(watched.status, 0) << watched.err;

@@ -59,7 +59,7 @@ TEST(DuelOfServers, WrongRequestsAreRefusedWithTheirOption) {
     return ran.err;
   };
   EXPECT_THAT(refused({"/locks"}, {SERVE, "8080", "vs", SERVE, "PORTS"}),
-              testing::AllOf(HasSubstr("is not told its port"), HasSubstr("write PORT")));
+              testing::AllOf(HasSubstr("is not given its port"), HasSubstr("write PORT")));
   EXPECT_THAT(refused({"/locks", "--clients", "few"}, {SERVE, "PORT", "vs", SERVE, "PORT"}),
               HasSubstr("\"few\" is no number of clients"));
   EXPECT_THAT(refused({"orders.jsonl"}, {SERVE, "PORT", "vs", SERVE, "PORT"}), HasSubstr("orders.jsonl"));

@@ -55,7 +55,7 @@ TEST(Duel, PrintsTheFindingsDocument) {
                                        {"spin", "0.002"}, {"spin", "0.2"}));
   ASSERT_EQ(ran.status, 0) << ran.err;
   const auto document = json::parse(ran.out);
-  EXPECT_EQ(document["format"], 2);
+  EXPECT_EQ(document["format"], 3);
   EXPECT_EQ(document["campaign"]["seed"], "5");
   EXPECT_EQ(document["campaign"]["rounds"], 7);
   const auto& finding = document["findings"][0];
@@ -162,7 +162,7 @@ TEST_P(WrongRequest, GetsOneClearMessageAndExitTwo) {
 INSTANTIATE_TEST_SUITE_P(
     All, WrongRequest,
     testing::Values(
-        Wrong{"OfOne", {"duel", "/bin/true"}, "a duel of one: /bin/true"},
+        Wrong{"OfOne", {"duel", "/bin/true"}, "only one command is given: /bin/true"},
         Wrong{"OfNone", {"duel"}, "there is nothing to compare"},
         Wrong{"MissingSide", {"duel", "/bin/true", "vs"}, "a command is missing beside the word vs"},
         Wrong{"MissingProgram", {"duel", "/bin/true", "vs", "./none"}, "./none: there is no such program"},

@@ -46,7 +46,7 @@ TEST(Demo, RunsWhollyAndLeavesItsFindings) {
   EXPECT_THAT(ran.out, HasSubstr("locks=3200"));
   const auto document = json::parse(read_file(scratch.path("canals/findings.json")));
   EXPECT_GE(document["findings"].size(), 12U);
-  EXPECT_EQ(document["standings"].size(), 6U);
+  EXPECT_EQ(document["statuses"].size(), 6U);
 }
 
 TEST(Demo, KnowsItsPlans) {
@@ -65,6 +65,15 @@ TEST(Examples, CompareProgramsPrintsFindings) {
   EXPECT_EQ(ran.status, 0) << ran.err;
   EXPECT_THAT(ran.out, HasSubstr("Two ways of planning routes"));
   EXPECT_THAT(ran.out, HasSubstr("10 rounds"));
+  EXPECT_THAT(test::read_file(scratch.path("results.html")),
+              HasSubstr("<h1>Two ways of planning routes</h1>"));
+}
+
+TEST(Examples, TwoFunctionsPrintsItsComparison) {
+  const Scratch scratch;
+  const auto ran = run(scratch, {build + "/examples/two_functions"});
+  EXPECT_EQ(ran.status, 0) << ran.err;
+  EXPECT_THAT(ran.out, testing::StartsWith("looking: ")) << "whichever is quicker, without optimisation";
 }
 
 /// A contest program's findings document, from a few quick rounds.
@@ -79,16 +88,16 @@ json contest(const std::string& name, std::vector<std::string> options = {}) {
 
 TEST(Examples, ShortestRouteTellsGrowthAndTheBetterSearch) {
   const auto document = contest("shortest_route");
-  EXPECT_EQ(document["standings"].size(), 0U);
-  ASSERT_EQ(document["trends"].size(), 2U);
-  const double list = document["trends"][0]["exponent"], heap = document["trends"][1]["exponent"];
+  EXPECT_EQ(document["statuses"].size(), 0U);
+  ASSERT_EQ(document["scaling"].size(), 2U);
+  const double list = document["scaling"][0]["exponent"], heap = document["scaling"][1]["exponent"];
   EXPECT_GT(list, heap + 0.2) << "a list that is scanned grows faster than a heap";
   EXPECT_EQ(document["campaign"]["kind"], "contest");
 }
 
 TEST(Examples, SmoothLevelsAgreeWithinATolerance) {
   const auto document = contest("smooth_levels");
-  EXPECT_EQ(document["standings"].size(), 0U) << document["standings"];
+  EXPECT_EQ(document["statuses"].size(), 0U) << document["statuses"];
   EXPECT_EQ(finding_on(document, "time per call")["candidate"], "running sum");
   EXPECT_EQ(finding_on(document, "throughput")["unit"], "levels/s");
   EXPECT_EQ(document["requirements"].size(), 2U);
@@ -142,7 +151,7 @@ TEST(Examples, JudgeNumbersTellsItsVerdict) {
   const Scratch scratch;
   const auto ran = run(scratch, {build + "/examples/judge_numbers"});
   EXPECT_EQ(ran.status, 0);
-  EXPECT_THAT(ran.out, HasSubstr("the new timetable is better: travel time times 0.947262"));
+  EXPECT_THAT(ran.out, HasSubstr("new is better than old: travel time −5.3 % ("));
 }
 
 }  // namespace

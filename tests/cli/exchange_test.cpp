@@ -59,7 +59,7 @@ TEST(Import, JudgesUnpairedSamples) {
   // (11 to 20 with ties).
   EXPECT_NEAR(found["p"].get<double>(), 2 / 2704156.0, 1e-9);
   EXPECT_NEAR(found["difference"].get<double>(), 13, 1e-9);
-  EXPECT_THAT(found["notes"][0]["text"].get<std::string>(), HasSubstr("unpaired"));
+  EXPECT_THAT(found["notes"][0]["text"].get<std::string>(), HasSubstr("not side by side"));
   const auto refused = assay(scratch, {"gate"});
   EXPECT_EQ(refused.status, 2) << "what did not run side by side is not gated";
   EXPECT_THAT(refused.err, HasSubstr("add --apart"));
@@ -129,7 +129,7 @@ TEST(Export, ImportedAgainGivesTheSameFindings) {
   const auto file = scratch.file("all.json", assay(scratch, {"export", "--as", "json"}).out);
   const auto after = imported(scratch, {file});
   EXPECT_EQ(after["findings"], before["findings"]);
-  EXPECT_EQ(after["trust"], before["trust"]);
+  EXPECT_EQ(after["notes"], before["notes"]);
   EXPECT_NE(after["campaign"]["id"], before["campaign"]["id"]);
   const auto csv = assay(scratch, {"export"}).out;
   EXPECT_THAT(csv, HasSubstr("candidate,workload,metric,value,round,unit,prefer\n"));
@@ -280,7 +280,7 @@ name = "w"
   EXPECT_THAT(test::read_file(scratch.path("g.xml")), HasSubstr("failures=\"1\""));
   EXPECT_EQ(assay(scratch, {"gate", "--allow", "9000%"}).status, 2) << "no such share";
   const auto apart = assay(scratch, {"verdict", "last", "last"});
-  EXPECT_THAT(apart.out, HasSubstr("unpaired"));
+  EXPECT_THAT(apart.out, HasSubstr("not side by side"));
 }
 
 }  // namespace

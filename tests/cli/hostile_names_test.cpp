@@ -18,7 +18,7 @@ using test::Scratch;
 using testing::HasSubstr;
 using testing::Not;
 
-const std::string formula = "=1+2\x1b[2J\x1b]0;mine\x07 @team|<script>`x`";
+const std::string formula = "=1+2\x1b[2J\x1b]0;mine\x07 @threads|<script>`x`";
 const std::string eraser = "-b\rall is well\x1b[31m\xe2\x80\xae <img src=x>";
 
 /// A campaign of two programs that are called so.

@@ -9,8 +9,8 @@
 
 #include "assay/measure/machine_lock.hpp"
 #include "support/findings_json.hpp"
+#include "support/machine_lock.hpp"
 #include "support/tool.hpp"
-#include "support/turn.hpp"
 
 namespace assay::test {
 using namespace model;

@@ -35,10 +35,10 @@ TEST(PassingOn, ArgumentsThatAreNoUtf8ReachTheProgramAsTheyAre) {
   const Scratch scratch;
   const auto ran = assay(scratch, same_bytes({"--json"}));
   ASSERT_EQ(ran.status, 0) << ran.err;
-  EXPECT_TRUE(json::parse(ran.out)["standings"].empty()) << "an answer was wrong";
+  EXPECT_TRUE(json::parse(ran.out)["statuses"].empty()) << "an answer was wrong";
   const auto again = assay(scratch, {"again", "--only", "candidate=coded", "--rounds", "7", "--json"});
   ASSERT_EQ(again.status, 0) << again.err;
-  EXPECT_TRUE(json::parse(again.out)["standings"].empty());
+  EXPECT_TRUE(json::parse(again.out)["statuses"].empty());
 }
 
 TEST(PassingOn, ASavedPlanHasThemToo) {
@@ -48,7 +48,7 @@ TEST(PassingOn, ASavedPlanHasThemToo) {
   EXPECT_THAT(test::read_file(plan), HasSubstr("caf${byte.e9}"));
   const auto ran = assay(scratch, {"run", "--json", plan});
   ASSERT_EQ(ran.status, 0) << ran.err;
-  EXPECT_TRUE(json::parse(ran.out)["standings"].empty());
+  EXPECT_TRUE(json::parse(ran.out)["statuses"].empty());
 }
 
 std::vector<std::string> with_token(std::vector<std::string> options) {

@@ -50,9 +50,9 @@ class WholePlans : public testing::Test {
   Scratch scratch_;
 };
 
-std::map<std::string, std::string> standings(const json& findings) {
+std::map<std::string, std::string> statuses(const json& findings) {
   std::map<std::string, std::string> all;
-  for (const auto& s : findings["standings"])
+  for (const auto& s : findings["statuses"])
     all[s["candidate"].get<std::string>() + " on " + s["workload"].get<std::string>() +
         (s["setting"].contains("locks") ? " " + s["setting"]["locks"].dump() : "")] = s["status"];
   return all;
@@ -63,7 +63,7 @@ TEST_F(WholePlans, ComparesProgramsConfigurationsCommitsAndEdits) {
   const auto ran = tool({"run", "commits.toml", "--rounds", "7", "--json"});
   ASSERT_EQ(ran.status, 0) << ran.err;
   const auto found = json::parse(ran.out);
-  EXPECT_EQ(standings(found), (std::map<std::string, std::string>{{"canal-boat on orders", "failed"}}));
+  EXPECT_EQ(statuses(found), (std::map<std::string, std::string>{{"canal-boat on orders", "failed"}}));
   std::map<std::string, std::string> baselines;
   for (const auto& f : found["findings"])
     if (!f["twin"].get<bool>()) baselines[f["candidate"]] = f["baseline"];
@@ -106,12 +106,12 @@ check = { match = "main" }
 TEST_F(WholePlans, ShowsTheGapsOfAMatrix) {
   const auto ran = tool({"run", "matrix.toml", "--rounds", "6", "--json"});
   ASSERT_EQ(ran.status, 0) << ran.err;
-  const auto found = standings(json::parse(ran.out));
+  const auto found = statuses(json::parse(ran.out));
   EXPECT_EQ(found.size(), 6U);
   EXPECT_EQ(found.at("matrix on load 3200"), "unsupported");
   EXPECT_EQ(found.at("goal on load 200"), "unsupported");
   const auto part = tool({"verdict", "--only", "workload=load,locks=800"});
-  EXPECT_THAT(part.out, HasSubstr("absent: left out by the plan"));
+  EXPECT_THAT(part.out, HasSubstr("unsupported on load, locks=800: left out by the plan"));
   EXPECT_THAT(part.out, testing::Not(HasSubstr("reach")));
   EXPECT_EQ(tool({"verdict", "--only", "workload=nosuch"}).status, 2);
 }

@@ -25,8 +25,8 @@ std::vector<std::pair<std::string, Value>> spelt(const T& value) {
 template <class T>
 class Fields : public testing::Test {};
 
-using All = testing::Types<Candidate, BuildInfo, Workload, Factor, Comparison, MetricRequest,
-                                     Metric, Rules, Design, Trial, InterimLook, Round>;
+using All = testing::Types<Candidate, BuildInfo, Workload, Factor, Comparison, MetricRequest, Metric, Rules,
+                           Design, Trial, InterimLook, Round>;
 TYPED_TEST_SUITE(Fields, All);
 
 TYPED_TEST(Fields, ComeBackFromJsonAndFromColumnsAsTheyWere) {

@@ -20,7 +20,7 @@ TEST(Agreement, IsByEqualityUnlessToldOtherwise) {
   contest.options().budget = 0.006;
   contest.baseline("right", [] { return 17; });
   contest.candidate("wrong", [] { return 18; }).candidate("also right", [] { return 17; });
-  const auto findings = contest.run();
+  const auto findings = contest.run().findings();
   EXPECT_EQ(findings.statuses[CellId{1}].code, StatusCode::wrong);
   EXPECT_THAT(findings.statuses[CellId{1}].detail, HasSubstr("not the baseline's: 18, expected 17"));
   EXPECT_EQ(findings.statuses[CellId{2}].code, StatusCode::ok);
@@ -30,7 +30,7 @@ std::string standing_of(Contest& contest) {
   contest.options().twin = false;
   contest.options().rounds_min = contest.options().rounds_max = 6;
   contest.options().budget = 0.006;
-  const auto cell = contest.run().statuses[CellId{1}];
+  const auto cell = contest.run().findings().statuses[CellId{1}];
   return std::string(to_string(cell.code)) + ": " + cell.detail;
 }
 

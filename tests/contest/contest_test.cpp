@@ -29,7 +29,7 @@ using testing::HasSubstr;
 TEST(Contest, TellsTheSlowerFromTheQuicker) {
   auto contest = quick();
   contest.baseline("short", [] { return units(100); }).candidate("long", [] { return units(1000); });
-  const auto findings = contest.run();
+  const auto findings = contest.run().findings();
   const auto& f = finding_on(findings, "time per call");
   EXPECT_EQ(f.verdict, Verdict::worse);
   EXPECT_GT(f.effect.value, 3) << "ten times the work";
@@ -70,7 +70,7 @@ TEST(Contest, AFunctionWhoseCopyThrowsIsLeftOut) {
   };
   auto contest = quick();
   contest.baseline("a", [] { return 1; }).candidate("b", Fragile{}).candidate("c", [] { return 1; });
-  const auto findings = contest.run();
+  const auto findings = contest.run().findings();
   EXPECT_EQ(findings.statuses[CellId{1}].code, StatusCode::failed);
   EXPECT_THAT(findings.statuses[CellId{1}].detail, HasSubstr("no more of these"));
   EXPECT_TRUE(findings.statuses[CellId{2}].is_ok());
@@ -87,7 +87,7 @@ TEST(Contest, TheFirstCallIsThatOfACopyThatWasNeverCalled) {
   };
   auto contest = quick();
   contest.baseline("plain", [] { return units(20), 1; }).candidate("lazy", Lazy{});
-  const auto findings = contest.run();
+  const auto findings = contest.run().findings();
   const auto& first = finding_on(findings, "first call");
   const auto& steady = finding_on(findings, "time per call");
   EXPECT_GT(first.candidate_typical, 20 * steady.candidate_typical);
@@ -102,7 +102,7 @@ TEST(Contest, AFunctionThatThrowsIsLeftOutAndTheOthersGoOn) {
   auto calls = std::make_shared<int>(0);
   contest.candidate("worse", [calls] { return ++*calls > 2000 ? throw 5 : 1; });
   contest.candidate("good", [] { return 1; });
-  const auto findings = contest.run();
+  const auto findings = contest.run().findings();
   EXPECT_EQ(findings.statuses[CellId{1}].code, StatusCode::failed);
   EXPECT_THAT(findings.statuses[CellId{1}].detail, HasSubstr("it threw: the lock is shut"));
   EXPECT_EQ(findings.statuses[CellId{2}].code, StatusCode::failed);
@@ -123,8 +123,8 @@ TEST(Threads, RunAtOnceEachWithItsOwnFunction) {
   };
   contest.baseline("a", note).candidate("b", note);
   contest.options().watch = {"throughput"};
-  const auto findings = contest.run();
-  EXPECT_EQ(ids.size(), 4U) << "this thread, a team of one, and a team of two";
+  const auto findings = contest.run().findings();
+  EXPECT_EQ(ids.size(), 4U) << "this thread, a threads of one, and a threads of two";
   EXPECT_EQ(findings.metric_of(findings.findings.front()).unit.empty(), false);
   EXPECT_EQ(finding_on(findings, "throughput").rounds, 7U);
 }
@@ -136,7 +136,7 @@ TEST(Twins, AreTheSameCodeOnceMoreAndASecondInstantiation) {
   auto contest = quick();
   contest.options().twin = true;
   contest.baseline("a", [] { return units(50); }).candidate("b", [] { return units(60); });
-  const auto findings = contest.run();
+  const auto findings = contest.run().findings();
   ASSERT_EQ(findings.design.candidates.size(), 4U);
   EXPECT_EQ(findings.design.candidates[CandidateId{2}].name, "a, once more");
   EXPECT_EQ(findings.design.candidates[CandidateId{3}].name, "a, placed anew");
@@ -148,7 +148,7 @@ TEST(Work, GivesThroughputAndRequirementsAreJudgedApart) {
   contest.input([] { return 200; });
   contest.baseline("a", units).candidate("b", [](int n) { return units(20 * n); });
   contest.work(4096, "B").require("time per call", "< 1 s").require("throughput", ">= 1e15");
-  const auto findings = contest.run();
+  const auto findings = contest.run().findings();
   EXPECT_EQ(findings.metric_of(finding_on(findings, "throughput")).unit, "B/s");
   ASSERT_EQ(findings.requirements.size(), 4U);
   EXPECT_GT(findings.requirements[0].headroom, 0.9);
@@ -164,7 +164,7 @@ TEST(ContestLedger, KeepsEveryRound) {
   contest.input([](const Setting& s) { return static_cast<int>(s.integer("n")); });
   contest.baseline("a", units).candidate("b", [](int n) { return units(2 * n); });
   contest.options().ledger = scratch.path("l.db");
-  const auto findings = contest.run();
+  const auto findings = contest.run().findings();
   ledger::Ledger ledger(scratch.path("l.db"));
   const auto record = ledger.read(ledger.list().at(0).id);
   EXPECT_EQ(record.design.kind, CampaignKind::contest);
@@ -180,7 +180,7 @@ TEST(Contest, ChoosesLevelsAndStopsWhenAsked) {
   contest.baseline("a", units).candidate("b", units);
   auto options = contest.options();
   options.only = {{"n", "20"}};
-  EXPECT_EQ(contest.run(options).design.cells.size(), 2U);
+  EXPECT_EQ(contest.run(options).findings().design.cells.size(), 2U);
   options.only = {{"n", "25"}};
   EXPECT_THAT(message_of([&] { contest.run(options); }), HasSubstr("25 is not a level of n"));
   options.only = {{"m", "25"}};
@@ -193,7 +193,7 @@ TEST(Contest, ChoosesLevelsAndStopsWhenAsked) {
     if (p.done == 3 && p.phase == engine::Progress::Phase::measuring) source.request_stop();
   };
   options.observer = &observer;
-  EXPECT_TRUE(contest.run(options).provisional);
+  EXPECT_TRUE(contest.run(options).findings().provisional);
 }
 
 TEST(Contest, WhatIsAmissIsSaidBeforeAnythingRuns) {

@@ -47,7 +47,7 @@ TEST(Faults, AFunctionThatThrowsWhileItIsTimedLeavesTheOthersGoing) {
     return work();
   });
   contest.candidate("as steady", work);
-  const auto findings = contest.run();
+  const auto findings = contest.run().findings();
   EXPECT_TRUE(findings.statuses[CellId{0}].is_ok());
   EXPECT_EQ(findings.statuses[CellId{1}].code, StatusCode::failed);
   EXPECT_THAT(findings.statuses[CellId{1}].detail, HasSubstr("the sluice jammed"));
@@ -59,7 +59,7 @@ TEST(Faults, ABaselineThatThrowsMakesNobodyElseWrong) {
   auto contest = brief("no answer to compare with");
   contest.baseline("jammed", []() -> unsigned { throw std::runtime_error("the sluice jammed"); });
   contest.candidate("steady", work);
-  const auto findings = contest.run();
+  const auto findings = contest.run().findings();
   EXPECT_EQ(findings.statuses[CellId{0}].code, StatusCode::failed);
   EXPECT_TRUE(findings.statuses[CellId{1}].is_ok()) << findings.statuses[CellId{1}].detail;
   EXPECT_TRUE(findings.findings.empty());
@@ -75,7 +75,7 @@ TEST(Faults, AnInputThatCannotBeMadeIsSaidOfWhatNeedsIt) {
   contest.baseline("a", [](unsigned n) { return n + work(); }).candidate("b", [](unsigned n) {
     return n + work();
   });
-  const auto findings = contest.run();
+  const auto findings = contest.run().findings();
   for (const auto id : findings.design.cells.ids()) {
     const bool dry = findings.design.cells[id].setting.integer("locks") == 2;
     EXPECT_EQ(findings.statuses[id].code, dry ? StatusCode::failed : StatusCode::ok);
@@ -91,7 +91,7 @@ TEST(Faults, AFunctionThatThrowsInAThreadDoesSoToo) {
     if (std::this_thread::get_id() != here) throw std::runtime_error("the sluice jammed");
     return work();
   });
-  const auto findings = contest.run();
+  const auto findings = contest.run().findings();
   EXPECT_TRUE(findings.statuses[CellId{0}].is_ok());
   EXPECT_EQ(findings.statuses[CellId{1}].code, StatusCode::failed);
   EXPECT_THAT(findings.statuses[CellId{1}].detail, HasSubstr("the sluice jammed"));
@@ -106,7 +106,7 @@ TEST(Faults, ThreadsThatCannotBeMadeAreSaidAndNothingWaitsForThem) {
     auto contest = brief("no threads");
     contest.threads({4}).baseline("a", work).candidate("b", work);
     try {
-      const auto findings = contest.run();
+      const auto findings = contest.run().findings();
       _exit(findings.statuses[CellId{0}].is_ok() ? 1 : 0);
     } catch (const Error&) {
       _exit(0);
@@ -125,7 +125,7 @@ TEST(Faults, WhatSettlesAContestIsACommandThatMeasuresMore) {
   contest.options().budget = 4;
   contest.options().repeat = "./prog --margin 0.1%";
   contest.baseline("a", work).candidate("b", work);
-  auto findings = contest.run();
+  auto findings = contest.run().findings();
   auto unclear = test::finding_on(findings, "time per call");
   unclear.verdict = Verdict::unclear;
   unclear.rounds_to_decide = RoundsToDecide{.rounds = 120, .seconds = 24};
@@ -147,10 +147,10 @@ TEST(Faults, AContestThatWasCutOffGoesOn) {
     if (p.done == 3 && p.phase == engine::Progress::Phase::measuring) source.request_stop();
   };
   options.observer = &observer;
-  EXPECT_TRUE(contest.run(options).provisional);
+  EXPECT_TRUE(contest.run(options).findings().provisional);
   options = contest.options();
   options.resume = true;
-  const auto findings = contest.run(options);
+  const auto findings = contest.run(options).findings();
   EXPECT_FALSE(findings.provisional);
   EXPECT_EQ(findings.rounds, 9U);
   EXPECT_EQ(ledger::Ledger(scratch.path("ledger.db")).list().size(), 1U);

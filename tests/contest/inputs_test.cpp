@@ -33,7 +33,7 @@ TEST(Contest, TheInputIsSharedAndMadeAnewByRound) {
   std::set<const void*> by_a, by_b;
   contest.baseline("a", [&](const std::vector<int>& v) { return by_a.insert(&v), v.size(); });
   contest.candidate("b", [&](const std::vector<int>& v) { return by_b.insert(&v), v.size(); });
-  const auto findings = contest.run();
+  const auto findings = contest.run().findings();
   EXPECT_GT(made, 3) << "once to look at its type, once for each size, and then by round";
   EXPECT_EQ(by_a, by_b);
   EXPECT_EQ(findings.design.cells.size(), 4U);
@@ -60,7 +60,7 @@ TEST(Contest, AnInputThatCantBeMadeAgainIsKept) {
     return 30;
   });
   contest.baseline("a", units).candidate("b", units);
-  EXPECT_EQ(contest.run().rounds, 7U);
+  EXPECT_EQ(contest.run().findings().rounds, 7U);
   EXPECT_EQ(made, 3) << "to look at its type, to begin with, and once in vain";
 }
 
@@ -76,7 +76,7 @@ TEST(Contest, FunctionsThatConsumeTheirInputGetAFreshCopyForEachCall) {
     const auto mine = std::move(v);
     return 1;
   });
-  const auto findings = contest.run();
+  const auto findings = contest.run().findings();
   EXPECT_EQ(stale, 0);
   EXPECT_EQ(findings.findings.size() % 2, 0U);
 }
@@ -87,7 +87,7 @@ TEST(Contest, InputsThatCannotBeCopiedAreMadeAnew) {
   int empty = 0;
   const auto take = [&](std::unique_ptr<int> p) { return empty += p ? 0 : 1, *p; };
   contest.baseline("a", take).candidate("b", take);
-  const auto findings = contest.run();
+  const auto findings = contest.run().findings();
   EXPECT_EQ(empty, 0);
   EXPECT_EQ(findings.statuses[CellId{1}].code, StatusCode::ok) << findings.statuses[CellId{1}].detail;
 }

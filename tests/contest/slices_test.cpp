@@ -26,9 +26,9 @@ TEST(Slices, CalibrationFillsTheTimeAskedFor) {
     for (unsigned i = 0; i < 100; ++i) sum = sum + i;
     return 1;
   });
-  TimedFunction contender{.callable = &callable, .input = &nothing};
-  calibrate(contender, 1e-3);
-  EXPECT_GT(contender.calls, 100U) << "a hundred turns take well below ten microseconds";
+  TimedFunction timed{.callable = &callable, .input = &nothing};
+  calibrate(timed, 1e-3);
+  EXPECT_GT(timed.calls, 100U) << "a hundred turns take well below ten microseconds";
   TimedFunction slow{.callable = &callable, .input = &nothing};
   calibrate(slow, 1e-12);
   EXPECT_EQ(slow.calls, 1U) << "one call at least";
@@ -99,16 +99,16 @@ TEST(Slices, ThreadsAreTimedFromTheFirstStartToTheLastEnd) {
   // One thread by the same path as two: the work of two that do not disturb each other takes no less.
   const auto median_of_slices = [](std::size_t threads) {
     TypedInput<Nothing> nothing([] { return Nothing{}; });
-    ThreadGroup team(threads);
-    TimedFunction contender{.input = &nothing, .threads = &team};
+    ThreadGroup group(threads);
+    TimedFunction timed{.input = &nothing, .threads = &group};
     const TypedCallable<int (*)()> spin([] {
       volatile unsigned sum = 0;
       for (unsigned i = 0; i < 20000; ++i) sum = sum + i;
       return 1;
     });
-    for (std::size_t i = 0; i < threads; ++i) contender.of_threads.push_back(spin.fresh());
+    for (std::size_t i = 0; i < threads; ++i) timed.of_threads.push_back(spin.fresh());
     std::vector<double> took;
-    for (int i = 0; i < 51; ++i) took.push_back(time_slice(contender, 10));
+    for (int i = 0; i < 51; ++i) took.push_back(time_slice(timed, 10));
     std::ranges::sort(took);
     return took[10];
   };

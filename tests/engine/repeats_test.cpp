@@ -6,31 +6,31 @@
 
 #include "assay/engine/campaign_runner.hpp"
 #include "assay/stats/random.hpp"
-#include "support/fake_rig.hpp"
+#include "support/fake_runner.hpp"
 
 namespace assay::engine {
 namespace {
 
-using test::FakeRig;
+using test::FakeRunner;
 using test::go;
 using test::Observing;
 
 /// A campaign whose first cell's trials take 4 s, the second's a tenth of that, the third's 3.8 s.
 struct Costly {
   Record record = test::record_of({{1.0}, {1.0}, {1.0}});
-  FakeRig rig;
+  FakeRunner runner;
   stats::Random random{5};
 
   Costly() {
     record.log = {.sessions = {Session{}}};
     record.log.state = CampaignState::open;
     record.design.rules = {.rounds_min = 7, .rounds_max = 60, .seed = 7};
-    rig.repeats = true;
-    rig.change = [this](Trial& trial) {
+    runner.repeats = true;
+    runner.change = [this](Trial& trial) {
       const double cost[] = {4.0, 0.4, 3.8};
       const double seconds = cost[trial.cell.value] * std::exp(0.02 * random.normal());
       trial.readings = {{MetricId{0}, seconds}};
-      rig.now += seconds - 1;
+      runner.now += seconds - 1;
     };
   }
 };
@@ -39,7 +39,7 @@ TEST(Repeats, RunWhatCostsLittleSeveralTimesAndDecideSooner) {
   Costly costly;
   Recorder recorder(costly.record, {});
   Observing observing;
-  CampaignRunner life(recorder, costly.rig, observing, {}, costly.rig.clock());
+  CampaignRunner life(recorder, costly.runner, observing, {}, costly.runner.clock());
   life.check();
   EXPECT_EQ(life.measure(*until_decided(60, 60.0, false), false), StopReason::budget);
   const auto& log = recorder.log();
@@ -61,24 +61,24 @@ TEST(Repeats, RunWhatCostsLittleSeveralTimesAndDecideSooner) {
 
 TEST(Repeats, OfACampaignThatIsGoneOnWithHaveTheRepeatsTheyHad) {
   Costly costly;
-  costly.rig.repeats = false;
+  costly.runner.repeats = false;
   Recorder recorder(costly.record, {});
-  EXPECT_EQ(go(recorder, costly.rig, *until_decided(2, {}, false)), StopReason::rounds);
-  costly.rig.repeats = true;
-  EXPECT_EQ(go(recorder, costly.rig, *until_decided(4, {}, false)), StopReason::rounds);
+  EXPECT_EQ(go(recorder, costly.runner, *until_decided(2, {}, false)), StopReason::rounds);
+  costly.runner.repeats = true;
+  EXPECT_EQ(go(recorder, costly.runner, *until_decided(4, {}, false)), StopReason::rounds);
   EXPECT_EQ(recorder.log().rounds.back().order.size(), 3U);
 }
 
 /// The first run of all is slow for what has nothing to do with the program.
 TEST(Repeats, RepeatNothingForASlowFirstRun) {
   Costly costly;
-  costly.rig.change = [&](Trial& trial) {
+  costly.runner.change = [&](Trial& trial) {
     const bool very_first = trial.role == Role::check && trial.cell == CellId{0};
     trial.readings = {{MetricId{0}, very_first ? 5.0 : 0.5 + 0.01 * costly.random.normal()}};
   };
   Recorder recorder(costly.record, {});
   Observing observing;
-  CampaignRunner life(recorder, costly.rig, observing, {}, costly.rig.clock());
+  CampaignRunner life(recorder, costly.runner, observing, {}, costly.runner.clock());
   life.check();
   life.measure(*until_decided(7, {}, false), false);
   EXPECT_EQ(recorder.log().rounds[1].order.size(), 3U);
@@ -86,11 +86,11 @@ TEST(Repeats, RepeatNothingForASlowFirstRun) {
 
 TEST(Repeats, AreForeseenWithPauses) {
   Costly costly;
-  costly.rig.pause = 0.5;
+  costly.runner.pause = 0.5;
   Recorder recorder(costly.record, {});
   Observing observing;
-  CampaignRunner life(recorder, costly.rig, observing, {}, costly.rig.clock());
-  costly.rig.change = [](Trial& trial) {
+  CampaignRunner life(recorder, costly.runner, observing, {}, costly.runner.clock());
+  costly.runner.change = [](Trial& trial) {
     const double cost[] = {4.0, 0.5, 3.8};
     trial.readings = {{MetricId{0}, cost[trial.cell.value]}};
   };

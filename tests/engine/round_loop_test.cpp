@@ -9,12 +9,12 @@
 #include <set>
 
 #include "assay/stats/random.hpp"
-#include "support/fake_rig.hpp"
+#include "support/fake_runner.hpp"
 
 namespace assay::engine {
 namespace {
 
-using test::FakeRig;
+using test::FakeRunner;
 using test::go;
 using test::Observing;
 using test::recorder_for;
@@ -30,10 +30,10 @@ std::map<CellId, int> trials_with_twin(std::optional<double> budget) {
   record.design.rules.rounds_min = 7;
   record.design.rules.rounds_max = 20;
   Recorder recorder(record, {});
-  FakeRig rig;
+  FakeRunner runner;
   stats::Random random(3);
-  rig.change = [&](Trial& trial) { trial.readings[0].value = std::exp(0.3 * random.normal()); };
-  go(recorder, rig, *until_decided(20, budget, false, {.precise = 0.0001}));
+  runner.change = [&](Trial& trial) { trial.readings[0].value = std::exp(0.3 * random.normal()); };
+  go(recorder, runner, *until_decided(20, budget, false, {.precise = 0.0001}));
   std::map<CellId, int> times;
   for (const auto& trial : recorder.log().trials) ++times[trial.cell];
   return times;
@@ -57,8 +57,8 @@ TEST(Rounds, TheBudgetDoesNotEndThemBeforeTheFirstLookIfToldSo) {
     record.log = {.sessions = {Session{}}};
     record.design.rules = {.rounds_min = 7, .rounds_max = 20, .seed = 7};
     Recorder recorder(record, {});
-    FakeRig rig;
-    const auto ended = go(recorder, rig, *until_decided(20, 6, false, {}, to_first_look));
+    FakeRunner runner;
+    const auto ended = go(recorder, runner, *until_decided(20, 6, false, {}, to_first_look));
     EXPECT_EQ(ended, StopReason::budget);
     EXPECT_EQ(recorder.log().rounds.size(), to_first_look ? 9U : 3U)
         << "of two seconds, the warm-up with them";
@@ -67,8 +67,8 @@ TEST(Rounds, TheBudgetDoesNotEndThemBeforeTheFirstLookIfToldSo) {
 
 TEST(Rounds, RunEveryOpenCellOnceInFreshOrder) {
   auto recorder = recorder_for(4);
-  FakeRig rig;
-  EXPECT_EQ(go(recorder, rig, *until_decided(20, {}, false)), StopReason::rounds);
+  FakeRunner runner;
+  EXPECT_EQ(go(recorder, runner, *until_decided(20, {}, false)), StopReason::rounds);
   const auto& log = recorder.log();
   ASSERT_EQ(log.rounds.size(), 21U);
   ASSERT_EQ(log.trials.size(), 21U * 4);
@@ -89,13 +89,13 @@ TEST(Rounds, RunEveryOpenCellOnceInFreshOrder) {
 
 TEST(Rounds, ACellThatKeepsFailingLeavesAndTheOthersGoOn) {
   auto recorder = recorder_for(3);
-  FakeRig rig;
-  rig.change = [](Trial& trial) {
+  FakeRunner runner;
+  runner.change = [](Trial& trial) {
     if (trial.cell != CellId{2}) return;
     trial.outcome = Outcome::failed;
     trial.detail = "broken";
   };
-  EXPECT_EQ(go(recorder, rig, *until_decided(10, {}, false)), StopReason::rounds);
+  EXPECT_EQ(go(recorder, runner, *until_decided(10, {}, false)), StopReason::rounds);
   EXPECT_EQ(recorder.statuses()[CellId{2}], (CellStatus{StatusCode::failed, "broken"}));
   EXPECT_EQ(std::ranges::count(recorder.log().trials, CellId{2}, &Trial::cell), failures_in_a_row);
   EXPECT_EQ(std::ranges::count(recorder.log().trials, CellId{1}, &Trial::cell), 11);
@@ -103,11 +103,11 @@ TEST(Rounds, ACellThatKeepsFailingLeavesAndTheOthersGoOn) {
 
 TEST(Rounds, ACellFoundWrongLeavesAtOnceAndNothingIsLeftWithoutRivals) {
   auto recorder = recorder_for(2);
-  FakeRig rig;
-  rig.change = [](Trial& trial) {
+  FakeRunner runner;
+  runner.change = [](Trial& trial) {
     if (trial.cell == CellId{1} && trial.round == 3) trial.outcome = Outcome::wrong;
   };
-  EXPECT_EQ(go(recorder, rig, *until_decided(10, {}, false)), StopReason::nothing_left);
+  EXPECT_EQ(go(recorder, runner, *until_decided(10, {}, false)), StopReason::nothing_left);
   EXPECT_EQ(recorder.statuses()[CellId{1}].code, StatusCode::wrong);
   EXPECT_EQ(recorder.log().rounds.size(), 3U);
 }
@@ -115,34 +115,34 @@ TEST(Rounds, ACellFoundWrongLeavesAtOnceAndNothingIsLeftWithoutRivals) {
 TEST(Rounds, AStopRequestTearsTheRoundAndKeepsItsTrials) {
   auto recorder = recorder_for(4);
   std::stop_source source;
-  FakeRig rig;
-  rig.change = [&](Trial& trial) {
+  FakeRunner runner;
+  runner.change = [&](Trial& trial) {
     if (trial.round != 4 || trial.position != 1) return;
     source.request_stop();
     trial.outcome = Outcome::interrupted;
   };
-  EXPECT_EQ(go(recorder, rig, *until_decided(10, {}, false), source.get_token()), StopReason::stopped);
+  EXPECT_EQ(go(recorder, runner, *until_decided(10, {}, false), source.get_token()), StopReason::stopped);
   EXPECT_EQ(recorder.log().rounds.back().state, RoundState::aborted);
   EXPECT_EQ(recorder.log().trials.size(), 3U * 4 + 2);
 }
 
 TEST(Rounds, NoneIsBegunThatWouldLikelyGoBeyondTheBudget) {
   auto recorder = recorder_for(2);  // two seconds a round
-  FakeRig rig;
-  EXPECT_EQ(go(recorder, rig, *until_decided(100, 9.0, false)), StopReason::budget);
+  FakeRunner runner;
+  EXPECT_EQ(go(recorder, runner, *until_decided(100, 9.0, false)), StopReason::budget);
   EXPECT_EQ(recorder.log().rounds.size(), 4U);
   auto hasty = recorder_for(2);
-  EXPECT_EQ(go(hasty, rig, *until_decided(100, 0.5, false)), StopReason::budget);
+  EXPECT_EQ(go(hasty, runner, *until_decided(100, 0.5, false)), StopReason::budget);
   EXPECT_EQ(hasty.log().rounds.size(), 1U) << "one is run in any case";
 }
 
 TEST(Rounds, TellHowFarTheyAreBeforeEachTrial) {
   auto recorder = recorder_for(2);
-  FakeRig rig;
+  FakeRunner runner;
   Observing observing;
   std::vector<Progress> told;
   observing.when_progress = [&](const Progress& p) { told.push_back(p); };
-  go(recorder, rig, *until_decided(6, {}, false), observing);
+  go(recorder, runner, *until_decided(6, {}, false), observing);
   ASSERT_EQ(told.size(), 14U);
   EXPECT_FALSE(told.front().seconds_left);
   EXPECT_EQ(told[2].seconds_left, 12.0) << "six rounds of two seconds";
@@ -159,9 +159,9 @@ TEST(Rounds, OfAPilotOrAFixedNumberSettleNothing) {
     record.design.rules.rounds_min = 7;
     record.design.rules.rounds_max = 30;
     Recorder recorder(record, {});
-    FakeRig rig;
+    FakeRunner runner;
     const auto policy = pilot ? pilot_rounds(20) : fixed_rounds(20);
-    EXPECT_EQ(go(recorder, rig, *policy), StopReason::rounds);
+    EXPECT_EQ(go(recorder, runner, *policy), StopReason::rounds);
     EXPECT_EQ(recorder.log().trials.back().role, pilot ? Role::pilot : Role::measured);
     EXPECT_TRUE(recorder.log().looks.empty());
   }
@@ -169,9 +169,9 @@ TEST(Rounds, OfAPilotOrAFixedNumberSettleNothing) {
 
 TEST(Rounds, ThatAreDoneAreTakenUpAndCount) {
   auto recorder = recorder_for(2);
-  FakeRig rig;
-  EXPECT_EQ(go(recorder, rig, *until_decided(4, {}, false)), StopReason::rounds);
-  EXPECT_EQ(go(recorder, rig, *until_decided(7, {}, false)), StopReason::rounds);
+  FakeRunner runner;
+  EXPECT_EQ(go(recorder, runner, *until_decided(4, {}, false)), StopReason::rounds);
+  EXPECT_EQ(go(recorder, runner, *until_decided(7, {}, false)), StopReason::rounds);
   EXPECT_EQ(recorder.log().rounds.size(), 5U + 1 + 3) << "a warm-up of their own, and three more";
   EXPECT_EQ(recorder.log().rounds[5].role, Role::warm_up);
 }

@@ -21,20 +21,20 @@ struct Came {
   double pairs = 0;
   bool right = false;
 };
-Came search(CommitPosterior& suspects, stats::Random& random, std::size_t at, std::size_t second,
+Came search(CommitPosterior& commits, stats::Random& random, std::size_t at, std::size_t second,
             double effect) {
-  const auto costs = equal_costs(suspects.last());
+  const auto costs = equal_costs(commits.last());
   constexpr int ends = 7;  // good against bad
-  const double total = effect * (second <= suspects.last() ? 2 : 1);
-  for (int i = 0; i < ends; ++i) suspects.add(suspects.last(), total + random.normal());
-  while (suspects.likeliest().probability < 0.95) {
-    const auto probe = suspects.next(costs);
+  const double total = effect * (second <= commits.last() ? 2 : 1);
+  for (int i = 0; i < ends; ++i) commits.add(commits.last(), total + random.normal());
+  while (commits.likeliest().probability < 0.95) {
+    const auto probe = commits.next(costs);
     if (!probe) break;
     const double level = (probe->place >= at ? effect : 0) + (probe->place >= second ? effect : 0);
-    suspects.add(probe->place, level + random.normal());
+    commits.add(probe->place, level + random.normal());
   }
-  const auto run = suspects.likeliest();
-  return {static_cast<double>(suspects.pairs()) - ends, run.first <= at && at < run.end};
+  const auto run = commits.likeliest();
+  return {static_cast<double>(commits.pairs()) - ends, run.first <= at && at < run.end};
 }
 
 TEST(Suspects, AreDividedWithAsFewPairsAsInformationAllows) {
@@ -44,8 +44,8 @@ TEST(Suspects, AreDividedWithAsFewPairsAsInformationAllows) {
   constexpr int searches = 80;
   for (int i = 0; i < searches; ++i) {
     stats::Random random(21, static_cast<std::uint64_t>(i));
-    CommitPosterior suspects(64, {.step = 2, .total = 2, .scale = 1});
-    const auto came = search(suspects, random, 1 + random.below(64), 1000, 2);
+    CommitPosterior commits(64, {.step = 2, .total = 2, .scale = 1});
+    const auto came = search(commits, random, 1 + random.below(64), 1000, 2);
     pairs += came.pairs / searches;
     wrong += came.right ? 0 : 1;
   }
@@ -58,21 +58,21 @@ TEST(Suspects, TheFirstOfTwoStepsIsFound) {
   for (int i = 0; i < 40; ++i) {
     stats::Random random(22, static_cast<std::uint64_t>(i));
     const auto first = 1 + random.below(20), second = 40 + random.below(20);
-    CommitPosterior suspects(64, {.step = 2, .total = 4, .scale = 1});
-    wrong += search(suspects, random, first, second, 2).right ? 0 : 1;
+    CommitPosterior commits(64, {.step = 2, .total = 4, .scale = 1});
+    wrong += search(commits, random, first, second, 2).right ? 0 : 1;
   }
   EXPECT_LT(wrong, 12) << "2 of 40 expected at 5 %; 12 would be chance in fewer than 1 of 10^6";
 }
 
 TEST(Suspects, SilentOnesEndInARunWithTheirNeighbours) {
   stats::Random random(23);
-  CommitPosterior suspects(16, {.step = 4, .total = 4, .scale = 1});
-  for (const std::size_t silent : {7U, 8U}) suspects.mark_unmeasurable(silent);
-  search(suspects, random, 8, 1000, 4);
-  const auto run = suspects.likeliest();
+  CommitPosterior commits(16, {.step = 4, .total = 4, .scale = 1});
+  for (const std::size_t silent : {7U, 8U}) commits.mark_unmeasurable(silent);
+  search(commits, random, 8, 1000, 4);
+  const auto run = commits.likeliest();
   EXPECT_EQ(run.first, 7);
   EXPECT_EQ(run.end, 10) << "7, 8 and the first that can be measured after them";
-  EXPECT_THROW(suspects.mark_unmeasurable(16), DomainError);
+  EXPECT_THROW(commits.mark_unmeasurable(16), DomainError);
   CommitPosterior all(4, {.step = 1, .total = 1, .scale = 1});
   for (std::size_t place = 1; place < 4; ++place) all.mark_unmeasurable(place);
   EXPECT_FALSE(all.next(equal_costs(4)));
@@ -80,24 +80,24 @@ TEST(Suspects, SilentOnesEndInARunWithTheirNeighbours) {
 }
 
 TEST(Suspects, WhoIsAcquittedLeavesItToTheOthers) {
-  CommitPosterior suspects(4, {.step = 2, .total = 2, .scale = 1});
-  suspects.exclude({.first = 2, .end = 4});
-  const auto p = suspects.probabilities();
+  CommitPosterior commits(4, {.step = 2, .total = 2, .scale = 1});
+  commits.exclude({.first = 2, .end = 4});
+  const auto p = commits.probabilities();
   EXPECT_EQ(p[2] + p[3], 0);
   EXPECT_NEAR(p[1], 0.5, 1e-12);
-  suspects.exclude({.first = 1, .end = 5});
-  EXPECT_NEAR(suspects.probabilities()[4], 0.25, 1e-12) << "of all, nobody is";
+  commits.exclude({.first = 1, .end = 5});
+  EXPECT_NEAR(commits.probabilities()[4], 0.25, 1e-12) << "of all, nobody is";
 }
 
 TEST(Suspects, ABuildIsWeighedAgainstWhatItTells) {
-  CommitPosterior suspects(64, {.step = 2, .total = 2, .scale = 1});
+  CommitPosterior commits(64, {.step = 2, .total = 2, .scale = 1});
   auto costs = equal_costs(64);
-  EXPECT_NEAR(static_cast<double>(suspects.next(costs)->place), 32, 1) << "the middle tells most";
-  EXPECT_EQ(suspects.next(costs)->pairs, 1);
+  EXPECT_NEAR(static_cast<double>(commits.next(costs)->place), 32, 1) << "the middle tells most";
+  EXPECT_EQ(commits.next(costs)->pairs, 1);
   for (auto& cost : costs) cost.before = 100;
-  EXPECT_GE(suspects.next(costs)->pairs, 4) << "who builds for long measures several";
+  EXPECT_GE(commits.next(costs)->pairs, 4) << "who builds for long measures several";
   costs[20].before = 0;
-  EXPECT_EQ(suspects.next(costs)->place, 20) << "what is built already is nearer";
+  EXPECT_EQ(commits.next(costs)->place, 20) << "what is built already is nearer";
 }
 
 }  // namespace

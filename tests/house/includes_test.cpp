@@ -63,7 +63,7 @@ std::vector<std::regex> namespaces_of(const std::string& file) {
   const auto module = module_of(file);
   std::vector<std::regex> own;
   own.emplace_back("assay::" + module + "(::.*)?");
-  if (module.empty() || module == "contest" || module == "program" || module == "model")
+  if (module.empty() || module == "contest" || module == "app" || module == "model")
     own.emplace_back("assay");
   const auto program = module_of(file.substr(module.empty() ? 0 : module.size() + 1));
   if (!program.empty()) own.emplace_back("assay::" + program);
@@ -97,7 +97,7 @@ TEST(House, TheToolIsWrittenAgainstWhatUsersHaveAndAProgramsParts) {
   for (const auto& include : all_includes()) {
     if (include.module != "cli" || !include.target.starts_with("assay/")) continue;
     const auto target = module_of(include.target.substr(6));
-    EXPECT_TRUE(target.empty() || target == "program" || target == "cli")
+    EXPECT_TRUE(target.empty() || target == "app" || target == "cli")
         << include.file << " must not include " << include.target;
     ++seen;
   }

@@ -9,30 +9,29 @@ namespace {
 
 constexpr const char* users_program = R"(
 #include <assay/error.hpp>
-#include <assay/exchange.hpp>
+#include <assay/samples.hpp>
 #include <assay/gate.hpp>
 #include <assay/judge.hpp>
 #include <assay/ledger.hpp>
 #include <assay/plan.hpp>
 #include <assay/report.hpp>
 #include <assay/version.hpp>
-#include <cstdio>
-#include <sstream>
+#include <fstream>
+#include <iostream>
 #include <vector>
 int main() {
   const std::vector<double> a = {1, 2, 3, 4, 5, 6, 7}, b = {2, 4, 6, 8, 10, 12, 14};
-  const auto finding = assay::judge_paired(a, b, {.metric = {"time", "s"}});
-  std::istringstream csv("candidate,metric,value,round\na,t,1,1\nb,t,2,1\na,t,1,2\nb,t,2,2\n");
-  const auto record = assay::read_samples_csv(csv, "s.csv", {.uid = "0123456789abcdef"});
-  const auto findings = assay::judge_record(record);
-  const auto gate = assay::evaluate_gate(findings, {});
-  if (!assay::is_record(assay::record_to_json(record)) || assay::to_text(findings, {}).empty() ||
-      assay::to_markdown(findings, &gate).empty() || assay::version[0] == 0)
+  const auto paired = assay::compare_paired(a, b, {.metric = "time", .unit = "s"});
+  std::ofstream("s.csv") << "candidate,metric,value,round\na,t,1,1\nb,t,2,1\na,t,1,2\nb,t,2,2\n";
+  const auto results = assay::compare_samples(assay::read_samples("s.csv"));
+  if (!assay::is_record(assay::record_to_json(results.record())) || results.text().empty() ||
+      results.markdown().empty() || results.gate().status == assay::GateStatus::failed ||
+      assay::version[0] == 0)
     return 1;
   try {
     assay::read_plan("none.toml");
   } catch (const assay::Error&) {
-    std::printf("%s %.1f\n", assay::to_string(finding.verdict).c_str(), finding.effect.value);
+    for (const auto& row : paired.comparisons()) std::cout << row.verdict() << " " << row.change().value << "\n";
   }
 }
 )";
@@ -76,7 +75,7 @@ TEST(Install, FindPackageAndPkgConfigWork) {
   ASSERT_EQ(ran.status, 0) << ran.out << ran.err;
   ran = run(scratch, {"/usr/bin/cmake", "--build", "build"});
   ASSERT_EQ(ran.status, 0) << ran.out << ran.err;
-  EXPECT_EQ(run(scratch, {scratch.path("build/user")}).out, "worse 2.0\n");
+  EXPECT_EQ(run(scratch, {scratch.path("build/user")}).out, "worse 1\n");
   ran = run(scratch, {scratch.path("build/contest"), "--rounds", "6", "--budget", "30ms"});
   EXPECT_EQ(ran.status, 0) << ran.err;
   EXPECT_THAT(ran.out, testing::HasSubstr("allocations, lower is better"));

@@ -7,8 +7,8 @@
 #include <cmath>
 #include <random>
 
-#include "assay/judge/groups.hpp"
 #include "assay/judge/judge.hpp"
+#include "assay/judge/ranking.hpp"
 #include "assay/stats/random.hpp"
 #include "support/noise.hpp"
 #include "support/records.hpp"
@@ -144,14 +144,51 @@ TEST(Overall, OfRoundsThatNobodyPlannedIsJudgedAtOnce) {
   EXPECT_EQ(overall[0].finding.rounds, 12U);
 }
 
-TEST(Groups, HoldWhatCantBeToldApartAndOverlap) {
-  auto record = record_of({noisy(1, 20, 1), noisy(1, 20, 2), noisy(1.5, 20, 3), noisy(1.5, 20, 4)});
+/// A ranking as text: "0 < 1 = 2 ~ 3 | 4".
+std::string order_of(const Ranking& ranking) {
+  std::string text;
+  for (const auto& place : ranking.places) {
+    if (!text.empty())
+      text += place.step == Ranking::Step::same ? " = " : place.step == Ranking::Step::apart ? " < " : " ~ ";
+    text += std::to_string(place.candidate.value);
+  }
+  for (const auto id : ranking.unplaced) text += " | " + std::to_string(id.value);
+  return text;
+}
+
+std::string order_of(const Record& record) {
+  const auto rankings = judge_record(record).rankings;
+  return rankings.size() == 1 ? order_of(rankings[0]) : std::to_string(rankings.size()) + " rankings";
+}
+
+TEST(Ranking, OrdersByEstimatesAndJoinsNeighboursThatAreNotToldApart) {
+  auto record = record_of({noisy(1, 20, 1), noisy(1, 20, 2), noisy(0.7, 20, 3), noisy(0.7, 20, 4)});
   record.design.rules.rounds_min = 7;
   record.design.rules.rounds_max = 20;
-  const auto groups = find_groups(test::evidence_of(record), judge_record(record));
-  ASSERT_EQ(groups.size(), 2U);
-  EXPECT_THAT(groups[0].members, ElementsAre(CandidateId{0}, CandidateId{1}));
-  EXPECT_THAT(groups[1].members, ElementsAre(CandidateId{2}, CandidateId{3}));
+  EXPECT_EQ(order_of(record), "2 ~ 3 < 0 = 1") << "no finding compares 2 with 3";
+}
+
+TEST(Ranking, SaysSameOnlyWhereAFindingDoes) {
+  auto record = record_of({noisy(1, 40, 1, 0.001), noisy(1, 40, 2, 0.001), noisy(1.5, 40, 3, 0.001)});
+  record.design.rules.rounds_min = 7;
+  record.design.rules.rounds_max = 40;
+  EXPECT_THAT(order_of(record), testing::AnyOf("0 = 1 < 2", "1 = 0 < 2"));
+}
+
+TEST(Ranking, PlacesNobodyWhoseIntervalSpansAFactorOfTwo) {
+  // Two rounds of a program that takes 74 times as long, and one that varies threefold.
+  auto record = record_of({{1, 1.01}, {74, 75}, {1, 3}});
+  const auto rankings = judge_record(record).rankings;
+  ASSERT_EQ(rankings.size(), 1U);
+  EXPECT_EQ(order_of(rankings[0]), "0 | 1 | 2") << "two rounds have no interval";
+}
+
+TEST(Ranking, PutsTheLargestFirstWhereMoreIsBetter) {
+  auto record = record_of({noisy(1, 20, 1, 0.001), noisy(1.1, 20, 2, 0.001), noisy(0.9, 20, 3, 0.001)});
+  record.design.rules.rounds_min = 7;
+  record.design.rules.rounds_max = 20;
+  record.design.metrics[MetricId{0}].direction = Direction::higher;
+  EXPECT_EQ(order_of(record), "1 < 0 < 2");
 }
 
 TEST(Overall, IsSeldomCalledWhereNothingChanged) {
@@ -175,80 +212,62 @@ TEST(Overall, IsSeldomCalledWhereNothingChanged) {
   EXPECT_LE(called, 30);
 }
 
-TEST(Groups, AreSeldomMadeOfCandidatesThatAreAlike) {
-  // Seeded, so the same each time. In at most 5 % of 400 campaigns may any pair of five be told apart.
-  int told = 0;
+TEST(Ranking, SeldomTellsApartWhatIsAlike) {
+  // Seeded, so the same each time. In at most 5 % of 400 campaigns may any neighbours of five be told apart.
+  int apart = 0;
   for (unsigned seed = 0; seed < 400; ++seed) {
     std::vector<std::vector<double>> values;
     for (unsigned i = 0; i < 5; ++i) values.push_back(noisy(1, 20, 5 * seed + i, 0.02));
     auto record = record_of(values);
     record.design.rules.rounds_min = 7;
     record.design.rules.rounds_max = 20;
-    told += find_groups(test::evidence_of(record), Findings{}).empty() ? 0 : 1;
+    Findings findings{.design = record.design};  // that call nothing: the test of all pairs alone
+    for (const auto& comparison : record.design.comparisons)
+      findings.findings.push_back(
+          {.comparison = comparison, .metric = {0}, .rounds = 20, .interval = {0.9, 1.1, 0.95}});
+    const auto ranking = rank_candidates(test::evidence_of(record), findings).at(0);
+    EXPECT_EQ(ranking.places.size(), 5U);
+    apart += std::ranges::count(ranking.places, Ranking::Step::apart, &Ranking::Place::step) > 0 ? 1 : 0;
   }
-  EXPECT_LE(told, 20);
+  EXPECT_LE(apart, 20);
 }
 
-TEST(Groups, KeepApartWhatLiesOnOppositeSidesOfTheBaseline) {
-  // Seven rounds settle each against the baseline; of all pairs together nothing can be told with so few.
+TEST(Ranking, TellsApartWhatLiesOnOppositeSidesOfTheBaseline) {
+  // Seven rounds decide each against the baseline; a test of all pairs tells nothing with so few.
   auto record = record_of({noisy(1, 7, 1, 0.001), noisy(1.1, 7, 2, 0.001), noisy(0.9, 7, 3, 0.001)});
   record.design.rules.rounds_min = 7;
   record.design.rules.rounds_max = 60;
-  EXPECT_THAT(find_groups(test::evidence_of(record), judge_record(record)), testing::IsEmpty())
-      << "all three are apart";
+  EXPECT_EQ(order_of(record), "2 < 0 < 1");
 }
 
-/// Seven rounds tell no two of four apart by tests of all pairs.
-TEST(Groups, KeepApartWhatIntervalsShowApartThroughOtherBaselines) {
+/// Seven rounds tell no two of four apart by a test of all pairs.
+TEST(Ranking, TellsApartWhatIntervalsShowApartThroughOtherBaselines) {
   auto record = record_of({noisy(1, 7, 1), noisy(0.8, 7, 2), noisy(1.6, 7, 3), noisy(1, 7, 4)});
   auto& design = record.design;
   design.candidates[CandidateId{2}].baseline = CandidateId{1};
   design.comparisons = {{{0}, {1}}, {{1}, {2}}, {{0}, {3}}};
-  const auto evidence = test::evidence_of(record);
-  auto findings = judge_record(record);
-  const auto in_one_group = [&](std::int64_t a, std::int64_t b) {
-    return std::ranges::any_of(find_groups(evidence, findings), [&](const CandidateGroup& group) {
-      return std::ranges::count(group.members, CandidateId{a}) > 0 &&
-             std::ranges::count(group.members, CandidateId{b}) > 0;
-    });
-  };
-  EXPECT_FALSE(in_one_group(0, 2));
-  EXPECT_FALSE(in_one_group(2, 3)) << "0.8 times 2 is apart from 1";
-  EXPECT_TRUE(in_one_group(0, 3));
+  EXPECT_THAT(order_of(record), testing::AnyOf("1 < 0 = 3 < 2", "1 < 3 = 0 < 2")) << "2 is 0.8 times 2 of 0";
 }
 
 /// As a document that somebody else wrote may have it.
-TEST(Groups, ComeToAnEndWhereBaselinesGoRound) {
+TEST(Ranking, ComesToAnEndWhereBaselinesGoRound) {
   auto record = record_of({noisy(1, 7, 1), noisy(0.8, 7, 2), noisy(1.6, 7, 3)});
   record.design.comparisons = {{{0}, {1}}, {{1}, {2}}, {{2}, {0}}};
-  EXPECT_LE(judge_record(record).groups.size(), 3U);
+  EXPECT_EQ(judge_record(record).rankings.size(), 1U);
 }
 
-TEST(Groups, AreFoundAmongManyCandidates) {
+TEST(Ranking, OrdersManyCandidates) {
   std::vector<std::vector<double>> values;
   for (unsigned i = 0; i < 30; ++i) values.push_back(noisy(1 + 0.5 * (i / 10), 20, i + 1, 0.001));
   auto record = record_of(values);
   record.design.rules.rounds_min = 7;
   record.design.rules.rounds_max = 20;
-  const auto groups = find_groups(test::evidence_of(record), judge_record(record));
-  ASSERT_EQ(groups.size(), 3U);
-  for (const auto& group : groups) EXPECT_EQ(group.members.size(), 10U);
-}
-
-TEST(Groups, ThatOutnumberTheCandidatesAreLeftOut) {
-  // Six pairs: each is told from its partner only, so that a largest group takes one of each pair: 2^6
-  // groups.
-  std::vector<std::vector<double>> values(12, std::vector<double>(20));
-  for (std::size_t i = 0; i < 12; ++i)
-    for (std::size_t r = 0; r < 20; ++r) {
-      const auto pair = i / 2;
-      const double wave = std::sin(static_cast<double>((pair + 1) * 7 * r + pair));
-      values[i][r] = std::exp(0.2 * wave + (i % 2 == 0 ? 0 : 0.01));
-    }
-  auto record = record_of(values);
-  record.design.rules.rounds_min = 7;
-  record.design.rules.rounds_max = 20;
-  EXPECT_THAT(find_groups(test::evidence_of(record), judge_record(record)), testing::IsEmpty());
+  const auto ranking = judge_record(record).rankings.at(0);
+  ASSERT_EQ(ranking.places.size(), 30U);
+  for (std::size_t i = 0; i < 30; ++i) {
+    EXPECT_EQ(ranking.places[i].candidate.value / 10, static_cast<std::int64_t>(i / 10));
+    if (i == 10 || i == 20) EXPECT_EQ(ranking.places[i].step, Ranking::Step::apart);
+  }
 }
 
 TEST(Turns, AreFoundWhereTheWinnerChanges) {

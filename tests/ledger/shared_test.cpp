@@ -158,10 +158,10 @@ TEST(SharedLedger, InAFolderForReadingOnlyIsRead) {
 }
 
 TEST(SharedLedger, WhoseIdsNameNothingIsCalledDamaged) {
-  for (const auto* damage : {"UPDATE trial SET cell = 999 WHERE id = 1", "UPDATE comparison SET candidate = -4",
-                             "UPDATE cell SET candidate = 55", "UPDATE reading SET metric = 77",
-                             "UPDATE campaign SET seed = 'seven'", "UPDATE trial SET outcome = 'splendid'",
-                             "UPDATE candidate SET twin_of = 12"}) {
+  for (const auto* damage : {"UPDATE trial SET cell = 999 WHERE id = 1",
+                             "UPDATE comparison SET candidate = -4", "UPDATE cell SET candidate = 55",
+                             "UPDATE reading SET metric = 77", "UPDATE campaign SET seed = 'seven'",
+                             "UPDATE trial SET outcome = 'splendid'", "UPDATE candidate SET twin_of = 12"}) {
     const Scratch scratch;
     Ledger ledger(scratch.path("ledger.db"));
     const auto id = ledger.add_whole(record_of({{1, 2}, {1, 2}}));

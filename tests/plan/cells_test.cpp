@@ -34,10 +34,10 @@ TEST(ExpandCells, CrossesCandidatesWorkloadsAndSettingsButTheSkipped) {
 TEST(Contrasts, HoldEachCellAgainstItsBaselinesOfTheSameSetting) {
   const auto plan = example();
   const auto cells = expand_cells(plan);
-  const auto contrasts = comparisons_of(cells, plan);
-  EXPECT_EQ(contrasts.size(), 3U + 1U);
-  for (const auto& contrast : contrasts) {
-    const auto &baseline = cells[contrast.baseline].cell, &candidate = cells[contrast.candidate].cell;
+  const auto comparisons = comparisons_of(cells, plan);
+  EXPECT_EQ(comparisons.size(), 3U + 1U);
+  for (const auto& comparison : comparisons) {
+    const auto &baseline = cells[comparison.baseline].cell, &candidate = cells[comparison.candidate].cell;
     EXPECT_EQ(baseline.setting, candidate.setting);
     EXPECT_EQ(baseline.workload, candidate.workload);
     EXPECT_EQ(baseline.candidate, CandidateId{0});

@@ -10,9 +10,8 @@ namespace {
 template <class T>
 class Keys : public testing::Test {};
 
-using All =
-    testing::Types<Plan, PlannedRounds, Factor, PlannedCandidate, Hook, Control, OutputCheck,
-                   PlannedService, PlannedRequests, PlannedWorkload, PlannedMetric, Gate>;
+using All = testing::Types<Plan, PlannedRounds, Factor, PlannedCandidate, Hook, Control, OutputCheck,
+                           PlannedService, PlannedRequests, PlannedWorkload, PlannedMetric, Gate>;
 TYPED_TEST_SUITE(Keys, All);
 
 TYPED_TEST(Keys, ComeBackFromAPlanFileAsTheyWere) {

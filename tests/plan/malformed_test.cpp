@@ -67,7 +67,7 @@ const std::vector<Malformed> malformed = {
      "\"soon\" is neither a time nor a number of values"},
     {"ServiceWithoutPort",
      two + "[[workload]]\nname='w'\nservice={start=['./a']}\nrequests={path='/',clients=2}\n",
-     "the server is not told its port"},
+     "the server is not given its port"},
     {"ServiceWithoutRequests", two + service, "nothing is asked of the service"},
     {"RequestsWithoutService", two + work + "requests={path='/',clients=2}\n",
      "there is no server that the requests go to"},

@@ -110,13 +110,13 @@ TEST(AWholePlan, ShowsSkippedCellsAsAbsent) {
 TEST(AWholePlan, GivesEachBaselineInUseATwin) {
   const auto plan = read(text, "p.toml", "/canal");
   auto cells = expand_cells(plan);
-  auto contrasts = comparisons_of(cells, plan);
-  const auto before = contrasts.size();
-  add_twins(plan, cells, contrasts);
+  auto comparisons = comparisons_of(cells, plan);
+  const auto before = comparisons.size();
+  add_twins(plan, cells, comparisons);
   // list in both workloads and sizes; v0.4, heap's baseline, only where heap takes part.
-  EXPECT_EQ(contrasts.size() - before, 4U + 2U);
-  for (auto i = before; i < contrasts.size(); ++i) {
-    const auto &twin = cells[contrasts[i].candidate], &original = cells[contrasts[i].baseline];
+  EXPECT_EQ(comparisons.size() - before, 4U + 2U);
+  for (auto i = before; i < comparisons.size(); ++i) {
+    const auto &twin = cells[comparisons[i].candidate], &original = cells[comparisons[i].baseline];
     EXPECT_EQ(twin.command, original.command);
     EXPECT_EQ(twin.cell.setting, original.cell.setting);
     EXPECT_GE(twin.cell.candidate.value, static_cast<std::int64_t>(plan.candidates.size()));

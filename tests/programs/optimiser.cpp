@@ -37,9 +37,9 @@ double ratio(assay::Contest& contest) {
   contest.options().twin = false;
   contest.options().rounds_min = contest.options().rounds_max = 7;
   contest.options().budget = 0.05;
-  const auto findings = contest.run();
-  for (const auto& f : findings.findings)
-    if (findings.metric_of(f).name == "time per call") return f.effect.value;
+  const auto results = contest.run();
+  for (const auto& row : results.comparisons())
+    if (row.metric() == "time per call") return 1 + row.change().value;
   return 0;
 }
 

@@ -102,7 +102,7 @@ TEST(Text, SaysThatAnInterruptedCampaignIsProvisional) {
 TEST(Json, HoldsFindingsStandingsAndTrust) {
   const auto text = to_json(example());
   for (const auto* part :
-       {"\"format\": 2", "\"id\": \"0123456789abcdef\"", "\"verdict\": \"better\"", "\"status\": \"wrong\"",
+       {"\"format\": 3", "\"id\": \"0123456789abcdef\"", "\"verdict\": \"better\"", "\"status\": \"wrong\"",
         "\"seed\": \"7\"", "\"interval\"", "\"requirements\": []"})
     EXPECT_THAT(text, HasSubstr(part));
 }

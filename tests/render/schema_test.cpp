@@ -33,8 +33,8 @@ TEST(FindingsSchema, HoldsForWhatIsPrinted) {
   record.log.trials[3].orphans = 1;
   const auto document = json::parse(to_json(judge::judge_record(record)));
   EXPECT_EQ(document["findings"].size(), 2U);
-  EXPECT_EQ(document["standings"].size(), 1U);
-  EXPECT_FALSE(document["trust"].empty());
+  EXPECT_EQ(document["statuses"].size(), 1U);
+  EXPECT_FALSE(document["notes"].empty());
   validator.check(document);
   validator.check(json::parse(to_json(judge::judge_record(test::record_of({{1, 1, 1}, {1, 1, 1}})))));
 }

@@ -66,8 +66,8 @@ TEST(Page, WritesEachTrialOnceHoweverManyChartsShowIt) {
 TEST(Page, HasWhatThereIsToTell) {
   const auto record = wide(3);
   const auto page = to_page(judge::judge_record(record), record);
-  for (const char* part :
-       {"<h1>barges</h1>", "rival1", "! slower", "vega-lite", "unsupported", "assay run assay.toml"})
+  for (const char* part : {"<h1>barges</h1>", "rival1", "placeholder=\"rival1", "! slower", "vega-lite",
+                           "unsupported", "assay run assay.toml"})
     EXPECT_THAT(page, HasSubstr(part));
   EXPECT_EQ(page.find("http://"), page.find("http://www.w3.org")) << "nothing is fetched";
 }

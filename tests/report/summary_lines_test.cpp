@@ -45,7 +45,7 @@ TEST(TwinLines, SayWhatNoChangeLookedLike) {
   all.findings = {finding(2, 0, 1, 1.004)};
   all.findings[0].interval = {0.99, 1.02};
   EXPECT_EQ(joined(twin_lines(all)),
-            "no change at all looked like this: list, once more, time per call +0.40 % (−1.0 … +2.0 %, 7 "
+            "A/A check (a baseline against itself): list, once more, time per call +0.40 % (−1.0 … +2.0 %, 7 "
             "rounds)\n");
   EXPECT_THAT(to_text(all, {}), Not(HasSubstr("list, once more  "))) << "no row of its own";
 }
@@ -131,7 +131,7 @@ TEST(RequirementLines, NameTheNearest) {
       {.cell = {1}, .metric = {0}, .status = Status::violated, .typical = 0.003, .headroom = -0.5}};
   EXPECT_EQ(joined(requirement_lines(all)),
             "required, time per call < 2 ms: list, met (1 ms, 50 % to spare)\n"
-            "required, time per call < 2 ms: heap, broken (3 ms, 50 % beyond)\n");
+            "required, time per call < 2 ms: heap, violated (3 ms, 50 % beyond)\n");
 }
 
 TEST(FirstCallLines, SayFromHowManyCallsADearFirstOnePays) {

@@ -197,7 +197,7 @@ TEST(Services, SayWhoTheyAreWhenAsked) {
   EXPECT_EQ(findings.design.candidates[CandidateId{0}].from.identity, "GET /version");
   EXPECT_EQ(findings.statuses[CellId{2}].code, StatusCode::failed);
   EXPECT_THAT(findings.statuses[CellId{2}].detail,
-              HasSubstr("can't be asked who it is: GET /version: status 503"));
+              HasSubstr("it can't be identified: GET /version: status 503"));
   EXPECT_TRUE(
       std::ranges::any_of(findings.notes, [](const Note& n) { return n.kind == NoteKind::same_identity; }));
 }

@@ -13,11 +13,11 @@
 #include "assay/measure/machine_lock.hpp"
 #include "assay/model/error.hpp"
 #include "assay/setup/run_plan.hpp"
+#include "support/machine_lock.hpp"
 #include "support/observing.hpp"
 #include "support/plans.hpp"
 #include "support/records.hpp"
 #include "support/tool.hpp"
-#include "support/turn.hpp"
 
 namespace assay::setup {
 namespace {

@@ -54,7 +54,7 @@ TEST(Identify, IsAskedStoredAndMayMeanAbsence) {
   EXPECT_EQ(findings.design.candidates[CandidateId{0}].from.identity, "towpath 0.4");
   EXPECT_EQ(findings.statuses[CellId{1}].code, StatusCode::unsupported);
   EXPECT_EQ(findings.statuses[CellId{2}].code, StatusCode::failed);
-  EXPECT_THAT(findings.statuses[CellId{2}].detail, HasSubstr("asked who it is"));
+  EXPECT_THAT(findings.statuses[CellId{2}].detail, HasSubstr("its identify command failed"));
 }
 
 TEST(Builds, ThatFailLeaveTheOthersGoing) {
@@ -91,7 +91,8 @@ TEST(Checks, OfAllKindsLeaveTheWrongOneOut) {
   EXPECT_THAT(detail({.equal = "stdout", .tolerance = 0.1}), HasSubstr("not the baseline's"));
   EXPECT_EQ(detail({.file = "answer.txt", .tolerance = 0.5}), "");
   EXPECT_THAT(detail({.min_size = 10}), HasSubstr("at least 10"));
-  EXPECT_THAT(detail({.program = {"grep", "-q", "3"}}), HasSubstr("its checker says no, with exit status 1"));
+  EXPECT_THAT(detail({.program = {"grep", "-q", "3"}}),
+              HasSubstr("the checker rejected the output (exit status 1)"));
   EXPECT_EQ(detail({.program = {"grep", "-q", "total"}}), "");
 }
 

@@ -71,8 +71,8 @@ class Made {
   }
   /// Some of a cell's trials end so.
   void failed(CellId cell, const std::vector<std::size_t>& rounds) { failed_[cell] = rounds; }
-  void stands(CellId cell, StatusCode standing, const std::string& why) {
-    record_.log.status_changes.push_back({cell, {standing, why}});
+  void stands(CellId cell, StatusCode status, const std::string& why) {
+    record_.log.status_changes.push_back({cell, {status, why}});
   }
 
   /// With the rounds that were given, each whole, in the order of the cells.

@@ -4,7 +4,7 @@
 //
 // It allocates nothing: its own memory is the floor of every peak memory that it measures.
 //
-// Told `spin N`, it is a program with a known amount of work instead: N turns of a loop.
+// With the argument `spin N` it is a program with a known amount of work instead: N turns of a loop.
 
 #include <fcntl.h>
 #include <sys/prctl.h>

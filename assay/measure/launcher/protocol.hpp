@@ -3,14 +3,14 @@
 #include <array>
 #include <cstdint>
 
-/// What Assay and its launcher say to each other: one packet each way per heat, over a SEQPACKET socket, and
-/// a second one back where the request asks to be told when the program has started.
+/// What Assay and its launcher say to each other: one packet each way per batch, over a SEQPACKET socket, and
+/// a second one back where the request asks for a message when the program has started.
 ///
-/// A heat is one program, or several that run abreast. A request carries descriptors: a memfd with the text
+/// A batch is one program, or several that run abreast. A request carries descriptors: a memfd with the text
 /// block, then for each program where its stdout, its stderr and its samples (descriptor 3) go. The text
 /// block is, for each program, its ProgramHead and then NUL-ended texts: working directory, program, stdin
 /// file, the cgroup file to join (or nothing), its arguments, its environment entries. Cancel and stop
-/// requests carry nothing and get no reply of their own: the running heat's reply comes early.
+/// requests carry nothing and get no reply of their own: the running batch's reply comes early.
 namespace assay::measure::protocol {
 
 inline constexpr int launcher_socket = 3;
@@ -21,7 +21,7 @@ inline constexpr int most_cores = 1024;
 
 enum class Kind : std::uint32_t {
   run = 1,
-  cancel,  ///< TERM to everything, KILL after the heat's own grace
+  cancel,  ///< TERM to everything, KILL after the batch's own grace
   stop     ///< `signal` to the programs themselves, which end their children; KILL to everything after
            ///< `grace_ns`
 };
@@ -76,7 +76,7 @@ struct Request {
   std::int64_t grace_ns = 0;      ///< from then until it is made to
 };
 
-/// Says that the program of a heat runs; none comes when it could not be started.
+/// Says that the program of a batch runs; none comes when it could not be started.
 struct Started {
   std::int32_t pid = 0;
 };
@@ -100,8 +100,8 @@ struct Program {
   std::int64_t peak_kib = 0;                ///< of the largest process
   std::int64_t faults_minor = 0, faults_major = 0;
   std::int64_t switches_voluntary = 0, switches_involuntary = 0;
-  std::int64_t core_wait_ns = -1;  ///< ready to run while others had the core, as far as told; −1: it is not
-  std::int64_t read_bytes = -1, written_bytes = -1;        ///< through system calls; −1: can't be told
+  std::int64_t core_wait_ns = -1;  ///< ready to run while others had the core, as far as known; −1: unknown
+  std::int64_t read_bytes = -1, written_bytes = -1;        ///< through system calls; −1: unknown
   std::array<double, count_kinds> counts = not_counted();  ///< scaled to the whole time; −1: not counted
   double counted_share = 1;                                ///< of the time that the scarcest counter was on
 };

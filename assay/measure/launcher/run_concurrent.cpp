@@ -133,7 +133,7 @@ class Batch {
     }
   }
 
-  /// One could not be made ready: it is told as it was, and those beside it did not run.
+  /// One could not be prepared: its failure is reported, and those beside it did not run.
   void give_up() {
     for (int i = 0; i < count_; ++i) {
       if (pids_[i] > 0) {

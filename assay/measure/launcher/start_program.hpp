@@ -26,7 +26,7 @@ struct Failure {
 
 /// Everything up to the point where only exec is left: session, cgroup, core, niceness, limits, working
 /// directory, standard streams. Allocates nothing, so that it may run in a vfork child. False, with the
-/// failure told, when a step failed.
+/// failure reported, when a step failed.
 bool prepare(const Start& start, const measure::protocol::Request& request, Failure& failure);
 
 /// Closes every other descriptor and executes the program. Does not return.

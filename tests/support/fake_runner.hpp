@@ -19,8 +19,8 @@ inline engine::Recorder recorder_for(std::size_t candidates) {
   return engine::Recorder(record, {});
 }
 
-/// A rig whose trials come from a function, and a clock that only they move: a second each.
-struct FakeRig : engine::TrialRunner {
+/// A runner whose trials come from a function, and a clock that only they move: a second each.
+struct FakeRunner : engine::TrialRunner {
   std::function<void(Trial&)> change = [](Trial&) {};
   double now = 0;
   int checks = 0, closed = 0;
@@ -33,9 +33,9 @@ struct FakeRig : engine::TrialRunner {
     change(trial);
     return trial;
   }
-  std::vector<Trial> run(const Batch& heat, const std::stop_token&) override {
+  std::vector<Trial> run(const Batch& batch, const std::stop_token&) override {
     Trial trial{
-        .cell = heat.cells.front(), .round = heat.round, .role = heat.role, .position = heat.position};
+        .cell = batch.cells.front(), .round = batch.round, .role = batch.role, .position = batch.position};
     trial.readings = {{MetricId{0}, 1.0}};
     now += 1;
     change(trial);
@@ -55,15 +55,15 @@ struct FakeRig : engine::TrialRunner {
   }
 };
 
-inline engine::StopReason go(engine::Recorder& recorder, FakeRig& rig, const engine::StopPolicy& policy,
+inline engine::StopReason go(engine::Recorder& recorder, FakeRunner& runner, const engine::StopPolicy& policy,
                              Observing& observing, const std::stop_token& stop = {}) {
-  return engine::RoundLoop(recorder, rig, policy, observing, stop, rig.clock()).run();
+  return engine::RoundLoop(recorder, runner, policy, observing, stop, runner.clock()).run();
 }
 
-inline engine::StopReason go(engine::Recorder& recorder, FakeRig& rig, const engine::StopPolicy& policy,
+inline engine::StopReason go(engine::Recorder& recorder, FakeRunner& runner, const engine::StopPolicy& policy,
                              const std::stop_token& stop = {}) {
   Observing nobody;
-  return go(recorder, rig, policy, nobody, stop);
+  return go(recorder, runner, policy, nobody, stop);
 }
 
 }  // namespace assay::test

@@ -74,17 +74,19 @@ TEST(Evidence, ATrialThatTimedOutIsSlowerThanAll) {
               testing::Contains(HasSubstr("ran into its time limit in 5 of 20 trials")));
 }
 
-TEST(Groups, OfManyThatShareTheirFirstMembersAreTold) {
-  auto findings = judge_record(record_of(std::vector<std::vector<double>>(14, noisy(1, 8, 1))));
-  std::vector<CandidateId> first;
-  for (std::int64_t i = 0; i < 11; ++i) first.push_back({i});
-  findings.groups.clear();
-  for (const std::int64_t last : {11, 12, 13}) {
-    findings.groups.push_back({.members = first});
-    findings.groups.back().members.push_back({last});
-  }
-  const auto text = render::to_text(findings, {});
-  for (const auto* last : {"= rival11", "= rival12", "= rival13"}) EXPECT_THAT(text, HasSubstr(last));
+TEST(CandidateSummary, NamesTheBaselineThatFailed) {
+  auto record = record_of({noisy(1, 8, 1), noisy(1, 8, 2)});
+  record.log.status_changes.push_back({CellId{0}, {StatusCode::failed, "exit status 1"}});
+  const auto text = render::to_text(judge_record(record), {});
+  EXPECT_THAT(text, HasSubstr("rival1  not compared: its baseline, list, failed"));
+}
+
+TEST(Ranking, IsALineWithTheUnplacedAtItsEnd) {
+  auto findings = judge_record(record_of(std::vector<std::vector<double>>(5, noisy(1, 8, 1))));
+  using Step = Ranking::Step;
+  findings.rankings = {{.places = {{{1}}, {{0}, Step::same}, {{2}, Step::apart}}, .unplaced = {{3}, {4}}}};
+  EXPECT_THAT(render::to_text(findings, {}),
+              HasSubstr("order, wall time: rival1 = list < rival2; rival3, rival4: too few rounds to place"));
 }
 
 TEST(Turns, AreLookedForInTheOrderOfSizesHoweverTheyAreListed) {
