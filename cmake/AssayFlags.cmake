@@ -1,6 +1,6 @@
 # Compile options of Assay's own targets; never exported to users of the library.
 add_library(assay_flags INTERFACE)
-target_compile_options(assay_flags INTERFACE -ferror-limit=0 -Wall -Wextra -Wpedantic -Wshadow -Wconversion -Wsign-conversion
+target_compile_options(assay_flags INTERFACE -Wall -Wextra -Wpedantic -Wshadow -Wconversion -Wsign-conversion
   -Wnon-virtual-dtor -Wold-style-cast -Woverloaded-virtual -Wno-missing-field-initializers
   $<$<CXX_COMPILER_ID:GNU>:-Wno-restrict>)  # GCC 12 warns of every std::string operator+ (its bug 105651)
 if(CMAKE_UNITY_BUILD AND CMAKE_CXX_COMPILER_ID STREQUAL GNU)  # many sources in one: less often collected, sooner done
