@@ -31,7 +31,7 @@ std::string line_for(const engine::Progress& progress, const std::string& cell) 
   std::string line = "round " + of + " done";
   if (progress.decided > 0)
     line +=
-        ", " + std::to_string(progress.decided) + " of " + std::to_string(progress.comparisons) + " settled";
+        ", " + std::to_string(progress.decided) + " of " + std::to_string(progress.comparisons) + " decided";
   if (progress.seconds_left) line += ", at most " + report::duration(*progress.seconds_left) + " left";
   return line + "; now " + cell;
 }

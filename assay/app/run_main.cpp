@@ -26,7 +26,7 @@ struct Options {
 
 void add_options(CLI::App& app, Options& asked) {
   app.add_option("--rounds", asked.rounds,
-                 "judged rounds, like 8..60 (from 8 on it ends when all is settled)");
+                 "judged rounds, like 8..60 (from 8 on it ends when all is decided)");
   app.add_option("--budget", asked.budget, "measuring time for each setting, like 2s");
   app.add_option("--margin", asked.margin, "the smallest change that matters, like 0.1%");
   app.add_option("--allowance", asked.allowance,

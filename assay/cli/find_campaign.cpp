@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cstdlib>
 #include <filesystem>
+#include <iostream>
 
 #include "assay/error.hpp"
 
@@ -36,8 +37,13 @@ FoundCampaign find_campaign(const std::string& text, const std::string& named_le
   // Within a ledger its own order holds, whatever the clock showed; of several, the one whose newest campaign
   // began last comes first.
   std::vector<std::pair<std::string, std::vector<ledger::CampaignSummary>>> lists;  // path, campaigns
-  for (const auto& path : searched_ledgers(named_ledger))
-    lists.emplace_back(path, ledger::Ledger(path, ledger::Ledger::OpenMode::existing).list());
+  const auto paths = searched_ledgers(named_ledger);
+  for (const auto& path : paths) try {
+      lists.emplace_back(path, ledger::Ledger(path, ledger::Ledger::OpenMode::existing).list());
+    } catch (const Error& error) {  // one that can't be read does not hide the campaigns of the other
+      if (paths.size() == 1) throw;
+      std::cerr << "assay: note: " << error.what() << "\n";
+    }
   std::ranges::stable_sort(lists, std::ranges::greater{}, [](const auto& list) {
     return list.second.empty() ? 0 : list.second.front().started;
   });

@@ -22,7 +22,7 @@ constexpr const char* trend_examples =
 Every commit is measured beside the reference commit, which the plan names, or --reference:
 
   [history]
-  reference = "v1.0"     # all commits after it are held against it
+  reference = "v1.0"     # all commits after it are compared with it
   branch    = "main"     # default HEAD
   every     = 5          # default 1
   keep      = 50         # campaigns that keep their trials; older ones are reduced to their values
@@ -90,7 +90,7 @@ void add_trend(CLI::App& app, Action& action) {
   command->add_option("PLAN", asked->plan,
                       "the plan file (default assay.toml); its [build] says how commits are built");
   command->add_option("--reference", asked->reference,
-                      "the commit that all are held against, in place of the plan's");
+                      "the commit that all are compared with, in place of the plan's");
   command->add_option("--branch", asked->branch,
                       "where the history ends, in place of the plan's (default HEAD)");
   command->add_option("--since", asked->since,

@@ -135,7 +135,7 @@ class CommitLocator {
     for (const auto cell : findings.design.cells.ids())
       if (const auto& state = findings.statuses[cell]; why.empty() && !state.is_ok())
         why = findings.design.candidate_of(cell).name + ": " + state.detail;
-    throw Error("good and bad can't be held against each other" + (why.empty() ? "" : "; " + why), "locate",
+    throw Error("good and bad can't be compared" + (why.empty() ? "" : "; " + why), "locate",
                 "name commits that build and do the work, like the next release", Error::Code::measuring);
   }
 

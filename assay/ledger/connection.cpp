@@ -86,7 +86,7 @@ int Connection::stored_version() {
   if (!dialect_->has_table(sql_, "ledger_version")) {
     if (dialect_->has_table(sql_, "ledger_info"))
       throw Error("this ledger was written by a development version of Assay and can't be read any more",
-                  path_, "measure again into another ledger", Error::Code::ledger_older);
+                  path_, "move it away; a new one is made when measuring", Error::Code::ledger_older);
     if (dialect_->has_tables(sql_))
       throw Error("this is a database of something else, not a ledger", path_, "name another file");
     return 0;

@@ -48,7 +48,7 @@ constexpr std::array<std::string_view, 22> statements = {
     " INTEGER NOT NULL, workload INTEGER NOT NULL, setting INTEGER NOT NULL, status {text} NOT NULL,"
     " detail {text} NOT NULL, PRIMARY KEY (campaign, id))",
     "CREATE TABLE comparison (campaign BIGINT NOT NULL REFERENCES campaign(id), baseline INTEGER NOT NULL,"
-    " candidate INTEGER NOT NULL, settled INTEGER, PRIMARY KEY (campaign, baseline, candidate))",
+    " candidate INTEGER NOT NULL, decided INTEGER, PRIMARY KEY (campaign, baseline, candidate))",
     "CREATE TABLE metric (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL, name"
     " {text} NOT NULL, unit {text} NOT NULL, direction {text} NOT NULL, scale {text} NOT NULL, subject {text}"
     " NOT NULL, exact INTEGER NOT NULL, watched INTEGER NOT NULL, margin DOUBLE PRECISION, ceiling"
@@ -75,7 +75,7 @@ constexpr std::array<std::string_view, 22> statements = {
     "CREATE TABLE look (campaign BIGINT NOT NULL REFERENCES campaign(id), baseline INTEGER NOT NULL,"
     " candidate INTEGER NOT NULL, metric INTEGER NOT NULL, number INTEGER NOT NULL, rounds INTEGER NOT"
     " NULL, p DOUBLE PRECISION NOT NULL, p_equivalence DOUBLE PRECISION NOT NULL, decision {text} NOT NULL,"
-    " upto INTEGER NOT NULL DEFAULT 0, settled INTEGER NOT NULL DEFAULT 0, PRIMARY KEY (campaign,"
+    " upto INTEGER NOT NULL DEFAULT 0, decided INTEGER NOT NULL DEFAULT 0, PRIMARY KEY (campaign,"
     " baseline, candidate, metric, number))",
     "CREATE TABLE reduced (campaign BIGINT PRIMARY KEY REFERENCES campaign(id), kept {text} NOT NULL)",
     "INSERT INTO ledger_version (version) VALUES (1)",

@@ -250,7 +250,7 @@ std::vector<std::string> plan_warnings(const Plan& plan) {
   for (const auto& workload : plan.workloads)
     if (all_have_their_own && !workload.run.empty())
       remarks.push_back("workload " + workload.name +
-                        ": its run serves nobody, since every candidate has a run of its own");
+                        ": its run is never used, since every candidate has a run of its own");
   return remarks;
 }
 

@@ -196,7 +196,7 @@ std::string starter_plan(const std::string& folder, bool in_git) {
       "#   assay run --show    prints what would be run, and runs nothing\n"
       "#   assay run           carries it out\n\n"
       "[plan]\nmargin = \"1 %\"          # the smallest change that matters\n\n"
-      "[rounds]\nbudget = \"5 min\"        # it ends sooner when all is settled\n\n";
+      "[rounds]\nbudget = \"5 min\"        # it ends sooner when all is decided\n\n";
   const bool builds = project && in_git;
   if (builds) {
     text += "# A " + project->kind + " project (" + project->file +

@@ -86,7 +86,7 @@ class Validator {
       fail(path, "a timeout must be longer than nothing", "write it like \"30 min\"");
     const int relink = candidate.build.relink;
     if (relink > 0 && relink < fewest_rounds)
-      fail(path, "relink is " + std::to_string(relink) + ", and so few layouts could settle nothing",
+      fail(path, "relink is " + std::to_string(relink) + ", and so few layouts could decide nothing",
            "write relink = true, or how many layouts, " + std::to_string(fewest_rounds) +
                " or more: relink = 16");
   }

@@ -58,7 +58,7 @@ class ServiceValidator {
     const bool relinks =
         std::ranges::any_of(candidates_, [](const PlannedCandidate& c) { return c.build.relink != 0; });
     if (service.keep == ServerLifetime::session && relinks)
-      refusal_.fail(path + ".keep", "a server that is kept up has one layout, whatever relink makes",
+      refusal_.fail(path + ".keep", "a server that is kept up has one layout, however many relink makes",
                     "write keep = \"round\", or take relink out of [build]");
     if (service.keep == ServerLifetime::session && !twin_)
       refusal_.fail(path + ".keep", "servers that are kept up differ by how each happened to start",

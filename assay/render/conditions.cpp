@@ -87,7 +87,7 @@ std::string to_text(const Conditions& all) {
   if (all.other_load) line("used by others", share_of(all.other_load) + " of the CPU time during the probe");
   for (const auto& f : all.unavailable) line("no " + f.name, f.value);
   if (!all.noise.empty()) {
-    out += "\nspread of neighbours that do the same work        settled by a one-minute duel\n";
+    out += "\nspread of neighbours that do the same work        decided by a one-minute duel\n";
     out += pad_right("", 14) + pad_left("in turns", 12) + pad_left("abreast", 12) + pad_left("in turns", 20) +
            pad_left("abreast", 12) + "\n";
   }
@@ -122,8 +122,8 @@ std::string to_json(const Conditions& all) {
                                       {"process", row.process},
                                       {"turns", perhaps(row.in_turns)},
                                       {"abreast", perhaps(row.abreast)},
-                                      {"settles_turns", perhaps(row.rounds_in_turns)},
-                                      {"settles_abreast", perhaps(row.rounds_abreast)}});
+                                      {"decided_in_turns", perhaps(row.rounds_in_turns)},
+                                      {"decided_abreast", perhaps(row.rounds_abreast)}});
   return document.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 

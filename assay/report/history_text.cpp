@@ -293,7 +293,7 @@ std::vector<std::string> located_lines(const CommitSearchResult& located) {
   const auto phrase =
       located.metric.name.empty() ? std::string{} : verdict_phrase(located.metric, located.smallest_change);
   if (located.metric.name.empty()) {
-    lines.push_back("interrupted before good and bad could be held against each other");
+    lines.push_back("interrupted before good and bad were compared");
     return lines;
   }
   switch (located.status) {

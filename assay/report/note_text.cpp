@@ -172,7 +172,7 @@ class NoteWriter {
         return "another campaign was measuring on it at the same time";
       case NoteKind::unwaited_children:
         return short_number(figure_) +
-               " s of CPU time are of children that nobody waited for, and not in cpu time";
+               " s of CPU time belong to children that their parents did not wait for, and are not in cpu time";
       case NoteKind::costly_output:
         return "writing its output takes about " + percent(figure_) +
                " of its wall time; with keep_output = false it goes nowhere, at less cost";

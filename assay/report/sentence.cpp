@@ -63,8 +63,7 @@ std::string slow_words(const Metric& metric) {
 
 /// Whether either side has more slow runs, as far as can be seen, and not by a chance of even odds.
 bool has_slow_runs(const Finding& f) {
-  constexpr double leaning = 0.25;
-  return f.slow && std::min(f.slow->p_more, f.slow->p_fewer) <= leaning;
+  return f.slow && std::min(f.slow->p_more, f.slow->p_fewer) <= judge::leaning_at;
 }
 
 /// "6 of its 60 runs took over 1.5 times as long (list: 0)"; of rounds, where a value is of many calls.
@@ -262,9 +261,9 @@ std::string rest_of_many(const Findings& all, const std::vector<const Finding*>&
         std::min(f->slow->p_more, f->slow->p_fewer) < std::min(worst->slow->p_more, worst->slow->p_fewer))
       worst = f;
   }
-  constexpr double shown = 0.025;  // of many, some lean by chance
-  if (worst == nullptr ||
-      std::min(worst->slow->p_more, worst->slow->p_fewer) * static_cast<double>(findings.size()) > shown)
+  if (worst == nullptr ||  // of many, some lean by chance
+      std::min(worst->slow->p_more, worst->slow->p_fewer) * static_cast<double>(findings.size()) >
+          judge::withheld_at)
     return {};
   const auto where = cell_text(all, all.candidate_cell(*worst));
   return fmt::format("; in {} of {} slow runs differ, most{}{}: {}, {}", count, findings.size(),

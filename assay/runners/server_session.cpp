@@ -101,7 +101,7 @@ double ServerSession::warm_up(std::size_t count, const std::stop_token& stop) {
   counts_.wall += service::now() - began;
   reopened_before_ = carrier_->reopened();
   if (!server_->still_runs())
-    fail(Outcome::failed, "the server ended while it settled" + server_->log_tail());
+    fail(Outcome::failed, "the server ended while it warmed up" + server_->log_tail());
   return stretch.seconds > 0 ? static_cast<double>(stretch.sent.size()) / stretch.seconds : 0;
 }
 

@@ -88,12 +88,12 @@ TEST(MachineNotes, SharesAreOfAllTrialsTogetherNotOfEach) {
 TEST(MachineNotes, TimeOfUnwaitedChildrenInAnyCheckIsNoted) {
   auto record = record_with({{"unseen cpu time", 0}});
   for (auto& trial : record.log.trials) trial.readings.pop_back();
-  EXPECT_EQ(note_in(judge_record(record), "nobody waited for"), nullptr);
+  EXPECT_EQ(note_in(judge_record(record), "did not wait for"), nullptr);
   Trial check{.cell = {1}, .role = Role::check};
   check.readings = {{MetricId{1}, 0.25}};
   record.log.trials.push_back(check);
   const auto findings = judge_record(record);
-  const auto* note = note_in(findings, "0.25 s of CPU time are of children that nobody waited for");
+  const auto* note = note_in(findings, "0.25 s of CPU time belong to children that their parents did not wait for");
   ASSERT_NE(note, nullptr);
   EXPECT_EQ(std::get<CellId>(note->subject), CellId{1});
 }

@@ -99,7 +99,7 @@ const std::vector<Malformed> malformed = {
      "a'\nrelink=3\n[[candidate]]\nname='a'\nsource='a'\n[[candidate]]\nname="
      "'b'\nsource='b'\n" +
          work,
-     "so few layouts could settle nothing"},
+     "so few layouts could decide nothing"},
     {"NoNumberOfLayouts", "[build]\nsteps=[['make']]\nrelink='all'\n" + two + work, "how many layouts"},
     {"ClientWithKeptServers", two + work + "service={start=['./a','${port}'],keep='round'}\n",
      "has it started for each of its trials"},
