@@ -51,7 +51,7 @@ class Builder {
   Builder(measure::Launcher& launcher, std::string cache, std::function<void(const std::string&)> log)
       : launcher_(launcher), cache_(std::move(cache)), log_(std::move(log)) {}
 
-  /// Throws Error for a source that is not there or can't be laid out, Stopped on a stop request. A step
+  /// Throws Error for a source that is not there or can't be checked out, Cancelled on a stop request. A step
   /// that fails is reported in the result.
   BuildResult build(const BuildRequest& order, const std::stop_token& stop);
 

@@ -23,7 +23,7 @@ class Git {
     int status = 0;
     std::string out, err;  ///< without the line break at the end
   };
-  /// Runs `git ARGUMENTS` in a folder, `environment` (`NAME=value`) added. Throws Stopped on a stop
+  /// Runs `git ARGUMENTS` in a folder, `environment` (`NAME=value`) added. Throws Cancelled on a stop
   /// request, Error when it can't be started.
   Result run(const std::string& folder, const std::vector<std::string>& arguments,
              const std::vector<std::string>& environment = {});
@@ -41,7 +41,7 @@ class Git {
 /// The names of this process's variables, without those that point git at a repository.
 std::vector<std::string> environment_without_git();
 
-/// A git repository of the user's. It is only read: trees are laid out as worktrees of a repository of
+/// A git repository of the user's. It is only read: trees are checked out as worktrees of a repository of
 /// Assay's own in the cache, which borrows the objects of the user's.
 class Repository {
  public:

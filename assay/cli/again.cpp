@@ -8,6 +8,7 @@
 #include "assay/cli/command.hpp"
 #include "assay/cli/find_campaign.hpp"
 #include "assay/cli/run_comparison.hpp"
+#include "assay/compare.hpp"
 #include "assay/error.hpp"
 #include "assay/judge.hpp"
 #include "assay/plan.hpp"
@@ -68,7 +69,9 @@ Choice choose(const AgainOptions& asked, const Findings& findings, const Finding
     if (!all && !surprising && !unclear) continue;
     choice.cells.insert({name, workload, cell.setting.text()});
     const auto setting = cell.setting.text();
-    const auto why = unclear ? "it is unclear" : surprise != odd.end() ? surprise->why : "as asked";
+    const auto why = unclear                 ? std::string("it is unclear")
+                     : surprise != odd.end() ? report::surprise_text(*surprise)
+                                             : "as asked";
     std::cerr << "assay: again, " << name << " on " << workload << (setting.empty() ? "" : ", " + setting)
               << ": " << why << "\n";
     if (unclear && f.rounds_to_decide) choice.rounds = std::max(choice.rounds, f.rounds_to_decide->rounds);

@@ -108,7 +108,8 @@ void show_cells(const Plan& plan) {
   const auto cells = plan::expand_cells(plan);
   const auto comparisons = plan::comparisons_of(cells, plan);
   const auto baselines = plan::baselines_of(plan);
-  std::cout << cells.size() << " cells, " << comparisons.size() << " comparisons with "
+  std::cout << cells.size() << " cells, " << comparisons.size()
+            << (comparisons.size() == 1 ? " comparison with " : " comparisons with ")
             << (baselines.size() == 1 ? plan.candidate(baselines.front()).name : "their baselines") << ", "
             << (plan.rounds.twin ? "a twin of each baseline beside them, " : "") << rounds_text(plan.rounds)
             << " after the warm-up"

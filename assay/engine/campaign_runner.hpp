@@ -15,7 +15,7 @@
 
 namespace assay::engine {
 
-/// The life of a campaign that has been laid down, the same for programs, functions and services: check the
+/// Runs a campaign, the same for programs, functions and services: check the
 /// work, forecast, measure in rounds, check the work again, judge.
 ///
 /// REQUIRES: what it is given outlives it.
@@ -36,7 +36,7 @@ class CampaignRunner {
   // --- the steps, for those who want only some ---------------------------------------------------------
 
   /// Checks every sound cell, each baseline before what is compared with it; those that are wrong, fail or
-  /// are absent are recorded so, for reasons that begin with `when`. Throws Stopped.
+  /// are unsupported are recorded so, for reasons that begin with `when`. Throws Cancelled.
   void check(const std::string& when = {});
   /// Records what the checks leave open, and says it.
   void report_check_warnings();

@@ -43,7 +43,7 @@ class Observer {
   virtual void on_forecast(const Forecast& /*outlook*/, const Design& /*design*/) {}
   /// Before each check and each trial.
   virtual void on_progress(const Progress& /*progress*/) {}
-  /// All that was laid down, when it is over.
+  /// The whole record, at the end.
   virtual void on_end(const Record& /*record*/) {}
 };
 

@@ -19,9 +19,9 @@ std::string make_uid();
 /// This machine and boot, with its facts.
 Session current_session();
 
-/// Takes the machine's machine_lock, or tells the observer that another campaign has it, and waits for it or
+/// Takes the machine's lock, or tells the observer that another campaign has it, and waits for it or
 /// goes on beside it as `when_busy` says. Beside another, the session has that among its facts. Throws
-/// Stopped when it was asked to stop while waiting.
+/// Cancelled when it was asked to stop while waiting.
 void acquire_machine(measure::MachineLock& machine_lock, WhenBusy when_busy, Observer& observer,
                      const std::stop_token& stop, Session& session);
 

@@ -46,7 +46,7 @@ class CommitComparer {
   CommitComparer(const CommitComparer&) = delete;
   CommitComparer& operator=(const CommitComparer&) = delete;
 
-  /// Takes the machine's turn until this object ends. Throws Stopped.
+  /// Takes the machine's lock until this object ends. Throws Cancelled.
   void take_turn();
 
   build::Repository& repository() { return repository_; }
@@ -66,7 +66,7 @@ class CommitComparer {
   void set_kind(CampaignKind kind);
 
   /// A campaign of commits against the first of them, measured until it is settled as the plan has it, or
-  /// for so many rounds where `rounds` is above 0, and until changes are as sure as that. Throws Stopped
+  /// for so many rounds where `rounds` is above 0, and until changes are as sure as that. Throws Cancelled
   /// when it was interrupted, and Error as run_plan().
   Campaign compare(const std::vector<CommitFacts>& commits, int rounds = 0,
                    const judge::CallPromise& sure = {});

@@ -43,7 +43,7 @@ class CommitSearch {
   void exclude(const CommitPosterior::CommitRange& run) { commits_.exclude(run); }
 
   /// Measures until a run is as sure as that, nothing can be learned any more, or `until` (by steady_clock()) is
-  /// over. Throws Stopped, and Error when the first commit no longer does its work.
+  /// over. Throws Cancelled, and Error when the first commit no longer does its work.
   CommitPosterior::CommitRange run(double sure, std::optional<double> until);
 
   std::size_t pairs() const { return pairs_; }    ///< measured here

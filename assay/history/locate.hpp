@@ -44,7 +44,7 @@ struct LocateOptions {
 ///
 /// `plan`: its first candidate says how a commit is built and run; workloads, rounds and margins are its own.
 /// Commits are built when they are first measured, in the plan's cache, and never beside a trial. Throws
-/// Error for commits that are not there or do not lie on one line, and as campaign::run_plan(); for a good
+/// Error for commits that are not there or do not lie on one line, and as setup::run_plan(); for a good
 /// or bad commit that can't be measured, with Code::measuring. Stopped, it returns what is known, as
 /// interrupted.
 CommitSearchResult locate(const Plan& plan, const LocateOptions& options);

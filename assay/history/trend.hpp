@@ -46,7 +46,7 @@ struct TrendOptions {
 ///
 /// `plan`: its first candidate says how a commit is built and run. Throws Error for commits that are not
 /// there or not on one line, for a reference that can't be measured (Code::measuring), and as
-/// campaign::run_plan(). Stopped, it returns what is known, as interrupted; the same call goes on.
+/// setup::run_plan(). Stopped, it returns what is known, as interrupted; the same call goes on.
 History trend(const Plan& plan, const TrendOptions& options);
 
 }  // namespace assay::history

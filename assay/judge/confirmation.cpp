@@ -5,7 +5,6 @@
 #include <optional>
 #include <tuple>
 
-#include "assay/model/enum_names.hpp"
 #include "assay/model/setting.hpp"
 
 namespace assay::judge {
@@ -31,32 +30,30 @@ const Finding* find_matching(const Findings& other, const Key& key) {
   return found == other.findings.end() ? nullptr : &*found;
 }
 
-std::string within_aa_noise(const Findings& all, const Finding& f) {
-  for (const auto& twin : all.findings)
-    if (is_twin(all, twin) && twin.metric == f.metric && !all.metric_of(f).exact &&
-        f.effect.distance() <= twin.effect.distance())
-      return "it is no larger than the difference of a baseline from itself here";
-  return {};
+bool within_aa_noise(const Findings& all, const Finding& f) {
+  return std::ranges::any_of(all.findings, [&](const Finding& twin) {
+    return is_twin(all, twin) && twin.metric == f.metric && !all.metric_of(f).exact &&
+           f.effect.distance() <= twin.effect.distance();
+  });
 }
 
-std::string against_others(const Findings& all, const Finding& f) {
-  std::size_t others = 0, opposite = 0;
+std::optional<Surprise> against_others(const Findings& all, const Finding& f) {
+  Surprise surprise{.reason = Surprise::Reason::against_others};
   for (const auto& other : all.findings) {
     if (&other == &f || other.metric != f.metric || !changed(other) ||
         all.candidate_cell(other).candidate != all.candidate_cell(f).candidate)
       continue;
-    ++others;
-    opposite += other.verdict != f.verdict ? 1U : 0U;
+    ++surprise.others;
+    surprise.opposite += other.verdict != f.verdict ? 1U : 0U;
   }
-  if (others < 3 || 3 * opposite < 2 * others) return {};
-  return "it goes against " + std::to_string(opposite) + " of the candidate's " + std::to_string(others) +
-         " other changes";
+  if (surprise.others < 3 || 3 * surprise.opposite < 2 * surprise.others) return {};
+  return surprise;
 }
 
-std::string against_earlier(const Findings& all, const Finding& f, const Findings* earlier) {
+std::optional<Surprise> against_earlier(const Findings& all, const Finding& f, const Findings* earlier) {
   const auto* before = earlier == nullptr ? nullptr : find_matching(*earlier, key_of(all, f));
   if (before == nullptr || before->verdict == Verdict::unclear || before->verdict == f.verdict) return {};
-  return "an earlier campaign called it " + to_string(before->verdict);
+  return Surprise{.reason = Surprise::Reason::against_earlier, .before = before->verdict};
 }
 
 }  // namespace
@@ -66,12 +63,11 @@ std::vector<Surprise> find_surprises(const Findings& all, const Findings* earlie
   for (std::size_t i = 0; i < all.findings.size(); ++i) {
     const auto& f = all.findings[i];
     if (!watched(all, f) || is_twin(all, f) || !changed(f)) continue;
-    for (const auto& why :
-         {within_aa_noise(all, f), against_others(all, f), against_earlier(all, f, earlier)})
-      if (!why.empty()) {
-        found.push_back({i, why});
-        break;
-      }
+    auto surprise = within_aa_noise(all, f) ? std::optional(Surprise{}) : against_others(all, f);
+    if (!surprise) surprise = against_earlier(all, f, earlier);
+    if (!surprise) continue;
+    surprise->finding = i;
+    found.push_back(*surprise);
   }
   return found;
 }

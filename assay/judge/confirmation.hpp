@@ -1,6 +1,6 @@
 #pragma once
 
-#include <string>
+#include <cstddef>
 #include <vector>
 
 #include "assay/model/results.hpp"
@@ -9,8 +9,15 @@ namespace assay::judge {
 
 /// A finding that should be measured again before it is believed.
 struct Surprise {
+  enum class Reason {
+    within_aa_noise,  ///< no larger than what a twin showed on that metric
+    against_others,   ///< `opposite` of the candidate's `others` other changes point the other way
+    against_earlier   ///< an earlier campaign came to the verdict `before`
+  };
   std::size_t finding = 0;  ///< its place in the findings
-  std::string why;
+  Reason reason = Reason::within_aa_noise;
+  std::size_t others = 0, opposite = 0;
+  Verdict before = Verdict::unclear;
 };
 
 /// The changes called on watched metrics that surprise: no larger than what a twin showed on that metric;

@@ -66,18 +66,18 @@ class Ledger {
   void set_label(CampaignId campaign, const std::string& label);
   void add_look(CampaignId campaign, const InterimLook& look);
 
-  /// Newest first, by the order in which they were laid down. Cost: linear in campaigns and rounds; no trial
+  /// Newest first, by the order in which they were created. Cost: linear in campaigns and rounds; no trial
   /// is looked at.
   std::vector<CampaignSummary> list();
 
   /// The campaigns that have a candidate built from this commit (a full id), in the order in which they were
-  /// laid down. Cost: linear in candidates.
+  /// created. Cost: linear in candidates.
   std::vector<CampaignId> with_commit(const std::string& commit);
 
   /// The plan of a campaign, in the plan file's language.
   std::string plan_of(CampaignId campaign);
 
-  /// Everything a campaign has laid down. Throws Error for one whose trials were reduced. Ids are checked:
+  /// Everything that is stored of a campaign. Throws Error for one whose trials were reduced. Ids are checked:
   /// those that name nothing mean a damaged ledger. Cost: linear in its trials.
   Record read(CampaignId campaign);
 

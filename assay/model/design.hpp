@@ -22,7 +22,7 @@ struct Factor {
   bool operator==(const Factor&) const = default;
 };
 
-/// A number that names one thing of one kind within a campaign: its place, from 0, in the campaign's Table of
+/// A number that names one thing of one kind within a campaign: its place, from 0, in the campaign's IdTable of
 /// that kind. Ids of different kinds don't mix.
 template <class Tag>
 struct Id {
@@ -152,7 +152,7 @@ enum class CampaignKind {
   combined       ///< put together from two campaigns
 };
 
-/// What a campaign sets out to measure. Fixed once it is laid down.
+/// What a campaign is to measure. Fixed once the campaign is created.
 struct Design {
   std::string uid;  ///< 16 hexadecimal digits
   std::string title;

@@ -15,7 +15,7 @@ namespace assay::model {
 /// Things of one kind, each named by the Id under which it was added. Ids count from 0; a thing keeps its Id
 /// for good.
 ///
-///   Table<CellId, Cell> cells;
+///   IdTable<CellId, Cell> cells;
 ///   const CellId id = cells.add({.candidate = list});
 ///   cells[id].setting;
 ///

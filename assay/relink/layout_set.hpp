@@ -42,7 +42,7 @@ class LayoutSet {
   };
 
   /// Proves each program's link and finds its pieces of code; `log` receives what is done and found. Throws
-  /// Stopped, and Error where files can't be kept. Cost: three links a program.
+  /// Cancelled, and Error where files can't be kept. Cost: three links a program.
   /// REQUIRES: `launcher` outlives it.
   LayoutSet(std::vector<Program> programs, const Rule& rule, measure::Launcher& launcher,
             std::function<void(const std::string&)> log, const std::stop_token& stop);
@@ -56,7 +56,7 @@ class LayoutSet {
   /// Seconds that it takes to link one layout of all programs.
   double seconds() const;
 
-  /// Puts the layout of this round in place, and links it first where it is not there. Throws Stopped, and
+  /// Puts the layout of this round in place, and links it first where it is not there. Throws Cancelled, and
   /// Error where it can't be linked or put in place.
   void install(int round, const std::stop_token& stop);
 

@@ -21,7 +21,7 @@ class Relinker {
   Relinker(CapturedLink link, measure::Launcher& launcher, std::string folder);
 
   /// Proves the link and looks for its pieces, or remembers what that gave before. Returns why its layout
-  /// can't be varied; empty: it can. Throws Stopped. Cost: three links, once for each link.
+  /// can't be varied; empty: it can. Throws Cancelled. Cost: three links, once for each link.
   std::string verify(const std::stop_token& stop);
 
   LayoutMethod method() const { return known_.method; }
@@ -35,7 +35,7 @@ class Relinker {
 
   /// Links a layout into the file `to`. `slots` are those of a common layout, `seed` draws a shuffled one.
   /// Returns why it could not; empty: it is there. May be called from several threads, each with another
-  /// `to`. Throws Stopped. Cost: a link.
+  /// `to`. Throws Cancelled. Cost: a link.
   std::string link(const AddressPlan& slots, std::uint64_t seed, const std::string& to,
                    const std::stop_token& stop) const;
 

@@ -10,6 +10,7 @@
 #include "assay/judge/paired_series.hpp"
 #include "assay/judge/paired_test.hpp"
 #include "assay/metrics/catalogue.hpp"
+#include "assay/model/enum_names.hpp"
 #include "assay/model/plan.hpp"
 #include "assay/model/setting.hpp"
 #include "assay/report/format.hpp"
@@ -70,6 +71,19 @@ std::optional<WiderMargin> wider_margin(const std::vector<const Finding*>& open)
 }
 
 }  // namespace
+
+std::string surprise_text(const judge::Surprise& surprise) {
+  switch (surprise.reason) {
+    case judge::Surprise::Reason::within_aa_noise:
+      return "it is no larger than the difference of a baseline from itself here";
+    case judge::Surprise::Reason::against_others:
+      return fmt::format("{} of the candidate's {} other changes point the other way", surprise.opposite,
+                         surprise.others);
+    case judge::Surprise::Reason::against_earlier:
+      return "an earlier campaign called it " + to_string(surprise.before);
+  }
+  return {};
+}
 
 std::string rounds_needed_text(const Findings& all, const Finding& f) {
   if (!f.rounds_to_decide) return {};

@@ -17,7 +17,7 @@ namespace assay::setup {
 class CandidateBuilds {
  public:
   /// Builds what has to be built, in the plan's order; what fails is reported by find(). `tells_known`: says
-  /// also what was built before. Throws Error for sources that are not there, Stopped on a stop request.
+  /// also what was built before. Throws Error for sources that are not there, Cancelled on a stop request.
   CandidateBuilds(const Plan& plan, measure::Launcher& launcher,
                   const std::function<void(const std::string&)>& log, const std::stop_token& stop,
                   bool tells_known = true);

@@ -17,13 +17,13 @@
 
 namespace assay::setup {
 
-/// A plan that has been laid down, with what runs its programs. While it lives the machine's turn is its own,
+/// A plan that is ready to run, with its trial runner. While it lives the machine's lock is its own,
 /// unless the caller has it (RunOptions::machine_lock_held).
 ///
 /// REQUIRES: what `options` point to outlives it.
 class PreparedCampaign {
  public:
-  /// Everything up to the first trial; `ledger` in place of that of the options. Throws Stopped, and Error as
+  /// Everything up to the first trial; `ledger` in place of that of the options. Throws Cancelled, and Error as
   /// run_plan() does.
   PreparedCampaign(const Plan& given, const RunOptions& options, const std::string& ledger);
   PreparedCampaign(const PreparedCampaign&) = delete;

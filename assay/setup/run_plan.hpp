@@ -34,7 +34,7 @@ struct RunOptions {
   /// again, and nothing is run.
   bool resume = false;
   engine::WhenBusy when_busy = engine::WhenBusy::proceed;
-  bool machine_lock_held = false;  ///< the caller holds the machine's machine_lock for all its campaigns
+  bool machine_lock_held = false;  ///< the caller holds the machine's lock for all its campaigns
   /// Where the budget ends before anything could be decided, goes on to the first look all the same.
   bool extend_to_first_look = false;
   judge::CallPromise promise;  ///< how sure a change must be before its cells leave
@@ -63,7 +63,7 @@ struct RunOptions {
 Findings run_plan(const Plan& plan, const RunOptions& options = {});
 
 /// Builds and checks as run_plan() does, then runs a warm-up and `rounds` pilot rounds (at least 3), and
-/// says what the plan can be expected to find, together with what was laid down for it. Nothing is kept.
+/// says what the plan can be expected to find, together with the design. Nothing is kept.
 /// Throws as run_plan() does, and Error when no pair of cells could be measured. Stopped before the end, it
 /// returns what was seen until then.
 std::pair<Forecast, Design> forecast(const Plan& plan, int rounds, const RunOptions& options = {});

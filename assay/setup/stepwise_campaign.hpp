@@ -15,7 +15,7 @@ namespace assay::setup {
 /// REQUIRES: what `options` point to outlives it. Not to be used by several threads.
 class StepwiseCampaign {
  public:
-  /// Builds, lays down and checks, as run_plan() does, whose errors it throws. Throws Stopped on a stop
+  /// Builds, prepares and checks, as run_plan() does, whose errors it throws. Throws Cancelled on a stop
   /// request.
   StepwiseCampaign(const Plan& plan, const RunOptions& options);
   ~StepwiseCampaign();
@@ -27,7 +27,7 @@ class StepwiseCampaign {
   std::string blocking_reason() const;
 
   /// Runs one judged round, after a warm-up where there was none yet; every cell once. Returns false when
-  /// nothing is left to measure. Throws Stopped on a stop request.
+  /// nothing is left to measure. Throws Cancelled on a stop request.
   bool run_round();
 
   const Record& record() const;

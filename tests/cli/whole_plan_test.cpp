@@ -114,6 +114,9 @@ TEST_F(WholePlans, ShowsTheGapsOfAMatrix) {
   EXPECT_THAT(part.out, HasSubstr("unsupported on load, locks=800: left out by the plan"));
   EXPECT_THAT(part.out, testing::Not(HasSubstr("reach")));
   EXPECT_EQ(tool({"verdict", "--only", "workload=nosuch"}).status, 2);
+  const auto unknown = tool({"verdict", "--only", "lock=800"});
+  EXPECT_EQ(unknown.status, 2);
+  EXPECT_THAT(unknown.err, HasSubstr("--only: the campaign has no \"lock\" to choose by; did you mean"));
 }
 
 TEST_F(WholePlans, ForecastsAndKeepsNothing) {

@@ -5,6 +5,7 @@
 #include "assay/judge/forecast.hpp"
 #include "assay/judge/judge.hpp"
 #include "assay/judge/notes.hpp"
+#include "assay/report/advice.hpp"
 #include "support/records.hpp"
 
 namespace assay::judge {
@@ -153,7 +154,7 @@ TEST(Surprises, AreChangesNoLargerThanTheTwins) {
   record.design.candidates[CandidateId{2}].twin_of = CandidateId{0};
   const auto odd = find_surprises(judge_record(record), nullptr);
   ASSERT_EQ(odd.size(), 1U);
-  EXPECT_THAT(odd[0].why, HasSubstr("the difference of a baseline from itself"));
+  EXPECT_THAT(report::surprise_text(odd[0]), HasSubstr("the difference of a baseline from itself"));
 }
 
 TEST(Surprises, AreContradictionsOfAnEarlierCampaign) {
@@ -162,7 +163,7 @@ TEST(Surprises, AreContradictionsOfAnEarlierCampaign) {
   const auto other = judge_record(record_of({around(1), around(0.9)}));
   EXPECT_THAT(find_surprises(now, &same), IsEmpty());
   ASSERT_EQ(find_surprises(now, &other).size(), 1U);
-  EXPECT_THAT(find_surprises(now, &other)[0].why, HasSubstr("called it better"));
+  EXPECT_THAT(report::surprise_text(find_surprises(now, &other)[0]), HasSubstr("called it better"));
 }
 
 TEST(MeasuringAgain, ConfirmsRefutesOrSettles) {
