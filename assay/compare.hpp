@@ -7,7 +7,7 @@
 ///   const auto results = comparison.check({.equal = "stdout"}).margin(0.02).run();
 ///   std::cout << results;
 ///   results.write_page("results.html");
-///   return results.gate({.allow = 0.02}).passes() ? 0 : 1;
+///   return results.gate({.allow = 0.02}).passes ? 0 : 1;
 ///
 /// A Plan (assay/plan.hpp) describes everything else: factors, builds, servers; run_plan() carries it out.
 

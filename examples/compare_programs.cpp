@@ -22,7 +22,7 @@ int main(int argc, char** argv) {
     const auto results = comparison.run();
     std::cout << results;
     results.write_page("results.html");
-    return results.gate({.allow = 0.02}).status == assay::GateStatus::failed ? 1 : 0;
+    return results.gate({.allow = 0.02}).passes ? 0 : 1;
   } catch (const assay::Error& error) {
     std::cerr << "compare_programs: " << error.what() << "\n";
     return 2;

@@ -8,48 +8,12 @@
 #include "assay/plan/placeholders.hpp"
 
 namespace assay::app {
-namespace {
-
-/// Keeps the record at the end, and forwards every event.
-class RecordKeeper : public engine::Observer {
- public:
-  explicit RecordKeeper(engine::Observer* next) : next_(next) {}
-
-  void on_message(const std::string& text) override {
-    if (next_ != nullptr) next_->on_message(text);
-  }
-  void on_busy(engine::WhenBusy what) override {
-    if (next_ != nullptr) next_->on_busy(what);
-  }
-  void on_start(const Design& design) override {
-    if (next_ != nullptr) next_->on_start(design);
-  }
-  void on_forecast(const Forecast& forecast, const Design& design) override {
-    if (next_ != nullptr) next_->on_forecast(forecast, design);
-  }
-  void on_progress(const engine::Progress& progress) override {
-    if (next_ != nullptr) next_->on_progress(progress);
-  }
-  void on_end(const Record& record) override {
-    record_ = record;
-    if (next_ != nullptr) next_->on_end(record);
-  }
-
-  Record take() { return std::move(record_); }
-
- private:
-  engine::Observer* next_;
-  Record record_;
-};
-
-}  // namespace
-
 render::Results run_plan(const Plan& plan, const setup::RunOptions& options) {
-  RecordKeeper keeper(options.observer);
+  engine::RecordKeeper keeper(options.observer);
   auto with_keeper = options;
   with_keeper.observer = &keeper;
   auto findings = setup::run_plan(plan, with_keeper);
-  return {keeper.take(), std::move(findings)};
+  return {std::move(keeper.record()), std::move(findings)};
 }
 
 ProgramComparison::ProgramComparison(const std::string& title) {

@@ -19,7 +19,7 @@ namespace assay::contest {
 
 /// How a contest is run, apart from what is compared. Every field has a sensible default.
 struct Options {
-  /// Judged rounds for each setting; a finding that is settled sooner is not measured further.
+  /// Judged rounds for each setting; a finding that is decided sooner is not measured further.
   int rounds_min = 8, rounds_max = 60;
   double budget = 2;           ///< seconds of slices for each setting; the rounds share it
   double margin = 0.01;        ///< smallest relative change that matters

@@ -47,4 +47,37 @@ class Observer {
   virtual void on_end(const Record& /*record*/) {}
 };
 
+/// Forwards every event, or messages only, and keeps the record at the end. `to` may be null; must outlive this.
+class RecordKeeper : public Observer {
+ public:
+  enum class Forward { everything, messages };
+  explicit RecordKeeper(Observer* to, Forward what = Forward::everything)
+      : to_(to), rest_(what == Forward::everything ? to : nullptr) {}
+
+  void on_message(const std::string& text) override {
+    if (to_ != nullptr) to_->on_message(text);
+  }
+  void on_busy(WhenBusy what) override {
+    if (rest_ != nullptr) rest_->on_busy(what);
+  }
+  void on_start(const Design& design) override {
+    if (rest_ != nullptr) rest_->on_start(design);
+  }
+  void on_forecast(const Forecast& forecast, const Design& design) override {
+    if (rest_ != nullptr) rest_->on_forecast(forecast, design);
+  }
+  void on_progress(const Progress& progress) override {
+    if (rest_ != nullptr) rest_->on_progress(progress);
+  }
+  void on_end(const Record& record) override {
+    record_ = record;
+    if (rest_ != nullptr) rest_->on_end(record);
+  }
+  Record& record() { return record_; }
+
+ private:
+  Observer *to_, *rest_;
+  Record record_;
+};
+
 }  // namespace assay::engine

@@ -82,7 +82,7 @@ class RoundLoop {
   std::map<CellId, int> failures_;
   std::set<Comparison> settled_, confirming_;
   double spent_before_ = 0;  ///< in earlier sessions
-  bool always_due_ = false;  ///< exact metrics are settled without looks
+  bool always_due_ = false;  ///< exact metrics are decided without looks
   int without_pair_ = 0;     ///< trials that gave none
   int begun_here_ = 0, judged_ = 0;
 };

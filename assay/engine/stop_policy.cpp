@@ -119,12 +119,12 @@ std::unique_ptr<StopPolicy> fixed_rounds(int rounds) {
 std::unique_ptr<StopPolicy> pilot_rounds(int rounds) { return std::make_unique<Fixed>(rounds, Role::pilot); }
 
 std::vector<CellId> active_cells(const Design& design, const IdTable<CellId, CellStatus>& states,
-                                 const std::set<Comparison>& settled, bool with_twins) {
+                                 const std::set<Comparison>& decided, bool with_twins) {
   std::set<CellId> open;
   for (const bool twins : {false, true})
     for (const auto& comparison : design.comparisons)
       if (design.is_twin(comparison.candidate) == twins && (with_twins || !twins) &&
-          !settled.contains(comparison) && states[comparison.baseline].is_ok() &&
+          !decided.contains(comparison) && states[comparison.baseline].is_ok() &&
           states[comparison.candidate].is_ok() && (!twins || open.contains(comparison.baseline)))
         open.insert({comparison.baseline, comparison.candidate});
   return {open.begin(), open.end()};

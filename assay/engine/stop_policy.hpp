@@ -11,7 +11,7 @@
 
 namespace assay::engine {
 
-/// Why rounds came to their end. settled: every finding was, before the rounds ran out. nothing_left: no pair
+/// Why rounds came to their end. decided: every finding was, before the rounds ran out. nothing_left: no pair
 /// of sound cells is left.
 enum class StopReason { rounds, budget, stopped, decided, nothing_left };
 
@@ -39,7 +39,7 @@ class StopPolicy {
   virtual std::vector<CellId> cells(const RoundContext& so_far, int number) const = 0;
   /// What the trials of round `number` are; the first of a session is a warm-up whatever this says.
   virtual Role role(int number) const = 0;
-  /// Whether planned looks are taken, so that findings settle.
+  /// Whether planned looks are taken, so that findings are decided.
   virtual bool takes_looks() const = 0;
   /// Judged rounds, at most; 0: as many as there is time for.
   virtual int rounds() const = 0;
@@ -68,9 +68,9 @@ std::unique_ptr<StopPolicy> fixed_rounds(int rounds);
 /// The same as pilots: nothing is looked at.
 std::unique_ptr<StopPolicy> pilot_rounds(int rounds);
 
-/// The cells that are worth running: sound, and in a comparison that is not among `settled` and whose other
+/// The cells that are worth running: ok, and in a comparison that is not among `decided` and whose other
 /// cell is sound too. Twins go along with the others, if they are wanted, and are not run for themselves.
 std::vector<CellId> active_cells(const Design& design, const IdTable<CellId, CellStatus>& states,
-                                 const std::set<Comparison>& settled = {}, bool twins = true);
+                                 const std::set<Comparison>& decided = {}, bool twins = true);
 
 }  // namespace assay::engine

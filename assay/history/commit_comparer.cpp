@@ -13,26 +13,6 @@ namespace assay::history {
 namespace fs = std::filesystem;
 namespace {
 
-/// Forwards messages, and all other events where asked to; keeps the record at the end.
-class ForwardingObserver : public engine::Observer {
- public:
-  ForwardingObserver(engine::Observer& to, bool all) : to_(to), all_(all) {}
-  void on_message(const std::string& text) override { to_.on_message(text); }
-  void on_start(const Design& design) override {
-    if (all_) to_.on_start(design);
-  }
-  void on_progress(const engine::Progress& progress) override {
-    if (all_) to_.on_progress(progress);
-  }
-  void on_end(const Record& record) override { record_ = record; }
-  Record& record() { return record_; }
-
- private:
-  engine::Observer& to_;
-  bool all_;
-  Record record_;
-};
-
 Plan placed(Plan plan) {
   plan.folder = fs::absolute(plan.folder.empty() ? "." : plan.folder).lexically_normal().string();
   plan.rounds.twin = false;
@@ -49,7 +29,7 @@ CommitComparer::CommitComparer(const Plan& plan, CompareOptions circumstances)
     : plan_(placed(plan)),
       circumstances_(std::move(circumstances)),
       observer_(circumstances_.observer == nullptr ? nobody_ : *circumstances_.observer),
-      quiet_(std::make_unique<ForwardingObserver>(observer_, false)),
+      quiet_(std::make_unique<engine::RecordKeeper>(&observer_, engine::RecordKeeper::Forward::messages)),
       repository_(launcher_,
                   (fs::path(plan_.folder) / plan_.candidates.front().source).lexically_normal().string(),
                   build::cache_of(plan_.folder), circumstances_.stop),
@@ -101,7 +81,7 @@ Campaign CommitComparer::compare(const std::vector<CommitFacts>& commits, int ro
     plan.rounds.budget = {};
     plan.rounds.precise = {};
   }
-  ForwardingObserver relay(observer_, true);
+  engine::RecordKeeper relay(&observer_);
   auto options = options_with(relay);
   options.resume = circumstances_.reuse;
   options.fixed_rounds = rounds;

@@ -65,7 +65,7 @@ class CommitComparer {
   /// The kind of the campaigns from now on.
   void set_kind(CampaignKind kind);
 
-  /// A campaign of commits against the first of them, measured until it is settled as the plan has it, or
+  /// A campaign of commits against the first of them, measured until it is decided as the plan has it, or
   /// for so many rounds where `rounds` is above 0, and until changes are as sure as that. Throws Cancelled
   /// when it was interrupted, and Error as run_plan().
   Campaign compare(const std::vector<CommitFacts>& commits, int rounds = 0,

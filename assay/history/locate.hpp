@@ -21,7 +21,7 @@ struct LocateOptions {
   /// The smallest relative change that a commit is looked for with, 0.02 is 2 %; empty: half of what lies
   /// between good and bad.
   std::optional<double> step;
-  double promise = 0.95;         ///< the probability at which a commit is settled on
+  double promise = 0.95;         ///< the probability at which a commit is chosen
   bool better = false;           ///< looks for what made it better
   bool into_merges = false;      ///< a merge that did it is looked into
   bool ignore_earlier = false;   ///< pairs and campaigns of earlier searches are not reckoned with

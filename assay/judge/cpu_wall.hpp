@@ -20,7 +20,7 @@ std::set<CellId> single_core_cells(const Observations& evidence);
 /// keep to one core.
 bool wait_alike(const Observations& evidence, const Comparison& of);
 
-/// Names, for each unclear finding on one of the two times, the other where that is settled and decides: CPU
+/// Names, for each unclear finding on one of the two times, the other where that is decided and decides for it: CPU
 /// time for wall time where both programs keep to one core and wait alike; wall time for a CPU time that
 /// nobody asked for (metrics::is_default_cpu_time()).
 void link_cpu_and_wall(const Observations& evidence, std::vector<Finding>& findings);

@@ -1,12 +1,11 @@
 #include "assay/judge/filter.hpp"
 
-#include <algorithm>
+#include <set>
 #include <string>
 #include <variant>
 #include <vector>
 
 #include "assay/model/error.hpp"
-#include "assay/model/text.hpp"
 
 namespace assay::judge {
 
@@ -32,14 +31,10 @@ bool matches(const Design& design, const Cell& cell, const CellFilter& only) {
 void filter_results(Findings& findings, const CellFilter& only) {
   if (only.empty()) return;
   const auto& design = findings.design;
-  std::vector<std::string> names = {"candidate", "workload"};
+  std::set<std::string> factors;
   for (const auto& cell : design.cells)
-    for (const auto& [factor, level] : cell.setting.levels)
-      if (std::ranges::count(names, factor) == 0) names.push_back(factor);
-  for (const auto& [name, values] : only.allowed)
-    if (std::ranges::count(names, name) == 0)
-      throw Error("the campaign has no \"" + name + "\" to choose by", Error::Field::only,
-                  did_you_mean(name, names));
+    for (const auto& [factor, level] : cell.setting.levels) factors.insert(factor);
+  only.refuse_unknown_names({factors.begin(), factors.end()}, "the campaign");
   findings.is_filtered = true;
   const auto chosen = [&](CellId cell) { return matches(design, design.cells[cell], only); };
   const auto in_row = [&](CandidateId candidate, WorkloadId workload, const Setting& others) {

@@ -8,7 +8,7 @@
 namespace assay::judge {
 
 /// The findings on watched metrics of a campaign that goes on, in order of metric and comparison: which are
-/// settled by the looks taken so far. Findings without enough pairs have rounds = 0.
+/// decided by the looks taken so far. Findings without enough pairs have rounds = 0.
 std::vector<Finding> interim_findings(const Design& design, const Observations& evidence);
 
 /// Judges every comparison on every metric that has a preferred direction, from the rounds in which both of its

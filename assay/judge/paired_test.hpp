@@ -224,7 +224,7 @@ class PairedTest {
 /// than the margin, at this one-sided level each.
 bool rest_is_unlike(const Finding& finding, double level = withheld_at);
 
-/// What it would take to settle an unclear finding whose interval has this half width at n rounds: the
+/// What it would take to decide an unclear finding whose interval has this half width at n rounds: the
 /// interval shrinks with the root of the rounds, until it lies on one side of no change or inside the margin.
 /// On the tests' scale. Names no number when it would be above 10000.
 RoundsToDecide estimate_rounds(double estimate, double half_width, double margin, std::size_t n);

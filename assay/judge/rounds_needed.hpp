@@ -24,7 +24,7 @@ double chance_of(const PairedTest& estimate, std::size_t rounds, const IsEnough&
 /// confidence 95 % (Clopper & Pearson 1934); where it is likely, the first few show it.
 bool can_come_to(const PairedTest& estimate, std::size_t rounds, const IsEnough& enough);
 
-/// The fewest rounds by which an open finding is settled with even odds, by chance_of() at the last look of
+/// The fewest rounds by which an open finding is decided with even odds, by chance_of() at the last look of
 /// campaigns of so many rounds, up to 480; beyond that by the root rule of estimate_rounds(). The levels over all
 /// looks are `changed` and `same`. Within a factor of 1.5 of the truth in 41 to 92 % of simulated cases.
 RoundsToDecide rounds_needed(const PairedTest& estimate, int min_rounds, double changed, double same);

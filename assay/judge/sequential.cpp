@@ -26,7 +26,7 @@ struct BestP {
 /// One finding on its way.
 struct DecisionState {
   Decision kind = Decision::open;
-  int looks = 0;  ///< taken until it was settled, or so far
+  int looks = 0;  ///< taken until it was decided, or so far
   double p = 1;   ///< of no change, over all looks
   BestP changed, same;
   Verdict direction = Verdict::unclear;                                ///< of `changed`

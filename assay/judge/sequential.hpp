@@ -29,7 +29,7 @@ struct TestFamily {
   double share = 1;
   int min_rounds = 8;
   int max_rounds = 60;
-  /// Whether it is worked out what would settle the open ones: see rounds_needed().
+  /// Whether it is worked out what would decide the open ones: see rounds_needed().
   bool priced = false;
 
   /// Whether slow runs and the mean have a say, and a part of the error rate: of ratios that have a better
@@ -42,9 +42,9 @@ struct TestFamily {
   double rate_of_changes() const;
 };
 
-/// How a campaign stands. ended: unsettled findings get a closing look at their last round (see
+/// How a campaign stands. ended: undecided findings get a closing look at their last round (see
 /// schedule::FinalLook), after which more data would void the error rate. going: it may go on, so nothing
-/// is looked at but what was planned; findings that are not settled are unclear.
+/// is looked at but what was planned; findings that are not decided are unclear.
 enum class Stage { running, ended };
 
 /// Judges a family of findings with looks at growing data, replaying the rounds from the first, so that the
@@ -56,7 +56,7 @@ enum class Stage { running, ended };
 /// At each round where a finding's own pairs reach a planned look, its p-values over all looks are renewed
 /// (schedule::StoppingBoundary): p of no change, counted as 1 while the estimate lies inside the margin, and p of an
 /// effect at or beyond the margin. Of several looks the smallest counts. The two kinds are two families; in
-/// each, what the procedure selects is settled, and its verdict frozen. Selections only grow, so no later
+/// each, what the procedure selects is decided, and its verdict frozen. Selections only grow, so no later
 /// look takes one back. What is measured on for other reasons gets the interval of a later look, as all
 /// looks' hold together, unless that would leave the verdict without ground.
 ///
@@ -66,7 +66,7 @@ enum class Stage { running, ended };
 /// look: at 25 % as long as more rounds are to come, at 2.5 % each at the last. there is no `same` while
 /// slow runs or the mean are shown to differ, at 2.5 % each, nor, before the last look, until slow runs in a
 /// tenth more of the rounds, or fewer, are ruled out. Withholding a verdict raises no error rate. What is
-/// settled becomes unclear again where later rounds show the opposite.
+/// decided becomes unclear again where later rounds show the opposite.
 ///
 /// Intervals are those of the same test at level 1 − R·q/M for R selected of M, so that the expected share of
 /// intervals that miss, among those selected, is at most q; for unselected ones R is the smaller of the two

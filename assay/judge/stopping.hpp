@@ -34,14 +34,14 @@ struct StopCriteria {
 ///
 /// - with a gate: decided by it, at a planned look;
 /// - with `precise`: as precise as that;
-/// - else: settled, or plainly not alike in all runs, so that there will be no verdict; or one of wall or
+/// - else: decided, or plainly not alike in all runs, so that there will be no verdict; or one of wall or
 ///   CPU time that the other decides (see link_cpu_and_wall());
 ///
 /// or unlikely to come to what is asked at all: at this planned look and at the one before, by none of 60
 /// simulated continuations (see can_come_to()) up to the rounds that there is time for. That can't raise the
 /// rate of errors. With `precise` nothing is given up. Requirements on the cells are met or broken besides.
 ///
-/// A twin that is settled as changed needs fresh rounds first: see aa_to_confirm().
+/// A twin that is called changed needs fresh rounds first: see aa_to_confirm().
 std::set<Comparison> finished_comparisons(const Observations& evidence, std::span<const Finding> watched,
                                           const StopCriteria& aim);
 

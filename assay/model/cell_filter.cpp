@@ -4,6 +4,7 @@
 #include <sstream>
 
 #include "assay/model/error.hpp"
+#include "assay/model/text.hpp"
 
 namespace assay::model {
 
@@ -15,6 +16,14 @@ bool CellFilter::matches(const std::string& name, const std::string& value) cons
 bool CellFilter::matches(const Setting& setting) const {
   return std::ranges::all_of(
       setting.levels, [&](const auto& level) { return matches(level.first, to_string(level.second)); });
+}
+
+void CellFilter::refuse_unknown_names(std::vector<std::string> factors, const std::string& of) const {
+  factors.insert(factors.begin(), {"candidate", "workload"});
+  for (const auto& [name, values] : allowed)
+    if (std::ranges::count(factors, name) == 0)
+      throw Error(of + " has no \"" + name + "\" to choose by", Error::Field::only,
+                  did_you_mean(name, factors));
 }
 
 CellFilter parse_cell_filter(const std::string& text) {

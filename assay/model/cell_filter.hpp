@@ -20,6 +20,8 @@ struct CellFilter {
   bool matches(const std::string& name, const std::string& value) const;
   /// Whether no level of the setting is ruled out.
   bool matches(const Setting& setting) const;
+  /// Throws Error for a name that is not `candidate`, `workload` or one of `factors`. `of`: "the plan".
+  void refuse_unknown_names(std::vector<std::string> factors, const std::string& of) const;
 };
 
 /// Reads `name=value,name=value`; a part without `=` goes on with the value before it. Throws Error for a

@@ -8,7 +8,7 @@
 namespace assay::model {
 
 /// How unsteady one length of work was: the spread (standard deviation, robust) of log ratios of neighbours
-/// that do the same, and the smallest change that a duel of one minute settles.
+/// that do the same, and the smallest change that a duel of one minute decides.
 struct NoiseLevel {
   double seconds = 0;
   bool process = false;

@@ -219,8 +219,8 @@ struct PlannedRounds {
   /// them, or as many as take seconds_each a comparison where those are more.
   static constexpr int open_end = 100'000, most_rounds = 60;
   static constexpr double seconds_each = 20;
-  int min = 8;                   ///< judged rounds before anything can be settled; the warm-up comes on top
-  int max = open_end;            ///< a finding that is settled sooner is not measured further
+  int min = 8;                   ///< judged rounds before anything can be decided; the warm-up comes on top
+  int max = open_end;            ///< a finding that is decided sooner is not measured further
   std::optional<double> budget;  ///< seconds of measuring after which no new round is begun; beats min
   /// turns: one after the other. abreast: all candidates of a workload and setting at once on one core,
   /// compared by CPU time; every few rounds one runs in turns, as a control.
@@ -228,7 +228,7 @@ struct PlannedRounds {
   Mode mode = Mode::turns;
   bool twin = false;  ///< each baseline gets a twin; plan files have them by default
   /// Measured on, also where the verdict is clear, until the half-width of each watched change is at most
-  /// this (0.02 is 2 %); nothing is given up as unlikely to be settled then. Empty: no.
+  /// this (0.02 is 2 %); nothing is given up as unlikely to be decided then. Empty: no.
   std::optional<double> precise;
   bool operator==(const PlannedRounds&) const = default;
 };

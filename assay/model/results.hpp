@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "assay/model/aggregates.hpp"
 #include "assay/model/design.hpp"
 #include "assay/model/effect.hpp"
 #include "assay/model/finding.hpp"
@@ -50,7 +51,7 @@ struct Findings {
   IdTable<CellId, CellStatus> statuses;  ///< how each cell stands
   bool provisional = false;              ///< more rounds were meant to come
   bool is_filtered = false;              ///< some findings were taken out, and candidates may have none left
-  std::size_t rounds = 0;                ///< whole rounds after the warm-up
+  std::size_t rounds = 0;                ///< complete rounds after the warm-up
   double measured_seconds = 0;
   std::vector<Finding> findings;
   std::vector<RequirementFinding> requirements;

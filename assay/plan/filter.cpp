@@ -19,8 +19,7 @@ std::vector<std::string> names_of(const Things& things) {
 }
 
 void refuse_unknown(const Plan& plan, const CellFilter& only) {
-  std::vector<std::string> known = {"candidate", "workload"};
-  for (const auto& factor : plan.factors) known.push_back(factor.name);
+  only.refuse_unknown_names(names_of(plan.factors), "the plan");
   for (const auto& [name, values] : only.allowed) {
     std::vector<std::string> there;
     if (name == "candidate") there = names_of(plan.candidates);
@@ -28,9 +27,6 @@ void refuse_unknown(const Plan& plan, const CellFilter& only) {
     for (const auto& factor : plan.factors)
       if (factor.name == name)
         for (const auto& level : factor.levels) there.push_back(to_string(level));
-    if (std::ranges::count(known, name) == 0)
-      throw Error("the plan has no \"" + name + "\" to choose by", Error::Field::only,
-                  did_you_mean(name, known));
     for (const auto& value : values)
       if (std::ranges::count(there, value) == 0)
         throw Error("there is no " + name + " \"" + value + "\"", Error::Field::only,

@@ -134,8 +134,8 @@ void put_left_out(const Report& report, data& page) {
     item["what"] = what;
     list << item;
   }
-  page["has_standings"] = !report.left_out.empty();
-  page["standings"] = data(list);
+  page["has_left_out"] = !report.left_out.empty();
+  page["left_out"] = data(list);
 }
 
 void put_notes(const Report& report, data& page) {

@@ -150,7 +150,11 @@ std::string order_text(const Findings& all, const Ranking& ranking) {
   }
   if (ranking.places.size() < 2) text.clear();
   std::string unplaced;
-  for (const auto id : ranking.unplaced) unplaced += (unplaced.empty() ? "" : ", ") + name(all, id);
+  for (const auto id : ranking.unplaced) {
+    const auto& its = name(all, id);
+    const std::string quote = its.find(',') == std::string::npos ? "" : "\"";  // lest one name look like two
+    unplaced += (unplaced.empty() ? "" : ", ") + quote + its + quote;
+  }
   if (unplaced.empty()) return text;
   return text + (text.empty() ? "" : "; ") + unplaced + ": too few rounds to place";
 }

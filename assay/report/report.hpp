@@ -66,7 +66,7 @@ struct Row {
   std::string limit;   ///< that a side is at its declared ceiling, and what of it; else empty
   std::string within;  ///< how values spread within a trial, of a metric with many values; else empty
   std::string related;        ///< other metrics that moved besides; empty: none
-  std::string rounds_needed;  ///< what it takes to settle it; empty: it is settled
+  std::string rounds_needed;  ///< what it takes to decide it; empty: it is decided
   std::string reason;         ///< why there is no value, in a few words
 };
 
@@ -89,7 +89,7 @@ struct ComparisonTable {
   std::vector<std::string>
       factors;              ///< of all its settings, in the order of Row::levels; empty where they differ
   std::string margin_text;  ///< "a change matters from 1 % on"
-  std::string advice;  ///< what would settle its unclear findings sooner than more rounds; empty: nothing
+  std::string advice;  ///< what would decide its unclear findings sooner than more rounds; empty: nothing
   /// The text in its place where there is little room: another block tells the same work more exactly.
   /// Empty: it stands for itself.
   std::string in_short;

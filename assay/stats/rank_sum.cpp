@@ -35,6 +35,9 @@ std::vector<std::uint64_t> doubled_ranks(std::span<const double> values) {
   return ranks;
 }
 
+namespace {
+
+/// Σ (t³ − t) over the groups of t equal values: what ties take from the variance of a rank sum.
 double tie_correction(std::span<const double> values) {
   double sum = 0;
   each_group(values, [&](std::span<const std::size_t> group, std::size_t) {
@@ -43,8 +46,6 @@ double tie_correction(std::span<const double> values) {
   });
   return sum;
 }
-
-namespace {
 
 constexpr double most_exact_additions = 1e8;
 

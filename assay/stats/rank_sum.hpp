@@ -12,9 +12,6 @@ namespace assay::stats {
 /// why ranks are doubled: they stay whole numbers. Cost: a sort.
 std::vector<std::uint64_t> doubled_ranks(std::span<const double> values);
 
-/// Σ (t³ − t) over the groups of t equal values: what ties take from the variance of a rank sum.
-double tie_correction(std::span<const double> values);
-
 // Two independent samples x (m values) and y (n values). All values finite and as many as each function asks
 // for, else DomainError. Two-sided p-values.
 
