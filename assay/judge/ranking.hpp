@@ -17,7 +17,7 @@ namespace assay::judge {
 ///   of those changes that don't touch. They are the same only where a finding says so.
 ///
 /// Where no candidate differs, findings call something in at most 5 % of campaigns, and the test of all pairs in
-/// another 5 %; so neighbours are told apart in at most 10 %.
+/// another 5 %; so neighbours are apart in at most 10 %.
 ///
 /// Looks at planned round counts only, with the boundary of the campaign's looks, so that it holds wherever a
 /// campaign stopped. Cost: a test for each pair. Source: Holm 1979.
