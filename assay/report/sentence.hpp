@@ -7,7 +7,7 @@
 
 namespace assay::report {
 
-/// What a sentence says: its first words, that a verdict's colour is for, and the rest.
+/// A sentence in two parts; only `head` is coloured.
 struct SentenceText {
   std::string head, rest;
 };
@@ -21,7 +21,7 @@ SentenceText sentence(const Findings& findings, const std::vector<const Finding*
 /// left out.
 std::string rest_figures(const Findings& findings, const Finding& finding);
 
-/// The text about one candidate in a sentence, over all its watched findings.
+/// A sentence about one candidate, over all its watched findings.
 struct Sentence {
   std::string candidate;
   Verdict verdict = Verdict::unclear;  ///< the one that all share; unclear when they differ
@@ -33,7 +33,7 @@ struct Sentence {
 /// A text's lines.
 std::vector<std::string> split_lines(const std::string& text);
 
-/// A sentence for every candidate but the baselines, and for a baseline that is not sound. Candidates that
+/// A sentence for every candidate but the baselines, and for a baseline that is not ok. Candidates that
 /// are left out somewhere get the reason.
 std::vector<Sentence> sentences(const Findings& findings);
 
@@ -60,9 +60,8 @@ bool is_watched(const Findings& findings, const Finding& finding);
 std::string location_phrase(const Findings& findings, const std::vector<const Finding*>& some,
                             const std::vector<const Finding*>& all_of_it);
 
-/// Replacement text for a block of these findings on one metric, where others on the machine make it say
-/// little and another metric decides all that is decided: "wall time: see cpu time, …". Empty where it stands
-/// for itself.
+/// Replacement text for a table in which every finding is undecided or superseded by another metric: "wall time:
+/// see cpu time, …". Empty if the table should be shown.
 std::string cross_reference(const Findings& findings, const std::vector<const Finding*>& of_block);
 
 }  // namespace assay::report

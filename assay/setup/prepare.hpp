@@ -28,33 +28,30 @@ struct PreparedCells {
   std::map<CellId, runners::ServerCell> services;  ///< those that are servers
 };
 
-/// Lays a plan down whose builds are done: expands the cells, gives each baseline its twin, finds every
-/// program and input file, and asks each candidate who it is. Cells that can't be run for want of a build,
-/// and candidates that say that they are absent or fail to say who they are, have their status. Throws
-/// Error for programs and files that are not there.
+/// Turns a plan whose builds are finished into cells that can run: expands cells, adds A/A copies, finds programs
+/// and input files, queries identities. Cells that cannot run get a status other than ok. Throws Error for
+/// programs and files that are not there.
 PreparedCells prepare_cells(const Plan& plan, const CandidateBuilds& builds, measure::Launcher& launcher,
                             const runners::Capabilities& offer, const RunOptions& options);
 
-/// How a candidate stands once it was asked who it is: sound, with the first line of its answer as detail;
-/// absent where it ends with the status that says so; failed where it gives no answer.
-///
-/// `identify` is a command that says it; the other form starts the cell's server and asks for a path.
+/// Runs a candidate's `identify` command, or starts the cell's server and gets `path`. Returns ok with the first
+/// output line, `unsupported` on exit status 77, `failed` otherwise.
 CellStatus query_identity(const std::vector<std::string>& identify, const std::string& folder,
                           measure::Launcher& launcher, const std::stop_token& stop);
 CellStatus query_server_identity(const runners::ServerCell& cell, const std::string& path,
                                  measure::Launcher& launcher, const std::stop_token& stop);
 
-/// Puts the parts of each contest program, as one run of each candidate's tells them, in place of its cell:
-/// in `laid`, in `planned` and in `states`, whose ids go together. Parts that only some candidates have are
-/// absent in the others once they are checked; metrics that samples tell join the design's. Returns how many
-/// programs were taken apart. Throws Error for a watched metric that nobody tells, Cancelled on a stop request.
+/// Replaces the cell of each contest program by one cell for each of its functions, as a run of each candidate
+/// reports them: in `laid`, `planned` and `states`, whose ids go together. Functions that only some candidates
+/// have become unsupported in the others. Metrics of the samples join the design's. Returns how many programs
+/// were expanded. Throws Error for a watched metric that no sample has, Cancelled on a stop request.
 int expand_function_workloads(const Plan& plan, const RunOptions& options, measure::Launcher& launcher,
                               PreparedCells& laid, plan::PlannedCells& planned,
                               IdTable<CellId, CellStatus>& states);
 
-/// The layouts of a plan's programs that are to be linked anew, with what is compared in groups of common
-/// ones, and what became of it in `design`: its rules and its builds. Throws as Layouts' constructor does.
-/// REQUIRES: `launcher` outlives what it returns.
+/// The layouts of the programs that are linked again in each round. Programs that are compared share addresses.
+/// Sets the design's rules and builds accordingly. Throws as LayoutSet's constructor does. REQUIRES: `launcher`
+/// outlives what it returns.
 std::unique_ptr<relink::LayoutSet> prepare_layouts(const Plan& plan,
                                                    const IdTable<CellId, runners::ProgramCell>& cells,
                                                    Design& design, measure::Launcher& launcher,
