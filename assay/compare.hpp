@@ -20,12 +20,12 @@ namespace assay {
 using app::ProgramComparison;
 using app::run_plan;
 using engine::Observer;
+using engine::RunOptions;
 using engine::WhenBusy;
 using model::Forecast;
 using model::OutputCheck;
 using model::Plan;
 using report::to_text;
 using setup::forecast;
-using setup::RunOptions;
 
 }  // namespace assay

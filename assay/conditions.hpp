@@ -4,7 +4,7 @@
 ///
 ///   std::cout << assay::to_text(assay::assess_machine(true));
 
-#include "assay/render/conditions.hpp"
+#include "assay/render/documents.hpp"
 #include "assay/setup/machine_conditions.hpp"
 
 namespace assay {

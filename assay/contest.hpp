@@ -10,8 +10,8 @@
 ///   return assay::run_main(contest, argc, argv);
 
 #include "assay/app/run_main.hpp"
+#include "assay/contest/callable.hpp"
 #include "assay/contest/contest.hpp"
-#include "assay/contest/opaque.hpp"
 #include "assay/results.hpp"
 
 namespace assay {

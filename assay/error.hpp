@@ -1,6 +1,6 @@
 #pragma once
 
-/// What the library throws, and what it says about words that nobody knows.
+/// What the library throws, and what it says about words that are unknown.
 
 #include "assay/model/error.hpp"
 #include "assay/model/text.hpp"

@@ -6,9 +6,9 @@
 ///   std::cout << assay::to_text(gate, findings.design);
 ///   return gate.status == assay::GateStatus::failed ? 1 : 0;
 
-#include "assay/judge/filter.hpp"
 #include "assay/judge/gate.hpp"
-#include "assay/render/gate.hpp"
+#include "assay/judge/judge.hpp"
+#include "assay/render/documents.hpp"
 
 namespace assay {
 

@@ -2,15 +2,12 @@
 
 /// Follows a project over its commits: did anything get worse, when, and which commit did it.
 ///
-///   const auto history = assay::trend(plan, {.reference = "v1.0", .ledger = "ledger.db"});
-///   const auto found = assay::locate(plan, {.good = "v1.2", .bad = "HEAD", .ledger = "ledger.db"});
+///   const auto history = assay::trend(plan, {.reference = "v1.0"}, {.ledger = "ledger.db"});
+///   const auto found = assay::locate(plan, {.good = "v1.2", .bad = "HEAD"}, {.ledger = "ledger.db"});
 ///   std::cout << assay::to_text(found);
 
-#include "assay/history/compact.hpp"
-#include "assay/history/gate.hpp"
-#include "assay/history/locate.hpp"
 #include "assay/history/trend.hpp"
-#include "assay/render/history.hpp"
+#include "assay/render/documents.hpp"
 #include "assay/report/history_text.hpp"
 
 namespace assay {

@@ -1,15 +1,11 @@
 #pragma once
 
-/// Judges numbers that one already has, and campaigns: alone, apart in time, and against one that measured
-/// the same again.
+/// Judges numbers that one already has, and campaigns: alone, at different times, and against one that
+/// measured the same again.
 
-#include "assay/judge/confirmation.hpp"
-#include "assay/judge/cross_campaign.hpp"
-#include "assay/judge/filter.hpp"
 #include "assay/judge/judge.hpp"
-#include "assay/judge/paired_test.hpp"
-#include "assay/model/cell_filter.hpp"
 #include "assay/model/enum_names.hpp"
+#include "assay/model/setting.hpp"
 
 namespace assay {
 

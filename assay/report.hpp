@@ -3,11 +3,7 @@
 /// Shows findings: as text, JSON, Markdown, or a page with charts.
 
 #include "assay/model/text.hpp"
-#include "assay/render/json.hpp"
-#include "assay/render/markdown.hpp"
-#include "assay/render/page.hpp"
-#include "assay/render/text.hpp"
-#include "assay/render/trial_listing.hpp"
+#include "assay/render/documents.hpp"
 #include "assay/report/format.hpp"
 
 namespace assay {

@@ -1,6 +1,7 @@
 #pragma once
 
-/// What comparisons return: the record of what was measured, the findings, and ways to print, page and gate them.
+/// What comparisons return: the record of what was measured, the findings, and ways to print, page and gate
+/// them.
 ///
 ///   for (const auto& row : results.comparisons())
 ///     std::cout << row.candidate() << ": " << row.verdict_text() << ' ' << row.change() << '\n';

@@ -5,9 +5,8 @@
 ///   std::cout << assay::compare_paired(before, after, {.unit = "ms", .margin = 0.01});
 ///   std::cout << assay::compare_samples(assay::read_samples("times.csv"));
 
-#include "assay/app/compare_samples.hpp"
-#include "assay/import_export/record_json.hpp"
-#include "assay/import_export/trials_csv.hpp"
+#include "assay/app/samples.hpp"
+#include "assay/import_export/import_export.hpp"
 #include "assay/results.hpp"
 
 namespace assay {

@@ -15,10 +15,9 @@
 #include <vector>
 
 #include "assay/contest/contest.hpp"
-#include "assay/contest/slice_clock.hpp"
 #include "assay/contest/slices.hpp"
-#include "assay/stats/brunner_munzel.hpp"
 #include "assay/stats/location.hpp"
+#include "assay/stats/rank_sum.hpp"
 
 namespace {
 

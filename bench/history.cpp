@@ -11,8 +11,8 @@
 #include <string>
 #include <vector>
 
-#include "assay/history/change_points.hpp"
-#include "assay/history/commit_posterior.hpp"
+#include "assay/history/commit_search.hpp"
+#include "assay/history/history_line.hpp"
 #include "assay/stats/random.hpp"
 #include "assay/stats/segments.hpp"
 

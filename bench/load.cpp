@@ -18,7 +18,7 @@
 #include <string>
 #include <vector>
 
-#include "assay/service/socket_transport.hpp"
+#include "assay/service/http_transport.hpp"
 #include "assay/stats/location.hpp"
 
 namespace {

@@ -11,9 +11,9 @@
 
 #include "assay/judge/sequential.hpp"
 #include "assay/schedule/interim_looks.hpp"
+#include "assay/stats/hodges_lehmann.hpp"
 #include "assay/stats/null_distribution.hpp"
 #include "assay/stats/random.hpp"
-#include "assay/stats/walsh_averages.hpp"
 
 namespace {
 

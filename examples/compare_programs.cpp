@@ -2,8 +2,8 @@
 //
 //   compare_programs LIST HEAP NETWORK ORDERS
 //
-// LIST and HEAP are builds of the same planner, NETWORK and ORDERS what they plan. Writes results.html, and exits
-// with 1 where heap is more than 2 % slower.
+// LIST and HEAP are builds of the same planner, NETWORK and ORDERS what they plan. Writes results.html, and
+// exits with 1 where heap is more than 2 % slower.
 
 #include <assay/compare.hpp>
 #include <assay/error.hpp>

@@ -9,14 +9,15 @@
 #include <cstdlib>
 #include <iostream>
 #include <string_view>
+#include <vector>
 
 #include "assay/app/terminal.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/text.hpp"
-#include "assay/model/units.hpp"
-#include "assay/render/json.hpp"
+#include "assay/render/documents.hpp"
 
 namespace assay::app {
+
 namespace {
 
 /// As a shell reads it where bytes can't be shown as they are: $'caf\xe9'.
@@ -172,6 +173,64 @@ void print_results(const Findings& findings, bool json, render::TextStyle style)
   }
 }
 
+void add_campaign(CLI::App& command, std::string& campaign, std::string& ledger) {
+  command.add_option("CAMPAIGN", campaign, "last (default), a name, or the beginning of an id");
+  command.add_option("--ledger", ledger, "the ledger to look in");
+}
+
+void add_only(CLI::App& command, std::string& choice) {
+  command.add_option(
+      "--only", choice,
+      "a part of the cells, like workload=orders,locks=800; names: candidate, workload, factors");
+}
+
+void add_rounds(CLI::App& command, std::string& rounds, const std::string& more) {
+  command.add_option("--rounds", rounds, "judged rounds, like 8..60, or 20" + more);
+}
+
+void add_budget(CLI::App& command, std::string& budget, const std::string& more) {
+  command.add_option("--budget", budget, "measuring time, like 5min" + more);
+}
+
+void add_margin(CLI::App& command, std::string& margin, const std::string& more) {
+  command.add_option("--margin", margin, "the smallest change that matters, like 2%" + more);
+}
+
+void add_precise(CLI::App& command, std::string& precise) {
+  command.add_option("--precise", precise, "keep measuring until each interval is within ± this, e.g. 2%");
+}
+
+void add_abreast(CLI::App& command, bool& abreast) {
+  command.add_flag(
+      "--abreast", abreast,
+      "run the candidates at once on one core and compare CPU time: finer, for CPU-bound programs");
+}
+
+void add_allow(CLI::App& command, std::string& allow, const std::string& more) {
+  command.add_option("--allow", allow, "the change to the worse that is let pass, like 2%" + more);
+}
+
+void add_junit(CLI::App& command, std::string& file) {
+  command.add_option("--junit", file, "write the gate's result to this file as JUnit XML");
+}
+
+void add_resume(CLI::App& command, bool& resume) {
+  command.add_flag("--resume", resume, "go on where the last campaign of this was cut off or interrupted");
+}
+
+void add_seed(CLI::App& command, std::int64_t& seed, const std::string& of) {
+  command.add_option("--seed", seed, "seed of the order of " + of + "; the same seed gives the same order")
+      ->check(CLI::NonNegativeNumber);
+}
+
+void add_ledger(CLI::App& command, std::string& ledger) {
+  command.add_option("--ledger", ledger, "the ledger that keeps the runs");
+}
+
+void add_json(CLI::App& command, bool& json, const std::string& what) {
+  command.add_flag("--json", json, "print " + what);
+}
+
 void add_when_busy(CLI::App& command, std::string& choice) {
   command
       .add_option("--when-busy", choice,
@@ -186,6 +245,38 @@ void add_when_busy(CLI::App& command, std::string& choice) {
 
 engine::WhenBusy when_busy_of(const std::string& choice) {
   return choice == "go-on" ? engine::WhenBusy::proceed : engine::WhenBusy::wait;
+}
+
+std::string argument_error(const CLI::App* app, const CLI::Error& error) {
+  const auto* command = app;
+  auto typed = app->get_name();
+  for (auto parsed = app->get_subcommands(); !parsed.empty(); parsed = command->get_subcommands()) {
+    command = parsed.front();
+    typed += " " + command->get_name();
+  }
+  const auto is = [&](CLI::ExitCodes code) { return error.get_exit_code() == static_cast<int>(code); };
+  std::string text = error.what();
+  const auto name = text.substr(0, text.find(':'));
+  if (const auto extras = app->remaining(true); is(CLI::ExitCodes::ExtrasError) && !extras.empty()) {
+    std::vector<std::string> options;
+    for (const auto* option : command->get_options())
+      for (const auto& its : option->get_lnames()) options.push_back("--" + its);
+    text = "unknown argument \"" + extras.front() + "\"";
+    if (extras.front() == "--settle")
+      text = "--settle is named --pause now";
+    else if (const auto near = closest_match(extras.front(), options); !near.empty())
+      text += "; did you mean \"" + near + "\"?";
+  } else if (const auto* option = command->get_option_no_throw(name);
+             is(CLI::ExitCodes::ArgumentMismatch) && option != nullptr) {
+    text = option->count() > 1
+               ? name + " is given " + std::to_string(option->count()) + " times; give it once"
+               : name + " needs a value";
+  }
+  return "assay: " + text + "; " + typed + " --help tells more\n";
+}
+
+std::string error_text(const Error& error) {
+  return (error.field() == Error::Field::none ? "" : "--") + std::string(error.what());
 }
 
 }  // namespace assay::app

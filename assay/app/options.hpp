@@ -8,9 +8,26 @@
 #include <vector>
 
 #include "assay/engine/observer.hpp"
+#include "assay/model/error.hpp"
 #include "assay/model/plan.hpp"
 #include "assay/model/results.hpp"
-#include "assay/render/text.hpp"
+#include "assay/render/documents.hpp"
+
+namespace CLI {
+class App;
+class Error;
+}  // namespace CLI
+
+namespace assay::app {
+
+/// What is wrong with the arguments, with the near miss of an unknown one, and where to read on; a line. For
+/// CLI::App::failure_message of the outermost app.
+std::string argument_error(const CLI::App* app, const CLI::Error& error);
+
+/// An error of the library as the tool prints it: a field of the caller's is an option here.
+std::string error_text(const Error& error);
+
+}  // namespace assay::app
 
 namespace CLI {
 class App;
@@ -53,8 +70,25 @@ double parse_margin(const std::string& text);
 /// Reads a measuring time. Throws Error that names --budget.
 double parse_budget(const std::string& text);
 
-/// The option that says what to do while another campaign measures on this machine; ASSAY_WHEN_BUSY sets its
-/// default.
+// Options that several commands have, each declared here once. `more` goes on with the description, where a
+// command has a default of its own.
+
+/// The campaign that is shown, and the ledger to look in.
+void add_campaign(CLI::App& command, std::string& campaign, std::string& ledger);
+void add_only(CLI::App& command, std::string& choice);
+void add_rounds(CLI::App& command, std::string& rounds, const std::string& more = {});
+void add_budget(CLI::App& command, std::string& budget, const std::string& more = {});
+void add_margin(CLI::App& command, std::string& margin, const std::string& more = {});
+void add_precise(CLI::App& command, std::string& precise);
+void add_abreast(CLI::App& command, bool& abreast);
+void add_allow(CLI::App& command, std::string& allow, const std::string& more = {});
+void add_junit(CLI::App& command, std::string& file);
+void add_resume(CLI::App& command, bool& resume);
+void add_seed(CLI::App& command, std::int64_t& seed, const std::string& of);
+/// The ledger that keeps what is measured.
+void add_ledger(CLI::App& command, std::string& ledger);
+void add_json(CLI::App& command, bool& json, const std::string& what = "the findings document");
+/// What to do while another campaign measures on this machine; ASSAY_WHEN_BUSY sets its default.
 void add_when_busy(CLI::App& command, std::string& choice);
 engine::WhenBusy when_busy_of(const std::string& choice);
 

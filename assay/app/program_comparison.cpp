@@ -5,12 +5,12 @@
 
 #include "assay/engine/observer.hpp"
 #include "assay/model/error.hpp"
-#include "assay/plan/placeholders.hpp"
+#include "assay/plan/cells.hpp"
 
 namespace assay::app {
-render::Results run_plan(const Plan& plan, const setup::RunOptions& options) {
-  engine::RecordKeeper keeper(options.observer);
-  auto with_keeper = options;
+render::Results run_plan(const Plan& plan, const engine::RunOptions& run) {
+  engine::RecordKeeper keeper(run.observer);
+  auto with_keeper = run;
   with_keeper.observer = &keeper;
   auto findings = setup::run_plan(plan, with_keeper);
   return {std::move(keeper.record()), std::move(findings)};
@@ -82,8 +82,8 @@ ProgramComparison& ProgramComparison::timeout(std::chrono::duration<double> time
   return *this;
 }
 
-render::Results ProgramComparison::run(const setup::RunOptions& options) const {
-  return app::run_plan(plan_, options);
+render::Results ProgramComparison::run(const engine::RunOptions& run) const {
+  return app::run_plan(plan_, run);
 }
 
 }  // namespace assay::app

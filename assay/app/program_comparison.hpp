@@ -11,7 +11,7 @@
 namespace assay::app {
 
 /// Carries out a plan, see setup::run_plan(), and keeps what was measured with what it shows.
-render::Results run_plan(const Plan& plan, const setup::RunOptions& options = {});
+render::Results run_plan(const Plan& plan, const engine::RunOptions& run = {});
 
 /// Programs that do the same job, run side by side:
 ///
@@ -21,8 +21,8 @@ render::Results run_plan(const Plan& plan, const setup::RunOptions& options = {}
 ///   const auto results = comparison.run();
 ///   std::cout << results;
 ///
-/// Arguments are passed as they are, without a shell. Methods return the comparison, so that they can be chained.
-/// Not to be used from several threads.
+/// Arguments are passed as they are, without a shell. Methods return the comparison, so that they can be
+/// chained. Not to be used from several threads.
 class ProgramComparison {
  public:
   explicit ProgramComparison(const std::string& title = {});
@@ -51,7 +51,7 @@ class ProgramComparison {
   const Plan& plan() const { return plan_; }
 
   /// Measures, checks and judges. Throws Error, as setup::run_plan() does.
-  render::Results run(const setup::RunOptions& options = {}) const;
+  render::Results run(const engine::RunOptions& run = {}) const;
 
  private:
   ProgramComparison& add(const std::string& name, const std::vector<std::string>& command);

@@ -12,7 +12,6 @@
 #include "assay/report/advice.hpp"
 #include "assay/report/format.hpp"
 #include "assay/report/history_text.hpp"
-#include "assay/report/labels.hpp"
 #include "assay/report/note_text.hpp"
 
 namespace assay::app {
@@ -92,13 +91,13 @@ void ProgressLine::clear() {
   shown_ = false;
 }
 
-void SearchProgress::searching(const history::Searching& searching) {
+void HistoryProgress::on_search(const engine::SearchProgress& search) {
   constexpr std::size_t width = 40;
-  const auto likeliest = std::ranges::max_element(searching.probability);
-  const auto place = static_cast<std::size_t>(likeliest - searching.probability.begin());
-  line_.show(report::sparkline(searching.probability, width) + " " + std::to_string(searching.pairs) +
-             " pairs; " + searching.commits[place].short_id() + " " +
-             std::to_string(std::lround(100 * *likeliest)) + " %; now " + searching.now.short_id());
+  const auto likeliest = std::ranges::max_element(search.probability);
+  const auto place = static_cast<std::size_t>(likeliest - search.probability.begin());
+  line_.show(report::sparkline(search.probability, width) + " " + std::to_string(search.pairs) + " pairs; " +
+             search.commits[place].short_id() + " " + std::to_string(std::lround(100 * *likeliest)) +
+             " %; now " + search.now.short_id());
 }
 
 }  // namespace assay::app

@@ -4,7 +4,6 @@
 #include <string>
 
 #include "assay/engine/observer.hpp"
-#include "assay/history/observer.hpp"
 #include "assay/model/design.hpp"
 
 namespace assay::app {
@@ -43,14 +42,14 @@ class ProgressLine : public engine::Observer {
 
 /// Shows how far the measuring of a history has come, on stderr: its campaigns as ProgressLine does, and a
 /// search as a strip over the commits, the higher the likelier.
-class SearchProgress : public history::Observer {
+class HistoryProgress : public engine::Observer {
  public:
   void on_message(const std::string& text) override { line_.on_message(text); }
   void on_busy(engine::WhenBusy what) override { line_.on_busy(what); }
   /// Commits of one project resemble each other: nothing is printed about that.
   void on_start(const Design& design) override { line_.name_cells_by(design); }
   void on_progress(const engine::Progress& progress) override { line_.on_progress(progress); }
-  void searching(const history::Searching& searching) override;
+  void on_search(const engine::SearchProgress& search) override;
   void clear() { line_.clear(); }
 
  private:

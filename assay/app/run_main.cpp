@@ -4,16 +4,15 @@
 #include <cstdlib>
 #include <iostream>
 
-#include "assay/app/argument_error.hpp"
 #include "assay/app/options.hpp"
 #include "assay/app/progress.hpp"
 #include "assay/app/samples.hpp"
-#include "assay/app/signals.hpp"
 #include "assay/app/terminal.hpp"
 #include "assay/model/error.hpp"
-#include "assay/model/units.hpp"
+#include "assay/model/text.hpp"
 
 namespace assay::app {
+
 namespace {
 
 struct Options {
@@ -25,22 +24,21 @@ struct Options {
 };
 
 void add_options(CLI::App& app, Options& asked) {
-  app.add_option("--rounds", asked.rounds,
-                 "judged rounds, like 8..60 (from 8 on it ends when all is decided)");
-  app.add_option("--budget", asked.budget, "measuring time for each setting, like 2s");
-  app.add_option("--margin", asked.margin, "the smallest change that matters, like 0.1%");
+  add_rounds(app, asked.rounds, " (from 8 on it ends when all is decided)");
+  add_budget(app, asked.budget, ", for each setting (default 2s)");
+  add_margin(app, asked.margin, " (default 1%)");
   app.add_option("--allowance", asked.allowance,
                  "the longest a call may take, like 200ms; what takes longer leaves larger sizes");
   app.add_option("--only", asked.only, "a level that is run, like locks=400; may be repeated")
       ->expected(1)
       ->take_all();
-  app.add_option("--seed", asked.seed, "seed of the order of slices")->check(CLI::NonNegativeNumber);
+  add_seed(app, asked.seed, "slices");
   app.add_flag("--no-twin", asked.no_twin,
                "without the copies of the baseline that show what no change looks like");
-  app.add_option("--ledger", asked.ledger, "a ledger that keeps the rounds");
-  app.add_flag("--resume", asked.resume, "go on where the last run in the ledger was cut off");
+  add_ledger(app, asked.ledger);
+  add_resume(app, asked.resume);
   add_when_busy(app, asked.when_busy);
-  app.add_flag("--json", asked.json, "print the findings document");
+  add_json(app, asked.json);
 }
 
 /// The contest's own options, with what was asked for in their place.
@@ -61,9 +59,9 @@ contest::Options merged(contest::Options options, const Options& asked) {
   }
   if (asked.seed >= 0) options.seed = static_cast<std::uint64_t>(asked.seed);
   if (asked.no_twin) options.twin = false;
-  if (!asked.ledger.empty()) options.ledger = asked.ledger;
-  options.resume = options.resume || asked.resume;
-  options.when_busy = when_busy_of(asked.when_busy);
+  if (!asked.ledger.empty()) options.run.ledger = asked.ledger;
+  options.run.resume = options.run.resume || asked.resume;
+  options.run.when_busy = when_busy_of(asked.when_busy);
   return options;
 }
 
@@ -73,7 +71,7 @@ class ResultWriter : public ProgressLine {
   void on_end(const Record& record) override { write_samples(record); }
 };
 
-/// The command without the options that settling a finding names anew.
+/// The command without the options that deciding a finding names again.
 std::vector<std::string> without_rounds(const std::vector<std::string>& command) {
   std::vector<std::string> kept;
   for (std::size_t i = 0; i < command.size(); ++i) {
@@ -102,16 +100,16 @@ int run_contest(const contest::Contest& contest, const Options& asked,
                 const std::vector<std::string>& command) {
   auto options = merged(contest.options(), asked);
   make_brief(options, asked);
-  options.repeat = shell_quoted(without_rounds(command));
+  options.run.repeat_command = shell_quoted(without_rounds(command));
   StopOnSignals stopping;
   ResultWriter watching;
-  options.observer = &watching;
-  options.stop = stopping.token();
+  options.run.observer = &watching;
+  options.run.stop = stopping.token();
   const auto findings = contest.run(options).findings();
   watching.clear();
   print_results(findings, asked.json);
   if (findings.state == CampaignState::interrupted) {
-    if (!options.ledger.empty()) std::cerr << "assay: kept; --resume goes on with it\n";
+    if (!options.run.ledger.empty()) std::cerr << "assay: kept; --resume goes on with it\n";
     return exit_interrupted;
   }
   return findings.findings.empty() ? exit_nothing_measured : exit_done;

@@ -1,5 +1,8 @@
 #pragma once
 
+#include <string>
+#include <vector>
+
 #include "assay/contest/contest.hpp"
 
 namespace assay::app {

@@ -12,14 +12,12 @@
 
 #include "assay/build/compiler_info.hpp"
 #include "assay/build/repository.hpp"
-#include "assay/build/source_folder.hpp"
-#include "assay/measure/digest.hpp"
 #include "assay/measure/file_io.hpp"
-#include "assay/measure/find_program.hpp"
+#include "assay/measure/program_file.hpp"
 #include "assay/model/error.hpp"
-#include "assay/model/units.hpp"
+#include "assay/model/text.hpp"
 #include "assay/relink/captured_links.hpp"
-#include "assay/relink/program_files.hpp"
+#include "assay/relink/code_map.hpp"
 
 namespace assay::build {
 namespace fs = std::filesystem;

@@ -11,7 +11,6 @@
 #include <vector>
 
 #include "assay/build/repository.hpp"
-#include "assay/build/source_folder.hpp"
 #include "assay/measure/process.hpp"
 
 namespace assay::build {
@@ -27,7 +26,7 @@ struct BuildRequest {
   bool capture = false;                         ///< its links are kept, so that they can be done again
 };
 
-/// What came of it.
+/// The result of it.
 struct BuildResult {
   bool ok = false;
   std::string why;          ///< when not ok: what went wrong, with the end of the log
@@ -42,9 +41,9 @@ struct BuildResult {
 
 /// Builds candidates in a cache, `FOLDER/.assay/cache`. A build is known by its source tree, steps and
 /// toolchain: what was built once is taken from there, whatever the commit is called, and what was cut off or
-/// failed is built again. With BuildRequest::capture it is another build, whose links are kept; what could not be
-/// kept never makes it fail. The source, copied or checked out, lies beside it; the user's own folders are
-/// not written to. The cache may be deleted at any time.
+/// failed is built again. With BuildRequest::capture it is another build, whose links are kept; what could
+/// not be kept never makes it fail. The source, copied or checked out, lies beside it; the user's own folders
+/// are not written to. The cache may be deleted at any time.
 class Builder {
  public:
   /// `log` receives a line for each step.

@@ -11,9 +11,8 @@
 #include <sstream>
 #include <string_view>
 
-#include "assay/measure/digest.hpp"
-#include "assay/measure/elf.hpp"
-#include "assay/measure/find_program.hpp"
+#include "assay/measure/file_io.hpp"
+#include "assay/measure/program_file.hpp"
 #include "assay/model/error.hpp"
 
 namespace assay::build {

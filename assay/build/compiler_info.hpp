@@ -8,8 +8,8 @@
 namespace assay::build {
 
 /// What a finished program says of how it was made, as far as it does: its section .comment, and, of a GCC
-/// build with debug information, the options kept there. Sanitizers are given as -fsanitize=address, thread or
-/// undefined.
+/// build with debug information, the options kept there. Sanitizers are given as -fsanitize=address, thread
+/// or undefined.
 struct CompilerInfo {
   std::string compiler, flags;  ///< empty: it does not say
 };

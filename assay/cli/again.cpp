@@ -97,7 +97,7 @@ int again(const AgainOptions& asked) {
   const auto record = found.ledger.read(found.campaign.id);
   if (record.design.kind == CampaignKind::contest || record.design.plan.empty() ||
       record.design.folder.empty())
-    throw Error("this campaign can't be measured again from here", found.campaign.uid.substr(0, 8),
+    throw Error("this campaign can't be measured again from here", short_uid(found.campaign.uid),
                 "its own program, or assay run, measures it");
   const auto before = judge::judge_record(record);
   const auto earlier = earlier_one(found.ledger, found.campaign);
@@ -131,9 +131,8 @@ int again(const AgainOptions& asked) {
                        .when_busy = asked.when_busy,
                        .confirms_uid = record.design.uid,
                        .resume_command = {}});
-  auto options = watching.options();
-  options.only_cells = choice.cells;
-  auto now = setup::run_plan(plan, options);
+  watching.options().only_cells = choice.cells;
+  auto now = setup::run_plan(plan, watching.run(), watching.options());
   now.confirmations = judge::compare_confirmation(before, now);
   watching.progress().clear();
   app::print_results(now, asked.json);
@@ -145,16 +144,15 @@ int again(const AgainOptions& asked) {
 void add_again(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("again", "measure findings again: confirmed or not");
   auto asked = std::make_shared<AgainOptions>();
-  command->add_option("CAMPAIGN", asked->campaign, "last (default), a name, or the beginning of an id");
-  add_only(*command, asked->only);
+  app::add_campaign(*command, asked->campaign, asked->ledger);
+  app::add_only(*command, asked->only);
   command->add_flag("--unclear", asked->unclear, "those that are unclear");
   command->add_flag("--surprising", asked->surprising,
                     "those within what a twin showed, or against other workloads or an earlier campaign");
-  command->add_option("--rounds", asked->rounds, "judged rounds, like 8..60");
-  command->add_option("--budget", asked->budget, "measuring time, like 5min");
+  app::add_rounds(*command, asked->rounds);
+  app::add_budget(*command, asked->budget);
   app::add_when_busy(*command, asked->when_busy);
-  command->add_option("--ledger", asked->ledger, "the ledger to look in");
-  command->add_flag("--json", asked->json, "print the findings document");
+  app::add_json(*command, asked->json);
   command->footer(again_examples);
   command->callback([asked, &action] { action = [asked] { return again(*asked); }; });
 }

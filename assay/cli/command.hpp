@@ -49,9 +49,4 @@ void add_conditions(CLI::App& app, Action& action);
 /// The gate of a campaign's plan, with what the command line puts in its place. Throws Error.
 Gate gate_of(const Design& design, const std::string& allow, const std::string& undecided);
 
-/// The option that chooses among cells.
-void add_only(CLI::App& command, std::string& choice);
-
-using app::add_when_busy;
-
 }  // namespace assay::cli

@@ -6,7 +6,7 @@
 #include <iostream>
 #include <memory>
 
-#include "assay/app/signals.hpp"
+#include "assay/app/terminal.hpp"
 #include "assay/cli/command.hpp"
 
 namespace assay::cli {
@@ -34,7 +34,7 @@ void add_conditions(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("conditions", "what this machine is like to measure on");
   auto quick = std::make_shared<bool>(false), json = std::make_shared<bool>(false);
   command->add_flag("--quick", *quick, "without the ten-second probe of the noise");
-  command->add_flag("--json", *json, "print it as JSON");
+  app::add_json(*command, *json, "it as JSON");
   command->footer(conditions_examples);
   command->callback([quick, json, &action] { action = [quick, json] { return conditions(*quick, *json); }; });
 }

@@ -11,7 +11,7 @@
 #include <string>
 #include <vector>
 
-#include "assay/app/run_command.hpp"
+#include "assay/app/terminal.hpp"
 #include "assay/cli/command.hpp"
 #include "assay/cli/find_campaign.hpp"
 #include "assay/cli/run_comparison.hpp"
@@ -151,7 +151,7 @@ void add_demo(CLI::App& app, Action& action) {
                    "a folder for its programs, data and findings (default assay-demo); before it one of its "
                    "further plans: commits, history, matrix, options, services, stages")
       ->expected(0, 2);
-  command->add_option("--rounds", *rounds, "judged rounds, in place of the plan's");
+  app::add_rounds(*command, *rounds, ", in place of the plan's");
   auto when_busy = std::make_shared<std::string>("wait");
   app::add_when_busy(*command, *when_busy);
   command->callback([names, rounds, when_busy, &action] {

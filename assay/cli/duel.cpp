@@ -75,17 +75,16 @@ void add_duel(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand(
       "duel", "compare commands at once: assay duel [OPTIONS] COMMAND [ARG ...] vs COMMAND [ARG ...] ...");
   auto asked = std::make_shared<DuelOptions>();
-  command->add_option(
-      "--rounds", asked->rounds,
-      "judged rounds, like 8..60, or 20 (default: from 8 on, from 2 where cheap commands run several "
-      "times in each, until all is known, as many as the budget has time for)");
-  command->add_option("--budget", asked->budget,
-                      "measuring time, like 5min (default 60s; in a terminal, when that is too short for a "
-                      "verdict, as long as the first takes); "
-                      "a round that would go beyond it is not begun");
-  command->add_option("--precise", asked->precise,
-                      "keep measuring until each interval is within ± this, e.g. 2%");
-  command->add_option("--margin", asked->margin, "the smallest change that matters, like 2% (default 1%)");
+  app::add_rounds(
+      *command, asked->rounds,
+      " (default: from 8 on, from 2 where cheap commands run several times in each, until the budget "
+      "ends)");
+  app::add_budget(
+      *command, asked->budget,
+      " (default 60s; in a terminal, when that is too short for a verdict, as long as the first takes); "
+      "it ends sooner when all is decided");
+  app::add_precise(*command, asked->precise);
+  app::add_margin(*command, asked->margin, " (default 1%)");
   command->add_option("--names", asked->names, "names for the commands, with commas between");
   command->add_option("--stdin", asked->stdin_file, "a file that every command reads as its standard input");
   command->add_flag("--equal", asked->equal,
@@ -101,9 +100,7 @@ void add_duel(CLI::App& app, Action& action) {
       ->delimiter(',')
       ->expected(1)
       ->allow_extra_args(false);
-  command->add_flag(
-      "--abreast", asked->abreast,
-      "run the commands at once on one core and compare CPU time: finer, for CPU-bound programs");
+  app::add_abreast(*command, asked->abreast);
   command->add_option("--work", asked->work, "what one run does, like '500 routes'; gives throughput");
   command->add_option("--before", asked->before,
                       "a command run before each trial, untimed; quotes group words");
@@ -176,16 +173,13 @@ void add_duel(CLI::App& app, Action& action) {
       ->needs("--commits");
   for (const char* of_commits : {"--commits", "--build", "--relink"})
     command->get_option(of_commits)->group("Between commits");
-  command->add_option(
-      "--allow", asked->allow,
-      "for CI: a change to the worse that is let pass, like 2%; exit status 1 where one is more");
-  command->add_option("--junit", asked->junit, "write the gate's result to this file as JUnit XML");
+  app::add_allow(*command, asked->allow, "; for CI: exit status 1 where a change is larger");
+  app::add_junit(*command, asked->junit);
   app::add_when_busy(*command, asked->when_busy);
-  command->add_option("--seed", asked->seed, "seed of the order of runs; the same seed gives the same order")
-      ->check(CLI::NonNegativeNumber);
+  app::add_seed(*command, asked->seed, "runs");
   command->add_option("--save-plan", asked->save_plan, "write this duel as a plan file, and stop");
-  command->add_option("--ledger", asked->ledger, "the ledger that keeps the runs");
-  command->add_flag("--json", asked->json, "print the findings document");
+  app::add_ledger(*command, asked->ledger);
+  app::add_json(*command, asked->json);
   command->prefix_command();
   command->footer(duel_examples);
   command->callback([command, asked, &action] {
@@ -201,10 +195,11 @@ void add_duel(CLI::App& app, Action& action) {
         std::cerr << "assay: note: " << word
                   << " stands after the first command and goes to a command; options of "
                   << "the duel stand before them\n";
-    // How long to measure, where to keep it and how to print it is asked for anew each time.
+    // How long to measure, where to keep it and how to print it is asked for again each time.
     const auto given = app::given_options(
         *command,
-        {"--rounds", "--budget", "--seed", "--when-busy", "--ledger", "--json", "--junit", "--save-plan"},
+        {"--rounds", "--budget", "--seed", "--when-busy", "--ledger", "--json", "--junit", "--save-plan",
+         "--relink"},  // the report adds it, with as many layouts as the rounds need
         {{"--env",
           [asked](const std::string& value) { return asked->keep_env ? value : names_only(value); }}});
     action = [asked, given, words] { return duel(*asked, given, words); };

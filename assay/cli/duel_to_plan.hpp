@@ -37,4 +37,8 @@ Build build_of_duel(const DuelOptions& asked);
 /// the option.
 Plan plan_of_duel(const DuelOptions& asked, const std::vector<std::string>& words);
 
+/// The workload of a duel between servers: the plan's candidates start them, and the word PORT in their
+/// commands becomes ${port}. Throws Error that names the option.
+PlannedWorkload service_of_duel(const DuelOptions& asked, Plan& plan);
+
 }  // namespace assay::cli

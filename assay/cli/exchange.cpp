@@ -1,5 +1,3 @@
-#include "assay/samples.hpp"
-
 #include <CLI/CLI.hpp>
 #include <charconv>
 #include <fstream>
@@ -13,6 +11,7 @@
 #include "assay/error.hpp"
 #include "assay/judge.hpp"
 #include "assay/plan.hpp"
+#include "assay/samples.hpp"
 
 namespace assay::cli {
 namespace {
@@ -84,9 +83,8 @@ int import_samples(ImportCommandOptions asked) {
 void add_export(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("export", "a campaign's trials, as CSV or JSON");
   auto asked = std::make_shared<ExportOptions>();
-  command->add_option("CAMPAIGN", asked->campaign, "last (default), a name, or the beginning of an id");
+  app::add_campaign(*command, asked->campaign, asked->ledger);
   command->add_option("--as", asked->as, "csv (default) or json")->check(CLI::IsMember({"csv", "json"}));
-  command->add_option("--ledger", asked->ledger, "the ledger to look in");
   command->footer(export_examples);
   command->callback([asked, &action] { action = [asked] { return export_trials(*asked); }; });
 }
@@ -99,11 +97,11 @@ void add_import(CLI::App& app, Action& action) {
       ->take_all()
       ->expected(1);
   command->add_option("--baseline", asked->samples.baseline, "the candidate to hold the others against");
-  command->add_option("--margin", asked->margin, "the smallest change that matters: 2% (default 1%), or 0.5");
+  app::add_margin(*command, asked->margin, " (default 1%), or 0.5 in the metric's unit");
   command->add_flag("--difference", asked->samples.difference, "compare by differences rather than ratios");
   command->add_option("--title", asked->samples.title, "what to call it (default: the file)");
-  command->add_option("--ledger", asked->ledger, "the ledger that keeps it");
-  command->add_flag("--json", asked->json, "print the findings document");
+  app::add_ledger(*command, asked->ledger);
+  app::add_json(*command, asked->json);
   command->footer(import_examples);
   command->callback([asked, &action] { action = [asked] { return import_samples(*asked); }; });
 }

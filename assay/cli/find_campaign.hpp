@@ -19,9 +19,9 @@ struct FoundCampaign {
   ledger::CampaignSummary campaign;
 };
 
-/// Finds the campaign that `text` means (see ledger::find_campaign): in `named_ledger` if given, else in the ledger
-/// beside a plan in this folder and in the one of planless work, where "last" is the newest of both. Throws
-/// Error when there is none.
+/// Finds the campaign that `text` means (see ledger::find_campaign): in `named_ledger` if given, else in the
+/// ledger beside a plan in this folder and in the one of planless work, where "last" is the newest of both.
+/// Throws Error when there is none.
 FoundCampaign find_campaign(const std::string& text, const std::string& named_ledger);
 
 /// The ledgers that find_campaign looks through, those that exist.

@@ -3,7 +3,6 @@
 #include <memory>
 
 #include "assay/cli/command.hpp"
-#include "assay/cli/plan_options.hpp"
 #include "assay/cli/run_comparison.hpp"
 #include "assay/compare.hpp"
 
@@ -32,9 +31,9 @@ int forecast(const ForecastOptions& asked) {
                        .when_busy = asked.when_busy,
                        .confirms_uid = {},
                        .resume_command = {}});
-  const auto [outlook, design] = setup::forecast(plan, asked.pilots, watching.options());
+  const auto [outlook, design] = setup::forecast(plan, asked.pilots, watching.run(), watching.options());
   watching.progress().clear();
-  if (watching.options().stop.stop_requested()) return app::exit_interrupted;
+  if (watching.run().stop.stop_requested()) return app::exit_interrupted;
   std::cout << to_text(outlook, design);
   return app::exit_done;
 }

@@ -6,7 +6,6 @@
 
 #include "assay/cli/command.hpp"
 #include "assay/cli/find_campaign.hpp"
-#include "assay/cli/plan_options.hpp"
 #include "assay/cli/run_comparison.hpp"
 #include "assay/error.hpp"
 #include "assay/history.hpp"
@@ -62,13 +61,13 @@ int gate_of_trend(const GateOptions& asked) {
   if (plan.history.reference.empty())
     throw Error("the plan has no history", file,
                 "give it [history] reference = \"v1.0\", and measure it: assay trend");
-  const auto history =
-      history::trend(plan, {.reference = plan.history.reference,
-                            .branch = plan.history.branch,
-                            .every = plan.history.every,
-                            .only = parse_cell_filter(asked.only),
-                            .measures = false,
-                            .ledger = asked.ledger.empty() ? plan_ledger(file) : asked.ledger});
+  const auto history = history::trend(plan,
+                                      {.reference = plan.history.reference,
+                                       .branch = plan.history.branch,
+                                       .every = plan.history.every,
+                                       .only = parse_cell_filter(asked.only),
+                                       .measures = false},
+                                      {.ledger = asked.ledger.empty() ? plan_ledger(file) : asked.ledger});
   const auto held = history::evaluate_gate(history, with_asked(plan.gate, asked.allow, asked.undecided),
                                            static_cast<std::size_t>(asked.newest));
   return print_gate(held.result, held.design, asked);
@@ -105,7 +104,7 @@ Gate gate_of(const Design& design, const std::string& allow, const std::string& 
 void add_gate(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("gate", "for CI: does the campaign pass?");
   auto asked = std::make_shared<GateOptions>();
-  command->add_option("CAMPAIGN", asked->campaign, "last (default), a name, or the beginning of an id");
+  app::add_campaign(*command, asked->campaign, asked->ledger);
   command->add_option("OTHER", asked->second, "a second campaign, compared with the first; needs --apart");
   command->add_flag("--apart", asked->apart, "apply the gate to campaigns that were measured separately");
   command->add_flag(
@@ -114,13 +113,12 @@ void add_gate(CLI::App& app, Action& action) {
   command->add_option("--newest", asked->newest, "how many commits --trend looks at (default 10)")
       ->needs("--trend")
       ->check(CLI::PositiveNumber);
-  command->add_option("--allow", asked->allow, "the change to the worse that is let pass, like 2%");
+  app::add_allow(*command, asked->allow);
   command->add_option("--undecided", asked->undecided, "pass (default) or fail")
       ->check(CLI::IsMember({"pass", "fail"}));
-  command->add_option("--junit", asked->junit, "write the reasons to this file as JUnit XML");
+  app::add_junit(*command, asked->junit);
   command->add_flag("--all", asked->all, "name what passed too");
-  add_only(*command, asked->only);
-  command->add_option("--ledger", asked->ledger, "the ledger to look in");
+  app::add_only(*command, asked->only);
   command->footer(gate_examples);
   command->callback([asked, &action] { action = [asked] { return gate(*asked); }; });
 }

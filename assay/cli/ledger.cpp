@@ -48,7 +48,7 @@ int list(const std::string& named) {
     const auto campaigns = ledger::Ledger(path, ledger::Ledger::OpenMode::existing).list();
     if (campaigns.empty()) std::cout << "  no campaign\n";
     for (const auto& c : campaigns)
-      std::cout << "  " << c.uid.substr(0, 8) << "  " << date_text(c.started) << "  "
+      std::cout << "  " << short_uid(c.uid) << "  " << date_text(c.started) << "  "
                 << pad_right(to_string(c.kind), 5) << pad_left(std::to_string(c.rounds), 5) << " rounds  "
                 << pad_right(to_string(c.state), 12) << (c.label.empty() ? "" : "[" + c.label + "] ")
                 << (c.title.empty() ? c.candidates : c.title) << "\n";
@@ -62,10 +62,10 @@ int name(const std::string& named, const std::string& campaign, const std::strin
   auto found = find_campaign(campaign, named);
   for (const auto& other : found.ledger.list())
     if (other.label == label && other.uid != found.campaign.uid)
-      throw Error("campaign " + other.uid.substr(0, 8) + " has the name \"" + label + "\" already",
+      throw Error("campaign " + short_uid(other.uid) + " has the name \"" + label + "\" already",
                   "ledger name", "choose another");
   found.ledger.set_label(found.campaign.id, label);
-  std::cout << found.campaign.uid.substr(0, 8) << " is now called " << label << "\n";
+  std::cout << short_uid(found.campaign.uid) << " is now called " << label << "\n";
   return app::exit_done;
 }
 
@@ -75,7 +75,7 @@ int prune(const std::string& named, const std::string& campaign, int keep) {
   if (!campaign.empty()) {
     auto found = find_campaign(campaign, named);
     found.ledger.remove({{found.campaign.id}});
-    std::cout << "took out " << found.campaign.uid.substr(0, 8) << "\n";
+    std::cout << "took out " << short_uid(found.campaign.uid) << "\n";
     return app::exit_done;
   }
   for (const auto& path : searched_ledgers(named)) {
@@ -86,7 +86,7 @@ int prune(const std::string& named, const std::string& campaign, int keep) {
     for (const auto& c : ledger.list()) {
       if (++seen <= keep || !c.label.empty()) continue;
       old.push_back(c.id);
-      pruned += "took out " + c.uid.substr(0, 8) + "\n";
+      pruned += "took out " + short_uid(c.uid) + "\n";
     }
     if (old.empty()) continue;
     ledger.remove(old);

@@ -6,7 +6,6 @@
 #include "assay/app/progress.hpp"
 #include "assay/cli/command.hpp"
 #include "assay/cli/find_campaign.hpp"
-#include "assay/cli/plan_options.hpp"
 #include "assay/cli/run_comparison.hpp"
 #include "assay/error.hpp"
 #include "assay/history.hpp"
@@ -40,23 +39,6 @@ double share_of(const std::string& text, const std::string& option) {
   }
 }
 
-std::string command_of(const LocateCommandOptions& asked) {
-  std::vector<std::string> words = {"assay", "locate", "--good", asked.good, "--bad", asked.bad};
-  const auto add = [&](const char* name, const std::string& value) {
-    if (!value.empty()) words.insert(words.end(), {name, value});
-  };
-  add("--metric", asked.metric);
-  add("--workload", asked.workload);
-  add("--only", asked.only);
-  add("--step", asked.step);
-  add("--sure", asked.sure);
-  add("--rounds", asked.rounds);
-  if (asked.better) words.emplace_back("--better");
-  if (asked.all) words.emplace_back("--all");
-  words.push_back(asked.plan);
-  return app::shell_quoted(words);
-}
-
 void show_outline(const SearchOutline& outline, const LocateCommandOptions& asked) {
   constexpr std::size_t most = 12;
   const auto count = outline.commits.size();
@@ -79,7 +61,8 @@ void show_outline(const SearchOutline& outline, const LocateCommandOptions& aske
             << " commits, each built once, and a campaign of the answer against its parent.\n";
 }
 
-int locate(const LocateCommandOptions& asked) {
+/// `command`: the one that repeats or goes on with this.
+int locate(const LocateCommandOptions& asked, const std::string& command) {
   if (asked.good == asked.bad)
     throw Error("good and bad are the same commit", "locate", "name two, the good one the older");
   auto plan = read_plan_of_commits(asked.plan);
@@ -90,19 +73,19 @@ int locate(const LocateCommandOptions& asked) {
     plan::validate(plan, {{"rounds.max", "--rounds"}, {"rounds.min", "--rounds"}});
   }
   app::StopOnSignals stopping;
-  app::SearchProgress progress;
+  app::HistoryProgress progress;
   LocateOptions options{.good = asked.good,
                         .bad = asked.bad,
                         .metric = asked.metric,
                         .only = parse_cell_filter(asked.only),
                         .better = asked.better,
                         .into_merges = asked.all,
-                        .ignore_earlier = asked.ignore_earlier,
-                        .ledger = asked.ledger.empty() ? plan_ledger(asked.plan) : asked.ledger,
-                        .repeat_command = command_of(asked),
-                        .when_busy = app::when_busy_of(asked.when_busy),
-                        .observer = &progress,
-                        .stop = stopping.token()};
+                        .ignore_earlier = asked.ignore_earlier};
+  const engine::RunOptions run{.ledger = asked.ledger.empty() ? plan_ledger(asked.plan) : asked.ledger,
+                               .repeat_command = command,
+                               .when_busy = app::when_busy_of(asked.when_busy),
+                               .observer = &progress,
+                               .stop = stopping.token()};
   if (!asked.workload.empty()) options.only.allowed["workload"] = {asked.workload};
   if (!asked.step.empty()) options.step = share_of(asked.step, "--step");
   if (!asked.sure.empty()) options.promise = share_of(asked.sure, "--sure");
@@ -111,14 +94,14 @@ int locate(const LocateCommandOptions& asked) {
                 "write one between 50 % and 100 %, like 95%");
   if (!asked.budget.empty()) options.budget = app::parse_budget(asked.budget);
   if (asked.show) {
-    show_outline(outline_search(plan, options), asked);
+    show_outline(outline_search(plan, options, run), asked);
     return app::exit_done;
   }
-  const auto found = history::locate(plan, options);
+  const auto found = history::locate(plan, options, run);
   progress.clear();
   std::cout << (asked.json ? to_json(found) : to_text(found));
   if (found.interrupted) {
-    std::cerr << "assay: kept; to go on: " << options.repeat_command << "\n";
+    std::cerr << "assay: kept; to go on: " << run.repeat_command << "\n";
     return app::exit_interrupted;
   }
   const bool confirmed = !found.steps.empty() && found.steps.front().confirmed;
@@ -137,7 +120,7 @@ void add_locate(CLI::App& app, Action& action) {
   command->add_option("--metric", asked->metric,
                       "what changed, like \"cpu time\" (default: what shows it most clearly)");
   command->add_option("--workload", asked->workload, "where (default: where it shows most clearly)");
-  add_only(*command, asked->only);
+  app::add_only(*command, asked->only);
   command->add_option(
       "--step", asked->step,
       "the smallest change that is looked for, like 2% (default: half of what good and bad differ by)");
@@ -145,19 +128,25 @@ void add_locate(CLI::App& app, Action& action) {
                       "how sure to be of the answer before it is confirmed (default 95%)");
   command->add_flag("--better", asked->better, "look for what made it better");
   command->add_flag("--all", asked->all, "look into the branch of a merge that did it");
-  command->add_option("--budget", asked->budget,
-                      "time for the search, like 10min (default: as long as it takes)");
-  command->add_option("--rounds", asked->rounds,
-                      "judged rounds of good against bad and of the confirmation, in place of the plan's");
+  app::add_budget(*command, asked->budget, " (default: as long as the search takes)");
+  app::add_rounds(*command, asked->rounds,
+                  ", of good against bad and of the confirmation, in place of the plan's");
   command->add_flag("--ignore-earlier", asked->ignore_earlier,
                     "leave out what earlier searches have measured");
   command->add_flag("--show", asked->show,
                     "print the commits and what the search would cost, and run nothing");
   app::add_when_busy(*command, asked->when_busy);
-  command->add_option("--ledger", asked->ledger, "the ledger that keeps the runs");
-  command->add_flag("--json", asked->json, "print the answer as a JSON document");
+  app::add_ledger(*command, asked->ledger);
+  app::add_json(*command, asked->json, "the answer as a JSON document");
   command->footer(locate_examples);
-  command->callback([asked, &action] { action = [asked] { return locate(*asked); }; });
+  command->callback([command, asked, &action] {
+    std::vector<std::string> words = {"assay", "locate"};
+    for (auto& word :
+         app::given_options(*command, {"--budget", "--ignore-earlier", "--show", "--when-busy", "--json"}))
+      words.push_back(std::move(word));
+    words.push_back(asked->plan);
+    action = [asked, repeat = app::shell_quoted(words)] { return locate(*asked, repeat); };
+  });
 }
 
 }  // namespace assay::cli

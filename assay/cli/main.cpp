@@ -5,7 +5,6 @@
 #include <string>
 #include <vector>
 
-#include "assay/app/argument_error.hpp"
 #include "assay/app/options.hpp"
 #include "assay/cli/command.hpp"
 #include "assay/error.hpp"

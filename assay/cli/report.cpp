@@ -42,7 +42,7 @@ int report(const ReportOptions& asked) {
                     : asked.as == "json" ? render::to_json(findings)
                                          : render::to_markdown(findings, asked.gate ? &gate : nullptr);
   if (asked.as == "page" && asked.file.empty())
-    return write(text, "assay-" + findings.design.uid.substr(0, 8) + ".html");
+    return write(text, "assay-" + short_uid(findings.design.uid) + ".html");
   if (asked.file.empty()) {
     const Unguarded as_it_is;
     std::cout << text;
@@ -56,13 +56,12 @@ int report(const ReportOptions& asked) {
 void add_report(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("report", "findings to pass on");
   auto asked = std::make_shared<ReportOptions>();
-  command->add_option("CAMPAIGN", asked->campaign, "last (default), a name, or the beginning of an id");
+  app::add_campaign(*command, asked->campaign, asked->ledger);
   command->add_option("--as", asked->as, "page (default: one HTML file), markdown or json")
       ->check(CLI::IsMember({"page", "markdown", "json"}));
   command->add_option("-o,--output", asked->file, "write it to this file");
   command->add_flag("--gate", asked->gate, "with the answer of the plan's gate");
-  add_only(*command, asked->only);
-  command->add_option("--ledger", asked->ledger, "the ledger to look in");
+  app::add_only(*command, asked->only);
   command->footer(report_examples);
   command->callback([asked, &action] { action = [asked] { return report(*asked); }; });
 }

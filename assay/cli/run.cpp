@@ -8,7 +8,6 @@
 
 #include "assay/cli/command.hpp"
 #include "assay/cli/find_campaign.hpp"
-#include "assay/cli/plan_options.hpp"
 #include "assay/cli/run_comparison.hpp"
 #include "assay/plan.hpp"
 #include "assay/report.hpp"
@@ -137,30 +136,27 @@ void show_cells(const Plan& plan) {
   }
 }
 
-int run(const RunCommandOptions& asked) {
+/// `repeated`: the options that measure this again. A finding that needs more rounds or time names its own.
+int run(const RunCommandOptions& asked, const std::vector<std::string>& repeated,
+        const std::vector<std::string>& resumed) {
   const auto plan = read_plan(asked.plan);
   if (asked.show) {
     show_cells(plan);
     return app::exit_done;
   }
-  const auto typed_with = [](std::vector<std::string> words, const PlanOptions& options) {
-    for (const auto& word : options_of(options)) words.push_back(word);
-    return words;
+  const auto command = [&](std::vector<std::string> words, const std::vector<std::string>& options) {
+    words.insert(words.end(), options.begin(), options.end());
+    words.push_back(asked.plan.file);
+    return app::shell_quoted(words);
   };
-  auto go_on = typed_with({"assay", "run", "--resume"}, asked.plan);
-  if (!asked.ledger.empty()) go_on.insert(go_on.end(), {"--ledger", asked.ledger});
-  // Rounds and budget are named anew where a finding says what would settle it.
-  auto measure_again = asked.plan;
-  measure_again.rounds.clear();
-  measure_again.budget.clear();
   return compare(plan, {.kind = CampaignKind::plan,
                         .ledger = asked.ledger.empty() ? plan_ledger(asked.plan.file) : asked.ledger,
-                        .repeat_command = app::shell_quoted(typed_with({"assay", "run"}, measure_again)),
+                        .repeat_command = command({"assay", "run"}, repeated),
                         .when_busy = asked.when_busy,
                         .json = asked.json,
                         .resume = asked.resume,
                         .confirms_uid = {},
-                        .resume_command = app::shell_quoted(go_on)});
+                        .resume_command = command({"assay", "run", "--resume"}, resumed)});
 }
 
 }  // namespace
@@ -169,14 +165,18 @@ void add_run(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("run", "carry out a plan file");
   auto asked = std::make_shared<RunCommandOptions>();
   add_plan_options(*command, asked->plan);
-  command->add_flag("--resume", asked->resume,
-                    "go on where the last campaign of this plan was cut off or interrupted");
+  app::add_resume(*command, asked->resume);
   command->add_flag("--show", asked->show, "print the cells and their commands, and run nothing");
   app::add_when_busy(*command, asked->when_busy);
-  command->add_option("--ledger", asked->ledger, "the ledger that keeps the runs");
-  command->add_flag("--json", asked->json, "print the findings document");
+  app::add_ledger(*command, asked->ledger);
+  app::add_json(*command, asked->json);
   command->footer(run_examples);
-  command->callback([asked, &action] { action = [asked] { return run(*asked); }; });
+  command->callback([command, asked, &action] {
+    const auto repeated = app::given_options(
+        *command, {"--rounds", "--budget", "--resume", "--when-busy", "--ledger", "--json"});
+    const auto resumed = app::given_options(*command, {"--resume", "--when-busy", "--json"});
+    action = [asked, repeated, resumed] { return run(*asked, repeated, resumed); };
+  });
 }
 
 }  // namespace assay::cli

@@ -1,25 +1,91 @@
 #include "assay/cli/run_comparison.hpp"
 
+#include <CLI/CLI.hpp>
+#include <algorithm>
 #include <fstream>
 #include <iostream>
+#include <sstream>
 
 #include "assay/cli/command.hpp"
 #include "assay/error.hpp"
+#include "assay/plan.hpp"
 
 namespace assay::cli {
 
+void add_plan_options(CLI::App& command, PlanOptions& asked) {
+  command.add_option("PLAN", asked.file, "the plan file (default assay.toml)");
+  command.add_option(
+      "--candidates", asked.candidates,
+      "commits in place of the plan's candidates, the first the baseline: main,HEAD,. (the working "
+      "tree is ., merge-base:main where HEAD left main)");
+  app::add_only(command, asked.only);
+  const std::string in_place = ", in place of the plan's";
+  app::add_rounds(command, asked.rounds, in_place);
+  app::add_budget(command, asked.budget, in_place);
+  app::add_margin(command, asked.margin, in_place);
+  app::add_abreast(command, asked.abreast);
+  app::add_precise(command, asked.precise);
+}
+
+Plan read_plan(const PlanOptions& asked) {
+  std::vector<std::string> commits;
+  std::istringstream parts(asked.candidates);
+  for (std::string part; std::getline(parts, part, ',');)
+    if (!part.empty()) commits.push_back(part);
+  auto plan = plan::read_file(asked.file, commits);
+  plan::filter_plan(plan, parse_cell_filter(asked.only));
+  if (!asked.rounds.empty()) {
+    const auto planned = plan.rounds;
+    plan.rounds = app::parse_rounds(asked.rounds);
+    plan.rounds.budget = planned.budget;
+    plan.rounds.mode = planned.mode;
+    plan.rounds.twin = planned.twin;
+    plan.rounds.precise = planned.precise;
+    plan::validate(plan, {{"rounds.max", "--rounds"}, {"rounds.min", "--rounds"}});
+  }
+  if (!asked.budget.empty()) plan.rounds.budget = app::parse_budget(asked.budget);
+  if (!asked.margin.empty()) {
+    plan.margin = app::parse_margin(asked.margin);
+    plan::validate(plan, {{"plan.margin", "--margin"}});
+  }
+  if (asked.abreast) {
+    plan.rounds.mode = PlannedRounds::Mode::abreast;
+    plan::validate(plan,
+                   {{"plan.watch", "--abreast"}, {"rounds.mode", "--abreast"}, {"candidate", "--abreast"}});
+  }
+  if (!asked.precise.empty()) {
+    plan.rounds.precise = app::parse_precision(asked.precise);
+    plan::validate(plan, {{"rounds.precise", "--precise"}});
+  }
+  return plan;
+}
+
+Plan read_plan_of_commits(const std::string& file) {
+  Plan plan;
+  try {
+    plan = plan::read_file(file);
+  } catch (
+      const Error&) {  // it may have a [build] and no candidates; what else is wrong is printed once more
+    return plan::read_file(file, {"HEAD", "."});
+  }
+  const auto found = std::ranges::find_if(plan.candidates, [](const auto& c) { return !c.commit.empty(); });
+  if (found == plan.candidates.end()) return plan::read_file(file, {"HEAD", "."});
+  std::iter_swap(plan.candidates.begin(), found);
+  return plan;
+}
+
 RunContext::RunContext(const ComparisonRequest& how)
-    : options_{.ledger = how.ledger,
-               .kind = how.kind,
-               .repeat_command = how.repeat_command,
+    : run_{.ledger = how.ledger,
+           .repeat_command = how.repeat_command,
+           .resume = how.resume,
+           .when_busy = app::when_busy_of(how.when_busy),
+           .observer = &progress_,
+           .stop = stopping_.token()},
+      options_{.kind = how.kind,
                .confirms_uid = how.confirms_uid,
                .variables = how.variables,
-               .resume = how.resume,
-               .when_busy = app::when_busy_of(how.when_busy),
                .extend_to_first_look = how.extend_to_first_look,
-               .report_forecast = how.kind != CampaignKind::duel,
-               .observer = &progress_,
-               .stop = stopping_.token()} {}
+               .report_forecast = how.kind != CampaignKind::duel} {}
 
 int status_of(const Findings& findings, const std::string& go_on) {
   if (findings.state == CampaignState::interrupted) {
@@ -42,7 +108,7 @@ void write_file(const std::string& path, const std::string& text, const std::str
 int compare(const Plan& plan, const ComparisonRequest& how) {
   RunContext watching(how);
   try {
-    const auto findings = setup::run_plan(plan, watching.options());
+    const auto findings = setup::run_plan(plan, watching.run(), watching.options());
     watching.progress().clear();
     app::print_results(findings, how.json);
     const int status = status_of(findings, how.resume_command);

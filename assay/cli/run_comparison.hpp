@@ -6,7 +6,7 @@
 
 #include "assay/app/options.hpp"
 #include "assay/app/progress.hpp"
-#include "assay/app/signals.hpp"
+#include "assay/app/terminal.hpp"
 #include "assay/compare.hpp"
 #include "assay/gate.hpp"
 #include "assay/judge.hpp"
@@ -22,10 +22,10 @@ struct ComparisonRequest {
   bool json = false;
   bool resume = false;
   std::string confirms_uid;           ///< uid of the campaign that is measured again
-  bool extend_to_first_look = false;  ///< see campaign::Options
+  bool extend_to_first_look = false;  ///< see setup::PlanOptions
   std::string
       resume_command;  ///< the command that takes an interrupted campaign up again; empty: there is none
-  std::map<std::string, std::string> variables;  ///< see campaign::Options
+  std::map<std::string, std::string> variables;  ///< see setup::PlanOptions
   bool applies_gate = false;  ///< holds the findings against the plan's gate, which decides the exit status
   std::string junit;          ///< a file for the gate's result; empty: none
 };
@@ -34,13 +34,15 @@ struct ComparisonRequest {
 class RunContext {
  public:
   explicit RunContext(const ComparisonRequest& how);
-  const setup::RunOptions& options() const { return options_; }
+  const engine::RunOptions& run() const { return run_; }
+  setup::PlanOptions& options() { return options_; }
   app::ProgressLine& progress() { return progress_; }
 
  private:
   app::StopOnSignals stopping_;
   app::ProgressLine progress_;
-  setup::RunOptions options_;
+  engine::RunOptions run_;
+  setup::PlanOptions options_;
 };
 
 /// Carries out the plan with progress and stopping, shows the findings, and returns the exit status.
@@ -58,5 +60,28 @@ using app::parse_precision;
 using app::parse_rounds;
 using app::print_results;
 using app::shell_quoted;
+
+}  // namespace assay::cli
+
+namespace CLI {
+class App;
+}
+
+namespace assay::cli {
+
+/// A plan as the command line asks for it; empty where not given.
+struct PlanOptions {
+  std::string file = "assay.toml", candidates, only, rounds, budget, margin, precise;
+  bool abreast = false;
+};
+
+void add_plan_options(CLI::App& command, PlanOptions& asked);
+
+/// The plan, with what the options put in place of its own. Throws Error.
+Plan read_plan(const PlanOptions& asked);
+
+/// A plan by which commits are built and run: its first candidate is one of a commit, as the plan has one,
+/// else what its [build] makes of HEAD. Throws Error.
+Plan read_plan_of_commits(const std::string& file);
 
 }  // namespace assay::cli

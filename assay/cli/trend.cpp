@@ -5,7 +5,6 @@
 #include "assay/app/progress.hpp"
 #include "assay/cli/command.hpp"
 #include "assay/cli/find_campaign.hpp"
-#include "assay/cli/plan_options.hpp"
 #include "assay/cli/run_comparison.hpp"
 #include "assay/error.hpp"
 #include "assay/history.hpp"
@@ -36,7 +35,8 @@ struct TrendCommandOptions {
   bool show = false, retry = false, json = false;
 };
 
-int trend(const TrendCommandOptions& asked) {
+/// `command`: the one that goes on with this.
+int trend(const TrendCommandOptions& asked, const std::string& command) {
   auto plan = read_plan_of_commits(asked.plan);
   if (!asked.reference.empty()) plan.history.reference = asked.reference;
   if (!asked.branch.empty()) plan.history.branch = asked.branch;
@@ -45,23 +45,24 @@ int trend(const TrendCommandOptions& asked) {
     throw Error("no reference commit is given", asked.plan,
                 "name one in [history] reference = \"v1.0\", or with --reference");
   app::StopOnSignals stopping;
-  app::SearchProgress progress;
+  app::HistoryProgress progress;
   const auto history =
-      history::trend(plan, {.reference = plan.history.reference,
-                            .branch = plan.history.branch,
-                            .since = asked.since,
-                            .every = plan.history.every,
-                            .only = parse_cell_filter(asked.only),
-                            .metric = asked.metric,
-                            .measures = !asked.show,
-                            .retries = asked.retry,
-                            .budget = app::parse_budget(asked.budget),
-                            .keep = plan.history.keep,
-                            .ledger = asked.ledger.empty() ? plan_ledger(asked.plan) : asked.ledger,
-                            .repeat_command = app::shell_quoted({"assay", "trend", asked.plan}),
-                            .when_busy = app::when_busy_of(asked.when_busy),
-                            .observer = &progress,
-                            .stop = stopping.token()});
+      history::trend(plan,
+                     {.reference = plan.history.reference,
+                      .branch = plan.history.branch,
+                      .since = asked.since,
+                      .every = plan.history.every,
+                      .only = parse_cell_filter(asked.only),
+                      .metric = asked.metric,
+                      .measures = !asked.show,
+                      .retries = asked.retry,
+                      .budget = app::parse_budget(asked.budget),
+                      .keep = plan.history.keep},
+                     {.ledger = asked.ledger.empty() ? plan_ledger(asked.plan) : asked.ledger,
+                      .repeat_command = command,
+                      .when_busy = app::when_busy_of(asked.when_busy),
+                      .observer = &progress,
+                      .stop = stopping.token()});
   progress.clear();
   std::cout << (asked.json ? to_json(history) : to_text(history));
   if (!asked.page.empty()) {
@@ -98,17 +99,23 @@ void add_trend(CLI::App& app, Action& action) {
   command->add_option("--every", asked->every, "measure each so many commits, counted from the newest")
       ->check(CLI::PositiveNumber);
   command->add_option("--metric", asked->metric, "show this one only, like \"wall time\"");
-  add_only(*command, asked->only);
-  command->add_option("--budget", asked->budget,
-                      "time for measuring now (default 10min); the same command goes on later");
+  app::add_only(*command, asked->only);
+  app::add_budget(*command, asked->budget, " (default 10min); the same command goes on later");
   command->add_flag("--show", asked->show, "show what there is, and measure nothing");
   command->add_flag("--retry", asked->retry, "try once more what could not be measured");
   command->add_option("--page", asked->page, "write a page with charts to this file besides");
   app::add_when_busy(*command, asked->when_busy);
-  command->add_option("--ledger", asked->ledger, "the ledger that has the history");
-  command->add_flag("--json", asked->json, "print the history as a JSON document");
+  app::add_ledger(*command, asked->ledger);
+  app::add_json(*command, asked->json, "the history as a JSON document");
   command->footer(trend_examples);
-  command->callback([asked, &action] { action = [asked] { return trend(*asked); }; });
+  command->callback([command, asked, &action] {
+    std::vector<std::string> words = {"assay", "trend"};
+    for (auto& word :
+         app::given_options(*command, {"--budget", "--show", "--retry", "--page", "--when-busy", "--json"}))
+      words.push_back(std::move(word));
+    words.push_back(asked->plan);
+    action = [asked, repeat = app::shell_quoted(words)] { return trend(*asked, repeat); };
+  });
 }
 
 }  // namespace assay::cli

@@ -54,16 +54,15 @@ int verdict(const VerdictOptions& asked) {
 void add_verdict(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("verdict", "show the findings of a campaign again");
   auto asked = std::make_shared<VerdictOptions>();
-  command->add_option("CAMPAIGN", asked->campaign, "last (default), a name, or the beginning of an id");
+  app::add_campaign(*command, asked->campaign, asked->ledger);
   command->add_option("OTHER", asked->second, "a second campaign, compared with the first: not side by side");
-  add_only(*command, asked->only);
-  command->add_option("--ledger", asked->ledger, "the ledger to look in");
+  app::add_only(*command, asked->only);
   command->add_flag("--trials", asked->trials,
                     "all trials of each finding besides: a strip of dots, quantiles");
   command->add_flag("--profile", asked->profile,
                     "all metrics besides, watched or not: typical values and changes of each");
   command->add_flag("--notes", asked->notes, "every note by itself, in place of the five that matter most");
-  command->add_flag("--json", asked->json, "print the findings document");
+  app::add_json(*command, asked->json);
   command->footer(verdict_examples);
   command->callback([asked, &action] { action = [asked] { return verdict(*asked); }; });
 }

@@ -200,12 +200,13 @@ void keys(Self& m, Visit&& visit) {
   visit(Key{.name = "unit", .always = true}, m.metric.unit);
   visit(Key{.name = "prefer", .always = true}, m.metric.direction);
   visit(Key{.name = "pick", .example = "text in quotes, like \"median\""}, m.aggregate);
-  visit(Key{.name = "lead_in", .example = "\"2 s\", or a number of values like 20"}, m.lead_in);
-  visit(Key{"margin", KeyFormat::share}, m.margin);
+  visit(Key{.name = "lead_in", .example = "\"2 s\", or a number of values like 20"},
+        m.metric.request.lead_in);
+  visit(Key{"margin", KeyFormat::share}, m.metric.request.margin);
   visit(Key{"exact"}, m.metric.exact);
   visit(Key{"workloads"}, m.workloads);
-  visit(Key{.name = "ceiling", .example = "a number in the metric's unit"}, m.ceiling);
-  visit(Key{.name = "require", .example = "text in quotes, like \">= 250\""}, m.require);
+  visit(Key{.name = "ceiling", .example = "a number in the metric's unit"}, m.metric.request.ceiling);
+  visit(Key{.name = "require", .example = "text in quotes, like \">= 250\""}, m.metric.request.require);
 }
 
 template <Is<PlannedHistory> Self, class Visit>

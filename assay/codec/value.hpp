@@ -60,6 +60,8 @@ Value to_value(const T& field) {
     return field ? to_value(*field) : Value{};
   } else if constexpr (std::is_same_v<T, Requirement>) {
     return field.text;
+  } else if constexpr (std::is_same_v<T, LeadIn>) {
+    return to_string(field);
   } else if constexpr (is_id<T>) {
     return field.value;
   } else if constexpr (std::is_enum_v<T>) {
@@ -91,6 +93,9 @@ void from_value(const Value& value, T& field) {
     }
   } else if constexpr (std::is_same_v<T, Requirement>) {
     field = parse_requirement(read_text(value));
+  } else if constexpr (std::is_same_v<T, LeadIn>) {
+    const auto text = std::holds_alternative<std::monostate>(value) ? std::string{} : read_text(value);
+    field = text.empty() ? LeadIn{} : parse_lead_in(text);
   } else if constexpr (is_id<T>) {
     field.value = read_whole(value);
   } else if constexpr (std::is_enum_v<T>) {

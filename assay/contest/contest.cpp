@@ -4,20 +4,61 @@
 #include <cmath>
 #include <cstdlib>
 
-#include "assay/contest/comparison_spec.hpp"
 #include "assay/contest/function_runner.hpp"
 #include "assay/contest/prepare_functions.hpp"
 #include "assay/engine/campaign_runner.hpp"
 #include "assay/engine/open_campaign.hpp"
-#include "assay/engine/session.hpp"
 #include "assay/engine/stop_policy.hpp"
 #include "assay/judge/judge.hpp"
-#include "assay/measure/machine_lock.hpp"
+#include "assay/measure/machine.hpp"
 #include "assay/model/enum_names.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/metric.hpp"
 
 namespace assay::contest {
+
+namespace {
+
+std::string shown(const Answer& answer) {
+  constexpr std::size_t most = 60;
+  if (answer.text.empty()) return "another value";
+  return answer.text.size() > most ? answer.text.substr(0, most) + "…" : answer.text;
+}
+
+}  // namespace
+
+std::vector<Setting> settings_of(std::vector<Factor> factors) {
+  for (auto& factor : factors)
+    if (factor.role == Factor::Role::size) std::ranges::sort(factor.levels);
+  return all_settings(factors);
+}
+
+std::string disagreement(const Contest::ComparisonSpec& parts, const Answer& baseline, const Answer& answer) {
+  if (parts.skip_answer_check || (baseline.type == typeid(void) && answer.type == typeid(void))) return {};
+  if (baseline.type != answer.type)
+    return "it returns a value of another type than the baseline; compare them with agree(...) on a common "
+           "type, or say may_differ()";
+  const auto *a = baseline.value.get(), *b = answer.value.get();
+  if (parts.agreement_type) {
+    if (*parts.agreement_type != answer.type)
+      return "it returns a value of another type than agree(...) compares";
+    return parts.same(a, b) ? ""
+                            : "its answer does not agree with the baseline's: " + shown(answer) +
+                                  ", expected " + shown(baseline);
+  }
+  if (parts.tolerance && answer.distance) {
+    const double distance = answer.distance(a, b);
+    if (distance <= *parts.tolerance) return {};
+    return distance >= 1e300 ? "its answer is not as long as the baseline's, or not a number"
+                             : "its answer differs by " + to_string(Level{distance}) +
+                                   " of its size, allowed are " + to_string(Level{*parts.tolerance});
+  }
+  if (!answer.equal)
+    return "its answers can't be compared: their type has no ==; use agree(...) or may_differ()";
+  if (answer.equal(a, b)) return {};
+  return "its answer is not the baseline's: " + shown(answer) + ", expected " + shown(baseline);
+}
+
 namespace {
 
 [[noreturn]] void refuse(const std::string& title, const std::string& problem, const std::string& remedy) {
@@ -129,24 +170,24 @@ render::Results Contest::run() const { return run(parts_->options); }
 
 render::Results Contest::run(const Options& options) const {
   engine::Observer nobody;
-  auto& observer = options.observer == nullptr ? nobody : *options.observer;
+  auto& observer = options.run.observer == nullptr ? nobody : *options.run.observer;
   auto laid = prepare_functions(*parts_, options);
   auto session = engine::current_session();
-  measure::MachineLock machine_lock;
+  measure::MachineLock lock;
   try {
     const bool part_of_a_plan = std::getenv("ASSAY_SAMPLES") != nullptr;  // which has the turn itself
-    if (!part_of_a_plan)
-      engine::acquire_machine(machine_lock, options.when_busy, observer, options.stop, session);
+    if (!part_of_a_plan) lock = engine::acquire_machine(options.run, session);
   } catch (const Cancelled&) {
     Findings none{.design = laid.record.design, .state = CampaignState::interrupted, .provisional = true};
     return {std::move(laid.record), std::move(none)};
   }
   laid.record.log.sessions.add(std::move(session));
-  auto recorder = engine::open_or_resume(std::move(laid.record), options.ledger, options.resume);
-  if (recorder.log().state == CampaignState::ended) return {recorder.record(), judge::judge_record(recorder.record())};
+  auto recorder = engine::open_or_resume(std::move(laid.record), options.run.ledger, options.run.resume);
+  if (recorder.log().state == CampaignState::ended)
+    return {recorder.record(), judge::judge_record(recorder.record())};
   observer.on_start(recorder.design());
   FunctionRunner runner(*parts_, options, recorder.design(), std::move(laid.variants));
-  engine::CampaignRunner life(recorder, runner, observer, options.stop);
+  engine::CampaignRunner life(recorder, runner, observer, options.run.stop);
   auto findings = life.run(*engine::until_decided(options.rounds_max, {}, false), false);
   return {recorder.record(), std::move(findings)};
 }

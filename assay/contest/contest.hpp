@@ -5,7 +5,6 @@
 #include <initializer_list>
 #include <memory>
 #include <optional>
-#include <stop_token>
 #include <string>
 #include <utility>
 #include <vector>
@@ -29,21 +28,15 @@ struct Options {
   std::vector<std::string> watch = {"time per call"};
   std::vector<std::pair<std::string, std::string>> only;  ///< factor=level pairs that are run
   std::optional<std::uint64_t> seed;                      ///< of the order of slices; empty: drawn
-  std::string ledger;                                     ///< path; empty: kept in memory only
-  std::string repeat;                                     ///< the command that measures this again
-  /// Goes on with the newest run of this contest in the ledger where it was cut off, if there is one.
-  bool resume = false;
-  /// While another campaign measures on this machine. A contest that is a workload of a plan does not ask.
-  engine::WhenBusy when_busy = engine::WhenBusy::proceed;
-  engine::Observer* observer = nullptr;  ///< receives events; must outlive the run
-  std::stop_token stop;
+  /// How it is measured. A contest that is a workload of a plan does not ask for the machine's lock.
+  engine::RunOptions run;
 };
 
 /// Compares functions inside this process: in slices of a few microseconds, alternating in random order
 /// through one call site, so that whatever disturbs the machine disturbs all of them alike.
 ///
 ///   assay::Contest contest("shortest route");
-///   contest.over("locks", {100, 400, 1600, 6400});
+///   contest.factor("locks", {100, 400, 1600, 6400});
 ///   contest.input([](const assay::Setting& s) { return make_network(s.integer("locks")); });
 ///   contest.baseline("list", [](const Network& net) { return route_by_list(net); });
 ///   contest.candidate("heap", [](const Network& net) { return route_by_heap(net); });
@@ -53,7 +46,7 @@ struct Options {
 /// default arguments), and can be copied. They take the input by const reference, or nothing. One that takes
 /// it by value or by a reference through which it can be changed consumes it, and gets a fresh copy for each
 /// call; the copies are made before the clock is read. What a function keeps inside itself between calls is
-/// its own. Every round copies each function anew, in random order and with random gaps in the heap, so that
+/// its own. Every round copies each function again, in random order and with random gaps in the heap, so that
 /// where its memory lies differs by round; it also times the first call of a copy that was never called.
 ///
 /// **Answers** are compared with the baseline's before timing and at the end: by `==` by default.
@@ -71,8 +64,8 @@ class Contest {
   Contest(Contest&&) noexcept;
   Contest& operator=(Contest&&) noexcept;
 
-  /// Varies a quantity. Whole numbers are sizes: the growth of cost over them is reported. Throws Error for no
-  /// levels, levels twice, a name twice.
+  /// Varies a quantity. Whole numbers are sizes: the growth of cost over them is reported. Throws Error for
+  /// no levels, levels twice, a name twice.
   Contest& factor(const std::string& factor, std::initializer_list<std::int64_t> sizes);
   Contest& factor(const std::string& factor, std::vector<Level> levels,
                   Factor::Role role = Factor::Role::option);
@@ -96,12 +89,12 @@ class Contest {
     }
   }
 
-  /// The function that others are held against. Throws Error for a second one.
+  /// The function that others are compared with. Throws Error for a second one.
   template <class F>
   Contest& baseline(const std::string& name, F function) {
     return add(name, std::make_unique<TypedCallable<std::decay_t<F>>>(std::move(function)), true);
   }
-  /// A function that is held against it. Throws Error for a name twice.
+  /// A function that is compared with it. Throws Error for a name twice.
   template <class F>
   Contest& candidate(const std::string& name, F function) {
     return add(name, std::make_unique<TypedCallable<std::decay_t<F>>>(std::move(function)), false);
@@ -124,8 +117,8 @@ class Contest {
   Contest& work(std::function<double(const Setting&)> amount, std::string unit);
   Contest& work(double amount, std::string unit);
 
-  /// A demand on every candidate's own value, judged apart: require("time per call", "< 2 ms"). Throws Error
-  /// for text that is not a limit.
+  /// A demand on every candidate's own value, judged separately: require("time per call", "< 2 ms"). Throws
+  /// Error for text that is not a limit.
   Contest& require(const std::string& metric, const std::string& limit);
 
   /// A candidate that takes longer than this for one call leaves that size and all larger ones, and it is

@@ -6,10 +6,10 @@
 #include <limits>
 #include <utility>
 
-#include "assay/contest/allocations.hpp"
-#include "assay/contest/slice_clock.hpp"
+#include "assay/contest/slices.hpp"
+#include "assay/contest/threads.hpp"
 #include "assay/model/error.hpp"
-#include "assay/model/units.hpp"
+#include "assay/model/text.hpp"
 #include "assay/stats/location.hpp"
 
 namespace assay::contest {
@@ -116,7 +116,7 @@ std::unique_ptr<Input> FunctionRunner::made_input(const Setting& setting) const 
   return std::make_unique<TypedInput<Nothing>>([] { return Nothing{}; });
 }
 
-/// Makes the copies of these cells' functions, all of one setting, and their input anew.
+/// Makes the copies of these cells' functions, all of one setting, and their input again.
 void FunctionRunner::lay_out_anew(std::span<const CellId> cells) {
   constexpr double share_for_input = 0.1;  // of the time of slices
   std::vector<PreparedFunction*> seats;
@@ -144,15 +144,15 @@ void FunctionRunner::lay_out_anew(std::span<const CellId> cells) {
   shared.making += seconds_now() - start;
 }
 
-/// Copies are made anew however long that takes, or layout would be judged for speed; and that is reported.
+/// Copies are made again however long that takes, or layout would be judged for speed; and that is reported.
 void FunctionRunner::tell_what_takes_long(Shared& shared, const Setting& setting) const {
   constexpr double a_while = 0.5;  // seconds
-  if (shared.reported || options_.observer == nullptr || shared.making < a_while ||
+  if (shared.reported || options_.run.observer == nullptr || shared.making < a_while ||
       shared.making < shared.slices)
     return;
   shared.reported = true;
   const auto where = setting.text();
-  options_.observer->on_message(
+  options_.run.observer->on_message(
       "copying the functions anew for each round" + (where.empty() ? "" : " at " + where) +
       " takes longer than measuring them: " + duration_text(std::round(shared.making * 10) / 10) +
       " so far, against " + duration_text(std::round(shared.slices * 10) / 10));
@@ -260,7 +260,7 @@ void FunctionRunner::make_ready(PreparedFunction& prepared, int round, Trial& tr
   timed.error.clear();
 }
 
-/// What a round's slices come to.
+/// The result of a round's slices.
 void FunctionRunner::read_slices(const PreparedFunction& prepared, Trial& trial) const {
   const auto& timed = prepared.timed;
   trial.calls = static_cast<std::int64_t>(timed.calls_made);

@@ -7,12 +7,10 @@
 #include <string>
 #include <vector>
 
-#include "assay/contest/comparison_spec.hpp"
-#include "assay/contest/heap_padding.hpp"
+#include "assay/contest/contest.hpp"
 #include "assay/contest/prepare_functions.hpp"
-#include "assay/contest/size_limit.hpp"
 #include "assay/contest/slices.hpp"
-#include "assay/contest/thread_counters.hpp"
+#include "assay/contest/threads.hpp"
 #include "assay/engine/trial_runner.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/design.hpp"
@@ -22,7 +20,7 @@ namespace assay::contest {
 
 /// Runs and times the functions of a comparison in this process.
 ///
-/// Every round lays memory out anew: copies of the functions, and the input that they share, are made in a
+/// Every round lays memory out again: copies of the functions, and the input that they share, are made in a
 /// new random order, with blocks of random size in between. Where things lie in memory makes one of two
 /// equal functions the faster one, so it has to vary by round like all else that does. An input that takes
 /// long to make is kept for some rounds; since all functions share it, it favours none.

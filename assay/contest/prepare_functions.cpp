@@ -5,16 +5,16 @@
 #include <optional>
 #include <utility>
 
-#include "assay/contest/allocations.hpp"
-#include "assay/contest/thread_counters.hpp"
-#include "assay/engine/session.hpp"
-#include "assay/measure/digest.hpp"
+#include "assay/contest/threads.hpp"
+#include "assay/engine/open_campaign.hpp"
+#include "assay/measure/file_io.hpp"
 #include "assay/metrics/catalogue.hpp"
-#include "assay/model/clock.hpp"
 #include "assay/model/error.hpp"
+#include "assay/model/log.hpp"
 #include "assay/model/text.hpp"
 
 namespace assay::contest {
+
 namespace {
 
 using metrics::MetricKind;
@@ -32,7 +32,7 @@ class FunctionPreparer {
               .title = parts_.title,
               .kind = CampaignKind::contest,
               .started = unix_milliseconds(),
-              .repeat_command = options_.repeat,
+              .repeat_command = options_.run.repeat_command,
               .rules = {.margin = options_.margin,
                         .rounds_min = options_.rounds_min,
                         .rounds_max = options_.rounds_max,
@@ -175,6 +175,42 @@ class FunctionPreparer {
 
 PreparedFunctions prepare_functions(const Contest::ComparisonSpec& parts, const Options& options) {
   return FunctionPreparer(parts, options).run();
+}
+
+std::optional<std::string> SizeLimit::record(const Cell& cell, double took) {
+  if (took <= allowance_) return {};
+  slow_.push_back({cell.candidate, cell.setting, took});
+  return text_of(slow_.back());
+}
+
+std::optional<std::string> SizeLimit::skip_reason(const Cell& cell) const {
+  const auto found = std::ranges::find_if(slow_, [&](const Seen& seen) {
+    return seen.candidate == cell.candidate && but_sizes(seen.at) == but_sizes(cell.setting) &&
+           at_least_as_large(cell.setting, seen.at);
+  });
+  return found == slow_.end() ? std::nullopt : std::optional(text_of(*found));
+}
+
+std::string SizeLimit::text_of(const Seen& seen) const {
+  const auto where = seen.at.text();
+  return "a call took " + to_string(Level{std::round(seen.took * 1e4) / 1e4}) + " s" +
+         (where.empty() ? "" : " at " + where) + ", " + to_string(Level{allowance_}) +
+         " s are allowed; it is left out there and at all larger sizes";
+}
+
+/// The levels of everything but sizes.
+std::string SizeLimit::but_sizes(Setting setting) const {
+  for (const auto& factor : factors_)
+    if (factor.role == Factor::Role::size) setting.levels.erase(factor.name);
+  return setting.text();
+}
+
+/// Whether each size of `larger` is at least that of `smaller`.
+bool SizeLimit::at_least_as_large(const Setting& larger, const Setting& smaller) const {
+  return std::ranges::all_of(factors_, [&](const Factor& factor) {
+    return factor.role != Factor::Role::size ||
+           larger.levels.at(factor.name) >= smaller.levels.at(factor.name);
+  });
 }
 
 }  // namespace assay::contest

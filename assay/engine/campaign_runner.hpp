@@ -9,7 +9,6 @@
 #include "assay/engine/round_loop.hpp"
 #include "assay/engine/stop_policy.hpp"
 #include "assay/engine/trial_runner.hpp"
-#include "assay/model/forecast.hpp"
 #include "assay/model/observations.hpp"
 #include "assay/model/results.hpp"
 
@@ -35,7 +34,7 @@ class CampaignRunner {
 
   // --- the steps, for those who want only some ---------------------------------------------------------
 
-  /// Checks every sound cell, each baseline before what is compared with it; those that are wrong, fail or
+  /// Checks every ok cell, each baseline before what is compared with it; those that are wrong, fail or
   /// are unsupported are recorded so, for reasons that begin with `when`. Throws Cancelled.
   void check(const std::string& when = {});
   /// Records what the checks leave open, and says it.

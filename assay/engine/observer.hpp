@@ -1,11 +1,15 @@
 #pragma once
 
+#include <cstddef>
 #include <optional>
+#include <stop_token>
 #include <string>
+#include <vector>
 
 #include "assay/model/design.hpp"
-#include "assay/model/forecast.hpp"
+#include "assay/model/history.hpp"
 #include "assay/model/log.hpp"
+#include "assay/model/results.hpp"
 
 namespace assay::engine {
 
@@ -20,6 +24,14 @@ struct Progress {
   int comparisons = 0;
   double seconds_spent = 0;            ///< seconds since the phase began
   std::optional<double> seconds_left;  ///< seconds, estimated; empty until a round was seen
+};
+
+/// How far a search for a commit has come.
+struct SearchProgress {
+  const std::vector<CommitFacts>& commits;  ///< that may have done it, oldest first
+  std::vector<double> probability;          ///< of each
+  std::size_t pairs = 0;                    ///< measured so far
+  CommitFacts now;                          ///< the one that is measured next
 };
 
 /// What to do while another campaign measures on this machine: wait for its end, or go on beside it, which is
@@ -43,11 +55,34 @@ class Observer {
   virtual void on_forecast(const Forecast& /*outlook*/, const Design& /*design*/) {}
   /// Before each check and each trial.
   virtual void on_progress(const Progress& /*progress*/) {}
+  /// Before each pair of a search for a commit.
+  virtual void on_search(const SearchProgress& /*progress*/) {}
   /// The whole record, at the end.
   virtual void on_end(const Record& /*record*/) {}
 };
 
-/// Forwards every event, or messages only, and keeps the record at the end. `to` may be null; must outlive this.
+/// How anything is measured, whatever it is: a plan, a history, a contest.
+struct RunOptions {
+  /// Path of the ledger that keeps every trial. Empty: in memory only.
+  std::string ledger;
+  /// The command that would measure this again, for those who read the findings.
+  std::string repeat_command;
+  /// Goes on with the newest campaign of the same in the ledger where it was cut off, if there is one. Rounds
+  /// that were cut off stay aborted; looks that were taken stay spent. One that has ended is judged again,
+  /// and nothing is run.
+  bool resume = false;
+  WhenBusy when_busy = WhenBusy::proceed;
+  /// The lock that campaigns hold while they measure: those of another name do not wait for each other.
+  /// Empty: the value of ASSAY_MACHINE_LOCK, else the machine's.
+  std::string machine_lock;
+  /// Receives events; may be null. Must outlive the call.
+  Observer* observer = nullptr;
+  /// Ends the running trial and with it the campaign; what was measured is judged, as provisional.
+  std::stop_token stop;
+};
+
+/// Forwards every event, or messages only, and keeps the record at the end. `to` may be null; must outlive
+/// this.
 class RecordKeeper : public Observer {
  public:
   enum class Forward { everything, messages };

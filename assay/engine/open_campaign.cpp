@@ -1,15 +1,52 @@
 #include "assay/engine/open_campaign.hpp"
 
 #include <algorithm>
+#include <chrono>
 #include <filesystem>
 #include <optional>
+#include <random>
 #include <sstream>
+#include <thread>
 #include <utility>
 #include <vector>
 
+#include "assay/measure/file_io.hpp"
+#include "assay/measure/machine.hpp"
 #include "assay/model/error.hpp"
 
 namespace assay::engine {
+
+std::uint64_t make_seed() {
+  std::random_device device;
+  return ((static_cast<std::uint64_t>(device()) << 32U) | device()) >> 2U;
+}
+
+std::string make_uid() {
+  const auto digits = measure::digest_of(std::to_string(make_seed()) + std::to_string(make_seed()));
+  return digits.substr(0, 16);
+}
+
+Session current_session() {
+  Session session{.boot = measure::boot_id(), .facts = measure::machine_facts()};
+  session.facts.push_back({"fingerprint", measure::machine_fingerprint(session.facts)});
+  return session;
+}
+
+measure::MachineLock acquire_machine(const RunOptions& run, Session& session) {
+  measure::MachineLock lock(run.machine_lock);
+  if (lock.try_lock()) return lock;
+  if (run.observer != nullptr) run.observer->on_busy(run.when_busy);
+  if (run.when_busy == WhenBusy::proceed) {
+    session.facts.push_back({"beside another campaign", "yes"});
+    return lock;
+  }
+  while (!lock.try_lock()) {
+    if (run.stop.stop_requested()) throw Cancelled{};
+    std::this_thread::sleep_for(std::chrono::milliseconds(200));
+  }
+  return lock;
+}
+
 namespace {
 
 std::vector<std::string> lines_of(const std::string& text) {

@@ -1,11 +1,29 @@
 #pragma once
 
+#include <cstdint>
+#include <stop_token>
 #include <string>
 
+#include "assay/engine/observer.hpp"
 #include "assay/engine/recorder.hpp"
+#include "assay/measure/machine.hpp"
 #include "assay/model/log.hpp"
 
 namespace assay::engine {
+
+/// A seed that was not chosen. Below 2^62, so that every format can carry it as a plain number.
+std::uint64_t make_seed();
+
+/// 16 hexadecimal digits that no other campaign has.
+std::string make_uid();
+
+/// This machine and boot, with its facts.
+Session current_session();
+
+/// Takes the machine's lock, or tells the observer that another campaign has it, and waits for it or goes on
+/// beside it as `run.when_busy` says; what is returned then holds nothing, and the session has that among its
+/// facts. Throws Cancelled when it was asked to stop while waiting.
+[[nodiscard]] measure::MachineLock acquire_machine(const RunOptions& run, Session& session);
 
 /// Lays a campaign down in a ledger (in memory only when `ledger` is empty), or, with `resume`, goes on with
 /// the newest one of the same plan that the ledger has; one that has ended is taken as it is, and nothing is

@@ -9,7 +9,6 @@
 #include "assay/judge/aa_checks.hpp"
 #include "assay/judge/judge.hpp"
 #include "assay/judge/paired_series.hpp"
-#include "assay/judge/repeats.hpp"
 #include "assay/judge/stopping.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/observations.hpp"

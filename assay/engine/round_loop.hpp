@@ -31,8 +31,8 @@ IdTable<CellId, int> planned_repeats(const Recorder& recorder, const TrialRunner
 /// little beside others several times (planned_repeats()), in a new random order; the first of a session is a
 /// warm-up. A campaign that has rounds already is gone on with: what they spent, decided and failed counts.
 /// Every trial is recorded when it ends. A cell leaves when it is found wrong, or fails failures_in_a_row
-/// times, or when all its comparisons are done (judge::finished_comparisons()); rounds stay paired. A stop request
-/// tears the running round.
+/// times, or when all its comparisons are done (judge::finished_comparisons()); rounds stay paired. A stop
+/// request tears the running round.
 ///
 /// REQUIRES: everything it is given outlives it. Throws what the runner and the recorder do.
 class RoundLoop {

@@ -16,7 +16,7 @@ class UntilDecided : public StopPolicy {
 
   std::optional<StopReason> stop_reason(const RoundContext& so_far) const override {
     const bool none_open = active_cells(so_far.design, so_far.statuses, so_far.decided, false).empty();
-    constexpr int most_to_confirm = 20;  // beyond those planned, also where trials come to nothing
+    constexpr int most_to_confirm = 20;  // beyond those planned, also where trials fail
     if (has_had_all(so_far) && (so_far.confirming.empty() || so_far.judged >= rounds_ + most_to_confirm))
       return StopReason::rounds;
     if (none_open && so_far.confirming.empty())

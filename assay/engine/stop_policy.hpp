@@ -12,7 +12,7 @@
 namespace assay::engine {
 
 /// Why rounds came to their end. decided: every finding was, before the rounds ran out. nothing_left: no pair
-/// of sound cells is left.
+/// of ok cells is left.
 enum class StopReason { rounds, budget, stopped, decided, nothing_left };
 
 /// How far the rounds have come.
@@ -62,14 +62,14 @@ class StopPolicy {
 std::unique_ptr<StopPolicy> until_decided(int rounds, std::optional<double> budget, bool abreast,
                                           const judge::StopCriteria& aim = {}, bool to_first_look = false);
 
-/// Measures all sound cells for so many rounds, whatever they show.
+/// Measures all ok cells for so many rounds, whatever they show.
 std::unique_ptr<StopPolicy> fixed_rounds(int rounds);
 
 /// The same as pilots: nothing is looked at.
 std::unique_ptr<StopPolicy> pilot_rounds(int rounds);
 
 /// The cells that are worth running: ok, and in a comparison that is not among `decided` and whose other
-/// cell is sound too. Twins go along with the others, if they are wanted, and are not run for themselves.
+/// cell is ok too. Twins go along with the others, if they are wanted, and are not run for themselves.
 std::vector<CellId> active_cells(const Design& design, const IdTable<CellId, CellStatus>& states,
                                  const std::set<Comparison>& decided = {}, bool twins = true);
 

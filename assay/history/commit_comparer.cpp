@@ -4,9 +4,9 @@
 #include <utility>
 
 #include "assay/build/builder.hpp"
-#include "assay/engine/session.hpp"
+#include "assay/engine/open_campaign.hpp"
 #include "assay/model/error.hpp"
-#include "assay/plan/filter.hpp"
+#include "assay/plan/cells.hpp"
 #include "assay/setup/run_plan.hpp"
 
 namespace assay::history {
@@ -25,19 +25,20 @@ Plan placed(Plan plan) {
 
 }  // namespace
 
-CommitComparer::CommitComparer(const Plan& plan, CompareOptions circumstances)
+CommitComparer::CommitComparer(const Plan& plan, CampaignKind kind, engine::RunOptions run)
     : plan_(placed(plan)),
-      circumstances_(std::move(circumstances)),
-      observer_(circumstances_.observer == nullptr ? nobody_ : *circumstances_.observer),
+      kind_(kind),
+      run_(std::move(run)),
+      observer_(run_.observer == nullptr ? nobody_ : *run_.observer),
       quiet_(std::make_unique<engine::RecordKeeper>(&observer_, engine::RecordKeeper::Forward::messages)),
       repository_(launcher_,
                   (fs::path(plan_.folder) / plan_.candidates.front().source).lexically_normal().string(),
-                  build::cache_of(plan_.folder), circumstances_.stop),
+                  build::cache_of(plan_.folder), run_.stop),
       fingerprint_(engine::current_session().fact("fingerprint")) {}
 
 void CommitComparer::take_turn() {
   auto session = engine::current_session();
-  engine::acquire_machine(machine_lock_, circumstances_.when_busy, observer_, circumstances_.stop, session);
+  machine_lock_ = engine::acquire_machine(run_, session);
 }
 
 void CommitComparer::narrow(const CellFilter& only) { plan::filter_plan(plan_, only); }
@@ -61,16 +62,16 @@ Plan CommitComparer::plan_for(const std::vector<CommitFacts>& commits) const {
   return plan;
 }
 
-void CommitComparer::set_kind(CampaignKind kind) { circumstances_.kind = kind; }
+void CommitComparer::set_kind(CampaignKind kind) { kind_ = kind; }
 
-setup::RunOptions CommitComparer::options_with(engine::Observer& observer) const {
-  return {.ledger = circumstances_.ledger,
-          .kind = circumstances_.kind,
-          .repeat_command = circumstances_.repeat_command,
-          .machine_lock_held = true,
-          .report_cached_builds = false,
-          .observer = &observer,
-          .stop = circumstances_.stop};
+engine::RunOptions CommitComparer::run_with(engine::Observer& observer) const {
+  auto run = run_;
+  run.observer = &observer;
+  return run;
+}
+
+setup::PlanOptions CommitComparer::options() const {
+  return {.kind = kind_, .machine_lock_held = true, .report_cached_builds = false};
 }
 
 Campaign CommitComparer::compare(const std::vector<CommitFacts>& commits, int rounds,
@@ -82,17 +83,17 @@ Campaign CommitComparer::compare(const std::vector<CommitFacts>& commits, int ro
     plan.rounds.precise = {};
   }
   engine::RecordKeeper relay(&observer_);
-  auto options = options_with(relay);
-  options.resume = circumstances_.reuse;
-  options.fixed_rounds = rounds;
-  options.promise = sure;
+  auto run = run_with(relay);
+  auto how = options();
+  how.fixed_rounds = rounds;
+  how.promise = sure;
   Campaign done;
   const auto measure_again = [&] {
-    options.resume = false;
-    done.findings = setup::run_plan(plan, options);
+    run.resume = false;
+    done.findings = setup::run_plan(plan, run, how);
   };
   try {
-    done.findings = setup::run_plan(plan, options);
+    done.findings = setup::run_plan(plan, run, how);
     const auto& sessions = relay.record().log.sessions;
     if (!sessions.empty() && sessions.back().fact("fingerprint") != fingerprint_) measure_again();
   } catch (const Error& error) {
@@ -107,9 +108,11 @@ Campaign CommitComparer::compare(const std::vector<CommitFacts>& commits, int ro
 
 std::unique_ptr<setup::StepwiseCampaign> CommitComparer::open(const CommitFacts& before,
                                                               const CommitFacts& after) {
-  auto options = options_with(*quiet_);
-  options.kind = CampaignKind::pairs;
-  return std::make_unique<setup::StepwiseCampaign>(plan_for({before, after}), options);
+  auto run = run_with(*quiet_);
+  run.resume = false;
+  auto how = options();
+  how.kind = CampaignKind::pairs;
+  return std::make_unique<setup::StepwiseCampaign>(plan_for({before, after}), run, how);
 }
 
 }  // namespace assay::history

@@ -2,34 +2,21 @@
 
 #include <map>
 #include <memory>
-#include <set>
-#include <stop_token>
 #include <string>
 #include <vector>
 
 #include "assay/build/repository.hpp"
-#include "assay/history/observer.hpp"
+#include "assay/engine/observer.hpp"
 #include "assay/judge/stopping.hpp"
-#include "assay/measure/machine_lock.hpp"
+#include "assay/measure/machine.hpp"
 #include "assay/measure/process.hpp"
-#include "assay/model/cell_filter.hpp"
 #include "assay/model/log.hpp"
 #include "assay/model/plan.hpp"
 #include "assay/model/results.hpp"
-#include "assay/setup/stepwise_campaign.hpp"
+#include "assay/model/setting.hpp"
+#include "assay/setup/prepared_campaign.hpp"
 
 namespace assay::history {
-
-/// Under what circumstances a history is measured.
-struct CompareOptions {
-  std::string ledger;                       ///< keeps every campaign; empty: none is kept
-  CampaignKind kind = CampaignKind::pairs;  ///< of the campaigns
-  std::string repeat_command;               ///< the command, for those who read the campaigns
-  bool reuse = true;  ///< campaigns of this kind that the ledger has of the same commits count, and go on
-  engine::WhenBusy when_busy = engine::WhenBusy::proceed;
-  Observer* observer = nullptr;  ///< must outlive the measuring
-  std::stop_token stop;
-};
 
 /// A campaign that was carried out.
 struct Campaign {
@@ -40,9 +27,10 @@ struct Campaign {
 /// Measures commits of one repository beside each other, built and run as a plan says.
 class CommitComparer {
  public:
-  /// `plan`: its first candidate is what each commit is built and run like. Throws Error when it names no
-  /// commit, and as build::Repository.
-  CommitComparer(const Plan& plan, CompareOptions circumstances);
+  /// `plan`: its first candidate is what each commit is built and run like. Campaigns are of this kind; where
+  /// `run.resume` is set, those of the kind that the ledger has of the same commits count, and go on. Throws
+  /// Error when the plan names no commit, and as build::Repository.
+  CommitComparer(const Plan& plan, CampaignKind kind, engine::RunOptions run);
   CommitComparer(const CommitComparer&) = delete;
   CommitComparer& operator=(const CommitComparer&) = delete;
 
@@ -50,7 +38,7 @@ class CommitComparer {
   void take_turn();
 
   build::Repository& repository() { return repository_; }
-  Observer& observer() { return observer_; }
+  engine::Observer& observer() { return observer_; }
   const Plan& plan() const { return plan_; }
   /// This machine, as sessions have it.
   const std::string& fingerprint() const { return fingerprint_; }
@@ -76,12 +64,14 @@ class CommitComparer {
 
  private:
   Plan plan_for(const std::vector<CommitFacts>& commits) const;
-  setup::RunOptions options_with(engine::Observer& observer) const;
+  engine::RunOptions run_with(engine::Observer& observer) const;
+  setup::PlanOptions options() const;
 
   Plan plan_;
-  CompareOptions circumstances_;
-  Observer nobody_;
-  Observer& observer_;
+  CampaignKind kind_;
+  engine::RunOptions run_;
+  engine::Observer nobody_;
+  engine::Observer& observer_;
   std::unique_ptr<engine::Observer> quiet_;  ///< says what is built, and nothing else
   measure::Launcher launcher_;
   build::Repository repository_;

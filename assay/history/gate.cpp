@@ -1,4 +1,4 @@
-#include "assay/history/gate.hpp"
+#include "assay/judge/gate.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -9,8 +9,8 @@
 #include <vector>
 
 #include "assay/history/history_line.hpp"
-#include "assay/history/round_effects.hpp"
-#include "assay/judge/gate.hpp"
+#include "assay/history/measured_values.hpp"
+#include "assay/history/trend.hpp"
 
 namespace assay::history {
 namespace {
@@ -53,7 +53,7 @@ std::optional<Seen> newest_against_level(const HistoryLine& line, const Effect& 
   Seen seen{.effect = Effect::from_transformed(scale, change),
             .interval = {Effect::from_transformed(scale, change - width).value,
                          Effect::from_transformed(scale, change + width).value}};
-  // Which level it is held against was chosen by the values: only a campaign of its own can fail it.
+  // Which level it is compared with was chosen by the values: only a campaign of its own can fail it.
   seen.status = status_of(line, seen.interval, limit) == GateStatus::passed ? GateStatus::passed
                                                                             : GateStatus::undecided;
   return seen;

@@ -1,5 +1,3 @@
-#include "assay/history/locate.hpp"
-
 #include <algorithm>
 #include <cmath>
 #include <utility>
@@ -7,8 +5,9 @@
 #include "assay/engine/round_loop.hpp"
 #include "assay/history/commit_comparer.hpp"
 #include "assay/history/commit_search.hpp"
-#include "assay/history/reused_pairs.hpp"
-#include "assay/history/round_effects.hpp"
+#include "assay/history/coverage.hpp"
+#include "assay/history/measured_values.hpp"
+#include "assay/history/trend.hpp"
 #include "assay/model/error.hpp"
 
 namespace assay::history {
@@ -16,14 +15,10 @@ namespace {
 
 constexpr CandidateId before_id{0}, after_id{1};
 
-CompareOptions circumstances_of(const LocateOptions& options) {
-  return {.ledger = options.ledger,
-          .kind = CampaignKind::search,
-          .repeat_command = options.repeat_command,
-          .reuse = !options.ignore_earlier,
-          .when_busy = options.when_busy,
-          .observer = options.observer,
-          .stop = options.stop};
+/// Earlier campaigns of a search count, and go on, unless they are to be ignored.
+engine::RunOptions with_resume(engine::RunOptions run, bool resume) {
+  run.resume = resume;
+  return run;
 }
 
 Line line_between(build::Repository& repository, const std::string& good, const std::string& bad,
@@ -39,8 +34,11 @@ Line line_between(build::Repository& repository, const std::string& good, const 
 
 class CommitLocator {
  public:
-  CommitLocator(const Plan& plan, const LocateOptions& options)
-      : options_(options), measuring_(plan, circumstances_of(options)), clock_(engine::steady_clock()) {
+  CommitLocator(const Plan& plan, const LocateOptions& options, const engine::RunOptions& run)
+      : options_(options),
+        ledger_(run.ledger),
+        measuring_(plan, CampaignKind::search, with_resume(run, !options.ignore_earlier)),
+        clock_(engine::steady_clock()) {
     measuring_.narrow(options.only);
   }
 
@@ -292,14 +290,14 @@ class CommitLocator {
   /// Adds what earlier searches from the same good commit have in the ledger: the same work, programs and
   /// machine.
   void take_earlier(const Line& line, CommitSearch& search) {
-    if (options_.ignore_earlier || options_.ledger.empty()) return;
+    if (options_.ignore_earlier || ledger_.empty()) return;
     // Only the good commit of the whole was seen built; of others it is not known what their program is.
     if (measuring_.name_of(line.front()) != options_.good) return;
-    const auto earlier = reused_pairs(options_.ledger, {.good = line.front().id,
-                                                        .program = good_digest_,
-                                                        .workload = where_.workload,
-                                                        .definition = workload_digest_,
-                                                        .machine = measuring_.fingerprint()});
+    const auto earlier = reused_pairs(ledger_, {.good = line.front().id,
+                                                .program = good_digest_,
+                                                .workload = where_.workload,
+                                                .definition = workload_digest_,
+                                                .machine = measuring_.fingerprint()});
     std::size_t taken = 0;
     for (const auto& [commit, record] : earlier) {
       const auto place = std::ranges::find(line, commit, &CommitFacts::id) - line.begin();
@@ -316,6 +314,7 @@ class CommitLocator {
   }
 
   const LocateOptions& options_;
+  std::string ledger_;
   CommitComparer measuring_;
   engine::Clock clock_;
   CommitSearchResult found_;
@@ -326,12 +325,12 @@ class CommitLocator {
 
 }  // namespace
 
-CommitSearchResult locate(const Plan& plan, const LocateOptions& options) {
-  return CommitLocator(plan, options).run();
+CommitSearchResult locate(const Plan& plan, const LocateOptions& options, const engine::RunOptions& run) {
+  return CommitLocator(plan, options, run).run();
 }
 
-SearchOutline outline_search(const Plan& plan, const LocateOptions& options) {
-  CommitComparer measuring(plan, circumstances_of(options));
+SearchOutline outline_search(const Plan& plan, const LocateOptions& options, const engine::RunOptions& run) {
+  CommitComparer measuring(plan, CampaignKind::search, run);
   auto line = line_between(measuring.repository(), options.good, options.bad,
                            measuring.plan().candidates.front().build.inputs);
   SearchOutline outline;

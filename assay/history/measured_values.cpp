@@ -1,18 +1,25 @@
 #include "assay/history/measured_values.hpp"
 
 #include <algorithm>
+#include <cmath>
 #include <filesystem>
+#include <limits>
+#include <nlohmann/json.hpp>
 #include <set>
 #include <tuple>
 
-#include "assay/history/compact.hpp"
+#include "assay/history/trend.hpp"
 #include "assay/judge/judge.hpp"
 #include "assay/judge/paired_series.hpp"
 #include "assay/judge/paired_test.hpp"
 #include "assay/ledger/ledger.hpp"
+#include "assay/metrics/catalogue.hpp"
+#include "assay/model/enum_names.hpp"
+#include "assay/model/error.hpp"
 #include "assay/model/observations.hpp"
 
 namespace assay::history {
+
 namespace {
 
 /// What is kept of a finding between commits.
@@ -29,7 +36,7 @@ CommitsCompared compared_of(const Findings& findings, const Finding& f) {
 
 /// The finding by itself: a campaign's own intervals are wider, or without ends, where it has many.
 Finding judged_alone(const Observations& evidence, const Finding& f, const Metric& metric) {
-  auto series = judge::make_pairs(f.comparison, judge::values_by_cell(evidence.values(f.metric)));
+  auto series = judge::make_pairs(f.comparison, evidence.by_cell(f.metric));
   series.replication.layouts = layouts_of(evidence.design, f.comparison);
   const bool judged = !metric.exact && !series.baseline.empty() && judge::all_valid(series, metric.scale);
   if (!judged) return f;
@@ -125,6 +132,181 @@ MeasuredValues read_measured_values(const std::string& path, const std::string& 
     }
   }
   return archive;
+}
+
+double regression_sign(const Metric& metric) { return metric.direction == Direction::higher ? -1 : 1; }
+
+std::vector<double> regression_effects(const Record& record, CandidateId later, const SeriesKey& where) {
+  const auto& design = record.design;
+  const auto metric = design.metrics.find([&](const Metric& m) { return m.name == where.metric; });
+  if (!metric) return {};
+  const Observations evidence(design, record.log);
+  const auto& values = evidence.by_cell(*metric);
+  const auto scale = design.metrics[*metric].scale;
+  std::vector<double> effects;
+  for (const auto& comparison : design.comparisons) {
+    const auto& cell = design.cells[comparison.candidate];
+    if (cell.candidate != later || design.workloads[cell.workload].name != where.workload ||
+        cell.setting.text() != where.setting)
+      continue;
+    const auto series = judge::make_pairs(comparison, values);
+    for (std::size_t i = 0; i < series.rounds.size(); ++i)
+      if (is_valid_value(scale, series.baseline[i]) && is_valid_value(scale, series.candidate[i]))
+        effects.push_back(regression_sign(design.metrics[*metric]) *
+                          transformed_effect(scale, series.baseline[i], series.candidate[i]));
+  }
+  return effects;
+}
+
+double seconds_of_pair(const Record& record) {
+  const auto time = metrics::find(record.design.metrics, metrics::MetricKind::wall_time);
+  double seconds = 0;
+  std::size_t trials = 0;
+  for (const auto& trial : record.log.trials)
+    for (const auto& reading : trial.readings)
+      if (trial.round && reading.metric == time) {
+        seconds += reading.value;
+        ++trials;
+      }
+  constexpr double unknown = 0.1;
+  return trials == 0 ? unknown : 2 * seconds / static_cast<double>(trials);
+}
+
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+Json end_of(double x) { return std::isfinite(x) ? Json(x) : Json(x > 0 ? "inf" : "-inf"); }
+double end_from(const Json& x) {
+  constexpr double open = std::numeric_limits<double>::infinity();
+  return x.is_number() ? x.get<double>() : x == "inf" ? open : -open;
+}
+
+Json json_of(const SeriesKey& where) { return {where.workload, where.setting, where.metric}; }
+SeriesKey where_from(const Json& json) { return {json.at(0), json.at(1), json.at(2)}; }
+
+Json json_of(const Effect& effect, const Interval& interval) {
+  return {to_string(effect.scale), effect.value, end_of(interval.low), end_of(interval.high), interval.level};
+}
+void effect_from(const Json& json, Effect& effect, Interval& interval) {
+  effect = {parse_enum<Scale>(json.at(0).get<std::string>()).value_or(Scale::ratio), json.at(1)};
+  interval = {end_from(json.at(2)), end_from(json.at(3)), json.at(4)};
+}
+
+Json json_of(const Metric& metric) {
+  return {{"name", metric.name},
+          {"unit", metric.unit},
+          {"prefer", to_string(metric.direction)},
+          {"scale", to_string(metric.scale)},
+          {"exact", metric.exact},
+          {"supporting", metric.supporting},
+          {"margin", metric.request.margin ? Json(*metric.request.margin) : Json(nullptr)}};
+}
+Metric metric_from(const Json& json) {
+  Metric metric{
+      .name = json.at("name"),
+      .unit = json.at("unit"),
+      .direction = parse_enum<Direction>(json.at("prefer").get<std::string>()).value_or(Direction::lower),
+      .scale = parse_enum<Scale>(json.at("scale").get<std::string>()).value_or(Scale::ratio),
+      .exact = json.at("exact"),
+      .supporting = json.at("supporting")};
+  metric.request.watched = true;
+  if (!json.at("margin").is_null()) metric.request.margin = json.at("margin").get<double>();
+  return metric;
+}
+
+}  // namespace
+
+std::string serialize(const MeasuredValues& archive, const std::string& reference) {
+  Json values = Json::array(), pairs = Json::array(), tried = Json::array(), silent = Json::object(),
+       all_metrics = Json::array();
+  for (const auto& v : archive.values)
+    values.push_back({{"commit", v.commit},
+                      {"where", json_of(v.where)},
+                      {"definition", v.definition},
+                      {"era", v.environment},
+                      {"machine", v.machine},
+                      {"campaign", v.campaign},
+                      {"effect", json_of(v.effect, v.interval)},
+                      {"rounds", v.rounds},
+                      {"started", v.started}});
+  for (const auto& [key, pair] : archive.pairs) {
+    const auto& [before, after, workload, setting, metric] = key;
+    pairs.push_back({{"commits", {before, after}},
+                     {"where", {workload, setting, metric}},
+                     {"names", {pair.compared.before, pair.compared.after}},
+                     {"verdict", to_string(pair.compared.verdict)},
+                     {"effect", json_of(pair.compared.effect, pair.compared.interval)},
+                     {"rounds", pair.compared.rounds},
+                     {"campaign", pair.compared.campaign},
+                     {"p", pair.p},
+                     {"started", pair.started}});
+  }
+  for (const auto& t : archive.tried)
+    tried.push_back({t.commit, t.workload, t.definition, t.setting, t.environment});
+  for (const auto& [commit, why] : archive.silent) silent[commit] = why;
+  for (const auto& [name, metric] : archive.metrics) all_metrics.push_back(json_of(metric));
+  return Json{{"reference", reference}, {"values", values}, {"pairs", pairs},
+              {"tried", tried},         {"silent", silent}, {"metrics", all_metrics}}
+      .dump(-1, ' ', false, Json::error_handler_t::replace);
+}
+
+void deserialize(MeasuredValues& archive, const std::string& text, const std::string& reference) try {
+  const auto kept = Json::parse(text);
+  for (const auto& metric : kept.at("metrics"))
+    archive.metrics.emplace(metric.at("name"), metric_from(metric));
+  for (const auto& pair : kept.at("pairs")) {
+    const auto where = where_from(pair.at("where"));
+    MeasuredPair measured{.compared = {.before = pair.at("names").at(0),
+                                       .after = pair.at("names").at(1),
+                                       .verdict = parse_enum<Verdict>(pair.at("verdict").get<std::string>())
+                                                      .value_or(Verdict::unclear),
+                                       .rounds = pair.at("rounds"),
+                                       .campaign = pair.at("campaign")},
+                          .p = pair.at("p"),
+                          .started = pair.value("started", std::int64_t{0})};
+    effect_from(pair.at("effect"), measured.compared.effect, measured.compared.interval);
+    archive.pairs[{pair.at("commits").at(0), pair.at("commits").at(1), where.workload, where.setting,
+                   where.metric}] = measured;
+  }
+  if (kept.at("reference") != reference) return;
+  for (const auto& v : kept.at("values")) {
+    MeasuredValue value{.commit = v.at("commit"),
+                        .where = where_from(v.at("where")),
+                        .definition = v.at("definition"),
+                        .environment = v.at("era"),
+                        .machine = v.at("machine"),
+                        .campaign = v.at("campaign"),
+                        .rounds = v.at("rounds"),
+                        .started = v.at("started")};
+    effect_from(v.at("effect"), value.effect, value.interval);
+    archive.silent.erase(value.commit);
+    archive.values.push_back(std::move(value));
+  }
+  for (const auto& t : kept.at("tried")) archive.tried.insert({t.at(0), t.at(1), t.at(2), t.at(3), t.at(4)});
+  for (const auto& [commit, why] : kept.at("silent").items()) archive.silent.emplace(commit, why);
+} catch (const Json::exception& error) {
+  throw Error(std::string("what was kept of a history's campaign can't be read: ") + error.what(), {}, {},
+              Error::Code::ledger_damaged);
+}
+
+std::size_t reduce_history(const std::string& path, std::size_t keep) {
+  ledger::Ledger ledger(path, ledger::Ledger::OpenMode::existing);
+  std::size_t seen = 0, reduced = 0;
+  for (const auto& summary : ledger.list()) {
+    const bool of_history = summary.kind == CampaignKind::history || summary.kind == CampaignKind::step;
+    if (!of_history || summary.state != CampaignState::ended || ++seen <= keep || !summary.label.empty() ||
+        !ledger.compacted_values(summary.id).empty())
+      continue;
+    const auto record = ledger.read(summary.id);
+    if (record.design.candidates.empty()) continue;
+    const auto reference = record.design.candidates.front().from.commit;
+    MeasuredValues archive;
+    add_record(archive, record, reference);
+    ledger.compact(summary.id, serialize(archive, reference));
+    ++reduced;
+  }
+  return reduced;
 }
 
 }  // namespace assay::history

@@ -2,17 +2,36 @@
 
 #include <cstdint>
 #include <map>
+#include <optional>
 #include <set>
 #include <string>
 #include <tuple>
 #include <vector>
 
-#include "assay/history/round_effects.hpp"
 #include "assay/model/finding.hpp"
 #include "assay/model/history.hpp"
+#include "assay/model/log.hpp"
 #include "assay/model/metric.hpp"
 
 namespace assay::history {
+
+/// A workload at a setting, and the metric that is looked at there, by name.
+struct SeriesKey {
+  std::string workload, setting, metric;
+  bool operator==(const SeriesKey&) const = default;
+};
+
+/// The effects of a campaign's rounds, candidate `later` against its baseline, on the tests' scale and turned
+/// so that above 0 is worse: one for each complete round, of repeats the first. Empty where the campaign has
+/// none there. Cost: one pass over its trials.
+std::vector<double> regression_effects(const Record& record, CandidateId later, const SeriesKey& where);
+
+/// What a round of two commits takes, in seconds: twice the mean wall time of the campaign's trials; 0.1
+/// where it has none.
+double seconds_of_pair(const Record& record);
+
+/// 1 where a larger value is worse, else −1.
+double regression_sign(const Metric& metric);
 
 /// How one campaign found a commit beside the reference.
 struct MeasuredValue {
@@ -35,7 +54,7 @@ struct MeasuredPair {
   std::int64_t started = 0;  ///< milliseconds since 1970
 };
 
-/// A cell of a commit that was tried beside the reference, whatever came of it.
+/// A cell of a commit that was tried beside the reference, whatever its result.
 struct Attempt {
   std::string commit, workload, definition, setting, environment;
   auto operator<=>(const Attempt&) const = default;
@@ -55,8 +74,15 @@ struct MeasuredValues {
 /// CampaignKind::step. Cost: that of judging it.
 void add_record(MeasuredValues& archive, const Record& record, const std::string& reference);
 
-/// Reads every campaign that compares commits with the reference, and those of CampaignKind::step. A ledger that is
-/// not there has none. Cost: that of reading and judging them.
+/// Reads every campaign that compares commits with the reference, and those of CampaignKind::step. A ledger
+/// that is not there has none. Cost: that of reading and judging them.
 MeasuredValues read_measured_values(const std::string& ledger, const std::string& reference);
+
+/// The values of a history's campaigns as text, which deserialize() reads back.
+std::string serialize(const MeasuredValues& archive, const std::string& reference);
+
+/// Adds what serialize() wrote, where it is of this reference, or of a pair of commits. Throws Error for a
+/// text that is none.
+void deserialize(MeasuredValues& archive, const std::string& text, const std::string& reference);
 
 }  // namespace assay::history

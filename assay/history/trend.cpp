@@ -10,14 +10,13 @@
 
 #include "assay/engine/round_loop.hpp"
 #include "assay/history/commit_comparer.hpp"
-#include "assay/history/compact.hpp"
 #include "assay/history/coverage.hpp"
 #include "assay/history/history_line.hpp"
 #include "assay/history/measured_values.hpp"
-#include "assay/measure/digest.hpp"
+#include "assay/measure/file_io.hpp"
 #include "assay/model/error.hpp"
 #include "assay/plan/cells.hpp"
-#include "assay/plan/write.hpp"
+#include "assay/plan/plan_file.hpp"
 #include "assay/stats/multiple_testing.hpp"
 
 namespace assay::history {
@@ -25,19 +24,19 @@ namespace {
 
 constexpr std::size_t at_once = 4;  ///< commits in a campaign, beside the reference
 
-CompareOptions circumstances_of(const TrendOptions& options) {
-  return {.ledger = options.ledger,
-          .kind = CampaignKind::history,
-          .repeat_command = options.repeat_command,
-          .when_busy = options.when_busy,
-          .observer = options.observer,
-          .stop = options.stop};
+/// A history goes on where it was cut off.
+engine::RunOptions resuming(engine::RunOptions run) {
+  run.resume = true;
+  return run;
 }
 
 class HistoryMeasurement {
  public:
-  HistoryMeasurement(const Plan& plan, const TrendOptions& options)
-      : options_(options), measuring_(plan, circumstances_of(options)), clock_(engine::steady_clock()) {
+  HistoryMeasurement(const Plan& plan, const TrendOptions& options, const engine::RunOptions& run)
+      : options_(options),
+        ledger_(run.ledger),
+        measuring_(plan, CampaignKind::history, resuming(run)),
+        clock_(engine::steady_clock()) {
     measuring_.narrow(options.only);
     if (options.every < 1)
       throw Error("each so many commits must be 1 or more", Error::Field::every, "write it like 5");
@@ -52,7 +51,7 @@ class HistoryMeasurement {
     find_commits();
     const auto& reference = history_.commits.front();
     measuring_.set_label(reference, options_.reference);
-    archive_ = read_measured_values(options_.ledger, reference.id);
+    archive_ = read_measured_values(ledger_, reference.id);
     began_ = clock_();
     if (options_.measures) try {
         measuring_.take_turn();
@@ -111,8 +110,8 @@ class HistoryMeasurement {
   Coverage coverage() const { return {archive_, asked_, ids_, places_, work_, measuring_.fingerprint()}; }
 
   void reduce() {
-    if (options_.keep <= 0 || options_.ledger.empty()) return;
-    const auto count = reduce_history(options_.ledger, static_cast<std::size_t>(options_.keep));
+    if (options_.keep <= 0 || ledger_.empty()) return;
+    const auto count = reduce_history(ledger_, static_cast<std::size_t>(options_.keep));
     if (count > 0)
       measuring_.observer().on_message("reduced " + std::to_string(count) +
                                        " campaigns of the history to their values, as [history] keep says");
@@ -212,8 +211,7 @@ class HistoryMeasurement {
     stats::OnlineDiscoveries deciding;
     for (const auto* pair : in_order) {
       claims.level[pair] = deciding.level();
-      const bool called =
-          pair->compared.verdict == Verdict::better || pair->compared.verdict == Verdict::worse;
+      const bool called = is_change(pair->compared.verdict);
       if (deciding.decide(called ? pair->p : 1)) claims.made.insert(pair);
     }
     // Of a campaign every line is one: the last has the least.
@@ -280,6 +278,7 @@ class HistoryMeasurement {
   }
 
   const TrendOptions& options_;
+  std::string ledger_;
   CommitComparer measuring_;
   engine::Clock clock_;
   History history_;
@@ -295,8 +294,8 @@ class HistoryMeasurement {
 
 }  // namespace
 
-History trend(const Plan& plan, const TrendOptions& options) {
-  return HistoryMeasurement(plan, options).run();
+History trend(const Plan& plan, const TrendOptions& options, const engine::RunOptions& run) {
+  return HistoryMeasurement(plan, options, run).run();
 }
 
 }  // namespace assay::history

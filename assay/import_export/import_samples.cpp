@@ -1,5 +1,3 @@
-#include "assay/import_export/import_samples.hpp"
-
 #include <csv.h>
 
 #include <array>
@@ -9,7 +7,7 @@
 #include <iterator>
 
 #include "assay/codec/json.hpp"
-#include "assay/import_export/record_json.hpp"
+#include "assay/import_export/import_export.hpp"
 #include "assay/import_export/sample_builder.hpp"
 #include "assay/model/error.hpp"
 

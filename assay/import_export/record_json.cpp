@@ -1,9 +1,8 @@
-#include "assay/import_export/record_json.hpp"
-
 #include <algorithm>
 #include <vector>
 
 #include "assay/codec/json.hpp"
+#include "assay/import_export/import_export.hpp"
 #include "assay/model/enum_names.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/log.hpp"

@@ -8,7 +8,7 @@
 #include <optional>
 #include <utility>
 
-#include "assay/import_export/trials_csv.hpp"
+#include "assay/import_export/import_export.hpp"
 #include "assay/model/enum_names.hpp"
 #include "assay/model/error.hpp"
 

@@ -7,7 +7,7 @@
 #include <unordered_set>
 #include <vector>
 
-#include "assay/import_export/import_samples.hpp"
+#include "assay/import_export/import_export.hpp"
 #include "assay/model/log.hpp"
 
 namespace assay::import_export {

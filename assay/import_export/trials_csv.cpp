@@ -1,11 +1,10 @@
-#include "assay/import_export/trials_csv.hpp"
-
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <set>
 #include <string>
 
+#include "assay/import_export/import_export.hpp"
 #include "assay/model/enum_names.hpp"
 #include "assay/model/observations.hpp"
 

@@ -1,11 +1,13 @@
 #pragma once
 
+#include <cstddef>
 #include <set>
 #include <span>
 #include <vector>
 
 #include "assay/model/finding.hpp"
 #include "assay/model/observations.hpp"
+#include "assay/model/results.hpp"
 
 namespace assay::judge {
 

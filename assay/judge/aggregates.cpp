@@ -104,7 +104,7 @@ std::vector<SpreadFinding> judge_variability(const Observations& evidence) {
   for (const auto id : design.metrics.ids()) {
     const auto& metric = design.metrics[id];
     if (!metric.request.watched || metric.exact) continue;
-    const auto cells = values_by_cell(evidence.values(id));
+    const auto& cells = evidence.by_cell(id);
     std::vector<SpreadFinding> family;
     std::vector<double> p;
     for (const auto& comparison : design.comparisons) {

@@ -24,8 +24,8 @@ bool declared(const Candidate& candidate, const std::string& word) {
   });
 }
 
-/// Whether two programs are builds that a user could have built alike: not where their names differ and one of them
-/// is an interpreter, or installed with the system.
+/// Whether two programs are builds that a user could have built alike: not where their names differ and one
+/// of them is an interpreter, or installed with the system.
 bool are_own_builds(const Provenance& a, const Provenance& b) {
   const auto name = [](const std::string& exe) { return exe.substr(exe.rfind('/') + 1); };
   if (name(a.exe) == name(b.exe)) return true;
@@ -124,7 +124,8 @@ std::vector<Note> build_differences(const Design& design) {
         notes.push_back(warning(NoteKind::other_compiler, id, mine.compiler, its.compiler));
       compare_flags(design, id, notes);
     }
-    // One program with other arguments may well identify itself the same; of a server it shows which program answers.
+    // One program with other arguments may well identify itself the same; of a server it shows which program
+    // answers.
     const bool may_well =
         mine.exe_digest == its.exe_digest && (!serves || same_program_kind(design, candidate));
     if (mine.identity.empty() || mine.identity != its.identity || may_well) continue;

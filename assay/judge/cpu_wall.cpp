@@ -7,8 +7,8 @@
 
 #include "assay/judge/paired_test.hpp"
 #include "assay/metrics/catalogue.hpp"
+#include "assay/stats/change_posterior.hpp"
 #include "assay/stats/location.hpp"
-#include "assay/stats/mean_change.hpp"
 
 namespace assay::judge {
 

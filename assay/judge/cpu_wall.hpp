@@ -20,9 +20,9 @@ std::set<CellId> single_core_cells(const Observations& evidence);
 /// keep to one core.
 bool wait_alike(const Observations& evidence, const Comparison& of);
 
-/// Names, for each unclear finding on one of the two times, the other where that is decided and decides for it: CPU
-/// time for wall time where both programs keep to one core and wait alike; wall time for a CPU time that
-/// nobody asked for (metrics::is_default_cpu_time()).
+/// Names, for each unclear finding on one of the two times, the other where that is decided and decides for
+/// it: CPU time for wall time where both programs keep to one core and wait alike; wall time for a CPU time
+/// that was added by default (metrics::is_default_cpu_time()).
 void link_cpu_and_wall(const Observations& evidence, std::vector<Finding>& findings);
 
 /// Whether aggregate results (scaling, rankings, overall) use this metric. If CPU time was added by default
@@ -31,7 +31,7 @@ void link_cpu_and_wall(const Observations& evidence, std::vector<Finding>& findi
 bool is_primary_time(const Design& design, const std::vector<Finding>& findings, MetricId metric);
 
 /// Whether a finding is secondary to another of its comparison: a time that the other one decides, or a CPU
-/// time that nobody asked for beside a wall time.
+/// time that was added by default beside a wall time.
 bool is_secondary(const Findings& all, const Finding& finding);
 
 }  // namespace assay::judge

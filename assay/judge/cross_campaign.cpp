@@ -1,10 +1,9 @@
-#include "assay/judge/cross_campaign.hpp"
-
 #include <algorithm>
 #include <map>
 #include <optional>
 #include <utility>
 
+#include "assay/judge/unpaired.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/observations.hpp"
 
@@ -25,7 +24,7 @@ void copy_values(const Record& from, const std::map<CellId, CellId>& cells,
     }
 }
 
-/// The cell of `before` that a cell of `now` is held against: that of the same names, if it is sound.
+/// The cell of `before` that a cell of `now` is compared with: that of the same names, if it is ok.
 std::optional<CellId> earlier_cell(const Record& before, const IdTable<CellId, CellStatus>& states,
                                    const Design& now, const Cell& cell) {
   const auto& name = now.candidates[cell.candidate].name;
@@ -47,8 +46,8 @@ Record combine_campaigns(const Record& before, const Record& now) {
   auto& design = record.design;
   design = now.design;
   design.kind = CampaignKind::combined;
-  design.title = "two campaigns, not side by side: " + before.design.uid.substr(0, 8) + " and " +
-                 now.design.uid.substr(0, 8);
+  design.title = "two campaigns, not side by side: " + short_uid(before.design.uid) + " and " +
+                 short_uid(now.design.uid);
   design.rules.rounds_min = design.rules.rounds_max = 0;
   design.repeat_command.clear();
   design.candidates = {};

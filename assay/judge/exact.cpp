@@ -1,7 +1,7 @@
-#include "assay/judge/exact.hpp"
-
 #include <algorithm>
 #include <map>
+
+#include "assay/judge/sequential.hpp"
 
 namespace assay::judge {
 namespace {
@@ -31,7 +31,7 @@ Finding compare(const Comparison& of, const Seen& baseline, const Seen& candidat
   finding.p = finding.p_adjusted = equal ? 1 : 0;
   finding.p_equivalence = equal ? 0 : 1;
   finding.decided = (baseline.built && candidate.built) || finding.rounds >= enough;
-  finding.method = "compared directly";
+  finding.method = TestMethod::compared_directly;
   const bool less = candidate.value < baseline.value;
   finding.verdict = equal                                            ? Verdict::same
                     : less == (metric.direction == Direction::lower) ? Verdict::better

@@ -1,10 +1,9 @@
-#include "assay/judge/filter.hpp"
-
 #include <set>
 #include <string>
 #include <variant>
 #include <vector>
 
+#include "assay/judge/judge.hpp"
 #include "assay/model/error.hpp"
 
 namespace assay::judge {

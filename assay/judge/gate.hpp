@@ -2,9 +2,10 @@
 
 #include <vector>
 
-#include "assay/model/cell_filter.hpp"
+#include "assay/model/observations.hpp"
 #include "assay/model/plan.hpp"
 #include "assay/model/results.hpp"
+#include "assay/model/setting.hpp"
 
 namespace assay::judge {
 
@@ -26,5 +27,12 @@ GateResult summarize(std::vector<GateReason> reasons, const Gate& gate);
 /// metric, and campaigns that were cut off, are undecided. Twins don't count. Samples without rounds are held
 /// against it too, with a caution. `only`: what filter_results() left of the findings.
 GateResult evaluate_gate(const Findings& findings, const Gate& gate, const CellFilter& only = {});
+
+/// Holds every ok cell's own values against what its metrics are required to be: met when the whole
+/// interval of the cell's median fulfils the requirement, broken when none of it does, else undecided. The
+/// interval is that of order statistics, unbounded with few rounds, for as many values as independent ones
+/// would tell as much: neighbouring rounds are often alike. All intervals of a campaign hold together with a
+/// chance of 95 %, at all of its looks. Cells without values are left out; twins too.
+std::vector<RequirementFinding> judge_requirements(const Observations& evidence);
 
 }  // namespace assay::judge

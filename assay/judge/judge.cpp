@@ -8,16 +8,11 @@
 
 #include "assay/judge/aggregates.hpp"
 #include "assay/judge/cpu_wall.hpp"
-#include "assay/judge/exact.hpp"
+#include "assay/judge/gate.hpp"
 #include "assay/judge/latencies.hpp"
 #include "assay/judge/notes.hpp"
 #include "assay/judge/paired_series.hpp"
 #include "assay/judge/paired_test.hpp"
-#include "assay/judge/profile.hpp"
-#include "assay/judge/ranking.hpp"
-#include "assay/judge/requirements.hpp"
-#include "assay/judge/saturation.hpp"
-#include "assay/judge/scaling.hpp"
 #include "assay/judge/sequential.hpp"
 #include "assay/judge/unpaired.hpp"
 #include "assay/judge/within_trials.hpp"
@@ -56,16 +51,15 @@ std::optional<Note> reason_not_judged(const PairedSeries& series, MetricId id, c
 /// Pairs that can't be judged yet, by their place in the family.
 using TooFew = std::map<std::size_t, PairedSeries>;
 
-/// The pairs of every comparison whose cells are sound; twins form a family of their own. One that can't be
-/// judged has no pairs here, but still counts among the many: nothing is settled sooner for its want.
+/// The pairs of every comparison whose cells are ok; twins form a family of their own. One that can't be
+/// judged has no pairs here, but still counts among the many: nothing is decided sooner for its want.
 std::vector<PairedSeries> family_of(const Observations& evidence, MetricId id, bool twins,
                                     std::vector<Note>* notes, TooFew& too_few) {
   const auto& design = evidence.design;
-  const auto cells = values_by_cell(evidence.values(id));
   std::vector<PairedSeries> family;
   for (const auto& comparison : design.comparisons) {
     if (design.is_twin(comparison.candidate) != twins || !evidence.is_ok(comparison)) continue;
-    auto series = make_pairs(evidence, comparison, id, cells);
+    auto series = make_pairs(evidence, comparison, id);
     if (const auto note = reason_not_judged(series, id, design.metrics[id])) {
       if (note->kind == NoteKind::too_few_rounds && all_valid(series, design.metrics[id].scale)) {
         if (!series.rounds.empty() && !twins) too_few.emplace(family.size(), series);

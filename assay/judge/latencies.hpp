@@ -30,4 +30,10 @@ std::optional<PooledLatency> pooled_latency(std::span<const RoundLatencies> base
 /// which findings are on. Without twins; of at most 24 comparisons.
 std::vector<PooledLatency> pooled_latencies(const Observations& evidence);
 
+/// Takes declared ceilings into account, on each finding whose metric has one. Where both typical values are
+/// within 1 % of it, the verdict is taken back: differences can't show there. Where one is, the finding gets
+/// a note: its change may be larger. Values more than 1 % beyond a ceiling are a warning, once for the
+/// metric.
+void apply_saturation(const Observations& evidence, Findings& findings);
+
 }  // namespace assay::judge

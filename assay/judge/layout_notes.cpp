@@ -111,16 +111,13 @@ std::vector<Note> layout_notes(const Observations& evidence, const Findings& fin
   if (auto note = note_on_one_build(findings)) notes.push_back(std::move(*note));
   const auto& design = evidence.design;
   notes_on_ways(design, notes);
-  std::map<MetricId, ValuesByCell> values;
   for (const auto& f : findings.findings) {
     const int layouts = layouts_of(design, f.comparison);
     if (layouts == 0 || f.rounds == 0 || !is_between_builds(findings, f)) continue;
-    const auto [at, fresh] = values.try_emplace(f.metric);
-    if (fresh) at->second = values_by_cell(evidence.values(f.metric));
-    const auto spread = spread_of(evidence, f.comparison, at->second);
+    const auto spread = spread_of(evidence, f.comparison, evidence.by_cell(f.metric));
     if (!spread) continue;
     const double by_chance = std::expm1(spread->by_chance);
-    const bool is_called = f.verdict == Verdict::better || f.verdict == Verdict::worse;
+    const bool is_called = is_change(f.verdict);
     notes.push_back({.kind = spread->is_bound ? NoteKind::layout_spread_at_most : NoteKind::layout_spread,
                      .subject = f.comparison.candidate,
                      .metric = f.metric,

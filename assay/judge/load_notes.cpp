@@ -38,9 +38,10 @@ class LoadNotes {
 
  private:
   /// Each cell's values by round.
-  ValuesByCell by_cells(MetricKind metric) const {
+  const ValuesByCell& by_cells(MetricKind metric) const {
+    static const ValuesByCell nothing;
     const auto id = metrics::find(evidence_.design.metrics, metric);
-    return id ? values_by_cell(evidence_.values(*id)) : ValuesByCell{};
+    return id ? evidence_.by_cell(*id) : nothing;
   }
 
   /// The typical value of a cell; 0 where it has none.
@@ -68,7 +69,7 @@ class LoadNotes {
   }
 
   void unsustained() {
-    const auto rates = by_cells(MetricKind::request_rate);
+    const auto& rates = by_cells(MetricKind::request_rate);
     for (const auto& [cell, rounds] : by_cells(MetricKind::sustained)) {
       const auto not_kept =
           static_cast<std::size_t>(std::ranges::count_if(rounds, [](const auto& r) { return r.second < 1; }));
@@ -94,7 +95,7 @@ class LoadNotes {
   }
 
   void shared_cores() {
-    const auto servers = by_cells(MetricKind::server_cpu);
+    const auto& servers = by_cells(MetricKind::server_cpu);
     for (const auto& [cell, rounds] : by_cells(MetricKind::driver_cpu)) {
       constexpr double much = 0.5;
       const double server = typical_of(servers, cell);
@@ -105,8 +106,8 @@ class LoadNotes {
   }
 
   void sent_late() {
-    const auto latencies = by_cells(MetricKind::latency_p50),
-               outstanding = by_cells(MetricKind::most_outstanding);
+    const auto &latencies = by_cells(MetricKind::latency_p50),
+               &outstanding = by_cells(MetricKind::most_outstanding);
     for (const auto& [cell, rounds] : by_cells(MetricKind::send_delay)) {
       constexpr double long_time = 0.001, share = 0.1;
       const double latency = typical_of(latencies, cell);
@@ -140,7 +141,7 @@ class LoadNotes {
   }
 
   void stalls() {
-    const auto totals = by_cells(MetricKind::request_rate);
+    const auto& totals = by_cells(MetricKind::request_rate);
     for (const auto& [cell, rounds] : by_cells(MetricKind::steady_rate)) {
       const auto total = totals.find(cell);
       if (total == totals.end() || total->second.size() != rounds.size()) continue;
@@ -156,7 +157,7 @@ class LoadNotes {
 
   /// A server that was started for one round in two, or fewer, was kept up.
   void reused_servers() {
-    const auto starts = by_cells(MetricKind::start_time);
+    const auto& starts = by_cells(MetricKind::start_time);
     for (const auto& [cell, rounds] : by_cells(MetricKind::request_rate)) {
       const auto started = starts.find(cell);
       const auto times = started == starts.end() ? 0 : started->second.size();

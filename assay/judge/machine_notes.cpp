@@ -8,9 +8,9 @@
 #include "assay/judge/notes.hpp"
 #include "assay/judge/paired_series.hpp"
 #include "assay/metrics/catalogue.hpp"
+#include "assay/stats/hodges_lehmann.hpp"
 #include "assay/stats/location.hpp"
 #include "assay/stats/null_distribution.hpp"
-#include "assay/stats/walsh_averages.hpp"
 
 namespace assay::judge {
 namespace {
@@ -131,7 +131,7 @@ void abreast_distortion(const Observations& evidence, Findings& findings) {
   for (const auto& finding : findings.findings) {
     const auto& metric = findings.metric_of(finding);
     if (!metric.request.watched || !finding.effect.is_ratio()) continue;
-    const auto controls = values_by_cell(evidence.values(finding.metric, Observations::Source::control));
+    const auto& controls = evidence.by_cell(finding.metric, Observations::Source::control);
     const auto turns = in_turns(make_pairs(finding.comparison, controls), metric.scale);
     if (!turns) continue;
     const double low = Effect::from_transformed(metric.scale, turns->low).value,

@@ -37,7 +37,7 @@ struct LayoutSpread {
 std::optional<LayoutSpread> layout_spread(const std::vector<double>& logs,
                                           const std::vector<double>& twin_logs);
 
-/// The notes on layouts: of campaigns that link anew, how far layout moves each comparison, whether
+/// The notes on layouts: of campaigns that relink, how far layout moves each comparison, whether
 /// a change is within what one build of each would show by chance, and whose layouts could not be varied; of
 /// others, once, that a change below 5 % between two builds may be nothing but layout.
 std::vector<Note> layout_notes(const Observations& evidence, const Findings& findings);
@@ -73,11 +73,13 @@ void add_load_notes(const Observations& evidence, Findings& findings);
 
 /// What the machine did to the trials, each note with its figure and threshold.
 ///
-/// - The host took more than 5 % of the machine's CPU time; other programs used more than 10 % of it (reported of
+/// - The host took more than 5 % of the machine's CPU time; other programs used more than 10 % of it
+///   (reported of
 ///   trials from 20 ms on); more were ready to run than there are cores (median over the trials).
 /// - The cores' frequency varied by more than 10 %; a core throttled; it ran on battery; it slept.
 /// - Files declared cold stayed in the page cache (more than 1 % of their pages).
-/// - Children's CPU time that nobody waited for; output so large that writing it takes more than 1 % of the
+/// - Children's CPU time that no parent waited for; output so large that writing it takes more than 1 % of
+///   the
 ///   wall time; hardware counters that shared the hardware for more than 10 % of the time.
 /// - Programs that ran abreast compare otherwise in turns: the intervals of the two don't touch. That of the
 ///   rounds in turns is the signed-rank one, below six rounds (of at least three) Student's.

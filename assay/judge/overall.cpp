@@ -13,9 +13,8 @@
 #include "assay/judge/paired_series.hpp"
 #include "assay/judge/sequential.hpp"
 #include "assay/model/plan.hpp"
-#include "assay/stats/inverse_variance.hpp"
+#include "assay/stats/change_posterior.hpp"
 #include "assay/stats/location.hpp"
-#include "assay/stats/mean_change.hpp"
 #include "assay/stats/multiple_testing.hpp"
 
 namespace assay::judge {
@@ -125,7 +124,7 @@ std::vector<Finding> judge_means(const std::vector<Strata>& all, const TestFamil
               .p = p[i],
               .p_equivalence = same[i],
               .p_adjusted = std::min(1.0, called[i] / family.share),
-              .method = "sign-flip test of the weighted mean of comparisons"};
+              .method = TestMethod::weighted_mean};
     f.beyond_margin = bounds.low > margin || bounds.high < -margin;
     const bool falls = means[i].estimate() < 0;
     if (alike[i] <= q)
@@ -171,7 +170,7 @@ std::vector<Overall> judge_overall(const Observations& evidence, const Findings&
   for (const auto metric : design.metrics.ids()) {
     const auto& what = design.metrics[metric];
     if (!what.request.watched || what.exact || what.scale == Scale::difference) continue;
-    const auto cells = values_by_cell(evidence.values(metric));
+    const auto& cells = evidence.by_cell(metric);
     std::map<CandidateId, std::vector<PairedSeries>> of;
     for (const auto& comparison : design.comparisons) {
       if (design.is_twin(comparison.candidate) || !evidence.is_ok(comparison)) continue;

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <cstddef>
+#include <functional>
 #include <map>
 #include <memory>
 #include <optional>
@@ -15,16 +16,8 @@
 
 namespace assay::judge {
 
-/// A cell's values with their rounds, which are ascending; several of one round in the order of their runs.
-using RoundValues = std::vector<std::pair<int, double>>;
-
 /// The median of the values. REQUIRES: there is one.
 double median_of_values(const RoundValues& rounds);
-
-/// The values of a metric by cell and round. Cost: linear in the values where each cell's come in the order
-/// of their rounds.
-using ValuesByCell = std::map<CellId, RoundValues>;
-ValuesByCell values_by_cell(const ValueColumn& values);
 
 /// The rounds in which both cells of a comparison have a value, of several the first. Cost: linear in the
 /// values.
@@ -34,8 +27,7 @@ PairedSeries make_pairs(const Comparison& of, const ValuesByCell& values);
 /// metrics, whose medians may well be equal where times differ threefold, the first of each round. They are
 /// marked from which on a trial of either side ran into its time limit: what is judged by slow runs being
 /// noise has to know.
-PairedSeries make_pairs(const Observations& evidence, const Comparison& of, MetricId metric,
-                        const ValuesByCell& values);
+PairedSeries make_pairs(const Observations& evidence, const Comparison& of, MetricId metric);
 
 /// Sets from which pair on a trial of either side ran into its time limit.
 void mark_timeouts(const Observations& evidence, PairedSeries& series);
@@ -80,5 +72,16 @@ std::optional<LastLook> last_look(const Rules& rules, const PairedSeries& series
 
 /// How many hardware cores the first session's machine has, from its facts; 1 when they don't tell.
 double hardware_cores(const Observations& evidence);
+
+/// How many trials of each cell the rounds to come are to have: as in the judged rounds that were run, else
+/// by what a trial costs (the lesser of its times in check and warm-up, as first runs may be slow ones), see
+/// schedule::repeats_by_cost, among the ok cells of one workload and setting; a twin as many as its
+/// original. One where `allows_repeats` says no, or a cost is not known.
+IdTable<CellId, int> plan_repeats(const Observations& evidence,
+                                  const std::function<bool(CellId)>& may_repeat);
+
+/// Seconds that a trial of each cell takes on the average: of its rounds, else of its check. Programs that
+/// ran abreast share their core. Without those of which no time is known.
+std::map<CellId, double> mean_trial_seconds(const Observations& evidence);
 
 }  // namespace assay::judge

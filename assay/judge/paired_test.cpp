@@ -236,11 +236,10 @@ Finding PairedTest::to_finding(std::uint64_t critical_count, double level) const
   finding.candidate_typical = candidate_typical_;
   finding.margin = asked_margin_;
   finding.replication = repeats_;
-  finding.method =
-      is_clipped() ? "clipped signed-rank test of paired rounds, fast runs"
-      : is_early() ? "blocked rank test of rounds with repeats and Student's t of their medians, both"
-      : repeats_.is_replicated() ? "signed-rank test of the medians of paired rounds, Walsh-average interval"
-                                 : "signed-rank test of paired rounds, Walsh-average interval";
+  finding.method = is_clipped()               ? TestMethod::clipped_signed_rank
+                   : is_early()               ? TestMethod::blocked_ranks_and_t
+                   : repeats_.is_replicated() ? TestMethod::signed_rank_of_medians
+                                              : TestMethod::signed_rank;
   finding.beyond_margin = interval.low > margin_ || interval.high < -margin_;
   finding.effect = shown(estimate());
   finding.interval = {shown(interval.low).value, shown(interval.high).value, level};

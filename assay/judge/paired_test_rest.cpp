@@ -7,9 +7,9 @@
 
 #include "assay/judge/paired_test.hpp"
 #include "assay/schedule/interim_looks.hpp"
+#include "assay/stats/change_posterior.hpp"
+#include "assay/stats/contingency.hpp"
 #include "assay/stats/location.hpp"
-#include "assay/stats/mean_change.hpp"
-#include "assay/stats/slow_share.hpp"
 
 namespace assay::judge {
 namespace {

@@ -1,9 +1,8 @@
-#include "assay/judge/ranking.hpp"
-
 #include <algorithm>
 #include <cmath>
 #include <map>
 
+#include "assay/judge/aggregates.hpp"
 #include "assay/judge/paired_series.hpp"
 #include "assay/judge/paired_test.hpp"
 #include "assay/metrics/catalogue.hpp"
@@ -23,8 +22,8 @@ double p_between(const PairedSeries& series, const Metric& metric, const Rules& 
   return look->boundary->p_value(look->place, estimate.count_difference());
 }
 
-/// What the findings say of the cells of one metric. Findings on the other of two times that stand in for each
-/// other count as calls.
+/// What the findings say of the cells of one metric. Findings on the other of two times that stand in for
+/// each other count as calls.
 class MetricFindings {
  public:
   MetricFindings(const Findings& findings, MetricId metric) : scale_(findings.design.metrics[metric].scale) {
@@ -37,8 +36,7 @@ class MetricFindings {
     for (const auto& f : findings.findings) {
       if (f.metric == metric && f.rounds > 0) shown_[f.comparison.candidate] = &f;
       if (f.metric != metric && !(both_times && is_time(metric) && is_time(f.metric))) continue;
-      if (f.verdict == Verdict::better || f.verdict == Verdict::worse)
-        called_[f.comparison.candidate] = {f.comparison.baseline, f.verdict};
+      if (is_change(f.verdict)) called_[f.comparison.candidate] = {f.comparison.baseline, f.verdict};
       if (f.verdict == Verdict::same) same_[f.comparison.candidate] = f.comparison.baseline;
     }
   }
@@ -75,8 +73,8 @@ class MetricFindings {
     return scale_ != Scale::ratio || (interval.low > 0 && interval.high <= widest * interval.low);
   }
 
-  /// Whether a finding calls one of two cells against the other, or both on opposite sides of one baseline, or
-  /// the intervals of their changes lie apart.
+  /// Whether a finding calls one of two cells against the other, or both on opposite sides of one baseline,
+  /// or the intervals of their changes lie apart.
   bool are_apart(CellId a, CellId b) const {
     const auto of_a = called_.find(a), of_b = called_.find(b);
     if (of_a != called_.end() && of_a->second.first == b) return true;
@@ -103,15 +101,15 @@ class MetricFindings {
 
 /// The cells of one workload and setting, on one metric.
 Ranking rank_cells(const Observations& evidence, const MetricFindings& known, MetricId metric,
-                   const std::vector<CellId>& cells, const ValuesByCell& values) {
+                   const std::vector<CellId>& cells) {
   const auto& design = evidence.design;
   std::vector<double> p;
   std::map<std::pair<CellId, CellId>, std::size_t> place_of;
   for (std::size_t a = 0; a < cells.size(); ++a)
     for (std::size_t b = a + 1; b < cells.size(); ++b) {
       place_of[{cells[a], cells[b]}] = place_of[{cells[b], cells[a]}] = p.size();
-      p.push_back(p_between(make_pairs(evidence, {cells[a], cells[b]}, metric, values),
-                            design.metrics[metric], design.rules));
+      p.push_back(p_between(make_pairs(evidence, {cells[a], cells[b]}, metric), design.metrics[metric],
+                            design.rules));
     }
   const auto adjusted = stats::adjust_holm(p);
   Ranking ranking{.workload = design.cells[cells.front()].workload,
@@ -161,13 +159,12 @@ std::vector<Ranking> rank_candidates(const Observations& evidence, const Finding
       places[{design.cells[id].workload, design.cells[id].setting.text()}].push_back(id);
   for (const auto metric : design.metrics.ids()) {
     if (!design.metrics[metric].request.watched || design.metrics[metric].exact) continue;
-    const auto values = values_by_cell(evidence.values(metric));
+    const auto& values = evidence.by_cell(metric);
     const MetricFindings known(findings, metric);
     for (const auto& [place, cells] : places) {
       auto with_values = cells;
       std::erase_if(with_values, [&](CellId id) { return !values.contains(id); });
-      if (with_values.size() >= 3)
-        rankings.push_back(rank_cells(evidence, known, metric, with_values, values));
+      if (with_values.size() >= 3) rankings.push_back(rank_cells(evidence, known, metric, with_values));
     }
   }
   return rankings;

@@ -1,11 +1,9 @@
-#include "assay/judge/scaling.hpp"
-
 #include <algorithm>
 #include <cmath>
 #include <map>
 
+#include "assay/judge/aggregates.hpp"
 #include "assay/stats/fit.hpp"
-#include "assay/stats/growth.hpp"
 #include "assay/stats/location.hpp"
 
 namespace assay::judge {

@@ -6,9 +6,9 @@
 #include <optional>
 #include <set>
 
+#include "assay/judge/forecast.hpp"
 #include "assay/judge/paired_series.hpp"
 #include "assay/judge/paired_test.hpp"
-#include "assay/judge/rounds_needed.hpp"
 #include "assay/schedule/interim_looks.hpp"
 #include "assay/stats/multiple_testing.hpp"
 
@@ -30,7 +30,7 @@ struct DecisionState {
   double p = 1;   ///< of no change, over all looks
   BestP changed, same;
   Verdict direction = Verdict::unclear;                                ///< of `changed`
-  RoundsToDecide::Obstacle obstacle = RoundsToDecide::Obstacle::none;  ///< why the last look settled nothing
+  RoundsToDecide::Obstacle obstacle = RoundsToDecide::Obstacle::none;  ///< why the last look decided nothing
   int slow = 0, mean = 0;  ///< shown to be more (1) or less (−1), at the error rate that verdicts share
 };
 
@@ -213,8 +213,8 @@ class SequentialAnalysis {
     return last ? planned(i).counts()[*last] : 0;
   }
 
-  /// What is known of a settled finding: from everything measured since, unless that would not show what was
-  /// found when it was settled.
+  /// What is known of a decided finding: from everything measured since, unless that would not show what was
+  /// found when it was decided.
   Finding settled_finding(std::size_t i, Stage stage, double alpha) const {
     const auto& state = states_[i];
     const bool changed = state.kind == Decision::changed;
@@ -230,7 +230,7 @@ class SequentialAnalysis {
     return described(i, then, estimate_at(i, then), alpha);
   }
 
-  /// Whether the rest of the runs, as it is known now, denies what was settled.
+  /// Whether the rest of the runs, as it is known now, denies what was decided.
   static bool is_taken_back(const DecisionState& state, const PairedTest& now) {
     return state.kind == Decision::changed ? now.rest_opposes(withheld_at)
                                            : now.rest() == PairedTest::Rest::unlike;

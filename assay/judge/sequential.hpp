@@ -2,16 +2,18 @@
 
 #include <cstddef>
 #include <limits>
+#include <optional>
 #include <span>
 #include <vector>
 
 #include "assay/judge/paired_test.hpp"
 #include "assay/model/finding.hpp"
+#include "assay/model/observations.hpp"
 
 namespace assay::judge {
 
-/// The pairs of one comparison on one metric, in order of their rounds. With repeats a side has as many values
-/// of each round, one round's after the other's.
+/// The pairs of one comparison on one metric, in order of their rounds. With repeats a side has as many
+/// values of each round, one round's after the other's.
 struct PairedSeries {
   Comparison comparison;
   std::vector<int> rounds;  ///< numbers, growing
@@ -54,19 +56,19 @@ enum class Stage { running, ended };
 /// rounds on (schedule::planned_looks()).
 ///
 /// At each round where a finding's own pairs reach a planned look, its p-values over all looks are renewed
-/// (schedule::StoppingBoundary): p of no change, counted as 1 while the estimate lies inside the margin, and p of an
-/// effect at or beyond the margin. Of several looks the smallest counts. The two kinds are two families; in
-/// each, what the procedure selects is decided, and its verdict frozen. Selections only grow, so no later
-/// look takes one back. What is measured on for other reasons gets the interval of a later look, as all
-/// looks' hold together, unless that would leave the verdict without ground.
+/// (schedule::StoppingBoundary): p of no change, counted as 1 while the estimate lies inside the margin, and
+/// p of an effect at or beyond the margin. Of several looks the smallest counts. The two kinds are two
+/// families; in each, what the procedure selects is decided, and its verdict frozen. Selections only grow, so
+/// no later look takes one back. What is measured on for other reasons gets the interval of a later look, as
+/// all looks' hold together, unless that would leave the verdict without ground.
 ///
-/// The rest of the runs (PairedTestOptions::rest) has a say. Slow runs and the mean each have a tenth of the error
-/// rate, of which a look has the part that StoppingBoundary::share_of() names, and typical runs eight tenths. A
-/// change is not called while slow runs or the mean say the opposite, by tests that are made anew at each
-/// look: at 25 % as long as more rounds are to come, at 2.5 % each at the last. there is no `same` while
-/// slow runs or the mean are shown to differ, at 2.5 % each, nor, before the last look, until slow runs in a
-/// tenth more of the rounds, or fewer, are ruled out. Withholding a verdict raises no error rate. What is
-/// decided becomes unclear again where later rounds show the opposite.
+/// The rest of the runs (PairedTestOptions::rest) has a say. Slow runs and the mean each have a tenth of the
+/// error rate, of which a look has the part that StoppingBoundary::share_of() names, and typical runs eight
+/// tenths. A change is not called while slow runs or the mean say the opposite, by tests that are made again
+/// at each look: at 25 % as long as more rounds are to come, at 2.5 % each at the last. there is no `same`
+/// while slow runs or the mean are shown to differ, at 2.5 % each, nor, before the last look, until slow runs
+/// in a tenth more of the rounds, or fewer, are ruled out. Withholding a verdict raises no error rate. What
+/// is decided becomes unclear again where later rounds show the opposite.
 ///
 /// Intervals are those of the same test at level 1 − R·q/M for R selected of M, so that the expected share of
 /// intervals that miss, among those selected, is at most q; for unselected ones R is the smaller of the two
@@ -79,5 +81,15 @@ enum class Stage { running, ended };
 /// Source: Benjamini & Hochberg 1995; Benjamini & Yekutieli 2005; Jennison & Turnbull 2000.
 std::vector<Finding> decide_family(std::span<const PairedSeries> series, const TestFamily& family,
                                    Stage stage);
+
+/// Compares an exact metric directly: each cell's one value against its baseline's, with margin 0. Values
+/// come from builds and from judged trials alike. Empty when a cell's values differ among themselves, so
+/// that the metric is not exact after all and has to be judged as a noisy one.
+///
+/// Values of trials are decided when there are as many as the least number of rounds, those of builds at
+/// once. Equal is `same`, anything else `better` or `worse`; the interval is the effect itself. Contrasts
+/// with a value on one side only, or with one side zero, have rounds = 0.
+std::optional<std::vector<Finding>> compare_exactly(const Observations& evidence, MetricId metric,
+                                                    bool twins);
 
 }  // namespace assay::judge

@@ -7,13 +7,12 @@
 #include "assay/judge/notes.hpp"
 #include "assay/judge/paired_series.hpp"
 #include "assay/metrics/catalogue.hpp"
-#include "assay/stats/brunner_munzel.hpp"
 #include "assay/stats/dip.hpp"
 #include "assay/stats/hodges_lehmann.hpp"
 #include "assay/stats/location.hpp"
 #include "assay/stats/multiple_testing.hpp"
 #include "assay/stats/rank_sum.hpp"
-#include "assay/stats/series.hpp"
+#include "assay/stats/segments.hpp"
 
 namespace assay::judge {
 namespace {
@@ -69,12 +68,6 @@ std::vector<double> thinned(const std::vector<double>& values) {
   return few;
 }
 
-std::vector<double> values_of(const RoundValues& rounds) {
-  std::vector<double> values;
-  for (const auto& [round, value] : rounds) values.push_back(value);
-  return values;
-}
-
 /// Looks at one metric of a campaign.
 class SeriesChecks {
  public:
@@ -82,7 +75,7 @@ class SeriesChecks {
       : evidence_(evidence),
         id_(id),
         metric_(evidence.design.metrics[id]),
-        cells_(values_by_cell(evidence.values(id))),
+        cells_(evidence.by_cell(id)),
         findings_(findings) {}
 
   void look() {
@@ -284,7 +277,7 @@ class SeriesChecks {
   const Observations& evidence_;
   MetricId id_;
   const Metric& metric_;
-  ValuesByCell cells_;
+  const ValuesByCell& cells_;
   Findings& findings_;
 };
 

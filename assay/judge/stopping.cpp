@@ -8,11 +8,10 @@
 #include <vector>
 
 #include "assay/judge/cpu_wall.hpp"
+#include "assay/judge/forecast.hpp"
 #include "assay/judge/gate.hpp"
 #include "assay/judge/paired_series.hpp"
 #include "assay/judge/paired_test.hpp"
-#include "assay/judge/requirements.hpp"
-#include "assay/judge/rounds_needed.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/schedule/interim_looks.hpp"
 
@@ -53,7 +52,7 @@ class StopEvaluator {
     // What others of its metrics have and this one never does is not waited for: the latency of a rate that
     // is not sustained, say.
     if (f.rounds == 0 && most_rounds_[f.comparison] >= static_cast<std::size_t>(fewest_rounds)) return true;
-    // A CPU time that nobody asked for is waited for only where it may decide for a wall time.
+    // A CPU time that was added by default is waited for only where it may decide for a wall time.
     if (metrics::is_default_cpu_time(metric) &&
         (is_settled(f.comparison, metrics::MetricKind::wall_time) ||
          !on_one_core_.contains(f.comparison.baseline) || !on_one_core_.contains(f.comparison.candidate)))
@@ -66,7 +65,7 @@ class StopEvaluator {
   }
 
   bool is_sure(const Finding& f) const {
-    const bool changed = f.verdict == Verdict::better || f.verdict == Verdict::worse;
+    const bool changed = is_change(f.verdict);
     if (!f.decided || !changed) return f.decided;
     return (!aim_.promise.level || f.p <= *aim_.promise.level) &&
            (!aim_.promise.part ||
@@ -118,7 +117,7 @@ class StopEvaluator {
     std::map<CellId, double> costs;
     const auto wall = metrics::find(design_.metrics, metrics::MetricKind::wall_time);
     if (!wall) return costs;
-    for (const auto& [cell, rounds] : values_by_cell(evidence_.values(*wall))) {
+    for (const auto& [cell, rounds] : evidence_.by_cell(*wall)) {
       for (const auto& [round, seconds] : rounds) costs[cell] += seconds;
       costs[cell] /= static_cast<double>(std::max<std::size_t>(evidence_.rounds(), 1));
     }
@@ -134,7 +133,7 @@ class StopEvaluator {
     const int planned = looks.counts().back(),
               last = aim_.rounds > 0 ? std::min(aim_.rounds, planned) : planned;
     if (!place || *place == 0 || static_cast<int>(f.rounds) >= last) return false;
-    const auto series = make_pairs(evidence_, f.comparison, f.metric, values_of(f.metric));
+    const auto series = make_pairs(evidence_, f.comparison, f.metric);
     if (series.rounds.size() != f.rounds || !all_valid(series, metric.scale)) return false;
     const auto family = family_rules(design_, f.metric, {});
     const auto c_changed = critical_at_end(looks, f.replication, last, family.rate_of_changes()),
@@ -161,12 +160,6 @@ class StopEvaluator {
     return known->second;
   }
 
-  const ValuesByCell& values_of(MetricId metric) {
-    const auto [entry, fresh] = by_metric_.try_emplace(metric);
-    if (fresh) entry->second = values_by_cell(evidence_.values(metric));
-    return entry->second;
-  }
-
   const Observations& evidence_;
   const Design& design_;
   std::vector<Finding> watched_;
@@ -175,7 +168,6 @@ class StopEvaluator {
   std::map<Comparison, std::size_t> most_rounds_;  ///< of any of its metrics
   std::set<CellId> on_one_core_ = single_core_cells(evidence_);
   std::map<CellId, double> costs_ = costs_of_rounds();
-  std::map<MetricId, ValuesByCell> by_metric_;
   std::map<std::tuple<Replication, int, double>, std::uint64_t> critical_;
 };
 

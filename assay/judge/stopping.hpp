@@ -29,8 +29,8 @@ struct StopCriteria {
   double seconds_for_slow_runs = 0;
 };
 
-/// The comparisons that need no more rounds, from the findings on watched metrics that interim_findings() gave.
-/// Each of these has to be
+/// The comparisons that need no more rounds, from the findings on watched metrics that interim_findings()
+/// gave. Each of these has to be
 ///
 /// - with a gate: decided by it, at a planned look;
 /// - with `precise`: as precise as that;

@@ -4,7 +4,6 @@
 #include <map>
 
 #include "assay/judge/paired_test.hpp"
-#include "assay/stats/brunner_munzel.hpp"
 #include "assay/stats/hodges_lehmann.hpp"
 #include "assay/stats/location.hpp"
 #include "assay/stats/multiple_testing.hpp"
@@ -35,7 +34,7 @@ Finding compare(const std::vector<double>& baseline, const std::vector<double>& 
           .margin = margin,
           .p = test.p,
           .decided = true,
-          .method = test.exact ? "Mann-Whitney, exact" : "Mann-Whitney, approximate"};
+          .method = test.exact ? TestMethod::mann_whitney_exact : TestMethod::mann_whitney_approximate};
 }
 
 /// `differs` where it is called at a level of `alpha`, `same` where the interval lies inside the margin.

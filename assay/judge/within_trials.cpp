@@ -8,7 +8,7 @@
 #include <utility>
 
 #include "assay/judge/paired_test.hpp"
-#include "assay/model/aggregate.hpp"
+#include "assay/model/metric.hpp"
 #include "assay/model/plan.hpp"
 #include "assay/stats/location.hpp"
 #include "assay/stats/random.hpp"
@@ -16,7 +16,7 @@
 namespace assay::judge {
 namespace {
 
-constexpr std::size_t parts = 20;  ///< that a trial is taken apart into
+constexpr std::size_t parts = 20;  ///< that a trial is split into
 
 /// A metric's series in one trial.
 struct Series {
@@ -153,7 +153,7 @@ void add_within_trial_spread(const Observations& evidence, Findings& findings) {
     const auto& [cell, id] = place;
     if (evidence.design.is_twin(cell)) continue;
     const auto& metric = evidence.design.metrics[id];
-    const auto lead_in = metric.request.lead_in.empty() ? LeadIn{} : parse_lead_in(metric.request.lead_in);
+    const auto& lead_in = metric.request.lead_in;
     if (auto spread = spread_of(trials, lead_in)) {
       spread->cell = cell;
       spread->metric = id;

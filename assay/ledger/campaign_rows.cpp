@@ -1,13 +1,12 @@
-#include "assay/ledger/campaign_rows.hpp"
-
 #include <map>
 #include <string>
 #include <utility>
 #include <vector>
 
+#include "assay/ledger/rows.hpp"
 #include "assay/ledger/sql_rows.hpp"
-#include "assay/model/clock.hpp"
 #include "assay/model/error.hpp"
+#include "assay/model/log.hpp"
 
 namespace assay::ledger {
 

@@ -1,16 +1,16 @@
 #include "assay/ledger/ledger.hpp"
 
 #include <soci/soci.h>
+#include <unistd.h>
 
+#include <fstream>
+#include <sstream>
 #include <utility>
 
-#include "assay/ledger/campaign_rows.hpp"
 #include "assay/ledger/connection.hpp"
-#include "assay/ledger/schema.hpp"
+#include "assay/ledger/rows.hpp"
 #include "assay/ledger/session_owner.hpp"
 #include "assay/ledger/sql_rows.hpp"
-#include "assay/ledger/trial_rows.hpp"
-#include "assay/model/clock.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/log.hpp"
 
@@ -49,7 +49,7 @@ void refuse_measured(soci::session& sql, CampaignId campaign, const std::string&
       use(campaign.value), into(measurer.token), into(measurer.boot), into(measurer.seen);
   if (!sql.got_data()) return;
   if (const auto who = is_alive(measurer, boot))
-    throw Error("campaign " + uid.substr(0, 8) + " is being measured by " + *who, Error::Field::resume,
+    throw Error("campaign " + short_uid(uid) + " is being measured by " + *who, Error::Field::resume,
                 "wait for its end, or stop it", Error::Code::in_use);
 }
 
@@ -233,6 +233,61 @@ void Ledger::remove(std::span<const CampaignId> campaigns) {
       sql << "DELETE FROM campaign WHERE id = :c", use(campaign.value);
     }
   });
+}
+
+const CampaignSummary& find_campaign(const std::vector<CampaignSummary>& campaigns, const std::string& text) {
+  if (campaigns.empty())
+    throw Error("there is no campaign yet", "ledger", "measure something first: assay duel, or assay run",
+                Error::Code::ledger_missing);
+  if (text == "last") return campaigns.front();
+  std::vector<const CampaignSummary*> found;
+  for (const auto& campaign : campaigns) {
+    if (!campaign.label.empty() && campaign.label == text) return campaign;
+    if (campaign.uid.starts_with(text)) found.push_back(&campaign);
+  }
+  if (found.size() == 1) return *found.front();
+  throw Error(found.empty() ? "there is no campaign \"" + text + "\""
+                            : "\"" + text + "\" is the beginning of " + std::to_string(found.size()) +
+                                  " campaigns' ids",
+              "ledger", "assay ledger lists them all; a name, or a beginning that only one has, will do",
+              Error::Code::ledger_missing);
+}
+
+namespace {
+
+/// When a process of this boot began, in clock ticks since then; empty when there is no such process. With
+/// its number it names a process for good.
+std::string birth_of(const std::string& pid) {
+  std::ifstream file("/proc/" + pid + "/stat");
+  std::string line;
+  std::getline(file, line);
+  const auto name_end = line.rfind(')');
+  if (name_end == std::string::npos) return {};
+  std::istringstream fields(line.substr(name_end + 1));
+  std::string field;
+  constexpr int birth = 20;  // counted from the one after the name
+  for (int i = 0; i < birth; ++i) fields >> field;
+  return field;
+}
+
+}  // namespace
+
+std::string token_of_this_process() {
+  const auto pid = std::to_string(getpid());
+  return pid + ":" + birth_of(pid);
+}
+
+std::optional<std::string> is_alive(const SessionOwner& measurer, const std::string& boot) {
+  if (measurer.boot != boot) {
+    constexpr std::int64_t a_minute = 60'000;
+    if (unix_milliseconds() - measurer.seen < a_minute) return "another machine";
+    return {};
+  }
+  const auto colon = measurer.token.find(':');
+  if (colon == std::string::npos) return {};
+  const auto pid = measurer.token.substr(0, colon), birth = birth_of(pid);
+  if (birth.empty() || birth != measurer.token.substr(colon + 1)) return {};
+  return "process " + pid;
 }
 
 }  // namespace assay::ledger

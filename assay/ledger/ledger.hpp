@@ -8,10 +8,24 @@
 #include <string>
 #include <vector>
 
-#include "assay/ledger/summary.hpp"
 #include "assay/model/log.hpp"
 
 namespace assay::ledger {
+
+/// A campaign in a list.
+struct CampaignSummary {
+  CampaignId id;
+  CampaignKind kind = CampaignKind::plan;
+  std::string uid, title, label, plan_digest, repeat;
+  std::string candidates;  ///< their names, with "vs" between
+  CampaignState state = CampaignState::open;
+  std::int64_t started = 0;  ///< milliseconds since 1970
+  int rounds = 0;            ///< whole judged ones
+};
+
+/// Which of `campaigns` (newest first) a text means: "last" is the newest; else the label, or a prefix of the
+/// uid that only one has. Throws Error that lists what there is.
+const CampaignSummary& find_campaign(const std::vector<CampaignSummary>& campaigns, const std::string& text);
 
 /// The store that keeps every trial: one SQLite file in WAL mode with synchronous FULL, so that what a call
 /// has stored is still there after a kill or a power cut. Several processes may have it open. One that can't
@@ -77,8 +91,8 @@ class Ledger {
   /// The plan of a campaign, in the plan file's language.
   std::string plan_of(CampaignId campaign);
 
-  /// Everything that is stored of a campaign. Throws Error for one whose trials were reduced. Ids are checked:
-  /// those that name nothing mean a damaged ledger. Cost: linear in its trials.
+  /// Everything that is stored of a campaign. Throws Error for one whose trials were reduced. Ids are
+  /// checked: those that name nothing mean a damaged ledger. Cost: linear in its trials.
   Record read(CampaignId campaign);
 
   /// Takes a campaign's trials out for good and keeps `values` in their place, a text that says what is still

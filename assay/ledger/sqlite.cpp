@@ -10,7 +10,7 @@
 #include <thread>
 #include <utility>
 
-#include "assay/ledger/dialect.hpp"
+#include "assay/ledger/connection.hpp"
 
 namespace assay::ledger {
 namespace {
@@ -52,8 +52,8 @@ class Sqlite : public Dialect {
   void connect(soci::session& sql, const std::string& path, bool create) override {
     path_ = path;
     reads_only_ = !create && !is_writable(path);
-    // A file that nobody can write does not change: it needs no lock and no file beside it. With a journal of
-    // changes beside it, that has to be read too.
+    // A file that cannot be written does not change: it needs no lock and no file beside it. With a journal
+    // of changes beside it, that has to be read too.
     std::error_code failed;
     const bool journal = std::filesystem::exists(path + "-wal", failed);
     const auto name = reads_only_ ? uri_of(path) + (journal ? "?mode=ro" : "?immutable=1") : uri_of(path);

@@ -1,12 +1,10 @@
-#include "assay/ledger/trial_rows.hpp"
-
 #include <cmath>
 #include <sstream>
 #include <unordered_map>
 
-#include "assay/ledger/campaign_rows.hpp"
-#include "assay/model/clock.hpp"
+#include "assay/ledger/rows.hpp"
 #include "assay/model/error.hpp"
+#include "assay/model/log.hpp"
 
 namespace assay::ledger {
 namespace {

@@ -4,7 +4,6 @@
 #include <cstdint>
 #include <string>
 
-#include "assay/measure/digest.hpp"
 #include "assay/measure/file_io.hpp"
 
 namespace assay::measure {

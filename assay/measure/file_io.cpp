@@ -1,12 +1,21 @@
 #include "assay/measure/file_io.hpp"
 
+#include <fcntl.h>
 #include <netinet/in.h>
+#include <sys/mman.h>
 #include <sys/socket.h>
+#include <sys/stat.h>
+#include <unistd.h>
+#include <xxhash.h>
 
+#include <algorithm>
+#include <array>
 #include <cerrno>
+#include <cstdio>
 #include <cstring>
 #include <fstream>
 #include <sstream>
+#include <vector>
 
 #include "assay/model/error.hpp"
 
@@ -37,6 +46,66 @@ int free_port() {
                 "look at the limits on sockets, and whether the loopback interface is up",
                 Error::Code::measuring);
   return ntohs(address.sin_port);
+}
+
+double drop_from_cache(const std::string& path) {
+  const Descriptor file(open(path.c_str(), O_RDONLY | O_CLOEXEC));
+  struct stat status {};
+  if (!file || fstat(file.get(), &status) != 0)
+    throw Error(std::string("can't be dropped from the page cache: ") + std::strerror(errno), path,
+                "is the path right, and is it readable?", Error::Code::measuring);
+  const auto size = static_cast<std::size_t>(status.st_size);
+  if (size == 0) return 0;
+  fdatasync(file.get());
+  posix_fadvise(file.get(), 0, 0, POSIX_FADV_DONTNEED);
+  const auto page = static_cast<std::size_t>(sysconf(_SC_PAGESIZE));
+  std::vector<unsigned char> resident((size + page - 1) / page);
+  void* mapped = mmap(nullptr, size, PROT_READ, MAP_SHARED, file.get(), 0);
+  if (mapped == MAP_FAILED) return 0;
+  const bool listed = mincore(mapped, size, resident.data()) == 0;
+  munmap(mapped, size);
+  if (!listed) return 0;
+  const auto stayed = std::ranges::count_if(resident, [](unsigned char p) { return (p & 1U) != 0; });
+  return static_cast<double>(stayed) / static_cast<double>(resident.size());
+}
+
+struct Digest::State {
+  XXH3_state_t* hash = XXH3_createState();
+  State() { XXH3_128bits_reset(hash); }
+  State(const State&) = delete;
+  State& operator=(const State&) = delete;
+  ~State() { XXH3_freeState(hash); }
+};
+
+Digest::Digest() : state_(std::make_unique<State>()) {}
+Digest::~Digest() = default;
+Digest::Digest(Digest&&) noexcept = default;
+Digest& Digest::operator=(Digest&&) noexcept = default;
+
+void Digest::add(const void* bytes, std::size_t count) { XXH3_128bits_update(state_->hash, bytes, count); }
+
+std::string Digest::text() const {
+  const auto value = XXH3_128bits_digest(state_->hash);
+  std::array<char, 33> digits{};
+  std::snprintf(digits.data(), digits.size(), "%016llx%016llx", static_cast<unsigned long long>(value.high64),
+                static_cast<unsigned long long>(value.low64));
+  return digits.data();
+}
+
+std::string digest_of_file(const std::string& path) {
+  std::ifstream file(path, std::ios::binary);
+  if (!file) return {};
+  Digest digest;
+  std::vector<char> piece(1 << 16);
+  while (file.read(piece.data(), static_cast<std::streamsize>(piece.size())) || file.gcount() > 0)
+    digest.add(piece.data(), static_cast<std::size_t>(file.gcount()));
+  return digest.text();
+}
+
+std::string digest_of(const std::string& text) {
+  Digest digest;
+  digest.add(text.data(), text.size());
+  return digest.text();
 }
 
 }  // namespace assay::measure

@@ -3,7 +3,9 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
+#include <cstddef>
 #include <cstdint>
+#include <memory>
 #include <string>
 #include <utility>
 
@@ -12,7 +14,7 @@ namespace assay::measure {
 /// The whole content of a file; empty where it can't be read.
 std::string content_of(const std::string& path);
 
-/// Writes a file anew; false where it can't be written.
+/// Writes a whole file; false where it can't be written.
 bool write_file(const std::string& path, const std::string& text);
 
 /// Owns a file descriptor and closes it.
@@ -60,5 +62,32 @@ inline std::int64_t nanoseconds(double seconds) { return std::llround(std::min(s
 /// A TCP port of the loopback interface on which nothing listened a moment ago, chosen by the kernel. Another
 /// program may take it before it is used. Throws Error(measuring) when there is none.
 int free_port();
+
+/// Drops a file from the page cache, writing back first what is not on disk yet, so that its next reader
+/// finds it cold. Returns the share of its pages that stayed all the same (0 is what one hopes for; files in
+/// memory file systems, and pages that a running program maps, can't be dropped). No privilege is needed.
+/// Throws Error when the file can't be read. Cost: a write-back, and linear in the file's pages.
+double drop_from_cache(const std::string& path);
+
+/// XXH3-128 of bytes that come piece by piece. Distinguishes answers; no protection against forgery.
+class Digest {
+ public:
+  Digest();
+  ~Digest();
+  Digest(Digest&&) noexcept;
+  Digest& operator=(Digest&&) noexcept;
+
+  void add(const void* bytes, std::size_t count);
+  /// 32 hexadecimal digits over all that was added so far.
+  std::string text() const;
+
+ private:
+  struct State;
+  std::unique_ptr<State> state_;
+};
+
+/// The digest of a file's bytes; empty when it can't be read.
+std::string digest_of_file(const std::string& path);
+std::string digest_of(const std::string& text);
 
 }  // namespace assay::measure

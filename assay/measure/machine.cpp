@@ -1,18 +1,24 @@
 #include "assay/measure/machine.hpp"
 
+#include <sys/socket.h>
+#include <sys/un.h>
 #include <sys/utsname.h>
 #include <unistd.h>
 
 #include <algorithm>
 #include <array>
+#include <cstddef>
+#include <cstdlib>
 #include <fstream>
 #include <sstream>
 #include <string>
 #include <thread>
+#include <utility>
 
-#include "assay/measure/digest.hpp"
+#include "assay/measure/file_io.hpp"
 
 namespace assay::measure {
+
 namespace {
 
 std::string first_line(const char* path) {
@@ -92,5 +98,25 @@ double memory_available() {
 }
 
 std::string boot_id() { return first_line("/proc/sys/kernel/random/boot_id"); }
+
+MachineLock::MachineLock(std::string name) : name_(std::move(name)) {
+  const char* const chosen = std::getenv("ASSAY_MACHINE_LOCK");
+  if (name_.empty()) name_ = chosen != nullptr && *chosen != '\0' ? chosen : "assay-measuring";
+  name_.resize(std::min(name_.size(), sizeof(sockaddr_un::sun_path) - 1));
+}
+
+bool MachineLock::try_lock() {
+  if (held_) return true;
+  Descriptor candidate(socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0));
+  sockaddr_un address{};
+  address.sun_family = AF_UNIX;
+  const auto length = name_.size();  // the byte before it stays zero: the abstract space
+  name_.copy(address.sun_path + 1, length);
+  if (!candidate || bind(candidate.get(), reinterpret_cast<sockaddr*>(&address),
+                         static_cast<socklen_t>(offsetof(sockaddr_un, sun_path) + 1 + length)) != 0)
+    return false;
+  held_ = std::move(candidate);
+  return true;
+}
 
 }  // namespace assay::measure

@@ -3,6 +3,7 @@
 #include <string>
 #include <vector>
 
+#include "assay/measure/file_io.hpp"
 #include "assay/model/log.hpp"
 
 namespace assay::measure {
@@ -18,5 +19,22 @@ double memory_available();
 
 /// Names the current boot; empty where the kernel doesn't tell.
 std::string boot_id();
+
+/// Lets one campaign at a time measure on this machine, whoever runs it: a name in the abstract socket space,
+/// which is given back when its holder ends, however it ends. Programs in containers with a network of their
+/// own don't see each other.
+class MachineLock {
+ public:
+  /// Locks of different names do not exclude each other. Empty: the value of ASSAY_MACHINE_LOCK, else the
+  /// machine's own. Of a long name the first 107 bytes count.
+  explicit MachineLock(std::string name = {});
+
+  /// Takes the turn if it is free; true when this object holds it.
+  bool try_lock();
+
+ private:
+  std::string name_;
+  Descriptor held_;
+};
 
 }  // namespace assay::measure

@@ -1,8 +1,10 @@
 #include "assay/measure/process.hpp"
 
+#include <optional>
+
+#include "assay/measure/file_io.hpp"
 #include "assay/measure/launcher_pool.hpp"
 #include "assay/measure/launcher_request.hpp"
-#include "assay/measure/running_process.hpp"
 #include "assay/model/error.hpp"
 
 namespace assay::measure {
@@ -35,5 +37,79 @@ std::vector<ProcessResult> Launcher::run_abreast(std::span<const Command> comman
 }
 
 RunningProcess Launcher::start(Command command) { return RunningProcess(pool_, std::move(command)); }
+
+struct RunningProcess::State {
+  State(std::shared_ptr<LauncherPool> from, Command what)
+      : pool(std::move(from)),
+        command(std::move(what)),
+        exchange({&command, 1}),
+        until(exchange.time_limit()) {}
+
+  std::shared_ptr<LauncherPool> pool;
+  Command command;
+  LauncherRequest exchange;
+  std::unique_ptr<LauncherConnection> link;
+  std::optional<pid_t> pid;
+  Deadline until;  ///< moved by a stop request
+};
+
+RunningProcess::RunningProcess(std::shared_ptr<LauncherPool> pool, Command command)
+    : state_(std::make_unique<State>(std::move(pool), std::move(command))) {
+  auto& exchange = state_->exchange;
+  exchange.ask_for_counters();
+  exchange.pin(state_->command.cores);
+  exchange.announce();
+  state_->link = state_->pool->acquire();
+  exchange.send(*state_->link);
+  state_->pid = state_->link->started();
+}
+
+RunningProcess::RunningProcess(RunningProcess&&) noexcept = default;
+
+RunningProcess& RunningProcess::operator=(RunningProcess&& other) noexcept {
+  const RunningProcess former(std::move(*this));
+  state_ = std::move(other.state_);
+  return *this;
+}
+
+RunningProcess::~RunningProcess() {
+  if (!state_ || !state_->link) return;
+  try {
+    stop(SIGKILL, 0);
+    wait();
+  } catch (const Error&) {  // its launcher process has gone, and everything with it
+  }
+}
+
+std::optional<pid_t> RunningProcess::pid() const { return state_->pid; }
+
+bool RunningProcess::still_runs() {
+  if (!state_->link) return false;
+  state_->exchange.relieve();
+  return !state_->link->has_answered();
+}
+
+std::string RunningProcess::out_so_far(std::size_t most) const {
+  const auto* capture = state_->exchange.out();
+  return capture == nullptr ? std::string{} : capture->tail(most);
+}
+
+std::string RunningProcess::err_so_far(std::size_t most) const {
+  const auto* capture = state_->exchange.err();
+  return capture == nullptr ? std::string{} : capture->tail(most);
+}
+
+void RunningProcess::stop(int signal_number, double grace) {
+  if (!state_->link) return;
+  state_->link->request_stop(signal_number, grace);
+  state_->until.at_most(grace);
+}
+
+ProcessResult RunningProcess::wait(const std::stop_token& stop) {
+  if (!state_->link) throw Error("this program was waited for before", state_->command.program);
+  auto results =
+      state_->pool->finish(std::move(state_->link), state_->exchange, state_->until.seconds_left(), stop);
+  return std::move(results.front());
+}
 
 }  // namespace assay::measure

@@ -124,8 +124,7 @@ struct MetricInfo {
 /// - `kept warm`: the share of files declared cold that stayed in the page cache. `unseen cpu time`: of
 ///   children whose parent would not wait for them, found by checks; it is not in cpu time.
 /// - `steady rate` to `failed requests`: of services. `steady rate` is the rate of the slices of load,
-/// cleaned
-///   of what all servers of a round had in common at the time; latencies count failed requests as the
+///   cleaned of what all servers of a round had in common at the time; latencies count failed requests as the
 ///   slowest; `failed requests` in points, hundredths of all.
 /// - `rate sustained` to `late rate`: whether services got the load they were meant to get. As shares:
 ///   `rate sustained` of what was offered, `clients busy` of their time, `driver busy` and `cpu at rest` of a

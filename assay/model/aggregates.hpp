@@ -6,8 +6,8 @@
 #include <vector>
 
 #include "assay/model/design.hpp"
-#include "assay/model/effect.hpp"
 #include "assay/model/finding.hpp"
+#include "assay/model/metric.hpp"
 #include "assay/model/setting.hpp"
 
 namespace assay::model {
@@ -47,7 +47,7 @@ struct PooledLatency {
   double quantile = 0;
   double baseline = 0, candidate = 0;  ///< seconds
   Effect effect;
-  Interval interval;  ///< by drawing whole rounds
+  Interval interval;  ///< by drawing complete rounds
 };
 
 /// A comparison beside the common change of its candidate.
@@ -123,7 +123,7 @@ struct SpreadFinding {
   Verdict verdict = Verdict::unclear;  ///< better: it varies less
 };
 
-/// A cell's own value held against a requirement.
+/// A cell's own value compared with a requirement.
 struct RequirementFinding {
   CellId cell;
   MetricId metric;

@@ -5,7 +5,7 @@
 namespace assay::model {
 namespace {
 
-/// Is the program of a cell linked anew? The setting of a part of a contest has more levels than its program
+/// Is the program of a cell relinked? The setting of a part of a contest has more levels than its program
 /// was built for; such a part goes by all builds of its candidate.
 bool is_varied(const Design& design, CellId cell) {
   const auto candidate = design.cells[cell].candidate;

@@ -22,8 +22,8 @@ struct Factor {
   bool operator==(const Factor&) const = default;
 };
 
-/// A number that names one thing of one kind within a campaign: its place, from 0, in the campaign's IdTable of
-/// that kind. Ids of different kinds don't mix.
+/// A number that names one thing of one kind within a campaign: its place, from 0, in the campaign's IdTable
+/// of that kind. Ids of different kinds don't mix.
 template <class Tag>
 struct Id {
   std::int64_t value = 0;
@@ -78,7 +78,7 @@ struct Comparison {
 /// Whether a cell takes part: `wrong` answers wrongly, `failed` does not run, `absent` does not support this.
 enum class StatusCode { ok, wrong, failed, unsupported };
 
-/// How a cell stands, with the reason when it is not sound.
+/// The status of a cell, with the reason when it is not ok.
 struct CellStatus {
   StatusCode code = StatusCode::ok;
   std::string detail;
@@ -131,7 +131,7 @@ struct Rules {
   int rounds_min = 0, rounds_max = 0;  ///< judged rounds that were planned; 0: all there are, looked at once
   bool abreast = false;    ///< candidates ran at once on one core; some rounds in turns, as a control
   std::uint64_t seed = 0;  ///< of the order of trials
-  /// Layouts that rounds take in turn where programs are linked anew, see layout_of_round(); 0: none are.
+  /// Layouts that rounds take in turn where programs are relinked, see layout_of_round(); 0: none are.
   int layouts = 0;
   /// Measuring time that it is limited to, in milliseconds; of a contest, for each setting. Empty: no limit.
   std::optional<std::int64_t> budget_ms;
@@ -182,10 +182,13 @@ struct Design {
   bool operator==(const Design&) const = default;
 };
 
+/// The beginning of a campaign's id, which people write and read.
+inline std::string short_uid(const std::string& uid) { return uid.substr(0, 8); }
+
 /// The layout, from 0, that programs with `layouts` of them have in a round.
 inline int layout_of_round(int round, int layouts) { return layouts > 0 ? (round - 1) % layouts : 0; }
 
-/// The layouts that a comparison's rounds take in turn; 0 where neither side is linked anew, and for a twin,
+/// The layouts that a comparison's rounds take in turn; 0 where neither side is relinked, and for a twin,
 /// which is the same file as its original in every round.
 int layouts_of(const Design& design, const Comparison& of);
 

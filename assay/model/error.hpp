@@ -70,8 +70,8 @@ class DomainError : public Error {
   double value_;
 };
 
-/// Thrown by work that was asked to stop before it was done. The only way in which a stop request is reported;
-/// what runs trials returns them as interrupted instead.
+/// Thrown by work that was asked to stop before it was done. The only way in which a stop request is
+/// reported; what runs trials returns them as interrupted instead.
 class Cancelled : public std::exception {
  public:
   const char* what() const noexcept override { return "cancelled"; }

@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "assay/model/design.hpp"
-#include "assay/model/effect.hpp"
+#include "assay/model/metric.hpp"
 #include "assay/model/note.hpp"
 
 namespace assay::model {
@@ -76,6 +76,18 @@ struct AllRunsEstimate {
   Interval interval;
 };
 
+/// What a finding was concluded by.
+enum class TestMethod {
+  compared_directly,
+  signed_rank,             ///< of paired rounds, with the interval of Walsh averages
+  signed_rank_of_medians,  ///< of rounds with repeats
+  clipped_signed_rank,     ///< of the fast runs
+  blocked_ranks_and_t,     ///< of few rounds with repeats
+  weighted_mean,           ///< over comparisons, by sign flips
+  mann_whitney_exact,
+  mann_whitney_approximate
+};
+
 /// A comparison judged on one metric.
 ///
 /// `interval` is on the scale of `effect`: of ratios candidate / baseline, or of differences in the metric's
@@ -105,7 +117,7 @@ struct Finding {
   bool decided = false;              ///< decided at a planned look, its verdict frozen since
   std::size_t decided_at_round = 0;  ///< complete pairs then; 0 of what is not decided by rounds
   int looks = 0;                     ///< looks that were taken at it until it was decided
-  std::string method;
+  std::optional<TestMethod> method;  ///< empty of what was not tested
   /// Of an unclear finding: the metric that measures the same work and has been decided, so that this one
   /// needs no verdict of its own. Wall and CPU time of programs that keep to one core.
   std::optional<MetricId> superseded_by;

@@ -42,7 +42,7 @@ struct CommitsCompared {
 struct CommitSearchStep {
   /// The commit that did it; several, in order, where those between could not be measured.
   std::vector<CommitFacts> commits;
-  double probability = 0;  ///< that it is among them, before it was held against its parent
+  double probability = 0;  ///< that it is among them, before it was compared with its parent
   std::string parent;      ///< the last measured commit before: full id
   std::optional<CommitsCompared> confirmation;  ///< empty: not measured
   bool confirmed = false;                       ///< that campaign calls it what was looked for
@@ -55,7 +55,7 @@ struct UnmeasurableCommit {
   std::string reason;
 };
 
-/// What came of looking for the commit that made something worse, or better.
+/// The result of looking for the commit that made something worse, or better.
 struct CommitSearchResult {
   /// found: `steps` say where. no_change: good and bad are the same. exchanged: the change is the other way.
   /// unclear: good against bad is unclear. unsure: the budget or the commits ended before one was sure
@@ -96,14 +96,14 @@ struct HistoryLevel {
 
 /// A change of level between two points, proposed by how the points lie and then measured.
 struct HistoryStep {
-  /// confirmed: a fresh campaign of the commits on either side calls it, at the level that all such
-  /// campaigns of the ledger leave it (stats/multiple_testing.hpp). drift: it does not, but one of commits farther
+  /// confirmed: a fresh campaign of the commits on either side calls it, at the level that all such campaigns
+  /// of the ledger leave it (stats/multiple_testing.hpp). drift: it does not, but one of commits farther
   /// apart does: it came bit by bit. refuted: the interval of that campaign lies within the margin. open:
   /// none of these. proposed: not measured yet.
   enum class Status { confirmed, drift, refuted, open, proposed };
   Status status = Status::proposed;
   std::size_t before = 0, after = 0;  ///< places in HistoryLine::points on either side, neighbours
-  std::size_t from = 0, to = 0;       ///< of a drift: the points that were held against each other
+  std::size_t from = 0, to = 0;       ///< of a drift: the points that were compared with each other
   Effect effect;                      ///< of the campaign that showed it; else the difference of the levels
   std::optional<CommitsCompared> measured;
   double p_adjusted = 1;  ///< of that campaign: at most 0.05 exactly where its own level lets it be claimed

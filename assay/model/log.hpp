@@ -1,5 +1,6 @@
 #pragma once
 
+#include <chrono>
 #include <cstdint>
 #include <optional>
 #include <span>
@@ -8,11 +9,12 @@
 
 #include "assay/model/design.hpp"
 #include "assay/model/id_table.hpp"
+#include "assay/model/visible.hpp"
 
 namespace assay::model {
 
-/// first: in the warm-up round, kept apart. counted: judged. control: in a round in turns of a campaign that
-/// runs abreast, held against the counted ones.
+/// What a trial is for. warm_up: in the first round of a session, not judged. measured: judged. control: in a
+/// round in turns of a campaign that runs abreast, compared with the measured ones.
 enum class Role { build, check, pilot, warm_up, measured, control };
 
 /// aborted: cut off by an interrupt or kill; its trials are kept, not judged.
@@ -32,8 +34,8 @@ struct Round : RoundPlan {
   RoundState state = RoundState::open;
 };
 
-/// over_limit: ended badly at its memory limit. discarded: it shows nothing, since the machine slept meanwhile or
-/// what ran beside it could not start.
+/// over_limit: ended badly at its memory limit. discarded: it shows nothing, since the machine slept
+/// meanwhile or what ran beside it could not start.
 enum class Outcome {
   ok,
   wrong,
@@ -140,7 +142,7 @@ struct Log {
   IdTable<SessionId, Session> sessions;
   std::vector<Round> rounds;
   std::vector<Trial> trials;
-  std::vector<CellStatusChange> status_changes;  ///< the last one of a cell counts; without any it is sound
+  std::vector<CellStatusChange> status_changes;  ///< the last one of a cell counts; without any it is ok
   std::vector<CheckWarning> check_warnings;      ///< the last one of a workload counts
   std::vector<InterimLook> looks;
 };
@@ -158,8 +160,14 @@ struct Record {
 };
 
 /// What is wrong with a record whose parts came from a file: an id that names nothing, a number out of its
-/// range. Empty when everything in it can be relied on. Whoever reads records from outside asks before
+/// range. Empty when everything in it can be relied on. Who reads records from outside asks before
 /// anything else does. Cost: one pass.
 std::string find_inconsistency(const Record& record);
+
+/// Milliseconds since 1970, as campaigns and sessions are dated.
+inline std::int64_t unix_milliseconds() {
+  using namespace std::chrono;
+  return duration_cast<milliseconds>(system_clock::now().time_since_epoch()).count();
+}
 
 }  // namespace assay::model

@@ -8,12 +8,14 @@
 #include <vector>
 
 #include "assay/model/design.hpp"
-#include "assay/model/effect.hpp"
+#include "assay/model/metric.hpp"
 
 namespace assay::model {
 
 /// differs: values that were not measured side by side differ; which side did it is unknown.
 enum class Verdict { better, worse, same, unclear, differs };
+/// Better or worse.
+inline bool is_change(Verdict verdict) { return verdict == Verdict::better || verdict == Verdict::worse; }
 /// Its name: "better".
 std::ostream& operator<<(std::ostream& out, Verdict verdict);
 
@@ -62,7 +64,7 @@ enum class NoteKind {
   layout_spread,
   layout_spread_at_most,  ///< the same, with noise in it: at most
   layouts_repeat,         ///< `count` layouts in `value` rounds: their means were judged
-  layout_kept,            ///< a program could not be linked anew: `quoted`
+  layout_kept,            ///< a program could not be relinked: `quoted`
   layouts_shuffled,       ///< its layouts are drawn for each program by itself
   analysis_failed,        ///< `quoted`: what, and why
   test_disagreement,      ///< Brunner–Munzel's test says otherwise, with p = `value`

@@ -36,7 +36,27 @@ std::optional<From> place_of(const Trial& trial, bool is_sound, const std::set<i
   return {};
 }
 
+ValuesByCell group_by_cell(const ValueColumn& values) {
+  ValuesByCell cells;
+  auto at = cells.end();
+  for (std::size_t i = 0; i < values.size(); ++i) {
+    if (at == cells.end() || at->first != values.cell[i]) at = cells.try_emplace(values.cell[i]).first;
+    at->second.emplace_back(values.round[i], values.value[i]);
+  }
+  for (auto& [cell, rounds] : cells)
+    if (!std::ranges::is_sorted(rounds, {}, &RoundValues::value_type::first))
+      std::ranges::stable_sort(rounds, {}, &RoundValues::value_type::first);
+  return cells;
+}
+
 }  // namespace
+
+std::vector<double> values_of(const RoundValues& rounds) {
+  std::vector<double> values;
+  values.reserve(rounds.size());
+  for (const auto& [round, value] : rounds) values.push_back(value);
+  return values;
+}
 
 std::set<int> complete_rounds(const Log& log) {
   int lowest_open = std::numeric_limits<int>::max();
@@ -96,8 +116,6 @@ class Observations::Collector {
  private:
   void add_readings(const Trial& trial, Source from) {
     const int round = trial.round.value_or(0);
-    const auto& sessions = into_.sessions_;
-    const auto machine = sessions.contains(trial.session) ? sessions[trial.session].machine : MachineId{};
     const bool slow = trial.outcome == Outcome::timed_out;
     double longest = 0;
     for (const auto& reading : trial.readings)
@@ -108,7 +126,6 @@ class Observations::Collector {
       column.cell.push_back(trial.cell);
       column.round.push_back(round);
       column.repeat.push_back(trial.repeat);
-      column.machine.push_back(machine);
       column.position.push_back(trial.batch > 0 ? -1 : trial.position);
       column.value.push_back(slow ? longest : reading.value);
     }
@@ -130,6 +147,7 @@ Observations::Observations(const Design& of, const Log& log)
   for (const auto& doubt : log.check_warnings) check_warnings_[doubt.workload] = doubt.text;
   Collector sorting(*this, complete_rounds(log));
   for (const auto& trial : log.trials) sorting.sort_in(trial);
+  for (const auto& [of_what, column] : columns_) by_cell_.emplace(of_what, group_by_cell(column));
   rounds_ = sorting.rounds_with_trials();
   has_judged_rounds_ =
       std::ranges::any_of(log.rounds, [](const Round& r) { return r.role == Role::measured; });
@@ -139,6 +157,21 @@ const ValueColumn& Observations::values(MetricId metric, Source from) const {
   static const ValueColumn nothing;
   const auto found = columns_.find({from, metric});
   return found == columns_.end() ? nothing : found->second;
+}
+
+const ValuesByCell& Observations::by_cell(MetricId metric, Source from) const {
+  static const ValuesByCell nothing;
+  const auto found = by_cell_.find({from, metric});
+  return found == by_cell_.end() ? nothing : found->second;
+}
+
+const RoundValues& Observations::values_of(MetricId metric, CellId cell) const {
+  static const RoundValues nothing;
+  for (const auto from : {Source::judged, Source::unpaired}) {
+    const auto& cells = by_cell(metric, from);
+    if (const auto found = cells.find(cell); found != cells.end()) return found->second;
+  }
+  return nothing;
 }
 
 Replication Observations::replication(const Comparison& of) const {

@@ -16,18 +16,25 @@ namespace assay::model {
 /// Values of one metric, in columns of one length, in the order in which they were measured.
 struct ValueColumn {
   std::vector<CellId> cell;
-  std::vector<int> round;   ///< 0 where there is none
-  std::vector<int> repeat;  ///< from 0: of several of a cell in one round
-  std::vector<MachineId> machine;
+  std::vector<int> round;     ///< 0 where there is none
+  std::vector<int> repeat;    ///< from 0: of several of a cell in one round
   std::vector<int> position;  ///< in its round, from 0; −1 where several ran at once
   std::vector<double> value;
 
   std::size_t size() const { return value.size(); }
 };
 
+/// A cell's values of a metric, each with its round (0: none), in the order of the rounds; several of one
+/// round in the order in which they ran.
+using RoundValues = std::vector<std::pair<int, double>>;
+using ValuesByCell = std::map<CellId, RoundValues>;
+
+/// The values alone.
+std::vector<double> values_of(const RoundValues& rounds);
+
 /// What a cell's trials show besides values.
 struct CellObservations {
-  std::size_t trials = 0, failed = 0;                ///< in judged rounds; without those that were voided
+  std::size_t trials = 0, failed = 0;                ///< in judged rounds; without those that were discarded
   std::vector<int> timed_out;                        ///< rounds of those that failed by their time limit
   std::size_t trials_with_orphans = 0, orphans = 0;  ///< processes that were left running, of all trials
   double output_bytes = 0;                           ///< of judged trials, in all
@@ -37,8 +44,9 @@ struct CellObservations {
       answer_difference;  ///< from the baseline's, as the check saw it; empty: none, or not looked for
 };
 
-/// The numbers of the rounds that count, ascending: whole ones below the lowest that is still open. (Numbers
-/// are given out before outcomes exist; judging whichever rounds are done would favour the quick ones.)
+/// The numbers of the rounds that count, ascending: complete ones below the lowest that is still open.
+/// (Numbers are given out before outcomes exist; judging whichever rounds are done would favour the quick
+/// ones.)
 std::set<int> complete_rounds(const Log& log);
 
 /// How many trials of each cell a round is planned to have, from the judged rounds there are; 1 where a cell
@@ -59,19 +67,24 @@ class Observations {
 
   /// What a value comes from.
   enum class Source {
-    /// Counted trials that ended well, in rounds that count, of cells that are sound; of those that ran into
+    /// Measured trials that ended well, in rounds that count, of cells that are ok; of those that ran into
     /// their time limit the times, all as long as the limit: left out, a candidate that hangs now and then
     /// would gain by it.
     judged,
     control,   ///< the same of rounds in turns of a campaign that runs abreast
     pilot,     ///< the same of pilot rounds
     warm_up,   ///< the same of a session's first round
-    unpaired,  ///< counted trials without rounds, as imports have them
+    unpaired,  ///< measured trials without rounds, as imports have them
     built,     ///< of builds
     checked,   ///< of checks
   };
   /// Empty where there are no values.
   const ValueColumn& values(MetricId metric, Source from = Source::judged) const;
+  /// The same by cell.
+  const ValuesByCell& by_cell(MetricId metric, Source from = Source::judged) const;
+
+  /// A cell's judged values, or those that were measured without rounds; empty where it has none.
+  const RoundValues& values_of(MetricId metric, CellId cell) const;
 
   /// The judged trials that have series.
   const std::vector<const Trial*>& with_series() const { return with_series_; }
@@ -94,7 +107,7 @@ class Observations {
   bool has_ended() const { return campaign_state_ == CampaignState::ended; }
   const std::string& check_warning(WorkloadId workload) const { return check_warnings_[workload]; }
   const IdTable<SessionId, Session>& sessions() const { return sessions_; }
-  /// Why trials were voided, and how many.
+  /// Why trials were discarded, and how many.
   const std::map<std::string, std::size_t>& discard_reasons() const { return discard_reasons_; }
 
  private:
@@ -107,6 +120,7 @@ class Observations {
   IdTable<WorkloadId, std::string> check_warnings_;
   IdTable<SessionId, Session> sessions_;
   std::map<std::pair<Source, MetricId>, ValueColumn> columns_;
+  std::map<std::pair<Source, MetricId>, ValuesByCell> by_cell_;
   std::map<std::string, std::size_t> discard_reasons_;
   std::vector<const Trial*> with_series_, with_latencies_;
   std::size_t rounds_ = 0;

@@ -7,7 +7,6 @@
 #include <string>
 #include <vector>
 
-#include "assay/model/aggregate.hpp"
 #include "assay/model/design.hpp"
 #include "assay/model/metric.hpp"
 #include "assay/model/setting.hpp"
@@ -47,7 +46,7 @@ struct Build {
   /// Paths of the repository that the build depends on; commits that differ in others alone share one. Empty:
   /// all.
   std::vector<std::string> inputs;
-  /// Layouts that its programs are linked anew with and that rounds take in turn, so that where the linker
+  /// Layouts that its programs are relinked with and that rounds take in turn, so that where the linker
   /// put code is noise; 0: none. relink_for_rounds: as many as rounds, at most 32.
   int relink = 0;
   static constexpr int relink_for_rounds = -1;
@@ -70,7 +69,7 @@ struct PlannedCandidate {
   std::string source;
   Build build;
   std::vector<std::string> identify;  ///< a command that says which build this is; empty: not asked
-  std::string baseline;               ///< the candidate it is held against; empty: the plan's baseline
+  std::string baseline;               ///< the candidate it is compared with; empty: the plan's baseline
   bool operator==(const PlannedCandidate&) const = default;
 };
 
@@ -104,8 +103,8 @@ struct Work {
   bool operator==(const Work&) const = default;
 };
 
-/// Reads an amount and what it counts, like `500 routes`; placeholders stay as they are. Throws Error (without a
-/// place).
+/// Reads an amount and what it counts, like `500 routes`; placeholders stay as they are. Throws Error
+/// (without a place).
 Work parse_work(const std::string& text);
 /// The same the other way; empty for none.
 std::string to_string(const Work& work);
@@ -175,10 +174,7 @@ struct PlannedRequests {
 
 /// A metric of the user's own, read from what a trial wrote.
 struct PlannedMetric {
-  Metric metric;
-  std::optional<double> margin;        ///< relative; empty: the plan's
-  std::optional<double> ceiling;       ///< see Demand
-  std::optional<Requirement> require;  ///< see Demand
+  Metric metric;  ///< with its margin, ceiling, requirement and lead-in in `request`
   /// "stdout", "stderr", "samples" (what a contest program hands over, docs/samples.md), or the path of a
   /// file that the trial writes, relative to its working directory; placeholders are expanded. Empty: a
   /// metric of Assay's own, of which this is a refinement.
@@ -187,7 +183,6 @@ struct PlannedMetric {
   std::string pattern;
   std::string json;                    ///< a JSON pointer (RFC 6901) to a number or a list of numbers
   Aggregate aggregate;                 ///< when it occurs many times
-  LeadIn lead_in;                      ///< of those many, what `pick` does not see
   std::vector<std::string> workloads;  ///< that yield it; empty: all
   bool operator==(const PlannedMetric&) const = default;
 };
@@ -235,7 +230,7 @@ struct PlannedRounds {
 
 /// The commits that a history is made of.
 struct PlannedHistory {
-  std::string reference;        ///< the commit that all are held against; empty: none is asked for
+  std::string reference;        ///< the commit that all are compared with; empty: none is asked for
   std::string branch = "HEAD";  ///< where it ends: the line of first parents up to there
   int every = 1;                ///< each so many commits, counted from the newest
   int keep = 0;  ///< campaigns of the history that keep their trials, the newest; others are reduced. 0: all

@@ -7,9 +7,9 @@
 
 #include "assay/model/aggregates.hpp"
 #include "assay/model/design.hpp"
-#include "assay/model/effect.hpp"
 #include "assay/model/finding.hpp"
 #include "assay/model/log.hpp"
+#include "assay/model/metric.hpp"
 
 namespace assay::model {
 
@@ -20,7 +20,7 @@ struct GateReason {
   enum class Kind {
     wrong,          ///< a cell's answer; `quoted`: how
     failed,         ///< a cell; `quoted`: how
-    change,         ///< of a metric, held against what is allowed
+    change,         ///< of a metric, compared with what is allowed
     requirement,    ///< on a cell's own value
     no_finding,     ///< too few rounds to judge a cell
     cut_off,        ///< the campaign did not come to its end
@@ -72,6 +72,62 @@ struct Findings {
   const Metric& metric_of(const Finding& f) const { return design.metrics[f.metric]; }
   const Candidate& candidate(const Cell& cell) const { return design.candidates[cell.candidate]; }
   const Workload& workload(const Cell& cell) const { return design.workloads[cell.workload]; }
+};
+
+/// A figure estimated from a few rounds, with an interval that covers it four times in five.
+struct Range {
+  double typical = 0, low = 0, high = 0;
+};
+
+/// What can be expected of one finding. From how much its effects vary, never from which way they point.
+struct ComparisonForecast {
+  Comparison comparison;
+  MetricId metric;
+  double margin = 0;
+  /// The smallest relative change that is called with a chance of 80 % in the rounds there are; empty: none
+  /// is.
+  std::optional<Range> change;
+  std::optional<Range>
+      rounds_to_same;  ///< that "same" takes when nothing changed; empty: it did not vary at all
+  /// The smallest margin within which the rounds there are say "same" four times in five, when nothing
+  /// changed.
+  std::optional<Range> margin_to_call_same;
+};
+
+/// What can be expected of a campaign.
+struct Forecast {
+  std::size_t cells = 0, twins = 0;            ///< cells that run; those of them that are twins'
+  std::size_t comparisons = 0;                 ///< without the twins'
+  double round_seconds = 0, twin_seconds = 0;  ///< one round, and the twins' part of it
+  int rounds_min = 0, rounds_max = 0;          ///< planned; rounds_max 0: as many as there is time for
+  int rounds = 0;                              ///< that there is time for, at most rounds_max
+  int first_look = 0;                          ///< rounds without which there is no first verdict; 0: unknown
+  std::optional<double> budget;                ///< seconds
+  bool continues = false;                      ///< to the first look, if the budget ends before
+
+  /// Whether the budget ends it before anything can be decided.
+  bool impossible_reason() const { return budget && round_seconds > 0 && rounds < first_look; }
+  std::vector<ComparisonForecast> forecasts;  ///< on watched metrics, without twins; empty before any round
+};
+
+/// How unsteady one length of work was: the spread (standard deviation, robust) of log ratios of neighbours
+/// that do the same, and the smallest change that a duel of one minute decides.
+struct NoiseLevel {
+  double seconds = 0;
+  bool process = false;
+  std::optional<double> in_turns, abreast;
+  std::optional<double> rounds_in_turns, rounds_abreast;  ///< relative change
+};
+
+/// What a machine is like to measure on.
+struct Conditions {
+  std::vector<MachineFact> facts;
+  double launch_cost = 0, clock_resolution = 0, clock_overhead = 0;  ///< seconds
+  std::optional<double> steal, other_load;                           ///< shares of its CPU time
+  std::optional<double> load;
+  std::optional<bool> on_battery;
+  std::vector<NoiseLevel> noise;
+  std::vector<MachineFact> unavailable;  ///< metrics that can't be had here, and why
 };
 
 }  // namespace assay::model

@@ -1,7 +1,7 @@
 #pragma once
 
-/// The library's modules use the names of its model without `model::`. Users of the library have those that the
-/// headers in assay/ name.
+/// The library's modules use the names of its model without `model::`. Users of the library have those that
+/// the headers in assay/ name.
 namespace assay {
 namespace model {}
 namespace app {

@@ -1,13 +1,17 @@
 #pragma once
 
 #include <functional>
+#include <map>
 #include <optional>
+#include <span>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "assay/model/design.hpp"
 #include "assay/model/id_table.hpp"
 #include "assay/model/plan.hpp"
+#include "assay/model/setting.hpp"
 
 namespace assay::plan {
 
@@ -71,17 +75,48 @@ std::vector<Comparison> comparisons_of(const PlannedCells& cells, const Plan& pl
 /// The place of the plan's baseline among its candidates.
 CandidateId baseline_of(const Plan& plan);
 
-/// The candidate that another is held against; none for the plan's baseline.
+/// The candidate that another is compared with; none for the plan's baseline.
 std::optional<CandidateId> baseline_of(const Plan& plan, CandidateId candidate);
 
-/// Every candidate that others are held against, in the plan's order.
+/// Every candidate that others are compared with, in the plan's order.
 std::vector<CandidateId> baselines_of(const Plan& plan);
 
 /// Copies the cells of each baseline for a twin of it. The twins' ids come after those of the plan's
-/// candidates, in the order of baselines_of(); each copy is held against its original.
+/// candidates, in the order of baselines_of(); each copy is compared with its original.
 void add_twins(const Plan& plan, PlannedCells& cells, std::vector<Comparison>& comparisons);
 
 /// What a valid plan says to no effect, a sentence each, printed before anything runs.
 std::vector<std::string> plan_warnings(const Plan& plan);
+
+/// Restricts a valid plan to the cells that are chosen: takes out workloads, levels of factors, and
+/// candidates, but keeps each baseline that those left are compared with. Throws Error that names --only for
+/// a name or value the plan does not have, and when nothing is left to compare.
+void filter_plan(Plan& plan, const CellFilter& only);
+
+/// Names with a meaning of their own: no factor and no `with` may take them.
+std::span<const std::string> reserved_placeholders();
+
+/// Replaces each `${name}` in `text` by its value; `$${` stands for a literal `${`, and `${byte.e9}` for the
+/// byte of that hexadecimal number, which is how a plan, whose text is UTF-8, has arguments that are none.
+///
+///   expand("net-${locks}.txt", {{"locks", "800"}})  ==  "net-800.txt"
+///   expand("$${HOME}", {})                          ==  "${HOME}"
+///
+/// Throws Error (without a place) for a name that has no value here, with the near miss, and for a `${`
+/// that is never closed.
+std::string expand(const std::string& text, const std::map<std::string, std::string>& values);
+
+/// A text that is to be taken as it is, byte for byte, as expand() gives it back.
+std::string escape(std::string_view text);
+
+/// The placeholders whose values are known only when a trial begins, as `expand` takes them: each is left in
+/// the text as a mark that no argument of a program can contain, for bind_placeholders() to replace.
+const std::map<std::string, std::string>& trial_placeholders();
+
+/// Whether a text of expand() waits for the value of `${name}`.
+bool is_unbound(const std::string& text, const std::string& name);
+
+/// Puts `value` where a text of expand() waits for `${name}`.
+std::string bind_placeholders(std::string text, const std::string& name, const std::string& value);
 
 }  // namespace assay::plan

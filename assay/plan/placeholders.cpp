@@ -1,5 +1,3 @@
-#include "assay/plan/placeholders.hpp"
-
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -9,6 +7,7 @@
 
 #include "assay/model/error.hpp"
 #include "assay/model/text.hpp"
+#include "assay/plan/cells.hpp"
 
 namespace assay::plan {
 namespace {

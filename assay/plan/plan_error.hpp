@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "assay/model/plan.hpp"
-#include "assay/plan/validate.hpp"
+#include "assay/plan/plan_file.hpp"
 
 namespace assay::plan {
 

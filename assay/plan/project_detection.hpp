@@ -26,7 +26,7 @@ std::optional<Project> detect_project(const std::string& folder);
 std::string project_files();
 
 /// A commented plan file to begin with, for the project in `folder`: its build steps and programs where they
-/// are known, the last commit (of a git repository, `in_git`) held against the working tree, else two
+/// are known, the last commit (of a git repository, `in_git`) compared with the working tree, else two
 /// programs, and a workload to fill in. What it returns can be read as a plan.
 std::string starter_plan(const std::string& folder, bool in_git);
 

@@ -4,7 +4,6 @@
 
 #include "assay/model/error.hpp"
 #include "assay/model/text.hpp"
-#include "assay/model/units.hpp"
 
 namespace assay::plan {
 

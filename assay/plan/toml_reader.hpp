@@ -13,7 +13,7 @@
 #include "assay/codec/plan_keys.hpp"
 #include "assay/codec/value.hpp"
 #include "assay/model/plan.hpp"
-#include "assay/plan/validate.hpp"
+#include "assay/plan/plan_file.hpp"
 
 namespace assay::plan {
 

@@ -6,8 +6,8 @@
 #include <string>
 #include <vector>
 
-#include "assay/model/units.hpp"
-#include "assay/plan/write.hpp"
+#include "assay/model/text.hpp"
+#include "assay/plan/plan_file.hpp"
 
 namespace assay::plan {
 

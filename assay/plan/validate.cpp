@@ -1,5 +1,3 @@
-#include "assay/plan/validate.hpp"
-
 #include <re2/re2.h>
 
 #include <algorithm>
@@ -11,8 +9,8 @@
 #include "assay/model/error.hpp"
 #include "assay/model/text.hpp"
 #include "assay/plan/cells.hpp"
-#include "assay/plan/placeholders.hpp"
 #include "assay/plan/plan_error.hpp"
+#include "assay/plan/plan_file.hpp"
 
 namespace assay::plan {
 namespace {
@@ -129,7 +127,7 @@ class Validator {
     }
   }
 
-  /// A workload that is taken apart into its functions.
+  /// A workload that is split into its functions.
   void contest(const PlannedWorkload& workload, const std::string& path) const {
     if (!workload.run.empty() || workload.service)
       fail(path + ".contest",
@@ -234,7 +232,8 @@ class Validator {
       fail("plan.margin", "the margin must be above 0 % and below 1000 %", "write it like \"1 %\"");
   }
 
-  /// Expands every command, one workload at a time, so that an unknown placeholder is reported with its place.
+  /// Expands every command, one workload at a time, so that an unknown placeholder is reported with its
+  /// place.
   void placeholders() const {
     std::size_t comparisons = 0;
     for (std::size_t i = 0; i < plan_.workloads.size(); ++i) {

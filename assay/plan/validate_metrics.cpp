@@ -25,10 +25,11 @@ void check_own(const Plan& plan, const PlanErrors& refusal) {
   for (std::size_t i = 0; i < plan.metrics.size(); ++i) {
     const auto& metric = plan.metrics[i];
     const auto path = entry("metric", i);
-    if (metric.margin && !(*metric.margin > 0 && *metric.margin < 10))
+    if (metric.metric.request.margin &&
+        !(*metric.metric.request.margin > 0 && *metric.metric.request.margin < 10))
       refusal.fail(path + ".margin", "the margin must be above 0 % and below 1000 %",
                    "write it like \"1 %\"");
-    if (metric.from.empty() && !metric.lead_in.none())
+    if (metric.from.empty() && !metric.metric.request.lead_in.none())
       refusal.fail(path + ".lead_in",
                    "\"" + metric.metric.name + "\" has one value a trial, none of which is left out",
                    "lead_in is for metrics that a trial writes many values of");
@@ -48,11 +49,13 @@ void check_own(const Plan& plan, const PlanErrors& refusal) {
     if (const auto problem = metric.pattern.empty() ? std::string{} : check::pattern_error(metric.pattern);
         !problem.empty())
       refusal.fail(path + ".pattern", problem, "see the RE2 syntax; in TOML, single quotes keep backslashes");
-    if (metric.lead_in.seconds > 0 && (metric.pattern.empty() || !check::has_time_group(metric.pattern)))
-      refusal.fail(path + ".lead_in",
-                   "its values have no times, so that none lies before " + to_string(metric.lead_in),
-                   "give the pattern a group named at for the time in seconds, (?P<at>[0-9.]+), or write a "
-                   "number of values");
+    if (metric.metric.request.lead_in.seconds > 0 &&
+        (metric.pattern.empty() || !check::has_time_group(metric.pattern)))
+      refusal.fail(
+          path + ".lead_in",
+          "its values have no times, so that none lies before " + to_string(metric.metric.request.lead_in),
+          "give the pattern a group named at for the time in seconds, (?P<at>[0-9.]+), or write a "
+          "number of values");
     if (const auto problem = check::pointer_error(metric.json); !problem.empty())
       refusal.fail(path + ".json", "json = \"" + metric.json + "\": " + problem, "see RFC 6901");
     for (const auto& name : metric.workloads)

@@ -11,11 +11,11 @@
 #include <thread>
 #include <utility>
 
-#include "assay/measure/digest.hpp"
+#include "assay/measure/file_io.hpp"
 #include "assay/model/design.hpp"
 #include "assay/model/error.hpp"
 #include "assay/relink/captured_links.hpp"
-#include "assay/relink/program_files.hpp"
+#include "assay/relink/code_map.hpp"
 
 namespace assay::relink {
 namespace fs = std::filesystem;
@@ -176,7 +176,7 @@ std::uint64_t LayoutSet::seed_of(int layout) const {
   return seed;
 }
 
-/// Where its layouts lie. Those of other seeds that nobody has touched for a day go.
+/// Where its layouts lie. Those of other seeds untouched for a day go.
 void LayoutSet::choose_paths(Variant& varied) const {
   // The programs that it shares its layouts with are part of what a layout is.
   std::string text = varied.place + "\n";

@@ -15,7 +15,7 @@ namespace assay::relink {
 
 /// The layouts that a campaign's programs take in turn. Those that are compared with each other have them in
 /// common: pieces of code of one name stand at the same addresses in all of them, which layout k moves.
-/// Programs that can't be linked anew keep the layout of their own link.
+/// Programs that can't be relinked keep the layout of their own link.
 ///
 /// Shared libraries that were built with a program, and that its link names, are varied as it is.
 ///

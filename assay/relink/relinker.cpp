@@ -7,9 +7,8 @@
 #include <map>
 #include <utility>
 
-#include "assay/measure/digest.hpp"
 #include "assay/measure/file_io.hpp"
-#include "assay/measure/find_program.hpp"
+#include "assay/measure/program_file.hpp"
 #include "assay/model/error.hpp"
 
 namespace assay::relink {

@@ -9,7 +9,6 @@
 #include "assay/measure/process.hpp"
 #include "assay/relink/address_plan.hpp"
 #include "assay/relink/captured_links.hpp"
-#include "assay/relink/link_properties.hpp"
 
 namespace assay::relink {
 

@@ -164,7 +164,7 @@ ChartJson growth_chart(const Findings& all, const std::vector<const ScalingCurve
   return spec;
 }
 
-ChartJson typical_chart(const Findings& all, const TrialValues& values, MetricId metric,
+ChartJson typical_chart(const Findings& all, const Observations& evidence, MetricId metric,
                         const std::vector<CellId>& cells) {
   constexpr double much = 20;
   auto rows = ChartJson::array(), order = ChartJson::array(), settings_in_order = ChartJson::array();
@@ -173,7 +173,7 @@ ChartJson typical_chart(const Findings& all, const TrialValues& values, MetricId
   for (const auto& candidate : all.design.candidates)
     if (!candidate.twin_of) order.push_back(candidate.name);
   for (const auto id : cells) {
-    const auto& series = values.of(metric, id);
+    const auto& series = evidence.values_of(metric, id);
     if (series.empty()) continue;
     const auto plain = values_of(series);
     const double typical = stats::median(plain);

@@ -38,29 +38,9 @@ double rounded(double value);
 /// A chart that is as wide as the page and has so many rows.
 ChartJson chart_of(std::size_t rows, ChartJson data);
 
-/// The values of a campaign's judged trials on its watched metrics, of servers also on
-/// rates and latencies, by cell, each with its round (0: none),
-/// in the order in which they ran. Cost: one pass over the trials.
-class TrialValues {
- public:
-  using Series = std::vector<std::pair<int, double>>;
-
-  explicit TrialValues(const Record& record);
-
-  /// Empty for a cell without any.
-  const Series& of(MetricId metric, CellId cell) const;
-
- private:
-  std::map<std::pair<MetricId, CellId>, Series> series_;
-  Series none_;
-};
-
-/// The values alone.
-std::vector<double> values_of(const TrialValues::Series& series);
-
 /// The cells' typical values, candidates in the plan's order along the axis and a line for each setting, with
 /// the quantiles at 5 and 95 % of their trials. Included by this module's own sources only.
-ChartJson typical_chart(const Findings& all, const TrialValues& values, MetricId metric,
+ChartJson typical_chart(const Findings& all, const Observations& evidence, MetricId metric,
                         const std::vector<CellId>& cells);
 
 /// The change of a metric by decile of the runs, a line for each comparison on a workload that has enough of
@@ -73,7 +53,7 @@ ChartJson decile_chart(const Findings& all, MetricId metric, WorkloadId workload
 class TrialCharts {
  public:
   /// Both must outlive this.
-  TrialCharts(const Findings& all, const TrialValues& values) : all_(all), trials_(values) {}
+  TrialCharts(const Findings& all, const Observations& evidence) : all_(all), evidence_(evidence) {}
 
   /// Every trial of these cells on a metric as a dot, cells below each other; of many, quantiles:
   /// {"form": …, "rows": [[name, key of its values], …]}.
@@ -92,7 +72,7 @@ class TrialCharts {
   std::string form_of(MetricId metric, bool dots, bool logarithmic);
 
   const Findings& all_;
-  const TrialValues& trials_;
+  const Observations& evidence_;
   ChartJson forms_ = ChartJson::object(), values_ = ChartJson::object();
 };
 
@@ -113,7 +93,7 @@ ChartJson latency_chart(const Findings& all, const Record& record, const std::ve
 
 /// A metric's typical values over a factor with numbers for levels, a line for each candidate and choice of
 /// the other factors.
-ChartJson sweep_chart(const Findings& all, const TrialValues& values, MetricId metric,
+ChartJson sweep_chart(const Findings& all, const Observations& evidence, MetricId metric,
                       const std::string& factor, const std::vector<CellId>& cells);
 
 }  // namespace assay::render

@@ -1,10 +1,9 @@
-#include "assay/render/conditions.hpp"
-
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <nlohmann/json.hpp>
 
+#include "assay/render/documents.hpp"
 #include "assay/render/text_tables.hpp"
 #include "assay/report/format.hpp"
 

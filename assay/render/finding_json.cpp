@@ -5,6 +5,7 @@
 #include "assay/codec/json.hpp"
 #include "assay/model/enum_names.hpp"
 #include "assay/report/advice.hpp"
+#include "assay/report/format.hpp"
 #include "assay/report/note_text.hpp"
 
 namespace assay::render {
@@ -121,7 +122,7 @@ Json finding_json(const Findings& all, const Finding& finding) {
       {"p_adjusted", finding.p_adjusted},
       {"verdict", to_string(finding.verdict)},
       {"beyond_margin", finding.beyond_margin},
-      {"method", finding.method},
+      {"method", method_text(finding.method)},
       {"decided_by",
        finding.superseded_by ? Json(all.design.metrics[*finding.superseded_by].name) : Json(nullptr)},
       {"to_decide", rounds_to_decide_json(all, finding)},

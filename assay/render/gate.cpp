@@ -1,5 +1,3 @@
-#include "assay/render/gate.hpp"
-
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -10,6 +8,7 @@
 #include "assay/model/enum_names.hpp"
 #include "assay/model/redact.hpp"
 #include "assay/model/text.hpp"
+#include "assay/render/documents.hpp"
 #include "assay/report/note_text.hpp"
 
 namespace assay::render {

@@ -1,5 +1,3 @@
-#include "assay/render/history.hpp"
-
 #include <algorithm>
 #include <cmath>
 #include <map>
@@ -8,6 +6,7 @@
 
 #include "assay/model/enum_names.hpp"
 #include "assay/model/text.hpp"
+#include "assay/render/documents.hpp"
 #include "assay/report/format.hpp"
 #include "assay/report/history_text.hpp"
 #include "assay/stats/location.hpp"

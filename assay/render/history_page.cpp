@@ -3,8 +3,8 @@
 
 #include "assay/model/enum_names.hpp"
 #include "assay/model/text.hpp"
-#include "assay/render/history.hpp"
-#include "assay/render/page_template.hpp"
+#include "assay/render/documents.hpp"
+#include "assay/render/page_sections.hpp"
 #include "assay/report/format.hpp"
 #include "assay/report/history_text.hpp"
 

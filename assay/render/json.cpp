@@ -1,8 +1,8 @@
-#include "assay/render/json.hpp"
-
 #include "assay/codec/json.hpp"
+
 #include "assay/model/enum_names.hpp"
 #include "assay/model/redact.hpp"
+#include "assay/render/documents.hpp"
 #include "assay/render/finding_json.hpp"
 #include "assay/report/note_text.hpp"
 #include "assay/report/sentence.hpp"

@@ -96,14 +96,14 @@ ChartJson latency_chart(const Findings& all, const Record& record, const std::ve
   return spec;
 }
 
-ChartJson sweep_chart(const Findings& all, const TrialValues& values, MetricId metric,
+ChartJson sweep_chart(const Findings& all, const Observations& evidence, MetricId metric,
                       const std::string& factor, const std::vector<CellId>& cells) {
   auto rows = ChartJson::array();
   std::set<double> levels;
   for (const auto id : cells) {
     const auto& cell = all.design.cells[id];
     const auto level = cell.setting.levels.find(factor);
-    const auto& series = values.of(metric, id);
+    const auto& series = evidence.values_of(metric, id);
     if (series.empty() || level == cell.setting.levels.end()) continue;
     const auto at = number_of(level->second);
     if (!at) continue;

@@ -1,5 +1,3 @@
-#include "assay/render/markdown.hpp"
-
 #include <fmt/format.h>
 
 #include <map>
@@ -9,7 +7,7 @@
 
 #include "assay/model/redact.hpp"
 #include "assay/model/text.hpp"
-#include "assay/render/gate.hpp"
+#include "assay/render/documents.hpp"
 #include "assay/report/report.hpp"
 
 namespace assay::render {

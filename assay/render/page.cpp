@@ -1,5 +1,3 @@
-#include "assay/render/page.hpp"
-
 #include <algorithm>
 #include <kainjow/mustache.hpp>
 #include <variant>
@@ -8,8 +6,8 @@
 #include "assay/model/enum_names.hpp"
 #include "assay/model/redact.hpp"
 #include "assay/render/charts.hpp"
+#include "assay/render/documents.hpp"
 #include "assay/render/page_sections.hpp"
-#include "assay/render/page_template.hpp"
 #include "assay/report/report.hpp"
 
 namespace assay::render {
@@ -27,8 +25,7 @@ class Page {
         record_(record),
         report_(make_report(all, &record)),
         evidence_(record.design, record.log),
-        values_(record),
-        trial_charts_(all, values_) {}
+        trial_charts_(all, evidence_) {}
 
   std::string write() {
     data page;
@@ -132,7 +129,7 @@ class Page {
     return timeline_chart(all_, evidence_, chart.metric, chart.cells);
   }
   ChartJson draw(const TypicalChart& chart) {
-    return typical_chart(all_, values_, chart.metric, chart.cells);
+    return typical_chart(all_, evidence_, chart.metric, chart.cells);
   }
   ChartJson draw(const TrialsChart& chart) {
     return chart.over_rounds ? trial_charts_.over_rounds(chart.cells, chart.metric)
@@ -142,7 +139,7 @@ class Page {
   ChartJson draw(const DecileChart& chart) { return decile_chart(all_, chart.metric, chart.workload); }
   ChartJson draw(const LatencyChart& chart) { return latency_chart(all_, record_, chart.cells); }
   ChartJson draw(const SweepChart& chart) {
-    return sweep_chart(all_, values_, chart.metric, chart.factor, chart.cells);
+    return sweep_chart(all_, evidence_, chart.metric, chart.factor, chart.cells);
   }
 
   data more_charts(bool folded) {
@@ -162,7 +159,6 @@ class Page {
   const Record& record_;
   Report report_;
   Observations evidence_;
-  TrialValues values_;
   TrialCharts trial_charts_;
   ChartJson charts_ = ChartJson::object(), details_ = ChartJson::object();
 };

@@ -1,7 +1,9 @@
 #pragma once
 
 #include <kainjow/mustache.hpp>
+#include <string>
 
+#include "assay/render/charts.hpp"
 #include "assay/report/report.hpp"
 
 namespace assay::render {
@@ -27,5 +29,18 @@ void put_notes(const report::Report& report, kainjow::mustache::data& page);
 
 /// The programs, the machine and how to measure it again.
 void put_provenance(const report::Report& report, kainjow::mustache::data& page);
+
+// The parts of a page that all pages share. Included by this module's own sources only.
+
+/// The forms, as page/ has them, for kainjow::mustache.
+std::string findings_form();
+std::string history_form();
+
+std::string page_style();
+std::string page_script();
+std::string page_libraries();
+
+/// JSON that may stand in a script element: no "<" is left in it.
+std::string in_script(const ChartJson& json);
 
 }  // namespace assay::render

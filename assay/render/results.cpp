@@ -7,9 +7,7 @@
 
 #include "assay/judge/gate.hpp"
 #include "assay/model/error.hpp"
-#include "assay/render/json.hpp"
-#include "assay/render/markdown.hpp"
-#include "assay/render/page.hpp"
+#include "assay/render/documents.hpp"
 #include "assay/report/format.hpp"
 
 namespace assay::render {

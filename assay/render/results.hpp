@@ -9,7 +9,7 @@
 #include "assay/model/log.hpp"
 #include "assay/model/plan.hpp"
 #include "assay/model/results.hpp"
-#include "assay/render/text.hpp"
+#include "assay/render/documents.hpp"
 
 namespace assay::render {
 
@@ -23,8 +23,8 @@ struct Change {
 };
 std::ostream& operator<<(std::ostream& out, const Change& change);
 
-/// One candidate against its baseline, on one metric, at one workload and setting. Shares its Results' findings,
-/// so it may outlive them.
+/// One candidate against its baseline, on one metric, at one workload and setting. Shares its Results'
+/// findings, so it may outlive them.
 class ComparisonRow {
  public:
   /// `finding`: one of `all`.

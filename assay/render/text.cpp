@@ -1,11 +1,10 @@
-#include "assay/render/text.hpp"
-
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <set>
 
 #include "assay/model/enum_names.hpp"
+#include "assay/render/documents.hpp"
 #include "assay/render/text_tables.hpp"
 #include "assay/report/format.hpp"
 #include "assay/report/report.hpp"

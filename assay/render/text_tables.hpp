@@ -8,7 +8,7 @@
 
 #include "assay/model/finding.hpp"
 #include "assay/model/results.hpp"
-#include "assay/render/text.hpp"
+#include "assay/render/documents.hpp"
 #include "assay/report/report.hpp"
 
 namespace assay::render {

@@ -6,7 +6,7 @@
 #include <utility>
 
 #include "assay/metrics/catalogue.hpp"
-#include "assay/model/aggregate.hpp"
+#include "assay/model/metric.hpp"
 #include "assay/model/observations.hpp"
 #include "assay/render/charts.hpp"
 #include "assay/report/format.hpp"
@@ -24,8 +24,8 @@ constexpr std::size_t most_dots = 2000;  // of one chart: more can't be distingu
 std::string TrialCharts::key_of(CellId cell, MetricId metric) {
   auto key = std::to_string(metric.value) + "/" + std::to_string(cell.value);
   if (values_.contains(key)) return key;
-  const auto& series = trials_.of(metric, cell);
-  const auto plain = values_of(series);
+  const auto& series = evidence_.values_of(metric, cell);
+  const auto plain = model::values_of(series);
   auto& entry = values_[key];
   entry["trials"] = plain.size();
   for (const auto& [name, p] :
@@ -81,7 +81,7 @@ ChartJson TrialCharts::in_rows(const std::vector<CellId>& cells, MetricId metric
   double least = std::numeric_limits<double>::infinity(), most = -std::numeric_limits<double>::infinity();
   auto rows = ChartJson::array();
   for (const auto cell : cells) {
-    const auto& series = trials_.of(metric, cell);
+    const auto& series = evidence_.values_of(metric, cell);
     if (series.empty()) continue;
     total += series.size();
     for (const auto& [round, value] : series) {
@@ -96,13 +96,13 @@ ChartJson TrialCharts::in_rows(const std::vector<CellId>& cells, MetricId metric
 
 ChartJson TrialCharts::over_rounds(const std::vector<CellId>& cells, MetricId metric) const {
   std::size_t total = 0;
-  for (const auto cell : cells) total += trials_.of(metric, cell).size();
+  for (const auto cell : cells) total += evidence_.values_of(metric, cell).size();
   const std::size_t bin = (total + most_dots - 1) / most_dots;
   auto lines = ChartJson::array();
   for (const auto cell : cells) {
-    auto series = trials_.of(metric, cell);
+    auto series = evidence_.values_of(metric, cell);
     if (series.empty()) continue;
-    const double typical = stats::median(values_of(series));
+    const double typical = stats::median(model::values_of(series));
     if (!(typical > 0)) continue;
     std::ranges::sort(series);
     auto rounds = ChartJson::array(), shares = ChartJson::array();
@@ -187,9 +187,8 @@ void add_line(const std::string& name, const Points& points, std::size_t parts, 
 
 /// Where the lead-in ends, on the chart's axis.
 std::optional<double> end_of_lead_in(const Metric& metric, bool timed) {
-  if (metric.request.lead_in.empty()) return {};
-  const auto lead_in = parse_lead_in(metric.request.lead_in);
-  if (timed != (lead_in.seconds > 0)) return {};
+  const auto& lead_in = metric.request.lead_in;
+  if (lead_in.none() || timed != (lead_in.seconds > 0)) return {};
   return timed ? lead_in.seconds : static_cast<double>(lead_in.values);
 }
 
@@ -231,35 +230,6 @@ ChartJson timeline_chart(const Findings& all, const Observations& evidence, Metr
     spec["layer"].push_back({{"mark", {{"type", "rule"}, {"strokeDash", {4, 4}}, {"color", "INK"}}},
                              {"encoding", {{"x", {{"datum", *end}, {"type", "quantitative"}}}}}});
   return spec;
-}
-
-TrialValues::TrialValues(const Record& record) {
-  const Observations evidence(record.design, record.log);
-  using From = Observations::Source;
-  for (const auto metric : record.design.metrics.ids()) {
-    const auto& its = record.design.metrics[metric];
-    const bool of_servers = metrics::is_kind(its, metrics::MetricKind::request_rate) ||
-                            metrics::is_kind(its, metrics::MetricKind::latency_p50) ||
-                            metrics::is_kind(its, metrics::MetricKind::latency_p99);
-    if (!its.request.watched && !of_servers) continue;
-    for (const auto from : {From::judged, From::unpaired}) {
-      const auto& values = evidence.values(metric, from);
-      for (std::size_t i = 0; i < values.size(); ++i)
-        series_[{metric, values.cell[i]}].emplace_back(values.round[i], values.value[i]);
-    }
-  }
-}
-
-const TrialValues::Series& TrialValues::of(MetricId metric, CellId cell) const {
-  const auto found = series_.find({metric, cell});
-  return found == series_.end() ? none_ : found->second;
-}
-
-std::vector<double> values_of(const TrialValues::Series& series) {
-  std::vector<double> values;
-  values.reserve(series.size());
-  for (const auto& [round, value] : series) values.push_back(value);
-  return values;
 }
 
 }  // namespace assay::render

@@ -1,5 +1,3 @@
-#include "assay/render/trial_listing.hpp"
-
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -8,6 +6,7 @@
 #include <vector>
 
 #include "assay/render/charts.hpp"
+#include "assay/render/documents.hpp"
 #include "assay/report/format.hpp"
 #include "assay/report/sentence.hpp"
 #include "assay/stats/location.hpp"
@@ -50,14 +49,15 @@ std::string cell_details(const Findings& all, CellId cell, const std::vector<dou
 }  // namespace
 
 std::string details(const Findings& all, const Record& record) {
-  const TrialValues trials(record);
+  const Observations evidence(record.design, record.log);
   std::string out;
   for (const auto& f : all.findings) {
     const auto& cell = all.candidate_cell(f);
     if (!is_watched(all, f) || all.candidate(cell).twin_of || all.metric_of(f).exact) continue;
     std::map<CellId, std::vector<double>> values;
     for (const auto id : {f.comparison.baseline, f.comparison.candidate})
-      if (const auto& series = trials.of(f.metric, id); !series.empty()) values[id] = values_of(series);
+      if (const auto& series = evidence.values_of(f.metric, id); !series.empty())
+        values[id] = values_of(series);
     if (values.size() < 2) continue;
     double low = std::numeric_limits<double>::infinity(), high = -std::numeric_limits<double>::infinity();
     for (const auto& [id, list] : values) {

@@ -4,7 +4,6 @@
 
 #include "assay/model/enum_names.hpp"
 #include "assay/report/format.hpp"
-#include "assay/report/labels.hpp"
 #include "assay/report/note_text.hpp"
 #include "assay/report/sentence.hpp"
 

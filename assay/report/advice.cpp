@@ -14,7 +14,6 @@
 #include "assay/model/plan.hpp"
 #include "assay/model/setting.hpp"
 #include "assay/report/format.hpp"
-#include "assay/report/labels.hpp"
 
 namespace assay::report {
 
@@ -27,15 +26,23 @@ int rounded_up(double value) {
   return static_cast<int>(std::ceil(value / step) * step);
 }
 
+/// A command with options after its verb: those of a comparison precede the words that are compared.
+std::string with_options(const std::string& command, const std::string& options) {
+  const auto verb_end = std::min(command.size(), command.find(' ', command.find(' ') + 1));
+  return command.substr(0, verb_end) + options + command.substr(verb_end);
+}
+
+/// The option of a duel that makes so many layouts; empty where it makes none, or a plan says how many.
+std::string layouts_option(const Design& design, int rounds) {
+  if (design.kind != CampaignKind::duel || design.rules.layouts == 0) return {};
+  return fmt::format(" --relink={}", std::max(design.rules.layouts, rounds));
+}
+
 /// The command that measures a campaign again with so many rounds. Of a contest they share a fixed budget,
-/// which has to grow with them; options stand at its end, and before the words of a comparison.
+/// which has to grow with them; its options stand at the end.
 std::string command_with_rounds(const Design& design, int rounds, double seconds) {
-  auto repeat = design.repeat_command;
+  const auto& repeat = design.repeat_command;
   if (repeat.empty()) return {};
-  const std::string relink = " --relink";
-  if (const auto at = repeat.find(relink);
-      at != std::string::npos && design.rules.layouts > 0 && rounds > design.rules.layouts)
-    repeat.replace(at, repeat.find(' ', at + 1) - at, relink + "=" + std::to_string(rounds));
   auto options = fmt::format(" --rounds {}..{}", std::min(8, rounds), rounds);
   if (design.kind == CampaignKind::contest) {
     const double share = static_cast<double>(design.rules.budget_ms.value_or(2000)) / 1000 /
@@ -43,8 +50,7 @@ std::string command_with_rounds(const Design& design, int rounds, double seconds
     return repeat + options + fmt::format(" --budget {}s", rounded_up(std::ceil(share * rounds)));
   }
   if (seconds > 0) options += fmt::format(" --budget {}s", rounded_up(std::ceil(1.5 * seconds)));
-  const auto verb_end = std::min(repeat.size(), repeat.find(' ', repeat.find(' ') + 1));
-  return repeat.substr(0, verb_end) + options + repeat.substr(verb_end);
+  return with_options(repeat, options + layouts_option(design, rounds));
 }
 
 struct WiderMargin {
@@ -85,6 +91,11 @@ std::string surprise_text(const judge::Surprise& surprise) {
   return {};
 }
 
+std::string repeat_command(const Design& design) {
+  if (design.repeat_command.empty()) return {};
+  return with_options(design.repeat_command, layouts_option(design, 0));
+}
+
 std::string rounds_needed_text(const Findings& all, const Finding& f) {
   if (!f.rounds_to_decide) return {};
   switch (f.rounds_to_decide->obstacle) {
@@ -118,7 +129,7 @@ std::string rounds_needed_text(const Findings& all, const Finding& f) {
   const auto rounds = rounded_up(f.rounds_to_decide->rounds);
   auto text = fmt::format("even odds to decide it by {} rounds", rounds);
   if (f.replication.layouts > 0 && rounds > f.replication.layouts)
-    text += all.design.repeat_command.find(" --relink") != std::string::npos
+    text += all.design.kind == CampaignKind::duel
                 ? " of as many layouts"
                 : fmt::format(" of as many layouts (relink = {} in [build])", rounds);
   if (f.rounds_to_decide->seconds > 0) text += " (" + duration(f.rounds_to_decide->seconds) + ")";

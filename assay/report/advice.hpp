@@ -3,15 +3,17 @@
 #include <string>
 #include <vector>
 
-#include "assay/judge/confirmation.hpp"
+#include "assay/judge/judge.hpp"
 #include "assay/model/design.hpp"
-#include "assay/model/forecast.hpp"
 #include "assay/model/results.hpp"
 
 namespace assay::report {
 
 /// Why a finding should be measured again: "it is no larger than …".
 std::string surprise_text(const judge::Surprise& surprise);
+
+/// The command that measures a campaign again as it was measured; empty where there is none.
+std::string repeat_command(const Design& design);
 
 /// What it would take to decide an unclear finding: by how many rounds, and how long, the odds are even, with
 /// the command that measures them, or why no number of rounds would do. Empty for a finding that is decided.

@@ -8,7 +8,6 @@
 
 #include "assay/model/enum_names.hpp"
 #include "assay/report/format.hpp"
-#include "assay/report/labels.hpp"
 #include "assay/report/sentence.hpp"
 #include "assay/report/summary_lines.hpp"
 

@@ -8,7 +8,7 @@
 #include "assay/judge/cpu_wall.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/enum_names.hpp"
-#include "assay/report/labels.hpp"
+#include "assay/report/format.hpp"
 #include "assay/report/sentence.hpp"
 
 namespace assay::report {
@@ -122,7 +122,7 @@ std::vector<Sentence> sentences(const Findings& all) {
   std::vector<Sentence> result;
   for (const auto id : all.design.candidates.ids()) {
     const auto& candidate = all.design.candidates[id];
-    if (candidate.twin_of) continue;  // shown apart
+    if (candidate.twin_of) continue;  // shown separately
     std::vector<const Finding*> mine;
     for (const auto& f : all.findings)
       if (all.candidate_cell(f).candidate == id && is_watched(all, f) && !judge::is_secondary(all, f) &&
@@ -132,7 +132,7 @@ std::vector<Sentence> sentences(const Findings& all) {
     if (mine.empty() && reasons.empty() && (all.is_filtered || !candidate.baseline)) continue;
     Sentence sentence{.candidate = candidate.name};
     sentence.is_notable = !reasons.empty() || std::ranges::any_of(mine, [](const Finding* f) {
-      return f->verdict == Verdict::better || f->verdict == Verdict::worse || f->verdict == Verdict::differs;
+      return is_change(f->verdict) || f->verdict == Verdict::differs;
     });
     if (!mine.empty()) {
       const auto text = report::sentence(all, mine);

@@ -8,6 +8,7 @@
 #include <cstddef>
 #include <sstream>
 #include <utility>
+#include <variant>
 #include <vector>
 
 #include "assay/metrics/catalogue.hpp"
@@ -180,6 +181,29 @@ std::string verdict_phrase(const Metric& metric, Verdict verdict) {
   return words.what.empty() ? phrase : phrase + " " + words.what;
 }
 
+std::string method_text(std::optional<TestMethod> method) {
+  if (!method) return {};
+  switch (*method) {
+    case TestMethod::compared_directly:
+      return "compared directly";
+    case TestMethod::signed_rank:
+      return "signed-rank test of paired rounds, Walsh-average interval";
+    case TestMethod::signed_rank_of_medians:
+      return "signed-rank test of the medians of paired rounds, Walsh-average interval";
+    case TestMethod::clipped_signed_rank:
+      return "clipped signed-rank test of paired rounds, fast runs";
+    case TestMethod::blocked_ranks_and_t:
+      return "blocked rank test of rounds with repeats and Student's t of their medians, both";
+    case TestMethod::weighted_mean:
+      return "sign-flip test of the weighted mean of comparisons";
+    case TestMethod::mann_whitney_exact:
+      return "Mann-Whitney, exact";
+    case TestMethod::mann_whitney_approximate:
+      return "Mann-Whitney, approximate";
+  }
+  return {};
+}
+
 std::size_t display_width(const std::string& text) {
   return static_cast<std::size_t>(
       std::ranges::count_if(text, [](char c) { return (static_cast<unsigned char>(c) & 0xC0U) != 0x80; }));
@@ -251,6 +275,50 @@ std::string pad_right(const std::string& text, std::size_t width) {
 std::string pad_left(const std::string& text, std::size_t width) {
   const auto fits = cut(text, width);
   return filling(fits, width) + fits;
+}
+
+std::string place_label(const Design& design, const Cell& cell) {
+  std::string text = design.workloads.size() > 1 ? design.workloads[cell.workload].name : "";
+  if (const auto setting = cell.setting.text(); !setting.empty())
+    text += (text.empty() ? "" : ", ") + setting;
+  return text;
+}
+
+std::string cell_label(const Design& design, CellId id) {
+  const auto& cell = design.cells[id];
+  std::string text = design.candidates[cell.candidate].name;
+  if (design.workloads.size() > 1) text += " on " + design.workloads[cell.workload].name;
+  if (const auto setting = cell.setting.text(); !setting.empty()) text += ", " + setting;
+  return text;
+}
+
+std::string subject_label(const Design& design, const Subject& subject) {
+  struct Name {
+    const Design& design;
+    std::string operator()(const WholeCampaign&) const { return "the campaign"; }
+    std::string operator()(const ThisMachine&) const { return "this machine"; }
+    std::string operator()(CandidateId id) const { return design.candidates[id].name; }
+    std::string operator()(CellId id) const { return cell_label(design, id); }
+    std::string operator()(WorkloadId id) const { return "workload " + design.workloads[id].name; }
+    std::string operator()(MetricId id) const { return design.metrics[id].name; }
+  };
+  return std::visit(Name{design}, subject);
+}
+
+std::string sign_of(Verdict verdict) {
+  switch (verdict) {
+    case Verdict::better:
+      return "+";
+    case Verdict::worse:
+      return "!";
+    case Verdict::same:
+      return "=";
+    case Verdict::differs:
+      return "≠";
+    case Verdict::unclear:
+      break;
+  }
+  return "?";
 }
 
 }  // namespace assay::report

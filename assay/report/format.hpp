@@ -1,9 +1,10 @@
 #pragma once
 
 #include <cstddef>
+#include <optional>
 #include <string>
 
-#include "assay/model/effect.hpp"
+#include "assay/model/design.hpp"
 #include "assay/model/finding.hpp"
 #include "assay/model/metric.hpp"
 
@@ -63,6 +64,9 @@ std::string verdict_word(const Metric& metric, Verdict verdict);
 /// program".
 std::string verdict_phrase(const Metric& metric, Verdict verdict);
 
+/// What a finding was concluded by, in words; empty for none.
+std::string method_text(std::optional<TestMethod> method);
+
 /// How many terminal cells a UTF-8 text takes, each character counted as one.
 std::size_t display_width(const std::string& text);
 
@@ -76,5 +80,18 @@ std::string wrap(const std::string& text, std::size_t indent);
 /// Text filled with spaces to `width` cells, or cut to it with "…".
 std::string pad_right(const std::string& text, std::size_t width);
 std::string pad_left(const std::string& text, std::size_t width);
+
+/// How a cell is named in sentences: "heap on orders, locks=800"; without the workload's name when the
+/// campaign has but one workload.
+std::string cell_label(const Design& design, CellId cell);
+
+/// Where a cell is measured: "orders, locks=800"; without the workload's name when there is but one.
+std::string place_label(const Design& design, const Cell& cell);
+
+/// What a note or a reason is about.
+std::string subject_label(const Design& design, const Subject& subject);
+
+/// `+` better, `!` worse, `=` same, `?` unclear.
+std::string sign_of(Verdict verdict);
 
 }  // namespace assay::report

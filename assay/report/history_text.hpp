@@ -37,7 +37,7 @@ std::string change_of_effect(const HistoryLine& line, const Effect& effect);
 /// How many commits may have made a step: those after its last point before, up to the first after.
 std::size_t commits_of(const HistoryLine& line, const HistoryStep& step);
 
-/// What came of a search for a commit, a sentence each, the answer first; what it took comes last.
+/// The result of a search for a commit, a sentence each, the answer first; what it took comes last.
 std::vector<std::string> located_lines(const CommitSearchResult& located);
 
 /// "3fa1c2e9 Search to the end of the network, 2026-03-04".

@@ -6,7 +6,7 @@
 #include <optional>
 #include <set>
 
-#include "assay/report/labels.hpp"
+#include "assay/report/format.hpp"
 #include "assay/report/sentence.hpp"
 
 namespace assay::report {

@@ -7,7 +7,6 @@
 
 #include "assay/model/enum_names.hpp"
 #include "assay/report/format.hpp"
-#include "assay/report/labels.hpp"
 #include "assay/report/sentence.hpp"
 
 namespace assay::report {
@@ -172,7 +171,8 @@ class NoteWriter {
         return "another campaign was measuring on it at the same time";
       case NoteKind::unwaited_children:
         return short_number(figure_) +
-               " s of CPU time belong to children that their parents did not wait for, and are not in cpu time";
+               " s of CPU time belong to children that their parents did not wait for, and are not in cpu "
+               "time";
       case NoteKind::costly_output:
         return "writing its output takes about " + percent(figure_) +
                " of its wall time; with keep_output = false it goes nowhere, at less cost";

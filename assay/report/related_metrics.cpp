@@ -11,7 +11,6 @@
 
 #include "assay/metrics/catalogue.hpp"
 #include "assay/report/format.hpp"
-#include "assay/report/labels.hpp"
 #include "assay/report/report.hpp"
 #include "assay/report/sentence.hpp"
 #include "assay/report/tables.hpp"
@@ -19,8 +18,6 @@
 namespace assay::report {
 
 namespace {
-
-bool is_called(const Finding& f) { return f.verdict == Verdict::better || f.verdict == Verdict::worse; }
 
 bool is_pace(const Metric& metric) { return metric.unit == "s" || metric.unit.ends_with("/s"); }
 
@@ -57,7 +54,7 @@ bool shows_related_metrics(const Findings& all, const Finding& finding) {
 std::string related_metrics_text(const Findings& all, const Finding& finding, std::size_t columns) {
   std::vector<Moved> moved;
   for (const auto& f : all.findings)
-    if (f.comparison == finding.comparison && f.metric != finding.metric && is_called(f) &&
+    if (f.comparison == finding.comparison && f.metric != finding.metric && is_change(f.verdict) &&
         !is_watched(all, f) && !all.metric_of(f).exact && !goes_along(all, f, finding))
       moved.push_back({f.metric, f.effect});
   for (const auto& line : all.profile)
@@ -86,7 +83,7 @@ std::vector<std::string> other_changes(const Findings& all) {
       const Finding *low = nullptr, *high = nullptr;
       for (const auto& f : all.findings) {
         if (all.candidate_cell(f).candidate != candidate || f.metric != metric || is_watched(all, f) ||
-            !is_called(f))
+            !is_change(f.verdict))
           continue;
         if (low == nullptr || f.effect.value < low->effect.value) low = &f;
         if (high == nullptr || f.effect.value > high->effect.value) high = &f;

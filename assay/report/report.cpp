@@ -8,6 +8,7 @@
 
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/enum_names.hpp"
+#include "assay/report/advice.hpp"
 #include "assay/report/format.hpp"
 #include "assay/report/note_text.hpp"
 #include "assay/report/summary_lines.hpp"
@@ -277,7 +278,7 @@ Report make_report(const Findings& all, const Record* record) {
                 .notes = {},
                 .programs = programs_of(all),
                 .facts = facts_of(all, record),
-                .repeat = all.design.repeat_command};
+                .repeat = repeat_command(all.design)};
   if (all.provisional)
     report.provisional =
         fmt::format("provisional, the campaign was {} after {} whole rounds",

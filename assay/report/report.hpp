@@ -17,7 +17,7 @@ namespace assay::report {
 struct Overview {
   struct Entry {
     const Finding* finding = nullptr;  ///< none: nothing was compared there
-    std::optional<StatusCode> status;  ///< the candidate's, where it is not sound
+    std::optional<StatusCode> status;  ///< the candidate's, where it is not ok
     std::string text;                  ///< in a few characters: "−12 % +", or its status
   };
   std::vector<std::string> columns;      ///< "orders, locks=200"; of one workload: "locks=200"
@@ -54,13 +54,13 @@ std::vector<Profile> make_profiles(const Findings& findings);
 
 /// One comparison on one metric, or a cell in whose place there is none, in words.
 struct Row {
-  const Finding* finding = nullptr;  ///< none: its cell is not sound
+  const Finding* finding = nullptr;  ///< none: its cell is not ok
   CellId cell;                       ///< the candidate's
   std::string candidate, setting;
   std::vector<std::string> levels;  ///< of the setting, in the order of the factors' names
   std::string where;                ///< "orders, locks=800"; without the workload where there is but one
   std::string baseline, baseline_typical, typical, change, interval;
-  std::string sign, verdict;  ///< "+", "faster"; of a cell that is not sound, none and its status
+  std::string sign, verdict;  ///< "+", "faster"; of a cell that is not ok, none and its status
   std::string rest;           ///< the mean, and how many runs were slow; empty where that is unknown
   std::string runs;    ///< fast and typical runs apart, where the change is that of the fast ones; else empty
   std::string limit;   ///< that a side is at its declared ceiling, and what of it; else empty
@@ -181,7 +181,7 @@ struct Report {
   std::vector<LineGroup> aggregates;  ///< what several findings say together
   std::vector<std::string> parts;     ///< of overall changes
   std::vector<std::string> trends, latencies, requirements, first_calls, twins;
-  std::vector<std::string> other_changes;  ///< metrics that nobody watched
+  std::vector<std::string> other_changes;  ///< metrics that are not watched
   std::vector<Chart> charts;
   std::vector<LeftOut> left_out;
   std::vector<NoteLine> notes;

@@ -121,8 +121,6 @@ bool is_one_of_two_times(const Metric& metric) {
   return metrics::is_kind(metric, metrics::MetricKind::wall_time) || metrics::is_default_cpu_time(metric);
 }
 
-bool is_called(Verdict verdict) { return verdict == Verdict::better || verdict == Verdict::worse; }
-
 SentenceText single_sentence(const Findings& all, const Finding& f) {
   const auto baseline = all.candidate(all.baseline_cell(f)).name;
   const auto figures = ": " + change_text(all, f) + rest_text(all, f) + secondary_text(all, f);
@@ -213,7 +211,7 @@ SentenceText of_group(const Findings& all, const Group& group, const std::string
                                    Verdict::unclear};
   const auto than = [&](Verdict verdict) {
     if (baseline.empty()) return std::string{};
-    return (is_called(verdict)            ? " than "
+    return (is_change(verdict)            ? " than "
             : verdict == Verdict::same    ? " as "
             : verdict == Verdict::differs ? " from "
                                           : " against ") +
@@ -225,7 +223,7 @@ SentenceText of_group(const Findings& all, const Group& group, const std::string
         std::ranges::count(group.findings, verdict, [](const Finding* f) { return f->verdict; }));
     if (count == 0) continue;
     const bool first = text.head.empty();
-    const auto phrase = is_called(verdict)            ? verdict_phrase(*group.metric, verdict)
+    const auto phrase = is_change(verdict)            ? verdict_phrase(*group.metric, verdict)
                         : verdict == Verdict::unclear ? "no verdict yet"
                                                       : verdict_word(*group.metric, verdict);
     const auto where =

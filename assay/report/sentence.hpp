@@ -60,8 +60,8 @@ bool is_watched(const Findings& findings, const Finding& finding);
 std::string location_phrase(const Findings& findings, const std::vector<const Finding*>& some,
                             const std::vector<const Finding*>& all_of_it);
 
-/// Replacement text for a table in which every finding is undecided or superseded by another metric: "wall time:
-/// see cpu time, …". Empty if the table should be shown.
+/// Replacement text for a table in which every finding is undecided or superseded by another metric: "wall
+/// time: see cpu time, …". Empty if the table should be shown.
 std::string cross_reference(const Findings& findings, const std::vector<const Finding*>& of_block);
 
 }  // namespace assay::report

@@ -11,7 +11,6 @@
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/enum_names.hpp"
 #include "assay/report/format.hpp"
-#include "assay/report/labels.hpp"
 #include "assay/report/sentence.hpp"
 
 namespace assay::report {
@@ -34,7 +33,8 @@ std::string size_text(const Findings& all, const ScalingCurve& trend) {
                      trend.law.empty() ? "" : "exponent ", plain(interval.low), plain(interval.high));
 }
 
-/// Whether where two costs are the same is known well enough to be reported, and matters to what was measured.
+/// Whether where two costs are the same is known well enough to be reported, and matters to what was
+/// measured.
 bool reports_crossing(const ScalingCurve& trend) {
   constexpr double near = 2, narrow = 10;
   const auto& interval = trend.crossing_interval;

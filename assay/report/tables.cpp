@@ -12,7 +12,6 @@
 #include "assay/model/enum_names.hpp"
 #include "assay/report/advice.hpp"
 #include "assay/report/format.hpp"
-#include "assay/report/labels.hpp"
 #include "assay/report/note_text.hpp"
 #include "assay/report/report.hpp"
 #include "assay/report/sentence.hpp"

@@ -159,15 +159,12 @@ IdTable<MetricId, Metric> select_metrics(const Plan& plan, const Capabilities& o
       demand.watched = metric.supporting = true;
     for (const auto& refined : plan.metrics)
       if (refined.metric.name == metric.name) {
-        demand.margin = refined.margin;
-        demand.ceiling = refined.ceiling;
-        demand.require = refined.require;
-        demand.lead_in = to_string(refined.lead_in);
+        auto asked = refined.metric.request;
+        asked.watched = demand.watched;
+        asked.missing = demand.missing;
         const auto* row = metrics::find_metric_info(metric.name);
-        if (row == nullptr || row->needs == Needs::work || !refined.from.empty()) continue;
-        const auto asked = demand;
-        metric = refined.metric;
-        metric.request = asked;
+        if (row != nullptr && row->needs != Needs::work && refined.from.empty()) metric = refined.metric;
+        demand = asked;
       }
     if (demand.watched && !demand.missing.empty())
       throw Error("\"" + metric.name + "\" can't be watched here: " + demand.missing, "plan.watch",

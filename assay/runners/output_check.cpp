@@ -6,7 +6,7 @@
 #include <filesystem>
 
 #include "assay/measure/file_io.hpp"
-#include "assay/measure/find_program.hpp"
+#include "assay/measure/program_file.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/text.hpp"
 
@@ -44,14 +44,15 @@ class TemporaryFile {
 
 std::optional<std::string> run_checker(measure::Launcher& launcher, const ProgramCell& cell,
                                        const check::Output& answer, const std::stop_token& stop) {
-  if (cell.check.program.empty()) return {};
+  if (cell.planned.check.program.empty()) return {};
   if (!answer.whole) return "its output is too long for its checker";
   const TemporaryFile file(answer.out);
-  const measure::Command command{.program = measure::find_program(cell.check.program.front(), cell.folder),
-                                 .arguments = cell.check.program,
-                                 .directory = cell.folder,
-                                 .stdin_file = file.path(),
-                                 .timeout = cell.command.timeout};
+  const measure::Command command{
+      .program = measure::find_program(cell.planned.check.program.front(), cell.folder),
+      .arguments = cell.planned.check.program,
+      .directory = cell.folder,
+      .stdin_file = file.path(),
+      .timeout = cell.command.timeout};
   const auto result = launcher.run(command, stop);
   if (result.interrupted) return {};
   const auto output = [&] {

@@ -79,8 +79,8 @@ void add_program_metrics(const measure::ProcessResult& result, const measure::Lo
   const double cpu = result.user + result.system;
   to.add(MetricKind::wall_time, result.wall);
   to.add(MetricKind::cpu_time, cpu);
-  if (cell.work && cell.throughput && result.wall > 0)
-    trial.readings.push_back({*cell.throughput, *cell.work / result.wall});
+  if (cell.planned.work && cell.throughput && result.wall > 0)
+    trial.readings.push_back({*cell.throughput, *cell.planned.work / result.wall});
   to.add(MetricKind::user_time, result.user);
   to.add(MetricKind::system_time, result.system);
   if (result.wall > 0) to.add(MetricKind::cores_used, cpu / result.wall);
@@ -122,11 +122,11 @@ void add_user_metrics(const measure::ProcessResult& result, const std::string& d
       trial.detail = found.problem;
       return;
     }
-    const auto later = check::drop_lead_in(own.planned.lead_in, found.occurrences);
+    const auto later = check::drop_lead_in(own.planned.metric.request.lead_in, found.occurrences);
     if (later.empty()) {
       trial.outcome = Outcome::failed;
       trial.detail = own.planned.metric.name + ": all " + std::to_string(found.occurrences.size()) +
-                     " of its values lie within lead_in = " + to_string(own.planned.lead_in);
+                     " of its values lie within lead_in = " + to_string(own.planned.metric.request.lead_in);
       return;
     }
     trial.readings.push_back({*own.id, check::pick_one(own.planned.aggregate, later)});

@@ -5,8 +5,8 @@
 #include <filesystem>
 
 #include "assay/measure/cgroup.hpp"
-#include "assay/measure/digest.hpp"
-#include "assay/model/units.hpp"
+#include "assay/measure/file_io.hpp"
+#include "assay/model/text.hpp"
 #include "assay/runners/output_check.hpp"
 #include "assay/runners/program_metrics.hpp"
 #include "assay/runners/trial_environment.hpp"
@@ -16,7 +16,7 @@ namespace {
 
 using measure::Counter;
 
-/// Whether it died for want of memory: it came near to what it may hold.
+/// Whether it died for lack of memory: it came near to what it may hold.
 bool at_memory_limit(const measure::ProcessResult& result, const Control& control) {
   return control.memory_limit > 0 && result.peak_memory >= 0.9 * static_cast<double>(control.memory_limit);
 }
@@ -24,13 +24,13 @@ bool at_memory_limit(const measure::ProcessResult& result, const Control& contro
 void classify_exit(const measure::ProcessResult& result, const ProgramCell& cell, Trial& trial) {
   const auto says = [&](Outcome outcome, std::string why) {
     trial.outcome = outcome;
-    if (!result.not_started && !result.timed_out && cell.control.memory_limit > 0) {
-      if (at_memory_limit(result, cell.control)) trial.outcome = Outcome::over_limit;
-      why += " (its memory was limited to " + bytes_text(cell.control.memory_limit) + ")";
+    if (!result.not_started && !result.timed_out && cell.planned.control.memory_limit > 0) {
+      if (at_memory_limit(result, cell.planned.control)) trial.outcome = Outcome::over_limit;
+      why += " (its memory was limited to " + bytes_text(cell.planned.control.memory_limit) + ")";
     }
     trial.detail = why + stderr_tail(result);
   };
-  const auto& ok = cell.check.exit_ok;
+  const auto& ok = cell.planned.check.exit_ok;
   if (result.not_started)
     says(Outcome::failed, *result.not_started);
   else if (result.interrupted)
@@ -57,7 +57,7 @@ check::Output answer_of(const measure::ProcessResult& result, std::string_view t
 ProgramRunner::Run ProgramRunner::prepare_run(CellId cell, Role role, const std::stop_token& stop) {
   auto& what = cells_[cell];
   Run run{.cell = cell, .trial = {.cell = cell, .role = role}, .command = what.command};
-  auto control = what.control;
+  auto control = what.planned.control;
   bind_port(run.command, control, what.port);
   run.staging = std::make_unique<TrialEnvironment>(launcher_, std::move(control), what.folder);
   if (const auto problem = run.staging->begin(stop)) {
@@ -67,7 +67,7 @@ ProgramRunner::Run ProgramRunner::prepare_run(CellId cell, Role role, const std:
   }
   run.ready = true;
   run.command.directory = run.staging->directory();
-  run.command.discard_output = role != Role::check && !what.control.keep_output;
+  run.command.discard_output = role != Role::check && !what.planned.control.keep_output;
   for (auto& own : what.metrics) {
     run.command.samples = run.command.samples || own.planned.from == "samples";
     own.before = stamp((std::filesystem::path(run.command.directory) / own.file).string());
@@ -82,7 +82,7 @@ ProgramRunner::Run ProgramRunner::prepare_run(CellId cell, Role role, const std:
 void ProgramRunner::pause_before_run(std::span<Run> runs, const std::stop_token& stop) const {
   double seconds = 0;
   for (const auto& run : runs)
-    if (run.ready) seconds = std::max(seconds, cells_[run.cell].control.pause);
+    if (run.ready) seconds = std::max(seconds, cells_[run.cell].planned.control.pause);
   if (!(seconds > 0) || sleep_for(seconds, stop)) return;
   for (auto& run : runs) {
     run.ready = false;
@@ -123,7 +123,7 @@ void ProgramRunner::run_concurrent(std::vector<Run>& runs, const std::stop_token
   }
 }
 
-/// Makes the trial out of what came of the run, and clears up after it.
+/// Makes the trial out of the result of the run, and clears up after it.
 void ProgramRunner::finish(Run& run) {
   const auto& what = cells_[run.cell];
   auto& trial = run.trial;
@@ -139,7 +139,8 @@ void ProgramRunner::finish(Run& run) {
         trial.output_digest = run.result.out->digest();
       }
       add_program_metrics(run.result, run.load_during, what, ids_, trial);
-      if (const auto id = ids_.find(metrics::MetricKind::warm_page_share); id && !what.control.cold.empty())
+      if (const auto id = ids_.find(metrics::MetricKind::warm_page_share);
+          id && !what.planned.control.cold.empty())
         trial.readings.push_back({*id, run.staging->warm_page_share()});
       add_user_metrics(run.result, run.command.directory, what, trial);
       if (run.load_during.suspended && trial.role != Role::check && trial.outcome != Outcome::interrupted) {
@@ -225,7 +226,7 @@ Trial ProgramRunner::check(CellId cell, std::optional<CellId> baseline, const st
   // nothing.
   const bool has_figures =
       std::ranges::any_of(what.metrics, [](const UserMetric& own) { return own.planned.from == "stdout"; });
-  auto wrong = check::check_output(what.check, mine, expected);
+  auto wrong = check::check_output(what.planned.check, mine, expected);
   if (wrong)
     *wrong += stderr_tail(run.result);
   else
@@ -237,7 +238,7 @@ Trial ProgramRunner::check(CellId cell, std::optional<CellId> baseline, const st
     trial.output_digest.clear();
   } else if (expected && !what.expected && expected->digest != mine.digest) {
     trial.detail = check::first_difference(mine, *expected);
-    if (!what.check.program.empty()) trial.detail += "; the checker program accepts both";
+    if (!what.planned.check.program.empty()) trial.detail += "; the checker program accepts both";
   }
   answers_.insert_or_assign(cell, StoredOutput(mine));
   return std::move(trial);
@@ -251,7 +252,7 @@ void ProgramRunner::recheck_output(const Batch& batch, Run& run, const std::stop
   const auto& what = cells_[run.cell];
   const auto text = run.result.out->head(), kept = checked->second.text();
   const auto now = answer_of(run.result, text);
-  auto wrong = check::check_output(what.check, now, checked->second.as_output(kept));
+  auto wrong = check::check_output(what.planned.check, now, checked->second.as_output(kept));
   if (wrong)
     *wrong += stderr_tail(run.result);
   else
@@ -262,19 +263,19 @@ void ProgramRunner::recheck_output(const Batch& batch, Run& run, const std::stop
 }
 
 bool ProgramRunner::allows_repeats(CellId cell) const {
-  // What goes before and after a trial may take long, and nobody knows how long.
-  const auto& control = cells_[cell].control;
+  // What goes before and after a trial may take long, and their time is unknown.
+  const auto& control = cells_[cell].planned.control;
   return !is_concurrent() && !cells_[cell].part && control.before.run.empty() && control.after.run.empty() &&
          control.cold.empty() && !(control.pause > 0);
 }
 
 double ProgramRunner::seconds_before_trial(CellId cell) const {
-  if (!is_concurrent()) return cells_[cell].control.pause;
+  if (!is_concurrent()) return cells_[cell].planned.control.pause;
   const auto& mine = design_.cells[cell];  // those that run at once pause once
   const auto together = std::ranges::count_if(design_.cells, [&](const Cell& other) {
     return other.workload == mine.workload && other.setting == mine.setting;
   });
-  return cells_[cell].control.pause / static_cast<double>(together);
+  return cells_[cell].planned.control.pause / static_cast<double>(together);
 }
 
 bool ProgramRunner::needs_final_check(CellId cell) const {

@@ -18,6 +18,7 @@
 #include "assay/model/design.hpp"
 #include "assay/model/log.hpp"
 #include "assay/model/plan.hpp"
+#include "assay/plan/cells.hpp"
 #include "assay/runners/capabilities.hpp"
 #include "assay/runners/sample_lines.hpp"
 #include "assay/runners/stored_output.hpp"
@@ -40,15 +41,14 @@ struct UserMetric {
   std::optional<FileStamp> before;  ///< of the trial that is running
 };
 
-/// What it takes to run a cell whose candidate is a program.
+/// What it takes to run a cell whose candidate is a program: what the plan has of it, and what was found
+/// here.
 struct ProgramCell {
+  plan::PlannedCell planned;
   measure::Command command;
   std::string program;  ///< the file that is compared, which the command may start through others
-  OutputCheck check;
   std::optional<std::string> expected;  ///< content of the check's file
-  Control control;
-  std::string folder;          ///< the plan's
-  std::optional<double> work;  ///< amount done by a trial
+  std::string folder;                   ///< the plan's
   std::optional<MetricId> throughput;
   double build_seconds = 0;  ///< 0 where nothing was built
   /// Where its build keeps what layouts need (empty: it does not), and the setting that it was built for.
@@ -95,7 +95,7 @@ class ProgramRunner : public engine::TrialRunner {
   std::vector<CheckWarning> check_warnings() const override;
 
  private:
-  /// One run in the making: what it needs, and what came of it.
+  /// One run in the making: what it needs, and the result of it.
   struct Run {
     CellId cell;
     Trial trial;

@@ -11,8 +11,8 @@
 
 namespace assay::runners {
 
-/// What one run of a contest program printed about one of its functions at one setting: a part of the program that
-/// is compared for itself. Its setting has the factor "function" besides the program's own.
+/// What one run of a contest program printed about one of its functions at one setting: a part of the program
+/// that is compared for itself. Its setting has the factor "function" besides the program's own.
 struct SampleGroup {
   Setting setting;
   struct Value {

@@ -8,13 +8,13 @@
 
 #include "assay/model/design.hpp"
 #include "assay/model/log.hpp"
-#include "assay/runners/server_cell.hpp"
+#include "assay/runners/server_session.hpp"
 
 namespace assay::runners {
 
 /// What the servers of a workload and setting have in common, beyond the plan: how many requests a trial has,
-/// and how long they live, where the plan leaves that open. Known from their checks; requests also by the trials
-/// that the log has already.
+/// and how long they live, where the plan leaves that open. Known from their checks; requests also by the
+/// trials that the log has already.
 class ServerLifetimes {
  public:
   /// REQUIRES: `design` outlives it.

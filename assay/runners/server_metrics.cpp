@@ -7,7 +7,6 @@
 
 #include "assay/stats/location.hpp"
 #include "assay/stats/log_histogram.hpp"
-#include "assay/stats/median_polish.hpp"
 
 namespace assay::runners {
 

@@ -5,10 +5,10 @@
 
 #include "assay/check/output.hpp"
 #include "assay/check/replies.hpp"
-#include "assay/measure/digest.hpp"
+#include "assay/measure/file_io.hpp"
 #include "assay/runners/server_session.hpp"
 #include "assay/schedule/order.hpp"
-#include "assay/service/scoped_affinity.hpp"
+#include "assay/service/server.hpp"
 
 namespace assay::runners {
 namespace {
@@ -25,7 +25,7 @@ check::ReplyCheck asked_of(const service::Request& request) {
   return {.status = request.status, .match = request.match};
 }
 
-/// A number that tells rounds and passes apart, for new random orders.
+/// A number that distinguishes rounds and passes, for new random orders.
 int number_of(int round, std::size_t pass) {
   constexpr int most_passes = 4096;
   return round * most_passes + static_cast<int>(pass % most_passes);
@@ -60,7 +60,7 @@ double ServerRunner::rate_of(ServerSession& life, bool surely, const std::stop_t
 Trial ServerRunner::check(CellId id, std::optional<CellId> baseline, const std::stop_token& stop) {
   const auto& cell = cells_.at(id);
   const auto& requests = *cell.requests;
-  const auto& check = cell.process.check;
+  const auto& check = cell.process.planned.check;
   ServerSession life(id, cell, launcher_, Role::check);
   const auto known_answers = baseline ? expected_.find(*baseline) : expected_.end();
   AcceptedBodies known(requests.size());
@@ -174,10 +174,10 @@ std::vector<Trial> ServerRunner::run(const Batch& batch, const std::stop_token& 
       const auto compared =
           expected_.find(baseline == design_.comparisons.end() ? life->id() : baseline->baseline);
       std::optional<std::string> expected;
-      if (cell.process.check.equal == "replies" && compared != expected_.end())
+      if (cell.process.planned.check.equal == "replies" && compared != expected_.end())
         expected = compared->second.at(what.first).text();
-      if (const auto wrong =
-              check::check_body(cell.process.check, asked_of((*cell.requests)[what.first]), body, expected))
+      if (const auto wrong = check::check_body(cell.process.planned.check,
+                                               asked_of((*cell.requests)[what.first]), body, expected))
         life->fail(Outcome::wrong, "its reply changed in round " + std::to_string(batch.round) + ": " +
                                        name_of(*cell.requests, what.first) + ": " + *wrong);
       else if (const auto known = known_.find(life->id()); known != known_.end())
@@ -233,7 +233,7 @@ std::vector<CheckWarning> ServerRunner::check_warnings() const {
     const auto cell = std::ranges::find_if(
         cells_, [&](const auto& entry) { return design_.cells[entry.first].workload == workload; });
     if (cell == cells_.end()) continue;
-    const auto& check = cell->second.process.check;
+    const auto& check = cell->second.process.planned.check;
     const bool any_match =
         std::ranges::any_of(*cell->second.requests, [](const auto& r) { return !r.match.empty(); });
     if (check.equal.empty() && check.match.empty() && !any_match)

@@ -15,8 +15,8 @@
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/design.hpp"
 #include "assay/model/log.hpp"
-#include "assay/runners/server_cell.hpp"
 #include "assay/runners/server_lifetime.hpp"
+#include "assay/runners/server_session.hpp"
 #include "assay/runners/stored_output.hpp"
 
 namespace assay::runners {

@@ -10,12 +10,10 @@
 #include <vector>
 
 #include "assay/measure/file_io.hpp"
-#include "assay/measure/find_program.hpp"
-#include "assay/measure/page_cache.hpp"
+#include "assay/measure/program_file.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/text.hpp"
-#include "assay/model/units.hpp"
-#include "assay/plan/placeholders.hpp"
+#include "assay/plan/cells.hpp"
 
 namespace assay::runners {
 

@@ -11,7 +11,7 @@
 namespace assay::runners {
 
 /// What is done around a trial, untimed: a fresh working directory, files dropped from the page cache, the
-/// steps before and after. To be made before the trial and ended after it, whatever came of it.
+/// steps before and after. To be made before the trial and ended after it, whatever its result.
 class TrialEnvironment {
  public:
   /// `folder` is the plan's: relative paths start there.
@@ -53,7 +53,7 @@ constexpr int not_here = 77;
 bool mark_unsupported(Trial& trial);
 
 /// Fills what is known only when a trial begins: `${port}`, `given` or else a free one, for the command, its
-/// environment and the steps around it; it is returned. Does nothing where nobody waits for one. Throws
+/// environment and the steps around it; it is returned. Does nothing where none is waited for. Throws
 /// Error(measuring) when there is no port.
 std::optional<int> bind_port(measure::Command& command, Control& control, std::optional<int> given = {});
 

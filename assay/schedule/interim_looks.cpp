@@ -18,7 +18,7 @@ namespace assay::schedule {
 
 namespace {
 
-constexpr int first_look = 8, ordinary = 7;  // a least number of rounds that nobody chose
+constexpr int first_look = 8, ordinary = 7;  // a least number of rounds that was not chosen
 
 std::vector<double> weights_of(std::size_t looks) {
   constexpr std::array early = {6.0, 3.0, 1.5, 1.5, 1.5, 1.5};

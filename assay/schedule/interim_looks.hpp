@@ -17,9 +17,9 @@ namespace assay::schedule {
 /// 10, 14, 20, 28, 40, 60. Throws DomainError unless 1 ≤ min ≤ max.
 std::vector<int> planned_looks(int min, int max);
 
-/// The same for a comparison with repeats, which decide sooner: where `min` is 8 or less and below `max`, with
-/// 2, 3 and 5 in front (below 7, those that are at least `min`), from the first at which the smallest p is
-/// within that look's level.
+/// The same for a comparison with repeats, which decide sooner: where `min` is 8 or less and below `max`,
+/// with 2, 3 and 5 in front (below 7, those that are at least `min`), from the first at which the smallest p
+/// is within that look's level.
 std::vector<int> planned_looks(int min, int max, const Replication& repeats);
 
 /// How extreme the counts of a test, the signed-rank test or, in early rounds with repeats, the blocked rank

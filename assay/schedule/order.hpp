@@ -22,4 +22,11 @@ bool is_twin_round(int number);
 /// How many rounds it takes to have `judged` judged ones, the warm-up and, abreast, the controls with them.
 int rounds_in_all(int judged, bool abreast);
 
+/// How many trials a round has of each of several cells that are compared with one another, from what a trial
+/// of each costs (seconds, above 0): one, but of a cell whose trial costs a third of the most expensive one's
+/// or less up to nine, as many as fit into its share of the most expensive trial's time, which all such cells
+/// share evenly. So repeats make no round more than one expensive trial longer. Where the most expensive
+/// takes less than 50 ms, rounds are short and times uncertain: one each.
+std::vector<int> repeats_by_cost(std::span<const double> costs);
+
 }  // namespace assay::schedule

@@ -1,5 +1,3 @@
-#include "assay/service/curl_transport.hpp"
-
 #include <curl/curl.h>
 
 #include <algorithm>
@@ -10,6 +8,7 @@
 #include <utility>
 
 #include "assay/model/error.hpp"
+#include "assay/service/http_transport.hpp"
 
 namespace assay::service {
 namespace {

@@ -2,9 +2,6 @@
 
 #include <chrono>
 
-#include "assay/service/curl_transport.hpp"
-#include "assay/service/socket_transport.hpp"
-
 namespace assay::service {
 
 std::string to_string(RequestError fault) {

@@ -22,7 +22,7 @@ struct RequestResult {
   std::uint64_t digest = 0;  ///< of the reply's body (XXH3)
 };
 
-/// What came of a stretch of requests.
+/// The result of a stretch of requests.
 struct LoadResult {
   std::vector<RequestResult> sent;  ///< in the order of their replies
   double seconds = 0;               ///< from the first sent, or due, to the last reply

@@ -1,13 +1,17 @@
 #pragma once
 
+#include <sched.h>
+#include <sys/types.h>
+
 #include <csignal>
+#include <cstdint>
 #include <optional>
+#include <set>
 #include <stop_token>
 #include <string>
 #include <vector>
 
 #include "assay/measure/process.hpp"
-#include "assay/measure/running_process.hpp"
 #include "assay/service/http_transport.hpp"
 
 namespace assay::service {
@@ -67,6 +71,32 @@ class Server {
   std::optional<measure::RunningProcess> running_;
   double start_seconds_ = 0;
   bool lost_port_ = false;
+};
+
+/// The processes of a session that live now: a server with everything it started, but for those that made a
+/// session of their own. Cost: a look at every process of the machine.
+std::vector<pid_t> processes_of(pid_t session);
+
+/// CPU seconds that these processes have used up to now, with the children that they have waited for. Those
+/// of living processes are exact, those of children by the kernel's ticks.
+double cpu_of(const std::vector<pid_t>& processes);
+
+/// The inodes of the sockets that these processes hold.
+std::set<std::uint64_t> sockets_of(const std::vector<pid_t>& processes);
+
+/// Keeps the calling thread on one core as long as this object lives, so that who sends requests and who
+/// answers them don't push each other about. Does nothing where the kernel refuses. To be ended by the thread
+/// that made it.
+class ScopedAffinity {
+ public:
+  explicit ScopedAffinity(int core);
+  ~ScopedAffinity();
+  ScopedAffinity(const ScopedAffinity&) = delete;
+  ScopedAffinity& operator=(const ScopedAffinity&) = delete;
+
+ private:
+  cpu_set_t before_{};
+  bool pinned_ = false;
 };
 
 }  // namespace assay::service

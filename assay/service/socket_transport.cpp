@@ -1,5 +1,3 @@
-#include "assay/service/socket_transport.hpp"
-
 #include <poll.h>
 #include <sys/epoll.h>
 #include <sys/socket.h>
@@ -22,8 +20,7 @@
 
 #include "assay/measure/file_io.hpp"
 #include "assay/model/error.hpp"
-#include "assay/service/reply_parser.hpp"
-#include "assay/service/sockets.hpp"
+#include "assay/service/http_transport.hpp"
 
 namespace assay::service {
 namespace {

@@ -1,5 +1,3 @@
-#include "assay/service/sockets.hpp"
-
 #include <arpa/inet.h>
 #include <linux/inet_diag.h>
 #include <linux/netlink.h>
@@ -19,6 +17,7 @@
 #include <string>
 
 #include "assay/measure/file_io.hpp"
+#include "assay/service/http_transport.hpp"
 
 namespace assay::service {
 

@@ -3,7 +3,7 @@
 #include <filesystem>
 
 #include "assay/model/error.hpp"
-#include "assay/model/units.hpp"
+#include "assay/model/text.hpp"
 
 namespace assay::setup {
 namespace {

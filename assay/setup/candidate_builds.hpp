@@ -22,7 +22,7 @@ class CandidateBuilds {
                   const std::function<void(const std::string&)>& log, const std::stop_token& stop,
                   bool tells_known = true);
 
-  /// What came of a candidate's build for a setting; nullptr when it is not built.
+  /// The result of a candidate's build for a setting; nullptr when it is not built.
   const build::BuildResult* find(CandidateId candidate, const Setting& setting) const;
 
   /// `${source}` and `${out}` there.

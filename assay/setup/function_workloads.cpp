@@ -18,7 +18,7 @@ namespace {
 runners::ParsedSamples run_for_samples(const runners::ProgramCell& cell, const std::string& folder,
                                        measure::Launcher& launcher, const std::stop_token& stop) {
   auto command = cell.command;
-  auto control = cell.control;
+  auto control = cell.planned.control;
   command.samples = true;
   runners::TrialEnvironment staging(launcher, control, folder);
   if (const auto problem = staging.begin(stop)) return {.problem = *problem, .groups = {}};
@@ -49,7 +49,7 @@ void add_metric_of_samples(const Plan& plan, const std::string& name, const std:
 
 }  // namespace
 
-int expand_function_workloads(const Plan& plan, const RunOptions& options, measure::Launcher& launcher,
+int expand_function_workloads(const Plan& plan, const std::stop_token& stop, measure::Launcher& launcher,
                               PreparedCells& laid, plan::PlannedCells& planned,
                               IdTable<CellId, CellStatus>& states) {
   if (std::ranges::none_of(plan.workloads, [](const auto& w) { return !w.contest.empty(); })) return 0;
@@ -62,7 +62,7 @@ int expand_function_workloads(const Plan& plan, const RunOptions& options, measu
   std::set<std::string> added;                  // metrics
   for (const auto cell : design.cells.ids()) {
     if (!is_contest(cell) || !states[cell].is_ok()) continue;
-    const auto samples = run_for_samples(laid.cells[cell], plan.folder, launcher, options.stop);
+    const auto samples = run_for_samples(laid.cells[cell], plan.folder, launcher, stop);
     if (!samples.problem.empty()) states[cell] = {StatusCode::failed, samples.problem};
     auto& all = parts[{design.cells[cell].workload, design.cells[cell].setting.text()}];
     for (const auto& part : samples.groups) {

@@ -1,6 +1,6 @@
 #include <string_view>
 
-#include "assay/measure/find_program.hpp"
+#include "assay/measure/program_file.hpp"
 #include "assay/model/text.hpp"
 #include "assay/runners/server_session.hpp"
 #include "assay/runners/trial_environment.hpp"

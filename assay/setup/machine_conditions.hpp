@@ -3,7 +3,7 @@
 #include <functional>
 #include <stop_token>
 
-#include "assay/model/conditions.hpp"
+#include "assay/model/results.hpp"
 
 namespace assay::setup {
 

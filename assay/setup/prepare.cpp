@@ -10,28 +10,26 @@
 #include <vector>
 
 #include "assay/build/compiler_info.hpp"
-#include "assay/engine/session.hpp"
-#include "assay/measure/digest.hpp"
+#include "assay/engine/open_campaign.hpp"
 #include "assay/measure/file_io.hpp"
-#include "assay/measure/find_program.hpp"
-#include "assay/model/clock.hpp"
+#include "assay/measure/program_file.hpp"
 #include "assay/model/enum_names.hpp"
 #include "assay/model/error.hpp"
+#include "assay/model/log.hpp"
 #include "assay/model/text.hpp"
 #include "assay/plan/cells.hpp"
-#include "assay/plan/read.hpp"
-#include "assay/plan/write.hpp"
+#include "assay/plan/plan_file.hpp"
 
 namespace assay::setup {
 namespace {
 
-Design blank_design(const Plan& plan, const RunOptions& options) {
+Design blank_design(const Plan& plan, const RunOptions& run, const PlanOptions& options) {
   Design design{.uid = engine::make_uid(),
                 .title = plan.title,
                 .kind = options.kind,
                 .plan = plan::to_toml(plan),
                 .started = unix_milliseconds(),
-                .repeat_command = options.repeat_command,
+                .repeat_command = run.repeat_command,
                 .folder = plan.folder,
                 .confirms_uid = options.confirms_uid,
                 .rules = {.margin = plan.margin,
@@ -75,12 +73,12 @@ void add_notes_of_program(const std::string& program, Provenance& from) {
 class CellPreparer {
  public:
   CellPreparer(const Plan& plan, const CandidateBuilds& builds, measure::Launcher& launcher,
-               const RunOptions& options)
-      : plan_(plan), builds_(builds), launcher_(launcher), options_(options) {}
+               const RunOptions& run, const PlanOptions& options)
+      : plan_(plan), builds_(builds), launcher_(launcher), run_(run), options_(options) {}
 
   PreparedCells run(const runners::Capabilities& offer) {
     auto& design = laid_.record.design;
-    design = blank_design(plan_, options_);
+    design = blank_design(plan_, run_, options_);
     design.factors = plan_.factors;
     design.candidates = candidates_of(plan_);
     design.metrics = runners::select_metrics(plan_, offer);
@@ -99,7 +97,7 @@ class CellPreparer {
       prepare_cell(cell);
     }
     query_identities();
-    programs_ = expand_function_workloads(plan_, options_, launcher_, laid_, planned_, states_);
+    programs_ = expand_function_workloads(plan_, run_.stop, launcher_, laid_, planned_, states_);
     if (!options_.only_cells.empty())
       std::erase_if(design.comparisons, [&](const Comparison& comparison) {
         return !options_.only_cells.contains({design.candidate_of(comparison.candidate).name,
@@ -177,21 +175,19 @@ class CellPreparer {
 
   runners::ProgramCell program_cell(const plan::PlannedCell& planned) const {
     const auto& workload = plan_.workload(planned.cell.workload);
-    runners::ProgramCell cell{.check = planned.check,
-                              .control = planned.control,
+    runners::ProgramCell cell{.planned = planned,
                               .folder = plan_.folder,
-                              .work = planned.work,
                               .throughput = metric_id(runners::throughput_name(plan_, workload.work))};
     cell.command.program = measure::find_program(planned.command.front(), plan_.folder);
     cell.program = measure::find_program(planned.program, plan_.folder);
     cell.command.arguments = planned.command;
     cell.command.directory = plan_.folder;
     cell.command.timeout = workload.timeout;
-    if (cell.control.environment)
-      for (auto& variable : *cell.control.environment)
+    if (cell.planned.control.environment)
+      for (auto& variable : *cell.planned.control.environment)
         if (const auto value = options_.variables.find(variable); value != options_.variables.end())
           variable += "=" + value->second;
-    cell.command.environment = cell.control.environment;
+    cell.command.environment = cell.planned.control.environment;
     cell.command.cores = planned.control.cores;
     cell.command.nice = planned.control.nice;
     cell.command.memory_limit = planned.control.memory_limit;
@@ -216,9 +212,9 @@ class CellPreparer {
     server.command.arguments = words;
     server.command.cores.clear();
     server.command.memory_limit = 0;
-    server.control = Control{.environment = server.control.environment,
-                             .pause = server.control.pause,
-                             .keep_output = server.control.keep_output};
+    server.planned.control = Control{.environment = server.planned.control.environment,
+                                     .pause = server.planned.control.pause,
+                                     .keep_output = server.planned.control.keep_output};
     return server;
   }
 
@@ -240,8 +236,8 @@ class CellPreparer {
         continue;
       const auto identity =
           serves ? query_server_identity(laid_.services.at(cell), planned_[cell].serving->identify_path,
-                                         launcher_, options_.stop)
-                 : query_identity(planned_[cell].identify, plan_.folder, launcher_, options_.stop);
+                                         launcher_, run_.stop)
+                 : query_identity(planned_[cell].identify, plan_.folder, launcher_, run_.stop);
       if (identity.is_ok()) {
         design.candidates[candidate].from.identity = identity.detail;
         continue;
@@ -279,18 +275,20 @@ class CellPreparer {
   const Plan& plan_;
   const CandidateBuilds& builds_;
   measure::Launcher& launcher_;
-  const RunOptions& options_;
+  const RunOptions& run_;
+  const PlanOptions& options_;
   plan::PlannedCells planned_;
   IdTable<CellId, CellStatus> states_;
   PreparedCells laid_;
-  int programs_ = 0;  ///< contest programs that were taken apart
+  int programs_ = 0;  ///< contest programs that were split
 };
 
 }  // namespace
 
 PreparedCells prepare_cells(const Plan& plan, const CandidateBuilds& builds, measure::Launcher& launcher,
-                            const runners::Capabilities& offer, const RunOptions& options) {
-  return CellPreparer(plan, builds, launcher, options).run(offer);
+                            const runners::Capabilities& offer, const RunOptions& run,
+                            const PlanOptions& options) {
+  return CellPreparer(plan, builds, launcher, run, options).run(offer);
 }
 
 }  // namespace assay::setup

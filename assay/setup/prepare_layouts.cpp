@@ -8,8 +8,8 @@
 namespace assay::setup {
 namespace {
 
-/// Numbers of groups by program: those that comparisons hold against each other, however many steps apart, are
-/// in one.
+/// Numbers of groups by program: those that comparisons compare with each other, however many steps apart,
+/// are in one.
 std::map<std::string, int> groups_of(const Design& design,
                                      const IdTable<CellId, runners::ProgramCell>& cells) {
   std::map<std::string, int> group;

@@ -7,15 +7,18 @@
 
 #include "assay/build/builder.hpp"
 #include "assay/engine/open_campaign.hpp"
-#include "assay/engine/session.hpp"
-#include "assay/measure/elf.hpp"
+#include "assay/engine/round_loop.hpp"
+#include "assay/engine/stop_policy.hpp"
+#include "assay/measure/program_file.hpp"
 #include "assay/metrics/catalogue.hpp"
+#include "assay/model/error.hpp"
 #include "assay/plan/cells.hpp"
-#include "assay/plan/validate.hpp"
+#include "assay/plan/plan_file.hpp"
 #include "assay/setup/candidate_builds.hpp"
 #include "assay/setup/prepare.hpp"
 
 namespace assay::setup {
+
 namespace {
 
 using metrics::MetricKind;
@@ -55,21 +58,20 @@ Plan with_absolute_folder(const Plan& given) {
 
 }  // namespace
 
-PreparedCampaign::PreparedCampaign(const Plan& given, const RunOptions& options, const std::string& ledger)
+PreparedCampaign::PreparedCampaign(const Plan& given, const RunOptions& run, const PlanOptions& options)
     : plan_(with_absolute_folder(given)),
-      observer_(options.observer == nullptr ? nobody_ : *options.observer),
+      observer_(run.observer == nullptr ? nobody_ : *run.observer),
       offer_(runners::detect_capabilities(launcher_)) {
   for (const auto& remark : plan::plan_warnings(plan_)) observer_.on_message(remark);
   auto session = engine::current_session();
-  if (!options.machine_lock_held)
-    engine::acquire_machine(machine_lock_, options.when_busy, observer_, options.stop, session);
+  if (!options.machine_lock_held) machine_lock_ = engine::acquire_machine(run, session);
   const auto log = [this](const std::string& text) { observer_.on_message(text); };
-  const CandidateBuilds builds(plan_, launcher_, log, options.stop, options.report_cached_builds);
-  auto laid = prepare_cells(plan_, builds, launcher_, offer_, options);
-  layouts_ = prepare_layouts(plan_, laid.cells, laid.record.design, launcher_, log, options.stop);
+  const CandidateBuilds builds(plan_, launcher_, log, run.stop, options.report_cached_builds);
+  auto laid = prepare_cells(plan_, builds, launcher_, offer_, run, options);
+  layouts_ = prepare_layouts(plan_, laid.cells, laid.record.design, launcher_, log, run.stop);
   laid.record.log.sessions.add(std::move(session));
-  recorder_.emplace(engine::open_or_resume(std::move(laid.record), ledger, options.resume));
-  const auto folder = std::filesystem::path(ledger).parent_path();
+  recorder_.emplace(engine::open_or_resume(std::move(laid.record), run.ledger, run.resume));
+  const auto folder = std::filesystem::path(run.ledger).parent_path();
   if (folder.filename() == ".assay") build::hide_from_git(folder.string());
   if (has_ended()) return;
   observer_.on_start(recorder_->design());
@@ -81,7 +83,64 @@ PreparedCampaign::PreparedCampaign(const Plan& given, const RunOptions& options,
   clients_.emplace(std::move(asked), *programs_, launcher_, recorder_->design());
   services_.emplace(std::move(laid.services), launcher_, recorder_->design(), recorder_->log());
   runner_.emplace(*programs_, *services_, *clients_, *layouts_, recorder_->design().cells.size());
-  life_.emplace(*recorder_, *runner_, observer_, options.stop);
+  life_.emplace(*recorder_, *runner_, observer_, run.stop);
 }
+
+struct StepwiseCampaign::State {
+  static constexpr int most_rounds = 1'000'000;
+
+  State(const Plan& plan, const RunOptions& run, const PlanOptions& options)
+      : prepared(plan, run, options), policy(engine::fixed_rounds(most_rounds)) {
+    try {
+      prepared.life().check();
+    } catch (const Cancelled&) {
+      prepared.runner().close();
+      prepared.recorder().set_state(CampaignState::interrupted);
+      throw;
+    }
+    rounds.emplace(prepared.recorder(), prepared.runner(), *policy, prepared.observer(), run.stop);
+  }
+
+  PreparedCampaign prepared;
+  std::unique_ptr<engine::StopPolicy> policy;
+  std::optional<engine::RoundLoop> rounds;
+  bool stopped = false;
+};
+
+StepwiseCampaign::StepwiseCampaign(const Plan& plan, const RunOptions& run, const PlanOptions& options)
+    : state_(std::make_unique<State>(plan, run, options)) {}
+
+StepwiseCampaign::~StepwiseCampaign() {
+  try {
+    state_->prepared.runner().close();
+    state_->prepared.recorder().set_state(state_->stopped ? CampaignState::interrupted
+                                                          : CampaignState::ended);
+  } catch (const Error&) {  // it stays open in the ledger, as after a kill
+  }
+}
+
+std::string StepwiseCampaign::blocking_reason() const {
+  const auto& design = record().design;
+  for (const auto cell : design.cells.ids())
+    if (const auto& status = state_->prepared.recorder().statuses()[cell]; !status.is_ok())
+      return design.candidate_of(cell).name + ": " + status.detail;
+  return {};
+}
+
+bool StepwiseCampaign::run_round() {
+  if (!blocking_reason().empty()) return false;
+  const int before = state_->rounds->judged();
+  while (state_->rounds->judged() == before) {
+    const auto ended = state_->rounds->run_round();
+    if (ended == engine::StopReason::stopped) {
+      state_->stopped = true;
+      throw Cancelled{};
+    }
+    if (ended) return false;
+  }
+  return true;
+}
+
+const Record& StepwiseCampaign::record() const { return state_->prepared.record(); }
 
 }  // namespace assay::setup

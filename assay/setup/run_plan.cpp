@@ -9,10 +9,10 @@
 
 namespace assay::setup {
 
-Findings run_plan(const Plan& plan, const RunOptions& options) try {
-  PreparedCampaign campaign(plan, options, options.ledger);
+Findings run_plan(const Plan& plan, const RunOptions& run, const PlanOptions& options) try {
+  PreparedCampaign campaign(plan, run, options);
   if (campaign.has_ended()) {
-    if (options.observer != nullptr) options.observer->on_end(campaign.record());
+    if (run.observer != nullptr) run.observer->on_end(campaign.record());
     return judge::judge_record(campaign.record());
   }
   const auto& rounds = campaign.plan().rounds;
@@ -32,9 +32,12 @@ Findings run_plan(const Plan& plan, const RunOptions& options) try {
           .provisional = true};
 }
 
-std::pair<Forecast, Design> forecast(const Plan& plan, int rounds, const RunOptions& options) try {
+std::pair<Forecast, Design> forecast(const Plan& plan, int rounds, const RunOptions& run,
+                                     const PlanOptions& options) try {
   constexpr int fewest = 3;
-  PreparedCampaign campaign(plan, options, {});
+  auto unkept = run;
+  unkept.ledger.clear();
+  PreparedCampaign campaign(plan, unkept, options);
   auto& life = campaign.life();
   life.check();
   life.report_check_warnings();

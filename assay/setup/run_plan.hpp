@@ -2,26 +2,22 @@
 
 #include <map>
 #include <set>
-#include <stop_token>
 #include <string>
 #include <tuple>
 #include <utility>
 
 #include "assay/engine/observer.hpp"
 #include "assay/judge/stopping.hpp"
-#include "assay/model/forecast.hpp"
 #include "assay/model/plan.hpp"
 #include "assay/model/results.hpp"
 
 namespace assay::setup {
 
-/// How a plan is carried out, apart from what it says itself.
-struct RunOptions {
-  /// Path of the ledger that keeps every trial. Empty: the campaign is kept in memory only.
-  std::string ledger;
+using engine::RunOptions;
+
+/// What else a plan is carried out with. Commands of the tool set these; a plan alone needs none.
+struct PlanOptions {
   CampaignKind kind = CampaignKind::plan;
-  /// The command that would measure this again, for those who read the findings.
-  std::string repeat_command;
   /// uid of the campaign whose findings are measured again, if any.
   std::string confirms_uid;
   /// Candidate, workload and setting of the comparisons that are measured, by name; empty: all.
@@ -29,11 +25,6 @@ struct RunOptions {
   /// Values of variables that the plan passes on by name alone; they go to the commands in place of this
   /// process's own, and are kept nowhere.
   std::map<std::string, std::string> variables;
-  /// Goes on with the newest campaign of this plan in the ledger where it was cut off, if there is one.
-  /// Rounds that were cut off stay aborted; looks that were taken stay spent. One that has ended is judged
-  /// again, and nothing is run.
-  bool resume = false;
-  engine::WhenBusy when_busy = engine::WhenBusy::proceed;
   bool machine_lock_held = false;  ///< the caller holds the machine's lock for all its campaigns
   /// Where the budget ends before anything could be decided, goes on to the first look all the same.
   bool extend_to_first_look = false;
@@ -44,10 +35,6 @@ struct RunOptions {
   bool report_cached_builds = true;
   /// Tells the observer what can be expected, after the checks and after a few rounds.
   bool report_forecast = false;
-  /// Receives events; may be null. Must outlive the call.
-  engine::Observer* observer = nullptr;
-  /// Ends the running trial and with it the campaign; what was measured is judged, as provisional.
-  std::stop_token stop;
 };
 
 /// Carries out a plan: builds what has to be built, finds the programs, asks them who they are, checks every
@@ -60,12 +47,13 @@ struct RunOptions {
 /// there, for sources that can't be had, and for a ledger that can't be used; later, when the ledger can't
 /// take a trial (a full disk). Takes as long as the plan's rounds. Not to be called from several threads with
 /// one ledger.
-Findings run_plan(const Plan& plan, const RunOptions& options = {});
+Findings run_plan(const Plan& plan, const RunOptions& run = {}, const PlanOptions& options = {});
 
 /// Builds and checks as run_plan() does, then runs a warm-up and `rounds` pilot rounds (at least 3), and
 /// says what the plan can be expected to find, together with the design. Nothing is kept.
 /// Throws as run_plan() does, and Error when no pair of cells could be measured. Stopped before the end, it
 /// returns what was seen until then.
-std::pair<Forecast, Design> forecast(const Plan& plan, int rounds, const RunOptions& options = {});
+std::pair<Forecast, Design> forecast(const Plan& plan, int rounds, const RunOptions& run = {},
+                                     const PlanOptions& options = {});
 
 }  // namespace assay::setup

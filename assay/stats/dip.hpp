@@ -6,7 +6,7 @@
 #include <span>
 #include <vector>
 
-#include "assay/stats/test_result.hpp"
+#include "assay/stats/preconditions.hpp"
 
 namespace assay::stats {
 

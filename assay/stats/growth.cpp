@@ -1,5 +1,3 @@
-#include "assay/stats/growth.hpp"
-
 #include <algorithm>
 #include <array>
 #include <cmath>

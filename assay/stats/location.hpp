@@ -2,8 +2,9 @@
 
 #include <cstddef>
 #include <span>
+#include <vector>
 
-#include "assay/stats/test_result.hpp"
+#include "assay/stats/preconditions.hpp"
 
 namespace assay::stats {
 
@@ -45,5 +46,43 @@ Range mean_interval(std::span<const double> values, double level);
 /// Median absolute deviation from the median, times 1.4826: for normal values it estimates their standard
 /// deviation. The same as R's mad(x). Source: Hampel 1974.
 double median_absolute_deviation(std::span<const double> values);
+
+/// Estimates of one quantity, made separately, as one: a weighted mean, and whether they differ by more than
+/// their errors.
+struct InverseVarianceMean {
+  double value = 0;
+  double between = 0;         ///< variance of the true values from estimate to estimate
+  double standard_error = 0;  ///< of a single estimate its own
+  double freedom = 0;         ///< degrees of freedom of standard_error; 0: as good as known
+  /// Cochran's Q as `statistic`, and its p from the chi-squared distribution with one degree of freedom less
+  /// than there are estimates; p is 1 for a single one.
+  TestResult alike;
+
+  /// By Student's t of that many degrees of freedom; by the normal distribution where freedom is 0. level in
+  /// (0, 1), else DomainError.
+  Range interval(double level) const;
+};
+
+/// Pools independent estimates with their standard errors: weights are the inverse of the error's variance
+/// and of that between estimates, estimated by moments; the standard error is that of the weighted residuals.
+/// As many of each, at least one, all finite, errors above zero; else DomainError.
+///
+/// Source: Cochran 1954; DerSimonian & Laird 1986; Hartung & Knapp 2001, with the error never below that of
+/// the weights (Knapp & Hartung 2003).
+InverseVarianceMean inverse_variance_mean(std::span<const double> values,
+                                          std::span<const double> standard_errors);
+
+/// A table split into what all of it has in common, what each row and each column adds, and what is
+/// left.
+struct MedianPolish {
+  double overall = 0;
+  std::vector<double> rows, columns;
+};
+
+/// `table`: rows of one length, at least one value; else DomainError. Sweeps medians out of rows and columns
+/// in turn, at most ten times or until nothing changes by more than 1e-12 of the largest value. Of two
+/// columns their difference is then the median of the rows' differences. Source: Tukey 1977, ch. 11; R's
+/// medpolish().
+MedianPolish median_polish(const std::vector<std::vector<double>>& table);
 
 }  // namespace assay::stats

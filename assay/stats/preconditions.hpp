@@ -20,4 +20,16 @@ void require_same_length(std::span<const double> a, std::span<const double> b);
 /// A chance strictly between 0 and 1, like an interval's level.
 void require_level(double level);
 
+/// Two ends of a closed range; either may be infinite.
+struct Range {
+  double low = 0, high = 0;
+};
+
+/// The result of a test. p is two-sided unless the test says otherwise.
+struct TestResult {
+  double statistic = 0;
+  double p = 1;
+  bool exact = true;  ///< computed from the full distribution, not from an approximation
+};
+
 }  // namespace assay::stats

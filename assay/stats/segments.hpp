@@ -5,6 +5,8 @@
 #include <span>
 #include <vector>
 
+#include "assay/stats/preconditions.hpp"
+
 namespace assay::stats {
 
 /// A stretch of a sequence with one level: values `first` to below `end`.
@@ -39,9 +41,9 @@ std::size_t fewest_signs(std::size_t length, std::size_t n);
 
 /// The cut of a sequence into stretches of two or more values that costs least: each value the distance from
 /// its stretch's median in units of the noise, but at most 4, and each cut 2 ln n. The noise is the median
-/// absolute difference of neighbours, as of a Laplace distribution. Finds short stretches that multiscale_segments()
-/// can't, an up and down of six values at five times the noise; promises no error rate. Single outliers
-/// don't cut. Finite values, else DomainError. Cost: O(n³), 0.2 s for 300 values.
+/// absolute difference of neighbours, as of a Laplace distribution. Finds short stretches that
+/// multiscale_segments() can't, an up and down of six values at five times the noise; promises no error rate.
+/// Single outliers don't cut. Finite values, else DomainError. Cost: O(n³), 0.2 s for 300 values.
 ///
 /// Source: Fearnhead & Rigaill 2019 (bounded loss); Jackson et al. 2005 (optimal partitioning).
 std::vector<Segment> optimal_partition(std::span<const double> values);
@@ -57,5 +59,31 @@ struct SingleChange {
 /// Pettitt's test. At least two values, finite. Nile flow 1871–1970: K = 1617 after 28. Cost: O(n²). Source:
 /// Pettitt 1979.
 SingleChange pettitt_test(std::span<const double> values);
+
+// Shape of a sample, and values in order of time x_1 … x_n. All finite and as many as each function asks for,
+// else DomainError.
+
+/// Σ (x_t − x̄)(x_{t+lag} − x̄) / Σ (x_t − x̄)², for 1 ≤ lag < n. 0 when all values are equal.
+double autocorrelation(std::span<const double> values, std::size_t lag = 1);
+
+/// Ljung–Box test of no autocorrelation up to `lags`. statistic: Q, chi-squared with `lags` degrees of
+/// freedom. Approximate; tends to call too little below some 30 values. 1 ≤ lags < n. Source: Ljung & Box
+/// 1978.
+TestResult ljung_box(std::span<const double> values, std::size_t lags = 1);
+
+/// A monotone drift.
+struct TrendTest {
+  double slope = 0;  ///< per step: median of all pairwise slopes
+  TestResult test;   ///< of no trend; statistic: Mann–Kendall's S
+};
+
+/// Theil–Sen slope and Mann–Kendall test, the latter with the normal approximation, ties' variance and
+/// continuity correction. At least three values. Cost: O(n²) time, n²/2 doubles of memory. Source: Mann 1945;
+/// Kendall 1975; Theil 1950; Sen 1968.
+TrendTest test_trend(std::span<const double> values);
+
+/// Fences beyond which a value is an outlier: quartiles (type 7) ∓ `reach` interquartile ranges. Outliers are
+/// flagged, never dropped. reach above 0. Source: Tukey 1977 (1.5 inner, 3 outer).
+Range outlier_fences(std::span<const double> values, double reach = 3);
 
 }  // namespace assay::stats

@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "assay/stats/null_distribution.hpp"
-#include "assay/stats/test_result.hpp"
+#include "assay/stats/preconditions.hpp"
 
 namespace assay::stats {
 
@@ -33,7 +33,7 @@ class BlockedRanks : public NullDistribution {
 /// Source: Hodges & Lehmann 1963, within blocks.
 class WithinBlockDifferences {
  public:
-  /// `a`: x values of each round, one round after the other; `b`: y. Finite, and at least one whole round.
+  /// `a`: x values of each round, one round after the other; `b`: y. Finite, and at least one complete round.
   /// Throws DomainError otherwise. Cost: a sort of the differences.
   WithinBlockDifferences(std::span<const double> a, std::span<const double> b, std::size_t x, std::size_t y);
 

@@ -5,8 +5,8 @@
 #include <cmath>
 #include <sstream>
 
-#include "assay/app/compare_samples.hpp"
 #include "assay/app/program_comparison.hpp"
+#include "assay/app/samples.hpp"
 #include "assay/model/error.hpp"
 #include "support/message.hpp"
 #include "support/tool.hpp"
@@ -67,7 +67,7 @@ TEST(ComparePaired, RefusesWhatHasNoPairs) {
   EXPECT_THAT(message_of([&] { (void)compare_paired(one, nan); }), HasSubstr("not finite"));
 }
 
-TEST(CompareUnpaired, SaysThatSamplesDiffer) {
+TEST(CompareUnpaired, ReportsThatSamplesDiffer) {
   auto other = after;
   other.pop_back();
   const auto results = compare_unpaired(before, other, {.unit = "min"});

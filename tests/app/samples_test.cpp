@@ -18,7 +18,7 @@ namespace {
 using nlohmann::json;
 using test::Scratch;
 
-TEST(Samples, AreOneJsonObjectForEachJudgedReading) {
+TEST(Samples, OneJsonObjectForEachJudgedReading) {
   auto record = test::record_of({{1.5, 2.5}, {3.5, 4.5}});
   record.design.cells[CellId{1}].setting.levels["locks"] = std::int64_t{400};
   std::istringstream lines(to_samples(record));
@@ -31,7 +31,7 @@ TEST(Samples, AreOneJsonObjectForEachJudgedReading) {
   EXPECT_EQ(all[3]["round"], 3);
 }
 
-TEST(Samples, GoWhereTheVariableSays) {
+TEST(Samples, GoWhereTheVariableReports) {
   const auto record = test::record_of({{1.5, 2.5}, {3.5, 4.5}});
   unsetenv("ASSAY_SAMPLES");
   EXPECT_NO_THROW(write_samples(record));
@@ -42,7 +42,7 @@ TEST(Samples, GoWhereTheVariableSays) {
   unsetenv("ASSAY_SAMPLES");
 }
 
-TEST(Samples, OfAContestAreTakenByAPlan) {
+TEST(Samples, APlanReadsThoseOfAContest) {
   Plan plan{.rounds = {.min = 6, .max = 6}};
   const std::string program = std::string(ASSAY_BUILD) + "/examples/shortest_route";
   plan.candidates = {{.name = "small", .exe = program, .with = {{"locks", std::int64_t{25}}}},

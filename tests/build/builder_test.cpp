@@ -16,9 +16,9 @@ namespace fs = std::filesystem;
 using testing::HasSubstr;
 
 /// A repository with a program that prints a word, in a scratch folder.
-class Building : public testing::Test {
+class Repository : public testing::Test {
  protected:
-  Building() {
+  Repository() {
     git({"init", "--quiet", "--initial-branch=main"});
     say("one", "Say one");
     git({"tag", "v1"});
@@ -81,7 +81,7 @@ class Building : public testing::Test {
   std::vector<std::string> said_;
 };
 
-TEST_F(Building, TakesEachCommitAsItWas) {
+TEST_F(Repository, TakesEachCommitAsItWas) {
   const auto old = build(order("v1"));
   EXPECT_TRUE(old.ok) << old.why;
   EXPECT_EQ(word_of(old), "one\n");
@@ -93,7 +93,7 @@ TEST_F(Building, TakesEachCommitAsItWas) {
   EXPECT_EQ(build(order("v1")).from.commit, build(order("main~1")).from.commit);
 }
 
-TEST_F(Building, TakesUncommittedAndUntrackedFilesButNotIgnoredOnes) {
+TEST_F(Repository, TakesUncommittedAndUntrackedFilesButNotIgnoredOnes) {
   scratch_.file("repo/word.txt", "three\n");
   scratch_.file("repo/extra.txt", "new\n");
   scratch_.file("repo/.gitignore", "*.o\n");
@@ -106,11 +106,11 @@ TEST_F(Building, TakesUncommittedAndUntrackedFilesButNotIgnoredOnes) {
   EXPECT_EQ(built.from.note, "");
 }
 
-TEST_F(Building, SaysWhenTheWorkingTreeHasNoEdits) {
+TEST_F(Repository, ReportsWhenTheWorkingTreeHasNoEdits) {
   EXPECT_THAT(build(order(".")).from.note, HasSubstr("the same as HEAD"));
 }
 
-TEST_F(Building, LeavesTheUsersRepositoryAsItWas) {
+TEST_F(Repository, LeavesTheUsersRepositoryAsItWas) {
   scratch_.file("repo/word.txt", "three\n");
   const auto state = [&] {
     std::string all;
@@ -127,7 +127,7 @@ TEST_F(Building, LeavesTheUsersRepositoryAsItWas) {
   EXPECT_EQ(state(), before);
 }
 
-TEST_F(Building, BuildsEqualTreesAndStepsOnce) {
+TEST_F(Repository, BuildsEqualTreesAndStepsOnce) {
   EXPECT_FALSE(build(order("v1")).cached);
   EXPECT_TRUE(build(order("v1")).cached);
   EXPECT_TRUE(build(order("HEAD~1")).cached);
@@ -137,7 +137,7 @@ TEST_F(Building, BuildsEqualTreesAndStepsOnce) {
   EXPECT_FALSE(build(order("HEAD")).cached);
 }
 
-TEST_F(Building, TellsWhichStepFailedAndKeepsTheLog) {
+TEST_F(Repository, TellsWhichStepFailedAndKeepsTheLog) {
   auto wanted = order("v1");
   wanted.steps.push_back({"sh", "-c", "echo the lock is stuck >&2; exit 3"});
   const auto built = build(wanted);
@@ -151,13 +151,13 @@ TEST_F(Building, TellsWhichStepFailedAndKeepsTheLog) {
   EXPECT_THAT(said_, testing::Contains(HasSubstr("step 2 of 2")));
 }
 
-TEST_F(Building, FindsWhereBranchesParted) {
+TEST_F(Repository, FindsWhereBranchesParted) {
   git({"checkout", "--quiet", "-b", "side", "v1"});
   say("side", "Go aside");
   EXPECT_EQ(word_of(build(order("merge-base:main"))), "one\n");
 }
 
-TEST_F(Building, SaysWhatIsWrongWithAName) {
+TEST_F(Repository, NamesWhatIsWrongWithAName) {
   EXPECT_THAT(problem_with("nosuch"), HasSubstr("there is no commit \"nosuch\""));
   EXPECT_THAT(problem_with("nosuch"), HasSubstr("git branch"));
   EXPECT_THAT(problem_with("--help"), HasSubstr("there is no commit"));
@@ -166,7 +166,7 @@ TEST_F(Building, SaysWhatIsWrongWithAName) {
   EXPECT_THAT(problem_with("HEAD", "plain"), HasSubstr("not in a git repository"));
 }
 
-TEST_F(Building, HasAMessageForShallowClones) {
+TEST_F(Repository, ExplainsShallowClones) {
   git({"clone", "--quiet", "--depth=1", "file://" + scratch_.path("repo"), scratch_.path("shallow")}, ".");
   auto wanted = order("HEAD");
   wanted.folder = scratch_.path("shallow");
@@ -175,7 +175,7 @@ TEST_F(Building, HasAMessageForShallowClones) {
   EXPECT_THAT(problem_with("v1", "shallow"), HasSubstr("--unshallow"));
 }
 
-TEST_F(Building, BringsSubmodulesAlong) {
+TEST_F(Repository, BringsSubmodulesAlong) {
   git({"init", "--quiet", "--initial-branch=main"}, "part");
   scratch_.file("part/part.txt", "a part\n");
   git({"add", "--all"}, "part");
@@ -190,7 +190,7 @@ TEST_F(Building, BringsSubmodulesAlong) {
   EXPECT_EQ(word_of(built), "a part\n");
 }
 
-TEST_F(Building, CopiesAFolderWithoutGit) {
+TEST_F(Repository, CopiesAFolderWithoutGit) {
   scratch_.file("plain/word.txt", "plain\n");
   auto wanted = order("");
   wanted.folder = scratch_.path("plain");
@@ -204,7 +204,7 @@ TEST_F(Building, CopiesAFolderWithoutGit) {
   EXPECT_EQ(word_of(build(wanted)), "plainer\n");
 }
 
-TEST_F(Building, StartsOverWhatWasCutOff) {
+TEST_F(Repository, StartsOverWhatWasCutOff) {
   const auto built = build(order("v1"));
   fs::remove(fs::path(built.out).parent_path() / "built.json");
   scratch_.file("rubbish", "half a program");
@@ -214,7 +214,7 @@ TEST_F(Building, StartsOverWhatWasCutOff) {
   EXPECT_EQ(word_of(again), "one\n");
 }
 
-TEST_F(Building, ReadsHowItCompiled) {
+TEST_F(Repository, ReadsHowItCompiled) {
   scratch_.file("out/compile_commands.json",
                 R"([{"command": "c++ -O0 -O2 -std=c++20 -I/usr/include -DNDEBUG -c a.cpp"},
                     {"arguments": ["c++", "-march=native", "b.cpp"]}])");
@@ -224,7 +224,7 @@ TEST_F(Building, ReadsHowItCompiled) {
   EXPECT_EQ(flags_of_build("", "", {{"make"}}), "");
 }
 
-TEST_F(Building, ReadsWhatAProgramSaysOfItself) {
+TEST_F(Repository, ReadsWhatAProgramReportsOfItself) {
   const auto source = scratch_.file("main.c", "int main(void) { return 0; }\n");
   const auto program = scratch_.path("main");
   const auto compile = [&](std::vector<std::string> options) {

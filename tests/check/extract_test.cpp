@@ -39,13 +39,13 @@ TEST(Extract, ATimeBesideEachValueIsKept) {
   EXPECT_EQ(extract(by_pattern("([0-9]+) at (?P<at>[0-9]+)"), "7 at 9").occurrences.at(0).at, 9);
 }
 
-TEST(Extract, NoMatchIsAProblemToldWithTheHead) {
+TEST(Extract, NoMatchIsAProblemReportedWithTheHead) {
   EXPECT_THAT(extract(by_pattern("speed ([0-9]+)"), log).problem,
               HasSubstr("rate: stdout nothing matches its pattern, which begins \"start\""));
   EXPECT_THAT(extract(by_pattern("x([0-9])"), "").problem, HasSubstr("which is empty"));
 }
 
-TEST(Extract, WhatIsNotANumberIsAProblem) {
+TEST(Extract, RefusesWhatIsNotANumber) {
   EXPECT_THAT(extract(by_pattern("rate (.*)"), "rate fast\n").problem,
               HasSubstr("found \"fast\", which is not a number"));
   EXPECT_THAT(extract(by_pattern("rate (.*)"), "rate inf\n").problem, HasSubstr("not a number"));

@@ -23,7 +23,7 @@ TEST(NumericTolerance, LetsNumbersDifferAndNothingElse) {
   EXPECT_TRUE(equal_within("0", "0", 0.5));
 }
 
-TEST(ExpectedFile, IsComparedByteForByteOrNear) {
+TEST(ExpectedFile, ComparesBytesOrWithinATolerance) {
   OutputCheck check{.file = "answer.txt"};
   EXPECT_EQ(check_output(check, answer("total 3\n"), answer("total 3\n")), std::nullopt);
   EXPECT_THAT(check_output(check, answer("total 4\n"), answer("total 3\n")),
@@ -32,7 +32,7 @@ TEST(ExpectedFile, IsComparedByteForByteOrNear) {
   EXPECT_EQ(check_output(check, answer("total 4\n"), answer("total 3\n")), std::nullopt);
 }
 
-TEST(MinimalSize, IsTakenFromTheWholeAnswer) {
+TEST(MinimalSize, CountsTheWholeAnswer) {
   const OutputCheck check{.min_size = 8};
   EXPECT_EQ(check_output(check, answer("total 3\n"), {}), std::nullopt);
   EXPECT_THAT(check_output(check, answer("total 3"), {}), Optional(HasSubstr("7 bytes, at least 8")));

@@ -38,7 +38,7 @@ TEST(FirstDifference, FindsTheLine) {
   EXPECT_EQ(difference("ab", "ab", false), "") << "the difference is beyond what was kept";
 }
 
-TEST(FirstDifference, OfBinaryOutputsShowsLengthsAndTheFirstByteAlone) {
+TEST(FirstDifference, ShowsLengthsAndOneByteOfBinaryOutputs) {
   const std::string_view zeros("GZ\0\0\x01", 5), others("GZ\0\0\x02\x03", 6);
   EXPECT_EQ(difference(others, zeros), "binary, 6 bytes, expected 5, from byte 5 on");
   EXPECT_EQ(difference("text\n", "\xff\xfe"), "binary, 5 bytes, expected 2, from byte 1 on");

@@ -73,7 +73,7 @@ contest = "${exe}"
   EXPECT_THAT(watched.out, HasSubstr("function=find"));
 }
 
-TEST(ContestPlan, SaysWhatIsWrong) {
+TEST(ContestPlan, NamesWhatIsWrong) {
   const Scratch scratch;
   EXPECT_THAT(assay(scratch, {"duel", "--contest", "--rounds", "7", BEHAVE, "vs", "/bin/true"}).out,
               HasSubstr("wrote no samples"));

@@ -29,7 +29,7 @@ class DuelOfCommits : public testing::Test {
   TestRepository repository_{scratch_, "project"};
 };
 
-TEST_F(DuelOfCommits, IsAWholeJobForCI) {
+TEST_F(DuelOfCommits, GatesAndWritesJunit) {
   const auto ran = repository_.tool({"duel", "--commits", "v1,HEAD", "--build", copy, "--equal", "--allow",
                                      "5%", "--junit", "../gate.xml", "--rounds", "7", "--", "${out}/plan"});
   EXPECT_EQ(ran.status, 1) << ran.err;
@@ -46,7 +46,7 @@ TEST_F(DuelOfCommits, IsAWholeJobForCI) {
       << "the edits repair it";
 }
 
-TEST_F(DuelOfCommits, SaysWhatIsWrongWithTheRequest) {
+TEST_F(DuelOfCommits, NamesWhatIsWrongWithTheRequest) {
   const auto said = [&](const std::vector<std::string>& words) {
     std::vector<std::string> all = {"duel", "--rounds", "7"};
     all.insert(all.end(), words.begin(), words.end());

@@ -21,7 +21,7 @@ std::vector<std::string> duel_of(std::vector<std::string> options, const std::ve
   return options;
 }
 
-TEST(DuelOfServers, IsOneLine) {
+TEST(DuelOfServers, RunsFromOneLine) {
   const Scratch scratch;
   const auto ran =
       assay(scratch, duel_of({"/locks", "--clients", "2", "--requests", "100", "--rounds", "7", "--equal",
@@ -36,7 +36,7 @@ TEST(DuelOfServers, IsOneLine) {
   EXPECT_EQ(again.status, 0) << again.err;
 }
 
-TEST(DuelOfServers, IsAPlanToo) {
+TEST(DuelOfServers, SavesAPlan) {
   const Scratch scratch;
   scratch.file("orders.jsonl", "{\"path\": \"/locks\"}\n{\"path\": \"/weirs\"}\n");
   const auto plan = scratch.path("servers.toml");

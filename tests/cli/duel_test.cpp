@@ -43,7 +43,7 @@ TEST(Duel, PausesAndMeasuresOnAsAsked) {
   EXPECT_EQ(assay(scratch, duel({"--pause", "soon"}, {"spin", "0"}, {"spin", "0"})).status, 2);
 }
 
-TEST(Duel, SaysBeforeItIsSpentThatABudgetCanDecideNothing) {
+TEST(Duel, ReportsBeforeItIsSpentThatABudgetCanDecideNothing) {
   const Scratch scratch;
   const auto ran = assay(scratch, duel({"--budget", "1s"}, {"sleep", "0.15"}, {"sleep", "0.15"}));
   EXPECT_THAT(ran.err, HasSubstr("and a first verdict needs 10 ("));
@@ -65,7 +65,7 @@ TEST(Duel, PrintsTheFindingsDocument) {
   EXPECT_GT(finding["ratio"], 2.0);
 }
 
-TEST(Duel, EndsWhenAllIsSettledUnlessToldHowManyRounds) {
+TEST(Duel, EndsWhenAllIsDecidedUnlessGivenANumberOfRounds) {
   const Scratch scratch;
   const auto ran = assay(scratch, duel({"--json"}, {"spin", "0.002"}, {"spin", "0.08"}));
   ASSERT_EQ(ran.status, 0) << ran.err;
@@ -76,7 +76,7 @@ TEST(Duel, EndsWhenAllIsSettledUnlessToldHowManyRounds) {
   EXPECT_EQ(document["findings"][0]["repeats"]["candidate"], 1);
 }
 
-TEST(Duel, RunsTheCheapOneSeveralTimesBesideTheDearOne) {
+TEST(Duel, RunsTheCheapOneSeveralTimesBesideTheExpensiveOne) {
   const Scratch scratch;
   const auto ran = assay(scratch, duel({"--names", "slow,quick"}, {"spin", "0.4"}, {"spin", "0.01"}));
   ASSERT_EQ(ran.status, 0) << ran.err;
@@ -226,7 +226,7 @@ TEST(Tool, HelpTeachesByExampleAndVersionIsPrinted) {
   EXPECT_EQ(assay(scratch, {}).status, 2);
 }
 
-TEST(Tool, AClosedStandardOutputIsTold) {
+TEST(Tool, AClosedStandardOutputIsReported) {
   const Scratch scratch;
   const auto ran = run(scratch, {"/bin/sh", "-c", std::string(ASSAY_TOOL) + " --help >/dev/full"});
   EXPECT_EQ(ran.status, 2);

@@ -140,7 +140,7 @@ TEST(Export, ImportedAgainGivesTheSameFindings) {
     }
 }
 
-TEST(Export, ThatCantBeWrittenOutFails) {
+TEST(Export, FailsOnAWriteError) {
   const Scratch scratch;
   measure(scratch);
   for (const char* command :
@@ -186,7 +186,7 @@ TEST(Report, WritesAPageAndMarkdownInWhichNamesAreOnlyText) {
   EXPECT_EQ(assay(scratch, {"report", "--as", "pdf"}).status, 2);
 }
 
-TEST(Report, IsDrawnByABrowser) {
+TEST(Report, RendersInABrowser) {
   const std::string browser = "/usr/bin/chromium";
   if (!std::filesystem::exists(browser)) GTEST_SKIP() << "there is no Chromium here";
   const Scratch scratch;
@@ -235,7 +235,7 @@ addEventListener('load', async () => {
       R"({"all":1,"none":0,"some":1,"again":1,"focused":true,"dots":14,"saves":true,"closed":true,"folded":true})");
 }
 
-TEST(Gate, HoldsTwoCampaignsAgainstEachOtherOnlyWhenTold) {
+TEST(Gate, HoldsTwoCampaignsAgainstEachOtherOnlyOnRequest) {
   const Scratch scratch;
   const auto import_of = [&](const std::string& name, double value) {
     std::string text = "candidate,metric,value,round,unit\n";

@@ -56,13 +56,13 @@ TEST_F(HostileNames, ReachNoTerminalRaw) {
   }
 }
 
-TEST_F(HostileNames, AreInJsonAsTheyAre) {
+TEST_F(HostileNames, JsonKeepsThem) {
   const auto finding = json::parse(tool({"verdict", "--json"}).out)["findings"][0];
   EXPECT_EQ(finding["baseline"], formula);
   EXPECT_EQ(finding["candidate"], eraser);
 }
 
-TEST_F(HostileNames, AreNoFormulasInCsvAndComeBack) {
+TEST_F(HostileNames, CsvHasNoFormulasAndReadsBack) {
   const auto csv = tool({"export"}).out;
   std::istringstream lines(csv);
   for (std::string line; std::getline(lines, line);)
@@ -75,7 +75,7 @@ TEST_F(HostileNames, AreNoFormulasInCsvAndComeBack) {
   EXPECT_EQ(finding["candidate"], eraser);
 }
 
-TEST_F(HostileNames, AreOnlyTextInMarkdown) {
+TEST_F(HostileNames, MarkdownShowsThemAsText) {
   const auto markdown = tool({"report", "--as", "markdown", "--gate"}).out;
   expect_harmless(markdown);
   for (const char* markup : {"<script", "<img", "`x`"}) EXPECT_THAT(markdown, Not(HasSubstr(markup)));

@@ -46,7 +46,7 @@ int kills() {
   return asked != nullptr ? std::atoi(asked) : 4;
 }
 
-TEST(Killed, AtAnyMomentACampaignGoesOnAndEndsAsIfItHadNotBeen) {
+TEST(Resume, AfterAKillAtAnyMomentEndsAsUninterrupted) {
   const Scratch scratch;
   scratch.file("assay.toml",
                long_plan + "[rounds]\nmin = 28\nmax = " + std::to_string(12 * std::max(kills(), 4)) + "\n");

@@ -7,9 +7,8 @@
 #include <nlohmann/json.hpp>
 #include <thread>
 
-#include "assay/measure/machine_lock.hpp"
+#include "assay/measure/machine.hpp"
 #include "support/findings_json.hpp"
-#include "support/machine_lock.hpp"
 #include "support/tool.hpp"
 
 namespace assay::test {
@@ -77,7 +76,7 @@ TEST(DuelMeasures, Abreast) {
   EXPECT_THAT(ran.err, HasSubstr("--watch: \"wall time\" can't be watched of candidates that run abreast"));
 }
 
-TEST(DuelMeasures, WhatIsMissingIsToldWithItsReason) {
+TEST(DuelMetrics, NamesTheReasonForMissingOnes) {
   const Scratch scratch;
   const auto found = duel(scratch, {}, {"say", "x"}, {"say", "x", "nothing"});
   for (const auto& missing : found["missing"]) {
@@ -140,8 +139,11 @@ TEST(DuelControls, WrongOnesAreNamed) {
 
 TEST(WhenBusy, TheSecondCampaignWaitsOrGoesOn) {
   const Scratch scratch;
+  const char* const before = std::getenv("ASSAY_MACHINE_LOCK");
+  const std::string restored = before == nullptr ? "" : before;
+  setenv("ASSAY_MACHINE_LOCK", scratch.path().c_str(), 1);
   auto other = std::make_unique<measure::MachineLock>();
-  if (!test::take_turn(*other)) GTEST_SKIP() << "a campaign is at work on this machine";
+  ASSERT_TRUE(other->try_lock());
   const std::vector<std::string> commands = {"true", "vs", "true", "x"};
   auto arguments = std::vector<std::string>{"duel", "--rounds", "6", "--when-busy", "go-on"};
   arguments.insert(arguments.end(), commands.begin(), commands.end());
@@ -156,6 +158,7 @@ TEST(WhenBusy, TheSecondCampaignWaitsOrGoesOn) {
   other.reset();
   const auto ran = waiting.wait();
   EXPECT_EQ(ran.status, 0) << ran.err;
+  setenv("ASSAY_MACHINE_LOCK", restored.c_str(), 1);
 }
 
 TEST(ConditionsCommand, TellsFactsAsTextAndJson) {

@@ -65,7 +65,7 @@ TEST(Fields, ComeBackFromALedgerBitForBit) {
     EXPECT_EQ(back.log.trials[i].readings[0].value, record.log.trials[i].readings[0].value);
 }
 
-TEST(Json, ThatNestsWithoutEndIsNoDocument) {
+TEST(Json, RefusesDeepNesting) {
   EXPECT_FALSE(parse_json(std::string(200'000, '[')));
   EXPECT_FALSE(parse_json(std::string(200'000, '[') + std::string(200'000, ']')));
   EXPECT_TRUE(parse_json(std::string(50, '[') + std::string(50, ']')));

@@ -13,7 +13,7 @@ namespace {
 
 using testing::HasSubstr;
 
-TEST(Agreement, IsByEqualityUnlessToldOtherwise) {
+TEST(Agreement, UsesEqualityByDefault) {
   Contest contest("answers");
   contest.options().twin = false;
   contest.options().rounds_min = contest.options().rounds_max = 6;
@@ -47,7 +47,7 @@ TEST(Agreement, WithinAToleranceForNumbersAndRanges) {
   EXPECT_THAT(say({std::nan("")}, {1}, 0.5), HasSubstr("wrong"));
 }
 
-TEST(Agreement, ByAPredicateOrNotAtAll) {
+TEST(Agreement, CanBeAPredicateOrSkipped) {
   Contest predicate("predicate");
   predicate.baseline("a", [] { return 10; }).candidate("b", [] { return 12; });
   predicate.answers_equal<int>([](int a, int b) { return a % 2 == b % 2; });
@@ -60,7 +60,7 @@ TEST(Agreement, ByAPredicateOrNotAtAll) {
   EXPECT_THAT(standing_of(nothing), HasSubstr("ok"));
 }
 
-TEST(Agreement, TypesWithoutEqualityAndOfOtherKindsAreSaid) {
+TEST(Agreement, TypesWithoutEqualityAndOfOtherKindsAreReported) {
   struct Opaque {
     int x;
   };

@@ -129,7 +129,7 @@ TEST(Threads, RunAtOnceEachWithItsOwnFunction) {
   EXPECT_EQ(finding_on(findings, "throughput").rounds, 7U);
 }
 
-TEST(Twins, AreTheSameCodeOnceMoreAndASecondInstantiation) {
+TEST(Twins, CopyTheCodeAndInstantiateItAgain) {
   const TypedCallable<int (*)(int)> callable(units);
   EXPECT_EQ(callable.slice(0), callable.slice(0));
   EXPECT_NE(callable.slice(0), callable.slice(1));
@@ -143,7 +143,7 @@ TEST(Twins, AreTheSameCodeOnceMoreAndASecondInstantiation) {
   EXPECT_TRUE(findings.design.candidates[CandidateId{3}].twin_of);
 }
 
-TEST(Work, GivesThroughputAndRequirementsAreJudgedApart) {
+TEST(Work, GivesThroughputAndRequirementsAreJudgedSeparately) {
   auto contest = quick();
   contest.input([] { return 200; });
   contest.baseline("a", units).candidate("b", [](int n) { return units(20 * n); });
@@ -163,7 +163,7 @@ TEST(ContestLedger, KeepsEveryRound) {
   contest.factor("n", {10, 20});
   contest.input([](const Setting& s) { return static_cast<int>(s.integer("n")); });
   contest.baseline("a", units).candidate("b", [](int n) { return units(2 * n); });
-  contest.options().ledger = scratch.path("l.db");
+  contest.options().run.ledger = scratch.path("l.db");
   const auto findings = contest.run().findings();
   ledger::Ledger ledger(scratch.path("l.db"));
   const auto record = ledger.read(ledger.list().at(0).id);
@@ -187,16 +187,16 @@ TEST(Contest, ChoosesLevelsAndStopsWhenAsked) {
   EXPECT_THAT(message_of([&] { contest.run(options); }), HasSubstr("there is no factor \"m\""));
   std::stop_source source;
   options = contest.options();
-  options.stop = source.get_token();
+  options.run.stop = source.get_token();
   test::Observing observer;
   observer.when_progress = [&](const engine::Progress& p) {
     if (p.done == 3 && p.phase == engine::Progress::Phase::measuring) source.request_stop();
   };
-  options.observer = &observer;
+  options.run.observer = &observer;
   EXPECT_TRUE(contest.run(options).findings().provisional);
 }
 
-TEST(Contest, WhatIsAmissIsSaidBeforeAnythingRuns) {
+TEST(Contest, RefusesABadDefinitionBeforeAnythingRuns) {
   EXPECT_THAT(message_of([] { Contest("x").candidate("a", units).run(); }),
               HasSubstr("there is no baseline"));
   EXPECT_THAT(message_of([] {

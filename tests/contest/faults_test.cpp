@@ -65,7 +65,7 @@ TEST(Faults, ABaselineThatThrowsMakesNobodyElseWrong) {
   EXPECT_TRUE(findings.findings.empty());
 }
 
-TEST(Faults, AnInputThatCannotBeMadeIsSaidOfWhatNeedsIt) {
+TEST(Faults, AnInputThatCannotBeMadeIsReportedOfWhatNeedsIt) {
   auto contest = brief("no input");
   contest.factor("locks", {1, 2});
   contest.input([](const Setting& setting) {
@@ -97,7 +97,7 @@ TEST(Faults, AFunctionThatThrowsInAThreadDoesSoToo) {
   EXPECT_THAT(findings.statuses[CellId{1}].detail, HasSubstr("the sluice jammed"));
 }
 
-TEST(Faults, ThreadsThatCannotBeMadeAreSaidAndNothingWaitsForThem) {
+TEST(Faults, ThreadsThatCannotBeMadeAreReportedAndNothingWaitsForThem) {
   const pid_t child = fork();
   if (child == 0) {
     alarm(60);  // ends it where the threads that were made wait for the others
@@ -119,11 +119,11 @@ TEST(Faults, ThreadsThatCannotBeMadeAreSaidAndNothingWaitsForThem) {
   EXPECT_EQ(WEXITSTATUS(status), 0);
 }
 
-TEST(Faults, WhatSettlesAContestIsACommandThatMeasuresMore) {
+TEST(Faults, AContestNamesTheCommandThatMeasuresMore) {
   auto contest = brief("settle");
   contest.options().rounds_min = contest.options().rounds_max = 20;
   contest.options().budget = 4;
-  contest.options().repeat = "./prog --margin 0.1%";
+  contest.options().run.repeat_command = "./prog --margin 0.1%";
   contest.baseline("a", work).candidate("b", work);
   auto findings = contest.run().findings();
   auto unclear = test::finding_on(findings, "time per call");
@@ -137,19 +137,19 @@ TEST(Faults, AContestThatWasCutOffGoesOn) {
   const test::Scratch scratch;
   auto contest = brief("cut off");
   contest.options().rounds_min = contest.options().rounds_max = 9;
-  contest.options().ledger = scratch.path("ledger.db");
+  contest.options().run.ledger = scratch.path("ledger.db");
   contest.baseline("a", work).candidate("b", work);
   auto options = contest.options();
   std::stop_source source;
-  options.stop = source.get_token();
+  options.run.stop = source.get_token();
   test::Observing observer;
   observer.when_progress = [&](const engine::Progress& p) {
     if (p.done == 3 && p.phase == engine::Progress::Phase::measuring) source.request_stop();
   };
-  options.observer = &observer;
+  options.run.observer = &observer;
   EXPECT_TRUE(contest.run(options).findings().provisional);
   options = contest.options();
-  options.resume = true;
+  options.run.resume = true;
   const auto findings = contest.run(options).findings();
   EXPECT_FALSE(findings.provisional);
   EXPECT_EQ(findings.rounds, 9U);

@@ -17,7 +17,7 @@ namespace {
 
 using testing::HasSubstr;
 
-TEST(Sizes, ACandidateThatGetsTooSlowLeavesLargerOnesAndItIsSaid) {
+TEST(Sizes, ACandidateThatGetsTooSlowLeavesLargerOnesAndThatIsReported) {
   auto contest = quick();
   contest.factor("size", {1, 500'000'000, 2'000'000'000, 2});
   contest.max_call_time(0.1);  // a stall as long, in both of two calls in a row, is what could fail this
@@ -66,7 +66,7 @@ TEST(Sizes, ACallFarBeyondTheAllowanceIsNotMadeAgain) {
   EXPECT_EQ(*calls, 1);
 }
 
-TEST(Sizes, GrowthIsToldFromTheSizes) {
+TEST(Sizes, GrowthDiffersFromTheSizes) {
   auto contest = quick();
   contest.factor("n", {100, 200, 400, 800, 1600, 3200});
   contest.input([](const Setting& s) { return static_cast<int>(s.integer("n")); });

@@ -4,8 +4,7 @@
 
 #include <algorithm>
 
-#include "assay/contest/slice_clock.hpp"
-#include "assay/contest/thread_counters.hpp"
+#include "assay/contest/threads.hpp"
 
 namespace assay::contest {
 namespace {

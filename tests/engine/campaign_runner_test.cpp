@@ -12,7 +12,7 @@ using test::FakeRunner;
 using test::Observing;
 using test::recorder_for;
 
-TEST(Life, ChecksForecastsMeasuresChecksAgainAndCloses) {
+TEST(CampaignRunner, ChecksForecastsMeasuresChecksAgainAndCloses) {
   auto recorder = recorder_for(3);
   FakeRunner runner;
   Observing observing;
@@ -25,7 +25,7 @@ TEST(Life, ChecksForecastsMeasuresChecksAgainAndCloses) {
   EXPECT_THAT(observing.heard, testing::ElementsAre("workload orders: nothing checks what it answers"));
 }
 
-TEST(Life, IsInterruptedByAStopRequestWhereverItIs) {
+TEST(CampaignRunner, StopsWhereverItIs) {
   for (const int checks : {1, 4}) {
     auto recorder = recorder_for(3);
     std::stop_source source;
@@ -40,7 +40,7 @@ TEST(Life, IsInterruptedByAStopRequestWhereverItIs) {
   }
 }
 
-TEST(Life, GivesCellsTheStandingOfTheirChecks) {
+TEST(CampaignRunner, GivesCellsTheStatusOfTheirChecks) {
   auto recorder = recorder_for(4);
   FakeRunner runner;
   runner.change = [](Trial& trial) {

@@ -59,7 +59,7 @@ TEST(Repeats, RunWhatCostsLittleSeveralTimesAndDecideSooner) {
   EXPECT_EQ(none, log.looks.end()) << "without repeats nothing is looked at before seven";
 }
 
-TEST(Repeats, OfACampaignThatIsGoneOnWithHaveTheRepeatsTheyHad) {
+TEST(Repeats, StayTheSameAfterResume) {
   Costly costly;
   costly.runner.repeats = false;
   Recorder recorder(costly.record, {});
@@ -84,7 +84,7 @@ TEST(Repeats, RepeatNothingForASlowFirstRun) {
   EXPECT_EQ(recorder.log().rounds[1].order.size(), 3U);
 }
 
-TEST(Repeats, AreForeseenWithPauses) {
+TEST(Repeats, PlanAllowsForPauses) {
   Costly costly;
   costly.runner.pause = 0.5;
   Recorder recorder(costly.record, {});

@@ -39,19 +39,19 @@ std::map<CellId, int> trials_with_twin(std::optional<double> budget) {
   return times;
 }
 
-TEST(Rounds, HaveTwinsInEveryFourth) {
+TEST(RoundLoop, RunsTwinsInEveryFourthRound) {
   auto times = trials_with_twin({});
   EXPECT_EQ(times[CellId{1}], 21);
   EXPECT_EQ(times[CellId{2}], 5) << "in rounds 2, 6, 10, 14 and 18";
 }
 
-TEST(Rounds, HaveNoTwinsWhereTimeIsShort) {
+TEST(RoundLoop, LeavesTwinsOutWhereTimeIsShort) {
   auto times = trials_with_twin(27);  // thirteen rounds of two seconds: less than twice the first look
   EXPECT_EQ(times[CellId{2}], 0);
   EXPECT_GT(times[CellId{1}], 10);
 }
 
-TEST(Rounds, TheBudgetDoesNotEndThemBeforeTheFirstLookIfToldSo) {
+TEST(RoundLoop, TheBudgetDoesNotEndThemBeforeTheFirstLookIfAskedTo) {
   for (const bool to_first_look : {false, true}) {
     auto record = test::record_of({{1.0}, {1.0}});
     record.log = {.sessions = {Session{}}};
@@ -65,7 +65,7 @@ TEST(Rounds, TheBudgetDoesNotEndThemBeforeTheFirstLookIfToldSo) {
   }
 }
 
-TEST(Rounds, RunEveryOpenCellOnceInFreshOrder) {
+TEST(RoundLoop, RunEveryOpenCellOnceInFreshOrder) {
   auto recorder = recorder_for(4);
   FakeRunner runner;
   EXPECT_EQ(go(recorder, runner, *until_decided(20, {}, false)), StopReason::rounds);
@@ -87,7 +87,7 @@ TEST(Rounds, RunEveryOpenCellOnceInFreshOrder) {
   }
 }
 
-TEST(Rounds, ACellThatKeepsFailingLeavesAndTheOthersGoOn) {
+TEST(RoundLoop, ACellThatKeepsFailingLeavesAndTheOthersGoOn) {
   auto recorder = recorder_for(3);
   FakeRunner runner;
   runner.change = [](Trial& trial) {
@@ -101,7 +101,7 @@ TEST(Rounds, ACellThatKeepsFailingLeavesAndTheOthersGoOn) {
   EXPECT_EQ(std::ranges::count(recorder.log().trials, CellId{1}, &Trial::cell), 11);
 }
 
-TEST(Rounds, ACellFoundWrongLeavesAtOnceAndNothingIsLeftWithoutRivals) {
+TEST(RoundLoop, ACellFoundWrongLeavesAtOnceAndNothingIsLeftWithoutRivals) {
   auto recorder = recorder_for(2);
   FakeRunner runner;
   runner.change = [](Trial& trial) {
@@ -112,7 +112,7 @@ TEST(Rounds, ACellFoundWrongLeavesAtOnceAndNothingIsLeftWithoutRivals) {
   EXPECT_EQ(recorder.log().rounds.size(), 3U);
 }
 
-TEST(Rounds, AStopRequestTearsTheRoundAndKeepsItsTrials) {
+TEST(RoundLoop, AStopRequestTearsTheRoundAndKeepsItsTrials) {
   auto recorder = recorder_for(4);
   std::stop_source source;
   FakeRunner runner;
@@ -126,7 +126,7 @@ TEST(Rounds, AStopRequestTearsTheRoundAndKeepsItsTrials) {
   EXPECT_EQ(recorder.log().trials.size(), 3U * 4 + 2);
 }
 
-TEST(Rounds, NoneIsBegunThatWouldLikelyGoBeyondTheBudget) {
+TEST(RoundLoop, NoneIsBegunThatWouldLikelyGoBeyondTheBudget) {
   auto recorder = recorder_for(2);  // two seconds a round
   FakeRunner runner;
   EXPECT_EQ(go(recorder, runner, *until_decided(100, 9.0, false)), StopReason::budget);
@@ -136,7 +136,7 @@ TEST(Rounds, NoneIsBegunThatWouldLikelyGoBeyondTheBudget) {
   EXPECT_EQ(hasty.log().rounds.size(), 1U) << "one is run in any case";
 }
 
-TEST(Rounds, TellHowFarTheyAreBeforeEachTrial) {
+TEST(RoundLoop, TellHowFarTheyAreBeforeEachTrial) {
   auto recorder = recorder_for(2);
   FakeRunner runner;
   Observing observing;
@@ -152,7 +152,7 @@ TEST(Rounds, TellHowFarTheyAreBeforeEachTrial) {
   EXPECT_EQ(told.back().planned, 6);
 }
 
-TEST(Rounds, OfAPilotOrAFixedNumberSettleNothing) {
+TEST(RoundLoop, PilotAndFixedRoundsDecideNothing) {
   for (const bool pilot : {true, false}) {
     auto record = test::record_of({{1.0}, {1.0}});
     record.log = {.sessions = {Session{}}};
@@ -167,7 +167,7 @@ TEST(Rounds, OfAPilotOrAFixedNumberSettleNothing) {
   }
 }
 
-TEST(Rounds, ThatAreDoneAreTakenUpAndCount) {
+TEST(RoundLoop, CountsRoundsThatWereDoneBefore) {
   auto recorder = recorder_for(2);
   FakeRunner runner;
   EXPECT_EQ(go(recorder, runner, *until_decided(4, {}, false)), StopReason::rounds);

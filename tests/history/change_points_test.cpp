@@ -1,9 +1,8 @@
-#include "assay/history/change_points.hpp"
-
 #include <gtest/gtest.h>
 
 #include <cmath>
 
+#include "assay/history/history_line.hpp"
 #include "assay/stats/random.hpp"
 
 namespace assay::history {
@@ -19,7 +18,7 @@ std::vector<double> history_of(const std::vector<std::pair<double, int>>& levels
   return values;
 }
 
-TEST(Proposals, HoldTheStepsWhereTheyAre) {
+TEST(ChangePoints, HoldTheStepsWhereTheyAre) {
   int held = 0;
   for (std::uint64_t i = 0; i < 30; ++i) {
     const auto found =
@@ -36,7 +35,7 @@ TEST(Proposals, HoldTheStepsWhereTheyAre) {
   EXPECT_GE(held, 24);
 }
 
-TEST(Proposals, TakeInAValueThatIsALittleOffOnItsSide) {
+TEST(ChangePoints, TakeInAValueThatIsALittleOffOnItsSide) {
   // Three values that agree by luck make the fourth look as far off as the step itself.
   const auto found =
       find_change_points(std::vector<double>{0, 0.001, 0.002, 0.05, 1.06, 1.062, 1.061, 1.06, 1.061}, 0.1);
@@ -46,14 +45,14 @@ TEST(Proposals, TakeInAValueThatIsALittleOffOnItsSide) {
   EXPECT_EQ(found.levels.back().first, 4);
 }
 
-TEST(Proposals, AreFewWhereNothingChanged) {
+TEST(ChangePoints, FewWhereNothingChanged) {
   std::size_t steps = 0;
   for (std::uint64_t i = 0; i < 100; ++i)
     steps += find_change_points(history_of({{0, 60}}, i), 0.01).steps.size();
   EXPECT_LT(steps, 20) << "each is a campaign for nothing";
 }
 
-TEST(Proposals, SeeThatTheNewestLieOff) {
+TEST(ChangePoints, SeeThatTheNewestLieOff) {
   for (const int newest : {1, 2, 3}) {
     const auto found = find_change_points(history_of({{0, 20}, {0.08, newest}}, 3), 0.01);
     ASSERT_EQ(found.steps.size(), 1) << newest;
@@ -63,7 +62,7 @@ TEST(Proposals, SeeThatTheNewestLieOff) {
   EXPECT_TRUE(find_change_points(std::vector<double>{0.3}, 0.01).steps.empty());
 }
 
-TEST(Proposals, LeaveOutWhatIsBelowTheMargin) {
+TEST(ChangePoints, LeaveOutWhatIsBelowTheMargin) {
   EXPECT_FALSE(find_change_points(history_of({{0, 40}, {0.03, 40}}, 5), 0.01).steps.empty());
   EXPECT_TRUE(find_change_points(history_of({{0, 40}, {0.03, 40}}, 5), 0.05).steps.empty());
 }

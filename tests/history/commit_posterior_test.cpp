@@ -1,10 +1,9 @@
-#include "assay/history/commit_posterior.hpp"
-
 #include <gtest/gtest.h>
 
 #include <algorithm>
 #include <cmath>
 
+#include "assay/history/commit_search.hpp"
 #include "assay/model/error.hpp"
 #include "assay/stats/random.hpp"
 
@@ -37,7 +36,7 @@ Came search(CommitPosterior& commits, stats::Random& random, std::size_t at, std
   return {static_cast<double>(commits.pairs()) - ends, run.first <= at && at < run.end};
 }
 
-TEST(Suspects, AreDividedWithAsFewPairsAsInformationAllows) {
+TEST(CommitPosterior, NeedsFewPairs) {
   // The wrong answers: 5 % promised, so at most 4 of 80 expected; 17 would be chance in fewer than 1 of 10^6.
   double pairs = 0;
   int wrong = 0;
@@ -53,7 +52,7 @@ TEST(Suspects, AreDividedWithAsFewPairsAsInformationAllows) {
   EXPECT_LT(wrong, 17);
 }
 
-TEST(Suspects, TheFirstOfTwoStepsIsFound) {
+TEST(CommitPosterior, TheFirstOfTwoStepsIsFound) {
   int wrong = 0;
   for (int i = 0; i < 40; ++i) {
     stats::Random random(22, static_cast<std::uint64_t>(i));
@@ -64,7 +63,7 @@ TEST(Suspects, TheFirstOfTwoStepsIsFound) {
   EXPECT_LT(wrong, 12) << "2 of 40 expected at 5 %; 12 would be chance in fewer than 1 of 10^6";
 }
 
-TEST(Suspects, SilentOnesEndInARunWithTheirNeighbours) {
+TEST(CommitPosterior, SilentOnesEndInARunWithTheirNeighbours) {
   stats::Random random(23);
   CommitPosterior commits(16, {.step = 4, .total = 4, .scale = 1});
   for (const std::size_t silent : {7U, 8U}) commits.mark_unmeasurable(silent);
@@ -79,7 +78,7 @@ TEST(Suspects, SilentOnesEndInARunWithTheirNeighbours) {
   EXPECT_EQ(all.likeliest().end - all.likeliest().first, 4);
 }
 
-TEST(Suspects, WhoIsAcquittedLeavesItToTheOthers) {
+TEST(CommitPosterior, AnExcludedCommitLeavesItsShareToTheOthers) {
   CommitPosterior commits(4, {.step = 2, .total = 2, .scale = 1});
   commits.exclude({.first = 2, .end = 4});
   const auto p = commits.probabilities();
@@ -89,7 +88,7 @@ TEST(Suspects, WhoIsAcquittedLeavesItToTheOthers) {
   EXPECT_NEAR(commits.probabilities()[4], 0.25, 1e-12) << "of all, nobody is";
 }
 
-TEST(Suspects, ABuildIsWeighedAgainstWhatItTells) {
+TEST(CommitPosterior, ABuildIsWeighedAgainstWhatItTells) {
   CommitPosterior commits(64, {.step = 2, .total = 2, .scale = 1});
   auto costs = equal_costs(64);
   EXPECT_NEAR(static_cast<double>(commits.next(costs)->place), 32, 1) << "the middle tells most";

@@ -92,7 +92,7 @@ TEST_F(Followed, LocateNamesARunWhereCommitsTellNothing) {
                              HasSubstr("can't be measured"), HasSubstr("Change 14")));
 }
 
-TEST_F(Followed, LocateSaysWhatIsWrongWithTheRequest) {
+TEST_F(Followed, LocateNamesWhatIsWrongWithTheRequest) {
   const auto said = [&](const std::vector<std::string>& words, int status = 2) {
     std::vector<std::string> all = {"locate"};
     all.insert(all.end(), words.begin(), words.end());
@@ -107,8 +107,7 @@ TEST_F(Followed, LocateSaysWhatIsWrongWithTheRequest) {
   EXPECT_THAT(said({"--good", "c1", "--bad", "."}), HasSubstr("the working tree is no commit"));
   EXPECT_THAT(said({"--good", "c1", "--sure", "20%"}), HasSubstr("--sure"));
   EXPECT_THAT(said({"--good", "c1", "--bad", "c4"}, 1), HasSubstr("c4 against c1 on orders: cpu time"));
-  EXPECT_THAT(said({"--good", "c5"}, 3),
-              AllOf(HasSubstr("can't be compared"), HasSubstr("c5")));
+  EXPECT_THAT(said({"--good", "c5"}, 3), AllOf(HasSubstr("can't be compared"), HasSubstr("c5")));
   EXPECT_THAT(said({"--good", "c1", "--show"}, 0),
               AllOf(HasSubstr("11 commits may have done it"), HasSubstr("Change 2"),
                     HasSubstr("standard deviations")));

@@ -1,5 +1,3 @@
-#include "assay/history/gate.hpp"
-
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
@@ -7,6 +5,7 @@
 #include <vector>
 
 #include "assay/history/history_line.hpp"
+#include "assay/history/trend.hpp"
 #include "assay/report/history_text.hpp"
 
 namespace assay::history {
@@ -78,7 +77,7 @@ TEST(HistoryGate, PassesOnlyByAnIntervalThatWasMeasured) {
   EXPECT_EQ(gate_of(without), GateStatus::undecided) << "the newest commit has no value";
 }
 
-TEST(HistoryNow, IsTheLevelSinceTheLastStepAndCoversIt) {
+TEST(HistoryLevel, CoversTheLevelSinceTheLastStep) {
   const auto history = history_of(0.17, 15, 0.04);
   const auto& line = history.lines[0];
   ASSERT_EQ(line.levels.size(), 2U);

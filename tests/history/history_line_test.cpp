@@ -45,7 +45,7 @@ HistoryLine line(std::vector<MeasuredValue> values, const std::string& era = "he
   return make_line(archive_of(std::move(values)), orders, "w", places(20), era, 0.01);
 }
 
-TEST(HistoryLine, JoinsWhatSeveralCampaignsSaidOfACommit) {
+TEST(HistoryLine, JoinsWhatSeveralCampaignsKnownOfACommit) {
   const auto found = line({value(1, 1.00), value(1, 1.01), value(2, 1.0), value(2, 1.2)});
   ASSERT_EQ(found.points.size(), 2);
   EXPECT_NEAR(found.points[0].effect.value, 1.005, 1e-3);
@@ -74,7 +74,7 @@ TEST(HistoryLine, ASlowerMachineIsMovedByTheCommitsThatBothMeasured) {
               testing::AllOf(HasSubstr("another machine"), HasSubstr("3 commits measured on both sides")));
 }
 
-TEST(HistoryLine, WithoutCommonCommitsAnotherMachineSaysNothing) {
+TEST(HistoryLine, WithoutCommonCommitsAnotherMachineShowsNothing) {
   const auto found = line({value(1, 1.0, "old"), value(2, 1.0), value(3, 1.0)});
   EXPECT_EQ(found.points.size(), 2);
   EXPECT_EQ(found.breaks.front().kind, HistoryBreak::Kind::machine);
@@ -110,7 +110,7 @@ TEST(HistoryLine, LevelsBetweenWhichNoStepWasFoundAreOne) {
   EXPECT_NEAR(found.levels[1].level.value, 1.201, 1e-3);
 }
 
-TEST(HistoryLine, ProposesTheStepAndSaysThatItIsNotMeasured) {
+TEST(HistoryLine, ProposesTheStepAndReportsThatItIsNotMeasured) {
   std::vector<MeasuredValue> values;
   for (int i = 1; i <= 18; ++i) values.push_back(value(i, (i > 9 ? 1.08 : 1.0) + 0.001 * (i % 3)));
   const auto found = line(values);

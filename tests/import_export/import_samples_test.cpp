@@ -1,11 +1,9 @@
-#include "assay/import_export/import_samples.hpp"
-
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include <sstream>
 
-#include "assay/import_export/record_json.hpp"
+#include "assay/import_export/import_export.hpp"
 #include "assay/model/error.hpp"
 #include "support/records.hpp"
 
@@ -62,7 +60,7 @@ std::string with(std::string text, const std::string& from, const std::string& t
   return text;
 }
 
-TEST(RecordAsJson, ThatWasAlteredIsRefusedInOneSentence) {
+TEST(RecordAsJson, RefusesAnAlteredDocument) {
   auto record = test::record_of({{1, 2, 3, 4, 5, 6, 7}, {1, 2, 3, 4, 5, 6, 7}});
   record.design.rules.rounds_min = 7;
   record.design.rules.rounds_max = 4711;

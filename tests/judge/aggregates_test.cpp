@@ -8,7 +8,6 @@
 #include <random>
 
 #include "assay/judge/judge.hpp"
-#include "assay/judge/ranking.hpp"
 #include "assay/stats/random.hpp"
 #include "support/noise.hpp"
 #include "support/records.hpp"
@@ -45,7 +44,7 @@ Record over_workloads(const std::vector<std::pair<std::vector<double>, std::vect
   return record;
 }
 
-TEST(Overall, IsTheMeanLogRatioOverWorkloads) {
+TEST(Overall, EqualsTheMeanLogRatio) {
   const auto record =
       over_workloads({{noisy(1, 20, 1), noisy(1.2, 20, 2)}, {noisy(5, 20, 3), noisy(5 * 1.1, 20, 4)}});
   const auto overall = judge_overall(test::evidence_of(record), judge_record(record));
@@ -57,7 +56,7 @@ TEST(Overall, IsTheMeanLogRatioOverWorkloads) {
   EXPECT_TRUE(overall[0].finding.interval.contains(std::sqrt(1.2 * 1.1)));
 }
 
-TEST(Overall, UsesAllRoundsOfEachComparisonAndSaysWhichLieApart) {
+TEST(Overall, UsesAllRoundsOfEachComparisonAndReportsWhichLieApart) {
   std::vector<std::pair<std::vector<double>, std::vector<double>>> pairs;
   for (unsigned w = 0; w < 6; ++w)
     pairs.emplace_back(noisy(1, 20, 10 + w), noisy(w == 5 ? 1.5 : 1.1, 20, 30 + w, 0.01));
@@ -111,7 +110,7 @@ TEST(Overall, CountsTrialsAtTheirTimeLimitLikeAllOthers) {
   EXPECT_NE(overall.finding.verdict, Verdict::better);
 }
 
-TEST(Overall, SaysWhenWorkloadsDisagree) {
+TEST(Overall, ReportsWhenWorkloadsDisagree) {
   const auto record =
       over_workloads({{noisy(1, 20, 1), noisy(1.2, 20, 2)}, {noisy(5, 20, 3), noisy(4, 20, 4)}});
   EXPECT_FALSE(judge_overall(test::evidence_of(record), judge_record(record)).at(0).agree);
@@ -134,7 +133,7 @@ TEST(Overall, GivesWorkloadsTheirWeightsWhichSettingsShare) {
   EXPECT_NEAR(effect(), std::pow(std::pow(1.2, 3) * std::sqrt(1.1), 0.25), 0.002);
 }
 
-TEST(Overall, OfRoundsThatNobodyPlannedIsJudgedAtOnce) {
+TEST(Overall, JudgesUnplannedRoundsAtOnce) {
   auto record =
       over_workloads({{noisy(1, 12, 1), noisy(1.2, 12, 2)}, {noisy(5, 12, 3), noisy(5 * 1.1, 12, 4)}});
   record.design.rules.rounds_min = record.design.rules.rounds_max = 0;
@@ -161,21 +160,21 @@ std::string order_of(const Record& record) {
   return rankings.size() == 1 ? order_of(rankings[0]) : std::to_string(rankings.size()) + " rankings";
 }
 
-TEST(Ranking, OrdersByEstimatesAndJoinsNeighboursThatAreNotToldApart) {
+TEST(Ranking, OrdersByEstimatesAndJoinsNeighboursThatAreNotDistinguished) {
   auto record = record_of({noisy(1, 20, 1), noisy(1, 20, 2), noisy(0.7, 20, 3), noisy(0.7, 20, 4)});
   record.design.rules.rounds_min = 7;
   record.design.rules.rounds_max = 20;
   EXPECT_EQ(order_of(record), "2 ~ 3 < 0 = 1") << "no finding compares 2 with 3";
 }
 
-TEST(Ranking, SaysSameOnlyWhereAFindingDoes) {
+TEST(Ranking, ReportsSameOnlyWhereAFindingDoes) {
   auto record = record_of({noisy(1, 40, 1, 0.001), noisy(1, 40, 2, 0.001), noisy(1.5, 40, 3, 0.001)});
   record.design.rules.rounds_min = 7;
   record.design.rules.rounds_max = 40;
   EXPECT_THAT(order_of(record), testing::AnyOf("0 = 1 < 2", "1 = 0 < 2"));
 }
 
-TEST(Ranking, PlacesNobodyWhoseIntervalSpansAFactorOfTwo) {
+TEST(Ranking, PlacesNoneWhoseIntervalSpansAFactorOfTwo) {
   // Two rounds of a program that takes 74 times as long, and one that varies threefold.
   auto record = record_of({{1, 1.01}, {74, 75}, {1, 3}});
   const auto rankings = judge_record(record).rankings;
@@ -191,7 +190,7 @@ TEST(Ranking, PutsTheLargestFirstWhereMoreIsBetter) {
   EXPECT_EQ(order_of(record), "1 < 0 < 2");
 }
 
-TEST(Overall, IsSeldomCalledWhereNothingChanged) {
+TEST(Overall, KeepsItsErrorRate) {
   // Seeded, so the same each time. At most 5 % of 600 campaigns may be called, and more than 57 with a chance
   // below 1e-6; noise of two modes.
   int called = 0;
@@ -212,7 +211,7 @@ TEST(Overall, IsSeldomCalledWhereNothingChanged) {
   EXPECT_LE(called, 30);
 }
 
-TEST(Ranking, SeldomTellsApartWhatIsAlike) {
+TEST(Ranking, SeldomDistinguishesWhatIsAlike) {
   // Seeded, so the same each time. In at most 5 % of 400 campaigns may any neighbours of five be told apart.
   int apart = 0;
   for (unsigned seed = 0; seed < 400; ++seed) {
@@ -232,9 +231,10 @@ TEST(Ranking, SeldomTellsApartWhatIsAlike) {
   EXPECT_LE(apart, 20);
 }
 
-TEST(Ranking, WithItsFindingsSeldomTellsApartWhatIsAlike) {
-  // Seeded, so the same each time. Findings call something in at most 5 % of campaigns, and so does the test of all
-  // pairs. Of 40 campaigns at most 16 have any neighbours apart then, but for a chance below 1e-6 (binomial, 10 %).
+TEST(Ranking, KeepsItsErrorRateWithTheFindings) {
+  // Seeded, so the same each time. Findings call something in at most 5 % of campaigns, and so does the test
+  // of all pairs. Of 40 campaigns at most 16 have any neighbours apart then, but for a chance below 1e-6
+  // (binomial, 10 %).
   int apart = 0;
   for (unsigned seed = 0; seed < 40; ++seed) {
     std::vector<std::vector<double>> values;
@@ -248,7 +248,7 @@ TEST(Ranking, WithItsFindingsSeldomTellsApartWhatIsAlike) {
   EXPECT_LE(apart, 16);
 }
 
-TEST(Ranking, TellsApartWhatLiesOnOppositeSidesOfTheBaseline) {
+TEST(Ranking, DistinguishesWhatLiesOnOppositeSidesOfTheBaseline) {
   // Seven rounds decide each against the baseline; a test of all pairs tells nothing with so few.
   auto record = record_of({noisy(1, 7, 1, 0.001), noisy(1.1, 7, 2, 0.001), noisy(0.9, 7, 3, 0.001)});
   record.design.rules.rounds_min = 7;
@@ -257,7 +257,7 @@ TEST(Ranking, TellsApartWhatLiesOnOppositeSidesOfTheBaseline) {
 }
 
 /// Seven rounds tell no two of four apart by a test of all pairs.
-TEST(Ranking, TellsApartWhatIntervalsShowApartThroughOtherBaselines) {
+TEST(Ranking, DistinguishesWhatIntervalsShowApartThroughOtherBaselines) {
   auto record = record_of({noisy(1, 7, 1), noisy(0.8, 7, 2), noisy(1.6, 7, 3), noisy(1, 7, 4)});
   auto& design = record.design;
   design.candidates[CandidateId{2}].baseline = CandidateId{1};
@@ -286,7 +286,7 @@ TEST(Ranking, OrdersManyCandidates) {
   }
 }
 
-TEST(Turns, AreFoundWhereTheWinnerChanges) {
+TEST(Reversals, FoundWhereTheWinnerChanges) {
   auto record = over_workloads({{noisy(1, 20, 1), noisy(1.3, 20, 2)},
                                 {noisy(1, 20, 3), noisy(1.2, 20, 4)},
                                 {noisy(1, 20, 5), noisy(0.5, 20, 6)}});
@@ -305,7 +305,7 @@ TEST(Turns, AreFoundWhereTheWinnerChanges) {
   EXPECT_EQ(turns[0].verdict_after, Verdict::better);
 }
 
-TEST(Failures, AreComparedByFishersExactTest) {
+TEST(FailureRates, UseFishersExactTest) {
   auto record = record_of({noisy(1, 20, 1), noisy(1, 20, 2)});
   int failed = 0;
   for (auto& trial : record.log.trials)
@@ -318,7 +318,7 @@ TEST(Failures, AreComparedByFishersExactTest) {
   EXPECT_EQ(failures[0].verdict, Verdict::worse);
 }
 
-TEST(Spread, IsCalledWhenACandidateJitters) {
+TEST(Variability, CalledWhenACandidateJitters) {
   auto record = record_of({noisy(1, 40, 1, 0.01), noisy(1, 40, 2, 0.08)});
   record.design.rules.rounds_min = 7;
   record.design.rules.rounds_max = 40;
@@ -328,7 +328,7 @@ TEST(Spread, IsCalledWhenACandidateJitters) {
   EXPECT_EQ(spreads[0].verdict, Verdict::worse);
 }
 
-TEST(Spread, IsSeldomCalledWhereThereIsNone) {
+TEST(Variability, KeepsItsErrorRate) {
   // Seeded, so the same each time. At most 5 % of 400 campaigns may be called.
   for (const std::size_t rounds : {10U, 20U}) {
     int called = 0;

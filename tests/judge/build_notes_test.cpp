@@ -1,7 +1,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
-#include "assay/judge/confirmation.hpp"
+#include "assay/judge/aa_checks.hpp"
 #include "assay/judge/forecast.hpp"
 #include "assay/judge/judge.hpp"
 #include "assay/judge/notes.hpp"
@@ -148,7 +148,7 @@ std::vector<double> around(double ratio) {
   return values;
 }
 
-TEST(Surprises, AreChangesNoLargerThanTheTwins) {
+TEST(Surprises, IncludeChangesWithinTheTwinsNoise) {
   auto record = record_of({around(1), around(1.02), around(1.03)});
   EXPECT_THAT(find_surprises(judge_record(record), nullptr), IsEmpty());
   record.design.candidates[CandidateId{2}].twin_of = CandidateId{0};
@@ -157,7 +157,7 @@ TEST(Surprises, AreChangesNoLargerThanTheTwins) {
   EXPECT_THAT(report::surprise_text(odd[0]), HasSubstr("the difference of a baseline from itself"));
 }
 
-TEST(Surprises, AreContradictionsOfAnEarlierCampaign) {
+TEST(Surprises, IncludeContradictionsOfAnEarlierCampaign) {
   const auto now = judge_record(record_of({around(1), around(1.1)}));
   const auto same = judge_record(record_of({around(1), around(1.2)}));
   const auto other = judge_record(record_of({around(1), around(0.9)}));
@@ -166,7 +166,7 @@ TEST(Surprises, AreContradictionsOfAnEarlierCampaign) {
   EXPECT_THAT(report::surprise_text(find_surprises(now, &other)[0]), HasSubstr("called it better"));
 }
 
-TEST(MeasuringAgain, ConfirmsRefutesOrSettles) {
+TEST(Confirmation, ConfirmsRefutesOrDecides) {
   const auto worse = judge_record(record_of({around(1), around(1.1)})),
              better = judge_record(record_of({around(1), around(0.9)})),
              unclear = judge_record(record_of({around(1), {0.8, 1.2, 0.7, 1.3, 0.9, 1.1, 0.6, 1.4}}));

@@ -11,8 +11,7 @@
 #include "assay/judge/gate.hpp"
 #include "assay/judge/judge.hpp"
 #include "assay/metrics/catalogue.hpp"
-#include "assay/render/json.hpp"
-#include "assay/render/text.hpp"
+#include "assay/render/documents.hpp"
 #include "support/noise.hpp"
 #include "support/records.hpp"
 
@@ -73,7 +72,7 @@ const Finding& on(const Findings& all, const char* metric) {
   throw std::runtime_error(metric);
 }
 
-TEST(Times, CpuTimeDoesNotDecideForAProgramThatWaitsLongerInSomeRuns) {
+TEST(CpuWall, CpuTimeDoesNotDecideForAProgramThatWaitsLongerInSomeRuns) {
   EXPECT_TRUE(judge::wait_alike(test::evidence_of(waiting(1000, 0)), {{0}, {1}}));
   for (const auto& [every, longer] : {std::pair{2, 0.2}, {3, 0.2}, {4, 1.0}, {5, 1.0}}) {
     const auto record = waiting(every, longer);
@@ -84,7 +83,7 @@ TEST(Times, CpuTimeDoesNotDecideForAProgramThatWaitsLongerInSomeRuns) {
   }
 }
 
-TEST(Times, CpuTimeDecidesForWallTimeOfProgramsOnOneCore) {
+TEST(CpuWall, CpuTimeDecidesForWallTimeOfProgramsOnOneCore) {
   const auto all = judge::judge_record(disturbed(1, 1));
   const auto& wall = on(all, "wall time");
   ASSERT_EQ(wall.verdict, Verdict::unclear);
@@ -102,13 +101,13 @@ TEST(Times, CpuTimeDecidesForWallTimeOfProgramsOnOneCore) {
   EXPECT_EQ(gate.reasons.size(), 1U);
 }
 
-TEST(Times, WallTimeStandsForItselfOfProgramsThatWait) {
+TEST(CpuWall, WallTimeStandsForItselfOfProgramsThatWait) {
   const auto all = judge::judge_record(disturbed(1, 0.9));
   EXPECT_FALSE(on(all, "wall time").superseded_by);
   EXPECT_THAT(render::to_text(all), HasSubstr("no verdict against list yet: wall time"));
 }
 
-TEST(Times, ACpuTimeThatNobodyAskedForIsToldBesideWallTime) {
+TEST(CpuWall, ACpuTimeThatNobodyAskedForIsShownBesideWallTime) {
   const auto all = judge::judge_record(disturbed(0.002, 1));
   const auto text = render::to_text(all);
   EXPECT_THAT(text, HasSubstr("faster than list: wall time −2"));

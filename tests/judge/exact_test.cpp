@@ -1,9 +1,8 @@
-#include "assay/judge/exact.hpp"
-
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include "assay/judge/judge.hpp"
+#include "assay/judge/sequential.hpp"
 #include "support/records.hpp"
 
 namespace assay::judge {
@@ -71,7 +70,7 @@ TEST(SupportingMetrics, ShareOneErrorRate) {
   EXPECT_EQ(judge_record(record).findings.at(0).verdict, Verdict::worse) << "what is missing does not count";
 }
 
-TEST(CoarseMetrics, AreNotJudgedBelowTheirLimit) {
+TEST(ResolutionLimit, ValuesBelowItAreNotJudged) {
   const std::vector<double> low = {0.98, 0.98, 0.98, 0.98, 0.98, 0.98, 0.98}, high(7, 2.0);
   auto record = test::record_of({low, high}, "user time");
   record.design.metrics[MetricId{0}].resolution_limit = 1;

@@ -3,7 +3,6 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
-#include "assay/judge/filter.hpp"
 #include "assay/judge/judge.hpp"
 #include "assay/report/note_text.hpp"
 #include "support/noise.hpp"
@@ -49,7 +48,7 @@ TEST(Gate, FailsOnlyWhenTheWholeIntervalIsBeyond) {
   EXPECT_EQ(evaluate_gate(fell, rate, 0.07), GateStatus::passed);
 }
 
-TEST(Gate, CountsStandingsAndRequirements) {
+TEST(Gate, CountsStatusesAndRequirements) {
   auto record = record_of({noisy(1, 20, 1), noisy(1, 20, 2), noisy(1, 20, 3)});
   record.log.status_changes.push_back({CellId{2}, {StatusCode::wrong, "line 1"}});
   const auto wrong = evaluate_gate(judge_record(record), {});
@@ -76,7 +75,7 @@ TEST(Gate, HoldsOnlyWhatIsChosen) {
   EXPECT_EQ(result.reasons.size(), 1U);
 }
 
-TEST(Gate, IsCarefulWithWhatDidNotRunSideBySide) {
+TEST(Gate, RefusesUnpairedCampaignsByDefault) {
   auto record = record_of({noisy(1, 20, 1, 0.001), noisy(1.05, 20, 2, 0.001)});
   EXPECT_FALSE(evaluate_gate(judge_record(record), {}).unpaired);
   auto cut_off = record;  // before its first round was whole

@@ -38,7 +38,7 @@ TEST(JudgeRecord, AdjustsPOverTheFindingsOfAMetric) {
   for (const auto& f : findings.findings) EXPECT_NEAR(f.p_adjusted, 2.0 / 1024 / share_of_typical, 1e-15);
 }
 
-TEST(JudgeRecord, TheWarmUpIsKeptApart) {
+TEST(JudgeRecord, TheWarmUpIsKeptSeparate) {
   const auto record = record_of({ten, times(0.8)});
   const auto evidence = test::evidence_of(record);
   const auto& values = evidence.values(MetricId{0});
@@ -57,7 +57,7 @@ TEST(JudgeRecord, AFailedTrialTakesItsPairOutAndIsNoted) {
   EXPECT_THAT(test::notes_of(findings)[0], HasSubstr("failed in 1 of 10 trials"));
 }
 
-TEST(JudgeRecord, TornRoundsAreNotJudged) {
+TEST(JudgeRecord, AbortedRoundsAreNotJudged) {
   auto record = record_of({ten, times(0.8)});
   record.log.rounds.back().state = RoundState::aborted;
   record.log.state = CampaignState::interrupted;
@@ -81,7 +81,7 @@ TEST(JudgeRecord, TooFewPairsAreShownWithoutAVerdict) {
   EXPECT_EQ(judge_record(record).findings.size(), 1U);
 }
 
-TEST(JudgeRecord, CandidatesThatAreNotSoundAreLeftOutAndTheOthersGoOn) {
+TEST(JudgeRecord, CandidatesThatAreNotOkAreLeftOutAndTheOthersGoOn) {
   auto record = record_of({ten, times(0.8), times(0.5)});
   record.log.status_changes.push_back({CellId{2}, {StatusCode::wrong, {}}});
   const auto findings = judge_record(record);
@@ -89,7 +89,7 @@ TEST(JudgeRecord, CandidatesThatAreNotSoundAreLeftOutAndTheOthersGoOn) {
   EXPECT_EQ(findings.candidate_cell(findings.findings[0]).candidate, CandidateId{1});
 }
 
-TEST(JudgeRecord, SaysWhenOutputsDifferProcessesWereLeftOrProgramsAreTheSame) {
+TEST(JudgeRecord, ReportsWhenOutputsDifferProcessesWereLeftOrProgramsAreTheSame) {
   auto record = record_of({ten, times(0.8)});
   Trial check{.cell = {0}, .role = Role::check};
   check.output_digest = "a";

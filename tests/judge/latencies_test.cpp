@@ -48,7 +48,7 @@ TEST(PooledLatency, CountsFailedRequestsAsTheSlowest) {
   EXPECT_FALSE(pooled_latency(a, b, 0.9)) << "a tenth failed: there is no such latency";
 }
 
-TEST(PooledLatency, IsNotToldOfFewRoundsOrFewRequestsBeyond) {
+TEST(PooledLatency, NeedsRoundsAndRequestsBeyond) {
   stats::Random random(63);
   const auto seven = rounds_of(random, 7, 1), eight = rounds_of(random, 8, 1);
   EXPECT_FALSE(pooled_latency(seven, seven, 0.5));

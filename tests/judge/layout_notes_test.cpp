@@ -32,7 +32,7 @@ TEST(Layouts, ARoundTakesTheNextOneAndBeginsAgain) {
   EXPECT_EQ(layout_of_round(4, 0), 0);
 }
 
-TEST(Layouts, AreThoseOfTheBuildThatACellRuns) {
+TEST(Layouts, BelongToTheBuildOfEachCell) {
   Design design;
   design.rules.layouts = 9;
   for (const char* name : {"old", "new"}) design.candidates.add({.name = name});
@@ -149,7 +149,7 @@ std::vector<std::string> told_of(const Record& record) {
   return texts;
 }
 
-TEST(Layouts, WhatTheyDoIsToldBesideFindingsBetweenBuilds) {
+TEST(LayoutNotes, AppearBesideFindingsBetweenBuilds) {
   const auto findings = judge_record(builds_of(12, 1.3));
   const auto spread = std::ranges::find(findings.notes, NoteKind::layout_spread_at_most, &Note::kind);
   ASSERT_NE(spread, findings.notes.end());
@@ -164,7 +164,7 @@ TEST(Layouts, WhatTheyDoIsToldBesideFindingsBetweenBuilds) {
       << "no layout does as much";
 }
 
-TEST(Layouts, TheirSpreadIsToldFromNoise) {
+TEST(Layouts, TheirSpreadDiffersFromNoise) {
   stats::Random random(5);
   std::vector<double> logs, twins;
   for (int i = 0; i < 400; ++i) {
@@ -184,7 +184,7 @@ TEST(Layouts, TheirSpreadIsToldFromNoise) {
 
 /// Luck of two values: 10 % in a share of the layouts. What two of them differ by was declared too much for
 /// chance in 33 % before, and a change of 3 % in 88 %. Of 300 programs with 24 layouts each.
-TEST(Layouts, ByChanceHoldsWhereLuckHasTwoValues) {
+TEST(LayoutNotes, ChanceBoundHoldsForTwoValues) {
   for (const double share : {0.125, 0.25}) {
     stats::Random random(51);
     int beyond = 0, small_called = 0;

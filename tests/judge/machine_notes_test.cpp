@@ -37,7 +37,7 @@ struct Threshold {
 
 class MachineNote : public testing::TestWithParam<Threshold> {};
 
-TEST_P(MachineNote, IsGivenJustAboveItsThresholdAndNotJustBelow) {
+TEST_P(MachineNote, AppearsJustAboveItsThresholdOnly) {
   const auto& [metric, below, above, said] = GetParam();
   EXPECT_EQ(note_in(judge_record(record_with({{metric, below}})), said), nullptr);
   const auto findings = judge_record(record_with({{metric, above}}));
@@ -57,7 +57,7 @@ INSTANTIATE_TEST_SUITE_P(
                     Threshold{"kept warm", 0.01, 0.011, "up to 1.1 % stayed in the page cache"},
                     Threshold{"counted share", 0.91, 0.89, "took turns and were on for 89 % of the time"}));
 
-TEST(MachineNotes, NeitherOthersNorTheHostAreToldOfAroundVeryShortTrials) {
+TEST(MachineNotes, NeitherOthersNorTheHostAreReportedOfAroundVeryShortTrials) {
   auto record = record_with({{"time of others", 0.015}, {"stolen time", 0.015}});
   const auto scale = [&](double wall) {
     for (auto& trial : record.log.trials) trial.readings[0].value = wall;
@@ -93,7 +93,8 @@ TEST(MachineNotes, TimeOfUnwaitedChildrenInAnyCheckIsNoted) {
   check.readings = {{MetricId{1}, 0.25}};
   record.log.trials.push_back(check);
   const auto findings = judge_record(record);
-  const auto* note = note_in(findings, "0.25 s of CPU time belong to children that their parents did not wait for");
+  const auto* note =
+      note_in(findings, "0.25 s of CPU time belong to children that their parents did not wait for");
   ASSERT_NE(note, nullptr);
   EXPECT_EQ(std::get<CellId>(note->subject), CellId{1});
 }
@@ -142,7 +143,7 @@ Findings abreast_with(const std::vector<double>& in_turns) {
   return judge_record(record);
 }
 
-TEST(AbreastNote, IsGivenWhenTheIntervalsDoNotTouch) {
+TEST(AbreastNote, GivenWhenTheIntervalsDoNotTouch) {
   constexpr const char* said = "they get in each other's way";
   EXPECT_EQ(note_in(abreast_with({1.10, 1.11, 1.105}), said), nullptr);
   const auto findings = abreast_with({1.00, 1.01, 1.005});

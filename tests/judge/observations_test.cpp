@@ -1,11 +1,12 @@
+#include "assay/model/observations.hpp"
+
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include <cmath>
 
 #include "assay/judge/judge.hpp"
-#include "assay/model/observations.hpp"
-#include "assay/render/text.hpp"
+#include "assay/render/documents.hpp"
 #include "support/noise.hpp"
 #include "support/records.hpp"
 
@@ -26,14 +27,14 @@ TEST(Evidence, CountsRoundsBelowTheLowestThatIsOpen) {
   EXPECT_THAT(complete_rounds(record.log), ElementsAre(1, 2, 4)) << "the sixth was quicker than the fifth";
 }
 
-TEST(Evidence, OfTornRoundsIsNotJudgedOnExactMetricsEither) {
+TEST(Observations, LeaveAbortedRoundsOutForExactMetrics) {
   auto record = record_of({{5, 5, 5, 5, 5, 5, 5}, {5, 5, 5, 5, 5, 5, 6}}, "answers");
   record.design.metrics[MetricId{0}].exact = true;
   EXPECT_EQ(judge_record(record).findings.at(0).verdict, Verdict::unclear) << "it varied";
   record.log.rounds.back().state = RoundState::aborted;
   const auto finding = judge_record(record).findings.at(0);
   EXPECT_EQ(finding.verdict, Verdict::same);
-  EXPECT_EQ(finding.method, "compared directly");
+  EXPECT_EQ(finding.method, TestMethod::compared_directly);
 }
 
 TEST(Evidence, SortsTrialsByWhatTheyTell) {
@@ -81,7 +82,7 @@ TEST(CandidateSummary, NamesTheBaselineThatFailed) {
   EXPECT_THAT(text, HasSubstr("rival1  not compared: its baseline, list, failed"));
 }
 
-TEST(Ranking, IsALineWithTheUnplacedAtItsEnd) {
+TEST(Ranking, TextEndsWithTheUnplaced) {
   auto findings = judge_record(record_of(std::vector<std::vector<double>>(5, noisy(1, 8, 1))));
   using Step = Ranking::Step;
   findings.rankings = {{.places = {{{1}}, {{0}, Step::same}, {{2}, Step::apart}}, .unplaced = {{3}, {4}}}};
@@ -89,7 +90,7 @@ TEST(Ranking, IsALineWithTheUnplacedAtItsEnd) {
               HasSubstr("order, wall time: rival1 = list < rival2; rival3, rival4: too few rounds to place"));
 }
 
-TEST(Turns, AreLookedForInTheOrderOfSizesHoweverTheyAreListed) {
+TEST(Reversals, FollowTheOrderOfSizes) {
   auto record = record_of({noisy(1, 20, 1), noisy(1.3, 20, 2), noisy(1, 20, 3), noisy(1.2, 20, 4),
                            noisy(1, 20, 5), noisy(0.5, 20, 6)});
   record.design.candidates = test::first_of(record.design.candidates, 2);

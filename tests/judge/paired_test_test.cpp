@@ -58,7 +58,7 @@ TEST(JudgePaired, TellsBetterFromWorseByWhatThePersonPrefers) {
   EXPECT_EQ(verdict(more, rate), Verdict::better);
 }
 
-TEST(JudgePaired, SaysSameOnlyWhenTheWholeIntervalLiesInsideTheMargin) {
+TEST(JudgePaired, ReportsSameOnlyWhenTheWholeIntervalLiesInsideTheMargin) {
   EXPECT_EQ(verdict(samples(3, 20, 1, 0.002), wall_time), Verdict::same);
   EXPECT_EQ(verdict(samples(3, 20, 1, 0.05), wall_time), Verdict::unclear);
   EXPECT_EQ(verdict(samples(3, 20, 1.004, 0.001), wall_time), Verdict::same)
@@ -148,7 +148,7 @@ TEST(JudgePaired, RefusesBadInputAndNamesIt) {
   }
 }
 
-TEST(JudgePaired, WithRepeatsCountsWithinRounds) {
+TEST(JudgePaired, CountsRepeatsWithinRounds) {
   const std::vector<double> dear = {10, 11, 12};
   const std::vector<double> cheap = {5, 6, 7, 8, 5, 6, 7, 8, 5, 6, 7, 8};
   const auto f = judge_paired(dear, cheap, {.metric = {"wall time", "s"}, .replication = {1, 4}});

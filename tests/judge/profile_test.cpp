@@ -1,9 +1,8 @@
-#include "assay/judge/profile.hpp"
-
 #include <gtest/gtest.h>
 
+#include "assay/judge/aggregates.hpp"
 #include "assay/judge/judge.hpp"
-#include "assay/judge/saturation.hpp"
+#include "assay/judge/latencies.hpp"
 #include "assay/stats/random.hpp"
 #include "support/made.hpp"
 #include "support/noise.hpp"
@@ -20,7 +19,7 @@ const ProfileLine* line_on(const Findings& all, MetricId metric) {
   return nullptr;
 }
 
-TEST(Profile, HasEveryMetricOfTheWorkWithAFindingsEffectWhereThereIsOne) {
+TEST(Profile, ListsEveryMetricWithItsEffect) {
   Made made("profile");
   const auto time = made.wall_time();
   const auto faults = made.metric({.name = "minor faults", .supporting = true}, false);
@@ -63,7 +62,7 @@ TEST(Profile, TellsAChangeWithoutABetterSideOnlyWhereTheTestCallsIt) {
   }
 }
 
-TEST(ProfileSimulated, NoiseAloneIsSeldomTold) {
+TEST(ProfileSimulated, NoiseAloneIsSeldomReported) {
   // 400 metrics of one and the same, spread by 20 %. At a true rate of 5 %, more than 44 told have a chance
   // below 1e-6 (binomial); the seeds are fixed.
   int told = 0;
@@ -103,30 +102,30 @@ std::size_t notes_of_kind(const std::vector<Note>& notes, NoteKind kind) {
   return static_cast<std::size_t>(std::ranges::count(notes, kind, &Note::kind));
 }
 
-TEST(Ceilings, OneSideAtItKeepsItsVerdictAndSaysThatTheChangeMayBeLarger) {
+TEST(Saturation, OneSideAtItKeepsItsVerdictAndReportsThatTheChangeMayBeLarger) {
   const auto all = with_ceiling(50, 60);
   EXPECT_EQ(all.findings[0].verdict, Verdict::better);
   ASSERT_EQ(notes_of_kind(all.findings[0].notes, NoteKind::at_saturation), 1U);
   EXPECT_EQ(all.findings[0].notes[0].subject, Subject(CellId{1}));
 }
 
-TEST(Ceilings, BothSidesAtItCanHideAnyDifference) {
+TEST(Saturation, BothSidesAtItCanHideAnyDifference) {
   const auto all = with_ceiling(60, 60);
   EXPECT_EQ(all.findings[0].verdict, Verdict::unclear);
   EXPECT_EQ(all.findings[0].rounds_to_decide->obstacle, RoundsToDecide::Obstacle::saturation);
 }
 
-TEST(Ceilings, ValuesBeyondItAreAWarningOnce) {
+TEST(Saturation, ValuesBeyondItAreAWarningOnce) {
   const auto all = with_ceiling(50, 75);
   ASSERT_EQ(notes_of_kind(all.notes, NoteKind::beyond_saturation), 1U);
   EXPECT_EQ(notes_of_kind(with_ceiling(50, 60).notes, NoteKind::beyond_saturation), 0U);
 }
 
 /// Trials of 40 values over ten seconds that begin at `from` and go on at `to`.
-Findings with_series(double from, double to, const std::string& settle, bool timed = true) {
+Findings with_series(double from, double to, const std::string& lead_in, bool timed = true) {
   Made made("frames");
   Metric frames{.name = "frame rate", .direction = Direction::higher};
-  frames.request.lead_in = settle;
+  if (!lead_in.empty()) frames.request.lead_in = parse_lead_in(lead_in);
   const auto id = made.metric(frames);
   for (const char* name : {"old", "new"}) {
     const auto cell = made.cell(made.candidate(name));
@@ -150,7 +149,7 @@ TEST(WithinTrials, TellsTheRangeWithoutTheLeadIn) {
   EXPECT_GT(with_series(38, 30, "").within_trials[0].high, 37);
 }
 
-TEST(WithinTrials, SaysWhenTheFirstValuesDifferAndWhatWouldLeaveThemOut) {
+TEST(WithinTrials, ReportsWhenTheFirstValuesDifferAndWhatWouldLeaveThemOut) {
   const auto first_note = [](const Findings& all) {
     const auto found = std::ranges::find(all.notes, NoteKind::drifts_in_trial, &Note::kind);
     return found == all.notes.end() ? std::string("none") : found->quoted;
@@ -187,7 +186,7 @@ TEST(WithinTrialsSimulated, NoiseAloneSeldomLooksLikeALeadIn) {
   EXPECT_LE(notes, 58);
 }
 
-TEST(WithinTrials, HasNothingToSayOfOneValueATrial) {
+TEST(WithinTrials, NothingForOneValueATrial) {
   Made made("plain");
   const auto time = made.wall_time();
   for (const char* name : {"list", "heap"}) made.around(made.cell(made.candidate(name)), time, 1, 8);

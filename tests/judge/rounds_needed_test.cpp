@@ -1,10 +1,9 @@
-#include "assay/judge/rounds_needed.hpp"
-
 #include <gtest/gtest.h>
 
 #include <cmath>
 #include <vector>
 
+#include "assay/judge/forecast.hpp"
 #include "assay/judge/judge.hpp"
 #include "assay/schedule/interim_looks.hpp"
 #include "support/series.hpp"
@@ -16,7 +15,7 @@ using test::family;
 using test::normal_effects;
 using test::series_of;
 
-TEST(Resampling, TellsWhatIsSettledSoonFromWhatHardlyEverIs) {
+TEST(RoundsNeeded, TellsWhatIsDecidedSoonFromWhatHardlyEverIs) {
   const schedule::StoppingBoundary planned(schedule::planned_looks(8, 60));
   const auto last = planned.critical_count(6);
   const auto chance = [&](double effect, double sd) {
@@ -34,7 +33,7 @@ TEST(Resampling, TellsWhatIsSettledSoonFromWhatHardlyEverIs) {
   EXPECT_GT(chance(1.5, 3), 0.3);
 }
 
-TEST(Resampling, PricesWithinAFactorOfTwoOnTheAverage) {
+TEST(RoundsNeeded, PricesWithinAFactorOfTwoOnTheAverage) {
   // Effect of half a standard deviation: half of all campaigns settle it by 40 rounds, half of them later.
   stats::Random random(12);
   double sum = 0;

@@ -1,12 +1,11 @@
-#include "assay/judge/scaling.hpp"
-
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include <cmath>
 
+#include "assay/judge/aggregates.hpp"
+#include "assay/judge/gate.hpp"
 #include "assay/judge/judge.hpp"
-#include "assay/judge/requirements.hpp"
 #include "assay/stats/random.hpp"
 #include "support/records.hpp"
 
@@ -43,7 +42,7 @@ Record over_levels(const std::vector<std::int64_t>& levels, Factor::Role role,
   return record;
 }
 
-TEST(Trends, OverSizesHaveExponentLawAndCrossing) {
+TEST(ScalingCurves, OverSizesHaveExponentLawAndCrossing) {
   const auto findings =
       judge_record(over_levels({10, 20, 40, 80, 160, 320}, Factor::Role::size,
                                [](int c, double n) { return c == 0 ? 1e-6 * n * n : 1e-4 * n; }));
@@ -57,7 +56,7 @@ TEST(Trends, OverSizesHaveExponentLawAndCrossing) {
   EXPECT_TRUE(findings.scaling[1].crossing_interval.contains(100));
 }
 
-TEST(Trends, WhereTheRatioChangesWithSizeNoSingleOneIsQuoted) {
+TEST(ScalingCurves, QuoteNoSingleRatioThatChangesWithSize) {
   const auto overall_of = [](double power) {
     return judge_record(
                over_levels({10, 20, 40, 80}, Factor::Role::size,
@@ -70,14 +69,14 @@ TEST(Trends, WhereTheRatioChangesWithSizeNoSingleOneIsQuoted) {
   EXPECT_EQ(overall_of(1.2).at(0).factor, "n");
 }
 
-TEST(Trends, ALawThatDoesNotGoWithTheExponentIsNotNamed) {
+TEST(ScalingCurves, ALawThatDoesNotGoWithTheExponentIsNotNamed) {
   const auto findings = judge_record(
       over_levels({10, 20, 40, 80, 160, 320}, Factor::Role::size, [](int, double n) { return 1e3 + n * n; }));
   EXPECT_LT(*findings.scaling[0].exponent, 1.9);
   EXPECT_EQ(findings.scaling[0].law, "") << "a start-up cost with n² on top";
 }
 
-TEST(Trends, ACrossingFarBeyondTheSizesIsNotTold) {
+TEST(ScalingCurves, ACrossingFarBeyondTheSizesIsNotReported) {
   const auto crossing_at = [](double factor) {
     const auto findings =
         judge_record(over_levels({10, 20, 40}, Factor::Role::size, [factor](int c, double n) {
@@ -90,14 +89,14 @@ TEST(Trends, ACrossingFarBeyondTheSizesIsNotTold) {
   EXPECT_FALSE(crossing_at(0.99)) << "less than a tenth of the smallest";
 }
 
-TEST(Trends, NeedThreeLevelsAndAFactorOfSizesOrThreads) {
+TEST(ScalingCurves, NeedThreeLevelsAndAFactorOfSizesOrThreads) {
   const auto flat = [](int, double) { return 1.0; };
   EXPECT_TRUE(judge_record(over_levels({1, 2}, Factor::Role::size, flat)).scaling.empty());
   EXPECT_TRUE(judge_record(over_levels({1, 2, 3}, Factor::Role::option, flat)).scaling.empty());
   EXPECT_EQ(judge_record(over_levels({1, 2, 3}, Factor::Role::size, flat)).scaling.size(), 2U);
 }
 
-TEST(Trends, OverThreadsFollowTheScalabilityLaw) {
+TEST(ScalingCurves, OverThreadsFollowTheScalabilityLaw) {
   // Time per call of n threads, each as quick as one but for contention of 5 %.
   auto record = over_levels({1, 2, 4, 8}, Factor::Role::threads,
                             [](int c, double n) { return c == 0 ? 1.0 : 1 + 0.05 * (n - 1); });
@@ -113,7 +112,7 @@ TEST(Trends, OverThreadsFollowTheScalabilityLaw) {
   EXPECT_NEAR(judge_record(record).scaling[0].throughput.back(), 1, 0.01);
 }
 
-TEST(Trends, OverThreadsHaveAPlateauWhereMoreNoLongerHelp) {
+TEST(ScalingCurves, OverThreadsHaveAPlateauWhereMoreNoLongerHelp) {
   // Three threads do half again as much as one, and nothing is gained beyond.
   const auto plateau_of = [](double beyond) {
     return judge_record(over_levels({1, 2, 3, 4, 6}, Factor::Role::threads,
@@ -141,7 +140,7 @@ Record required(const std::vector<double>& baseline, const std::string& limit) {
   return record;
 }
 
-TEST(Requirements, AreMetOrBrokenWhenTheWholeIntervalIsOnOneSide) {
+TEST(Requirements, DecidedWhenTheWholeIntervalIsOnOneSide) {
   using Status = RequirementFinding::Status;
   // Two cells are asked, so at 97.5 % each: of ten values the interval of the median reaches from the second
   // to the ninth, P(X ≤ 1) = 11/1024 (David & Nagaraja 2003).
@@ -182,7 +181,7 @@ TEST(Requirements, FewRoundsDecideNothing) {
   EXPECT_EQ(requirements_of(required(five, "< 100")).at(0).status, RequirementFinding::Status::undecided);
 }
 
-TEST(TwinNote, ATwinThatIsCalledDifferentIsSaidFirst) {
+TEST(TwinNote, ATwinThatIsCalledDifferentIsReportedFirst) {
   std::vector<double> a, b;
   for (int i = 0; i < 10; ++i) {
     a.push_back(1 + 0.001 * i);

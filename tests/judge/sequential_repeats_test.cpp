@@ -22,7 +22,7 @@ PairedSeries with_repeats(stats::Random& random, std::size_t rounds, int repeats
   return series;
 }
 
-TEST(Settle, RepeatsDecideALargeEffectInFewRounds) {
+TEST(Sequential, RepeatsDecideALargeEffectInFewRounds) {
   stats::Random random(8);
   const std::vector<PairedSeries> one = {with_repeats(random, 10, 4, -3)};
   const auto f = decide_family(one, family(0.1), Stage::ended).front();
@@ -35,7 +35,7 @@ TEST(Settle, RepeatsDecideALargeEffectInFewRounds) {
   EXPECT_FALSE(f.all_runs);
 }
 
-TEST(Settle, RepeatsOfTwoAlikeAreTheSame) {
+TEST(Sequential, RepeatsOfTwoAlikeAreTheSame) {
   stats::Random random(9);
   const std::vector<PairedSeries> one = {with_repeats(random, 60, 9, 0)};
   EXPECT_EQ(decide_family(one, family(0.2), Stage::ended).front().verdict, Verdict::same);
@@ -43,7 +43,7 @@ TEST(Settle, RepeatsOfTwoAlikeAreTheSame) {
 
 /// 1500 campaigns of at most 20 rounds without any difference, looked at from three rounds on, seeded; at 5 %
 /// more than 118 calls have a chance below 1e-6 (binomial).
-TEST(Settle, RepeatsKeepTheErrorRateOverAllLooks) {
+TEST(Sequential, RepeatsKeepTheErrorRateOverAllLooks) {
   stats::Random random(10);
   int called = 0;
   for (int campaign = 0; campaign < 1500; ++campaign) {

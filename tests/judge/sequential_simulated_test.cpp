@@ -40,7 +40,7 @@ const std::vector<Decision> kinds = {
     {"two modes", [](stats::Random& r) { return (r.below(2) == 0 ? 0 : 8) + r.normal(); }},
 };
 
-TEST(SettleSimulated, FalseAlarmsStayBelowTheErrorRateWhateverTheNoise) {
+TEST(SequentialSimulated, FalseAlarmsStayBelowTheErrorRateWhateverTheNoise) {
   // 1000 campaigns of up to 60 rounds without a change, trials drifting and autocorrelated besides; a round's
   // order is shuffled. At a true rate of 5 % more than 86 alarms have a chance below 1e-6 (binomial), for
   // each noise.
@@ -65,7 +65,7 @@ TEST(SettleSimulated, FalseAlarmsStayBelowTheErrorRateWhateverTheNoise) {
   }
 }
 
-TEST(SettleSimulated, GrowingEffectsStayWithinTheRate) {
+TEST(SequentialSimulated, GrowingEffectsStayWithinTheRate) {
   stats::Random random(21);
   int alarms = 0;
   for (int i = 0; i < 1500; ++i) {
@@ -79,7 +79,7 @@ TEST(SettleSimulated, GrowingEffectsStayWithinTheRate) {
   EXPECT_GE(alarms, 40) << "the rate is used, not wasted";
 }
 
-TEST(SettleSimulated, IntervalsCoverAfterStoppingAndChangesAreFound) {
+TEST(SequentialSimulated, IntervalsCoverAfterStoppingAndChangesAreFound) {
   // 1500 campaigns, effect of three margins at sd two margins: at 95 % coverage more than 118 misses have a
   // chance below 1e-6. The mean number of rounds is known to be near 10.5.
   stats::Random random(22);
@@ -96,7 +96,7 @@ TEST(SettleSimulated, IntervalsCoverAfterStoppingAndChangesAreFound) {
   EXPECT_NEAR(rounds / 1500, 10.5, 0.6);
 }
 
-TEST(SettleSimulated, FalseSamesAtTheMarginAreRare) {
+TEST(SequentialSimulated, FalseSamesAtTheMarginAreRare) {
   // At most 2.5 % by construction: more than 68 of 1500 have a chance below 1e-6.
   stats::Random random(23);
   int same = 0;
@@ -105,7 +105,7 @@ TEST(SettleSimulated, FalseSamesAtTheMarginAreRare) {
   EXPECT_LE(same, 68);
 }
 
-TEST(SettleSimulated, FalseDiscoveriesOverFortyFindingsOnASharedBaselineStayWithinTheirShare) {
+TEST(SequentialSimulated, FalseDiscoveriesOverFortyFindingsOnASharedBaselineStayWithinTheirShare) {
   // 120 campaigns of 40 findings on one baseline's trials, a quarter with a change. The mean share of false
   // calls is at most 5 % by design; its standard error here is below 0.6 %, so 8 % is five of them.
   stats::Random random(24);

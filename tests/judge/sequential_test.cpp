@@ -19,7 +19,7 @@ using test::series_of;
 using test::settle_and_stop;
 using test::settle_one;
 
-TEST(Settle, ALargeEffectIsSettledAtTheFirstLookAndFrozen) {
+TEST(Sequential, ALargeEffectIsDecidedAtTheFirstLookAndFrozen) {
   stats::Random random(1);
   const auto d = normal_effects(random, 60, 10, 0.5);
   const auto f = settle_one(d, family(0.1));
@@ -34,7 +34,7 @@ TEST(Settle, ALargeEffectIsSettledAtTheFirstLookAndFrozen) {
   EXPECT_LT(f.p, 1e-6) << "later looks make it surer";
 }
 
-TEST(Settle, AFrozenVerdictSurvivesWhateverComesLater) {
+TEST(Sequential, AFrozenVerdictSurvivesWhateverComesLater) {
   stats::Random random(2);
   auto d = normal_effects(random, 8, 10, 0.5);
   const auto before = settle_one(d, family(0.1), Stage::running);
@@ -48,7 +48,7 @@ TEST(Settle, AFrozenVerdictSurvivesWhateverComesLater) {
   EXPECT_EQ(later.rounds, 8U);
 }
 
-TEST(Settle, NothingIsLookedAtBetweenPlannedLooks) {
+TEST(Sequential, NothingIsLookedAtBetweenPlannedLooks) {
   stats::Random random(3);
   const auto d = normal_effects(random, 9, 10, 30);
   const auto f = settle_one(d, family(0.1), Stage::running);
@@ -59,7 +59,7 @@ TEST(Settle, NothingIsLookedAtBetweenPlannedLooks) {
   EXPECT_EQ(f.verdict, Verdict::unclear);
 }
 
-TEST(Settle, AClosingLookAtAnUnplannedEndUsesTheLooksTaken) {
+TEST(Sequential, AClosingLookAtAnUnplannedEndUsesTheLooksTaken) {
   // Twelve rounds, of which the first and third smallest effects are against the others: t = 1 + 3.
   const std::vector<double> d = {-0.5, 3, 4, 5, 6, -3.5, 7, 8, 9, 10, 11, 12};
   const auto going = settle_one(d, family(0.1), Stage::running);
@@ -72,7 +72,7 @@ TEST(Settle, AClosingLookAtAnUnplannedEndUsesTheLooksTaken) {
   EXPECT_EQ(ended.p, schedule::FinalLook(planned, 2, 12).p_value(4));
 }
 
-TEST(Settle, AnEarlierLookCountsWhenOthersAreCalledLater) {
+TEST(Sequential, AnEarlierLookCountsWhenOthersAreCalledLater) {
   // Among two, the first look's p-value is too large to be called alone; when the other is called, it is not.
   std::vector<double> early = {5, 6, 7, 8, 9, 10, 11, 12, 13, 14}, late = early;
   const std::vector<double> later = {-40, 50, -60, 70};
@@ -87,7 +87,7 @@ TEST(Settle, AnEarlierLookCountsWhenOthersAreCalledLater) {
   EXPECT_EQ(findings[0].decided_at_round, 10U) << "as it stood at its best look";
 }
 
-TEST(Settle, PAdjustedNeverContradictsTheVerdict) {
+TEST(Sequential, PAdjustedNeverContradictsTheVerdict) {
   // Clearly not zero, but inside the margin: nothing is called, so nothing may look called.
   stats::Random random(10);
   const auto f = settle_one(normal_effects(random, 60, 0.05, 0.01), family(0.06));
@@ -96,7 +96,7 @@ TEST(Settle, PAdjustedNeverContradictsTheVerdict) {
   EXPECT_NE(f.verdict, Verdict::worse);
 }
 
-TEST(Settle, AFixedNumberOfRoundsIsTheFixedTest) {
+TEST(Sequential, AFixedNumberOfRoundsIsTheFixedTest) {
   stats::Random random(4);
   for (int i = 0; i < 200; ++i) {
     const auto d = normal_effects(random, 20, 0.3, 1);
@@ -111,7 +111,7 @@ TEST(Settle, AFixedNumberOfRoundsIsTheFixedTest) {
   }
 }
 
-TEST(Settle, VerdictPAndIntervalAgreeForOneFinding) {
+TEST(Sequential, VerdictPAndIntervalAgreeForOneFinding) {
   stats::Random random(5);
   for (int i = 0; i < 400; ++i) {
     const auto d =
@@ -122,7 +122,7 @@ TEST(Settle, VerdictPAndIntervalAgreeForOneFinding) {
   }
 }
 
-TEST(Settle, SwappedSidesSwapTheVerdict) {
+TEST(Sequential, SwappedSidesSwapTheVerdict) {
   stats::Random random(6);
   for (int i = 0; i < 200; ++i) {
     auto d = normal_effects(random, 60, 0.5, 1);
@@ -135,7 +135,7 @@ TEST(Settle, SwappedSidesSwapTheVerdict) {
   }
 }
 
-TEST(Settle, AFindingWithMissingPairsIsLookedAtByItsOwnCount) {
+TEST(Sequential, AFindingWithMissingPairsIsLookedAtByItsOwnCount) {
   stats::Random random(7);
   auto s = series_of(normal_effects(random, 14, 10, 0.5));
   for (auto& r : s.rounds) r *= 2;  // every other round failed
@@ -143,7 +143,7 @@ TEST(Settle, AFindingWithMissingPairsIsLookedAtByItsOwnCount) {
   EXPECT_EQ(decide_family(one, family(0.1), Stage::ended).front().decided_at_round, 8U);
 }
 
-TEST(Settle, AmongManyASingleChangeNeedsMoreRounds) {
+TEST(Sequential, AmongManyASingleChangeNeedsMoreRounds) {
   stats::Random random(8);
   std::vector<PairedSeries> all = {series_of(normal_effects(random, 60, 10, 0.1), 1)};
   for (std::int64_t i = 2; i <= 40; ++i) all.push_back(series_of(normal_effects(random, 60, 0, 50), i));
@@ -152,7 +152,7 @@ TEST(Settle, AmongManyASingleChangeNeedsMoreRounds) {
   EXPECT_GT(findings[0].decided_at_round, 11U) << "no sign-flip test among 40 can say it sooner";
 }
 
-TEST(Settle, SeriesWithoutPairsStillCountAmongTheMany) {
+TEST(Sequential, SeriesWithoutPairsStillCountAmongTheMany) {
   stats::Random random(9);
   const auto d = normal_effects(random, 60, 10, 0.1);
   std::vector<PairedSeries> all = {series_of(d)};

@@ -9,7 +9,7 @@
 #include "assay/stats/dip.hpp"
 #include "assay/stats/multiple_testing.hpp"
 #include "assay/stats/random.hpp"
-#include "assay/stats/series.hpp"
+#include "assay/stats/segments.hpp"
 #include "support/noise.hpp"
 #include "support/records.hpp"
 
@@ -39,7 +39,7 @@ Record steady(const std::vector<std::vector<double>>& values) {
   return record;
 }
 
-TEST(SeriesNotes, AreSilentOnSteadyValues) {
+TEST(SeriesNotes, NoneOnSteadyValues) {
   EXPECT_THAT(notes_on(steady({noisy(1, 30, 1), noisy(1, 30, 2)})), IsEmpty());
 }
 
@@ -189,14 +189,14 @@ TEST(SeriesNotes, OnlySkipTheDipTestWhereItWouldSayNothing) {
   }
 }
 
-TEST(SeriesNotes, AreNotMadeByTheNumberOfCells) {
+TEST(SeriesNotes, DoNotGrowWithTheNumberOfCells) {
   // Of a hundred steady cells, one or two look odd at 1 % each by chance. Seeded, so the same each time.
   std::vector<std::vector<double>> values;
   for (unsigned i = 0; i < 100; ++i) values.push_back(noisy(1, 30, i + 1, 0.05));
   EXPECT_THAT(notes_on(steady(values)), IsEmpty());
 }
 
-TEST(Ceilings, DeclaredOnesMakeSameUnclear) {
+TEST(Saturation, DeclaredOnesMakeSameUnclear) {
   auto record = record_of({noisy(399, 20, 1, 0.0005), noisy(399.5, 20, 2, 0.0005)}, "rate");
   record.design.metrics[MetricId{0}].direction = Direction::higher;
   EXPECT_EQ(judge_record(record).findings.at(0).verdict, Verdict::same);
@@ -208,7 +208,7 @@ TEST(Ceilings, DeclaredOnesMakeSameUnclear) {
   EXPECT_EQ(judge_record(record).findings.at(0).verdict, Verdict::same) << "more than 1 % away";
 }
 
-TEST(Ceilings, AreSuspectedWhereMostValuesLieAtOneEnd) {
+TEST(Saturation, SuspectedWhereMostValuesLieAtOneEnd) {
   auto at_top = [](std::size_t below) {
     std::vector<double> values(20, 400);
     for (std::size_t i = 0; i < below; ++i) values[i] = 390 - static_cast<double>(i);

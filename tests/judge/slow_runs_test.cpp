@@ -13,7 +13,7 @@
 #include "assay/judge/judge.hpp"
 #include "assay/judge/paired_series.hpp"
 #include "assay/judge/sequential.hpp"
-#include "assay/render/text.hpp"
+#include "assay/render/documents.hpp"
 #include "assay/stats/random.hpp"
 #include "support/records.hpp"
 
@@ -68,7 +68,7 @@ Told told_of(int campaigns, const TestFamily& family, const Draw& baseline, cons
 }
 
 /// Of 250 campaigns 94 % said "same" of the first, 68 % of the third, before slow runs had a say.
-TEST(Rest, SameIsNotSaidOfProgramsThatStall) {
+TEST(RestOfTheRuns, SameIsNotConcludedOfProgramsThatStall) {
   EXPECT_LT(told_of(60, rules(), quiet, stalling(0.1, 3)).same, 20);
   EXPECT_LT(told_of(60, rules(), quiet, stalling(0.2, 1.6)).same, 20);
   EXPECT_LT(told_of(60, rules(), quiet, stalling(0.15, 2)).same, 10);
@@ -77,20 +77,20 @@ TEST(Rest, SameIsNotSaidOfProgramsThatStall) {
   EXPECT_LT(told_of(60, rules("latency p99", 0.05), quiet, stalling(0.1, 3)).same, 20);
 }
 
-TEST(Rest, SameIsSaidOfProgramsThatAreAlike) {
+TEST(RestOfTheRuns, SameIsReportedOfProgramsThatAreAlike) {
   EXPECT_EQ(told_of(60, rules(), quiet, quiet).same, 60);
   EXPECT_GT(told_of(60, rules(), stalling(0.02, 3), stalling(0.02, 3)).same, 35);
 }
 
 /// Called "better" in 83 % before; the mean is 34 % worse.
-TEST(Rest, BetterIsNotSaidWhereTheMeanIsWorse) {
+TEST(RestOfTheRuns, BetterIsNotConcludedWhereTheMeanIsWorse) {
   const auto told = told_of(60, rules(), quiet, stalling(0.2, 3, 0.04));
   EXPECT_LT(told.better, 30);
   EXPECT_EQ(told.worse, 0);
   EXPECT_GT(told_of(60, rules(), quiet, stalling(0, 3, 0.04)).better, 58);
 }
 
-TEST(Rest, WhatIsSettledEarlyIsTakenBackWhereLaterRoundsDenyIt) {
+TEST(RestOfTheRuns, LaterRoundsCanWithdrawAnEarlyVerdict) {
   stats::Random random(42);
   auto series = rounds_of(random, quiet, [](stats::Random& r) { return quiet(r) - 0.04; });
   const std::vector<PairedSeries> steady = {series};
@@ -105,7 +105,7 @@ TEST(Rest, WhatIsSettledEarlyIsTakenBackWhereLaterRoundsDenyIt) {
 
 /// The clipping's own: medians alike, one program eight times as noisy, a third of all trials slowed. It was
 /// called better in 24 %.
-TEST(Rest, FasterIsNotSaidOfAProgramThatOnlyScattersMore) {
+TEST(RestOfTheRuns, FasterIsNotConcludedOfAProgramThatOnlyScattersMore) {
   const auto slowed = [](double sd) {
     return [sd](stats::Random& r) {
       return sd * r.normal() + (r.below(3) == 0 ? -0.2 * std::log(1 - r.uniform()) : 0);
@@ -115,7 +115,7 @@ TEST(Rest, FasterIsNotSaidOfAProgramThatOnlyScattersMore) {
 }
 
 /// 200 A/A campaigns each: at 5 % more than 28 calls have a chance below 1e-6.
-TEST(Rest, AllStatementsOfAMetricShareItsErrorRate) {
+TEST(RestOfTheRuns, AllStatementsOfAMetricShareItsErrorRate) {
   const Draw exponential = [](stats::Random& r) { return -0.5 * std::log(1 - r.uniform()); };
   for (const auto& noise : {Draw(quiet), stalling(0.1, 3), exponential}) {
     const auto told = told_of(200, rules("wall time", 1e-6), noise, noise);
@@ -124,7 +124,7 @@ TEST(Rest, AllStatementsOfAMetricShareItsErrorRate) {
   }
 }
 
-TEST(Rest, BothTimesShareOneErrorRate) {
+TEST(RestOfTheRuns, BothTimesShareOneErrorRate) {
   auto record = test::record_of({{1, 2, 3}, {1, 2, 3}});
   auto& design = record.design;
   EXPECT_EQ(family_rules(design, MetricId{0}, {}).share, 1);
@@ -159,7 +159,7 @@ TEST(Repeats, EqualMediansAreNotCalledWhicheverSideIsNoisier) {
   EXPECT_LE(called_with_repeats(200, 4, 0.03, 0.003), 28);
 }
 
-TEST(Repeats, OfOtherMetricsThanTimesTheFirstCounts) {
+TEST(Repeats, OnlyTheFirstCountsForOtherMetricsThanTimes) {
   auto record = test::record_of({{1, 2, 3}, {1, 2, 3}});
   const auto memory = record.design.metrics.add({.name = "peak memory", .unit = "B"});
   for (auto& trial : record.log.trials) trial.readings.push_back({memory, 5.0 + trial.repeat});
@@ -172,7 +172,7 @@ TEST(Repeats, OfOtherMetricsThanTimesTheFirstCounts) {
     record.log.trials.push_back(again);
   }
   const auto evidence = test::evidence_of(record);
-  const auto series = make_pairs(evidence, {{0}, {1}}, memory, values_by_cell(evidence.values(memory)));
+  const auto series = make_pairs(evidence, {{0}, {1}}, memory);
   EXPECT_FALSE(series.replication.is_replicated());
   EXPECT_EQ(series.baseline, (std::vector<double>(3, 5.0)));
 }
@@ -186,7 +186,7 @@ Record record_with(const Draw& baseline, const Draw& candidate, std::uint64_t se
   return record;
 }
 
-TEST(Rest, TheSentenceSaysWhatSlowRunsAndTheMeanDo) {
+TEST(RestOfTheRuns, TheSentenceReportsWhatSlowRunsAndTheMeanDo) {
   using testing::ContainsRegex;
   EXPECT_THAT(
       render::to_text(judge_record(record_with(quiet, stalling(0.2, 3), 1))),
@@ -198,7 +198,7 @@ TEST(Rest, TheSentenceSaysWhatSlowRunsAndTheMeanDo) {
               ContainsRegex("same as list, within 1 %: wall time .*, mean .*slow runs in up to 5 %"));
 }
 
-TEST(Rest, AGateLooksAtTheMeanToo) {
+TEST(RestOfTheRuns, AGateLooksAtTheMeanToo) {
   const auto findings = judge_record(record_with(quiet, stalling(0.3, 3), 2));
   const auto& f = findings.findings.front();
   ASSERT_LT(f.interval.high, 1.02);

@@ -40,12 +40,12 @@ void add_metric(Record& record, metrics::MetricKind known, bool watched, const s
                                       (1 + 1e-4 * (trial.round.value_or(0) % 5))});
 }
 
-TEST(Done, IsWhatIsSettled) {
+TEST(Stopping, EndsDecidedComparisons) {
   EXPECT_TRUE(is_done(going({noisy(1, 10, 1, 0.001), noisy(1.1, 10, 2, 0.001)})));
   EXPECT_FALSE(is_done(going({noisy(1, 10, 1, 0.05), noisy(1.02, 10, 2, 0.05)})));
 }
 
-TEST(Done, IsWallTimeOfOneCoreWhenItsCpuTimeIsSettled) {
+TEST(Stopping, DecidedCpuTimeEndsWallTimeOfOneCore) {
   for (const double cores : {1.01, 1.2, 0.7}) {
     auto record = going({noisy(1, 14, 1, 0.3), noisy(1.05, 14, 2, 0.3)});
     add_metric(record, metrics::MetricKind::cpu_time, true, {1, 1.05});
@@ -55,7 +55,7 @@ TEST(Done, IsWallTimeOfOneCoreWhenItsCpuTimeIsSettled) {
   }
 }
 
-TEST(Done, AreNotKeptForACpuTimeThatDecidesNothing) {
+TEST(Stopping, IgnoresCpuTimeThatDecidesNothing) {
   // Wall time that sixty rounds can't settle, of a program that waits: its CPU time can't stand in for it.
   const auto a = noisy(1, 42, 3, 0.05), b = noisy(1.02, 42, 4, 0.05);
   for (const double cores : {0.5, 1.0}) {
@@ -75,7 +75,7 @@ TEST(Done, AreNotKeptForACpuTimeThatDecidesNothing) {
   }
 }
 
-TEST(Done, IsWhatTheGateHasDecidedAndNothingElse) {
+TEST(Stopping, EndsWhatTheGateHasDecided) {
   // +1.5 % is worse beyond the margin of 1 % long before it is known to be within 2 %.
   const auto record = going({noisy(1, 28, 1, 0.003), noisy(1.015, 28, 2, 0.003)});
   const auto evidence = test::evidence_of(record);
@@ -90,7 +90,7 @@ TEST(Done, IsWhatTheGateHasDecidedAndNothingElse) {
   EXPECT_TRUE(is_done(alike, {.allow = 0.2}));
 }
 
-TEST(Done, IsNotGivenUpWhileTheGatesQuestionHasAChance) {
+TEST(Stopping, GoesOnWhileTheGateCanBeDecided) {
   // A spread of twenty margins, and a gate that allows twenty: "same" within 1 % is out of reach, the gate's
   // answer is not. Of 40 campaigns, after 28 rounds.
   int given_up = 0, gate_given_up = 0;
@@ -115,7 +115,7 @@ TEST(Done, GoesOnUntilSlowRunsCouldHaveShownWhereRunsCostLittle) {
       is_done(going({noisy(0.1, 28, 1, 0.001), noisy(0.11, 28, 2, 0.001)}), {.seconds_for_slow_runs = 8}));
 }
 
-TEST(Done, IsAChangeOnlyOnceItIsAsSureAsItIsWanted) {
+TEST(Stopping, WaitsUntilAChangeIsAsSureAsPromised) {
   const auto few = going({noisy(1, 10, 1, 0.001), noisy(1.1, 10, 2, 0.001)}),
              more = going({noisy(1, 28, 1, 0.001), noisy(1.1, 28, 2, 0.001)});
   EXPECT_TRUE(is_done(few, {.promise = {.level = 0.05}}));
@@ -125,7 +125,7 @@ TEST(Done, IsAChangeOnlyOnceItIsAsSureAsItIsWanted) {
   EXPECT_FALSE(is_done(few, {.promise = {.part = 0.001}}));
 }
 
-TEST(Done, IsWhatPlainlyIsNotAlikeInAllRuns) {
+TEST(Stopping, EndsComparisonsWhoseRunsDisagree) {
   for (const std::size_t rounds : {28U, 112U}) {
     auto stalling = noisy(1, rounds, 2, 0.001);
     for (std::size_t i = 0; i < rounds; i += 10) stalling[i] *= 3;
@@ -135,13 +135,13 @@ TEST(Done, IsWhatPlainlyIsNotAlikeInAllRuns) {
   }
 }
 
-TEST(Done, AreNotThoseThatAreNotPreciseEnough) {
+TEST(Stopping, WaitsForThePrecisionAskedFor) {
   const auto record = going({noisy(1, 14, 1, 0.01), noisy(1.2, 14, 2, 0.01)});
   EXPECT_TRUE(is_done(record, {.precise = 0.1}));
   EXPECT_FALSE(is_done(record, {.precise = 0.0001}));
 }
 
-TEST(Done, AreNotThoseOfWhichARequirementIsUndecided) {
+TEST(Stopping, WaitsForAnUndecidedRequirement) {
   auto record = going({noisy(1, 20, 1, 0.001), noisy(1.2, 20, 2, 0.001)});
   auto& demand = record.design.metrics[MetricId{0}].request;
   demand.require = parse_requirement("< 5 s");
@@ -150,7 +150,7 @@ TEST(Done, AreNotThoseOfWhichARequirementIsUndecided) {
   EXPECT_FALSE(is_done(record)) << "the baseline's own values lie on both sides";
 }
 
-TEST(Done, IsWhatWillHardlyEverBeSettled) {
+TEST(Stopping, EndsHopelessComparisons) {
   // A spread of thirty margins: sixty rounds hardly ever tell no change from one.
   int given_up = 0;
   for (unsigned i = 0; i < 20; ++i) {
@@ -162,7 +162,7 @@ TEST(Done, IsWhatWillHardlyEverBeSettled) {
   EXPECT_FALSE(is_done(going({noisy(1, 28, 1, 0.05), noisy(1.02, 28, 2, 0.05)})));
 }
 
-TEST(Twins, ThatAreCalledRunUntilTheyHaveTenFreshRounds) {
+TEST(Twins, CalledOnesRunTenFreshRounds) {
   const auto open = [](int rounds) {
     auto record = going({noisy(1, static_cast<std::size_t>(rounds), 1, 0.001),
                          noisy(1.1, static_cast<std::size_t>(rounds), 2, 0.001)});

@@ -3,7 +3,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
-#include "assay/stats/brunner_munzel.hpp"
+#include "assay/stats/rank_sum.hpp"
 #include "support/noise.hpp"
 #include "support/records.hpp"
 
@@ -27,7 +27,7 @@ Record apart(const std::vector<double>& baseline, const std::vector<double>& can
 
 std::vector<Finding> judged(const Record& record) { return judge_unpaired(test::evidence_of(record)); }
 
-TEST(Unpaired, SaysWhereATestThatLetsSpreadsDifferSaysOtherwise) {
+TEST(Unpaired, ReportsWhereATestThatLetsSpreadsDifferDisagrees) {
   int agree = 0, differ = 0;
   for (unsigned seed = 0; seed < 60; ++seed) {
     const auto baseline = noisy(1, 6, 2 * seed, 0.1), candidate = noisy(1.03, 30, 2 * seed + 1, 0.01);

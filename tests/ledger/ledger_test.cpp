@@ -216,7 +216,7 @@ TEST(Ledger, RefusesFilesThatAreNotOursAndLeavesThemAlone) {
   EXPECT_THAT(message_of([&] { Ledger ledger("/proc/nowhere/ledger.db"); }), HasSubstr("/proc/nowhere"));
 }
 
-TEST(Ledger, IsSafeAtOnceAfterEachCall) {
+TEST(Ledger, EveryCallIsDurable) {
   // What a call has stored is there for a reader although the writer never closes.
   const Scratch scratch;
   Ledger writer(scratch.path("ledger.db"));
@@ -258,7 +258,7 @@ int fill_a_small_disk(const std::string& folder) {
   return 2;
 }
 
-TEST(Ledger, AFullDiskIsToldAndWhatWasStoredIsSafeAndCanBeTakenOut) {
+TEST(Ledger, AFullDiskIsReportedAndWhatWasStoredIsSafeAndCanBeTakenOut) {
   const Scratch scratch;
   const auto folder = scratch.path("small");
   std::filesystem::create_directory(folder);

@@ -49,7 +49,7 @@ int failures_of(int count, const std::function<void(int)>& act) {
   return failures;
 }
 
-TEST(SharedLedger, OfSeveralThatGoOnWithOneCampaignAtOnceOneDoes) {
+TEST(SharedLedger, OneOfSeveralResumesACampaign) {
   const Scratch scratch;
   const auto path = scratch.path("ledger.db"), tried = scratch.path("tried");
   auto record = test::record_of({{1, 2}, {1, 2}});
@@ -77,7 +77,7 @@ TEST(SharedLedger, OfSeveralThatGoOnWithOneCampaignAtOnceOneDoes) {
   EXPECT_EQ(refused, count - 1);
 }
 
-TEST(SharedLedger, IsMadeByOneOfManyAtOnceAndKeepsWhatAllAdd) {
+TEST(SharedLedger, CreatedByOneOfManyKeepsWhatAllAdd) {
   const Scratch scratch;
   const auto path = scratch.path("new/ledger.db");
   EXPECT_EQ(failures_of(8,
@@ -90,7 +90,7 @@ TEST(SharedLedger, IsMadeByOneOfManyAtOnceAndKeepsWhatAllAdd) {
   EXPECT_EQ(Ledger(path).list().size(), 8U);
 }
 
-TEST(SharedLedger, ThatIsLockedForAMomentIsWaitedFor) {
+TEST(SharedLedger, WaitsForALock) {
   const Scratch scratch;
   const auto path = scratch.path("ledger.db");
   { Ledger ledger(path); }
@@ -126,7 +126,7 @@ TEST(SharedLedger, GoesByTheOrderInWhichCampaignsWereLaidDown) {
   EXPECT_EQ(find_campaign(ledger.list(), "last").uid, second.design.uid);
 }
 
-TEST(SharedLedger, InAFolderForReadingOnlyIsRead) {
+TEST(SharedLedger, ReadableInAReadOnlyFolder) {
   const Scratch scratch;
   const auto folder = scratch.path("archive");
   { Ledger(folder + "/ledger.db").add_whole(record_of({{1, 2}, {1, 2}})); }
@@ -157,7 +157,7 @@ TEST(SharedLedger, InAFolderForReadingOnlyIsRead) {
   fs::permissions(folder, fs::perms::owner_all);
 }
 
-TEST(SharedLedger, WhoseIdsNameNothingIsCalledDamaged) {
+TEST(SharedLedger, ReportsDanglingIdsAsDamage) {
   for (const auto* damage : {"UPDATE trial SET cell = 999 WHERE id = 1",
                              "UPDATE comparison SET candidate = -4", "UPDATE cell SET candidate = 55",
                              "UPDATE reading SET metric = 77", "UPDATE campaign SET seed = 'seven'",
@@ -178,7 +178,7 @@ TEST(SharedLedger, WhoseIdsNameNothingIsCalledDamaged) {
   }
 }
 
-TEST(SharedLedger, ThatIsTakenAwayIsNoticedAtTheNextWrite) {
+TEST(SharedLedger, NoticesThatItsFileIsGone) {
   const Scratch scratch;
   Ledger ledger(scratch.path("ledger.db"));
   const auto id = ledger.add_whole(record_of({{1, 2}, {1, 2}}));
@@ -203,7 +203,7 @@ TEST(Prune, TakesOutACampaignThatWasMeasuredAgain) {
   EXPECT_EQ(ledger.read(b).design.confirms_uid, "");
 }
 
-TEST(LedgerErrors, AreToldByCodeNotByWords) {
+TEST(LedgerErrors, CarryACode) {
   const Scratch scratch;
   const auto text =
       scratch.file("full of notes.db", "the disk is full of notes, and this is no database at all");

@@ -63,7 +63,7 @@ TEST(Abreast, OrphansAreBookedToTheirOwnProgram) {
   EXPECT_GE(results[1].user + results[1].system, 0.15);
 }
 
-TEST(Abreast, WhatCannotBeMadeReadyStopsTheHeatAndSaysWhose) {
+TEST(Abreast, AHookThatFailsStopsTheBatchAndNamesItsCandidate) {
   const Scratch scratch;
   Launcher launcher;
   auto lost = behave({"say", "x"});
@@ -76,7 +76,7 @@ TEST(Abreast, WhatCannotBeMadeReadyStopsTheHeatAndSaysWhose) {
   EXPECT_EQ(run_abreast(launcher, {behave({"say", "a"}), behave({"say", "b"})})[1].out->head(), "b\n");
 }
 
-TEST(Abreast, AProgramThatCannotBeExecutedIsToldAndTheOthersRun) {
+TEST(Abreast, AProgramThatCannotBeExecutedIsReportedAndTheOthersRun) {
   Launcher launcher;
   const auto results =
       run_abreast(launcher, {behave({"say", "a"}), Command{.program = "/nowhere/x", .arguments = {"x"}}});

@@ -4,7 +4,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include "assay/measure/digest.hpp"
+#include "assay/measure/file_io.hpp"
 #include "assay/measure/process.hpp"
 
 namespace assay::measure {

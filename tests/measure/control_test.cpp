@@ -5,8 +5,8 @@
 #include <fstream>
 
 #include "assay/measure/cgroup.hpp"
-#include "assay/measure/machine_lock.hpp"
-#include "assay/measure/page_cache.hpp"
+#include "assay/measure/file_io.hpp"
+#include "assay/measure/machine.hpp"
 #include "assay/measure/process.hpp"
 #include "assay/model/error.hpp"
 #include "support/behave.hpp"
@@ -105,12 +105,12 @@ TEST(Control, NoControlGroupIsFoundWhereNoneAccountsMemory) {
 TEST(MachineLock, LetsOneAtATimeThrough) {
   const auto name = "assay-test-" + std::to_string(getpid());
   {
-    MachineLock first(name.c_str()), second(name.c_str());
+    MachineLock first(name), second(name);
     EXPECT_TRUE(first.try_lock());
     EXPECT_TRUE(first.try_lock());
     EXPECT_FALSE(second.try_lock());
   }
-  MachineLock third(name.c_str());
+  MachineLock third(name);
   EXPECT_TRUE(third.try_lock());
 }
 

@@ -7,8 +7,8 @@
 #include <csignal>
 #include <thread>
 
-#include "assay/measure/find_program.hpp"
 #include "assay/measure/process.hpp"
+#include "assay/measure/program_file.hpp"
 #include "assay/model/error.hpp"
 #include "support/behave.hpp"
 #include "support/tool.hpp"
@@ -73,7 +73,7 @@ TEST(HostilePrograms, AProgramThatStopsItselfIsEndedAtItsTimeLimit) {
   EXPECT_EQ(result.signal, SIGTERM) << "TERM is seen only when it is continued";
 }
 
-TEST(HostilePrograms, ClosingEveryDescriptorHarmsNobody) {
+TEST(HostilePrograms, ClosingEveryDescriptorDoesNoHarm) {
   Launcher launcher;
   EXPECT_EQ(launcher.run(behave({"say", "x", "close-all"})).out->head(), "x\n");
   EXPECT_EQ(launcher.run(behave({"say", "y"})).out->head(), "y\n");
@@ -94,7 +94,7 @@ TEST(HostilePrograms, AStopRequestEndsTheTrialAtOnce) {
   expect_gone(scratch.path("pid"));
 }
 
-TEST(HostilePrograms, WhenTheCallerIsKilledTheTrialEndsWithIt) {
+TEST(HostilePrograms, ATrialEndsWhenItsCallerIsKilled) {
   const Scratch scratch;
   const pid_t caller = fork();
   if (caller == 0) {

@@ -2,8 +2,8 @@
 
 #include <fstream>
 
-#include "assay/measure/elf.hpp"
 #include "assay/measure/process.hpp"
+#include "assay/measure/program_file.hpp"
 #include "support/tool.hpp"
 
 namespace assay::measure {

@@ -8,8 +8,8 @@
 
 #include <thread>
 
-#include "assay/measure/digest.hpp"
-#include "assay/measure/find_program.hpp"
+#include "assay/measure/file_io.hpp"
+#include "assay/measure/program_file.hpp"
 #include "assay/model/error.hpp"
 #include "support/behave.hpp"
 #include "support/tool.hpp"
@@ -93,7 +93,7 @@ TEST(RunProcess, OutputReopenedByTheProgramIsNotOverwritten) {
   EXPECT_EQ(result.out->head(), "first\nsecond\nthird\n");
 }
 
-TEST(RunProcess, WhatCannotBeStartedSaysWhy) {
+TEST(RunProcess, NamesTheReasonForAFailedStart) {
   const Scratch scratch;
   Launcher launcher;
   EXPECT_THAT(launcher.run({.program = "/nowhere/x", .arguments = {"x"}}).not_started.value(),
@@ -128,7 +128,7 @@ TEST(RunProcess, ReapsNoChildButItsOwn) {
   EXPECT_EQ(waitpid(-1, &status, WNOHANG), -1) << "the launcher was left behind";
 }
 
-TEST(FindProgram, SaysWhatIsAmiss) {
+TEST(FindProgram, NamesWhatIsWrong) {
   const Scratch scratch;
   scratch.file("notes.txt", "x");
   const auto says = [&](const std::string& name) {

@@ -1,5 +1,3 @@
-#include "assay/measure/running_process.hpp"
-
 #include <gtest/gtest.h>
 #include <linux/audit.h>
 #include <linux/filter.h>
@@ -15,6 +13,7 @@
 #include <fstream>
 #include <thread>
 
+#include "assay/measure/process.hpp"
 #include "assay/model/error.hpp"
 #include "support/behave.hpp"
 #include "support/tool.hpp"
@@ -44,7 +43,7 @@ pid_t parent_of(pid_t pid) {
   return 0;
 }
 
-TEST(Running, AServerAndItsClientsHaveExactUsageEach) {
+TEST(RunningProcess, AServerAndItsClientsHaveExactUsageEach) {
   Launcher launcher;
   auto server =
       launcher.start(behave({"spin", "0.2", "say", "ready", "flush", "write", "3000000", "sleep", "60"}));
@@ -64,7 +63,7 @@ TEST(Running, AServerAndItsClientsHaveExactUsageEach) {
   EXPECT_GE(client.user + client.system, 1);
 }
 
-TEST(Running, OneThatEndsByItselfIsSeenToEnd) {
+TEST(RunningProcess, OneThatEndsByItselfIsSeenToEnd) {
   Launcher launcher;
   auto running = launcher.start(behave({"say", "done", "exit", "3"}));
   ASSERT_TRUE(running.pid());
@@ -76,7 +75,7 @@ TEST(Running, OneThatEndsByItselfIsSeenToEnd) {
   EXPECT_THROW(running.wait(), Error) << "there is one result";
 }
 
-TEST(Running, AStopGoesToTheProgramAloneAndWhatIsLeftIsKilled) {
+TEST(RunningProcess, AStopGoesToTheProgramAloneAndWhatIsLeftIsKilled) {
   const Scratch scratch;
   Launcher launcher;
   auto running = launcher.start(
@@ -90,7 +89,7 @@ TEST(Running, AStopGoesToTheProgramAloneAndWhatIsLeftIsKilled) {
   EXPECT_FALSE(is_alive(pids_in(scratch.path("pid")).front()));
 }
 
-TEST(Running, WhatIgnoresItsStopIsKilledAfterTheGrace) {
+TEST(RunningProcess, KillsAfterTheGrace) {
   Launcher launcher;
   auto running = launcher.start(behave({"ignore-term", "say", "up", "flush", "sleep", "60"}));
   ASSERT_TRUE(comes([&] { return running.out_so_far(3) == "up\n"; }));
@@ -99,7 +98,7 @@ TEST(Running, WhatIgnoresItsStopIsKilledAfterTheGrace) {
   EXPECT_EQ(running.wait().signal, SIGKILL);
 }
 
-TEST(Running, AStopTokenEndsTheWaiting) {
+TEST(RunningProcess, AStopTokenEndsTheWaiting) {
   Launcher launcher;
   auto running = launcher.start(behave({"sleep", "60"}));
   std::stop_source stop;
@@ -109,13 +108,13 @@ TEST(Running, AStopTokenEndsTheWaiting) {
   EXPECT_EQ(result.signal, SIGTERM);
 }
 
-TEST(Running, ItsTimeLimitHolds) {
+TEST(RunningProcess, ItsTimeLimitHolds) {
   Launcher launcher;
   auto running = launcher.start(behave({"sleep", "60"}, 0.1));
   EXPECT_TRUE(running.wait().timed_out);
 }
 
-TEST(Running, NothingOutlivesItsHandle) {
+TEST(RunningProcess, NothingOutlivesItsHandle) {
   const Scratch scratch;
   Launcher launcher;
   {
@@ -130,7 +129,7 @@ TEST(Running, NothingOutlivesItsHandle) {
   for (const auto pid : pids_in(scratch.path("pid"))) EXPECT_FALSE(is_alive(pid)) << pid;
 }
 
-TEST(Running, AHandleMayOutliveItsLauncher) {
+TEST(RunningProcess, AHandleMayOutliveItsLauncher) {
   std::optional<RunningProcess> running;
   {
     Launcher launcher;
@@ -139,7 +138,7 @@ TEST(Running, AHandleMayOutliveItsLauncher) {
   EXPECT_EQ(running->wait().out->head(), "still here\n");
 }
 
-TEST(Running, WhatCannotBeStartedSaysWhy) {
+TEST(RunningProcess, NamesTheReasonForAFailedStart) {
   Launcher launcher;
   auto running = launcher.start({.program = "/nowhere/at/all", .arguments = {"all"}});
   EXPECT_FALSE(running.pid());
@@ -148,7 +147,7 @@ TEST(Running, WhatCannotBeStartedSaysWhy) {
   EXPECT_EQ(*result.not_started, "/nowhere/at/all can't be executed: No such file or directory");
 }
 
-TEST(Running, ManyThreadsRunProgramsOfOneLauncher) {
+TEST(RunningProcess, ManyThreadsRunProgramsOfOneLauncher) {
   Launcher launcher;
   std::array<std::string, 4> heard;
   {
@@ -165,7 +164,7 @@ TEST(Running, ManyThreadsRunProgramsOfOneLauncher) {
   }
 }
 
-TEST(Running, ALauncherProcessThatNeverAnswersIsEndedWithItsProgram) {
+TEST(RunningProcess, ALauncherProcessThatNeverAnswersIsEndedWithItsProgram) {
   const Scratch scratch;
   Launcher launcher(0.3);
   auto running = launcher.start(behave({"ignore-term", "pid", scratch.path("pid"), "sleep", "60"}, 0.2, 0.1));
@@ -184,7 +183,7 @@ TEST(Running, ALauncherProcessThatNeverAnswersIsEndedWithItsProgram) {
   EXPECT_EQ(launcher.run(behave({"say", "again"})).out->head(), "again\n");
 }
 
-TEST(Running, AStopRequestDoesNotWaitForALauncherProcessThatNeverAnswers) {
+TEST(RunningProcess, AStopRequestDoesNotWaitForALauncherProcessThatNeverAnswers) {
   Launcher launcher(0.2);
   auto running = launcher.start(behave({"sleep", "600"}, 600, 0.1));
   ASSERT_EQ(kill(parent_of(*running.pid()), SIGSTOP), 0);
@@ -193,7 +192,7 @@ TEST(Running, AStopRequestDoesNotWaitForALauncherProcessThatNeverAnswers) {
   EXPECT_THROW(running.wait(stop.get_token()), Error);
 }
 
-TEST(Running, AProgramDoesNotOutliveALauncherProcessThatIsKilled) {
+TEST(RunningProcess, AProgramDoesNotOutliveALauncherProcessThatIsKilled) {
   Launcher launcher;
   auto running = launcher.start(behave({"sleep", "600"}));
   const auto pid = *running.pid();
@@ -202,7 +201,7 @@ TEST(Running, AProgramDoesNotOutliveALauncherProcessThatIsKilled) {
   EXPECT_TRUE(comes([&] { return !is_alive(pid); }));
 }
 
-TEST(Running, APipeWithoutAWriterIsRefusedAsInput) {
+TEST(RunningProcess, APipeWithoutAWriterIsRefusedAsInput) {
   const Scratch scratch;
   ASSERT_EQ(mkfifo(scratch.path("pipe").c_str(), 0600), 0);
   Launcher launcher;

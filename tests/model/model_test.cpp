@@ -2,13 +2,13 @@
 
 #include "assay/model/error.hpp"
 #include "assay/model/setting.hpp"
-#include "assay/model/units.hpp"
+#include "assay/model/text.hpp"
 
 namespace assay {
 using namespace model;
 namespace {
 
-TEST(Setting, TextNamesFactorsInOrderAndTellsSettingsApart) {
+TEST(Setting, TextNamesFactorsInOrderAndDistinguishesSettings) {
   const Setting setting{
       {{"locks", std::int64_t{800}}, {"cache", std::string("on")}, {"share", 0.5}, {"deep", true}}};
   EXPECT_EQ(setting.text(), "cache=on, deep=true, locks=800, share=0.5");
@@ -45,7 +45,7 @@ TEST(Quantity, WritesWhatItReads) {
     EXPECT_EQ(parse_duration(duration_text(seconds)), seconds);
 }
 
-TEST(Error, SaysWhatWhereAndWhatToDo) {
+TEST(Error, ReportsWhatWhereAndWhatToDo) {
   const Error error("unknown key", "assay.toml:3:1", "did you mean \"exe\"?");
   EXPECT_STREQ(error.what(), "assay.toml:3:1: unknown key; did you mean \"exe\"?");
   const DomainError domain("must be above zero", 3, -1.5);

@@ -3,8 +3,7 @@
 #include <gtest/gtest.h>
 
 #include "assay/model/text.hpp"
-#include "assay/plan/placeholders.hpp"
-#include "assay/plan/read.hpp"
+#include "assay/plan/plan_file.hpp"
 
 namespace assay::plan {
 namespace {
@@ -44,7 +43,7 @@ TEST(Contrasts, HoldEachCellAgainstItsBaselinesOfTheSameSetting) {
   }
 }
 
-TEST(Placeholders, AreReplacedAndDollarsKept) {
+TEST(Placeholders, ReplacesNamesAndKeepsDollars) {
   EXPECT_EQ(expand("a${x}b${x}", {{"x", "1"}}), "a1b1");
   EXPECT_EQ(expand("$${HOME} $5 $", {}), "${HOME} $5 $");
   EXPECT_EQ(expand("caf${byte.e9}${byte.01}", {}), "caf\xe9\x01");

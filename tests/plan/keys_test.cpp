@@ -1,5 +1,8 @@
 #include <gtest/gtest.h>
 
+#include <fstream>
+#include <sstream>
+
 #include "assay/plan/toml_reader.hpp"
 #include "assay/plan/toml_writer.hpp"
 #include "support/filler.hpp"
@@ -25,7 +28,20 @@ TYPED_TEST(Keys, ComeBackFromAPlanFileAsTheyWere) {
   }
 }
 
-TEST(Keys, WhatIsAsUsualIsNotWritten) {
+TYPED_TEST(Keys, AllStandInThePlanFilesDocument) {
+  std::ostringstream document;
+  document << std::ifstream(ASSAY_SOURCE "/docs/plan-file.md").rdbuf();
+  const auto text = document.str();
+  ASSERT_FALSE(text.empty());
+  TypeParam value;
+  codec::keys(value, [&](const codec::Key& key, const auto&) {
+    EXPECT_TRUE(text.find("`" + std::string(key.name) + "`") != std::string::npos ||
+                text.find(std::string(key.name) + " = ") != std::string::npos)
+        << key.name;
+  });
+}
+
+TEST(Keys, DefaultsAreNotWritten) {
   const auto table = table_of(PlannedWorkload{.name = "orders", .check = {.match = "^total"}});
   EXPECT_EQ(text_of(table), "check = { match = '^total' }\nname = 'orders'\ntimeout = '600 s'");
 }

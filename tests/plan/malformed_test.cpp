@@ -2,7 +2,7 @@
 #include <gtest/gtest.h>
 
 #include "assay/model/error.hpp"
-#include "assay/plan/read.hpp"
+#include "assay/plan/plan_file.hpp"
 
 namespace assay::plan {
 namespace {
@@ -252,7 +252,7 @@ const std::vector<Malformed> malformed = {
 
 class MalformedPlan : public testing::TestWithParam<Malformed> {};
 
-TEST_P(MalformedPlan, IsRefusedWithPlaceAndRemedy) {
+TEST_P(MalformedPlan, NamesPlaceAndRemedy) {
   try {
     read(GetParam().text, "p.toml", ".");
     FAIL() << "was taken";

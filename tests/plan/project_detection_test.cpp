@@ -3,7 +3,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
-#include "assay/plan/read.hpp"
+#include "assay/plan/plan_file.hpp"
 #include "support/tool.hpp"
 
 namespace assay::plan {
@@ -20,7 +20,7 @@ Project project_of(const Scratch& scratch) {
   return found.value_or(Project{.kind = "none"});
 }
 
-TEST(Project, IsKnownByItsFiles) {
+TEST(ProjectDetection, RecognisesBuildSystems) {
   struct Case {
     std::string file, content, kind, program;
   };
@@ -50,7 +50,7 @@ TEST(Project, IsKnownByItsFiles) {
   EXPECT_THAT(project_of(none).programs, IsEmpty());
 }
 
-TEST(Project, HasAFirstPlanThatCanBeRead) {
+TEST(ProjectDetection, StarterPlanIsValid) {
   const Scratch scratch;
   auto plan = read(starter_plan(scratch.path(), false), "assay.toml", scratch.path());
   ASSERT_EQ(plan.candidates.size(), 2);

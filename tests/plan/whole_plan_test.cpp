@@ -3,9 +3,7 @@
 
 #include "assay/model/error.hpp"
 #include "assay/plan/cells.hpp"
-#include "assay/plan/filter.hpp"
-#include "assay/plan/read.hpp"
-#include "assay/plan/write.hpp"
+#include "assay/plan/plan_file.hpp"
 
 namespace assay::plan {
 namespace {
@@ -63,7 +61,7 @@ TEST(AWholePlan, GivesCommitsTheBuildAndTheirNames) {
   EXPECT_THAT(steps, ElementsAre(ElementsAre("c++", "-O2", "-o", "${out}/towpath", "main.cpp")));
 }
 
-TEST(AWholePlan, IsWrittenSoThatItReadsBackTheSame) {
+TEST(PlanWriter, WritesAPlanThatReadsBackTheSame) {
   const auto plan = read(text, "p.toml", "/canal");
   EXPECT_EQ(read(to_toml(plan), "again.toml", "/canal"), plan);
 }

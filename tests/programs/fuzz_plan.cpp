@@ -8,8 +8,7 @@
 
 #include "assay/model/error.hpp"
 #include "assay/plan/cells.hpp"
-#include "assay/plan/read.hpp"
-#include "assay/plan/write.hpp"
+#include "assay/plan/plan_file.hpp"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* bytes, std::size_t size) {
   const std::string text(reinterpret_cast<const char*>(bytes), size);

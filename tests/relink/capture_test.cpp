@@ -11,11 +11,11 @@ namespace {
 using testing::HasSubstr;
 namespace fs = std::filesystem;
 
-using Capture = Linked;
+using CapturedLinks = Linked;
 
 constexpr const char* usual_build = "g++ -O1 -o program first.cpp loops.cpp main.cpp";
 
-TEST_F(Capture, AFailingLinkSaysAndEndsAsWithoutIt) {
+TEST_F(CapturedLinks, AFailingLinkReportsAndEndsAsWithoutIt) {
   const auto folder = sources("p");
   scratch_.file("p/bad.cpp", "int nowhere();\nint main() { return nowhere(); }\n");
   const auto plain =
@@ -27,7 +27,7 @@ TEST_F(Capture, AFailingLinkSaysAndEndsAsWithoutIt) {
   EXPECT_TRUE(links(folder).empty());
 }
 
-TEST_F(Capture, KeepsWhatIsNeededAndFindsTheLinkOfAProgram) {
+TEST_F(CapturedLinks, KeepsWhatIsNeededAndFindsTheLinkOfAProgram) {
   const auto folder = sources("p");
   ASSERT_EQ(build(folder, std::string(usual_build) + " && cp program other").status, 0);
   const auto all = links(folder);
@@ -42,7 +42,7 @@ TEST_F(Capture, KeepsWhatIsNeededAndFindsTheLinkOfAProgram) {
   EXPECT_EQ(relink::link_of(all, folder + "/other"), all.data()) << "by its build id";
 }
 
-TEST_F(Capture, WhatABuildTriesAndTakesAwayIsNotMistakenForItsProgram) {
+TEST_F(CapturedLinks, IgnoreProgramsThatTheBuildRemovesAgain) {
   const auto folder = sources("p");
   ASSERT_EQ(
       build(folder,
@@ -60,7 +60,7 @@ TEST_F(Capture, WhatABuildTriesAndTakesAwayIsNotMistakenForItsProgram) {
   EXPECT_EQ(problem_, "");
 }
 
-TEST_F(Capture, WhatCanNotBeKeptNeverMakesABuildFail) {
+TEST_F(CapturedLinks, AFailedCaptureNeverFailsTheBuild) {
   const auto folder = sources("p");
   const auto links = relink::links_in(folder + "/relink");
   fs::create_directories(links);
@@ -75,7 +75,7 @@ TEST_F(Capture, WhatCanNotBeKeptNeverMakesABuildFail) {
   EXPECT_EQ(ran.err, "");
 }
 
-TEST_F(Capture, EachFunctionGetsASectionInAnyOfTheCompilers) {
+TEST_F(CapturedLinks, EachFunctionGetsASectionInAnyOfTheCompilers) {
   for (const char* compiler : {"g++", "clang++"}) {
     if (run(scratch_, {"/usr/bin/env", "sh", "-c", std::string("command -v ") + compiler}).status != 0)
       continue;
@@ -95,9 +95,9 @@ struct Way {
   const char* needs = "g++";
 };
 
-class EachWay : public Capture, public testing::WithParamInterface<Way> {};
+class EachLinkMethod : public CapturedLinks, public testing::WithParamInterface<Way> {};
 
-TEST_P(EachWay, IsDoneAgainToTheSameBytesAndInOtherLayouts) {
+TEST_P(EachLinkMethod, ReproducesTheLinkAndMakesLayouts) {
   const auto& way = GetParam();
   const auto folder = sources("with a blank");
   if (run(scratch_, {"/usr/bin/env", "sh", "-c", std::string("command -v ") + way.needs}).status != 0)
@@ -121,7 +121,7 @@ TEST_P(EachWay, IsDoneAgainToTheSameBytesAndInOtherLayouts) {
 }
 
 INSTANTIATE_TEST_SUITE_P(
-    Capture, EachWay,
+    CapturedLinks, EachLinkMethod,
     testing::Values(
         Way{"plain", usual_build}, Way{"debug", "g++ -O1 -g -o program first.cpp loops.cpp main.cpp"},
         Way{"stripped", "g++ -O1 -s -o program first.cpp loops.cpp main.cpp"},

@@ -5,9 +5,9 @@
 #include <algorithm>
 #include <set>
 
-#include "assay/measure/digest.hpp"
+#include "assay/measure/file_io.hpp"
 #include "assay/model/error.hpp"
-#include "assay/plan/read.hpp"
+#include "assay/plan/plan_file.hpp"
 #include "assay/setup/run_plan.hpp"
 #include "relink/linked.hpp"
 
@@ -79,7 +79,7 @@ TEST_F(RelinkedCampaign, EachRoundTakesTheNextLayoutAndTheProgramsStayAsBuilt) {
   EXPECT_EQ(again.design.builds[0].exe_digest, findings.design.builds[0].exe_digest);
 }
 
-TEST_F(RelinkedCampaign, WithoutALinkItIsMeasuredAllTheSameAndSaysWhy) {
+TEST_F(RelinkedCampaign, WithoutALinkItIsMeasuredAllTheSameAndNamesTheReason) {
   const auto findings = setup::run_plan(plan("true",
                                              "printf \"#!/bin/sh\\necho done\\n\" > ${out}/program; chmod +x "
                                              "${out}/program; cat loops.cpp >> ${out}/log"));
@@ -90,7 +90,7 @@ TEST_F(RelinkedCampaign, WithoutALinkItIsMeasuredAllTheSameAndSaysWhy) {
   EXPECT_THAT(note->quoted, HasSubstr("no link of program was seen"));
 }
 
-TEST_F(RelinkedCampaign, AsManyLayoutsAsRoundsUnlessThereAreMoreThan32) {
+TEST_F(RelinkedCampaign, HasALayoutForEachRoundUpTo32) {
   auto asked = plan("true", usual);
   EXPECT_EQ(setup::run_plan(asked).design.rules.layouts, 9);
   EXPECT_EQ(asked.candidates[0].build.relink, Build::relink_for_rounds);

@@ -47,7 +47,7 @@ CodePiece piece(const std::string& name, std::uint64_t size, int kind = 5, std::
           .alignment = alignment};
 }
 
-TEST(SlotsOf, AreCommonHoldTheLargestAndKeepKindsTogether) {
+TEST(SharedAddresses, HoldTheLargestAndKeepKindsTogether) {
   const std::vector<CodePiece> one = {piece("f", 100), piece("g", 50, 0), piece("h", 7, 5, 64)},
                                other = {piece("f", 300), piece("k", 20)};
   std::set<std::uint64_t> places;
@@ -67,7 +67,7 @@ TEST(SlotsOf, AreCommonHoldTheLargestAndKeepKindsTogether) {
   EXPECT_GT(places.size(), 40);
 }
 
-TEST(SlotsOf, WhatTheCompilerSortedKeepsItsOrder) {
+TEST(SharedAddresses, KeepTheCompilersOrder) {
   const std::vector<CodePiece> sorted = {piece(".text.sorted.1", 10, 4), piece(".text.sorted.2", 10, 4),
                                          piece(".text.sorted.3", 10, 4)};
   for (std::uint64_t seed = 0; seed < 20; ++seed) {
@@ -77,7 +77,7 @@ TEST(SlotsOf, WhatTheCompilerSortedKeepsItsOrder) {
   }
 }
 
-TEST(SlotsOf, AlignmentsShowWhereAPieceLands) {
+TEST(SharedAddresses, AlignmentsShowWhereAPieceLands) {
   EXPECT_EQ(alignment_at(16), 16);
   EXPECT_EQ(alignment_at(256 + 32), 32);
   EXPECT_EQ(alignment_at(512 + 128), 128);

@@ -11,7 +11,7 @@
 
 #include "assay/measure/process.hpp"
 #include "assay/relink/captured_links.hpp"
-#include "assay/relink/program_files.hpp"
+#include "assay/relink/code_map.hpp"
 #include "assay/relink/relinker.hpp"
 #include "support/tool.hpp"
 

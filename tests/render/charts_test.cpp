@@ -4,7 +4,7 @@
 #include <gtest/gtest.h>
 
 #include "assay/judge/judge.hpp"
-#include "assay/render/page.hpp"
+#include "assay/render/documents.hpp"
 #include "assay/stats/log_histogram.hpp"
 #include "support/made.hpp"
 
@@ -54,7 +54,7 @@ TEST(LatencyCharts, DrawEachPlaceByQuantileAndRatesOverTheFactor) {
   EXPECT_THAT(page, HasSubstr(R"({"candidate":"plain","slower":0.005,"quantile":"p99.5")"));
 }
 
-TEST(LatencyCharts, AreNotDrawnOfPrograms) {
+TEST(LatencyCharts, NotDrawnForPrograms) {
   test::Made made("programs");
   const auto time = made.wall_time();
   for (const char* name : {"list", "heap"}) made.around(made.cell(made.candidate(name)), time, 1, 8);

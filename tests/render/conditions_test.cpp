@@ -1,9 +1,9 @@
-#include "assay/render/conditions.hpp"
-
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include <nlohmann/json.hpp>
+
+#include "assay/render/documents.hpp"
 
 namespace assay::render {
 namespace {
@@ -39,7 +39,7 @@ std::string said(const Conditions& conditions) {
   return all;
 }
 
-TEST(Advice, NamesTheSmallestChangeAMinuteSettles) {
+TEST(Advice, NamesTheSmallestChangeAMinuteDecides) {
   EXPECT_THAT(said(quiet()), HasSubstr("run 20 ms tells changes from 0.70 % on, abreast from 0.40 % on."));
   EXPECT_EQ(advice(quiet()).size(), 2U) << "a quiet machine needs no hints";
 }

@@ -5,8 +5,7 @@
 #include <sstream>
 
 #include "assay/judge/judge.hpp"
-#include "assay/render/json.hpp"
-#include "assay/render/text.hpp"
+#include "assay/render/documents.hpp"
 #include "assay/render/text_tables.hpp"
 #include "assay/report/format.hpp"
 #include "support/records.hpp"
@@ -91,7 +90,7 @@ TEST(Text, ColoursBetterBlueWhenAskedTo) {
   EXPECT_THAT(to_text(example(), {.colour = true}), HasSubstr("\x1b[34m+ faster"));
 }
 
-TEST(Text, SaysThatAnInterruptedCampaignIsProvisional) {
+TEST(Text, ReportsThatAnInterruptedCampaignIsProvisional) {
   auto findings = example();
   findings.provisional = true;
   findings.state = CampaignState::interrupted;
@@ -99,7 +98,7 @@ TEST(Text, SaysThatAnInterruptedCampaignIsProvisional) {
               HasSubstr("provisional, the campaign was interrupted after 10 whole rounds"));
 }
 
-TEST(Json, HoldsFindingsStandingsAndTrust) {
+TEST(Json, HoldsFindingsStatusesAndTrust) {
   const auto text = to_json(example());
   for (const auto* part :
        {"\"format\": 3", "\"id\": \"0123456789abcdef\"", "\"verdict\": \"better\"", "\"status\": \"wrong\"",

@@ -6,7 +6,7 @@
 
 #include "assay/judge/judge.hpp"
 #include "assay/model/enum_names.hpp"
-#include "assay/render/json.hpp"
+#include "assay/render/documents.hpp"
 #include "support/records.hpp"
 #include "support/tool.hpp"
 

@@ -4,9 +4,7 @@
 #include <gtest/gtest.h>
 
 #include "assay/judge/judge.hpp"
-#include "assay/render/markdown.hpp"
-#include "assay/render/page.hpp"
-#include "assay/render/trial_listing.hpp"
+#include "assay/render/documents.hpp"
 #include "support/noise.hpp"
 #include "support/records.hpp"
 
@@ -63,7 +61,7 @@ TEST(Page, WritesEachTrialOnceHoweverManyChartsShowIt) {
   EXPECT_EQ(times, 1U);
 }
 
-TEST(Page, HasWhatThereIsToTell) {
+TEST(Page, ShowsEverySection) {
   const auto record = wide(3);
   const auto page = to_page(judge::judge_record(record), record);
   for (const char* part : {"<h1>barges</h1>", "rival1", "placeholder=\"rival1", "! slower", "vega-lite",

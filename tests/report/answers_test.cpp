@@ -8,12 +8,10 @@
 #include <fstream>
 #include <sstream>
 
-#include "assay/import_export/import_samples.hpp"
+#include "assay/import_export/import_export.hpp"
 #include "assay/judge/gate.hpp"
 #include "assay/judge/judge.hpp"
-#include "assay/render/gate.hpp"
-#include "assay/render/markdown.hpp"
-#include "assay/render/text.hpp"
+#include "assay/render/documents.hpp"
 #include "support/made.hpp"
 #include "support/tool.hpp"
 

@@ -5,7 +5,7 @@
 
 #include "assay/judge/judge.hpp"
 #include "assay/metrics/catalogue.hpp"
-#include "assay/render/text.hpp"
+#include "assay/render/documents.hpp"
 #include "assay/report/sentence.hpp"
 #include "assay/stats/random.hpp"
 #include "support/noise.hpp"
@@ -21,7 +21,7 @@ using testing::Not;
 
 const Metric& known(MetricKind metric) { return metrics::metric_info(metric).metric; }
 
-TEST(Words, AreThoseOfTheTrade) {
+TEST(ChangeWords, FollowTheMetric) {
   EXPECT_EQ(verdict_phrase(known(MetricKind::wall_time), Verdict::better), "faster");
   EXPECT_EQ(verdict_phrase(known(MetricKind::cpu_time), Verdict::worse), "slower");
   EXPECT_EQ(verdict_phrase(known(MetricKind::peak_memory), Verdict::worse), "more memory");
@@ -90,7 +90,7 @@ TEST(Wrapped, KeepsPerCentSignsWithTheirNumbers) {
   }
 }
 
-TEST(Notes, AreOneLineForEachKind) {
+TEST(NoteText, OneLineForEachKind) {
   auto all = of_metrics({{known(MetricKind::wall_time), 0}});
   all.notes.clear();
   for (const auto kind : {NoteKind::outliers, NoteKind::outliers, NoteKind::drift, NoteKind::multimodal,

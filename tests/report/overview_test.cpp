@@ -1,9 +1,8 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
-#include "assay/judge/filter.hpp"
 #include "assay/judge/judge.hpp"
-#include "assay/render/page.hpp"
+#include "assay/render/documents.hpp"
 #include "assay/render/text_tables.hpp"
 #include "assay/report/report.hpp"
 #include "assay/report/sentence.hpp"
@@ -50,7 +49,7 @@ Findings many(std::size_t candidates, std::size_t workloads) {
   return judge::judge_record(record);
 }
 
-TEST(Overview, HasCandidatesDownAndPlacesAcross) {
+TEST(Overview, CandidatesDownPlacesAcross) {
   auto all = many(4, 3);
   all.statuses[CellId{4 + 5}].code = StatusCode::wrong;  // rival4 on canal1
   std::erase_if(all.findings, [](const Finding& f) { return f.comparison.candidate == CellId{9}; });
@@ -74,7 +73,7 @@ TEST(Overview, PutsManyWorkloadsIntoOneTable) {
   }
 }
 
-TEST(Sentences, OfManyCandidatesBeginWithASummary) {
+TEST(Sentences, BeginWithASummaryOfManyCandidates) {
   EXPECT_EQ(summarize_candidates(many(5, 2)).summary, "");
   const auto said = summarize_candidates(many(40, 2));
   EXPECT_EQ(said.summary, "40 candidates against list, 80 comparisons: 40 worse, 40 same");
@@ -84,7 +83,7 @@ TEST(Sentences, OfManyCandidatesBeginWithASummary) {
   EXPECT_THAT(to_text(many(40, 2), {}), HasSubstr("and 8 more that are better, worse or left out somewhere"));
 }
 
-TEST(Sentences, AreOfChosenCandidatesOnly) {
+TEST(Sentences, CoverChosenCandidatesOnly) {
   auto all = many(3, 2);
   judge::filter_results(all, parse_cell_filter("candidate=rival2"));
   const auto said = sentences(all);
@@ -108,7 +107,7 @@ Findings with_memory(double time, double cpu_time) {
   return judge::judge_record(record);
 }
 
-TEST(Evidence, IsWhatElseMovedTheFurthestFirst) {
+TEST(RelatedMetrics, ListsTheLargestChangesFirst) {
   const auto all = with_memory(0.8, 0.79);
   const auto& finding = all.findings.front();
   ASSERT_TRUE(shows_related_metrics(all, finding));

@@ -23,7 +23,7 @@ Record three() {
   return record;
 }
 
-TEST(Report, HasABlockWithARowForEachCandidateAndWhatIsMissing) {
+TEST(Report, BlockHasARowForEachCandidateAndWhatIsMissing) {
   const auto record = three();
   const auto all = judge::judge_record(record);
   const auto report = make_report(all, &record);
@@ -46,7 +46,7 @@ TEST(Report, HasABlockWithARowForEachCandidateAndWhatIsMissing) {
   EXPECT_THAT(block.findings(), ElementsAre(&all.findings[0]));
 }
 
-TEST(Report, SaysWhoIsLeftOutAndWhy) {
+TEST(Report, ReportsWhoIsLeftOutAndWhy) {
   const auto record = three();
   const auto all = judge::judge_record(record);
   const auto report = make_report(all, &record);
@@ -56,7 +56,7 @@ TEST(Report, SaysWhoIsLeftOutAndWhy) {
   EXPECT_EQ(report.programs.size(), 3U);
 }
 
-TEST(Report, HasChartsOfTrialsWhereThereAreTrials) {
+TEST(Report, ChartsTrialsWhereThereAreAny) {
   const auto record = three();
   const auto all = judge::judge_record(record);
   EXPECT_TRUE(make_report(all).charts.empty());
@@ -68,7 +68,7 @@ TEST(Report, HasChartsOfTrialsWhereThereAreTrials) {
   EXPECT_TRUE(std::get<TrialsChart>(charts[2].of).over_rounds);
 }
 
-TEST(Report, IsProvisionalUntilTheCampaignHasEnded) {
+TEST(Report, ProvisionalUntilTheCampaignHasEnded) {
   const auto record = three();
   auto all = judge::judge_record(record);
   EXPECT_EQ(make_report(all).provisional, "");

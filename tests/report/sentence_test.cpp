@@ -9,7 +9,7 @@ namespace assay::report {
 namespace {
 
 /// Two workloads, four sizes: heap takes so many seconds where list takes one.
-class Where : public testing::Test {
+class LocationPhrase : public testing::Test {
  protected:
   std::string where(const std::vector<std::pair<std::string, int>>& faster) {
     test::Made made("where");
@@ -34,7 +34,7 @@ class Where : public testing::Test {
   }
 };
 
-TEST_F(Where, NamesWholeWorkloadsAndLevels) {
+TEST_F(LocationPhrase, NamesWholeWorkloadsAndLevels) {
   EXPECT_EQ(where({{"orders", 1}, {"orders", 200}, {"orders", 800}, {"orders", 3200}}), "on orders");
   EXPECT_EQ(where({{"orders", 3200}, {"reach", 3200}}), "at 3200 locks");
   EXPECT_EQ(where({{"orders", 1}, {"reach", 1}}), "at 1 lock");
@@ -43,13 +43,13 @@ TEST_F(Where, NamesWholeWorkloadsAndLevels) {
   EXPECT_EQ(where({{"orders", 1}, {"reach", 1}, {"orders", 800}, {"reach", 800}}), "at 1 lock and 800 locks");
 }
 
-TEST_F(Where, TakesWorkloadsByThemselvesWhereTheyDiffer) {
+TEST_F(LocationPhrase, TakesWorkloadsByThemselvesWhereTheyDiffer) {
   EXPECT_EQ(where({{"orders", 800}, {"orders", 3200}, {"reach", 3200}}),
             "on orders from 800 locks on and on reach at 3200 locks");
   EXPECT_EQ(where({{"orders", 200}}), "on orders at 200 locks");
 }
 
-TEST_F(Where, IsSilentWhereItWouldTakeMoreWordsThanACount) {
+TEST_F(LocationPhrase, EmptyWhereACountIsShorter) {
   EXPECT_EQ(where({{"orders", 1}, {"orders", 800}, {"orders", 3200}, {"reach", 200}}), "");
 }
 

@@ -4,7 +4,7 @@
 #include <gtest/gtest.h>
 
 #include "assay/judge/judge.hpp"
-#include "assay/render/text.hpp"
+#include "assay/render/documents.hpp"
 #include "support/records.hpp"
 
 namespace assay::render {
@@ -78,7 +78,7 @@ TEST(TrendLines, SayGrowthAndCrossing) {
   EXPECT_THAT(joined(trend_lines(all)), HasSubstr("heap grows with exponent 1.0 (1.0 … 1.1)"));
 }
 
-TEST(TrendLines, AreSilentWhereNothingIsKnown) {
+TEST(ScalingLines, NoneWhereNothingIsKnown) {
   auto all = with_candidates();
   all.scaling = {trend_with({0.4, 1.6, 0.95}, 25, {2, 310, 0.95})};
   EXPECT_EQ(joined(trend_lines(all)), "") << "an exponent and a crossing that might be anywhere";
@@ -134,7 +134,7 @@ TEST(RequirementLines, NameTheNearest) {
             "required, time per call < 2 ms: heap, violated (3 ms, 50 % beyond)\n");
 }
 
-TEST(FirstCallLines, SayFromHowManyCallsADearFirstOnePays) {
+TEST(FirstCallLines, SayFromHowManyCallsAnExpensiveFirstOnePays) {
   auto all = with_candidates();
   all.findings = {finding(1, 0, 10e-6, 1e-6), finding(1, 1, 20e-6, 200e-6)};
   EXPECT_THAT(joined(first_call_lines(all)), Not(HasSubstr("pays"))) << "neither change has a verdict";

@@ -36,7 +36,7 @@ TEST(Sustained, TellsEachCandidatesLimit) {
       << "a rate below one that is not sustained";
 }
 
-TEST(Sustained, SaysNothingWhereAllIsSustained) {
+TEST(Sustained, ShowsNothingWhereAllIsSustained) {
   EXPECT_THAT(sustained_lines(servers({})), IsEmpty());
   EXPECT_THAT(sustained_lines({}), IsEmpty());
 }

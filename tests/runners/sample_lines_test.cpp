@@ -8,7 +8,7 @@ namespace {
 
 using testing::HasSubstr;
 
-TEST(ContestParts, AreTakenApartByFunctionSettingAndMetric) {
+TEST(FunctionWorkloads, ExpandByFunctionSettingAndMetric) {
   const auto said = parse_samples(R"x(
 {"candidate":"heap","setting":{"locks":400},"metric":"time per call","unit":"s","round":1,"value":3}
 {"candidate":"heap","setting":{"locks":400},"metric":"time per call","unit":"s","round":2,"value":1}
@@ -35,7 +35,7 @@ TEST(ContestParts, SayWhichLineCannotBeTaken) {
               HasSubstr("finite \"value\""));
 }
 
-TEST(ContestParts, AreJudgedAsTheCatalogueHasTheirMetric) {
+TEST(FunctionWorkloads, UseTheCataloguesMetrics) {
   EXPECT_EQ(metric_of_samples("time per call", "s").direction, Direction::lower);
   EXPECT_EQ(metric_of_samples("barges", "barges/s").direction, Direction::higher);
   EXPECT_EQ(metric_of_samples("queue", "").direction, Direction::lower);

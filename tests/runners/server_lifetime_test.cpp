@@ -10,9 +10,9 @@ using testing::HasSubstr;
 using testing::IsEmpty;
 
 /// Two servers of one workload at one setting, and one of another workload.
-class ServiceGroupsTest : public testing::Test {
+class ServerLifetimeTest : public testing::Test {
  protected:
-  ServiceGroupsTest() {
+  ServerLifetimeTest() {
     design_.candidates = {{.name = "old"}, {.name = "new"}};
     design_.workloads = {{.name = "orders"}, {.name = "reach"}};
     design_.cells = {Cell{{0}, {0}, {}}, Cell{{1}, {0}, {}}, Cell{{0}, {1}, {}}};
@@ -32,7 +32,7 @@ class ServiceGroupsTest : public testing::Test {
   CellId first_{0}, second_{1}, other_{2};
 };
 
-TEST_F(ServiceGroupsTest, AServersLifeIsARoundUnlessSomethingSpeaksAgainstIt) {
+TEST_F(ServerLifetimeTest, IsARoundByDefault) {
   EXPECT_EQ(seen(0.1, 1, 1e6).lifetime(first_), ServerLifetime::round);
   EXPECT_THAT(seen(0.1, 1, 1e6).decisions(), IsEmpty());
   EXPECT_EQ(seen(0.5, 0.02, 1e6).lifetime(first_), ServerLifetime::round)
@@ -49,25 +49,25 @@ TEST_F(ServiceGroupsTest, AServersLifeIsARoundUnlessSomethingSpeaksAgainstIt) {
   EXPECT_THAT(alone.decisions().at({0}), HasSubstr("each runs alone"));
 }
 
-TEST_F(ServiceGroupsTest, ARoundWithALayoutOfItsOwnStartsThemAfresh) {
+TEST_F(ServerLifetimeTest, ARoundWithALayoutOfItsOwnRestartsThem) {
   design_.rules.layouts = 8;
   EXPECT_EQ(seen(20, 0.5, 1e6).lifetime(second_), ServerLifetime::round);
 }
 
-TEST_F(ServiceGroupsTest, ABudgetSaysWhatIsLong) {
+TEST_F(ServerLifetimeTest, DependsOnTheBudget) {
   design_.rules.budget_ms = 10'000;
   EXPECT_EQ(seen(0.5, 0.02, 1e6).lifetime(first_), ServerLifetime::session) << "more than five seconds of it";
   design_.rules.budget_ms = 1'000'000;
   EXPECT_EQ(seen(20, 0.5, 1e6).lifetime(first_), ServerLifetime::round);
 }
 
-TEST_F(ServiceGroupsTest, WhatThePlanSaysHolds) {
+TEST_F(ServerLifetimeTest, FollowsThePlan) {
   for (auto& [id, cell] : cells_) cell.keep = ServerLifetime::round;
   EXPECT_EQ(seen(20, 0.5, 1e15).lifetime(first_), ServerLifetime::round);
   EXPECT_THAT(seen(20, 0.5, 1e15).decisions(), IsEmpty());
 }
 
-TEST_F(ServiceGroupsTest, RequestsAreThoseOfASecondOrFitTheBudget) {
+TEST_F(ServerLifetimeTest, RequestsAreThoseOfASecondOrFitTheBudget) {
   ServerLifetimes groups(cells_, design_, {});
   EXPECT_FALSE(groups.count(first_));
   groups.set_rate(first_, 34'567);
@@ -80,7 +80,7 @@ TEST_F(ServiceGroupsTest, RequestsAreThoseOfASecondOrFitTheBudget) {
   EXPECT_EQ(groups.count(first_), 17'000U);
 }
 
-TEST_F(ServiceGroupsTest, ThatGoOnHaveAsManyRequestsAsBefore) {
+TEST_F(ServerLifetimeTest, AResumedCampaignKeepsItsRequestCount) {
   Log log;
   log.trials.push_back({.cell = first_, .role = Role::check, .calls = 7});
   log.trials.push_back({.cell = second_, .round = 1, .calls = 4200});

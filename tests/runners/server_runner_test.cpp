@@ -37,7 +37,7 @@ Plan servers_of(const std::vector<std::vector<std::string>>& modes,
   return plan;
 }
 
-TEST(Services, AServerThatDoesMoreForEachRequestIsFound) {
+TEST(ServerRunner, AServerThatDoesMoreForEachRequestIsFound) {
   const Scratch scratch;
   const auto findings =
       run_plan(servers_of({{"work", "20000"}, {"work", "200000"}}), {.ledger = scratch.path("l.db")});
@@ -56,7 +56,7 @@ TEST(Services, AServerThatDoesMoreForEachRequestIsFound) {
   EXPECT_EQ(ledger.read(ledger.list().at(0).id).log.trials.size(), 2U + 2 * 7 + 2);  // checks, rounds, builds
 }
 
-TEST(Services, AReplyThatChangesIsWrongAndTheFirstDifferenceIsShown) {
+TEST(ServerRunner, AReplyThatChangesIsWrongAndTheFirstDifferenceIsShown) {
   const auto findings = run_plan(servers_of({{"plain"}, {"wrong", "100"}, {"wrong", "1"}}));
   EXPECT_EQ(findings.statuses[CellId{1}].code, StatusCode::wrong);
   EXPECT_THAT(findings.statuses[CellId{1}].detail,
@@ -67,14 +67,14 @@ TEST(Services, AReplyThatChangesIsWrongAndTheFirstDifferenceIsShown) {
               testing::StartsWith("GET /locks: its body is not the baseline's"));
 }
 
-TEST(Services, VolatilePartsAreNotCompared) {
+TEST(ServerRunner, VolatilePartsAreNotCompared) {
   auto plan = servers_of({{"numbered"}, {"numbered"}}, {.equal = "replies", .ignore = {" as number [0-9]+"}});
   const auto findings = run_plan(plan);
   EXPECT_TRUE(findings.statuses[CellId{1}].is_ok()) << findings.statuses[CellId{1}].detail;
   EXPECT_EQ(finding_on(findings, "steady rate").rounds, 6U);
 }
 
-TEST(Services, FailedRequestsAreAFindingAndCountAsTheSlowest) {
+TEST(ServerRunner, FailedRequestsAreAFindingAndCountAsTheSlowest) {
   const auto findings = run_plan(servers_of({{"plain"}, {"failing", "5"}}));
   const auto& failed = finding_on(findings, "failed requests");
   EXPECT_EQ(failed.baseline_typical, 0);
@@ -85,7 +85,7 @@ TEST(Services, FailedRequestsAreAFindingAndCountAsTheSlowest) {
   })) << "a fifth failed: nine tenths have no latency";
 }
 
-TEST(Services, ServersThatFailLeaveWithTheirReason) {
+TEST(ServerRunner, ServersThatFailLeaveWithTheirReason) {
   const auto findings =
       run_plan(servers_of({{"plain"}, {"dies", "150"}, {"never"}, {"absent"}, {"failing", "1"}, {"plain"}}));
   const auto stands = [&](int cell) { return findings.statuses[CellId{cell}]; };
@@ -99,7 +99,7 @@ TEST(Services, ServersThatFailLeaveWithTheirReason) {
   EXPECT_TRUE(stands(5).is_ok());
 }
 
-TEST(Services, AnOpenLoopIsJudgedByItsLatenciesAndOneThatCannotKeepUpIsToldSo) {
+TEST(ServerRunner, AnOpenLoopIsJudgedByItsLatenciesAndOneThatCannotKeepUpIsReported) {
   auto plan = servers_of({{"plain"}, {"work", "300000"}});
   plan.workloads[0].requests =
       PlannedRequests{.path = "/locks", .arrivals = "200/s", .count = 60, .warmup = 10};
@@ -133,7 +133,7 @@ std::size_t readings_of(const Record& record, const std::string& metric) {
       .size();
 }
 
-TEST(Services, ThatAreKeptUpStartOnceAndTheirTwinStandsBesideThem) {
+TEST(ServerRunner, KeptServersStartOnceWithTheirTwin) {
   const Scratch scratch;
   auto plan = servers_of({{"plain"}, {"work", "200000"}});
   plan.rounds.twin = true;
@@ -148,7 +148,7 @@ TEST(Services, ThatAreKeptUpStartOnceAndTheirTwinStandsBesideThem) {
   EXPECT_GT(readings_of(record, "requests per second"), 2U * 6U) << "the twin is in some rounds";
 }
 
-TEST(Services, ThatStartSlowlyAreKeptUpUnlessThePlanSaysOtherwise) {
+TEST(ServerRunner, KeepsSlowStartersUpByDefault) {
   auto plan = servers_of({{"late", "120"}, {"late", "120"}});
   plan.workloads[0].requests->count = 20;
   plan.rounds.budget = 3;
@@ -164,7 +164,7 @@ TEST(Services, ThatStartSlowlyAreKeptUpUnlessThePlanSaysOtherwise) {
       std::ranges::none_of(fresh.notes, [](const Note& n) { return n.kind == NoteKind::servers_reused; }));
 }
 
-TEST(Services, GetAsManyRequestsAsTakeASecondWhereThePlanDoesNotSay) {
+TEST(ServerRunner, GetAsManyRequestsAsTakeASecondWhereThePlanDoesNotSay) {
   const Scratch scratch;
   auto plan = servers_of({{"plain"}, {"plain"}});
   plan.workloads[0].requests->count = 0;
@@ -179,7 +179,7 @@ TEST(Services, GetAsManyRequestsAsTakeASecondWhereThePlanDoesNotSay) {
   EXPECT_GE(*counts.begin(), 1000);
 }
 
-TEST(Services, ThatShareTheDriversCoreAreToldSo) {
+TEST(ServerRunner, NotesASharedDriverCore) {
   auto plan = servers_of({{"plain"}, {"plain"}});
   const int core = measure::cores_allowed().front();
   plan.workloads[0].requests->core = core;
@@ -190,7 +190,7 @@ TEST(Services, ThatShareTheDriversCoreAreToldSo) {
   })) << "a server that does nothing takes less than sending does";
 }
 
-TEST(Services, SayWhoTheyAreWhenAsked) {
+TEST(ServerRunner, SayWhoTheyAreWhenAsked) {
   auto plan = servers_of({{"plain"}, {"work", "20000"}, {"failing", "1"}});
   plan.workloads[0].service->identify.path = "/version";
   const auto findings = run_plan(plan);
@@ -202,7 +202,7 @@ TEST(Services, SayWhoTheyAreWhenAsked) {
       std::ranges::any_of(findings.notes, [](const Note& n) { return n.kind == NoteKind::same_identity; }));
 }
 
-TEST(Services, AreAskedByAProgramOfTheUsersOwn) {
+TEST(ServerRunner, RunsAClientOfTheUsers) {
   auto plan = servers_of({{"closing"}, {"closing", "60000000"}, {"never"}}, {.equal = "stdout"});
   plan.rounds = {.min = 10, .max = 10};
   auto& workload = plan.workloads[0];
@@ -217,7 +217,7 @@ TEST(Services, AreAskedByAProgramOfTheUsersOwn) {
   EXPECT_THAT(findings.statuses[CellId{2}].detail, HasSubstr("was not ready within 2 s"));
 }
 
-TEST(Services, OneTrialAtATimeAndUnixSocketsWork) {
+TEST(ServerRunner, OneTrialAtATimeAndUnixSocketsWork) {
   const Scratch scratch;
   auto plan = servers_of({{"plain"}, {"work", "200000"}});
   plan.folder = scratch.path();
@@ -229,7 +229,7 @@ TEST(Services, OneTrialAtATimeAndUnixSocketsWork) {
   EXPECT_EQ(finding_on(findings, "steady rate").verdict, Verdict::worse);
 }
 
-TEST(Services, RunBesidePrograms) {
+TEST(ServerRunner, RunBesidePrograms) {
   auto plan = servers_of({{"plain"}, {"plain"}});
   plan.workloads.push_back({.name = "help", .run = {"/bin/true"}});
   const auto findings = run_plan(plan);

@@ -4,7 +4,7 @@
 #include "assay/ledger/ledger.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/error.hpp"
-#include "assay/plan/read.hpp"
+#include "assay/plan/plan_file.hpp"
 #include "assay/setup/run_plan.hpp"
 #include "support/plans.hpp"
 #include "support/tool.hpp"
@@ -61,21 +61,21 @@ TEST(OwnMetrics, TheLeadInIsLeftOutOfThePickAndStaysInTheSeries) {
   plan.metrics = {rate("stderr")};
   plan.metrics[0].pattern = "^(?P<at>[0-9.]+) rate ([0-9]+)";
   plan.metrics[0].aggregate = parse_aggregate("max");
-  plan.metrics[0].lead_in = parse_lead_in("1 s");
+  plan.metrics[0].metric.request.lead_in = parse_lead_in("1 s");
   const auto findings = run_plan(plan, {.ledger = scratch.path("l.db")});
   EXPECT_EQ(finding_on(findings, "rate").baseline_typical, 32);
   EXPECT_EQ(finding_on(findings, "rate").candidate_typical, 42);
   ledger::Ledger ledger(scratch.path("l.db"));
   const auto record = ledger.read(ledger.list().at(0).id);
-  EXPECT_TRUE(
-      std::ranges::any_of(record.design.metrics, [](const Metric& m) { return m.request.lead_in == "1 s"; }));
+  EXPECT_TRUE(std::ranges::any_of(record.design.metrics,
+                                  [](const Metric& m) { return m.request.lead_in == LeadIn{.seconds = 1}; }));
   EXPECT_EQ(record.log.trials.back().series.size(), 3U);
 }
 
 TEST(OwnMetrics, ALeadInThatLeavesNothingIsAProblem) {
   auto plan = plan_of({{"say", "rate 5"}, {"say", "rate 5"}});
   plan.metrics = {rate()};
-  plan.metrics[0].lead_in = parse_lead_in("3");
+  plan.metrics[0].metric.request.lead_in = parse_lead_in("3");
   const auto findings = run_plan(plan);
   EXPECT_THAT(findings.statuses[CellId{0}].detail, HasSubstr("all 1 of its values lie within lead_in = 3"));
 }
@@ -114,7 +114,7 @@ TEST(OwnMetrics, APatternThatMatchesNothingIsAnErrorOfThatTrial) {
               HasSubstr("nothing matches its pattern, which begins \"speed 5\""));
 }
 
-TEST(OwnMetrics, OutputTooLongToKeepIsSaid) {
+TEST(OwnMetrics, OutputTooLongToKeepIsReported) {
   auto plan = plan_of({{"say", "rate 5"}, {"say", "rate 5", "write", "20000000"}});
   plan.metrics = {rate()};
   const auto findings = run_plan(plan);
@@ -123,13 +123,14 @@ TEST(OwnMetrics, OutputTooLongToKeepIsSaid) {
 
 TEST(OwnMetrics, OneOfAssaysOwnIsRefined) {
   auto plan = plan_of({{"touch", "10"}, {"touch", "13"}});
-  plan.metrics = {{.metric = metrics::find_metric_info("peak memory")->metric, .margin = 0.9}};
+  plan.metrics = {{.metric = metrics::find_metric_info("peak memory")->metric}};
+  plan.metrics[0].metric.request.margin = 0.9;
   plan.watch = {"peak memory"};
   const auto findings = run_plan(plan);
   EXPECT_EQ(finding_on(findings, "peak memory").verdict, Verdict::same) << "a third more is within 90 %";
 }
 
-TEST(OwnMetrics, AnExactOneThatVariesIsJudgedAsNoisyAndSaidSo) {
+TEST(OwnMetrics, AnExactOneThatVariesIsJudgedAsNoisyAndReported) {
   const Scratch scratch;
   auto plan = plan_of({{"count-runs", scratch.path("a")}, {"count-runs", scratch.path("b")}});
   plan.metrics = {rate()};
@@ -137,7 +138,7 @@ TEST(OwnMetrics, AnExactOneThatVariesIsJudgedAsNoisyAndSaidSo) {
   plan.metrics[0].pattern = "run ([0-9]+)";
   plan.watch = {"rate"};
   const auto findings = run_plan(plan);
-  EXPECT_NE(finding_on(findings, "rate").method, "compared directly");
+  EXPECT_NE(finding_on(findings, "rate").method, TestMethod::compared_directly);
   EXPECT_GE(std::ranges::count(findings.notes, NoteKind::not_exact, &Note::kind), 1);
 }
 

@@ -7,9 +7,9 @@
 
 #include "assay/model/error.hpp"
 #include "assay/schedule/interim_looks.hpp"
+#include "assay/stats/hodges_lehmann.hpp"
 #include "assay/stats/null_distribution.hpp"
 #include "assay/stats/random.hpp"
-#include "assay/stats/walsh_averages.hpp"
 
 namespace assay::schedule {
 namespace {
@@ -85,7 +85,7 @@ TEST(Forecast, LooksAtTheSpreadAndNeverAtTheSign) {
   EXPECT_NEAR(rounds_to_call(pilot, 0.01).typical, rounds_to_call(turned, 0.01).typical, 1);
 }
 
-TEST(Forecast, TheMarginItNamesIsReachedAsOftenAsItSays) {
+TEST(Forecast, TheMarginItNamesIsReachedAsOftenAsItReports) {
   // 80 % asked for; of 2000 campaigns below 76 or above 88 % has a chance below 1e-6.
   const double sd = 0.02;
   for (const std::size_t n : {14U, 28U, 60U}) {
@@ -103,7 +103,7 @@ TEST(Forecast, TheMarginItNamesIsReachedAsOftenAsItSays) {
   EXPECT_FALSE(margin_to_say_same(effects(8, 10, 0, sd), 5));
 }
 
-TEST(ChanceToCall, IsNearWhatSimulationFinds) {
+TEST(ChanceToCall, AgreesWithSimulation) {
   // R 4.2: set.seed(1); mean of 20000 signed-rank tests (psignrank, two-sided) of rnorm(n, delta) at level
   // alpha.
   EXPECT_NEAR(chance_to_call(7, 2, 0.05), 0.983, 0.04);
@@ -115,7 +115,7 @@ TEST(ChanceToCall, IsNearWhatSimulationFinds) {
   EXPECT_THROW(chance_to_call(0, 1, 0.05), DomainError);
 }
 
-TEST(Forecast, KnowsThatAFewRoundsSettleLargeChangesAmongMany) {
+TEST(Forecast, KnowsThatAFewRoundsDecideLargeChangesAmongMany) {
   const auto pilot = effects(7, 5, 0, 0.01);
   const auto few = smallest_change(pilot, 20, {.findings = 12}),
              more = smallest_change(pilot, 60, {.findings = 12});

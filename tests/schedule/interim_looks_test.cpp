@@ -91,7 +91,7 @@ TEST(Boundary, KeepsHalfOfTheErrorRateForTheLastLook) {
   }
 }
 
-TEST(Boundary, OfACampaignThatEndsWithItsTimeKeepsAtLeastHalfForItsEnd) {
+TEST(Boundary, KeepsHalfOfTheErrorForTheClosingLook) {
   const StoppingBoundary open(planned_looks(8, 100'000));
   for (const int n : {9, 13, 25, 60, 100, 422, 3000}) {
     std::size_t taken = 0;
@@ -173,7 +173,7 @@ TEST(FinalLook, PIsAtMostAlphaExactlyBelowTheCriticalCount) {
   }
 }
 
-TEST(FinalLook, OfALongCampaignIsMadeInAMoment) {
+TEST(ClosingLook, CostsLittleForALongCampaign) {
   const StoppingBoundary planned(planned_looks(8, 100000));
   const FinalLook closing(planned, 20, 7500);
   EXPECT_LE(closing.p_value(0), 0.05);

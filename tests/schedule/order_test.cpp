@@ -14,14 +14,14 @@ std::vector<CellId> some_cells(std::int64_t count) {
   return cells;
 }
 
-TEST(OrderOfRound, IsAPureFunctionOfSeedNumberAndCells) {
+TEST(OrderOfRound, DependsOnSeedNumberAndCellsAlone) {
   const auto cells = some_cells(12);
   EXPECT_EQ(order_of_round(7, 3, cells), order_of_round(7, 3, cells));
   EXPECT_NE(order_of_round(7, 3, cells), order_of_round(7, 4, cells));
   EXPECT_NE(order_of_round(7, 3, cells), order_of_round(8, 3, cells));
 }
 
-TEST(OrderOfRound, IsTheSameOnEveryMachine) {
+TEST(OrderOfRound, EqualsItsReferenceValues) {
   const std::vector<CellId> expected = {{2}, {4}, {3}, {0}, {1}};
   auto order = order_of_round(1, 1, some_cells(5));
   std::ranges::sort(order);

@@ -1,12 +1,11 @@
 // What takes more than plain HTTP/1.1: TLS, HTTP/2, compression.
 
-#include "assay/service/curl_transport.hpp"
-
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include "assay/measure/file_io.hpp"
-#include "assay/measure/find_program.hpp"
+#include "assay/measure/program_file.hpp"
+#include "assay/service/http_transport.hpp"
 #include "assay/service/load.hpp"
 #include "assay/service/server.hpp"
 #include "support/tool.hpp"

@@ -13,7 +13,7 @@ using test::message_of;
 using test::Scratch;
 using testing::HasSubstr;
 
-TEST(Requests, AreReadALineEach) {
+TEST(Requests, OneForEachLine) {
   const Scratch scratch;
   scratch.file("body.txt", "from=3\n");
   const auto file =
@@ -32,7 +32,7 @@ TEST(Requests, AreReadALineEach) {
   EXPECT_EQ(requests[2].body, "from=3\n");
 }
 
-TEST(Requests, ThatCannotBeSentAreRefusedWithTheirLine) {
+TEST(Requests, RefusesUnsendableOnesWithTheirLine) {
   const Scratch scratch;
   const std::vector<std::pair<std::string, std::string>> cases = {
       {"{\"path\": \"plan\"}", "a path begins with /"},
@@ -56,7 +56,7 @@ TEST(Requests, ThatCannotBeSentAreRefusedWithTheirLine) {
               HasSubstr("there is no request in it"));
 }
 
-TEST(OnTheWire, HasHostAndLength) {
+TEST(OnTheWire, AddsHostAndLength) {
   EXPECT_EQ(on_the_wire({.path = "/a"}, "127.0.0.1:80"), "GET /a HTTP/1.1\r\nHost: 127.0.0.1:80\r\n\r\n");
   EXPECT_EQ(on_the_wire({.method = "POST", .path = "/a", .headers = {{"Host", "canal"}}, .body = "xyz"}, "h"),
             "POST /a HTTP/1.1\r\nHost: canal\r\nContent-Length: 3\r\n\r\nxyz");

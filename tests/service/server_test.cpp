@@ -9,9 +9,8 @@
 #include <thread>
 
 #include "assay/measure/file_io.hpp"
+#include "assay/service/http_transport.hpp"
 #include "assay/service/load.hpp"
-#include "assay/service/process_tree.hpp"
-#include "assay/service/socket_transport.hpp"
 #include "support/tool.hpp"
 
 namespace assay::service {
@@ -29,7 +28,7 @@ ServerSpec serving(std::vector<std::string> words, Readiness ready = {}) {
           .grace = 0.3};
 }
 
-class ServiceTest : public testing::Test {
+class ServerTest : public testing::Test {
  protected:
   /// What comes back when a server of this mode is asked so many times by one client.
   std::vector<std::pair<RequestResult, std::string>> ask(const std::vector<std::string>& words,
@@ -55,7 +54,7 @@ class ServiceTest : public testing::Test {
   std::size_t reopened_ = 0;
 };
 
-TEST_F(ServiceTest, RepliesAreReadHoweverTheyCome) {
+TEST_F(ServerTest, RepliesAreReadHoweverTheyCome) {
   for (const char* mode : {"plain", "chunked", "bytewise", "closing", "eof", "interim"}) {
     const auto replies = ask({mode}, 3);
     ASSERT_EQ(replies.size(), 3U) << mode;
@@ -69,13 +68,13 @@ TEST_F(ServiceTest, RepliesAreReadHoweverTheyCome) {
   }
 }
 
-TEST_F(ServiceTest, AHeadHasNoBodyAndAPostSendsOne) {
+TEST_F(ServerTest, AHeadHasNoBodyAndAPostSendsOne) {
   EXPECT_EQ(ask({"plain"}, 2, {.method = "HEAD", .path = "/locks"}).back().second, "");
   EXPECT_EQ(ask({"plain"}, 2, {.method = "POST", .path = "/locks", .body = "open"}).back().second,
             "POST /locks with open");
 }
 
-TEST_F(ServiceTest, FaultsAreToldApart) {
+TEST_F(ServerTest, FaultsAreDistinguished) {
   EXPECT_EQ(ask({"truncated"}, 1).front().first.error, RequestError::truncated);
   EXPECT_EQ(ask({"reset"}, 1).front().first.error, RequestError::reset);
   EXPECT_EQ(ask({"garbage"}, 1).front().first.error, RequestError::malformed);
@@ -83,7 +82,7 @@ TEST_F(ServiceTest, FaultsAreToldApart) {
   EXPECT_EQ(ask({"failing", "1"}, 1).front().first.status, 503);
 }
 
-TEST_F(ServiceTest, AServerThatDiesIsToldFromOneThatIsGone) {
+TEST_F(ServerTest, AServerThatDiesDiffersFromOneThatIsGone) {
   Server server(launcher_, serving({"dies", "2"}));
   ASSERT_FALSE(server.start({}));
   const auto carrier = socket_transport(server.address());
@@ -101,7 +100,7 @@ TEST_F(ServiceTest, AServerThatDiesIsToldFromOneThatIsGone) {
   server.stop({});
 }
 
-TEST_F(ServiceTest, EveryClientHasItsRepliesAndALoopIsOverWhenAllCame) {
+TEST_F(ServerTest, EveryClientHasItsRepliesAndALoopIsOverWhenAllCame) {
   Server server(launcher_, serving({"plain"}));
   ASSERT_FALSE(server.start({}));
   const auto carrier = socket_transport(server.address());
@@ -121,7 +120,7 @@ TEST_F(ServiceTest, EveryClientHasItsRepliesAndALoopIsOverWhenAllCame) {
   server.stop({});
 }
 
-TEST_F(ServiceTest, AnOpenLoopCountsFromWhenARequestWasDue) {
+TEST_F(ServerTest, AnOpenLoopCountsFromWhenARequestWasDue) {
   Server server(launcher_, serving({"stall", "300"}));
   ASSERT_FALSE(server.start({}));
   const auto carrier = socket_transport(server.address());
@@ -139,7 +138,7 @@ TEST_F(ServiceTest, AnOpenLoopCountsFromWhenARequestWasDue) {
   server.stop({});
 }
 
-TEST_F(ServiceTest, IsReadyByPathLogOrPort) {
+TEST_F(ServerTest, ReadyByPathLogOrPort) {
   for (const auto& ready :
        {Readiness{}, Readiness{.path = "/health", .log = {}}, Readiness{.path = {}, .log = "^listening"}}) {
     Server server(launcher_, serving({"plain"}, ready));
@@ -151,7 +150,7 @@ TEST_F(ServiceTest, IsReadyByPathLogOrPort) {
   }
 }
 
-TEST_F(ServiceTest, OneThatNeverGetsReadyIsToldWithTheEndOfItsLog) {
+TEST_F(ServerTest, OneThatNeverGetsReadyIsReportedWithTheEndOfItsLog) {
   Server never(launcher_, serving({"never"}, {.path = {}, .log = {}, .timeout = 0.3}));
   EXPECT_THAT(never.start({}).value(),
               testing::AllOf(HasSubstr("was not ready within"), HasSubstr("looking for the lock-keeper")));
@@ -164,7 +163,7 @@ TEST_F(ServiceTest, OneThatNeverGetsReadyIsToldWithTheEndOfItsLog) {
   wrong_path.stop({});
 }
 
-TEST_F(ServiceTest, APortThatAnotherProgramHasIsNoticed) {
+TEST_F(ServerTest, APortThatAnotherProgramHasIsNoticed) {
   auto first = serving({"sharing"});
   Server holder(launcher_, first);
   ASSERT_FALSE(holder.start({}));
@@ -177,13 +176,13 @@ TEST_F(ServiceTest, APortThatAnotherProgramHasIsNoticed) {
   EXPECT_THAT(deaf.start({}).value(), HasSubstr("does not listen on its port"));
 }
 
-TEST_F(ServiceTest, OneThatIgnoresItsStopSignalIsKilled) {
+TEST_F(ServerTest, OneThatIgnoresItsStopSignalIsKilled) {
   Server server(launcher_, serving({"deaf"}));
   ASSERT_FALSE(server.start({}));
   EXPECT_EQ(server.stop({}).signal, SIGKILL);
 }
 
-TEST_F(ServiceTest, AUnixSocketServesAsWell) {
+TEST_F(ServerTest, AUnixSocketServesAsWell) {
   const Scratch scratch;
   const auto path = scratch.path("s.sock");
   Server server(launcher_, {.command = {.program = SERVE, .arguments = {"serve", path, "plain"}},
@@ -197,7 +196,7 @@ TEST_F(ServiceTest, AUnixSocketServesAsWell) {
   EXPECT_EQ(stretch.sent.back().status, 200);
 }
 
-TEST(DueTimes, HaveTheRateAndAreTheSameForASeed) {
+TEST(ArrivalTimes, HaveTheRateAndRepeatForASeed) {
   const auto even = arrival_times(11, 10, false, 1);
   EXPECT_EQ(even.front(), 0);
   EXPECT_DOUBLE_EQ(even.back(), 1);
@@ -209,7 +208,7 @@ TEST(DueTimes, HaveTheRateAndAreTheSameForASeed) {
   EXPECT_TRUE(std::ranges::is_sorted(random));
 }
 
-TEST(IsOverloaded, IsTrueJustBeyondItsThresholds) {
+TEST(IsOverloaded, TrueJustBeyondItsThresholds) {
   const auto overloaded = [](std::size_t outstanding, std::size_t at_half) {
     LoadResult stretch;
     stretch.outstanding = outstanding;

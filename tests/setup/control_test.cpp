@@ -10,10 +10,9 @@
 #include <thread>
 
 #include "assay/ledger/ledger.hpp"
-#include "assay/measure/machine_lock.hpp"
+#include "assay/measure/machine.hpp"
 #include "assay/model/error.hpp"
 #include "assay/setup/run_plan.hpp"
-#include "support/machine_lock.hpp"
 #include "support/observing.hpp"
 #include "support/plans.hpp"
 #include "support/records.hpp"
@@ -155,7 +154,7 @@ TEST(Control, ProgramSizesAreComparedDirectly) {
   plan.watch = {"program size", "text size"};
   const auto findings = run_plan(plan);
   const auto& f = test::finding_on(findings, "program size");
-  EXPECT_EQ(f.method, "compared directly");
+  EXPECT_EQ(f.method, TestMethod::compared_directly);
   EXPECT_EQ(f.verdict, Verdict::worse);
   EXPECT_EQ(f.candidate_typical - f.baseline_typical, 1000);
   EXPECT_EQ(test::finding_on(findings, "text size").verdict, Verdict::same);
@@ -207,30 +206,35 @@ TEST(Abreast, AProgramThatCannotStartVoidsTheTrialsBesideIt) {
   EXPECT_GT(std::ranges::count(record.log.trials, Outcome::discarded, &Trial::outcome), 0);
 }
 
-TEST(WhenBusy, GoesOnBesideAnotherCampaignAndSaysSo) {
-  measure::MachineLock other;
-  if (!test::take_turn(other)) GTEST_SKIP() << "a campaign is at work on this machine";
+TEST(WhenBusy, GoesOnBesideAnotherCampaignAndNotesIt) {
+  const Scratch scratch;
+  measure::MachineLock other(scratch.path());
+  ASSERT_TRUE(other.try_lock());
   int told = 0;
   test::Observing observing;
   observing.when_busy = [&](engine::WhenBusy what) { told += what == engine::WhenBusy::proceed ? 1 : 0; };
-  const RunOptions options{.observer = &observing};
+  const RunOptions options{.machine_lock = scratch.path(), .observer = &observing};
   const auto findings = run_plan(plan_of({{"say", "x"}, {"say", "x"}}), options);
   EXPECT_EQ(told, 1);
   EXPECT_EQ(std::ranges::count(findings.notes, NoteKind::concurrent_campaign, &Note::kind), 1);
 }
 
 TEST(WhenBusy, WaitsUntilItsTurnOrAStopRequest) {
-  auto other = std::make_unique<measure::MachineLock>();
-  if (!test::take_turn(*other)) GTEST_SKIP() << "a campaign is at work on this machine";
+  const Scratch scratch;
+  auto other = std::make_unique<measure::MachineLock>(scratch.path());
+  ASSERT_TRUE(other->try_lock());
   std::stop_source source;
   test::Observing observing;
   observing.when_busy = [&](engine::WhenBusy) { source.request_stop(); };
-  RunOptions options{.when_busy = engine::WhenBusy::wait, .observer = &observing, .stop = source.get_token()};
+  RunOptions options{.when_busy = engine::WhenBusy::wait,
+                     .machine_lock = scratch.path(),
+                     .observer = &observing,
+                     .stop = source.get_token()};
   auto findings = run_plan(plan_of({{"say", "x"}, {"say", "x"}}), options);
   EXPECT_EQ(findings.state, CampaignState::interrupted);
   std::jthread helper;
   observing.when_busy = [&](engine::WhenBusy) { helper = std::jthread([&] { other.reset(); }); };
-  options = {.when_busy = engine::WhenBusy::wait, .observer = &observing};
+  options.stop = {};
   findings = run_plan(plan_of({{"say", "x"}, {"say", "x"}}), options);
   EXPECT_EQ(findings.state, CampaignState::ended);
 }

@@ -45,7 +45,7 @@ TEST(Resume, TakesTheCampaignOfThisPlanWhereNoneHasATitle) {
   EXPECT_EQ(ledger::Ledger(ledger).list().size(), 2U);
 }
 
-TEST(Resume, OfACampaignThatIsStillMeasuredIsRefused) {
+TEST(Resume, RefusesACampaignThatIsStillMeasured) {
   const Scratch scratch;
   const auto ledger = scratch.path("ledger.db");
   const auto plan = plan_of({{"say", "x"}, {"say", "x"}});
@@ -69,7 +69,7 @@ TEST(Abreast, MoreThanFitAreRefusedBeforeAnythingRuns) {
   EXPECT_FALSE(std::filesystem::exists(scratch.path("ledger.db"))) << "no campaign is left open";
 }
 
-TEST(Run, OfACandidateWinsOverItsWorkloads) {
+TEST(Cells, ACandidatesRunWinsOverTheWorkloads) {
   auto plan = plan_of({{"touch", "2"}, {"touch", "64"}});
   plan.workloads[0].run = {"${exe}", "touch", "1"};
   EXPECT_THAT(plan::plan_warnings(plan), testing::Contains(HasSubstr("run")));

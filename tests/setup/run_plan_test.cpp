@@ -27,7 +27,7 @@ TEST(CarryOut, ComparesRealProcessesOnEveryMetric) {
   EXPECT_EQ(finding_on(findings, "wall time").rounds, 6U);
 }
 
-TEST(CarryOut, WhatAShellStartsIsTheProgramThatIsCompared) {
+TEST(RunPlan, ComparesTheProgramThatAShellStarts) {
   auto plan = plan_of({{}, {}});
   for (auto& candidate : plan.candidates) candidate.run.clear();
   plan.candidates[0].exe = "/bin/true";

@@ -17,7 +17,7 @@ using test::Scratch;
 using testing::Contains;
 using testing::HasSubstr;
 
-TEST(Twins, AreMeasuredBesideTheirBaselineAndJudgedApart) {
+TEST(Twins, MeasuredBesideTheirBaselineAndJudgedSeparately) {
   auto plan = plan_of({{"say", "x"}, {"say", "x"}, {"say", "x"}});
   plan.rounds = {.min = 28, .max = 28, .twin = true};
   const auto findings = run_plan(plan);
@@ -45,7 +45,7 @@ TEST(Against, HoldsACandidateAgainstItsOwnBaseline) {
   }
 }
 
-TEST(Identify, IsAskedStoredAndMayMeanAbsence) {
+TEST(Identify, AnswerIsStoredOrMeansUnsupported) {
   auto plan = plan_of({{"say", "x"}, {"say", "x"}, {"say", "x"}});
   plan.candidates[0].identify = {"sh", "-c", "echo towpath 0.4; echo more"};
   plan.candidates[1].identify = {"sh", "-c", "exit 77"};
@@ -57,7 +57,7 @@ TEST(Identify, IsAskedStoredAndMayMeanAbsence) {
   EXPECT_THAT(findings.statuses[CellId{2}].detail, HasSubstr("its identify command failed"));
 }
 
-TEST(Builds, ThatFailLeaveTheOthersGoing) {
+TEST(CandidateBuilds, AFailedBuildLeavesTheOthersRunning) {
   const Scratch scratch;
   scratch.file("src/run.sh", "#!/bin/sh\necho total 3\n");
   Plan plan{.rounds = {.min = 6, .max = 6},
@@ -79,7 +79,7 @@ TEST(Builds, ThatFailLeaveTheOthersGoing) {
   EXPECT_THAT(test::read_file(scratch.path(".assay/.gitignore")), HasSubstr("*"));
 }
 
-TEST(Checks, OfAllKindsLeaveTheWrongOneOut) {
+TEST(OutputCheck, EveryKindLeavesAWrongCandidateOut) {
   const Scratch scratch;
   scratch.file("answer.txt", "total 3.0000001\n");
   const auto detail = [&](const OutputCheck& check) {
@@ -96,7 +96,7 @@ TEST(Checks, OfAllKindsLeaveTheWrongOneOut) {
   EXPECT_EQ(detail({.program = {"grep", "-q", "total"}}), "");
 }
 
-TEST(Checks, ThatProveLittleArePointedOut) {
+TEST(OutputCheck, WarnsOfWeakChecks) {
   const auto doubt = [](const std::string& word, const OutputCheck& check) {
     test::Observing observing;
     const auto findings = run_plan(plan_of({{"say", word}, {"say", word}}, check), {.observer = &observing});
@@ -110,7 +110,7 @@ TEST(Checks, ThatProveLittleArePointedOut) {
   EXPECT_EQ(doubt("x", {.match = "x"}), "");
 }
 
-TEST(Checks, AreMadeAgainAtTheEnd) {
+TEST(OutputCheck, RunsAgainAtTheEnd) {
   const Scratch scratch;
   // Says something else from the ninth run on: the first check, warm-up, six rounds, and then the last check.
   auto plan = plan_of({{"say", "total 3"}, {"say", "total 3"}}, {.match = "^total 3"});
@@ -122,7 +122,7 @@ TEST(Checks, AreMadeAgainAtTheEnd) {
   EXPECT_THAT(findings.statuses[CellId{1}].detail, HasSubstr("at the end, "));
 }
 
-TEST(Forecast, SaysWhatARoundTakesAndWhatCanBeSettled) {
+TEST(Forecast, ReportsWhatARoundTakesAndWhatCanBeDecided) {
   auto plan = plan_of({{"spin", "0.01"}, {"spin", "0.01"}});
   plan.rounds = {.min = 7, .max = 40, .budget = 1000, .twin = true};
   const auto [outlook, design] = forecast(plan, 4);
@@ -155,7 +155,7 @@ class Stopping {
   RunOptions options_;
 };
 
-TEST(Resuming, GoesOnToWhatAnUninterruptedCampaignOfTheSameTrialsSays) {
+TEST(Resume, GoesOnToWhatAnUninterruptedCampaignOfTheSameTrialsReports) {
   const Scratch scratch;
   const auto path = scratch.path("ledger.db");
   auto plan = plan_of({{"spin", "0.002"}, {"spin", "0.004"}});
@@ -191,7 +191,7 @@ TEST(Resuming, GoesOnToWhatAnUninterruptedCampaignOfTheSameTrialsSays) {
   EXPECT_EQ(ledger.list().size(), 1U);
 }
 
-TEST(Resuming, RefusesAnotherPlanOrProgram) {
+TEST(Resume, RefusesAnotherPlanOrProgram) {
   const Scratch scratch;
   const auto path = scratch.path("ledger.db");
   scratch.file("one", "#!/bin/sh\necho total 3\n");
@@ -218,7 +218,7 @@ TEST(Resuming, RefusesAnotherPlanOrProgram) {
 
 TEST(Choosing, MeasuresTheChosenComparisonsOnly) {
   auto plan = plan_of({{"say", "x"}, {"say", "x"}, {"say", "x"}});
-  const auto findings = run_plan(plan, {.only_cells = {{"c2", "w", ""}}});
+  const auto findings = run_plan(plan, {}, {.only_cells = {{"c2", "w", ""}}});
   for (const auto& f : findings.findings)
     EXPECT_EQ(findings.candidate(findings.candidate_cell(f)).name, "c2");
   EXPECT_FALSE(findings.findings.empty());

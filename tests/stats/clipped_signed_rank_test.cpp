@@ -68,7 +68,7 @@ TEST(ClippedSignedRank, CountsRoundsThatAreSlowOnBothSidesLeast) {
   expect_interval(a1, b1, Use::all, 4, -6, 16.5);
 }
 
-TEST(ClippedSignedRank, IsSharperWhereSomeTrialsAreMuchSlower) {
+TEST(ClippedSignedRank, HasNarrowerIntervalsWithSlowTrials) {
   const Values a = {100, 101, 103, 100, 150, 102, 100, 101, 131, 100};
   const Values b = {105, 106, 107, 160, 105, 106, 104, 180, 106, 105};
   EXPECT_TRUE(ClippedSignedRank(a, b).is_clipped());
@@ -106,7 +106,7 @@ TEST(ClippedSignedRank, MoreCheckValues) {
   expect_interval(c, d, Use::all, 4, -33, 45);
 }
 
-TEST(ClippedSignedRank, OfConstantsIsAllAndSaysNothing) {
+TEST(ClippedSignedRank, ConstantsGiveAnUnboundedInterval) {
   const Values five(7, 5.0);
   EXPECT_FALSE(ClippedSignedRank(five, five).is_clipped());
   EXPECT_EQ(p_of(five, five, 0), 1);
@@ -193,7 +193,7 @@ std::pair<Values, Values> shaped() {
   return {a, b};
 }
 
-TEST(SlowRoundTest, IsTestedApart) {
+TEST(SlowRuns, TestedSeparately) {
   const auto [a, b] = shaped();
   EXPECT_EQ(SignedRank(20).critical_count(0.005), 33U);
   expect_interval(a, b, Use::clipped, 33, -2, 4);

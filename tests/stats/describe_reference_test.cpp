@@ -8,7 +8,6 @@
 #include "assay/stats/location.hpp"
 #include "assay/stats/multiple_testing.hpp"
 #include "assay/stats/segments.hpp"
-#include "assay/stats/series.hpp"
 #include "support/reference.hpp"
 
 namespace assay::stats {
@@ -16,7 +15,7 @@ namespace {
 
 using test::reference;
 
-TEST(MeanInterval, IsThatOfTheTTest) {
+TEST(MeanInterval, AgreesWithTheTTest) {
   for (const auto* name : {"tiny", "ties"}) {
     const auto bounds = mean_interval(reference(std::string("paired.") + name), 0.9);
     const auto& expected = reference(std::string("mean_interval.") + name);

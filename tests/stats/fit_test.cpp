@@ -5,7 +5,6 @@
 #include <cmath>
 
 #include "assay/model/error.hpp"
-#include "assay/stats/growth.hpp"
 #include "assay/stats/random.hpp"
 #include "support/reference.hpp"
 
@@ -61,7 +60,7 @@ TEST(Growth, NamesTheLawThatMadeTheCosts) {
   EXPECT_EQ(named([](double n) { return n * n * n; }), "n³");
 }
 
-TEST(Growth, OfSizesFromKibibytesToMebibytesIsFitted) {
+TEST(Growth, FitsSizesFromKibibytesToMebibytes) {
   std::vector<double> size, cost;
   for (int i = 10; i <= 24; ++i) {
     size.push_back(std::ldexp(1.0, i));
@@ -83,8 +82,8 @@ TEST(Growth, CantTellFromFewSizesOrMuchNoise) {
 }
 
 TEST(Crossing, LiesWhereTheLawsMeetAndItsIntervalCoversIt) {
-  // MetricKind: 100·n against 5·n^1.5 meet at 400. Ten sizes, 3 % noise, 400 data sets: at 95 % (normal quantiles
-  // on 8 degrees of freedom: about 92 %) fewer than 330 covering has a chance below 1e-8.
+  // MetricKind: 100·n against 5·n^1.5 meet at 400. Ten sizes, 3 % noise, 400 data sets: at 95 % (normal
+  // quantiles on 8 degrees of freedom: about 92 %) fewer than 330 covering has a chance below 1e-8.
   const std::vector<double> size = {25, 50, 100, 200, 400, 800, 1600, 3200, 6400, 12800};
   Random random(11);
   int covered = 0;
@@ -119,14 +118,14 @@ TEST(Scalability, RecoversItsOwnLaw) {
   EXPECT_THROW(fit_scalability(std::vector<double>{0.5, 2, 4}, std::vector<double>{1, 2, 3}), DomainError);
 }
 
-TEST(Knee, IsWhereTheCurveBends) {
+TEST(Knee, FindsTheBend) {
   EXPECT_EQ(knee(std::vector<double>{1, 2, 3, 4, 5, 6}, std::vector<double>{1, 2, 3, 3.1, 3.2, 3.3}), 2U);
   EXPECT_EQ(knee(std::vector<double>{1, 2, 3, 4, 5}, std::vector<double>{10, 3, 2, 1.5, 1}), 1U);
   EXPECT_FALSE(knee(std::vector<double>{1, 2, 3}, std::vector<double>{1, 2, 3}));
   EXPECT_THROW(knee(std::vector<double>{1, 1, 3}, std::vector<double>{1, 2, 3}), DomainError);
 }
 
-TEST(ExponentOfLaw, IsThatOfPowersAndALittleMoreWithALogarithm) {
+TEST(ExponentOfLaw, MatchesPowersWithAndWithoutALogarithm) {
   const std::vector<double> size = {100, 200, 400, 800};
   EXPECT_NEAR(exponent_of_law("n²", size), 2, 1e-12);
   EXPECT_EQ(exponent_of_law("constant", size), 0);

@@ -1,17 +1,16 @@
-#include "assay/stats/inverse_variance.hpp"
-
 #include <gtest/gtest.h>
 
 #include <cmath>
 #include <vector>
 
 #include "assay/model/error.hpp"
+#include "assay/stats/location.hpp"
 #include "assay/stats/random.hpp"
 
 namespace assay::stats {
 namespace {
 
-TEST(InverseVarianceMean, IsThatOfR) {
+TEST(InverseVarianceMean, AgreesWithR) {
   // R 4.2: x <- c(0.10,0.14,0.02,0.09); s <- c(0.02,0.03,0.025,0.05); w <- 1/s^2; k <- 4
   // m <- sum(w*x)/sum(w); Q <- sum(w*(x-m)^2); c(Q, pchisq(Q, 3, lower.tail=FALSE))
   // t2 <- (Q-(k-1))/(sum(w)-sum(w^2)/sum(w)); v <- 1/(s^2+t2); mu <- sum(v*x)/sum(v)
@@ -27,14 +26,14 @@ TEST(InverseVarianceMean, IsThatOfR) {
   EXPECT_NEAR(all.alike.p, 0.0135161543955726, 1e-14);
 }
 
-TEST(InverseVarianceMean, OfTwoIsTheSquareOfTheirStandardisedDifference) {
+TEST(InverseVarianceMean, HeterogeneityOfTwoIsTheSquaredDifference) {
   // The upper 1 % of chi-square with one degree of freedom is 6.635 (every table).
   const double apart = std::sqrt(6.635) * std::hypot(1, 2);
   const auto two = inverse_variance_mean(std::vector{0.0, apart}, std::vector{1.0, 2.0});
   EXPECT_NEAR(two.alike.p, 0.01, 1e-5);
 }
 
-TEST(InverseVarianceMean, OfOneIsItself) {
+TEST(InverseVarianceMean, OneValueIsItself) {
   const auto one = inverse_variance_mean(std::vector{3.0}, std::vector{0.5});
   EXPECT_EQ(one.value, 3);
   EXPECT_EQ(one.standard_error, 0.5);

@@ -30,7 +30,7 @@ TEST(LogHistogram, TellsQuantilesWithinHalfABucket) {
   }
 }
 
-TEST(LogHistogram, OfPartsMergeIntoThatOfTheWhole) {
+TEST(LogHistogram, PartsMergeIntoTheWhole) {
   LogHistogram whole, merged;
   for (unsigned part = 0; part < 4; ++part) {
     LogHistogram one;
@@ -52,7 +52,7 @@ TEST(LogHistogram, CountsWhatLiesAboveAllAsTheLargest) {
   EXPECT_FALSE(LogHistogram().quantile(0.5));
 }
 
-TEST(LogHistogram, IsATextThatReadsBack) {
+TEST(LogHistogram, TextReadsBack) {
   LogHistogram histogram;
   for (const double value : {0.25, 0.25, 1.0, 2.0}) histogram.add(value);
   for (const double value : {0.0, -1.0, std::nan(""), HUGE_VAL}) histogram.add(value);

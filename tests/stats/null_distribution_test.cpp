@@ -5,7 +5,7 @@
 #include <cmath>
 
 #include "assay/model/error.hpp"
-#include "assay/stats/walsh_averages.hpp"
+#include "assay/stats/hodges_lehmann.hpp"
 #include "support/reference.hpp"
 
 namespace assay::stats {
@@ -29,7 +29,7 @@ TEST(SignedRank, CriticalCountsAreThoseOfPrintedTables) {
   EXPECT_EQ(SignedRank(5).critical_count(0.05), 0U) << "five values can't decide anything at 5 %";
 }
 
-TEST(SignedRank, IsSymmetricAndSumsToOne) {
+TEST(SignedRank, SymmetricAndSumsToOne) {
   for (const std::size_t n : {1U, 2U, 7U, 40U, 300U, 301U, 5000U}) {
     const SignedRank null(n);
     const auto largest = static_cast<std::int64_t>(null.largest());

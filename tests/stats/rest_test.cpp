@@ -5,16 +5,16 @@
 #include <vector>
 
 #include "assay/model/error.hpp"
-#include "assay/stats/mean_change.hpp"
+#include "assay/stats/change_posterior.hpp"
+#include "assay/stats/contingency.hpp"
 #include "assay/stats/multiple_testing.hpp"
+#include "assay/stats/preconditions.hpp"
 #include "assay/stats/random.hpp"
-#include "assay/stats/slow_share.hpp"
-#include "assay/stats/test_result.hpp"
 
 namespace assay::stats {
 namespace {
 
-TEST(SignFlipTail, IsThatOfAllSigns) {
+TEST(SignFlipTail, AgreesWithEnumeration) {
   // R 4.2: a <- abs(d); g <- as.matrix(expand.grid(rep(list(c(-1,1)), 8))); mean(g %*% a >= sum(d))
   EXPECT_DOUBLE_EQ(sign_flip_tail(std::vector{1.2, -0.4, 2.2, 0.9, 3.1, -0.2, 0.3, 5.0}), 0.0234375);
   EXPECT_DOUBLE_EQ(sign_flip_tail(std::vector{1.0, 1.0, 1.0}), 0.125);
@@ -23,7 +23,8 @@ TEST(SignFlipTail, IsThatOfAllSigns) {
   EXPECT_THROW((void)sign_flip_tail({}), DomainError);
 }
 
-/// P(sum of the values with random signs ≥ the sum seen), by all 2^n signs, on the side on which the sum lies.
+/// P(sum of the values with random signs ≥ the sum seen), by all 2^n signs, on the side on which the sum
+/// lies.
 double tail_by_all_signs(const std::vector<double>& d) {
   const double seen = std::abs(std::accumulate(d.begin(), d.end(), 0.0)) - 1e-9;
   std::size_t as_far = 0;
@@ -35,7 +36,7 @@ double tail_by_all_signs(const std::vector<double>& d) {
   return static_cast<double>(as_far) / static_cast<double>(std::size_t{1} << d.size());
 }
 
-TEST(SignFlipTail, OfManyValuesIsNearThatOfAllSigns) {
+TEST(SignFlipTail, ApproximatesEnumerationForManyValues) {
   Random random(31);
   int compared = 0;
   for (int i = 0; i < 60; ++i) {

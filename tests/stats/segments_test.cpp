@@ -32,7 +32,7 @@ TEST(Segments, AgreeWithPublishedValues) {
   EXPECT_GT(parts[0].level, parts[1].level + 150);
 }
 
-TEST(Segments, HaveTheCriticalValueAndSignCountsOfTheirSource) {
+TEST(Segments, EqualTheirSourcesCriticalValues) {
   EXPECT_NEAR(critical_value_of_signs(200), 1.229, 0.03);
   EXPECT_EQ(fewest_signs(8, 200), 0);
   EXPECT_EQ(fewest_signs(16, 200), 1);

@@ -4,7 +4,6 @@
 #include <cmath>
 
 #include "assay/model/error.hpp"
-#include "assay/stats/brunner_munzel.hpp"
 #include "assay/stats/contingency.hpp"
 #include "assay/stats/hodges_lehmann.hpp"
 #include "assay/stats/random.hpp"

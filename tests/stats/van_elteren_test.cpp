@@ -14,7 +14,7 @@
 namespace assay::stats {
 namespace {
 
-TEST(BlockedRanks, OfOneRoundAreMannWhitneyCounts) {
+TEST(VanElteren, OneBlockGivesMannWhitneyCounts) {
   // R 4.2: pwilcox(u, m, n)
   const double of_3_and_4[] = {0.028571428571428571, 0.057142857142857141, 0.114285714285714282, 0.2};
   for (int u = 0; u < 4; ++u) EXPECT_NEAR(BlockedRanks(1, 3, 4).cdf(u), of_3_and_4[u], 1e-15) << u;
@@ -74,7 +74,7 @@ TEST(WithinBlockDifferences, CountsTheDifferencesOfEachRound) {
 
 /// Whatever rounds share, an order drawn at random makes every place of the one among the others equally
 /// likely: of all 4³ ways to place it, each count comes up as often as the distribution says.
-TEST(WithinBlockDifferences, HasTheDistributionOfBlockedRanksUnderRandomOrder) {
+TEST(WithinBlockDifferences, DistributedAsBlockedRanks) {
   std::map<std::uint64_t, int> seen;
   const std::vector<std::vector<double>> rounds = {{5, 1, 9, 3}, {100, 108, 90, 70}, {0.1, 0.4, 0.2, 0.3}};
   for (std::size_t way = 0; way < 64; ++way) {

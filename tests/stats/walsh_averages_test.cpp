@@ -1,5 +1,3 @@
-#include "assay/stats/walsh_averages.hpp"
-
 #include <gtest/gtest.h>
 
 #include <algorithm>
@@ -8,6 +6,7 @@
 #include <vector>
 
 #include "assay/model/error.hpp"
+#include "assay/stats/hodges_lehmann.hpp"
 #include "assay/stats/random.hpp"
 
 namespace assay::stats {

@@ -47,6 +47,8 @@ class Filler {
       field = parse_requirement("< " + std::to_string(1 + below(900)) + " ms");
     } else if constexpr (codec::is_id<T>) {
       field.value = below(1000);
+    } else if constexpr (std::is_same_v<T, LeadIn>) {
+      field = below(2) == 0 ? LeadIn{} : LeadIn{.values = 1 + below(60)};
     } else if constexpr (std::is_enum_v<T>) {
       const auto names = enum_names<T>();
       field = names[below(static_cast<unsigned>(names.size()))].value;

@@ -8,7 +8,7 @@
 #include <cstdlib>
 #include <new>
 
-#include "assay/contest/allocations.hpp"
+#include "assay/contest/threads.hpp"
 
 namespace {
 

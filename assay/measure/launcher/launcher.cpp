@@ -17,10 +17,9 @@
 #include <cstdlib>
 #include <cstring>
 
-#include "assay/measure/launcher/mapping.hpp"
 #include "assay/measure/launcher/protocol.hpp"
-#include "assay/measure/launcher/run_concurrent.hpp"
-#include "assay/measure/launcher/run_single.hpp"
+#include "assay/measure/launcher/run_programs.hpp"
+#include "assay/measure/launcher/start_program.hpp"
 
 namespace {
 

@@ -1,10 +1,14 @@
 #pragma once
 
+/// Becoming a program, in a fresh child.
+
+#include <sys/mman.h>
+
+#include <cstddef>
 #include <cstdint>
 
 #include "assay/measure/launcher/protocol.hpp"
 
-/// Becoming a program, in a fresh child.
 namespace assay::launcher {
 
 /// What a request says about one program; the texts are the request's own memory.
@@ -33,5 +37,25 @@ bool prepare(const Start& start, const measure::protocol::Request& request, Fail
 [[noreturn]] void execute(const Start& start, const measure::protocol::Request& request, Failure& failure);
 
 std::int64_t now_ns();
+
+/// Readable and writable memory of its own pages, given back with this object.
+class Mapping {
+ public:
+  /// `flags` and `file` as for mmap(2).
+  Mapping(std::size_t bytes, int flags, int file)
+      : memory_(mmap(nullptr, bytes, PROT_READ | PROT_WRITE, flags, file, 0)), bytes_(bytes) {}
+  ~Mapping() {
+    if (memory_ != MAP_FAILED) munmap(memory_, bytes_);
+  }
+  Mapping(const Mapping&) = delete;
+  Mapping& operator=(const Mapping&) = delete;
+
+  /// nullptr, with the reason in errno, where there is none.
+  void* memory() const { return memory_ == MAP_FAILED ? nullptr : memory_; }
+
+ private:
+  void* memory_;
+  std::size_t bytes_;
+};
 
 }  // namespace assay::launcher

@@ -1,8 +1,8 @@
 /// Stands in for the linker and the compiler proper, which compilers look for in COMPILER_PATH. As a linker
 /// (ld, ld.bfd, ld.gold, ld.lld) it runs the real one with the same arguments, passes on how that ended, and,
 /// where ASSAY_LINKS names a folder, keeps what it takes to do the link again. As a compiler proper (cc1,
-/// cc1plus, lto1, …) it becomes the real one; where ASSAY_SECTIONS is set it is also asked to put each function
-/// into a section of its own.
+/// cc1plus, lto1, …) it becomes the real one; where ASSAY_SECTIONS is set it is also asked to put each
+/// function into a section of its own.
 
 #include <spawn.h>
 #include <sys/wait.h>

@@ -49,7 +49,7 @@ bool has_one(const std::set<std::string>& definers, const std::string& module) {
   });
 }
 
-TEST(House, EachModuleLinksWithWhatItSaysThatItUses) {
+TEST(House, EachModuleLinksWithWhatItReportsThatItUses) {
   const auto symbols = symbols_of_modules();
   std::map<std::string, std::set<std::string>> definers;  // of each symbol
   for (const auto& [module, its] : symbols)

@@ -1,0 +1,66 @@
+#pragma once
+
+/// A campaign as rows, but for its rounds and trials. Included by this module's own sources only. Each call
+/// is a part of the caller's transaction.
+/// Rounds, trials and looks as rows. Included by this module's own sources only. Each call is a part of the
+/// caller's transaction.
+
+#include <soci/soci.h>
+
+#include <vector>
+
+#include "assay/ledger/ledger.hpp"
+#include "assay/ledger/sql_rows.hpp"
+#include "assay/model/log.hpp"
+
+namespace assay::ledger {
+
+/// Lays down everything in `record` but rounds, trials and looks, and returns the campaign's number. `token`
+/// names the process that measures it; empty: none does.
+CampaignId put_campaign(soci::session& sql, const Record& record, const std::string& token);
+
+/// A session as the campaign's next.
+void put_session(soci::session& sql, CampaignId campaign, SessionId id, const Session& session,
+                 const std::string& token);
+
+/// What a workload's check leaves open.
+void put_check_warning(soci::session& sql, CampaignId campaign, const CheckWarning& doubt);
+
+/// Everything but rounds, trials and looks. Throws codec::CorruptData.
+Record read_campaign(soci::session& sql, CampaignId campaign);
+
+/// All campaigns, newest first. A part of the caller's transaction; included by this module's own sources
+/// only. Throws codec::CorruptData.
+std::vector<CampaignSummary> read_summaries(soci::session& sql);
+
+/// The statements that store trials, prepared once.
+class TrialRows {
+ public:
+  explicit TrialRows(soci::session& sql);
+  /// Throws DomainError for a reading or point that is no finite number; nothing is stored then.
+  void put(CampaignId campaign, const Trial& trial);
+  /// Stores what put() kept back. To be called before the end of the transaction.
+  void flush();
+
+ private:
+  Insert trial_;
+  InsertMany readings_, points_;
+  std::vector<Value> values_;  ///< of a trial; kept for its room
+};
+
+/// The statement that stores rounds, prepared once.
+class RoundRows {
+ public:
+  explicit RoundRows(soci::session& sql);
+  void put(CampaignId campaign, const Round& round);
+
+ private:
+  Insert round_;
+};
+
+void put_look(soci::session& sql, CampaignId campaign, const InterimLook& look);
+
+/// All of a campaign's. Throws codec::CorruptData.
+void read_rounds_and_trials(soci::session& sql, CampaignId campaign, Log& log);
+
+}  // namespace assay::ledger
