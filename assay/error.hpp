@@ -3,6 +3,7 @@
 /// What the library throws, and what it says about words that are unknown.
 
 #include "assay/model/error.hpp"
+#include "assay/model/own_files.hpp"
 #include "assay/model/text.hpp"
 
 namespace assay {

@@ -6,7 +6,9 @@
 #include <unistd.h>
 
 #include <array>
+#include <cerrno>
 #include <cstdint>
+#include <cstring>
 #include <iostream>
 #include <streambuf>
 #include <string>
@@ -103,9 +105,12 @@ StopOnSignals::StopOnSignals() {
   sigset_t heard;
   sigemptyset(&heard);
   for (const int number : {SIGINT, SIGTERM, SIGHUP}) sigaddset(&heard, number);
-  pthread_sigmask(SIG_BLOCK, &heard, &before_);
   signals_ = measure::Descriptor(signalfd(-1, &heard, SFD_CLOEXEC));
   done_ = measure::Descriptor(eventfd(0, EFD_CLOEXEC));
+  if (!signals_ || !done_)
+    throw Error(std::string("signals can't be listened to: ") + std::strerror(errno), {},
+                "look at the limit on open files (ulimit -n)", Error::Code::measuring);
+  pthread_sigmask(SIG_BLOCK, &heard, &before_);
   listener_ = std::thread([this] { listen(); });
 }
 

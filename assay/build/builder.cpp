@@ -1,13 +1,15 @@
 #include "assay/build/builder.hpp"
 
 #include <fcntl.h>
-#include <sys/file.h>
+#include <unistd.h>
 
 #include <algorithm>
-#include <chrono>
 #include <filesystem>
 #include <fstream>
+#include <functional>
 #include <nlohmann/json.hpp>
+#include <set>
+#include <string_view>
 #include <thread>
 
 #include "assay/build/compiler_info.hpp"
@@ -15,6 +17,7 @@
 #include "assay/measure/file_io.hpp"
 #include "assay/measure/program_file.hpp"
 #include "assay/model/error.hpp"
+#include "assay/model/own_files.hpp"
 #include "assay/model/text.hpp"
 #include "assay/relink/captured_links.hpp"
 #include "assay/relink/code_map.hpp"
@@ -25,31 +28,81 @@ namespace {
 
 using Json = nlohmann::json;
 
-/// Held while a build is made, so that two campaigns don't make it at once.
-class Lock {
- public:
-  Lock(const std::string& path, const std::stop_token& stop)
-      : file_(open(path.c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0666)) {
-    if (file_.get() < 0)
-      throw Error("the cache can't be written here", path, "look at the folder's permissions");
-    while (flock(file_.get(), LOCK_EX | LOCK_NB) != 0) {
-      if (stop.stop_requested()) throw Cancelled{};
-      std::this_thread::sleep_for(std::chrono::milliseconds(100));
-    }
-  }
-
- private:
-  measure::Descriptor file_;
-};
-
 std::string joined(const std::vector<std::string>& words) {
   std::string text;
   for (const auto& word : words) text += (text.empty() ? "" : " ") + word;
   return text;
 }
 
+/// The variables of this process that compilers and build systems heed, as they are set: the one list of them.
+std::string build_environment() {
+  static const std::set<std::string, std::less<>> names = {"AR",
+                                                           "AS",
+                                                           "CC",
+                                                           "CFLAGS",
+                                                           "COMPILER_PATH",
+                                                           "CPATH",
+                                                           "CPLUS_INCLUDE_PATH",
+                                                           "CPP",
+                                                           "CPPFLAGS",
+                                                           "CXX",
+                                                           "CXXFLAGS",
+                                                           "C_INCLUDE_PATH",
+                                                           "FC",
+                                                           "FFLAGS",
+                                                           "GCC_EXEC_PREFIX",
+                                                           "LD",
+                                                           "LDFLAGS",
+                                                           "LDLIBS",
+                                                           "LD_LIBRARY_PATH",
+                                                           "LD_PRELOAD",
+                                                           "LD_RUN_PATH",
+                                                           "LIBRARY_PATH",
+                                                           "MAKEFLAGS",
+                                                           "MFLAGS",
+                                                           "NM",
+                                                           "NODE_ENV",
+                                                           "NODE_OPTIONS",
+                                                           "OBJCOPY",
+                                                           "RANLIB",
+                                                           "SDKROOT",
+                                                           "SOURCE_DATE_EPOCH",
+                                                           "STRIP"};
+  static const std::vector<std::string> beginnings = {
+      "CARGO_", "CCACHE_", "CGO_", "CMAKE_", "GO", "MESON", "NINJA_", "PKG_CONFIG", "RUST", "npm_config_"};
+  std::set<std::string> found;
+  for (char** entry = environ; entry != nullptr && *entry != nullptr; ++entry) {
+    const std::string_view variable = *entry;
+    const auto name = variable.substr(0, variable.find('='));
+    if (names.contains(name) ||
+        std::ranges::any_of(beginnings, [&](const std::string& begin) { return name.starts_with(begin); }))
+      found.emplace(variable);
+  }
+  std::string text;
+  for (const auto& variable : found) text += variable + '\0';
+  return text;
+}
+
+/// What the programs and libraries that a build has made are now, by name.
+std::string digest_of_build(const BuildResult& built) {
+  std::vector<std::string> found;
+  std::error_code failed;
+  fs::recursive_directory_iterator at(built.out, failed), end;
+  for (; !failed && at != end; at.increment(failed)) {
+    if (at->is_symlink(failed) || !at->is_regular_file(failed)) continue;
+    const bool runs = (at->status(failed).permissions() & fs::perms::owner_exec) != fs::perms::none;
+    if (runs || at->path().filename().string().find(".so") != std::string::npos)
+      found.push_back(at->path().lexically_relative(built.out).string() + '=' +
+                      measure::digest_of_file(at->path().string()));
+  }
+  std::ranges::sort(found);
+  std::string text;
+  for (const auto& entry : found) text += entry + '\n';
+  return measure::digest_of(text);
+}
+
 std::string key_of(const BuildRequest& order, const Source& source, const std::string& toolchain) {
-  std::string text = source.tree + "\n" + source.subfolder + "\n" + toolchain;
+  std::string text = source.tree + "\n" + source.subfolder + "\n" + toolchain + build_environment();
   for (const auto& step : order.steps) {
     for (const auto& word : step) text += word + '\0';
     text += '\n';
@@ -94,9 +147,25 @@ std::string filled(std::string word, const BuildResult& built) {
 std::string cache_of(const std::string& folder) { return (fs::path(folder) / ".assay" / "cache").string(); }
 
 void hide_from_git(const std::string& assay_folder) {
-  const auto file = fs::path(assay_folder) / ".gitignore";
-  std::error_code ignored;
-  if (fs::is_directory(assay_folder, ignored) && !fs::exists(file, ignored)) std::ofstream(file) << "*\n";
+  const auto file = (fs::path(assay_folder) / ".gitignore").string();
+  const measure::Descriptor made(open_own(file, O_WRONLY | O_CREAT | O_EXCL, 0644));
+  if (made) [[maybe_unused]]
+    const auto put = write(made.get(), "*\n", 2);
+}
+
+void refuse_foreign_folder(measure::Launcher& launcher, const std::string& assay_folder) {
+  std::error_code unreadable;
+  if (!fs::exists(assay_folder, unreadable)) return;
+  const auto remedy = "remove it: rm -rf " + assay_folder;
+  if (const auto why = foreign_folder(assay_folder); !why.empty())
+    throw Error("this folder is not taken for Assay's: " + why, assay_folder, remedy);
+  try {
+    if (!Git(launcher, {}).is_tracked(assay_folder)) return;
+  } catch (const Error&) {  // without git there is no repository that it can have come with
+    return;
+  }
+  throw Error("this folder came with the repository, so that what lies in it is not trusted", assay_folder,
+              remedy + ", and git rm -r --cached it");
 }
 
 std::vector<std::string> programs_of(const BuildResult& built, std::size_t most) {
@@ -116,9 +185,8 @@ std::vector<std::string> programs_of(const BuildResult& built, std::size_t most)
 
 BuildResult Builder::build(const BuildRequest& order, const std::stop_token& stop) {
   std::error_code failed;
-  fs::create_directories(fs::path(cache_) / "builds", failed);
-  if (failed)
-    throw Error("the cache can't be made: " + failed.message(), cache_, "look at the folder's permissions");
+  refuse_foreign_folder(launcher_, fs::path(cache_).parent_path().string());
+  make_private_folder((fs::path(cache_) / "builds").string());
   hide_from_git(fs::path(cache_).parent_path().string());
   std::optional<Repository> repository;
   BuildResult built;
@@ -133,7 +201,7 @@ BuildResult Builder::build(const BuildRequest& order, const std::stop_token& sto
   built.from = known->second;
   const auto toolchain = toolchain_of(launcher_, order.steps);
   const auto folder = fs::path(cache_) / "builds" / key_of(order, built.from, toolchain);
-  const Lock lock(folder.string() + ".lock", stop);
+  const auto lock = lock_file(folder.string() + ".lock", stop);
   const auto root = folder / "source";
   built.source = (root / built.from.subfolder).lexically_normal().string();
   if (built.source.ends_with('/')) built.source.pop_back();
@@ -143,13 +211,16 @@ BuildResult Builder::build(const BuildRequest& order, const std::stop_token& sto
   if (order.capture) built.relink = (folder / "relink").string();
   const auto done = folder / "built.json";
   if (std::ifstream file(done); file) {
-    if (const auto facts = Json::parse(file, nullptr, false); facts.is_object()) {
+    const auto facts = Json::parse(file, nullptr, false);
+    if (facts.is_object() && order.capture) relink::restore_originals(built.relink);
+    if (facts.is_object() && facts.value("programs", "") == digest_of_build(built)) {
       built.ok = built.cached = true;
       built.seconds = facts.value("seconds", 0.0);
       built.flags = facts.value("flags", "");
-      if (order.capture) relink::restore_originals(built.relink);
       return built;
     }
+    if (log_)
+      log_(order.name + ": its programs in the cache are not those that were built; it is built again");
   }
   fs::remove_all(folder, failed);
   fs::create_directories(built.out, failed);
@@ -164,7 +235,11 @@ BuildResult Builder::build(const BuildRequest& order, const std::stop_token& sto
   built.flags = flags_of_build(built.out, built.source, order.steps);
   if (order.capture) built.flags += built.flags.empty() ? "-ffunction-sections" : " -ffunction-sections";
   const auto draft = done.string() + ".new";
-  std::ofstream(draft) << Json{{"seconds", built.seconds}, {"flags", built.flags}}.dump() << "\n";
+  write_whole(
+      draft,
+      Json{{"seconds", built.seconds}, {"flags", built.flags}, {"programs", digest_of_build(built)}}.dump() +
+          "\n",
+      "the cache");
   fs::rename(draft, done, failed);
   if (failed)
     throw Error("the cache can't be written: " + failed.message(), done.string(), "make room there");
@@ -212,6 +287,7 @@ void Builder::run_steps(const BuildRequest& order, BuildResult& built, const std
     output += result.err->head();
     log << output << std::flush;
     built.seconds += result.wall;
+    if (result.lost) return fails("could not be finished: " + *result.lost, output);
     if (result.timed_out) return fails("took longer than " + duration_text(order.timeout), output);
     if (result.signal != 0) return fails("ended by signal " + std::to_string(result.signal), output);
     if (result.exit_status != 0)

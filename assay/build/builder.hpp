@@ -41,7 +41,7 @@ struct BuildResult {
 
 /// Builds candidates in a cache, `FOLDER/.assay/cache`. A build is known by its source tree, steps and
 /// toolchain: what was built once is taken from there, whatever the commit is called, and what was cut off or
-/// failed is built again. With BuildRequest::capture it is another build, whose links are kept; what could
+/// failed, or whose programs are not those that were built, is built again. With BuildRequest::capture it is another build, whose links are kept; what could
 /// not be kept never makes it fail. The source, copied or checked out, lies beside it; the user's own folders
 /// are not written to. The cache may be deleted at any time.
 class Builder {
@@ -69,6 +69,10 @@ std::vector<std::string> programs_of(const BuildResult& built, std::size_t most)
 
 /// Where a plan in `folder` has its cache.
 std::string cache_of(const std::string& folder);
+
+/// Throws Error where an `.assay` folder belongs to another user, or is tracked by the git repository that it lies
+/// in. One that is not there is fine.
+void refuse_foreign_folder(measure::Launcher& launcher, const std::string& assay_folder);
 
 /// Lets git overlook an `.assay` folder.
 void hide_from_git(const std::string& assay_folder);

@@ -1,21 +1,37 @@
 #include "assay/build/repository.hpp"
 
+#include <fcntl.h>
+#include <sys/file.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
 #include <algorithm>
+#include <chrono>
 #include <filesystem>
 #include <fstream>
 #include <sstream>
 #include <string_view>
+#include <thread>
 #include <utility>
 #include <vector>
 
 #include "assay/measure/file_io.hpp"
 #include "assay/measure/program_file.hpp"
 #include "assay/model/error.hpp"
+#include "assay/model/own_files.hpp"
+#include "assay/model/text.hpp"
 
 namespace assay::build {
+
+measure::Descriptor lock_file(const std::string& path, const std::stop_token& stop) {
+  measure::Descriptor file(open_own(path, O_RDWR | O_CREAT));
+  if (!file) throw Error("the cache can't be written here", path, "look at the folder's permissions");
+  while (flock(file.get(), LOCK_EX | LOCK_NB) != 0) {
+    if (stop.stop_requested()) throw Cancelled{};
+    std::this_thread::sleep_for(std::chrono::milliseconds(50));
+  }
+  return file;
+}
 
 std::vector<std::string> environment_without_git() {
   std::vector<std::string> names;
@@ -34,16 +50,20 @@ Git::Git(measure::Launcher& launcher, std::stop_token stop)
 Git::Result Git::run(const std::string& folder, const std::vector<std::string>& arguments,
                      const std::vector<std::string>& environment) {
   measure::Command command{.program = program_, .arguments = {"git"}, .directory = folder, .timeout = 3600};
+  // What a repository's own configuration could have run, or take from elsewhere, is switched off.
   for (const char* setting :
-       {"core.hooksPath=/dev/null", "advice.detachedHead=false", "protocol.file.allow=always", "gc.auto=0"})
+       {"core.hooksPath=/dev/null", "core.fsmonitor=false", "advice.detachedHead=false",
+        "protocol.file.allow=always", "protocol.ext.allow=never", "gc.auto=0", "maintenance.auto=false"})
     command.arguments.insert(command.arguments.end(), {"-c", setting});
   command.arguments.insert(command.arguments.end(), arguments.begin(), arguments.end());
   command.environment = environment_without_git();
-  command.environment->insert(command.environment->end(), {"LC_ALL=C", "GIT_TERMINAL_PROMPT=0"});
+  command.environment->insert(command.environment->end(),
+                              {"LC_ALL=C", "GIT_TERMINAL_PROMPT=0", "GIT_OPTIONAL_LOCKS=0"});
   command.environment->insert(command.environment->end(), environment.begin(), environment.end());
   const auto result = launcher_.run(command, stop_);
   if (result.interrupted) throw Cancelled{};
   if (result.not_started) throw Error("git could not be started: " + *result.not_started, folder);
+  if (result.lost) throw Error("git was cut off: " + *result.lost, folder, {}, Error::Code::measuring);
   const auto whole = [](const measure::Capture& capture) {
     std::string text(capture.head());
     while (!text.empty() && text.back() == '\n') text.pop_back();
@@ -65,6 +85,36 @@ std::string Git::text(const std::string& folder, const std::vector<std::string>&
 
 namespace fs = std::filesystem;
 
+bool Git::is_tracked(const std::string& folder) {
+  const fs::path path(folder);
+  const auto listed = run(path.parent_path().empty() ? "." : path.parent_path().string(),
+                          {"ls-files", "--cached", "--", path.filename().string()});
+  return listed.status == 0 && !listed.out.empty();
+}
+
+namespace {
+
+/// Whether a path leads to something below where it starts.
+bool stays_below(const std::string& path) {
+  const fs::path given(path);
+  return !path.empty() && !given.is_absolute() && std::ranges::find(given, fs::path("..")) == given.end();
+}
+
+/// A text as git reads it back in its files: in quotes, with a backslash before what means something.
+std::string quoted(const std::string& text) {
+  std::string out = "\"";
+  for (const char c : text) {
+    if (c == '"' || c == '\\') out += '\\';
+    if (c == '\n')
+      out += "\\n";
+    else
+      out += c;
+  }
+  return out + '"';
+}
+
+}  // namespace
+
 Repository::Repository(measure::Launcher& launcher, const std::string& folder, const std::string& cache,
                        std::stop_token stop)
     : git_(launcher, std::move(stop)) {
@@ -81,20 +131,50 @@ Repository::Repository(measure::Launcher& launcher, const std::string& folder, c
   common_ = git_.text(folder, {"rev-parse", "--path-format=absolute", "--git-common-dir"});
   within_ = git_.text(folder, {"rev-parse", "--show-prefix"});
   own_ = (fs::path(cache) / "git" / (measure::digest_of(common_).substr(0, 16) + ".git")).string();
+  const auto lock = lock_cache();
   if (!fs::exists(fs::path(own_) / "HEAD", unreadable)) {
     fs::create_directories(own_);
     git_.text(own_, {"init", "--quiet", "--bare", "--template=",
                      "--object-format=" + git_.text(folder, {"rev-parse", "--show-object-format"}), own_});
   }
+  const auto origin = git_.run(folder, {"config", "--get", "remote.origin.url"});
+  write_config(git_.text(folder, {"rev-parse", "--show-object-format"}),
+               origin.status == 0 ? origin.out : top_);
   fs::create_directories(fs::path(own_) / "objects/info");
-  std::ofstream(fs::path(own_) / "objects/info/alternates") << common_ << "/objects\n";
+  write_whole(own_ + "/objects/info/alternates", quoted(common_ + "/objects") + "\n", "the cache");
   if (fs::exists(common_ + "/shallow", unreadable))
-    fs::copy_file(common_ + "/shallow", own_ + "/shallow", fs::copy_options::overwrite_existing, unreadable);
+    write_whole(own_ + "/shallow", measure::content_of(common_ + "/shallow"), "the cache");
   // Tags, for builds that ask git describe; and where relative submodules start from.
   git_.run(own_, {"fetch", "--quiet", "--update-shallow", common_, "+refs/tags/*:refs/tags/*"});
-  const auto origin = git_.run(folder, {"config", "--get", "remote.origin.url"});
-  git_.text(own_, {"config", "remote.origin.url", origin.status == 0 ? origin.out : top_});
 }
+
+/// Several processes share the cache's repository: one at a time changes it. What a killed git left locked is
+/// nobody's then.
+measure::Descriptor Repository::lock_cache() {
+  std::error_code ignored;
+  fs::create_directories(fs::path(own_).parent_path(), ignored);
+  auto lock = lock_file(own_ + ".lock", git_.stop());
+  for (const char* left : {"config.lock", "HEAD.lock", "packed-refs.lock", "shallow.lock", "index.lock"})
+    fs::remove(fs::path(own_) / left, ignored);
+  for (fs::directory_iterator at(own_, ignored), end; !ignored && at != end; at.increment(ignored))
+    if (at->path().filename().string().starts_with("index-of-working-tree.")) fs::remove(at->path(), ignored);
+  return lock;
+}
+
+/// The whole configuration of the cache's repository: what else stood there, such as another place to fetch from
+/// or a program to run, is gone.
+void Repository::write_config(const std::string& object_format, const std::string& origin) {
+  std::string text =
+      "[core]\n\trepositoryformatversion = 1\n\tfilemode = true\n\tbare = true\n[extensions]\n\tobjectFormat "
+      "= " +
+      object_format + "\n[remote \"origin\"]\n\turl = " + quoted(origin) + "\n";
+  if (measure::content_of(own_ + "/config") != text) write_whole(own_ + "/config", text, "the cache");
+  std::error_code ignored;
+  for (const char* other : {"config.worktree", "info/attributes", "info/grafts"})
+    fs::remove(fs::path(own_) / other, ignored);
+}
+
+constexpr std::size_t longest_title = 120;  // some people write whole stories
 
 bool Repository::shallow() { return git_.text(top_, {"rev-parse", "--is-shallow-repository"}) == "true"; }
 
@@ -166,6 +246,7 @@ Source Repository::find(const std::string& name, const std::vector<std::string>&
   std::getline(facts, source.tree);
   std::getline(facts, time);
   std::getline(facts, source.title);
+  source.title = printable_line(source.title, longest_title);
   source.time = std::stoll(time);
   source.tree = tree_of(source.tree, inputs);
   return source;
@@ -185,6 +266,7 @@ std::vector<CommitFacts> Repository::log(const std::vector<std::string>& argumen
     std::getline(fields, time, '\0');
     std::getline(fields, parents, '\0');
     std::getline(fields, commit.subject);
+    commit.subject = printable_line(commit.subject, longest_title);
     commit.time = std::stoll(time);
     std::istringstream each(parents);
     for (std::string parent; each >> parent;) commit.parents.push_back(parent);
@@ -230,7 +312,8 @@ std::optional<std::string> Repository::fork_point(const CommitFacts& merge) {
 }
 
 Source Repository::snapshot() {
-  const auto index = own_ + "/index-of-working-tree";
+  const auto lock = lock_cache();
+  const auto index = own_ + "/index-of-working-tree." + std::to_string(getpid());
   std::error_code none;
   fs::copy_file(git_.text(top_, {"rev-parse", "--path-format=absolute", "--git-path", "index"}), index,
                 fs::copy_options::overwrite_existing, none);
@@ -247,6 +330,7 @@ Source Repository::snapshot() {
     for (const char* what : {"NAME=assay", "EMAIL=assay", "DATE=2000-01-01T00:00:00Z"})
       who.push_back("GIT_" + std::string(role) + "_" + what);
   source.commit = git_.text(top_, make, who);
+  fs::remove(index, none);
   const auto short_head = head.status == 0 ? head.out.substr(0, 7) : "nothing";
   source.title = "uncommitted edits on " + short_head;
   if (head.status == 0 && git_.text(top_, {"rev-parse", "HEAD^{tree}"}) == source.tree) {
@@ -262,10 +346,12 @@ Source Repository::snapshot() {
 }
 
 void Repository::check_out(const Source& source, const std::string& to) {
+  const auto lock = lock_cache();
   std::error_code ignored;
   fs::remove_all(to, ignored);
   git_.text(own_, {"worktree", "prune"});
-  git_.text(own_, {"worktree", "add", "--quiet", "--force", "--detach", to, source.commit});
+  // Forced twice: one that was cut off while it was made is locked.
+  git_.text(own_, {"worktree", "add", "--quiet", "--force", "--force", "--detach", to, source.commit});
   bring_submodules(to, common_ + "/modules");
 }
 
@@ -273,14 +359,18 @@ void Repository::check_out(const Source& source, const std::string& to) {
 void Repository::bring_submodules(const std::string& worktree, const std::string& modules) {
   std::error_code ignored;
   if (!fs::exists(fs::path(worktree) / ".gitmodules", ignored)) return;
-  std::istringstream lines(
-      git_.run(worktree, {"config", "--file", ".gitmodules", "--get-regexp", R"(^submodule\..*\.path$)"})
-          .out);
-  for (std::string line; std::getline(lines, line);) {
-    const auto blank = line.find(' ');
-    const std::string key = line.substr(0, blank), path = line.substr(blank + 1);
+  const auto listed = git_.run(
+      worktree, {"config", "--file", ".gitmodules", "-z", "--get-regexp", R"(^submodule\..*\.path$)"});
+  std::istringstream entries(listed.out);
+  for (std::string entry; std::getline(entries, entry, '\0');) {
+    const auto end_of_key = entry.find('\n');
+    if (end_of_key == std::string::npos) continue;
+    const std::string key = entry.substr(0, end_of_key), path = entry.substr(end_of_key + 1);
     constexpr std::size_t before = sizeof "submodule." - 1, after = sizeof ".path" - 1;
     const auto name = key.substr(before, key.size() - before - after);
+    if (!stays_below(name) || !stays_below(path))
+      throw Error("submodule \"" + name + "\" leads out of its repository", worktree,
+                  "its name and path must lie within it");
     const auto local = fs::path(modules) / name;
     const std::vector<std::string> update = {"submodule", "--quiet", "update", "--init", "--", path};
     if (fs::exists(local / "HEAD", ignored)) {

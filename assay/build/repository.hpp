@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "assay/measure/file_io.hpp"
 #include "assay/measure/process.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/history.hpp"
@@ -49,11 +50,21 @@ class Git {
   std::string text(const std::string& folder, const std::vector<std::string>& arguments,
                    const std::vector<std::string>& environment = {});
 
+  /// Whether a repository has this folder, or something below it, in its index. False without a repository.
+  bool is_tracked(const std::string& folder);
+
+  const std::stop_token& stop() const { return stop_; }
+
  private:
   measure::Launcher& launcher_;
   std::stop_token stop_;
   std::string program_;
 };
+
+/// Takes the lock of a file, which it makes; it is given back with what is returned, or by the end of this process,
+/// however that comes. Waits for other processes that hold it. Throws Cancelled on a stop request, Error where the
+/// file can't be had.
+measure::Descriptor lock_file(const std::string& path, const std::stop_token& stop);
 
 /// The names of this process's variables, without those that point git at a repository.
 std::vector<std::string> environment_without_git();
@@ -92,6 +103,8 @@ class Repository {
   void check_out(const Source& source, const std::string& to);
 
  private:
+  measure::Descriptor lock_cache();
+  void write_config(const std::string& object_format, const std::string& origin);
   Source snapshot();
   std::string tree_of(const std::string& tree, const std::vector<std::string>& inputs);
   std::string commit_named(const std::string& name);

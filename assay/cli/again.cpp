@@ -5,6 +5,7 @@
 #include <memory>
 #include <set>
 
+#include "assay/app/trust.hpp"
 #include "assay/cli/command.hpp"
 #include "assay/cli/find_campaign.hpp"
 #include "assay/cli/run_comparison.hpp"
@@ -27,7 +28,7 @@ compared with it, not mixed in.)";
 
 struct AgainOptions {
   std::string campaign = "last", ledger, only, rounds, budget, when_busy = "wait";
-  bool unclear = false, surprising = false, json = false;
+  bool unclear = false, surprising = false, trust = false, json = false;
 };
 
 /// The campaign before this one of the same title that has ended.
@@ -92,6 +93,19 @@ void warn_of_unset_variables(const Plan& plan) {
         << " is passed on to the trials and is not set here; set it to what it was (values are not kept)\n";
 }
 
+/// A ledger may have come with a folder of somebody else's: what it says would be run.
+void refuse_foreign(const Plan& plan) {
+  constexpr std::size_t most = 5;
+  std::string commands;
+  std::size_t count = 0;
+  for (const auto& cell : plan::expand_cells(plan))
+    if (cell.state.is_ok() && count++ < most)
+      commands += "\n  " + app::shell_quoted(plan::display_command(cell.command, plan.folder));
+  throw Error("you did not measure this campaign here, and its plan says what is run:" + commands +
+                  (count > most ? "\n  …" : "") + "\n",
+              "again", "--trust runs it all the same");
+}
+
 int again(const AgainOptions& asked) {
   auto found = find_campaign(asked.campaign, asked.ledger);
   const auto record = found.ledger.read(found.campaign.id);
@@ -107,6 +121,7 @@ int again(const AgainOptions& asked) {
     return app::exit_done;
   }
   auto plan = plan::read(record.design.plan, "the campaign's plan", record.design.folder);
+  if (!asked.trust && !app::is_remembered(measured_campaigns(), record.design.uid)) refuse_foreign(plan);
   for (std::size_t i = 0; i < plan.candidates.size(); ++i)
     if (const CandidateId id{static_cast<std::int64_t>(i)};
         record.design.candidates.contains(id) && !plan.candidates[i].commit.empty())
@@ -149,6 +164,7 @@ void add_again(CLI::App& app, Action& action) {
   command->add_flag("--unclear", asked->unclear, "those that are unclear");
   command->add_flag("--surprising", asked->surprising,
                     "those within what a twin showed, or against other workloads or an earlier campaign");
+  command->add_flag("--trust", asked->trust, "run what the ledger says, also where another measured it");
   app::add_rounds(*command, asked->rounds);
   app::add_budget(*command, asked->budget);
   app::add_when_busy(*command, asked->when_busy);

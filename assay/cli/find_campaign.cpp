@@ -5,6 +5,7 @@
 #include <filesystem>
 #include <iostream>
 
+#include "assay/app/trust.hpp"
 #include "assay/error.hpp"
 
 namespace assay::cli {
@@ -21,8 +22,12 @@ std::string state_ledger() {
   return (fs::path(home) / ".local" / "state" / "assay" / "ledger.db").string();
 }
 
+std::string measured_campaigns() { return (fs::path(state_ledger()).parent_path() / "measured").string(); }
+
 std::string plan_ledger(const std::string& plan_file) {
-  return (fs::path(plan_file).parent_path() / ".assay" / "ledger.db").string();
+  const auto folder = fs::path(plan_file).parent_path() / ".assay";
+  app::require_own_folder(folder.string());
+  return (folder / "ledger.db").string();
 }
 
 std::vector<std::string> searched_ledgers(const std::string& named_ledger) {

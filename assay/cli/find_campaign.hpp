@@ -10,7 +10,11 @@ namespace assay::cli {
 /// Throws Error when neither that nor HOME is set.
 std::string state_ledger();
 
-/// The ledger beside a plan: .assay/ledger.db in its folder.
+/// The list of the campaigns that this user has begun, beside that ledger. Throws as state_ledger().
+std::string measured_campaigns();
+
+/// The ledger beside a plan: .assay/ledger.db in its folder. Throws Error where that folder came with the repository
+/// or belongs to another user.
 std::string plan_ledger(const std::string& plan_file);
 
 /// A campaign in the ledger that holds it.

@@ -84,7 +84,7 @@ int prune(const std::string& named, const std::string& campaign, int keep) {
     std::vector<CampaignId> old;
     std::string pruned;
     for (const auto& c : ledger.list()) {
-      if (++seen <= keep || !c.label.empty()) continue;
+      if (++seen <= keep || !c.label.empty() || c.state == CampaignState::open) continue;
       old.push_back(c.id);
       pruned += "took out " + short_uid(c.uid) + "\n";
     }

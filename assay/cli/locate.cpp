@@ -73,7 +73,7 @@ int locate(const LocateCommandOptions& asked, const std::string& command) {
     plan::validate(plan, {{"rounds.max", "--rounds"}, {"rounds.min", "--rounds"}});
   }
   app::StopOnSignals stopping;
-  app::HistoryProgress progress;
+  Remembering<app::HistoryProgress> progress;
   LocateOptions options{.good = asked.good,
                         .bad = asked.bad,
                         .metric = asked.metric,

@@ -99,8 +99,9 @@ int main(int argc, char** argv) {
     return status;
   } catch (const assay::Error& error) {
     std::cerr << "assay: " << assay::app::error_text(error) << "\n";
-    return error.code() == assay::Error::Code::measuring ? assay::cli::exit_nothing_measured
-                                                         : assay::cli::exit_request;
+    return error.code() == assay::Error::Code::measuring || error.code() == assay::Error::Code::launcher_lost
+               ? assay::cli::exit_nothing_measured
+               : assay::cli::exit_request;
   } catch (const std::exception& error) {
     std::cerr << "assay: unexpected: " << error.what() << "\n";
     return assay::cli::exit_nothing_measured;

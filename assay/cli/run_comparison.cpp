@@ -2,7 +2,6 @@
 
 #include <CLI/CLI.hpp>
 #include <algorithm>
-#include <fstream>
 #include <iostream>
 #include <sstream>
 
@@ -92,17 +91,16 @@ int status_of(const Findings& findings, const std::string& go_on) {
     if (!go_on.empty()) std::cerr << "assay: kept; to go on: " << go_on << "\n";
     return app::exit_interrupted;
   }
-  if (!findings.findings.empty()) return app::exit_done;
+  const auto is_twin = [&](const Finding& f) {
+    return findings.candidate(findings.candidate_cell(f)).twin_of.has_value();
+  };
+  if (!std::ranges::all_of(findings.findings, is_twin)) return app::exit_done;
   std::cerr << "assay: nothing could be compared\n";
   return app::exit_nothing_measured;
 }
 
 void write_file(const std::string& path, const std::string& text, const std::string& what) {
-  std::ofstream file(path, std::ios::binary);
-  file << text;
-  file.close();
-  if (!file)
-    throw Error(what + " can't be written here", path, "look at the folder's permissions and the disk");
+  write_whole(path, text, what);
 }
 
 int compare(const Plan& plan, const ComparisonRequest& how) {

@@ -7,6 +7,8 @@
 #include "assay/app/options.hpp"
 #include "assay/app/progress.hpp"
 #include "assay/app/terminal.hpp"
+#include "assay/app/trust.hpp"
+#include "assay/cli/find_campaign.hpp"
 #include "assay/compare.hpp"
 #include "assay/gate.hpp"
 #include "assay/judge.hpp"
@@ -30,6 +32,16 @@ struct ComparisonRequest {
   std::string junit;          ///< a file for the gate's result; empty: none
 };
 
+/// Shows the progress, and notes that this user has begun the campaign.
+template <class Progress>
+class Remembering : public Progress {
+ public:
+  void on_start(const Design& design) override {
+    app::remember_campaign(measured_campaigns(), design.uid);
+    Progress::on_start(design);
+  }
+};
+
 /// The options of a comparison, with progress, messages and stopping.
 class RunContext {
  public:
@@ -40,7 +52,7 @@ class RunContext {
 
  private:
   app::StopOnSignals stopping_;
-  app::ProgressLine progress_;
+  Remembering<app::ProgressLine> progress_;
   engine::RunOptions run_;
   setup::PlanOptions options_;
 };

@@ -45,7 +45,7 @@ int trend(const TrendCommandOptions& asked, const std::string& command) {
     throw Error("no reference commit is given", asked.plan,
                 "name one in [history] reference = \"v1.0\", or with --reference");
   app::StopOnSignals stopping;
-  app::HistoryProgress progress;
+  Remembering<app::HistoryProgress> progress;
   const auto history =
       history::trend(plan,
                      {.reference = plan.history.reference,

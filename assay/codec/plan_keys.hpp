@@ -108,6 +108,9 @@ void keys(Self& c, Visit&& visit) {
   visit(Key{"pause", KeyFormat::duration}, c.pause);
   visit(Key{"environment"}, c.environment);
   visit(Key{"memory_limit", KeyFormat::bytes}, c.memory_limit);
+  visit(Key{"file_limit", KeyFormat::bytes}, c.file_limit);
+  visit(Key{.name = "process_limit", .example = "a whole number", .min = 1, .max = 1'000'000},
+        c.process_limit);
   visit(Key{"keep_output"}, c.keep_output);
 }
 

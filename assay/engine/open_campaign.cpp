@@ -27,7 +27,7 @@ std::string make_uid() {
 }
 
 Session current_session() {
-  Session session{.boot = measure::boot_id(), .facts = measure::machine_facts()};
+  Session session{.boot = boot_id(), .facts = measure::machine_facts()};
   session.facts.push_back({"fingerprint", measure::machine_fingerprint(session.facts)});
   return session;
 }

@@ -10,6 +10,7 @@
 #include "assay/import_export/import_export.hpp"
 #include "assay/import_export/sample_builder.hpp"
 #include "assay/model/error.hpp"
+#include "assay/model/own_files.hpp"
 
 namespace assay::import_export {
 
@@ -127,10 +128,15 @@ Record read_file(const std::string& path, const ImportOptions& asked) {
   if (!std::filesystem::exists(path, unreadable))
     throw Error("there is no such file", path, "is the path right?");
   if (std::filesystem::is_directory(path, unreadable)) throw Error("this is a folder, not a file", path);
-  std::ifstream file(path, std::ios::binary);
-  if (!file) throw Error("this file can't be read", path, "look at its permissions");
-  if (!path.ends_with(".json")) return read_csv(file, path, asked);
-  const std::string text{std::istreambuf_iterator<char>(file), {}};
+  if (!std::filesystem::is_regular_file(path, unreadable))
+    throw Error("this is not a regular file", path, "name a file");
+  if (!path.ends_with(".json")) {
+    std::ifstream file(path, std::ios::binary);
+    if (!file) throw Error("this file can't be read", path, "look at its permissions");
+    return read_csv(file, path, asked);
+  }
+  constexpr std::size_t most = 4UL << 30U;
+  const auto text = read_regular(path, most);
   return is_record(text) ? record_from_json(text, path, asked.uid) : read_json(text, path, asked);
 }
 

@@ -13,7 +13,7 @@ namespace assay::import_export {
 namespace {
 
 bool begins_like_a_formula(std::string_view text) {
-  return !text.empty() && std::string_view("=+-@\t'").find(text.front()) != std::string_view::npos;
+  return !text.empty() && std::string_view("=+-@\t\r\n'").find(text.front()) != std::string_view::npos;
 }
 
 }  // namespace

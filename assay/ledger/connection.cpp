@@ -7,6 +7,7 @@
 
 #include "assay/ledger/ledger.hpp"
 #include "assay/model/error.hpp"
+#include "assay/model/own_files.hpp"
 
 namespace assay::ledger {
 
@@ -14,6 +15,9 @@ namespace fs = std::filesystem;
 namespace {
 
 void refuse_other_files(const std::string& path) {
+  std::error_code unreadable;
+  if (const auto status = fs::status(path, unreadable); fs::exists(status) && !fs::is_regular_file(status))
+    throw Error("this is not a regular file", path, "name another one");
   std::ifstream file(path, std::ios::binary);
   std::array<char, 16> head{};
   file.read(head.data(), head.size());
@@ -31,10 +35,7 @@ Connection::Connection(std::string path, bool create) : path_(std::move(path)) {
                 Error::Code::ledger_missing);
   if (create)
     if (const auto folder = fs::path(path_).parent_path(); !folder.empty()) {
-      fs::create_directories(folder, failed);
-      if (failed)
-        throw Error("the ledger's folder can't be made: " + failed.message(), folder.string(), {},
-                    Error::Code::ledger_read_only);
+      make_private_folder(folder.string());
     }
   refuse_other_files(path_);
   try {
@@ -127,7 +128,10 @@ void Connection::fail(const std::exception& error) {
     case Error::Code::ledger_gone:
       fail_gone();
     default:
-      throw Error("the ledger could not be used: " + std::string(error.what()), path_, {}, code);
+      // The statement and its values, which follow in brackets, are nobody's business.
+      const std::string why = error.what();
+      throw Error("the ledger could not be used: " + why.substr(0, why.find(" while executing")), path_, {},
+                  code);
   }
 }
 

@@ -39,8 +39,8 @@ CampaignId Ledger::begin(const Record& record) {
 
 namespace {
 
-/// Throws Error(in_use) when somebody measures the campaign now.
-void refuse_measured(soci::session& sql, CampaignId campaign, const std::string& boot) {
+/// Throws Error(in_use) when a process measures the campaign now.
+void refuse_measured(soci::session& sql, CampaignId campaign, const std::string& boot = boot_id()) {
   SessionOwner measurer;
   std::string uid;
   sql << "SELECT uid FROM campaign WHERE id = :c", use(campaign.value), into(uid);
@@ -197,6 +197,7 @@ std::string Ledger::compacted_values(CampaignId campaign) {
 void Ledger::compact(CampaignId campaign, const std::string& values) {
   auto& sql = state_->sql();
   state_->delete_rows([&] {
+    refuse_measured(sql, campaign);
     for (const auto* part : {"reading", "series"})
       sql << std::string("DELETE FROM ") + part +
                  " WHERE trial IN (SELECT id FROM trial WHERE campaign = :c)",
@@ -223,6 +224,7 @@ void Ledger::remove(std::span<const CampaignId> campaigns) {
   auto& sql = state_->sql();
   state_->delete_rows([&] {
     for (const auto campaign : campaigns) {
+      refuse_measured(sql, campaign);
       sql << "UPDATE campaign SET confirms = NULL WHERE confirms = :c", use(campaign.value);
       for (const auto* part : {"reading", "series"})
         sql << std::string("DELETE FROM ") + part +
@@ -266,7 +268,11 @@ std::string birth_of(const std::string& pid) {
   std::istringstream fields(line.substr(name_end + 1));
   std::string field;
   constexpr int birth = 20;  // counted from the one after the name
-  for (int i = 0; i < birth; ++i) fields >> field;
+  for (int i = 0; i < birth; ++i) {
+    fields >> field;
+    if (i == 0 && field == "Z")
+      return {};  // it has ended; that its parent has not heard of it changes nothing
+  }
   return field;
 }
 

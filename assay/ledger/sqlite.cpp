@@ -11,6 +11,7 @@
 #include <utility>
 
 #include "assay/ledger/connection.hpp"
+#include "assay/model/own_files.hpp"
 
 namespace assay::ledger {
 namespace {
@@ -51,14 +52,40 @@ class Sqlite : public Dialect {
  public:
   void connect(soci::session& sql, const std::string& path, bool create) override {
     path_ = path;
+    remember();
+    if (create) make_private(path);
     reads_only_ = !create && !is_writable(path);
-    // A file that cannot be written does not change: it needs no lock and no file beside it. With a journal
-    // of changes beside it, that has to be read too.
+    if (reads_only_) return open_for_reading(sql);
+    try {
+      open_for_writing(sql);
+    } catch (const soci::soci_error& error) {
+      // On a full disk the files beside the database can't be made: the reserve makes room for them.
+      if (!is_for_want_of_room(sql, error)) throw;
+      sql.close();
+      unlink(reserve().c_str());
+      try {
+        open_for_writing(sql);
+      } catch (const soci::soci_error&) {
+        sql.close();
+        reads_only_ = true;
+        open_as(sql, "?immutable=1");
+      }
+    }
+  }
+
+  /// A file that cannot be written does not change: it needs no lock and no file beside it. With a journal of
+  /// changes beside it, that has to be read too.
+  void open_for_reading(soci::session& sql) const {
     std::error_code failed;
-    const bool journal = std::filesystem::exists(path + "-wal", failed);
-    const auto name = reads_only_ ? uri_of(path) + (journal ? "?mode=ro" : "?immutable=1") : uri_of(path);
-    sql.open(*soci::factory_sqlite3(), "dbname=\"" + name + "\" timeout=10");
-    if (reads_only_) return;
+    open_as(sql, std::filesystem::exists(path_ + "-wal", failed) ? "?mode=ro" : "?immutable=1");
+  }
+
+  void open_as(soci::session& sql, const std::string& how) const {
+    sql.open(*soci::factory_sqlite3(), "dbname=\"" + uri_of(path_) + how + "\" timeout=10");
+  }
+
+  void open_for_writing(soci::session& sql) {
+    open_as(sql, {});
     // The time limit for locks holds from here on.
     log_ahead(sql);
     sql << "PRAGMA synchronous=FULL";
@@ -69,6 +96,12 @@ class Sqlite : public Dialect {
     sql << "PRAGMA wal_autocheckpoint=" + std::to_string(logged_pages);
     remember();
     keep_reserve();
+  }
+
+  bool is_for_want_of_room(soci::session& sql, const soci::soci_error& error) const {
+    const auto code = code_of(sql, error);
+    return code == Error::Code::ledger_full || code == Error::Code::ledger_unusable ||
+           code == Error::Code::ledger_gone || code == Error::Code::ledger_read_only;
   }
 
   /// Where several make a ledger at once, SQLite refuses the change of its journal at once, without waiting
@@ -126,8 +159,13 @@ class Sqlite : public Dialect {
 
   void keep_reserve() const override {
     std::error_code missing;
-    if (reads_only_ || std::filesystem::file_size(reserve(), missing) == reserved_bytes) return;
-    const int file = open(reserve().c_str(), O_WRONLY | O_CREAT | O_CLOEXEC, 0600);
+    if (reads_only_) return;
+    const auto status = std::filesystem::symlink_status(reserve(), missing);
+    if (std::filesystem::is_regular_file(status) &&
+        std::filesystem::file_size(reserve(), missing) == reserved_bytes)
+      return;
+    if (std::filesystem::exists(status)) unlink(reserve().c_str());  // a link is not followed
+    const int file = open_own(reserve(), O_WRONLY | O_CREAT | O_EXCL);
     if (file < 0) return;
     if (posix_fallocate(file, 0, static_cast<off_t>(reserved_bytes)) != 0) unlink(reserve().c_str());
     close(file);
@@ -178,6 +216,12 @@ class Sqlite : public Dialect {
   static void empty_log(soci::session& sql) {
     int busy = 0, logged = 0, put = 0;
     sql << "PRAGMA wal_checkpoint(TRUNCATE)", soci::into(busy), soci::into(logged), soci::into(put);
+  }
+
+  /// A new ledger is this user's alone; SQLite gives the files beside it the same permissions.
+  static void make_private(const std::string& path) {
+    const int file = open_own(path, O_RDWR | O_CREAT);
+    if (file >= 0) close(file);
   }
 
   void remember() {

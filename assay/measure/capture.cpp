@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <cerrno>
 #include <cstring>
+#include <string>
 #include <vector>
 
 #include "assay/model/error.hpp"
@@ -31,6 +32,7 @@ std::uint64_t Capture::size() const {
 }
 
 void Capture::hash_up_to(std::uint64_t end) {
+  end = std::min(end, most_hashed);  // a file with a hole of any size is written in a moment
   std::vector<char> buffer(std::min<std::uint64_t>(end - std::min(end, hashed_), 1U << 20U));
   while (hashed_ < end) {
     const auto wanted = std::min<std::uint64_t>(buffer.size(), end - hashed_);
@@ -55,6 +57,9 @@ void Capture::finish() {
   bytes_ = size();
   finished_ = true;
   hash_up_to(bytes_);
+  if (bytes_ <= most_hashed) return;
+  const auto number = std::to_string(bytes_);
+  digest_.add(number.data(), number.size());
 }
 
 std::string Capture::piece(std::uint64_t from, std::size_t count) const {

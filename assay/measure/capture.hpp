@@ -26,8 +26,10 @@ class Capture {
   /// To be called now and then while the program runs: costs one fstat unless there is a flood.
   void drain();
 
-  /// To be called once the program and all its descendants have ended.
+  /// To be called once the program and all its descendants have ended. Of more than most_hashed bytes the digest
+  /// is of that many and of their number.
   void finish();
+  static constexpr std::uint64_t most_hashed = 1ULL << 34U;
 
   std::uint64_t bytes() const { return bytes_; }         ///< after finish()
   std::string digest() const { return digest_.text(); }  ///< after finish()

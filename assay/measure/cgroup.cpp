@@ -9,11 +9,13 @@
 namespace assay::measure {
 namespace fs = std::filesystem;
 
-TrialCgroup::TrialCgroup(const std::string& parent) {
+TrialCgroup::TrialCgroup(const std::string& parent, int processes) {
   static std::atomic<int> count = 0;
   folder_ = parent + "/assay-" + std::to_string(getpid()) + "-" + std::to_string(++count);
   std::error_code ignored;
   fs::create_directory(folder_, ignored);
+  if (processes > 0 && fs::exists(folder_ + "/pids.max", ignored))
+    std::ofstream(folder_ + "/pids.max") << processes;
 }
 
 TrialCgroup::~TrialCgroup() {
@@ -25,6 +27,13 @@ std::optional<double> TrialCgroup::peak() const {
   std::ifstream file(folder_ + "/memory.peak");
   double bytes = 0;
   return file >> bytes ? std::optional(bytes) : std::nullopt;
+}
+
+bool TrialCgroup::was_at_process_limit() const {
+  std::ifstream file(folder_ + "/pids.events");
+  std::string name;
+  double times = 0;
+  return file >> name >> times && name == "max" && times > 0;
 }
 
 std::string find_cgroup_parent(const std::string& root, const std::string& own) {

@@ -10,8 +10,9 @@ namespace assay::measure {
 /// groups that were there before are left alone.
 class TrialCgroup {
  public:
-  /// `parent` is the folder to make it in; see find_cgroup_parent().
-  explicit TrialCgroup(const std::string& parent);
+  /// `parent` is the folder to make it in; see find_cgroup_parent(). `processes`: how many processes and threads it
+  /// may have at a time, where the kernel lets us say; 0: any number.
+  explicit TrialCgroup(const std::string& parent, int processes = 0);
   ~TrialCgroup();
   TrialCgroup(const TrialCgroup&) = delete;
   TrialCgroup& operator=(const TrialCgroup&) = delete;
@@ -19,6 +20,8 @@ class TrialCgroup {
   std::string procs_file() const { return folder_ + "/cgroup.procs"; }
   /// Bytes; page cache and memory files that the trial filled are in it. Empty when the kernel doesn't tell.
   std::optional<double> peak() const;
+  /// Whether it asked for more processes than it may have.
+  bool was_at_process_limit() const;
 
  private:
   std::string folder_;

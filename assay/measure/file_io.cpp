@@ -13,19 +13,22 @@
 #include <cerrno>
 #include <cstdio>
 #include <cstring>
+#include <filesystem>
 #include <fstream>
-#include <sstream>
 #include <vector>
 
 #include "assay/model/error.hpp"
+#include "assay/model/own_files.hpp"
 
 namespace assay::measure {
 
 std::string content_of(const std::string& path) {
-  std::ifstream file(path, std::ios::binary);
-  std::ostringstream text;
-  text << file.rdbuf();
-  return text.str();
+  constexpr std::size_t most = 1UL << 30U;
+  try {
+    return read_regular(path, most);
+  } catch (const Error&) {
+    return {};
+  }
 }
 
 bool write_file(const std::string& path, const std::string& text) {
@@ -93,6 +96,8 @@ std::string Digest::text() const {
 }
 
 std::string digest_of_file(const std::string& path) {
+  std::error_code unreadable;
+  if (!std::filesystem::is_regular_file(path, unreadable)) return {};  // a pipe would be waited for
   std::ifstream file(path, std::ios::binary);
   if (!file) return {};
   Digest digest;

@@ -11,7 +11,7 @@
 
 namespace assay::measure {
 
-/// The whole content of a file; empty where it can't be read.
+/// The whole content of a regular file of at most 1 GiB; empty where it can't be read.
 std::string content_of(const std::string& path);
 
 /// Writes a whole file; false where it can't be written.

@@ -106,7 +106,7 @@ LauncherConnection::~LauncherConnection() {
 /// Makes an end of the launcher process and of what it runs.
 void LauncherConnection::kill() noexcept {
   constexpr int passes = 3;  // what a parent made while it was looked at is found by the next
-  for (int pass = 0; pass < passes; ++pass) launcher::signal_below(pid_, SIGKILL);
+  for (int pass = 0; pass < passes; ++pass) launcher::kill_below(pid_);
   ::kill(pid_, SIGKILL);
   constexpr double at_most = 1;  // one that hangs in the kernel is left to it
   is_reaped_within(pid_, at_most);
@@ -115,7 +115,7 @@ void LauncherConnection::kill() noexcept {
 
 void LauncherConnection::fail(const std::string& what, const std::string& remedy) {
   kill();
-  throw Error(what, "launcher", remedy, Error::Code::measuring);
+  throw Error(what, "launcher", remedy, Error::Code::launcher_lost);
 }
 
 void LauncherConnection::send_run(const protocol::Request& request, std::span<const int> fds) const {
@@ -131,7 +131,10 @@ void LauncherConnection::send_run(const protocol::Request& request, std::span<co
   header->cmsg_type = SCM_RIGHTS;
   header->cmsg_len = CMSG_LEN(fds.size_bytes());
   std::memcpy(CMSG_DATA(header), fds.data(), fds.size_bytes());
-  if (sendmsg(socket_.get(), &message, MSG_NOSIGNAL) < 0) fail_launching("the launcher does not listen");
+  if (sendmsg(socket_.get(), &message, MSG_NOSIGNAL) >= 0) return;
+  if (errno == EPIPE || errno == ECONNRESET)
+    throw Error("the launcher does not listen", "launcher", {}, Error::Code::launcher_lost);
+  fail_launching("the launcher does not listen");
 }
 
 std::optional<pid_t> LauncherConnection::started() {
@@ -162,9 +165,12 @@ protocol::Reply LauncherConnection::wait(LauncherRequest& exchange, double allow
   });
   std::array<pollfd, 2> watched = {{{socket_.get(), POLLIN, 0}, {stop_event.get(), POLLIN, 0}}};
   Deadline deadline(allowance + patience_);
-  while (true) {
+  constexpr int a_second = 10;
+  for (int waits = 1;; ++waits) {
     constexpr int now_and_then_ms = 100;
     const int ready = poll(watched.data(), watched.size(), now_and_then_ms);
+    if (ready == 0 && waits % a_second == 0 && launcher::state_of(pid_) == 'T')
+      fail("the launcher process was stopped, by its program or another, and was killed with it", {});
     if (ready < 0 && errno != EINTR) fail_launching("the launcher can't be waited for");
     if (ready > 0 && watched[0].revents != 0) break;
     if (ready > 0 && watched[1].revents != 0) {
@@ -209,13 +215,19 @@ std::string calibration_program() {
 }
 
 std::vector<int> cores_allowed() {
-  cpu_set_t set;
-  CPU_ZERO(&set);
-  sched_getaffinity(0, sizeof set, &set);
-  std::vector<int> cores;
-  for (int core = 0; core < CPU_SETSIZE; ++core)
-    if (CPU_ISSET(static_cast<std::size_t>(core), &set)) cores.push_back(core);
-  return cores;
+  // Kernels with more cores than a cpu_set_t has refuse one that is too small.
+  constexpr int most = 1 << 16;
+  for (int count = CPU_SETSIZE; count <= most; count *= 2) {
+    const auto size = CPU_ALLOC_SIZE(count);
+    std::vector<unsigned long> words(size / sizeof(unsigned long));
+    auto* set = reinterpret_cast<cpu_set_t*>(words.data());
+    if (sched_getaffinity(0, size, set) != 0) continue;
+    std::vector<int> cores;
+    for (int core = 0; core < CPU_SETSIZE; ++core)
+      if (CPU_ISSET_S(static_cast<std::size_t>(core), size, set)) cores.push_back(core);
+    if (!cores.empty()) return cores;
+  }
+  return {0};  // there is one at least
 }
 
 }  // namespace assay::measure

@@ -2,6 +2,8 @@
 
 #include <cstring>
 
+#include "assay/model/error.hpp"
+
 namespace assay::measure {
 
 std::unique_ptr<LauncherConnection> LauncherPool::acquire() {
@@ -21,16 +23,37 @@ void LauncherPool::release(std::unique_ptr<LauncherConnection> link) {
   free_.push_back(std::move(link));
 }
 
+std::unique_ptr<LauncherConnection> LauncherPool::send(const LauncherRequest& exchange) {
+  while (true) {
+    bool was_idle = false;
+    {
+      const std::scoped_lock held(lock_);
+      was_idle = !free_.empty();
+    }
+    auto link = acquire();
+    try {
+      exchange.send(*link);
+      return link;
+    } catch (const Error& error) {
+      if (error.code() != Error::Code::launcher_lost || !was_idle) throw;
+    }
+  }
+}
+
 std::vector<ProcessResult> LauncherPool::run(LauncherRequest& exchange, const std::stop_token& stop) {
-  auto link = acquire();
-  exchange.send(*link);
-  return finish(std::move(link), exchange, exchange.time_limit(), stop);
+  return finish(send(exchange), exchange, exchange.time_limit(), stop);
 }
 
 std::vector<ProcessResult> LauncherPool::finish(std::unique_ptr<LauncherConnection> link,
                                                 LauncherRequest& exchange, double allowance,
                                                 const std::stop_token& stop) {
-  const auto reply = link->wait(exchange, allowance, stop);
+  protocol::Reply reply;
+  try {
+    reply = link->wait(exchange, allowance, stop);
+  } catch (const Error& error) {
+    if (error.code() != Error::Code::launcher_lost) throw;
+    return exchange.lost_results(error.problem());
+  }
   release(std::move(link));
   if (reply.counting_error != 0) {
     const std::scoped_lock held(lock_);

@@ -20,14 +20,17 @@ class LauncherPool {
 
   /// A free one, or a new one. Throws Error(measuring) when none can be started.
   std::unique_ptr<LauncherConnection> acquire();
+  /// One that has taken the batch.
+  std::unique_ptr<LauncherConnection> send(const LauncherRequest& exchange);
   void release(std::unique_ptr<LauncherConnection> link);
 
-  /// Sends a batch through a launcher process and waits for its end.
+  /// Sends a batch through a launcher process and waits for its end. One that was ended while it was idle is
+  /// replaced.
   std::vector<ProcessResult> run(LauncherRequest& exchange, const std::stop_token& stop);
 
   /// Waits for the end of a batch that was sent to `link`, at most `allowance` seconds beyond which patience
   /// is at its end too, and gives the link back. A launcher process that has gone, or does not answer in
-  /// time, is ended with all that it runs, and Error(measuring) thrown.
+  /// time, is ended with all that it runs; the results then say so (ProcessResult::lost).
   std::vector<ProcessResult> finish(std::unique_ptr<LauncherConnection> link, LauncherRequest& exchange,
                                     double allowance, const std::stop_token& stop);
 

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cerrno>
+#include <csignal>
 #include <cstdlib>
 #include <cstring>
 #include <string>
@@ -73,7 +74,7 @@ std::string why_not_started(protocol::Step step, int error, const Command& comma
     case protocol::Step::nice:
       return "its niceness can't be changed by " + std::to_string(command.nice) + ": " + reason;
     case protocol::Step::limit:
-      return "its memory can't be limited: " + reason;
+      return "its memory or its files can't be limited: " + reason;
     case protocol::Step::cgroup:
       return "its control group can't be joined: " + reason;
     case protocol::Step::peer:
@@ -147,6 +148,7 @@ LauncherRequest::LauncherRequest(std::span<const Command> commands)
   request_.samples = first.samples ? 1 : 0;
   request_.nice = first.nice;
   request_.memory_limit = static_cast<std::int64_t>(first.memory_limit);
+  request_.file_limit = static_cast<std::int64_t>(first.file_limit);
 }
 
 void LauncherRequest::ask_for_counters() {
@@ -178,6 +180,16 @@ std::vector<ProcessResult> LauncherRequest::results(const protocol::Reply& reply
   for (std::size_t i = 0; i < results_.size(); ++i) {
     fill_result(reply.each.at(i), commands_[i], results_[i]);
     results_[i].interrupted = reply.cancelled != 0;
+  }
+  return std::move(results_);
+}
+
+std::vector<ProcessResult> LauncherRequest::lost_results(const std::string& why) {
+  for (auto& result : results_) {
+    result.lost = why;
+    result.signal = SIGKILL;
+    for (const auto* capture : {&result.out, &result.err, &result.samples})
+      if (*capture) (*capture)->finish();
   }
   return std::move(results_);
 }

@@ -34,6 +34,8 @@ class LauncherRequest {
 
   /// To be called once.
   std::vector<ProcessResult> results(const protocol::Reply& reply);
+  /// The same in place of a reply that never came.
+  std::vector<ProcessResult> lost_results(const std::string& why);
 
   const Capture* out() const { return results_.front().out.get(); }
   const Capture* err() const { return results_.front().err.get(); }

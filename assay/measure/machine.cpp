@@ -97,8 +97,6 @@ double memory_available() {
   return 0;
 }
 
-std::string boot_id() { return first_line("/proc/sys/kernel/random/boot_id"); }
-
 MachineLock::MachineLock(std::string name) : name_(std::move(name)) {
   const char* const chosen = std::getenv("ASSAY_MACHINE_LOCK");
   if (name_.empty()) name_ = chosen != nullptr && *chosen != '\0' ? chosen : "assay-measuring";

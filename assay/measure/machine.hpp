@@ -17,9 +17,6 @@ std::string machine_fingerprint(const std::vector<MachineFact>& facts);
 /// Bytes of memory that programs may still take, by the kernel's estimate; 0 where it doesn't tell.
 double memory_available();
 
-/// Names the current boot; empty where the kernel doesn't tell.
-std::string boot_id();
-
 /// Lets one campaign at a time measure on this machine, whoever runs it: a name in the abstract socket space,
 /// which is given back when its holder ends, however it ends. Programs in containers with a network of their
 /// own don't see each other.

@@ -59,8 +59,7 @@ RunningProcess::RunningProcess(std::shared_ptr<LauncherPool> pool, Command comma
   exchange.ask_for_counters();
   exchange.pin(state_->command.cores);
   exchange.announce();
-  state_->link = state_->pool->acquire();
-  exchange.send(*state_->link);
+  state_->link = state_->pool->send(exchange);
   state_->pid = state_->link->started();
 }
 

@@ -46,14 +46,19 @@ struct Command {
   std::vector<int> cores;          ///< it may run on; empty: all that this process may
   int nice = 0;                    ///< added to its niceness; below 0 needs privilege
   std::uint64_t memory_limit = 0;  ///< bytes of data for each of its processes (RLIMIT_DATA); 0: none
-  std::string cgroup_file;         ///< a cgroup.procs file it joins; empty: stays where it is
-  std::vector<Counter> counting;   ///< what is to be counted, as far as the machine offers it
+  /// Bytes of each file that it writes, its output among them (RLIMIT_FSIZE); 0: none.
+  std::uint64_t file_limit = 64ULL << 30U;
+  std::string cgroup_file;        ///< a cgroup.procs file it joins; empty: stays where it is
+  std::vector<Counter> counting;  ///< what is to be counted, as far as the machine offers it
 };
 
 /// How one run went. Times in seconds, memory in bytes.
 struct ProcessResult {
   /// Why it could not be started, in words; everything below is then meaningless.
   std::optional<std::string> not_started;
+  /// Why nothing is known of it but that it is gone: it, or something else, ended its launcher process.
+  /// `signal` is then SIGKILL.
+  std::optional<std::string> lost;
   bool peer_failed = false;  ///< not started because another program of its batch could not be
 
   int exit_status = 0;  ///< 0 when it ended by a signal

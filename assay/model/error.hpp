@@ -19,6 +19,7 @@ class Error : public std::runtime_error {
   enum class Code {
     request,           ///< the person who wrote the request (a plan, an option, a file) must change it
     measuring,         ///< nothing could be measured on this machine
+    launcher_lost,     ///< a launcher process ended, or did not answer, while its program ran
     in_use,            ///< the campaign is being measured elsewhere
     changed,           ///< a campaign can't go on: its plan, programs or machine are others now
     ledger_missing,    ///< there is no such ledger, or nothing of that name in it

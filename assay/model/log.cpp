@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <fstream>
 #include <set>
 #include <utility>
 
@@ -69,6 +70,8 @@ void look_at_design(const Design& design, Checker& looking) {
     looking.has(design.cells, comparison.baseline, "cell");
     looking.has(design.cells, comparison.candidate, "cell");
   }
+  looking.require(design.uid.find_first_not_of("0123456789abcdef") == std::string::npos,
+                  "the id of the campaign is not made of hexadecimal digits");
   for (const auto& metric : design.metrics)
     looking.require(
         !metric.request.margin || (std::isfinite(*metric.request.margin) && *metric.request.margin > 0),
@@ -105,6 +108,13 @@ std::string find_inconsistency(const Record& record) {
   look_at_design(record.design, looking);
   look_at_log(record.design, record.log, looking);
   return looking.problem();
+}
+
+std::string boot_id() {
+  std::ifstream file("/proc/sys/kernel/random/boot_id");
+  std::string id;
+  std::getline(file, id);
+  return id;
 }
 
 }  // namespace assay::model

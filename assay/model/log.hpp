@@ -164,6 +164,9 @@ struct Record {
 /// anything else does. Cost: one pass.
 std::string find_inconsistency(const Record& record);
 
+/// What distinguishes this start of the machine from every other; empty where the kernel does not say.
+std::string boot_id();
+
 /// Milliseconds since 1970, as campaigns and sessions are dated.
 inline std::int64_t unix_milliseconds() {
   using namespace std::chrono;

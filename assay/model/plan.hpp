@@ -91,8 +91,10 @@ struct Control {
   /// Names of variables that are passed on, and `NAME=value` (with placeholders). None (the optional): all.
   std::optional<std::vector<std::string>> environment;
   std::uint64_t memory_limit = 0;  ///< bytes of data that each of its processes may hold; 0: no limit
-  double pause = 0;                ///< seconds of pause before each trial
-  bool keep_output = true;  ///< false: output goes to /dev/null in measured trials; checks still see it
+  std::uint64_t file_limit = 64ULL << 30U;  ///< bytes that a file which it writes may have
+  int process_limit = 4096;  ///< processes and threads at a time, where a control group can be made for it
+  double pause = 0;          ///< seconds of pause before each trial
+  bool keep_output = true;   ///< false: output goes to /dev/null in measured trials; checks still see it
   bool operator==(const Control&) const = default;
 };
 

@@ -27,6 +27,31 @@ bool is_of_this_machine(std::string_view path, std::string_view folder) {
   return std::ranges::count(places, first) > 0 || first == first_folder(folder);
 }
 
+/// The values in the query of a path or address are not for others: "/plan?token=…&from=…".
+std::string without_query_values(const std::string& text) {
+  constexpr std::string_view ends_of_a_word = " \t\n\"'`<>|;";
+  std::string out;
+  for (std::size_t at = 0; at < text.size();) {
+    const auto end = std::min(text.find_first_of(ends_of_a_word, at), text.size());
+    const auto word = text.substr(at, end - at);
+    const auto query = word.find('?');
+    if (query == std::string::npos || word.substr(0, query).find('/') == std::string::npos) {
+      out += word;
+    } else {
+      out += word.substr(0, query);
+      for (std::size_t part = query; part < word.size();) {
+        const auto next = std::min(word.find('&', part + 1), word.size());
+        const auto equal = word.find('=', part);
+        out += equal < next ? word.substr(part, equal + 1 - part) + "…" : word.substr(part, next - part);
+        part = next;
+      }
+    }
+    if (end < text.size()) out += text[end];
+    at = end + 1;
+  }
+  return out;
+}
+
 /// Texts that tell things apart, cut so that they still do: `…/net.txt` and `…/net.txt #2` of the files of
 /// two folders.
 class UniqueNames {
@@ -49,7 +74,7 @@ class Redactor {
  public:
   explicit Redactor(std::string folder) : folder_(std::move(folder)) {}
 
-  void cut(std::string& text) const { text = shorten_local_paths(text, folder_); }
+  void cut(std::string& text) const { text = without_query_values(shorten_local_paths(text, folder_)); }
   void cut(std::vector<std::string>& texts) const {
     for (auto& text : texts) cut(text);
   }

@@ -7,6 +7,7 @@
 
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/error.hpp"
+#include "assay/model/own_files.hpp"
 #include "assay/model/text.hpp"
 #include "assay/plan/toml_reader.hpp"
 
@@ -123,9 +124,8 @@ Plan read_file(const std::string& path, const std::vector<std::string>& commits)
     throw Error("there is no such plan", path,
                 "name a plan file, or compare two commands at once with assay duel");
   if (std::filesystem::is_directory(path, unreadable)) throw Error("this is a folder, not a plan file", path);
-  std::ifstream file(path, std::ios::binary);
-  std::string text{std::istreambuf_iterator<char>(file), {}};
-  if (!file && !file.eof()) throw Error("can't be read", path, "look at its permissions");
+  constexpr std::size_t most = 16UL << 20U;
+  const auto text = read_regular(path, most);
   const auto folder = std::filesystem::absolute(path).parent_path().lexically_normal().string();
   return read(text, path, folder, commits);
 }

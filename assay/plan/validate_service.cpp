@@ -50,6 +50,14 @@ class ServiceValidator {
     }
     if (!service.ready.path.empty() && !service.ready.log.empty())
       refusal_.fail(path + ".ready", "both path and log say when it is ready", "leave one of them out");
+    for (const auto& [key, text] :
+         {std::pair<const char*, std::string>{".ready", service.ready.path},
+          {".identify", service.identify.path},
+          {".requests", workload_.requests ? workload_.requests->path : std::string()}})
+      if (std::ranges::any_of(text, [](unsigned char c) { return c < 0x20 || c == 0x7f || c == ' '; }))
+        refusal_.fail((key == std::string(".requests") ? path_ : path) + key,
+                      "a path has no blank and no control character",
+                      "write such a one by its number, like %20");
     if (!service.ready.path.empty() && service.ready.path.front() != '/' && service.ready.path.front() != '$')
       refusal_.fail(path + ".ready", "a path begins with /", "write it like \"/health\"");
     if (const RE2 log("(?m)" + service.ready.log, RE2::Quiet); !log.ok())

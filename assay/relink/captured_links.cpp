@@ -3,6 +3,7 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <charconv>
 #include <cstdlib>
 #include <filesystem>
 #include <fstream>
@@ -12,6 +13,7 @@
 #include "assay/measure/file_io.hpp"
 #include "assay/measure/program_file.hpp"
 #include "assay/model/error.hpp"
+#include "assay/model/own_files.hpp"
 
 namespace assay::relink {
 namespace fs = std::filesystem;
@@ -20,7 +22,13 @@ namespace {
 /// Texts that end in NUL, by two: what it is, and its value. `at` and `kept` say where a kept input stands
 /// among the arguments.
 std::optional<CapturedLink> read_link(const fs::path& path) {
-  const auto text = measure::content_of(path.string());
+  constexpr std::size_t most = 64UL << 20U;
+  std::string text;
+  try {
+    text = read_regular(path.string(), most);
+  } catch (const Error&) {
+    return {};  // a build can put anything there
+  }
   std::vector<std::string> texts;
   for (std::size_t at = 0, end = 0; (end = text.find('\0', at)) != std::string::npos; at = end + 1)
     texts.push_back(text.substr(at, end - at));
@@ -34,7 +42,8 @@ std::optional<CapturedLink> read_link(const fs::path& path) {
     if (kind == "digest") link.digest = value;
     if (kind == "argument") link.arguments.push_back(value);
     if (kind == "environment") link.environment.push_back(value);
-    if (kind == "at") place = static_cast<std::size_t>(std::stoul(value));
+    if (kind == "at" && std::from_chars(value.data(), value.data() + value.size(), place).ec != std::errc{})
+      return {};
     if (kind == "kept" && place < link.arguments.size()) {
       link.named.push_back(link.arguments[place]);
       link.arguments[place] = value;
@@ -122,7 +131,10 @@ std::string shim_folder(const std::string& folder) {
   const std::string image(assay_shim_image, assay_shim_image_end);
   const auto place = fs::absolute(folder) / measure::digest_of(image).substr(0, 12);
   std::error_code failed;
-  if (fs::exists(place, failed)) return place.string();
+  if (fs::exists(place, failed)) {
+    if (measure::content_of((place / "ld").string()) == image) return place.string();
+    fs::remove_all(place, failed);  // what lies there is something else, and would be run as a linker
+  }
   // Made aside and put in its place at once, since others may be at it too.
   const auto draft = fs::path(place.string() + "." + std::to_string(getpid()));
   fs::create_directories(draft, failed);

@@ -1,12 +1,9 @@
 #include "assay/render/results.hpp"
 
-#include <cerrno>
-#include <cstring>
-#include <fstream>
 #include <tuple>
 
 #include "assay/judge/gate.hpp"
-#include "assay/model/error.hpp"
+#include "assay/model/own_files.hpp"
 #include "assay/render/documents.hpp"
 #include "assay/report/format.hpp"
 
@@ -65,10 +62,7 @@ std::string Results::json() const { return to_json(*findings_); }
 std::string Results::markdown() const { return to_markdown(*findings_); }
 
 void Results::write_page(const std::string& path) const {
-  std::ofstream file(path, std::ios::binary);
-  file << to_page(*findings_, *record_);
-  file.close();
-  if (!file) throw Error("the page can't be written: " + std::string(std::strerror(errno)), path);
+  write_whole(path, to_page(*findings_, *record_), "the page");
 }
 
 std::ostream& operator<<(std::ostream& out, const Results& results) { return out << results.text(); }

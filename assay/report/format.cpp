@@ -212,14 +212,26 @@ std::size_t display_width(const std::string& text) {
 namespace {
 
 /// The words of a line; a number and its per cent sign are one.
+/// Where a command begins that ends the line, as "…: assay run --rounds 60": it stays in one piece, since what is
+/// pasted of it in two is two commands. The line's length where there is none.
+std::size_t command_of(const std::string& line) {
+  for (const char* begin : {": assay ", ": ./"})
+    if (const auto at = line.find(begin);
+        at != std::string::npos && line.find(" --rounds ", at) != std::string::npos)
+      return at + 2;
+  return line.size();
+}
+
 std::vector<std::string> words_of(const std::string& line) {
   std::vector<std::string> words;
-  std::istringstream in(line);
+  const auto command = command_of(line);
+  std::istringstream in(line.substr(0, command));
   for (std::string word; in >> word;)
     if (word.starts_with('%') && !words.empty())
       words.back() += " " + word;
     else
       words.push_back(word);
+  if (command < line.size()) words.push_back(line.substr(command));
   return words;
 }
 

@@ -8,6 +8,8 @@
 #include <iterator>
 
 #include "assay/check/extract.hpp"
+#include "assay/model/error.hpp"
+#include "assay/model/own_files.hpp"
 
 namespace assay::runners {
 namespace {
@@ -67,8 +69,13 @@ std::optional<std::string> source_of(const UserMetric& own, const measure::Proce
     problem = own.planned.metric.name + ": the trial did not write " + own.file;
     return {};
   }
-  std::ifstream file(path, std::ios::binary);
-  return std::string{std::istreambuf_iterator<char>(file), {}};
+  constexpr std::size_t most = 256UL << 20U;
+  try {
+    return read_regular(path, most);
+  } catch (const Error& error) {
+    problem = own.planned.metric.name + ": " + own.file + ": " + error.problem();
+    return {};
+  }
 }
 
 }  // namespace

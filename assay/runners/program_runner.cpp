@@ -1,6 +1,7 @@
 #include "assay/runners/program_runner.hpp"
 
 #include <algorithm>
+#include <csignal>
 #include <cstring>
 #include <filesystem>
 
@@ -33,10 +34,15 @@ void classify_exit(const measure::ProcessResult& result, const ProgramCell& cell
   const auto& ok = cell.planned.check.exit_ok;
   if (result.not_started)
     says(Outcome::failed, *result.not_started);
+  else if (result.lost)
+    says(Outcome::failed, *result.lost);
   else if (result.interrupted)
     trial.outcome = Outcome::interrupted;
   else if (result.timed_out)
     says(Outcome::timed_out, "took longer than its time limit of " + duration_text(cell.command.timeout));
+  else if (result.signal == SIGXFSZ)
+    says(Outcome::over_limit, "wrote a file of more than " + bytes_text(cell.planned.control.file_limit) +
+                                  "; file_limit in [control] is how large one may be");
   else if (result.signal != 0)
     says(Outcome::signalled,
          "ended by signal " + std::to_string(result.signal) + " (" + strsignal(result.signal) + ")");
@@ -94,13 +100,14 @@ void ProgramRunner::pause_before_run(std::span<Run> runs, const std::stop_token&
 void ProgramRunner::run_alone(Run& run, const std::stop_token& stop) {
   std::optional<measure::TrialCgroup> group;
   if (!offer_.group_parent.empty()) {
-    group.emplace(offer_.group_parent);
+    group.emplace(offer_.group_parent, cells_[run.cell].planned.control.process_limit);
     run.command.cgroup_file = group->procs_file();
   }
   const auto before = watch_.now();
   run.result = launcher_.run(run.command, stop);
   run.load_during = measure::difference(before, watch_.now(), run.result.user + run.result.system);
   if (!group) return;
+  run.at_process_limit = group->was_at_process_limit();
   const auto id = ids_.find(metrics::MetricKind::tree_memory);
   if (const auto peak = group->peak(); id && peak) run.trial.readings.push_back({*id, *peak});
 }
@@ -129,6 +136,9 @@ void ProgramRunner::finish(Run& run) {
   auto& trial = run.trial;
   if (run.ready) {
     classify_exit(run.result, what, trial);
+    if (trial.outcome != Outcome::ok && run.at_process_limit)
+      trial.detail += " (it asked for more than its " + std::to_string(what.planned.control.process_limit) +
+                      " processes; process_limit in [control] is how many it may have)";
     if (run.result.peer_failed) trial.outcome = Outcome::discarded;
     if (!run.result.not_started) {
       trial.exit_status = run.result.exit_status;

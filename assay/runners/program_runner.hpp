@@ -103,7 +103,8 @@ class ProgramRunner : public engine::TrialRunner {
     std::unique_ptr<TrialEnvironment> staging;
     measure::ProcessResult result;
     measure::LoadDuring load_during;
-    bool ready = false;  ///< staged; else the trial says why not
+    bool ready = false;             ///< staged; else the trial says why not
+    bool at_process_limit = false;  ///< it asked for more processes than it may have
   };
 
   /// A run of a contest program, and the parts that have taken their answer from it.

@@ -13,6 +13,8 @@
 namespace assay::runners {
 namespace {
 
+constexpr std::size_t most_groups = 10'000;  // each would be a cell for every candidate
+
 using Json = nlohmann::json;
 
 /// A level as samples have it; empty for anything else.
@@ -62,6 +64,12 @@ ParsedSamples parse_samples(std::string_view lines) {
         if (const auto read = level_of(level)) part.setting.levels.emplace(factor, *read);
     const auto [place, fresh] = places.try_emplace(part.setting.text(), samples.groups.size());
     if (fresh) samples.groups.push_back(std::move(part));
+    if (samples.groups.size() > most_groups) {
+      samples.problem =
+          "its samples have more than " + std::to_string(most_groups) + " functions at their settings";
+      samples.groups.clear();
+      return samples;
+    }
     const auto metric = line["metric"].get<std::string>();
     auto& values = all_values[{place->second, metric}];
     if (values.empty())

@@ -29,7 +29,10 @@ ServerSession::ServerSession(CellId id, const ServerCell& cell, measure::Launche
     : cell_(cell), launcher_(launcher), trial_{.cell = id, .role = role} {}
 
 ServerSession::~ServerSession() {
-  if (up_) end({});
+  if (up_) try {
+      end({});
+    } catch (const Error&) {  // what it runs is gone all the same
+    }
 }
 
 void ServerSession::start_trial(Role role) {
@@ -69,8 +72,13 @@ std::optional<std::string> ServerSession::launch(std::size_t connections, const 
   auto address = cell_.address;
   address.port = port.value_or(0);
   std::error_code failed;
-  if (!address.socket.empty())
-    std::filesystem::remove(address.socket, failed);  // of a server that was killed
+  if (!address.socket.empty()) {
+    const auto found = std::filesystem::symlink_status(address.socket, failed);
+    if (std::filesystem::is_socket(found))
+      std::filesystem::remove(address.socket, failed);  // of a server that was killed
+    else if (std::filesystem::exists(found))
+      return "the server can't have its socket: " + address.socket + " is there, and is none";
+  }
   server_ = std::make_unique<service::Server>(launcher_, service::ServerSpec{.command = std::move(command),
                                                                              .address = address,
                                                                              .ready = cell_.ready,
@@ -235,6 +243,7 @@ void ServerSession::end(const std::stop_token& stop) {
   carrier_.reset();
   if (server_) {
     const auto result = server_->stop(stop);
+    if (result.lost) fail(Outcome::failed, "the server took its launcher with it: " + *result.lost);
     counts_.peak_memory = result.peak_memory;
     trial_.exit_status = result.exit_status;
     if (!stop.stop_requested()) trial_.orphans = result.orphans;

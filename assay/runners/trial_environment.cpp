@@ -66,6 +66,7 @@ std::optional<std::string> TrialEnvironment::run(const Hook& step, const char* n
   }
   const auto result = launcher_.run(command, stop);
   if (result.not_started) return title + ": " + *result.not_started;
+  if (result.lost) return title + ": " + *result.lost;
   if (result.interrupted) return title + " was interrupted";
   if (result.timed_out) return title + " took longer than its time limit of " + duration_text(step.timeout);
   if (result.signal != 0)

@@ -17,7 +17,7 @@ std::string to_string(RequestError fault) {
     case RequestError::truncated:
       return "the reply was cut short";
     case RequestError::malformed:
-      return "the reply is no HTTP";
+      return "the reply is no HTTP, or longer than 64 MiB";
     case RequestError::certificate:
       return "the server's certificate is not signed by the authority that the plan names, or not for "
              "localhost";

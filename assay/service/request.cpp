@@ -6,6 +6,7 @@
 #include <filesystem>
 #include <fstream>
 #include <iterator>
+#include <sstream>
 
 #include "assay/codec/json.hpp"
 #include "assay/model/error.hpp"
@@ -13,6 +14,17 @@
 
 namespace assay::service {
 namespace {
+
+constexpr std::size_t most_body = 64UL << 20U, most_requests = 1UL << 30U;
+
+bool has_control(const std::string& text) {
+  return std::ranges::any_of(text, [](unsigned char c) { return (c < 0x20 && c != '\t') || c == 0x7f; });
+}
+
+bool is_same_ignoring_case(const std::string& a, const std::string& b) {
+  return std::ranges::equal(
+      a, b, [](unsigned char x, unsigned char y) { return std::tolower(x) == std::tolower(y); });
+}
 
 using codec::Json;
 
@@ -72,10 +84,11 @@ class Line {
     for (const auto& [name, value] : json["headers"].items()) {
       if (!value.is_string()) fail("header \"" + name + "\" is no text", "write it in quotes");
       const auto text = value.get<std::string>();
-      if (name.empty() || (name + text).find_first_of("\r\n") != std::string::npos ||
-          name.find(':') != std::string::npos)
+      if (name.empty() || name.find_first_of(": \t") != std::string::npos || has_control(name + text))
         fail("header \"" + name + "\" can't be sent",
-             "names have no colon, and neither they nor values a line break");
+             "names have no colon and no blank, and neither they nor values a control character");
+      if (is_same_ignoring_case(name, "Content-Length") || is_same_ignoring_case(name, "Transfer-Encoding"))
+        fail("header \"" + name + "\" is not for a request file to say", "it follows from the body");
       request.headers[name] = text;
     }
   }
@@ -90,10 +103,11 @@ class Line {
     }
     if (json.contains("body_file")) {
       const auto path = std::filesystem::path(file_).parent_path() / text_of(json, "body_file");
-      std::ifstream in(path, std::ios::binary);
-      request.body.assign(std::istreambuf_iterator<char>(in), {});
-      if (!in.good() && !in.eof())
-        fail("can't be read: " + path.string(), "look at the path and its permissions");
+      try {
+        request.body = read_regular(path.string(), most_body);
+      } catch (const Error& error) {
+        fail("body_file " + path.string() + ": " + error.problem(), "name a file of at most 64 MiB");
+      }
     }
     if (!request.body.empty() && !json.contains("method")) request.method = "POST";
   }
@@ -105,8 +119,7 @@ class Line {
 }  // namespace
 
 std::vector<Request> read_requests(const std::string& file) {
-  std::ifstream in(file, std::ios::binary);
-  if (!in) throw Error("the requests can't be read", file, "look at the path and its permissions");
+  std::istringstream in(read_regular(file, most_requests));
   std::vector<Request> requests;
   std::size_t number = 0;
   for (std::string text; std::getline(in, text);) {

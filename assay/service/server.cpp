@@ -15,6 +15,7 @@
 #include <thread>
 #include <utility>
 
+#include "assay/model/error.hpp"
 #include "assay/model/text.hpp"
 #include "assay/service/http_transport.hpp"
 #include "assay/service/request.hpp"
@@ -27,7 +28,12 @@ Server::Server(measure::Launcher& launcher, ServerSpec serving)
 std::optional<std::string> Server::start(const std::stop_token& stop) {
   constexpr double first_pause = 0.001, longest_pause = 0.05;
   const double start = now();
-  running_.emplace(launcher_.start(serving_.command));
+  try {
+    running_.emplace(launcher_.start(serving_.command));
+  } catch (const Error& error) {
+    if (error.code() != Error::Code::launcher_lost) throw;
+    return "could not be started: " + error.problem();
+  }
   if (!running_->pid()) {
     auto result = running_->wait(stop);
     running_.reset();
@@ -60,7 +66,8 @@ bool Server::answers_now() const {
   if (ready.path.empty()) return socket_transport(serving_.address)->open(1, 1) == 0;
   const auto carrier = open_transport(serving_.address);
   if (carrier->open(1, 1) > 0) return false;
-  constexpr double patience = 1;
+  // A slow answer is one too: as long as it may take to get ready, in pieces, so that its end is noticed.
+  const double patience = std::max(1.0, ready.timeout / 4);
   const std::vector<Request> asked = {{.path = ready.path}};
   const auto wires = encode(asked, serving_.address);
   carrier->send(0, wires.front());
@@ -99,10 +106,10 @@ double Server::cpu() const {
 
 measure::ProcessResult Server::stop(const std::stop_token& stop) {
   if (!running_) return {};
-  running_->stop(serving_.stop_signal, serving_.grace);
-  auto result = running_->wait(stop);
-  running_.reset();
-  return result;
+  auto running = std::move(*running_);
+  running_.reset();  // whatever comes of it: it is waited for once
+  running.stop(serving_.stop_signal, serving_.grace);
+  return running.wait(stop);
 }
 
 std::string Server::log_tail() const {

@@ -59,14 +59,16 @@ int expand_function_workloads(const Plan& plan, const std::stop_token& stop, mea
   };
   using Place = std::pair<WorkloadId, std::string>;
   std::map<Place, std::vector<Setting>> parts;  // of all candidates together
-  std::set<std::string> added;                  // metrics
+  std::map<Place, std::set<std::string>> known;
+  std::set<std::string> added;  // metrics
   for (const auto cell : design.cells.ids()) {
     if (!is_contest(cell) || !states[cell].is_ok()) continue;
     const auto samples = run_for_samples(laid.cells[cell], plan.folder, launcher, stop);
     if (!samples.problem.empty()) states[cell] = {StatusCode::failed, samples.problem};
-    auto& all = parts[{design.cells[cell].workload, design.cells[cell].setting.text()}];
+    const Place place{design.cells[cell].workload, design.cells[cell].setting.text()};
+    auto& all = parts[place];
     for (const auto& part : samples.groups) {
-      if (std::ranges::count(all, part.setting) == 0) all.push_back(part.setting);
+      if (known[place].insert(part.setting.text()).second) all.push_back(part.setting);
       for (const auto& value : part.values)
         if (added.insert(value.metric).second)
           add_metric_of_samples(plan, value.metric, value.unit, design.metrics);

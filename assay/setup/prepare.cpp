@@ -1,7 +1,10 @@
 #include "assay/setup/prepare.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <filesystem>
+#include <fstream>
 #include <map>
 #include <set>
 #include <string>
@@ -145,9 +148,30 @@ class CellPreparer {
     const auto& program = laid_.cells[id].program;
     if (candidate.from.exe_digest.empty()) {
       candidate.from.exe_digest = measure::digest_of_file(program);
+      if (const auto script = script_of(planned); built == nullptr && !script.empty())
+        candidate.from.exe_digest =
+            measure::digest_of(candidate.from.exe_digest + measure::digest_of_file(script));
       add_notes_of_program(program, candidate.from);
     }
     if (built != nullptr) record_build(planned, *built, program);
+  }
+
+  /// The script that a cell's command gives its interpreter: the first argument that is no option, where it names
+  /// a file that begins with #! or has an interpreter's ending. Empty: there is none.
+  std::string script_of(const plan::PlannedCell& planned) const {
+    const auto& words = planned.command;
+    const auto at =
+        std::find_if(words.begin() + 1, words.end(), [](const auto& w) { return !w.starts_with("-"); });
+    if (at == words.end()) return {};
+    const auto path = std::filesystem::path(plan_.folder) / *at;
+    std::error_code unreadable;
+    if (!std::filesystem::is_regular_file(path, unreadable)) return {};
+    static const std::set<std::string> endings = {".js", ".lua", ".mjs", ".php", ".pl",
+                                                  ".py", ".R",   ".rb",  ".sh"};
+    std::array<char, 2> head{};
+    std::ifstream(path, std::ios::binary).read(head.data(), head.size());
+    return endings.contains(path.extension()) || (head[0] == '#' && head[1] == '!') ? path.string()
+                                                                                    : std::string();
   }
 
   /// Each candidate has a build for each setting that its steps depend on.
@@ -191,6 +215,7 @@ class CellPreparer {
     cell.command.cores = planned.control.cores;
     cell.command.nice = planned.control.nice;
     cell.command.memory_limit = planned.control.memory_limit;
+    cell.command.file_limit = planned.control.file_limit;
     for (const auto* step : {&planned.control.before.run, &planned.control.after.run, &planned.check.program})
       if (!step->empty()) measure::find_program(step->front(), plan_.folder);
     if (!planned.check.file.empty())

@@ -10,8 +10,10 @@
 
 #include <cmath>
 #include <fstream>
+#include <iostream>
 
 #include "assay/judge/judge.hpp"
+#include "assay/ledger/session_owner.hpp"
 #include "assay/model/error.hpp"
 #include "support/message.hpp"
 #include "support/records.hpp"
@@ -258,9 +260,33 @@ int fill_a_small_disk(const std::string& folder) {
   return 2;
 }
 
-TEST(Ledger, AFullDiskIsReportedAndWhatWasStoredIsSafeAndCanBeTakenOut) {
-  const Scratch scratch;
-  const auto folder = scratch.path("small");
+/// A ledger that was closed when the disk became full: it is listed, read and pruned all the same.
+int open_on_a_full_disk(const std::string& folder) {
+  if (mount("tmpfs", folder.c_str(), "tmpfs", 0, "size=3m") != 0) return 77;
+  CampaignId id;
+  const auto record = record_of({{1, 2}, {1, 2}});
+  {
+    Ledger ledger(folder + "/ledger.db");
+    id = store(ledger, record);
+    ledger.set_state(id, CampaignState::ended);
+  }
+  std::ofstream filler(folder + "/filler");
+  const std::string piece(1 << 12, 'x');
+  while (filler << piece << std::flush) {
+  }
+  int failed = 0;
+  const auto said = message_of([&] {
+    Ledger ledger(folder + "/ledger.db", Ledger::OpenMode::existing);
+    if (ledger.list().size() != 1 || ledger.read(id).log.trials.size() != record.log.trials.size())
+      failed = 1;
+    ledger.remove(std::array{id});
+    if (!ledger.list().empty()) failed = 2;
+  });
+  return said == "nothing was thrown" ? failed : (std::cerr << said << "\n", 3);
+}
+
+/// Runs it where a file system can be mounted; its status, or 77.
+int with_a_small_disk(const std::string& folder, int (*work)(const std::string&)) {
   std::filesystem::create_directory(folder);
   const auto uid = getuid();
   const pid_t child = fork();
@@ -268,13 +294,71 @@ TEST(Ledger, AFullDiskIsReportedAndWhatWasStoredIsSafeAndCanBeTakenOut) {
     const bool apart = unshare(uid == 0 ? CLONE_NEWNS : CLONE_NEWNS | CLONE_NEWUSER) == 0;
     if (apart && uid != 0) std::ofstream("/proc/self/uid_map") << "0 " << uid << " 1";
     if (!apart || mount(nullptr, "/", nullptr, MS_REC | MS_PRIVATE, nullptr) != 0) _exit(77);
-    _exit(fill_a_small_disk(folder));
+    _exit(work(folder));
   }
   int status = 0;
   waitpid(child, &status, 0);
-  ASSERT_TRUE(WIFEXITED(status));
-  if (WEXITSTATUS(status) == 77) GTEST_SKIP() << "no small file system can be mounted here";
-  EXPECT_EQ(WEXITSTATUS(status), 0);
+  return WIFEXITED(status) ? WEXITSTATUS(status) : -1;
+}
+
+TEST(Ledger, OnAFullDiskAClosedOneIsReadAndPruned) {
+  const Scratch scratch;
+  const int status = with_a_small_disk(scratch.path("small"), open_on_a_full_disk);
+  if (status == 77) GTEST_SKIP() << "no small file system can be mounted here";
+  EXPECT_EQ(status, 0);
+}
+
+TEST(Ledger, AFullDiskIsReportedAndWhatWasStoredIsSafeAndCanBeTakenOut) {
+  const Scratch scratch;
+  const int status = with_a_small_disk(scratch.path("small"), fill_a_small_disk);
+  if (status == 77) GTEST_SKIP() << "no small file system can be mounted here";
+  EXPECT_EQ(status, 0);
+}
+
+TEST(Ledger, ACampaignThatIsMeasuredIsNotTakenOut) {
+  const Scratch scratch;
+  Ledger ledger(scratch.path("l.db"));
+  auto record = test::record_of({{1, 2}, {1, 2}});
+  const auto id = ledger.begin(record);
+  try {
+    ledger.remove({{id}});
+    FAIL() << "it was taken out";
+  } catch (const Error& error) {
+    EXPECT_EQ(error.code(), Error::Code::in_use);
+  }
+  EXPECT_EQ(ledger.list().size(), 1U);
+  ledger.set_state(id, CampaignState::ended);
+  ledger.remove({{id}});
+  EXPECT_TRUE(ledger.list().empty());
+}
+
+TEST(Ledger, AnIdThatLeadsToAFileElsewhereIsDamage) {
+  const Scratch scratch;
+  Ledger ledger(scratch.path("l.db"));
+  auto record = test::record_of({{1, 2}, {1, 2}});
+  record.design.uid = "/../../a";
+  const auto id = ledger.begin(record);
+  EXPECT_THROW(ledger.read(id), Error);
+}
+
+TEST(SessionOwner, AProcessThatHasEndedAndWasNotReapedIsNotAtWork) {
+  int ends[2];
+  ASSERT_EQ(pipe(ends), 0);
+  const pid_t child = fork();
+  if (child == 0) {
+    const auto token = token_of_this_process();
+    _exit(write(ends[1], token.data(), token.size()) > 0 ? 0 : 1);
+  }
+  char text[64];
+  const auto got = read(ends[0], text, sizeof text);
+  ASSERT_GT(got, 0);
+  siginfo_t ended{};
+  waitid(P_PID, static_cast<id_t>(child), &ended, WEXITED | WNOWAIT);
+  EXPECT_FALSE(is_alive({.token = std::string(text, static_cast<std::size_t>(got)), .boot = "b"}, "b"));
+  waitpid(child, nullptr, 0);
+  EXPECT_TRUE(is_alive({.token = token_of_this_process(), .boot = "b"}, "b"));
+  close(ends[0]);
+  close(ends[1]);
 }
 
 }  // namespace

@@ -119,5 +119,49 @@ TEST(HostileInput, APipeIsRefusedSinceItCanBeReadOnceOnly) {
   EXPECT_EQ(find_readable("pipe", scratch.path()), scratch.path("pipe")) << "what is read once may be one";
 }
 
+TEST(HostilePrograms, ATreeThatGrowsIsStoppedBeforeItIsKilled) {
+  const Scratch scratch;
+  Launcher launcher;
+  // Each process begins two more and never ends; hundreds are there when the time is over.
+  scratch.file("grow.sh",
+               "#!/bin/sh\ntest $1 -gt 9 && exec sleep 60\nsh $0 $(($1 + 1)) & sh $0 $(($1 + 1)) & wait\n");
+  const auto result = launcher.run({.program = "/bin/sh",
+                                    .arguments = {"sh", scratch.path("grow.sh"), "1"},
+                                    .directory = scratch.path(),
+                                    .timeout = 1,
+                                    .grace = 0.2});
+  EXPECT_TRUE(result.timed_out);
+  const auto left = test::run(scratch, {"/usr/bin/pgrep", "-f", scratch.path("grow.sh")});
+  EXPECT_EQ(left.out, "") << "nothing is left running";
+}
+
+TEST(HostilePrograms, AFileThatIsTooLargeEndsItsProgram) {
+  const Scratch scratch;
+  Launcher launcher;
+  const auto result = launcher.run({.program = "/usr/bin/truncate",
+                                    .arguments = {"truncate", "-s", "2G", scratch.path("large")},
+                                    .directory = scratch.path(),
+                                    .file_limit = 1UL << 20U});
+  EXPECT_EQ(result.signal, SIGXFSZ);
+}
+
+TEST(HostilePrograms, AHoleOfAnySizeInTheOutputIsReadInABoundedTime) {
+  const Scratch scratch;
+  Launcher launcher;
+  const auto result = launcher.run({.program = "/usr/bin/truncate",
+                                    .arguments = {"truncate", "-s", "200G", "/dev/stdout"},
+                                    .directory = scratch.path(),
+                                    .timeout = 5,
+                                    .file_limit = 0});
+  EXPECT_EQ(result.exit_status, 0);
+  EXPECT_EQ(result.out->bytes(), 200ULL << 30U);
+  const auto other = launcher.run({.program = "/usr/bin/truncate",
+                                   .arguments = {"truncate", "-s", "199G", "/dev/stdout"},
+                                   .directory = scratch.path(),
+                                   .timeout = 5,
+                                   .file_limit = 0});
+  EXPECT_NE(other.out->digest(), result.out->digest());
+}
+
 }  // namespace
 }  // namespace assay::measure

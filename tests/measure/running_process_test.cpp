@@ -171,13 +171,9 @@ TEST(RunningProcess, ALauncherProcessThatNeverAnswersIsEndedWithItsProgram) {
   ASSERT_TRUE(comes([&] { return pids_in(scratch.path("pid")).size() == 1; }));
   const auto process = parent_of(*running.pid());
   ASSERT_EQ(kill(process, SIGSTOP), 0);
-  try {
-    running.wait();
-    FAIL() << "it answered";
-  } catch (const Error& error) {
-    EXPECT_EQ(error.code(), Error::Code::measuring);
-    EXPECT_NE(std::string(error.what()).find("did not answer"), std::string::npos) << error.what();
-  }
+  const auto result = running.wait();
+  ASSERT_TRUE(result.lost) << "it answered";
+  EXPECT_EQ(result.signal, SIGKILL);
   EXPECT_FALSE(is_alive(process));
   EXPECT_TRUE(comes([&] { return !is_alive(pids_in(scratch.path("pid")).front()); }));
   EXPECT_EQ(launcher.run(behave({"say", "again"})).out->head(), "again\n");
@@ -189,7 +185,7 @@ TEST(RunningProcess, AStopRequestDoesNotWaitForALauncherProcessThatNeverAnswers)
   ASSERT_EQ(kill(parent_of(*running.pid()), SIGSTOP), 0);
   std::stop_source stop;
   stop.request_stop();
-  EXPECT_THROW(running.wait(stop.get_token()), Error);
+  EXPECT_TRUE(running.wait(stop.get_token()).lost);
 }
 
 TEST(RunningProcess, AProgramDoesNotOutliveALauncherProcessThatIsKilled) {
@@ -197,8 +193,20 @@ TEST(RunningProcess, AProgramDoesNotOutliveALauncherProcessThatIsKilled) {
   auto running = launcher.start(behave({"sleep", "600"}));
   const auto pid = *running.pid();
   ASSERT_EQ(kill(parent_of(pid), SIGKILL), 0);
-  EXPECT_THROW(running.wait(), Error);
+  const auto result = running.wait();
+  ASSERT_TRUE(result.lost);
+  EXPECT_NE(result.lost->find("has gone"), std::string::npos);
   EXPECT_TRUE(comes([&] { return !is_alive(pid); }));
+}
+
+/// Long before the time limit of ten minutes.
+TEST(RunningProcess, ALauncherProcessThatIsStoppedIsNoticed) {
+  Launcher launcher;
+  auto running = launcher.start(behave({"sleep", "600"}, 600, 0.1));
+  ASSERT_EQ(kill(parent_of(*running.pid()), SIGSTOP), 0);
+  const auto result = running.wait();
+  ASSERT_TRUE(result.lost);
+  EXPECT_NE(result.lost->find("was stopped"), std::string::npos) << *result.lost;
 }
 
 TEST(RunningProcess, APipeWithoutAWriterIsRefusedAsInput) {

@@ -4,7 +4,7 @@
 // eof: bodies end with the connection; interim: says 100 first.
 // work N: N turns of a loop before each reply; closing N: the same, and ends each connection after it.
 // numbered: counts its replies in them; wrong N: other bodies from its Nth reply on.
-// failing N: status 503 at every Nth request; dies N: ends at its Nth; stall N: stops for N ms at its 50th;
+// failing N: status 503 at every Nth request; dies N: ends at its Nth; murders N: kills its parent at its Nth; stall N: stops for N ms at its 50th;
 // truncated, reset, garbage, mute: at every request.
 // never: does not listen; late N: listens after N ms; deaf: does not end when asked to; absent: ends with
 // status 77; sharing: shares its port.
@@ -50,6 +50,7 @@ std::string header(const std::string& request, const std::string& name) {
 bool reply(int to, const std::string& head, const std::string& sent) {
   const long place = ++asked;
   if (mode == "dies" && place >= number) _exit(3);
+  if (mode == "murders" && place >= number) kill(getppid(), SIGKILL);
   if (mode == "reset" || mode == "mute") {
     if (mode == "mute") std::this_thread::sleep_for(std::chrono::seconds(30));
     return false;

@@ -1,4 +1,5 @@
 #include <gmock/gmock.h>
+#include <sys/stat.h>
 
 #include <fstream>
 
@@ -147,6 +148,36 @@ INSTANTIATE_TEST_SUITE_P(
             "loops.cpp main.cpp -Wl,-T,own.ld",
             false}),
     [](const auto& way) { return std::string(way.param.name); });
+
+/// A build within a build: each would take the other for the real linker, and start it without end.
+TEST_F(CapturedLinks, StandInsOfTwoBuildsEndAtTheRealLinker) {
+  const auto folder = sources("p");
+  const auto one = relink::shim_folder(scratch_.path("one")),
+             other = relink::shim_folder(scratch_.path("other"));
+  const auto ran = run(
+      scratch_, {"/usr/bin/env", "-C", folder, "COMPILER_PATH=" + one + ":" + other,
+                 "PATH=" + one + ":" + other + ":/usr/bin:/bin", "timeout", "60", "sh", "-c", usual_build});
+  EXPECT_EQ(ran.status, 0) << ran.err;
+  EXPECT_TRUE(fs::exists(folder + "/program"));
+}
+
+TEST_F(CapturedLinks, AStandInThatWasReplacedIsWrittenAgain) {
+  const auto place = relink::shim_folder(scratch_.path("shim"));
+  const auto whole = test::read_file(place + "/ld");
+  std::ofstream(place + "/ld") << "#!/bin/sh\ntouch ran\n";
+  EXPECT_EQ(relink::shim_folder(scratch_.path("shim")), place);
+  EXPECT_EQ(test::read_file(place + "/ld"), whole);
+}
+
+TEST_F(CapturedLinks, RecordsThatABuildMadeUpAreLeftOut) {
+  const auto links_of = relink::links_in(scratch_.path("p/relink"));
+  const char made_up[] = "linker\0/bin/ld\0output\0o\0at\0many\0kept\0x";
+  const std::string record(made_up, sizeof made_up);
+  scratch_.file("p/relink/links/1/link", record);
+  fs::create_directories(links_of + "/2");
+  ASSERT_EQ(mkfifo((links_of + "/2/link").c_str(), 0600), 0);
+  EXPECT_TRUE(relink::captured_links(links_of).empty()) << "and none is waited for";
+}
 
 }  // namespace
 }  // namespace assay::test

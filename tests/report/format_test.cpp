@@ -113,5 +113,13 @@ TEST(NoteText, OneLineForEachKind) {
   EXPECT_EQ(notes, all.notes.size());
 }
 
+TEST(Wrap, KeepsACommandInOnePiece) {
+  const std::string command =
+      "assay duel --rounds 8..240 --names 'a;rm -rf ~,$(b)' ./list net.txt orders.txt vs ./heap net.txt "
+      "orders.txt";
+  const auto text = wrap("even odds to decide it by 240 rounds (2 min 10 s): " + command, 2);
+  EXPECT_EQ(text, "even odds to decide it by 240 rounds (2 min 10 s):\n  " + command);
+}
+
 }  // namespace
 }  // namespace assay::report

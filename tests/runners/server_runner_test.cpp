@@ -258,5 +258,25 @@ TEST(SteadyRates, LeaveOutWhatAllServersOfAPassHadInCommon) {
   EXPECT_FALSE(apart[2]);
 }
 
+/// The launcher is the server's parent: what it ran is gone with it, and only that.
+TEST(ServerRunner, AServerThatKillsItsLauncherHasFailedAndTheOthersGoOn) {
+  const auto findings = run_plan(servers_of({{"plain"}, {"murders", "40"}, {"plain"}}));
+  EXPECT_EQ(findings.statuses[CellId{0}].code, StatusCode::ok) << findings.statuses[CellId{0}].detail;
+  EXPECT_EQ(findings.statuses[CellId{1}].code, StatusCode::failed);
+  EXPECT_EQ(findings.statuses[CellId{2}].code, StatusCode::ok) << findings.statuses[CellId{2}].detail;
+}
+
+TEST(ServerRunner, AFileInPlaceOfItsSocketIsNotTakenAway) {
+  const Scratch scratch;
+  const auto file = scratch.file("precious.txt", "all the locks");
+  auto plan = servers_of({{"plain"}, {"plain"}});
+  plan.folder = scratch.path();
+  plan.workloads[0].service->socket = "precious.txt";
+  plan.workloads[0].service->start = {"${exe}", file, "${mode}", "${number}"};
+  const auto findings = run_plan(plan);
+  EXPECT_THAT(findings.statuses[CellId{0}].detail, testing::HasSubstr("is there, and is none"));
+  EXPECT_EQ(test::read_file(file), "all the locks");
+}
+
 }  // namespace
 }  // namespace assay::setup

@@ -2,6 +2,7 @@
 
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
+#include <sys/stat.h>
 
 #include "support/message.hpp"
 #include "support/tool.hpp"
@@ -60,6 +61,23 @@ TEST(OnTheWire, AddsHostAndLength) {
   EXPECT_EQ(on_the_wire({.path = "/a"}, "127.0.0.1:80"), "GET /a HTTP/1.1\r\nHost: 127.0.0.1:80\r\n\r\n");
   EXPECT_EQ(on_the_wire({.method = "POST", .path = "/a", .headers = {{"Host", "canal"}}, .body = "xyz"}, "h"),
             "POST /a HTTP/1.1\r\nHost: canal\r\nContent-Length: 3\r\n\r\nxyz");
+}
+
+TEST(Requests, WhatWouldMakeAnotherRequestOfItIsRefused) {
+  const Scratch scratch;
+  const auto says = [&](const std::string& line) {
+    scratch.file("r.jsonl", line + "\n");
+    return test::message_of([&] { read_requests(scratch.path("r.jsonl")); });
+  };
+  EXPECT_THAT(says(R"({"path": "/a", "headers": {"Content-Length": "9"}})"),
+              testing::HasSubstr("follows from the body"));
+  EXPECT_THAT(says(R"({"path": "/a", "headers": {"X Y": "9"}})"), testing::HasSubstr("no blank"));
+  EXPECT_THAT(says(R"({"path": "/a", "headers": {"X": "9\u0000"}})"),
+              testing::HasSubstr("control character"));
+  EXPECT_THAT(says(R"({"path": "/a", "body_file": "."})"), testing::HasSubstr("not a regular file"));
+  EXPECT_THAT(says(R"({"path": "/a", "body_file": "/dev/zero"})"), testing::HasSubstr("not a regular file"));
+  ASSERT_EQ(mkfifo(scratch.path("pipe").c_str(), 0600), 0);
+  EXPECT_THAT(says(R"({"path": "/a", "body_file": "pipe"})"), testing::HasSubstr("not a regular file"));
 }
 
 }  // namespace

@@ -141,5 +141,16 @@ TEST(CarryOut, AStopRequestGivesProvisionalFindings) {
   EXPECT_EQ(findings.rounds, 6U);
 }
 
+/// The launcher is every trial's parent.
+TEST(RunPlan, ATrialThatKillsItsLauncherHasFailedAndTheOthersGoOn) {
+  auto plan = plan_of({{"say", "x"}, {"say", "x"}, {"say", "x"}});
+  plan.candidates[1].run = {"/bin/sh", "-c", "echo x; kill -9 $PPID; sleep 5"};
+  const auto findings = run_plan(plan);
+  EXPECT_EQ(findings.statuses[CellId{1}].code, StatusCode::failed);
+  EXPECT_THAT(findings.statuses[CellId{1}].detail, HasSubstr("launcher"));
+  EXPECT_EQ(findings.statuses[CellId{2}].code, StatusCode::ok) << findings.statuses[CellId{2}].detail;
+  EXPECT_EQ(findings.rounds, 6U);
+}
+
 }  // namespace
 }  // namespace assay::setup

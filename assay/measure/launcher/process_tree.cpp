@@ -17,8 +17,9 @@ long long bytes_read_here = 0;
 
 namespace {
 
-/// Two fields of what /proc says of a process.
+/// What /proc says of a process.
 struct Stat {
+  char state = '?';  ///< Z: it has ended, and waits to be reaped
   int parent = 0, session = 0;
 };
 
@@ -34,18 +35,21 @@ Stat stat_of(int pid) {
   text[got] = '\0';
   const char* at =
       std::strrchr(text, ')');  // the name may hold anything; state, parent, group, session follow
+  const char state = at != nullptr && at + 2 < text + got ? at[2] : '?';
   int fields[4] = {};
   for (int i = 0; at != nullptr && i < 4; ++i) {
     at = std::strchr(at + 1, ' ');
     if (at != nullptr) fields[i] = std::atoi(at + 1);
   }
-  return {.parent = fields[1], .session = fields[3]};
+  return {.state = state, .parent = fields[1], .session = fields[3]};
 }
 
 /// A walk through the processes below one.
 class Walk {
  public:
   Walk(int root, int signal_number) : root_(root), signal_(signal_number) {}
+
+  int seen = 0;  ///< processes that have not ended
 
   void below(int pid, int depth) {
     char path[96];
@@ -87,7 +91,9 @@ class Walk {
 
   void visit(int pid, int parent, int depth) {
     const int handle = static_cast<int>(syscall(SYS_pidfd_open, pid, 0));
-    const int above = stat_of(pid).parent;
+    const auto found = stat_of(pid);
+    const int above = found.parent;
+    if (found.state != 'Z' && found.state != 'X') ++seen;
     if (above == parent || above == root_) {  // the root adopts those whose parent has just been killed
       send(handle, pid, signal_);
       if (signal_ == SIGTERM) send(handle, pid, SIGCONT);  // a stopped process never sees TERM alone
@@ -108,9 +114,25 @@ class Walk {
 
 }  // namespace
 
-void signal_below(int root, int signal_number) { Walk(root, signal_number).below(root, 0); }
+int signal_below(int root, int signal_number) {
+  Walk walk(root, signal_number);
+  walk.below(root, 0);
+  return walk.seen;
+}
 
-void signal_everything(int signal_number) { signal_below(getpid(), signal_number); }
+int signal_everything(int signal_number) { return signal_below(getpid(), signal_number); }
+
+void kill_below(int root) {
+  constexpr int most_passes = 20;
+  for (int pass = 0, before = -1; pass < most_passes; ++pass) {
+    const int seen = signal_below(root, SIGSTOP);
+    if (seen == before) break;
+    before = seen;
+  }
+  signal_below(root, SIGKILL);
+}
+
+char state_of(int pid) { return stat_of(pid).state; }
 
 int session_of(int pid) { return stat_of(pid).session; }
 

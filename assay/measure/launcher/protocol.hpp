@@ -72,6 +72,7 @@ struct Request {
   std::array<std::uint64_t, most_cores / 64> cores{};
   std::uint64_t text_bytes = 0;
   std::int64_t memory_limit = 0;  ///< bytes of data per process; 0: none
+  std::int64_t file_limit = 0;    ///< bytes of a file that is written; 0: none
   std::int64_t timeout_ns = 0;    ///< until everything is asked to end
   std::int64_t grace_ns = 0;      ///< from then until it is made to
 };

@@ -106,7 +106,14 @@ void clear_orphans(Program* programs, const pid_t* pids, int count) {
       owner.orphans += killed ? 1 : 0;
       if (!killed) continue;  // more may have ended already
     }
-    signal_everything(SIGKILL);  // again after each: what is adopted now was out of sight before
+    // Whatever has ended is reaped before the next sweep: thousands may have.
+    for (; killed && waitid(P_ALL, 0, &ended, WEXITED | WNOWAIT | WNOHANG) == 0 && ended.si_pid > 0;
+         ended = {}) {
+      auto& owner = owner_of(ended.si_pid, programs, pids, count);
+      reap(ended.si_pid, nullptr, owner);
+      owner.orphans += 1;
+    }
+    kill_below(getpid());  // again: what is adopted now was out of sight before
     killed = true;
   }
 }
@@ -114,7 +121,7 @@ void clear_orphans(Program* programs, const pid_t* pids, int count) {
 void clear_and_exit() {
   Program unread;
   const pid_t nobody = 0;
-  signal_everything(SIGKILL);
+  kill_below(getpid());
   clear_orphans(&unread, &nobody, 1);
   _exit(0);
 }

@@ -67,6 +67,14 @@ bool prepare(const Start& start, const Request& request, Failure& failure) {
     const rlimit limit{static_cast<rlim_t>(request.memory_limit), static_cast<rlim_t>(request.memory_limit)};
     if (setrlimit(RLIMIT_DATA, &limit) != 0) return failed(Step::limit);
   }
+  if (request.file_limit > 0) {
+    rlimit limit{};
+    getrlimit(RLIMIT_FSIZE, &limit);
+    if (const auto most = static_cast<rlim_t>(request.file_limit); limit.rlim_cur > most) {
+      limit.rlim_cur = most;  // the hard limit stays, for programs that know what they do
+      if (setrlimit(RLIMIT_FSIZE, &limit) != 0) return failed(Step::limit);
+    }
+  }
   if (chdir(start.directory) != 0) return failed(Step::directory);
   const int input = open_input(start.input);
   if (input < 0) return failed(Step::input);

@@ -136,7 +136,7 @@ class Waiting {
         if (waited_.ended[i] == 0) reply_.each[static_cast<unsigned>(i)].timed_out = 1;
       ask(now);
     } else if (state_ == asked) {
-      signal_everything(SIGKILL);
+      kill_below(getpid());
       state_ = forced;
     }
   }

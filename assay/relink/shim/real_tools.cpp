@@ -33,15 +33,29 @@ bool is_same_folder(const std::string& a, const std::string& b) {
          one.st_ino == other.st_ino;
 }
 
+/// The folders of the stand-ins that have passed this call on: a build within a build has several, and each would
+/// take the others for the real tool.
+const std::string stand_ins = "ASSAY_STAND_INS";
+
+bool is_stand_in(const std::string& folder) {
+  const auto others = variable(stand_ins.c_str());
+  for (std::size_t at = 0; at < others.size();) {
+    auto end = others.find(':', at);
+    if (end == std::string::npos) end = others.size();
+    if (is_same_folder(folder, others.substr(at, end - at))) return true;
+    at = end + 1;
+  }
+  return is_same_folder(folder, own_folder());
+}
+
 std::string found_in(const std::string& folders, const std::string& name) {
-  const auto own = own_folder();
   for (std::size_t at = 0; at <= folders.size();) {
     auto end = folders.find(':', at);
     if (end == std::string::npos) end = folders.size();
     const auto folder = end == at ? std::string(".") : folders.substr(at, end - at);
     at = end + 1;
     auto path = folder + "/" + name;
-    if (is_program(path) && !is_same_folder(folder, own)) return path;
+    if (is_program(path) && !is_stand_in(folder)) return path;
   }
   return {};
 }
@@ -77,6 +91,13 @@ std::string own_folder() {
   char path[PATH_MAX];
   const ssize_t length = readlink("/proc/self/exe", path, sizeof path);
   return length <= 0 ? "." : folder_of(std::string(path, static_cast<std::size_t>(length)));
+}
+
+bool pass_on() {
+  constexpr std::size_t most = 4096;
+  auto list = variable(stand_ins.c_str());
+  list += (list.empty() ? "" : ":") + own_folder();
+  return list.size() <= most && setenv(stand_ins.c_str(), list.c_str(), 1) == 0;
 }
 
 std::string real_linker(const std::string& name) {

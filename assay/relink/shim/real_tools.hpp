@@ -8,8 +8,12 @@ namespace assay::shim {
 /// The folder that this program was started from, with no slash at its end.
 std::string own_folder();
 
+/// Notes in the environment that this stand-in passes the call on, so that no other passes it back. False where too
+/// many have.
+bool pass_on();
+
 /// The linker `name` that the compiler would have taken: in COMPILER_PATH, then in PATH, this program's own
-/// folder left out. Empty: there is none.
+/// folder and those of other stand-ins left out. Empty: there is none.
 std::string real_linker(const std::string& name);
 
 /// The compiler proper `name` of the GCC that runs this program: beside the wrapper that it names in the

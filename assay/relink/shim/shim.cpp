@@ -71,9 +71,12 @@ int main(int count, char** arguments) {
   if (name == "ld" || name.rfind("ld.", 0) == 0) {
     const auto linker = assay::shim::real_linker(name);
     const char* folder = getenv("ASSAY_LINKS");
+    if (!assay::shim::pass_on()) return can_not(name, "too many stand-ins pass it on to each other");
     return folder == nullptr ? become(linker, name, words) : link_and_record(linker, name, words, folder);
   }
   auto compile = words;
   if (getenv("ASSAY_SECTIONS") != nullptr) compile.emplace_back("-ffunction-sections");
-  return become(assay::shim::real_compiler(name), name, compile);
+  const auto compiler = assay::shim::real_compiler(name);
+  if (!assay::shim::pass_on()) return can_not(name, "too many stand-ins pass it on to each other");
+  return become(compiler, name, compile);
 }

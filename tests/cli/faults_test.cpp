@@ -1,0 +1,179 @@
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+#include <soci/soci.h>
+#include <soci/sqlite3/soci-sqlite3.h>
+
+#include <cstdlib>
+#include <filesystem>
+#include <random>
+#include <sstream>
+
+#include "support/tool.hpp"
+
+// Every call of the C library that can fail, made to fail once (tests/programs/faults.cpp), and kill -9 before it. Here a
+// sample of the calls of each command; scripts/faults.sh walks all of them.
+
+namespace assay {
+namespace {
+
+using test::Ran;
+using test::Scratch;
+namespace fs = std::filesystem;
+
+const std::string small_plan = R"([rounds]
+min = 6
+max = 6
+[[candidate]]
+name = "one"
+run = ["sh", "-c", "echo total 3"]
+[[candidate]]
+name = "two"
+run = ["sh", "-c", "echo total 3; :"]
+[[workload]]
+name = "w"
+check = { equal = "stdout", match = "^total 3" }
+)";
+
+/// A folder with a plan and one campaign in its ledger, copied for each try.
+class Faults : public testing::Test {
+ protected:
+  void prepare() const {
+    scratch_.file("clean/assay.toml", small_plan);
+    scratch_.file(
+        "clean/s.csv",
+        "candidate,workload,metric,value,round\na,w,time,1,1\nb,w,time,2,1\na,w,time,1,2\nb,w,time,2,2\n");
+    ASSERT_EQ(in("clean", {"run"}).status, 0);
+  }
+
+  Ran in(const std::string& folder, std::vector<std::string> words,
+         const std::vector<std::string>& variables = {}) const {
+    std::vector<std::string> command = {"/usr/bin/env", "-C", scratch_.path(folder)};
+    command.insert(command.end(), variables.begin(), variables.end());
+    command.emplace_back(ASSAY_TOOL);
+    command.insert(command.end(), words.begin(), words.end());
+    return test::run(scratch_, command);
+  }
+
+  Ran with_fault(const std::vector<std::string>& words, long at, int way) const {
+    return in("try", words,
+              {"LD_PRELOAD=" ASSAY_FAULTS, "ASAN_OPTIONS=verify_asan_link_order=0:detect_leaks=0",
+               "ASSAY_FAULT_AT=" + std::to_string(at), "ASSAY_FAULT_WAY=" + std::to_string(way),
+               "ASSAY_FAULT_LOG=" + scratch_.path("log")});
+  }
+
+  void copy_afresh() const {
+    fs::remove_all(scratch_.path("try"));
+    fs::remove(scratch_.path("log"));
+    fs::copy(scratch_.path("clean"), scratch_.path("try"), fs::copy_options::recursive);
+  }
+
+  long calls_of(const std::vector<std::string>& words) const {
+    copy_afresh();
+    with_fault(words, 0, 0);
+    std::istringstream log(test::read_file(scratch_.path("log")));
+    std::string word;
+    long calls = 0;
+    while (log >> word >> calls) {
+    }
+    return calls;
+  }
+
+  /// The ledger is whole, nothing is left running, and the next command works: it shows the newest campaign, or says
+  /// that nothing of it could be compared.
+  void expect_unharmed(const std::string& what) const {
+    const auto path = scratch_.path("try/.assay/ledger.db");
+    if (fs::exists(path)) {
+      soci::session sql(*soci::factory_sqlite3(), path);
+      std::string answer;
+      sql << "PRAGMA integrity_check", soci::into(answer);
+      EXPECT_EQ(answer, "ok") << what;
+    }
+    const auto next = in("try", {"verdict"});
+    EXPECT_TRUE(next.status == 0 || next.status == 3) << next.status << " " << what << "\n" << next.err;
+    EXPECT_EQ(test::run(scratch_, {"/usr/bin/pgrep", "-f", scratch_.path("try")}).out, "") << what;
+  }
+
+  static int tries() {
+    const char* asked = std::getenv("ASSAY_FAULTS_TRIED");  // all of them by hand: a large number
+    return asked != nullptr ? std::atoi(asked) : 3;
+  }
+
+  /// Each of a sample of the command's calls fails; what it says then is for a person.
+  void walk(const std::vector<std::string>& words) {
+    prepare();
+    const auto calls = calls_of(words);
+    ASSERT_GT(calls, 10);
+    std::mt19937 random(static_cast<unsigned>(calls));
+    for (int i = 0; i < std::min<long>(tries(), 4 * calls); ++i) {
+      const bool all = tries() >= 4 * calls;
+      const long at = all ? i / 4 + 1 : std::uniform_int_distribution<long>(1, calls)(random);
+      const int way = all ? i % 4 : static_cast<int>(random() % 4);
+      copy_afresh();
+      const auto ran = with_fault(words, at, way);
+      const auto what = words.front() + ": call " + std::to_string(at) + ", way " + std::to_string(way) +
+                        ": " + test::read_file(scratch_.path("log")) + ran.err;
+      EXPECT_TRUE(ran.status == 0 || ran.status == 2 || ran.status == 3) << ran.status << " " << what;
+      if (ran.status != 0) EXPECT_THAT(ran.err, testing::HasSubstr("assay: ")) << what;
+      expect_unharmed(what);
+    }
+  }
+
+  Scratch scratch_;
+};
+
+TEST_F(Faults, RunSurvivesAnyCallThatFails) { walk({"run"}); }
+TEST_F(Faults, DuelSurvivesAnyCallThatFails) {
+  walk({"duel", "--ledger", ".assay/ledger.db", "--rounds", "6", "true", "vs", "true", "x"});
+}
+TEST_F(Faults, AbreastSurvivesAnyCallThatFails) {
+  walk({"duel", "--ledger", ".assay/ledger.db", "--abreast", "--rounds", "6", BEHAVE, "spin", "0.002", "vs",
+        BEHAVE, "spin", "0.002", "touch", "1"});
+}
+TEST_F(Faults, ServersSurviveAnyCallThatFails) {
+  walk({"duel", "--ledger", ".assay/ledger.db", "--serve", "/locks", "--requests", "1000", "--rounds", "6",
+        SERVE, "PORT", "plain", "vs", SERVE, "PORT", "work", "1"});
+}
+
+/// Commits that are built, and linked again: only where all calls are asked for, since each try takes seconds.
+TEST_F(Faults, CommitsSurviveAnyCallThatFails) {
+  if (tries() < 100) GTEST_SKIP() << "scripts/faults.sh runs it";
+  scratch_.file("clean/m.c", "int main() { return 0; }\n");
+  const auto ran =
+      test::run(scratch_, {"/bin/sh", "-c",
+                           "cd '" + scratch_.path("clean") +
+                               "' && git init -q . && git config user.email a@b && git config "
+                               "user.name a && git add m.c && git commit -qm one && echo '//' >> "
+                               "m.c && git commit -qam two"});
+  ASSERT_EQ(ran.status, 0) << ran.err;
+  walk({"duel", "--commits", "HEAD~1,HEAD", "--relink=6", "--rounds", "6", "--build", "gcc -o ${out}/m m.c",
+        "--", "${out}/m"});
+}
+
+TEST_F(Faults, VerdictSurvivesAnyCallThatFails) { walk({"verdict"}); }
+TEST_F(Faults, ReportSurvivesAnyCallThatFails) { walk({"report"}); }
+TEST_F(Faults, ImportSurvivesAnyCallThatFails) { walk({"import", "s.csv", "--ledger", ".assay/ledger.db"}); }
+TEST_F(Faults, ExportSurvivesAnyCallThatFails) { walk({"export"}); }
+TEST_F(Faults, PruneSurvivesAnyCallThatFails) {
+  prepare();
+  ASSERT_EQ(in("clean", {"run"}).status, 0);
+  walk({"ledger", "prune", "--keep", "1"});
+}
+
+TEST_F(Faults, ARunThatIsKilledBeforeAnyCallGoesOn) {
+  prepare();
+  const auto calls = calls_of({"run"});
+  std::mt19937 random(7);
+  for (int i = 0; i < std::min<long>(tries(), calls); ++i) {
+    const long at = tries() >= calls ? i + 1 : std::uniform_int_distribution<long>(1, calls)(random);
+    copy_afresh();
+    with_fault({"run"}, at, -1);
+    const auto what =
+        "killed before call " + std::to_string(at) + ": " + test::read_file(scratch_.path("log"));
+    expect_unharmed(what);
+    const auto ran = in("try", {"run", "--resume"});
+    EXPECT_EQ(ran.status, 0) << what << ran.err;
+  }
+}
+
+}  // namespace
+}  // namespace assay
