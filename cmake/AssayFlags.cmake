@@ -18,6 +18,10 @@ if(CMAKE_UNITY_BUILD AND ASSAY_TESTS)  # some thirty programs are linked: in hal
     add_link_options(-fuse-ld=${linker})
   endif()
 endif()
+if(ASSAY_EXTRA_FLAGS)  # of scripts that look for faults: other sanitizers, coverage; not for embedded programs
+  target_compile_options(assay_flags INTERFACE ${ASSAY_EXTRA_FLAGS})
+  target_link_options(assay_flags INTERFACE ${ASSAY_EXTRA_FLAGS})
+endif()
 if(ASSAY_STRICT)
   target_compile_options(assay_flags INTERFACE -Werror)
 endif()

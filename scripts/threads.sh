@@ -3,9 +3,8 @@
 # clients, links that are made side by side, ledgers that several processes write.
 set -euo pipefail
 cd "$(dirname "$0")/.."
-flags="-O1 -g1 -fsanitize=thread"
-cmake --preset check -B build/threads -DASSAY_SANITIZE=OFF -DCMAKE_CXX_FLAGS_DEBUG="$flags" \
-  -DCMAKE_EXE_LINKER_FLAGS=-fsanitize=thread -DASSAY_DEMO=OFF >/dev/null
+cmake --preset check -B build/threads -DASSAY_SANITIZE=OFF -DASSAY_DEMO=OFF -DCMAKE_CXX_FLAGS_DEBUG="-O0 -g1" \
+  -DASSAY_EXTRA_FLAGS=-fsanitize=thread >/dev/null
 cmake --build build/threads --target running_tests measure_tests
 export TSAN_OPTIONS="halt_on_error=1 second_deadlock_stack=1"
 build/threads/tests/running_tests --gtest_brief=1 \

@@ -2,7 +2,9 @@
 #include <algorithm>
 #include <exception>
 #include <iostream>
+#include <new>
 #include <string>
+#include <system_error>
 #include <vector>
 
 #include "assay/app/options.hpp"
@@ -102,6 +104,13 @@ int main(int argc, char** argv) {
     return error.code() == assay::Error::Code::measuring || error.code() == assay::Error::Code::launcher_lost
                ? assay::cli::exit_nothing_measured
                : assay::cli::exit_request;
+  } catch (const std::bad_alloc&) {
+    std::cerr << "assay: there is no memory left; end other programs, or measure less at once\n";
+    return assay::cli::exit_nothing_measured;
+  } catch (const std::system_error& error) {
+    std::cerr << "assay: the system refuses: " << error.what()
+              << "; look at the limits on processes, files and memory (ulimit -a), and at this folder\n";
+    return assay::cli::exit_nothing_measured;
   } catch (const std::exception& error) {
     std::cerr << "assay: unexpected: " << error.what() << "\n";
     return assay::cli::exit_nothing_measured;

@@ -47,7 +47,9 @@ bool is_written_in_place(const std::string& path) {
 
 void write_whole(const std::string& path, const std::string& text, const std::string& what, unsigned mode) {
   if (is_written_in_place(path)) {
-    const File file{open(path.c_str(), O_WRONLY | O_CLOEXEC | O_NOCTTY)};
+    // A pipe that nobody reads is refused, not waited for.
+    const File file{open(path.c_str(), O_WRONLY | O_CLOEXEC | O_NOCTTY | O_NONBLOCK)};
+    if (file.fd >= 0) fcntl(file.fd, F_SETFL, 0);
     if (file.fd < 0 || !write_all(file.fd, text)) fail(path, what, errno);
     return;
   }

@@ -74,6 +74,8 @@ std::optional<std::string> ServerSession::launch(std::size_t connections, const 
   std::error_code failed;
   if (!address.socket.empty()) {
     const auto found = std::filesystem::symlink_status(address.socket, failed);
+    if (service::is_answered(address.socket))
+      return "the server can't have its socket: another program answers at " + address.socket;
     if (std::filesystem::is_socket(found))
       std::filesystem::remove(address.socket, failed);  // of a server that was killed
     else if (std::filesystem::exists(found))

@@ -158,6 +158,9 @@ measure::Descriptor begin_to_connect(const Address& address, bool& on_its_way);
 /// Whether a socket that was on its way did not get there. Any thread.
 bool has_failed(int socket);
 
+/// Whether a program takes connections at a Unix socket.
+bool is_answered(const std::string& socket);
+
 /// The inodes of the TCP sockets that listen on this port, whatever the address. Asks the kernel for those
 /// alone (sock_diag(7)); where that is not to be had, reads its tables of all connections, which takes long
 /// after many short ones.

@@ -3,6 +3,7 @@
 #include <re2/re2.h>
 
 #include <algorithm>
+#include <cstdint>
 #include <filesystem>
 #include <fstream>
 #include <iterator>
@@ -72,9 +73,9 @@ class Line {
   }
 
   int status_of(const Json& json) const {
-    const int status = json.is_number_integer() ? json.get<int>() : 0;
+    const auto status = json.is_number_integer() ? json.get<std::int64_t>() : 0;
     if (status < 200 || status > 599) fail("\"status\" is no status of a reply", "use 200 to 599");
-    return status;
+    return static_cast<int>(status);
   }
 
   void read_headers(const Json& json, Request& request) const {

@@ -128,4 +128,9 @@ std::set<std::uint64_t> listeners_on(int port) {
   return inodes;
 }
 
+bool is_answered(const std::string& socket) {
+  bool on_its_way = false;
+  return static_cast<bool>(begin_to_connect({.socket = socket}, on_its_way));
+}
+
 }  // namespace assay::service

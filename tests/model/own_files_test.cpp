@@ -41,6 +41,8 @@ TEST(WriteWhole, WritesToDevicesAsTheyAreAndNamesWhatFails) {
   EXPECT_TRUE(fs::is_character_file("/dev/null"));
   EXPECT_THROW(write_whole("/dev/full", "all of it", "it"), Error);
   EXPECT_THROW(write_whole(scratch.path("none/file"), "all of it", "it"), Error);
+  ASSERT_EQ(mkfifo(scratch.path("pipe").c_str(), 0600), 0);
+  EXPECT_THROW(write_whole(scratch.path("pipe"), "all of it", "it"), Error) << "nobody reads it";
 }
 
 TEST(OpenOwn, RefusesLinksAndFilesOfSeveralNames) {

@@ -74,6 +74,7 @@ TEST(Requests, WhatWouldMakeAnotherRequestOfItIsRefused) {
   EXPECT_THAT(says(R"({"path": "/a", "headers": {"X Y": "9"}})"), testing::HasSubstr("no blank"));
   EXPECT_THAT(says(R"({"path": "/a", "headers": {"X": "9\u0000"}})"),
               testing::HasSubstr("control character"));
+  EXPECT_THAT(says(R"({"path": "/a", "status": 4294967496})"), testing::HasSubstr("no status"));
   EXPECT_THAT(says(R"({"path": "/a", "body_file": "."})"), testing::HasSubstr("not a regular file"));
   EXPECT_THAT(says(R"({"path": "/a", "body_file": "/dev/zero"})"), testing::HasSubstr("not a regular file"));
   ASSERT_EQ(mkfifo(scratch.path("pipe").c_str(), 0600), 0);
