@@ -16,7 +16,7 @@ name = "true"
 run = ["/bin/true"]
 [[candidate]]
 name = "again"
-run = ["/bin/true", "again"]
+run = ["/bin/true", "once", "more"]
 [[workload]]
 name = "nothing"
 PLAN

@@ -96,14 +96,14 @@ void warn_of_unset_variables(const Plan& plan) {
 /// A ledger may have come with a folder of somebody else's: what it says would be run.
 void refuse_foreign(const Plan& plan) {
   constexpr std::size_t most = 5;
-  std::string commands;
   std::size_t count = 0;
+  std::cerr << "assay: what would be run:\n";
   for (const auto& cell : plan::expand_cells(plan))
     if (cell.state.is_ok() && count++ < most)
-      commands += "\n  " + app::shell_quoted(plan::display_command(cell.command, plan.folder));
-  throw Error("you did not measure this campaign here, and its plan says what is run:" + commands +
-                  (count > most ? "\n  …" : "") + "\n",
-              "again", "--trust runs it all the same");
+      std::cerr << "  " << app::shell_quoted(plan::display_command(cell.command, plan.folder)) << "\n";
+  if (count > most) std::cerr << "  …\n";
+  throw Error("you did not measure this campaign here, and its ledger says what is run", "again",
+              "look at the commands above; --trust runs them");
 }
 
 int again(const AgainOptions& asked) {
