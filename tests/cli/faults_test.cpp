@@ -95,7 +95,7 @@ class Faults : public testing::Test {
 
   static int tries() {
     const char* asked = std::getenv("ASSAY_FAULTS_TRIED");  // all of them by hand: a large number
-    return asked != nullptr ? std::atoi(asked) : 3;
+    return asked != nullptr ? std::atoi(asked) : 2;
   }
 
   /// Each of a sample of the command's calls fails; what it says then is for a person.
