@@ -118,8 +118,8 @@ TEST(Documents, HoldNoFolderOfThisMachineAndNoHost) {
 
 TEST(DuelArguments, AnOptionAfterTheFirstCommandIsPointedOut) {
   const Scratch scratch;
-  const auto ran =
-      assay(scratch, {"duel", "--rounds", "6", BEHAVE, "spin", "0.002", "vs", BEHAVE, "spin", "0.002", "--rounds", "7"});
+  const auto ran = assay(scratch, {"duel", "--rounds", "6", BEHAVE, "spin", "0.002", "vs", BEHAVE, "spin",
+                                   "0.002", "--rounds", "7"});
   EXPECT_THAT(ran.err, HasSubstr("--rounds stands after the first command"));
   const auto own = assay(scratch, {"duel", "--rounds", "7", "/bin/true", "--json", "vs", "/bin/true"});
   EXPECT_THAT(own.err, Not(HasSubstr("stands after"))) << "programs have such options themselves";
