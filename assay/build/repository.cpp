@@ -1,97 +1,20 @@
 #include "assay/build/repository.hpp"
 
-#include <fcntl.h>
-#include <sys/file.h>
-#include <sys/stat.h>
 #include <unistd.h>
 
 #include <algorithm>
-#include <chrono>
 #include <filesystem>
-#include <fstream>
 #include <sstream>
-#include <string_view>
-#include <thread>
 #include <utility>
 #include <vector>
 
 #include "assay/measure/file_io.hpp"
-#include "assay/measure/program_file.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/own_files.hpp"
 #include "assay/model/text.hpp"
 
 namespace assay::build {
-
-measure::Descriptor lock_file(const std::string& path, const std::stop_token& stop) {
-  measure::Descriptor file(open_own(path, O_RDWR | O_CREAT));
-  if (!file) throw Error("the cache can't be written here", path, "look at the folder's permissions");
-  while (flock(file.get(), LOCK_EX | LOCK_NB) != 0) {
-    if (stop.stop_requested()) throw Cancelled{};
-    std::this_thread::sleep_for(std::chrono::milliseconds(50));
-  }
-  return file;
-}
-
-std::vector<std::string> environment_without_git() {
-  std::vector<std::string> names;
-  for (char** entry = environ; entry != nullptr && *entry != nullptr; ++entry) {
-    const std::string_view variable = *entry;
-    const auto name = variable.substr(0, variable.find('='));
-    const bool of_connection = name.starts_with("GIT_SSH") || name == "GIT_ASKPASS";
-    if (!name.empty() && (!name.starts_with("GIT_") || of_connection)) names.emplace_back(name);
-  }
-  return names;
-}
-
-Git::Git(measure::Launcher& launcher, std::stop_token stop)
-    : launcher_(launcher), stop_(std::move(stop)), program_(measure::find_program("git", ".")) {}
-
-Git::Result Git::run(const std::string& folder, const std::vector<std::string>& arguments,
-                     const std::vector<std::string>& environment) {
-  measure::Command command{.program = program_, .arguments = {"git"}, .directory = folder, .timeout = 3600};
-  // What a repository's own configuration could have run, or take from elsewhere, is switched off.
-  for (const char* setting :
-       {"core.hooksPath=/dev/null", "core.fsmonitor=false", "advice.detachedHead=false",
-        "protocol.file.allow=always", "protocol.ext.allow=never", "gc.auto=0", "maintenance.auto=false"})
-    command.arguments.insert(command.arguments.end(), {"-c", setting});
-  command.arguments.insert(command.arguments.end(), arguments.begin(), arguments.end());
-  command.environment = environment_without_git();
-  command.environment->insert(command.environment->end(),
-                              {"LC_ALL=C", "GIT_TERMINAL_PROMPT=0", "GIT_OPTIONAL_LOCKS=0"});
-  command.environment->insert(command.environment->end(), environment.begin(), environment.end());
-  const auto result = launcher_.run(command, stop_);
-  if (result.interrupted) throw Cancelled{};
-  if (result.not_started) throw Error("git could not be started: " + *result.not_started, folder);
-  if (result.lost) throw Error("git was cut off: " + *result.lost, folder, {}, Error::Code::measuring);
-  const auto whole = [](const measure::Capture& capture) {
-    std::string text(capture.head());
-    while (!text.empty() && text.back() == '\n') text.pop_back();
-    return text;
-  };
-  return {result.signal != 0 ? 128 + result.signal : result.exit_status, whole(*result.out),
-          whole(*result.err)};
-}
-
-std::string Git::text(const std::string& folder, const std::vector<std::string>& arguments,
-                      const std::vector<std::string>& environment) {
-  auto result = run(folder, arguments, environment);
-  if (result.status == 0) return std::move(result.out);
-  constexpr std::size_t enough = 400;
-  const auto tail =
-      result.err.size() > enough ? "…" + result.err.substr(result.err.size() - enough) : result.err;
-  throw Error("git " + arguments.front() + " failed: " + tail, folder);
-}
-
 namespace fs = std::filesystem;
-
-bool Git::is_tracked(const std::string& folder) {
-  const fs::path path(folder);
-  const auto listed = run(path.parent_path().empty() ? "." : path.parent_path().string(),
-                          {"ls-files", "--cached", "--", path.filename().string()});
-  return listed.status == 0 && !listed.out.empty();
-}
-
 namespace {
 
 /// Whether a path leads to something below where it starts.
@@ -148,8 +71,8 @@ Repository::Repository(measure::Launcher& launcher, const std::string& folder, c
   git_.run(own_, {"fetch", "--quiet", "--update-shallow", common_, "+refs/tags/*:refs/tags/*"});
 }
 
-/// Several processes share the cache's repository: one at a time changes it. What a killed git left locked is
-/// nobody's then.
+/// Several processes share the cache's repository: one at a time changes it. Locks that a killed git left are
+/// removed.
 measure::Descriptor Repository::lock_cache() {
   std::error_code ignored;
   fs::create_directories(fs::path(own_).parent_path(), ignored);
@@ -381,60 +304,6 @@ void Repository::bring_submodules(const std::string& worktree, const std::string
       git_.text(worktree, update);
     }
     bring_submodules((fs::path(worktree) / path).string(), (local / "modules").string());
-  }
-}
-
-namespace fs = std::filesystem;
-namespace {
-
-bool belongs(const fs::path& path) { return path.filename() != ".git" && path.filename() != ".assay"; }
-
-/// Every file and link below a folder, relative to it, in a fixed order.
-std::vector<fs::path> files_below(const fs::path& folder) {
-  std::vector<fs::path> files;
-  for (auto at = fs::recursive_directory_iterator(folder); at != fs::recursive_directory_iterator(); ++at) {
-    if (!belongs(at->path())) {
-      at.disable_recursion_pending();
-      continue;
-    }
-    if (at->is_symlink() || at->is_regular_file()) files.push_back(fs::relative(at->path(), folder));
-  }
-  std::ranges::sort(files);
-  return files;
-}
-
-}  // namespace
-
-Source find_folder(const std::string& folder) {
-  if (std::error_code failed; !fs::is_directory(folder, failed))
-    throw Error("there is no such folder", folder, "source names the folder of a candidate's source");
-  try {
-    std::string content;
-    for (const auto& file : files_below(folder)) {
-      const auto path = fs::path(folder) / file;
-      const bool link = fs::is_symlink(path);
-      content += file.string() + '\0' +
-                 (link ? "-> " + fs::read_symlink(path).string() : measure::digest_of_file(path.string())) +
-                 '\0' +
-                 std::to_string(static_cast<unsigned>(fs::symlink_status(path).permissions()) & 0111U) + '\n';
-    }
-    return {.tree = measure::digest_of(content), .folder = folder};
-  } catch (const fs::filesystem_error& error) {
-    throw Error("the source can't be read: " + error.code().message(), error.path1().string());
-  }
-}
-
-void copy_folder(const Source& source, const std::string& to) {
-  try {
-    fs::remove_all(to);
-    fs::create_directories(to);
-    for (const auto& file : files_below(source.folder)) {
-      const auto target = fs::path(to) / file;
-      fs::create_directories(target.parent_path());
-      fs::copy(fs::path(source.folder) / file, target, fs::copy_options::copy_symlinks);
-    }
-  } catch (const fs::filesystem_error& error) {
-    throw Error("the source can't be copied: " + error.code().message(), error.path1().string());
   }
 }
 

@@ -79,9 +79,6 @@ const SliceClock& SliceClock::instance() {
   return clock;
 }
 
-}  // namespace assay::contest
-
-namespace assay::contest {
 namespace {
 
 /// The call site.

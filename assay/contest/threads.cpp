@@ -1,6 +1,5 @@
 #include "assay/contest/threads.hpp"
 
-#include <linux/perf_event.h>
 #include <sys/ioctl.h>
 #include <sys/syscall.h>
 #include <unistd.h>
@@ -15,6 +14,7 @@
 #include <utility>
 
 #include "assay/contest/slices.hpp"
+#include "assay/measure/launcher/counter_events.hpp"
 #include "assay/model/error.hpp"
 
 namespace assay::contest {
@@ -84,37 +84,9 @@ double ThreadGroup::run(const std::function<void(std::size_t)>& work) {
   return std::max(0.0, static_cast<double>(end - start) * clock.seconds_per_tick() - clock.overhead());
 }
 
-}  // namespace assay::contest
-
-namespace assay::contest {
-namespace {
-
-struct Event {
-  std::uint32_t type;
-  std::uint64_t config;
-};
-
-constexpr std::array<Event, measure::counter_kinds> events = {
-    {{PERF_TYPE_SOFTWARE, PERF_COUNT_SW_TASK_CLOCK},
-     {PERF_TYPE_HARDWARE, PERF_COUNT_HW_INSTRUCTIONS},
-     {PERF_TYPE_HARDWARE, PERF_COUNT_HW_CPU_CYCLES},
-     {PERF_TYPE_HARDWARE, PERF_COUNT_HW_BRANCH_INSTRUCTIONS},
-     {PERF_TYPE_HARDWARE, PERF_COUNT_HW_BRANCH_MISSES},
-     {PERF_TYPE_HARDWARE, PERF_COUNT_HW_CACHE_REFERENCES},
-     {PERF_TYPE_HARDWARE, PERF_COUNT_HW_CACHE_MISSES}}};
-
-}  // namespace
-
 ThreadCounters::ThreadCounters() {
-  for (std::size_t i = 0; i < events.size(); ++i) {
-    perf_event_attr attribute{};
-    attribute.size = sizeof attribute;
-    attribute.type = events[i].type;
-    attribute.config = events[i].config;
-    attribute.disabled = 1;
-    attribute.exclude_kernel = 1;
-    attribute.exclude_hv = 1;
-    attribute.read_format = PERF_FORMAT_TOTAL_TIME_ENABLED | PERF_FORMAT_TOTAL_TIME_RUNNING;
+  for (std::size_t i = 0; i < files_.size(); ++i) {
+    auto attribute = measure::protocol::counter_attribute(static_cast<measure::protocol::Count>(i));
     files_[i] = static_cast<int>(syscall(SYS_perf_event_open, &attribute, 0, -1, -1, PERF_FLAG_FD_CLOEXEC));
     if (files_[i] < 0 && problem_.empty()) problem_ = std::strerror(errno);
   }

@@ -25,7 +25,7 @@ Plan placed(Plan plan) {
 
 }  // namespace
 
-CommitComparer::CommitComparer(const Plan& plan, CampaignKind kind, engine::RunOptions run)
+CommitComparer::CommitComparer(const Plan& plan, CampaignKind kind, engine::RunOptions run, bool reuse)
     : plan_(placed(plan)),
       kind_(kind),
       run_(std::move(run)),
@@ -34,7 +34,9 @@ CommitComparer::CommitComparer(const Plan& plan, CampaignKind kind, engine::RunO
       repository_(launcher_,
                   (fs::path(plan_.folder) / plan_.candidates.front().source).lexically_normal().string(),
                   build::cache_of(plan_.folder), run_.stop),
-      fingerprint_(engine::current_session().fact("fingerprint")) {}
+      fingerprint_(engine::current_session().fact("fingerprint")) {
+  run_.resume = reuse;
+}
 
 void CommitComparer::take_turn() {
   auto session = engine::current_session();

@@ -27,10 +27,10 @@ struct Campaign {
 /// Measures commits of one repository beside each other, built and run as a plan says.
 class CommitComparer {
  public:
-  /// `plan`: its first candidate is what each commit is built and run like. Campaigns are of this kind; where
-  /// `run.resume` is set, those of the kind that the ledger has of the same commits count, and go on. Throws
+  /// `plan`: its first candidate is what each commit is built and run like. Campaigns are of this kind; with
+  /// `reuse`, those of the kind that the ledger has of the same commits count, and go on. Throws
   /// Error when the plan names no commit, and as build::Repository.
-  CommitComparer(const Plan& plan, CampaignKind kind, engine::RunOptions run);
+  CommitComparer(const Plan& plan, CampaignKind kind, engine::RunOptions run, bool reuse = true);
   CommitComparer(const CommitComparer&) = delete;
   CommitComparer& operator=(const CommitComparer&) = delete;
 

@@ -15,12 +15,6 @@ namespace {
 
 constexpr CandidateId before_id{0}, after_id{1};
 
-/// Earlier campaigns of a search count, and go on, unless they are to be ignored.
-engine::RunOptions with_resume(engine::RunOptions run, bool resume) {
-  run.resume = resume;
-  return run;
-}
-
 Line line_between(build::Repository& repository, const std::string& good, const std::string& bad,
                   const std::vector<std::string>& inputs) {
   for (const auto& name : {good, bad})
@@ -37,7 +31,7 @@ class CommitLocator {
   CommitLocator(const Plan& plan, const LocateOptions& options, const engine::RunOptions& run)
       : options_(options),
         ledger_(run.ledger),
-        measuring_(plan, CampaignKind::search, with_resume(run, !options.ignore_earlier)),
+        measuring_(plan, CampaignKind::search, run, !options.ignore_earlier),
         clock_(engine::steady_clock()) {
     measuring_.narrow(options.only);
   }

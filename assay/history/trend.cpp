@@ -24,18 +24,12 @@ namespace {
 
 constexpr std::size_t at_once = 4;  ///< commits in a campaign, beside the reference
 
-/// A history goes on where it was cut off.
-engine::RunOptions resuming(engine::RunOptions run) {
-  run.resume = true;
-  return run;
-}
-
 class HistoryMeasurement {
  public:
   HistoryMeasurement(const Plan& plan, const TrendOptions& options, const engine::RunOptions& run)
       : options_(options),
         ledger_(run.ledger),
-        measuring_(plan, CampaignKind::history, resuming(run)),
+        measuring_(plan, CampaignKind::history, run),
         clock_(engine::steady_clock()) {
     measuring_.narrow(options.only);
     if (options.every < 1)

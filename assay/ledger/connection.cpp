@@ -128,7 +128,7 @@ void Connection::fail(const std::exception& error) {
     case Error::Code::ledger_gone:
       fail_gone();
     default:
-      // The statement and its values, which follow in brackets, are nobody's business.
+      // Without the statement and its values, which follow.
       const std::string why = error.what();
       throw Error("the ledger could not be used: " + why.substr(0, why.find(" while executing")), path_, {},
                   code);

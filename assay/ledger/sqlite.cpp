@@ -66,6 +66,7 @@ class Sqlite : public Dialect {
       try {
         open_for_writing(sql);
       } catch (const soci::soci_error&) {
+        if (create) throw;  // what is to be measured needs a ledger that takes it
         sql.close();
         reads_only_ = true;
         open_as(sql, "?immutable=1");

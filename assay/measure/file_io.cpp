@@ -32,9 +32,12 @@ std::string content_of(const std::string& path) {
 }
 
 bool write_file(const std::string& path, const std::string& text) {
-  std::ofstream file(path, std::ios::binary);
-  file << text << std::flush;
-  return file.good();
+  try {
+    write_whole(path, text, "it");
+    return true;
+  } catch (const Error&) {
+    return false;
+  }
 }
 
 int free_port() {

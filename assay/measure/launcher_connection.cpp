@@ -22,6 +22,7 @@
 #include "assay/measure/launcher/process_tree.hpp"
 #include "assay/measure/launcher_request.hpp"
 #include "assay/model/error.hpp"
+#include "assay/model/own_files.hpp"
 
 extern "C" {
 extern const unsigned char assay_launcher_image[];
@@ -36,14 +37,7 @@ void fail_launching(const std::string& what) {
 }
 
 void write_all(int fd, const void* bytes, std::size_t count) {
-  const auto* at = static_cast<const char*>(bytes);
-  while (count > 0) {
-    const auto put = write(fd, at, count);
-    if (put < 0 && errno == EINTR) continue;
-    if (put <= 0) fail_launching("a memory file can't be written");
-    at += put;
-    count -= static_cast<std::size_t>(put);
-  }
+  if (!write_bytes(fd, bytes, count)) fail_launching("a memory file can't be written");
 }
 
 Descriptor memory_file(const char* name, bool executable) {

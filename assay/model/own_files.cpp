@@ -22,16 +22,6 @@ struct File {
   }
 };
 
-bool write_all(int fd, const std::string& text) {
-  for (std::size_t at = 0; at < text.size();) {
-    const auto put = write(fd, text.data() + at, text.size() - at);
-    if (put < 0 && errno == EINTR) continue;
-    if (put <= 0) return false;
-    at += static_cast<std::size_t>(put);
-  }
-  return true;
-}
-
 [[noreturn]] void fail(const std::string& path, const std::string& what, int error) {
   throw Error(what + " can't be written here: " + std::strerror(error), path,
               "look at the folder's permissions and the disk");
@@ -45,12 +35,24 @@ bool is_written_in_place(const std::string& path) {
 
 }  // namespace
 
+bool write_bytes(int fd, const void* bytes, std::size_t count) {
+  const auto* at = static_cast<const char*>(bytes);
+  while (count > 0) {
+    const auto put = write(fd, at, count);
+    if (put < 0 && errno == EINTR) continue;
+    if (put <= 0) return false;
+    at += put;
+    count -= static_cast<std::size_t>(put);
+  }
+  return true;
+}
+
 void write_whole(const std::string& path, const std::string& text, const std::string& what, unsigned mode) {
   if (is_written_in_place(path)) {
-    // A pipe that nobody reads is refused, not waited for.
+    // A pipe without a reader is refused, not waited for.
     const File file{open(path.c_str(), O_WRONLY | O_CLOEXEC | O_NOCTTY | O_NONBLOCK)};
     if (file.fd >= 0) fcntl(file.fd, F_SETFL, 0);
-    if (file.fd < 0 || !write_all(file.fd, text)) fail(path, what, errno);
+    if (file.fd < 0 || !write_bytes(file.fd, text.data(), text.size())) fail(path, what, errno);
     return;
   }
   struct stat before {};
@@ -59,7 +61,8 @@ void write_whole(const std::string& path, const std::string& text, const std::st
   unlink(draft.c_str());
   const File file{open(draft.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, mode)};
   if (file.fd < 0) fail(path, what, errno);
-  if (!write_all(file.fd, text) || fdatasync(file.fd) != 0 || rename(draft.c_str(), path.c_str()) != 0) {
+  if (!write_bytes(file.fd, text.data(), text.size()) || fdatasync(file.fd) != 0 ||
+      rename(draft.c_str(), path.c_str()) != 0) {
     const int error = errno;
     unlink(draft.c_str());
     fail(path, what, error);

@@ -7,7 +7,10 @@
 
 namespace assay::model {
 
-/// Writes a whole file: beside it, and renamed, so that nobody sees a part and a link of that name is replaced,
+/// Writes all of it to a descriptor, whatever interrupts it. False, with errno, where it can't be.
+bool write_bytes(int fd, const void* bytes, std::size_t count);
+
+/// Writes a whole file: beside it, and renamed, so that no reader sees a part and a link of that name is replaced,
 /// not followed. Devices and pipes, and what lies below /dev and /proc, are written to as they are. `mode`: the
 /// permissions of a new file, before the umask. Throws Error that names `what` can't be written there.
 void write_whole(const std::string& path, const std::string& text, const std::string& what,

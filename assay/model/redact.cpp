@@ -33,7 +33,9 @@ std::string without_query_values(const std::string& text) {
   std::string out;
   for (std::size_t at = 0; at < text.size();) {
     const auto end = std::min(text.find_first_of(ends_of_a_word, at), text.size());
-    const auto word = text.substr(at, end - at);
+    const auto last = text.find_last_not_of(":,.)", end - 1);  // what follows belongs to the sentence
+    const auto word_end = end > at && last != std::string::npos && last >= at ? last + 1 : end;
+    const auto word = text.substr(at, word_end - at);
     const auto query = word.find('?');
     if (query == std::string::npos || word.substr(0, query).find('/') == std::string::npos) {
       out += word;
@@ -46,6 +48,7 @@ std::string without_query_values(const std::string& text) {
         part = next;
       }
     }
+    out += text.substr(word_end, end - word_end);
     if (end < text.size()) out += text[end];
     at = end + 1;
   }
@@ -59,7 +62,7 @@ class UniqueNames {
   std::string of(const std::string& text, const std::string& folder) {
     const auto [at, is_new] = cuts_.try_emplace(text);
     if (!is_new) return at->second;
-    const auto cut = shorten_local_paths(text, folder);
+    const auto cut = without_query_values(shorten_local_paths(text, folder));
     auto name = cut;
     for (int i = 2; !taken_.insert(name).second; ++i) name = cut + " #" + std::to_string(i);
     return at->second = name;

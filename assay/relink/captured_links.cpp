@@ -125,7 +125,6 @@ extern const char assay_shim_image[];
 extern const char assay_shim_image_end[];
 
 namespace assay::relink {
-namespace fs = std::filesystem;
 
 std::string shim_folder(const std::string& folder) {
   const std::string image(assay_shim_image, assay_shim_image_end);
@@ -171,9 +170,6 @@ std::vector<std::string> capturing_environment(const std::string& shim, const st
           "CCACHE_DISABLE=1"};
 }
 
-}  // namespace assay::relink
-
-namespace assay::relink {
 namespace {
 
 using Json = nlohmann::json;

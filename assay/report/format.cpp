@@ -211,7 +211,6 @@ std::size_t display_width(const std::string& text) {
 
 namespace {
 
-/// The words of a line; a number and its per cent sign are one.
 /// Where a command begins that ends the line, as "…: assay run --rounds 60": it stays in one piece, since what is
 /// pasted of it in two is two commands. The line's length where there is none.
 std::size_t command_of(const std::string& line) {
@@ -222,6 +221,7 @@ std::size_t command_of(const std::string& line) {
   return line.size();
 }
 
+/// The words of a line; a number and its per cent sign are one, and so is a command.
 std::vector<std::string> words_of(const std::string& line) {
   std::vector<std::string> words;
   const auto command = command_of(line);

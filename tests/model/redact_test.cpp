@@ -36,7 +36,7 @@ TEST(ForOthers, CutsEveryTextThatADocumentShows) {
   design.cells = {Cell{}};
   record.log.status_changes.push_back({CellId{0}, {StatusCode::failed, "no /home/ann/net.txt"}});
   record.log.trials.push_back({.cell = {0}, .detail = "no /home/ann/net.txt"});
-  design.title = "asked for /plan?token=secret&from=3&all, is it quick? a=b";
+  design.title = "asked for /plan?token=secret&from=3&all, is it quick? a=b; GET /x?y=1: no";
   const auto passed = redacted(record);
   EXPECT_EQ(passed.design.folder, "");
   EXPECT_EQ(passed.design.repeat_command, "assay run …/assay.toml");
@@ -45,7 +45,7 @@ TEST(ForOthers, CutsEveryTextThatADocumentShows) {
   EXPECT_EQ(passed.design.workloads.front().run[1], "…/run.sh");
   EXPECT_EQ(passed.design.builds.front().steps[0], "cc -o …/out");
   EXPECT_EQ(passed.log.status_changes[0].status.detail, "no …/net.txt");
-  EXPECT_EQ(passed.design.title, "asked for /plan?token=…&from=…&all, is it quick? a=b");
+  EXPECT_EQ(passed.design.title, "asked for /plan?token=…&from=…&all, is it quick? a=b; GET /x?y=…: no");
   EXPECT_EQ(passed.log.trials[0].detail, "no …/net.txt");
 }
 

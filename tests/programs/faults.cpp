@@ -130,31 +130,22 @@ extern "C" int posix_spawn(pid_t* pid, const char* path, const posix_spawn_file_
   return next(pid, path, actions, attributes, arguments, variables);
 }
 
-extern "C" int open(const char* path, int flags, ...) {
-  static const auto next = real<int (*)(const char*, int, ...)>("open");
-  va_list rest;
-  va_start(rest, flags);
-  const auto mode = static_cast<mode_t>(va_arg(rest, int));
-  va_end(rest);
-  if (const int error = fault("open", {EMFILE, EACCES, ENOSPC}); error != 0) {
-    errno = error;
-    return -1;
+#define OPENING(name)                                                           \
+  extern "C" int name(const char* path, int flags, ...) {                       \
+    static const auto next = real<int (*)(const char*, int, ...)>(#name);       \
+    va_list rest;                                                               \
+    va_start(rest, flags);                                                      \
+    const auto mode = static_cast<mode_t>(va_arg(rest, int));                   \
+    va_end(rest);                                                               \
+    if (const int error = fault(#name, {EMFILE, EACCES, ENOSPC}); error != 0) { \
+      errno = error;                                                            \
+      return -1;                                                                \
+    }                                                                           \
+    return next(path, flags, mode);                                             \
   }
-  return next(path, flags, mode);
-}
 
-extern "C" int open64(const char* path, int flags, ...) {
-  static const auto next = real<int (*)(const char*, int, ...)>("open64");
-  va_list rest;
-  va_start(rest, flags);
-  const auto mode = static_cast<mode_t>(va_arg(rest, int));
-  va_end(rest);
-  if (const int error = fault("open64", {EMFILE, EACCES, ENOSPC}); error != 0) {
-    errno = error;
-    return -1;
-  }
-  return next(path, flags, mode);
-}
+OPENING(open)
+OPENING(open64)
 
 #define TRANSFERRING(name, parameters, arguments, shorter, ...)          \
   extern "C" ssize_t name parameters {                                   \

@@ -1,7 +1,6 @@
 #include "assay/measure/launcher/resource_usage.hpp"
 
 #include <fcntl.h>
-#include <linux/perf_event.h>
 #include <sys/resource.h>
 #include <sys/syscall.h>
 #include <sys/wait.h>
@@ -13,6 +12,7 @@
 #include <cstdlib>
 #include <cstring>
 
+#include "assay/measure/launcher/counter_events.hpp"
 #include "assay/measure/launcher/process_tree.hpp"
 
 namespace assay::launcher {
@@ -126,27 +126,6 @@ void clear_and_exit() {
   _exit(0);
 }
 
-namespace {
-
-using namespace measure::protocol;
-
-struct Event {
-  unsigned type;
-  unsigned long long config;
-};
-
-constexpr Event events[count_kinds] = {
-    {PERF_TYPE_SOFTWARE, PERF_COUNT_SW_TASK_CLOCK},
-    {PERF_TYPE_HARDWARE, PERF_COUNT_HW_INSTRUCTIONS},
-    {PERF_TYPE_HARDWARE, PERF_COUNT_HW_CPU_CYCLES},
-    {PERF_TYPE_HARDWARE, PERF_COUNT_HW_BRANCH_INSTRUCTIONS},
-    {PERF_TYPE_HARDWARE, PERF_COUNT_HW_BRANCH_MISSES},
-    {PERF_TYPE_HARDWARE, PERF_COUNT_HW_CACHE_REFERENCES},
-    {PERF_TYPE_HARDWARE, PERF_COUNT_HW_CACHE_MISSES},
-};
-
-}  // namespace
-
 void Counters::open(unsigned wanted) {
   for (unsigned kind = 0; kind < count_kinds; ++kind) {
     const bool is_wanted = (wanted >> kind & 1U) != 0;
@@ -155,17 +134,9 @@ void Counters::open(unsigned wanted) {
       files_[kind] = -1;
     }
     if (!is_wanted || files_[kind] >= 0 || refused_[kind]) continue;
-    perf_event_attr attribute{};
-    attribute.size = sizeof attribute;
-    attribute.type = events[kind].type;
-    attribute.config = events[kind].config;
-    attribute.disabled = 1;
+    auto attribute = counter_attribute(static_cast<Count>(kind));
     attribute.inherit = 1;
     attribute.enable_on_exec = 1;
-    // Or it would need privilege. The task clock runs in the kernel all the same.
-    attribute.exclude_kernel = 1;
-    attribute.exclude_hv = 1;
-    attribute.read_format = PERF_FORMAT_TOTAL_TIME_ENABLED | PERF_FORMAT_TOTAL_TIME_RUNNING;
     files_[kind] = static_cast<int>(syscall(SYS_perf_event_open, &attribute, 0, -1, -1,
                                             static_cast<unsigned long>(PERF_FLAG_FD_CLOEXEC)));
     if (files_[kind] >= 0) continue;
