@@ -1,10 +1,14 @@
 #!/usr/bin/env bash
-# Many trials of next to nothing in one process and one ledger: descriptors, memory and seconds a round, which should stay flat.
+# Many trials of next to nothing, and many small campaigns, each in one process and one ledger: descriptors, memory and the
+# time of each, which should stay flat, and how long lists and verdicts take then.
 #
-#   bench/soak.sh [ROUNDS]    default 10000 (two programs and, in every fourth round, a twin)
+#   bench/soak.sh [ROUNDS [CAMPAIGNS]]    default 10000 (two programs and, in every fourth round, a twin) and 200
+#
+# Needs build/release with -DASSAY_BENCH=ON.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 rounds=${1:-10000}
+campaigns=${2:-200}
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
 cat > "$work/assay.toml" <<PLAN
@@ -32,7 +36,12 @@ while kill -0 $tool 2>/dev/null; do
 done
 wait $tool
 cat "$work/out"
-for command in verdict ledger; do
-  printf '%s: ' "$command"
-  /usr/bin/time -f '%e s' build/release/bin/assay $command --ledger "$work/ledger.db" > /dev/null
-done
+timed() {
+  printf '%-8s ' "$1:"
+  /usr/bin/time -f '%e s' build/release/bin/assay "$@" > /dev/null
+}
+timed verdict --ledger "$work/ledger.db"
+timed ledger --ledger "$work/ledger.db"
+build/release/bench/bench_campaigns "$campaigns" "$work/campaigns.db"
+timed verdict last --ledger "$work/campaigns.db"
+timed ledger --ledger "$work/campaigns.db"

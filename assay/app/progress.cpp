@@ -47,8 +47,8 @@ void ProgressLine::on_message(const std::string& text) {
   for (std::string line; std::getline(lines, line);) std::cerr << "assay: " << line << "\n";
 }
 
-void ProgressLine::on_busy(engine::WhenBusy what) {
-  on_message(std::string("another campaign is measuring on this machine; ") +
+void ProgressLine::on_busy(engine::WhenBusy what, const std::string& who) {
+  on_message("another campaign is measuring on this machine" + (who.empty() ? "" : " (" + who + ")") + "; " +
              (what == engine::WhenBusy::wait ? "waiting for its end (--when-busy go-on measures beside it)"
                                              : "going on beside it"));
 }

@@ -18,7 +18,7 @@ class ProgressLine : public engine::Observer {
   ProgressLine& operator=(const ProgressLine&) = delete;
 
   void on_message(const std::string& text) override;
-  void on_busy(engine::WhenBusy what) override;
+  void on_busy(engine::WhenBusy what, const std::string& who) override;
   /// Says who the candidates are, and warns of unlike builds and of comparing a program with itself.
   void on_start(const Design& design) override;
   void on_forecast(const Forecast& outlook, const Design& design) override;
@@ -45,7 +45,7 @@ class ProgressLine : public engine::Observer {
 class HistoryProgress : public engine::Observer {
  public:
   void on_message(const std::string& text) override { line_.on_message(text); }
-  void on_busy(engine::WhenBusy what) override { line_.on_busy(what); }
+  void on_busy(engine::WhenBusy what, const std::string& who) override { line_.on_busy(what, who); }
   /// Commits of one project resemble each other: nothing is printed about that.
   void on_start(const Design& design) override { line_.name_cells_by(design); }
   void on_progress(const engine::Progress& progress) override { line_.on_progress(progress); }

@@ -275,6 +275,11 @@ void Repository::check_out(const Source& source, const std::string& to) {
   git_.text(own_, {"worktree", "prune"});
   // Forced twice: one that was cut off while it was made is locked.
   git_.text(own_, {"worktree", "add", "--quiet", "--force", "--force", "--detach", to, source.commit});
+  // git ends well where it could not write some of the files.
+  if (const auto missing = git_.text(to, {"diff-files", "--name-only"}); !missing.empty())
+    throw Error("git did not write all files of " + source.commit.substr(0, 10) + ": " +
+                    missing.substr(0, missing.find('\n')) + " is missing or cut off",
+                to, "look at the disk it is on, and at the repository with git fsck");
   bring_submodules(to, common_ + "/modules");
 }
 

@@ -96,7 +96,7 @@ int main(int argc, char** argv) {
     std::cout.flush();
     if (!std::cout) {
       std::cerr << "assay: the results could not be written out\n";
-      return assay::cli::exit_request;
+      return status == assay::cli::exit_interrupted ? status : assay::cli::exit_request;
     }
     return status;
   } catch (const assay::Error& error) {

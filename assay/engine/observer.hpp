@@ -46,8 +46,9 @@ class Observer {
 
   /// What there is to know before measuring: builds as they go, what a check leaves open.
   virtual void on_message(const std::string& /*text*/) {}
-  /// Another campaign is at work; reported once, with what is done about it.
-  virtual void on_busy(WhenBusy /*what*/) {}
+  /// Another campaign is at work: what is done about it, and who measures ("process 12 of user 1000"; may be empty).
+  /// Reported once, and again where waiting has taken too long.
+  virtual void on_busy(WhenBusy /*what*/, const std::string& /*who*/) {}
   /// What is about to be measured, once it is known and before anything runs.
   virtual void on_start(const Design& /*design*/) {}
   /// What can be expected of the rest: once when the answers have been checked, and again when the first few
@@ -92,8 +93,8 @@ class RecordKeeper : public Observer {
   void on_message(const std::string& text) override {
     if (to_ != nullptr) to_->on_message(text);
   }
-  void on_busy(WhenBusy what) override {
-    if (rest_ != nullptr) rest_->on_busy(what);
+  void on_busy(WhenBusy what, const std::string& who) override {
+    if (rest_ != nullptr) rest_->on_busy(what, who);
   }
   void on_start(const Design& design) override {
     if (rest_ != nullptr) rest_->on_start(design);

@@ -1,5 +1,7 @@
 #include "assay/engine/open_campaign.hpp"
 
+#include <unistd.h>
+
 #include <algorithm>
 #include <chrono>
 #include <filesystem>
@@ -10,6 +12,7 @@
 #include <utility>
 #include <vector>
 
+#include "assay/engine/round_loop.hpp"
 #include "assay/measure/file_io.hpp"
 #include "assay/measure/machine.hpp"
 #include "assay/model/error.hpp"
@@ -35,15 +38,25 @@ Session current_session() {
 measure::MachineLock acquire_machine(const RunOptions& run, Session& session) {
   measure::MachineLock lock(run.machine_lock);
   if (lock.try_lock()) return lock;
-  if (run.observer != nullptr) run.observer->on_busy(run.when_busy);
-  if (run.when_busy == WhenBusy::proceed) {
-    session.facts.push_back({"beside another campaign", "yes"});
-    return lock;
-  }
-  while (!lock.try_lock()) {
+  const auto holder = lock.holder();
+  const auto who =
+      holder ? "process " + std::to_string(holder->pid) + " of user " + std::to_string(holder->user) : "";
+  const auto report = [&](WhenBusy what) {
+    if (run.observer != nullptr) run.observer->on_busy(what, who);
+  };
+  report(run.when_busy);
+  const auto patience = measure::MachineLock::patience(holder, getuid());
+  const auto now = steady_clock();
+  const auto begin = now();
+  while (run.when_busy == WhenBusy::wait && !lock.try_lock()) {
     if (run.stop.stop_requested()) throw Cancelled{};
+    if (patience && now() - begin > *patience) {
+      report(WhenBusy::proceed);
+      break;
+    }
     std::this_thread::sleep_for(std::chrono::milliseconds(200));
   }
+  if (!lock.try_lock()) session.facts.push_back({"beside another campaign", "yes"});
   return lock;
 }
 

@@ -103,18 +103,45 @@ MachineLock::MachineLock(std::string name) : name_(std::move(name)) {
   name_.resize(std::min(name_.size(), sizeof(sockaddr_un::sun_path) - 1));
 }
 
+namespace {
+
+/// In the abstract space: the byte before the name stays zero.
+std::pair<sockaddr_un, socklen_t> abstract_address(const std::string& name) {
+  sockaddr_un address{};
+  address.sun_family = AF_UNIX;
+  name.copy(address.sun_path + 1, name.size());
+  return {address, static_cast<socklen_t>(offsetof(sockaddr_un, sun_path) + 1 + name.size())};
+}
+
+}  // namespace
+
 bool MachineLock::try_lock() {
   if (held_) return true;
   Descriptor candidate(socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0));
-  sockaddr_un address{};
-  address.sun_family = AF_UNIX;
-  const auto length = name_.size();  // the byte before it stays zero: the abstract space
-  name_.copy(address.sun_path + 1, length);
-  if (!candidate || bind(candidate.get(), reinterpret_cast<sockaddr*>(&address),
-                         static_cast<socklen_t>(offsetof(sockaddr_un, sun_path) + 1 + length)) != 0)
+  const auto [address, length] = abstract_address(name_);
+  if (!candidate || bind(candidate.get(), reinterpret_cast<const sockaddr*>(&address), length) != 0)
     return false;
+  constexpr int asking = 16;
+  listen(candidate.get(), asking);  // nobody is answered: who waits learns from the kernel who listens
   held_ = std::move(candidate);
   return true;
+}
+
+std::optional<MachineLock::Holder> MachineLock::holder() const {
+  const Descriptor asking(socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC | SOCK_NONBLOCK, 0));
+  const auto [address, length] = abstract_address(name_);
+  ucred who{};
+  socklen_t size = sizeof who;
+  if (!asking || connect(asking.get(), reinterpret_cast<const sockaddr*>(&address), length) != 0 ||
+      getsockopt(asking.get(), SOL_SOCKET, SO_PEERCRED, &who, &size) != 0)
+    return {};
+  return Holder{who.pid, who.uid};
+}
+
+std::optional<double> MachineLock::patience(const std::optional<Holder>& holder, unsigned user) {
+  constexpr double hour = 3600;
+  if (holder && (holder->user == user || holder->user == 0)) return {};
+  return hour;
 }
 
 }  // namespace assay::measure

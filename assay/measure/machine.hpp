@@ -1,5 +1,6 @@
 #pragma once
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -28,6 +29,17 @@ class MachineLock {
 
   /// Takes the turn if it is free; true when this object holds it.
   bool try_lock();
+
+  struct Holder {
+    int pid = 0;
+    unsigned user = 0;
+  };
+  /// Who has the turn; empty where nobody has, or where it is held by something that is no campaign.
+  [[nodiscard]] std::optional<Holder> holder() const;
+
+  /// How long the turn of `holder` is waited for, in seconds; empty: until it ends. Anyone on the machine can hold
+  /// the turn, so that only one's own and root's is waited for without a limit.
+  static std::optional<double> patience(const std::optional<Holder>& holder, unsigned user);
 
  private:
   std::string name_;

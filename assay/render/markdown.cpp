@@ -1,4 +1,5 @@
 #include <fmt/format.h>
+#include <re2/re2.h>
 
 #include <map>
 #include <string_view>
@@ -15,6 +16,14 @@ namespace assay::render {
 using namespace report;  // its words
 namespace {
 
+/// Text as Markdown that shows what would be an address, a person or an issue, and links to none of them: sites
+/// look for those in the text that is shown, where a backslash does not count.
+std::string unlinked(std::string markdown) {
+  static const RE2 starts(R"((?i)(\\@|\\#|\bGH-|://|\bwww\.|\bmailto:)(\w))");
+  RE2::GlobalReplace(&markdown, starts, R"(\1<!-- -->\2)");
+  return markdown;
+}
+
 /// Markup in a text shown as it is; one line.
 std::string plain(const std::string& text) {
   std::string out;
@@ -28,7 +37,7 @@ std::string plain(const std::string& text) {
       out += c;
     }
   }
-  return out;
+  return unlinked(std::move(out));
 }
 
 /// A line for each finding, in the order of the findings.

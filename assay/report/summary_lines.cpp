@@ -25,7 +25,10 @@ bool reports_growth(const ScalingCurve& trend) {
 }
 
 std::string size_text(const Findings& all, const ScalingCurve& trend) {
-  const auto plain = [](double x) { return fmt::format("{}{:.1f}", x < 0 ? "−" : "", std::abs(x)); };
+  const auto plain = [](double x) {
+    const auto digits = fmt::format("{:.1f}", std::abs(x));
+    return (x < 0 && digits != "0.0" ? "−" : "") + digits;
+  };
   const auto& interval = trend.exponent_interval;
   const auto law =
       trend.law.empty() ? "with exponent " + plain(trend.exponent.value_or(0)) : "as " + trend.law;

@@ -4,6 +4,7 @@
 #include <soci/sqlite3/soci-sqlite3.h>
 
 #include <cstdlib>
+#include <cstring>
 #include <filesystem>
 #include <random>
 #include <sstream>
@@ -34,6 +35,19 @@ name = "w"
 check = { equal = "stdout", match = "^total 3" }
 )";
 
+const std::string history_plan = R"([rounds]
+min = 6
+max = 6
+[build]
+steps = [["gcc", "-o", "${out}/m", "m.c"]]
+exe = "${out}/m"
+[history]
+reference = "HEAD~2"
+[[workload]]
+name = "w"
+run = ["${exe}"]
+)";
+
 /// A folder with a plan and one campaign in its ledger, copied for each try.
 class Faults : public testing::Test {
  protected:
@@ -55,11 +69,31 @@ class Faults : public testing::Test {
   }
 
   Ran with_fault(const std::vector<std::string>& words, long at, int way) const {
-    return in("try", words,
-              {"LD_PRELOAD=" ASSAY_FAULTS, "ASAN_OPTIONS=verify_asan_link_order=0:detect_leaks=0",
-               "ASSAY_FAULT_AT=" + std::to_string(at), "ASSAY_FAULT_WAY=" + std::to_string(way),
-               "ASSAY_FAULT_LOG=" + scratch_.path("log")});
+    return in("try", words, fault_variables(at, way));
   }
+
+  std::vector<std::string> fault_variables(long at, int way, std::vector<std::string> more = {}) const {
+    more.insert(more.end(),
+                {"LD_PRELOAD=" ASSAY_FAULTS, "ASAN_OPTIONS=verify_asan_link_order=0:detect_leaks=0",
+                 "ASSAY_FAULT_AT=" + std::to_string(at), "ASSAY_FAULT_WAY=" + std::to_string(way),
+                 "ASSAY_FAULT_LOG=" + scratch_.path("log")});
+    return more;
+  }
+
+  /// Three commits of a program, and a plan of their history.
+  void make_commits() const {
+    scratch_.file("clean/history.toml", history_plan);
+    scratch_.file("clean/m.c", "int main() { return 0; }\n");
+    const auto ran = test::run(
+        scratch_, {"/bin/sh", "-c",
+                   "cd '" + scratch_.path("clean") +
+                       "' && git init -q . && git config user.email a@b && git config user.name a && "
+                       "git add m.c && git commit -qm one && echo '//' >> m.c && git commit -qam two && "
+                       "echo '//' >> m.c && git commit -qam three"});
+    ASSERT_EQ(ran.status, 0) << ran.err;
+  }
+
+  const std::vector<std::string> trend = {"trend", "history.toml"};
 
   void copy_afresh() const {
     fs::remove_all(scratch_.path("try"));
@@ -137,16 +171,42 @@ TEST_F(Faults, ServersSurviveAnyCallThatFails) {
 /// Commits that are built, and linked again: only where all calls are asked for, since each try takes seconds.
 TEST_F(Faults, CommitsSurviveAnyCallThatFails) {
   if (tries() < 100) GTEST_SKIP() << "scripts/faults.sh runs it";
-  scratch_.file("clean/m.c", "int main() { return 0; }\n");
-  const auto ran =
-      test::run(scratch_, {"/bin/sh", "-c",
-                           "cd '" + scratch_.path("clean") +
-                               "' && git init -q . && git config user.email a@b && git config "
-                               "user.name a && git add m.c && git commit -qm one && echo '//' >> "
-                               "m.c && git commit -qam two"});
-  ASSERT_EQ(ran.status, 0) << ran.err;
+  make_commits();
   walk({"duel", "--commits", "HEAD~1,HEAD", "--relink=6", "--rounds", "6", "--build", "gcc -o ${out}/m m.c",
         "--", "${out}/m"});
+}
+
+TEST_F(Faults, TrendSurvivesAnyCallThatFails) {
+  if (tries() < 100) GTEST_SKIP() << "scripts/faults.sh runs it";
+  make_commits();
+  walk(trend);
+}
+
+/// What git leaves behind when it fails or is killed anywhere does not stop the same command the next time.
+TEST_F(Faults, TheCacheIsUsableAfterAnyCallOfGitThatFails) {
+  make_commits();
+  prepare();
+  const auto count = scratch_.path("count");
+  const auto tried = [&](long at, int way) {
+    copy_afresh();
+    scratch_.file("count", std::string(8, '\0'));
+    return in("try", trend, fault_variables(at, way, {"ASSAY_FAULT_IN=git", "ASSAY_FAULT_COUNT=" + count}));
+  };
+  ASSERT_EQ(tried(0, 0).status, 0);
+  long calls = 0;
+  std::memcpy(&calls, test::read_file(count).data(), sizeof calls);
+  ASSERT_GT(calls, 50);
+  std::mt19937 random(11);
+  for (int i = 0; i < std::min<long>(tries(), calls); ++i) {
+    const long at = tries() >= calls ? i + 1 : std::uniform_int_distribution<long>(1, calls)(random);
+    const int way = static_cast<int>(random() % 3) - 1;  // killed, or one of two errors
+    const auto ran = tried(at, way);
+    const auto what = "call " + std::to_string(at) + ", way " + std::to_string(way) + ": " +
+                      test::read_file(scratch_.path("log")) + ran.err;
+    EXPECT_TRUE(ran.status == 0 || ran.status == 2 || ran.status == 3) << ran.status << " " << what;
+    const auto next = in("try", trend);
+    EXPECT_EQ(next.status, 0) << what << "then: " << next.err;
+  }
 }
 
 TEST_F(Faults, VerdictSurvivesAnyCallThatFails) { walk({"verdict"}); }

@@ -94,6 +94,19 @@ TEST_F(HostileNames, MarkdownShowsThemAsText) {
   EXPECT_EQ(tables, 2U) << "every change, and all metrics";
 }
 
+TEST_F(HostileNames, MarkdownLinksToNothing) {
+  const Scratch scratch;
+  const auto ran = assay(
+      scratch, {"duel", "--rounds", "6", "--names",
+                "see http://locks.example/GH-7,@keeper #12 www.locks.example", "true", "vs", "true", "x"});
+  ASSERT_EQ(ran.status, 0) << ran.err;
+  const auto markdown = assay(scratch, {"report", "--as", "markdown"}).out;
+  EXPECT_THAT(markdown, HasSubstr("see http://<!-- -->locks.example/GH-<!-- -->7"));
+  EXPECT_THAT(markdown, HasSubstr("\\@<!-- -->keeper \\#<!-- -->12 www.<!-- -->locks.example"));
+  const auto table = markdown.substr(0, markdown.find("```"));  // code is not searched for links
+  for (const char* link : {"http://l", "GH-7", "@k", "#1", "www.l"}) EXPECT_THAT(table, Not(HasSubstr(link)));
+}
+
 TEST_F(HostileNames, MakeValidXml) {
   tool({"gate", "--junit", scratch_.path("gate.xml")});
   const auto text = test::read_file(scratch_.path("gate.xml"));

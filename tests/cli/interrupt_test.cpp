@@ -53,6 +53,20 @@ TEST(Interrupt, CtrlCShowsProvisionalFindingsAndKeepsWhatWasMeasured) {
   EXPECT_THAT(assay(scratch, {"verdict"}).out, HasSubstr("provisional"));
 }
 
+TEST(Interrupt, AClosedTerminalEndsItAsASignalDoes) {
+  const Scratch scratch;
+  const auto pids = scratch.path("pids");
+  Started started(scratch, {"/bin/sh", "-c",
+                            "exec " ASSAY_TOOL " duel --rounds 5000 " BEHAVE " pid " + pids +
+                                " sleep 0.02 vs " BEHAVE " pid " + pids + " sleep 0.02 touch 1 > /dev/full"});
+  await([&] { return pids_in(pids).size() > 40; });
+  kill(started.pid(), SIGHUP);
+  const auto ran = started.wait();
+  EXPECT_EQ(ran.status, 130);
+  EXPECT_THAT(ran.err, HasSubstr("the results could not be written out"));
+  EXPECT_TRUE(all_gone(scratch).empty());
+}
+
 TEST(Interrupt, TwiceStopsAtOnce) {
   const Scratch scratch;
   Started started(scratch, {ASSAY_TOOL, "duel", BEHAVE, "ignore-term", "pid", scratch.path("pids"), "sleep",

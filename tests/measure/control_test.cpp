@@ -102,6 +102,27 @@ TEST(Control, NoControlGroupIsFoundWhereNoneAccountsMemory) {
   EXPECT_FALSE(std::filesystem::exists(scratch.path("fs/a/b/assay-" + std::to_string(getpid()) + "-1")));
 }
 
+TEST(MachineLock, TellsWhoHasItAndWaitsLongForOneselfAndRootOnly) {
+  const auto name = "assay-test-holder-" + std::to_string(getpid());
+  MachineLock first(name);
+  const MachineLock second(name);
+  EXPECT_FALSE(second.holder());
+  ASSERT_TRUE(first.try_lock());
+  for (int i = 0; i < 40; ++i) {  // however many ask
+    const auto holder = second.holder();
+    if (i == 0) {
+      ASSERT_TRUE(holder);
+      EXPECT_EQ(holder->pid, getpid());
+      EXPECT_EQ(holder->user, getuid());
+    }
+  }
+  using Holder = MachineLock::Holder;
+  EXPECT_FALSE(MachineLock::patience(Holder{.pid = 7, .user = 1000}, 1000));
+  EXPECT_FALSE(MachineLock::patience(Holder{.pid = 7, .user = 0}, 1000));
+  EXPECT_EQ(MachineLock::patience(Holder{.pid = 7, .user = 1001}, 1000), 3600);
+  EXPECT_EQ(MachineLock::patience({}, 1000), 3600) << "a socket that nobody listens at is no campaign";
+}
+
 TEST(MachineLock, LetsOneAtATimeThrough) {
   const auto name = "assay-test-" + std::to_string(getpid());
   {

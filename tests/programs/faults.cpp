@@ -4,8 +4,8 @@
 ///   ASSAY_FAULT_AT=N     the call, from 1; 0: none
 ///   ASSAY_FAULT_WAY=K    which of the ways that such a call can fail, from 0, round and round; -1: SIGKILL before it
 ///   ASSAY_FAULT_LOG=FILE gets the number of calls when the process ends, and what was made to fail
-///
-/// Only the process that is named `assay` is concerned: not git, not compilers, not what is measured.
+///   ASSAY_FAULT_IN=NAME  the processes that are concerned, `assay` by default: not compilers, not what is measured
+///   ASSAY_FAULT_COUNT=FILE  8 bytes in which all such processes count together; without it, each counts by itself
 #include <dlfcn.h>
 #include <fcntl.h>
 #include <poll.h>
@@ -30,7 +30,8 @@
 
 namespace {
 
-std::atomic<long> calls{0};
+std::atomic<long> own_calls{0};
+std::atomic<long>* calls = &own_calls;
 long at = 0;
 int way = 0;
 bool armed = false;
@@ -57,22 +58,30 @@ __attribute__((constructor)) void arm() {
   const int file = real<int (*)(const char*, int, ...)>("open")("/proc/self/comm", O_RDONLY | O_CLOEXEC);
   if (file >= 0) (void)!real<ssize_t (*)(int, void*, size_t)>("read")(file, name, sizeof name - 1);
   if (file >= 0) real<int (*)(int)>("close")(file);
-  if (std::strncmp(name, "assay\n", 6) != 0) return;
+  if (char* end = std::strchr(name, '\n'); end != nullptr) *end = 0;
+  const char* concerned = getenv("ASSAY_FAULT_IN");
+  if (std::strcmp(name, concerned == nullptr ? "assay" : concerned) != 0) return;
   const char* number = getenv("ASSAY_FAULT_AT");
   const char* which = getenv("ASSAY_FAULT_WAY");
   log_file = getenv("ASSAY_FAULT_LOG");
+  if (const char* shared = getenv("ASSAY_FAULT_COUNT"); shared != nullptr) {
+    const int count = real<int (*)(const char*, int, ...)>("open")(shared, O_RDWR | O_CLOEXEC);
+    void* place = mmap(nullptr, sizeof own_calls, PROT_READ | PROT_WRITE, MAP_SHARED, count, 0);
+    if (place != MAP_FAILED) calls = static_cast<std::atomic<long>*>(place);
+    real<int (*)(int)>("close")(count);
+  }
   at = number == nullptr ? 0 : std::atol(number);
   way = which == nullptr ? 0 : std::atoi(which);
   armed = number != nullptr;
 }
 
 __attribute__((destructor)) void report() {
-  if (armed) note("calls", static_cast<int>(calls.load()));
+  if (armed) note("calls", static_cast<int>(calls->load()));
 }
 
 /// The errno that this call is to fail with; 0: it is not to; -1: with a short count.
 int fault(const char* name, std::initializer_list<int> ways) {
-  if (!armed || ++calls != at) return 0;
+  if (!armed || ++*calls != at) return 0;
   if (way < 0) {
     note(name, SIGKILL);
     raise(SIGKILL);

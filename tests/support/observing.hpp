@@ -18,7 +18,7 @@ struct Observing : engine::Observer {
   int forecasts = 0;
 
   void on_message(const std::string& text) override { heard.push_back(text); }
-  void on_busy(engine::WhenBusy what) override {
+  void on_busy(engine::WhenBusy what, const std::string& /*who*/) override {
     if (when_busy) when_busy(what);
   }
   void on_start(const Design& design) override {

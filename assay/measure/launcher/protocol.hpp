@@ -69,6 +69,7 @@ struct Request {
   std::uint32_t counting = 0;  ///< bit set over Count
   std::int32_t nice = 0;       ///< added to the niceness
   std::uint32_t pinned = 0;    ///< 1: to `cores`
+  std::uint32_t unused = 0;    ///< in place of padding, which would be sent as it is
   std::array<std::uint64_t, most_cores / 64> cores{};
   std::uint64_t text_bytes = 0;
   std::int64_t memory_limit = 0;  ///< bytes of data per process; 0: none

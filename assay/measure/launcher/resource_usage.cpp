@@ -17,6 +17,8 @@
 
 namespace assay::launcher {
 
+using namespace measure::protocol;
+
 namespace {
 
 struct Account {
