@@ -200,10 +200,18 @@ void add_precise(CLI::App& command, std::string& precise) {
   command.add_option("--precise", precise, "keep measuring until each interval is within ± this, e.g. 2%");
 }
 
-void add_abreast(CLI::App& command, bool& abreast) {
-  command.add_flag(
-      "--abreast", abreast,
-      "run the candidates at once on one core and compare CPU time: finer, for CPU-bound programs");
+void add_ways(CLI::App& command, Way& way) {
+  std::vector<CLI::Option*> flags;
+  const auto add = [&](const char* name, Way chosen, const char* what) {
+    auto* flag = command.add_flag_callback(
+        name, [&way, chosen] { way = chosen; }, what);
+    for (auto* other : flags) flag->excludes(other);
+    flags.push_back(flag);
+  };
+  add("--turns", Way::turns,
+      "run programs one after the other (default: what tells the most of these programs)");
+  add("--abreast", Way::abreast, "run them at once on one core, compared by CPU time");
+  add("--slices", Way::slices, "run them in turns of some milliseconds each, on all cores");
 }
 
 void add_allow(CLI::App& command, std::string& allow, const std::string& more) {

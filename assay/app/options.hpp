@@ -80,7 +80,8 @@ void add_rounds(CLI::App& command, std::string& rounds, const std::string& more 
 void add_budget(CLI::App& command, std::string& budget, const std::string& more = {});
 void add_margin(CLI::App& command, std::string& margin, const std::string& more = {});
 void add_precise(CLI::App& command, std::string& precise);
-void add_abreast(CLI::App& command, bool& abreast);
+/// --turns, --abreast and --slices, of which one may be given; without one `way` stays as it is.
+void add_ways(CLI::App& command, Way& way);
 void add_allow(CLI::App& command, std::string& allow, const std::string& more = {});
 void add_junit(CLI::App& command, std::string& file);
 void add_resume(CLI::App& command, bool& resume);

@@ -13,6 +13,7 @@
 #include "assay/report/format.hpp"
 #include "assay/report/history_text.hpp"
 #include "assay/report/note_text.hpp"
+#include "assay/report/way_text.hpp"
 
 namespace assay::app {
 
@@ -62,6 +63,10 @@ void ProgressLine::on_start(const Design& design) {
     const auto [about, text] = report::note_text(design, note);
     on_message((note.level == Note::Level::warning ? "warning, " : "") + about + ": " + text);
   }
+}
+
+void ProgressLine::on_ways(const std::vector<WayChoice>& ways, const Design& design) {
+  for (const auto& line : report::way_lines(design, ways)) on_message(line);
 }
 
 void ProgressLine::on_forecast(const Forecast& outlook, const Design& design) {

@@ -19,6 +19,7 @@ class ProgressLine : public engine::Observer {
 
   void on_message(const std::string& text) override;
   void on_busy(engine::WhenBusy what, const std::string& who) override;
+  void on_ways(const std::vector<WayChoice>& ways, const Design& design) override;
   /// Says who the candidates are, and warns of unlike builds and of comparing a program with itself.
   void on_start(const Design& design) override;
   void on_forecast(const Forecast& outlook, const Design& design) override;

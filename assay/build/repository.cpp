@@ -268,10 +268,23 @@ Source Repository::snapshot() {
   return source;
 }
 
+/// Takes out what git has of worktrees that it was killed while making: with one of their files empty it refuses to
+/// make any. REQUIRES: the cache is locked.
+void Repository::drop_damaged_worktrees() const {
+  std::error_code unseen;
+  std::vector<fs::path> damaged;
+  for (const auto& entry : fs::directory_iterator(own_ + "/worktrees", unseen))
+    for (const char* part : {"commondir", "gitdir", "HEAD"})
+      if (const auto size = fs::file_size(entry.path() / part, unseen); unseen || size == 0)
+        damaged.push_back(entry.path());
+  for (const auto& folder : damaged) fs::remove_all(folder, unseen);
+}
+
 void Repository::check_out(const Source& source, const std::string& to) {
   const auto lock = lock_cache();
   std::error_code ignored;
   fs::remove_all(to, ignored);
+  drop_damaged_worktrees();
   git_.text(own_, {"worktree", "prune"});
   // Forced twice: one that was cut off while it was made is locked.
   git_.text(own_, {"worktree", "add", "--quiet", "--force", "--force", "--detach", to, source.commit});

@@ -110,6 +110,7 @@ class Repository {
   std::string commit_named(const std::string& name);
   bool shallow();
   std::vector<CommitFacts> log(const std::vector<std::string>& arguments);
+  void drop_damaged_worktrees() const;
   void bring_submodules(const std::string& worktree, const std::string& modules);
 
   Git git_;

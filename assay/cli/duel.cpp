@@ -1,5 +1,3 @@
-#include <unistd.h>
-
 #include <CLI/CLI.hpp>
 #include <algorithm>
 #include <filesystem>
@@ -62,7 +60,6 @@ int duel(const DuelOptions& asked, const std::vector<std::string>& given,
                         .when_busy = asked.when_busy,
                         .json = asked.json,
                         .confirms_uid = {},
-                        .extend_to_first_look = asked.budget.empty() && isatty(STDERR_FILENO) == 1,
                         .resume_command = {},
                         .variables = values_only(asked.environment),
                         .applies_gate = !asked.allow.empty() || !asked.junit.empty(),
@@ -100,7 +97,7 @@ void add_duel(CLI::App& app, Action& action) {
       ->delimiter(',')
       ->expected(1)
       ->allow_extra_args(false);
-  app::add_abreast(*command, asked->abreast);
+  app::add_ways(*command, asked->way);
   command->add_option("--work", asked->work, "what one run does, like '500 routes'; gives throughput");
   command->add_option("--before", asked->before,
                       "a command run before each trial, untimed; quotes group words");
@@ -149,7 +146,7 @@ void add_duel(CLI::App& app, Action& action) {
                    "a path that says what serves, to be sure that it is the right one")
       ->needs(serve);
   for (const char* of_programs :
-       {"--stdin", "--exit-ok", "--work", "--abreast", "--discard", "--pause", "--contest"})
+       {"--stdin", "--exit-ok", "--work", "--abreast", "--slices", "--discard", "--pause", "--contest"})
     serve->excludes(command->get_option(of_programs));
   for (const char* of_servers : {"--serve", "--clients", "--rate", "--requests", "--ready", "--identify"})
     command->get_option(of_servers)->group("Between servers");

@@ -300,7 +300,7 @@ Plan plan_of_duel(const DuelOptions& asked, const std::vector<std::string>& word
   plan.workloads.back().control = control_of(asked);
   if (!asked.rounds.empty()) plan.rounds = app::parse_rounds(asked.rounds);
   plan.rounds.twin = asked.relink != 0;  // it tells layout's part of the spread from noise
-  if (asked.abreast) plan.rounds.mode = PlannedRounds::Mode::abreast;
+  plan.rounds.mode = asked.way;
   plan.watch = listed(asked.watch);
   plan.rounds.budget = asked.budget.empty() ? 60 : app::parse_budget(asked.budget);
   if (!asked.precise.empty())

@@ -18,8 +18,8 @@ struct DuelOptions {
   std::int64_t seed = -1;
   int nice = 0, requests = 0;
   int relink = 0;  ///< see Build::relink
-  bool equal = false, json = false, abreast = false, fresh = false, discard = false, keep_env = false,
-       contest = false;
+  Way way = Way::automatic;
+  bool equal = false, json = false, fresh = false, discard = false, keep_env = false, contest = false;
 };
 
 /// What --env was given, without values: "TOKEN,PATH" of "TOKEN=x,PATH". A value that waits for a trial's

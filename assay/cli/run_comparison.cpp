@@ -22,7 +22,7 @@ void add_plan_options(CLI::App& command, PlanOptions& asked) {
   app::add_rounds(command, asked.rounds, in_place);
   app::add_budget(command, asked.budget, in_place);
   app::add_margin(command, asked.margin, in_place);
-  app::add_abreast(command, asked.abreast);
+  app::add_ways(command, asked.way);
   app::add_precise(command, asked.precise);
 }
 
@@ -47,10 +47,10 @@ Plan read_plan(const PlanOptions& asked) {
     plan.margin = app::parse_margin(asked.margin);
     plan::validate(plan, {{"plan.margin", "--margin"}});
   }
-  if (asked.abreast) {
-    plan.rounds.mode = PlannedRounds::Mode::abreast;
-    plan::validate(plan,
-                   {{"plan.watch", "--abreast"}, {"rounds.mode", "--abreast"}, {"candidate", "--abreast"}});
+  if (asked.way != Way::automatic) {
+    plan.rounds.mode = asked.way;
+    const auto option = "--" + to_string(asked.way);
+    plan::validate(plan, {{"plan.watch", option}, {"rounds.mode", option}, {"candidate", option}});
   }
   if (!asked.precise.empty()) {
     plan.rounds.precise = app::parse_precision(asked.precise);
@@ -83,7 +83,6 @@ RunContext::RunContext(const ComparisonRequest& how)
       options_{.kind = how.kind,
                .confirms_uid = how.confirms_uid,
                .variables = how.variables,
-               .extend_to_first_look = how.extend_to_first_look,
                .report_forecast = how.kind != CampaignKind::duel} {}
 
 int status_of(const Findings& findings, const std::string& go_on) {

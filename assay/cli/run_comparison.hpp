@@ -23,8 +23,7 @@ struct ComparisonRequest {
   std::string when_busy = "wait";  ///< or "go-on"
   bool json = false;
   bool resume = false;
-  std::string confirms_uid;           ///< uid of the campaign that is measured again
-  bool extend_to_first_look = false;  ///< see setup::PlanOptions
+  std::string confirms_uid;  ///< uid of the campaign that is measured again
   std::string
       resume_command;  ///< the command that takes an interrupted campaign up again; empty: there is none
   std::map<std::string, std::string> variables;  ///< see setup::PlanOptions
@@ -84,7 +83,7 @@ namespace assay::cli {
 /// A plan as the command line asks for it; empty where not given.
 struct PlanOptions {
   std::string file = "assay.toml", candidates, only, rounds, budget, margin, precise;
-  bool abreast = false;
+  Way way = Way::automatic;  ///< automatic: as the plan has it
 };
 
 void add_plan_options(CLI::App& command, PlanOptions& asked);

@@ -99,7 +99,7 @@ void fields(Self& r, Visit&& visit) {
   visit("margin", r.margin);
   visit("rounds_min", r.rounds_min);
   visit("rounds_max", r.rounds_max);
-  visit("abreast", r.abreast);
+  visit("way", r.way);
   visit("layouts", r.layouts);
   visit("budget_ms", r.budget_ms);
 }
@@ -137,6 +137,15 @@ void fields(Self& t, Visit&& visit) {
   visit("latencies", t.latencies);
   visit("orphans", t.orphans);
   visit("detail", t.detail);
+}
+
+template <Is<WayChoice> Self, class Visit>
+void fields(Self& c, Visit&& visit) {
+  visit("workload", c.workload);
+  visit("way", c.way);
+  visit("reason", c.reason);
+  visit("spread_in_turns", c.spread_in_turns);
+  visit("spread", c.spread);
 }
 
 template <Is<InterimLook> Self, class Visit>

@@ -188,7 +188,7 @@ render::Results Contest::run(const Options& options) const {
   observer.on_start(recorder.design());
   FunctionRunner runner(*parts_, options, recorder.design(), std::move(laid.variants));
   engine::CampaignRunner life(recorder, runner, observer, options.run.stop);
-  auto findings = life.run(*engine::until_decided(options.rounds_max, {}, false), false);
+  auto findings = life.run(*engine::until_decided(options.rounds_max, {}), false);
   return {recorder.record(), std::move(findings)};
 }
 

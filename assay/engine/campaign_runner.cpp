@@ -99,7 +99,8 @@ Forecast CampaignRunner::forecast(Observations::Source pilots, const StopPolicy&
   for (const auto cell : recorder_.design().cells.ids()) pauses.add(runner_.seconds_before_trial(cell));
   auto outlook = judge::make_forecast(evidence, pilots, policy.budget(),
                                       planned_repeats(recorder_, runner_, policy), pauses);
-  outlook.continues = policy.extend_to_first_look();
+  outlook.continues =
+      outlook.budget && (outlook.first_look + 1) * outlook.round_seconds <= most_stretch * *outlook.budget;
   return outlook;
 }
 

@@ -54,6 +54,8 @@ class Observer {
   /// What can be expected of the rest: once when the answers have been checked, and again when the first few
   /// rounds have been measured.
   virtual void on_forecast(const Forecast& /*outlook*/, const Design& /*design*/) {}
+  /// How the programs of each workload and setting are run, once that has been chosen.
+  virtual void on_ways(const std::vector<WayChoice>& /*ways*/, const Design& /*design*/) {}
   /// Before each check and each trial.
   virtual void on_progress(const Progress& /*progress*/) {}
   /// Before each pair of a search for a commit.
@@ -101,6 +103,9 @@ class RecordKeeper : public Observer {
   }
   void on_forecast(const Forecast& forecast, const Design& design) override {
     if (rest_ != nullptr) rest_->on_forecast(forecast, design);
+  }
+  void on_ways(const std::vector<WayChoice>& ways, const Design& design) override {
+    if (rest_ != nullptr) rest_->on_ways(ways, design);
   }
   void on_progress(const Progress& progress) override {
     if (rest_ != nullptr) rest_->on_progress(progress);

@@ -82,6 +82,11 @@ void Recorder::add_look(const Finding& finding) {
   taken = finding.looks;
 }
 
+void Recorder::add_way_choice(const WayChoice& choice) {
+  if (ledger_) ledger_->add_way_choice(id_, choice);
+  record_.log.ways.push_back(choice);
+}
+
 void Recorder::set_state(CampaignState state) {
   if (ledger_) ledger_->set_state(id_, state);
   record_.log.state = state;

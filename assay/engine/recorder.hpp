@@ -37,6 +37,7 @@ class Recorder {
   void add_check_warning(const CheckWarning& doubt);
   /// That planned looks were taken at a finding, with what was decided; nothing when that is known already.
   void add_look(const Finding& finding);
+  void add_way_choice(const WayChoice& choice);
   void set_state(CampaignState state);
 
  private:

@@ -42,6 +42,8 @@ RoundLoop::RoundLoop(Recorder& recorder, TrialRunner& runner, const StopPolicy& 
   always_due_ = std::ranges::any_of(recorder_.design().metrics,
                                     [](const Metric& m) { return m.exact && m.request.watched; });
   restore();
+  constexpr double unlimited = 1e9;
+  chooser_.emplace(recorder_, runner_, observer_, policy_.seconds_expected(so_far()).value_or(unlimited));
 }
 
 StopReason RoundLoop::run() {
@@ -56,8 +58,12 @@ std::optional<StopReason> RoundLoop::run_round() {
   auto role = Role::warm_up;
   if (!measure_round(role)) return StopReason::stopped;
   longest_round_ = std::max(longest_round_, clock_() - began);
-  if (role == Role::warm_up) plan_repeats();
-  if (role != Role::measured && role != Role::pilot) return {};
+  if (role == Role::warm_up) {
+    plan_repeats();
+    chooser_->begin(slots_);
+  }
+  if (role == Role::pilot) chooser_->end_round();
+  if (role != Role::measured) return {};
   ++judged_;
   if (policy_.takes_looks() && is_due()) take_look();
   return {};
@@ -77,8 +83,8 @@ void RoundLoop::plan_repeats() {
 void RoundLoop::restore() {
   const auto& log = recorder_.log();
   const auto& design = recorder_.design();
-  const auto time = metrics::find(
-      design.metrics, design.rules.abreast ? metrics::MetricKind::cpu_time : metrics::MetricKind::wall_time);
+  const auto wall = metrics::find(design.metrics, metrics::MetricKind::wall_time),
+             cpu = metrics::find(design.metrics, metrics::MetricKind::cpu_time);
   const auto whole = complete_rounds(log);
   std::set<int> judged;
   for (std::size_t i = 0; i < log.trials.size(); ++i) {  // statuses may change meanwhile, trials don't
@@ -86,7 +92,7 @@ void RoundLoop::restore() {
     if (!trial.round) continue;
     if (trial.role == Role::measured && whole.contains(*trial.round)) judged.insert(*trial.round);
     for (const auto& reading : trial.readings)
-      if (reading.metric == time) spent_before_ += reading.value;
+      if (reading.metric == (trial.batch > 0 && cpu ? cpu : wall)) spent_before_ += reading.value;
     count_failure(trial);
   }
   judged_ = static_cast<int>(judged.size());
@@ -113,7 +119,8 @@ std::vector<CellId> RoundLoop::with_repeats(const std::vector<CellId>& cells) co
 }
 
 /// What runs at once: each cell by itself, or those of one workload and setting.
-std::vector<RoundLoop::BatchPlan> RoundLoop::batches(const std::vector<CellId>& order, Role role) const {
+std::vector<RoundLoop::BatchPlan> RoundLoop::batches(const std::vector<CellId>& order,
+                                                     const std::function<Way(CellId)>& way_of) const {
   std::vector<BatchPlan> batches;
   std::map<std::pair<WorkloadId, std::string>, std::size_t> places;
   std::map<CellId, int> run;
@@ -125,34 +132,51 @@ std::vector<RoundLoop::BatchPlan> RoundLoop::batches(const std::vector<CellId>& 
       batches[place->second].cells.push_back(cell);
       continue;
     }
-    if (!runner_.runs_in_batch(cell) || role == Role::control) {
+    const auto way = way_of(cell);
+    if (!runner_.runs_in_batch(cell) && way == Way::turns) {
       batches.push_back({.cells = {cell}, .repeat = run[cell]++});
       continue;
     }
     const auto& what = recorder_.design().cells[cell];
     const auto [place, fresh] = places.try_emplace({what.workload, what.setting.text()}, batches.size());
-    if (fresh) batches.emplace_back();
+    if (fresh) batches.push_back({.cells = {}, .way = way});
     batches[place->second].cells.push_back(cell);
   }
   return batches;
 }
 
+/// What round `number` runs, and in which batches.
+RoundPlan RoundLoop::plan_round(int number, std::vector<BatchPlan>& planned) const {
+  const auto& rules = recorder_.design().rules;
+  RoundPlan plan{.role = begun_here_ == 1 ? Role::warm_up : policy_.role(rules, number)};
+  const auto pilot = plan.role == Role::warm_up ? std::nullopt : chooser_->next();
+  auto cells = pilot ? pilot->cells : policy_.cells(so_far(), number);
+  if (pilot) plan.role = Role::pilot;
+  if (plan.role == Role::control) {
+    const auto is_no_control = [&](CellId cell) { return chooser_->way_of(cell) == Way::turns; };
+    if (std::ranges::all_of(cells, is_no_control))
+      plan.role = Role::measured;
+    else
+      std::erase_if(cells, is_no_control);
+  }
+  if (plan.role == Role::measured) cells = with_repeats(cells);
+  planned = batches(schedule::order_of_round(rules.seed, number, cells), [&](CellId cell) {
+    if (pilot) return pilot->in_turns ? Way::turns : chooser_->tried_way(cell);
+    return plan.role == Role::control ? Way::turns : chooser_->way_of(cell);
+  });
+  for (const auto& batch : planned)
+    plan.order.insert(plan.order.end(), batch.cells.begin(), batch.cells.end());
+  return plan;
+}
+
 /// False when it was aborted. `role` is set to what its trials were.
 bool RoundLoop::measure_round(Role& role) {
   std::vector<BatchPlan> planned;
-  const auto round = recorder_.claim_round([&](int number) {
-    RoundPlan plan{.role = begun_here_ == 1 ? Role::warm_up : policy_.role(number)};
-    auto cells = policy_.cells(so_far(), number);
-    if (plan.role == Role::measured) cells = with_repeats(cells);
-    planned = batches(schedule::order_of_round(recorder_.design().rules.seed, number, cells), plan.role);
-    for (const auto& batch : planned)
-      plan.order.insert(plan.order.end(), batch.cells.begin(), batch.cells.end());
-    return plan;
-  });
+  const auto round = recorder_.claim_round([&](int number) { return plan_round(number, planned); });
   role = round.role;
   std::size_t position = 0;
   int heats_at_once = 0;
-  for (auto& [batch_cells, repeat, is_one_program] : planned) {
+  for (auto& [batch_cells, repeat, way, is_one_program] : planned) {
     const auto at = position;
     position += batch_cells.size();
     std::erase_if(batch_cells, [&](CellId cell) { return !recorder_.statuses()[cell].is_ok(); });
@@ -164,7 +188,8 @@ bool RoundLoop::measure_round(Role& role) {
                                .role = role,
                                .cells = batch_cells,
                                .position = static_cast<int>(at),
-                               .number = at_once ? heats_at_once : 0},
+                               .number = at_once ? heats_at_once : 0,
+                               .way = way},
                               stop_);
     const bool interrupted = std::ranges::count(trials, Outcome::interrupted, &Trial::outcome) > 0;
     for (auto& trial : trials) {
@@ -239,11 +264,12 @@ void RoundLoop::take_look() {
 
 /// Takes a cell out whose trial was wrong, or the last of too many that failed.
 void RoundLoop::count_failure(const Trial& trial) {
-  if (trial.outcome == Outcome::discarded) ++without_pair_;
+  const bool judged = trial.role != Role::pilot;
+  if (trial.outcome == Outcome::discarded && judged) ++without_pair_;
   if (trial.outcome == Outcome::interrupted || trial.outcome == Outcome::discarded) return;
   const auto cell = trial.cell;
   const bool ok = trial.outcome == Outcome::ok;
-  without_pair_ += ok ? 0 : 1;
+  without_pair_ += ok || !judged ? 0 : 1;
   auto& failures = failures_[cell];
   failures = ok ? 0 : failures + 1;
   if (!recorder_.statuses()[cell].is_ok()) return;
@@ -272,7 +298,7 @@ void RoundLoop::report_progress(std::size_t position, std::size_t cells, CellId 
   if (gone >= 1) {
     const int to_come = policy_.rounds_expected(so_far()) - judged_;
     const double rounds_left =
-        schedule::rounds_in_all(to_come, recorder_.design().rules.abreast) - 1 - (gone - std::floor(gone));
+        schedule::rounds_in_all(to_come, recorder_.design().rules.way) - 1 - (gone - std::floor(gone));
     progress.seconds_left = (clock_() - start_) / gone * std::max(0.0, rounds_left);
     if (const auto budget = policy_.budget())
       progress.seconds_left =

@@ -11,6 +11,7 @@
 #include "assay/engine/recorder.hpp"
 #include "assay/engine/stop_policy.hpp"
 #include "assay/engine/trial_runner.hpp"
+#include "assay/engine/way_chooser.hpp"
 #include "assay/model/design.hpp"
 #include "assay/model/id_table.hpp"
 
@@ -29,7 +30,7 @@ IdTable<CellId, int> planned_repeats(const Recorder& recorder, const TrialRunner
 
 /// The one round loop, a round at a time. Each round runs the cells that the policy names, those that cost
 /// little beside others several times (planned_repeats()), in a new random order; the first of a session is a
-/// warm-up. A campaign that has rounds already is gone on with: what they spent, decided and failed counts.
+/// warm-up. Where the campaign chooses how programs are run, pilots follow it (WayChooser). A campaign that has rounds already is gone on with: what they spent, decided and failed counts.
 /// Every trial is recorded when it ends. A cell leaves when it is found wrong, or fails failures_in_a_row
 /// times, or when all its comparisons are done (judge::finished_comparisons()); rounds stay paired. A stop
 /// request tears the running round.
@@ -57,10 +58,13 @@ class RoundLoop {
   struct BatchPlan {
     std::vector<CellId> cells;
     int repeat = 0;
+    Way way = Way::turns;
     bool is_one_program = false;  ///< the cells are parts of it, and come from one run
   };
   std::vector<CellId> with_repeats(const std::vector<CellId>& cells) const;
-  std::vector<BatchPlan> batches(const std::vector<CellId>& order, Role role) const;
+  std::vector<BatchPlan> batches(const std::vector<CellId>& order,
+                                 const std::function<Way(CellId)>& way_of) const;
+  RoundPlan plan_round(int number, std::vector<BatchPlan>& planned) const;
   bool measure_round(Role& role);
   Replication repeats_of(const Comparison& of) const;
   int first_look() const;
@@ -78,6 +82,7 @@ class RoundLoop {
   Clock clock_;
   double start_;
   IdTable<CellId, int> slots_;
+  std::optional<WayChooser> chooser_;
   double longest_round_ = 0;  ///< seconds; after a warm-up, what one with repeats will take
   std::map<CellId, int> failures_;
   std::set<Comparison> settled_, confirming_;

@@ -10,9 +10,8 @@ namespace {
 
 class UntilDecided : public StopPolicy {
  public:
-  UntilDecided(int rounds, std::optional<double> budget, bool abreast, const judge::StopCriteria& aim,
-               bool to_first_look)
-      : rounds_(rounds), budget_(budget), abreast_(abreast), aim_(aim), to_first_look_(to_first_look) {}
+  UntilDecided(int rounds, std::optional<double> budget, const judge::StopCriteria& aim)
+      : rounds_(rounds), budget_(budget), aim_(aim) {}
 
   std::optional<StopReason> stop_reason(const RoundContext& so_far) const override {
     const bool none_open = active_cells(so_far.design, so_far.statuses, so_far.decided, false).empty();
@@ -21,8 +20,8 @@ class UntilDecided : public StopPolicy {
       return StopReason::rounds;
     if (none_open && so_far.confirming.empty())
       return so_far.decided.empty() ? StopReason::nothing_left : StopReason::decided;
-    if (budget_ && so_far.begun_here > 0 && !(to_first_look_ && so_far.judged < so_far.first_look) &&
-        so_far.spent + so_far.longest_round > *budget_)
+    if (budget_ && so_far.begun_here > 0 && so_far.spent + so_far.longest_round > *budget_ &&
+        !is_stretched(so_far))
       return StopReason::budget;
     return {};
   }
@@ -37,8 +36,8 @@ class UntilDecided : public StopPolicy {
     for (const auto& comparison : so_far.confirming) open.insert({comparison.baseline, comparison.candidate});
     return {open.begin(), open.end()};
   }
-  Role role(int number) const override {
-    return abreast_ && schedule::is_control_round(number) ? Role::control : Role::measured;
+  Role role(const Rules& rules, int number) const override {
+    return schedule::is_control_round(number, rules.way) ? Role::control : Role::measured;
   }
   bool takes_looks() const override { return true; }
   int rounds() const override { return is_open() ? 0 : rounds_; }
@@ -53,7 +52,9 @@ class UntilDecided : public StopPolicy {
     return is_open() ? std::max(PlannedRounds::most_rounds, within(seconds_without_budget(so_far))) : rounds_;
   }
   std::optional<double> budget() const override { return budget_; }
-  bool extend_to_first_look() const override { return to_first_look_; }
+  std::optional<double> seconds_expected(const RoundContext& so_far) const override {
+    return budget_ ? *budget_ : seconds_without_budget(so_far);
+  }
   judge::StopCriteria criteria() const override { return aim_; }
 
  private:
@@ -65,6 +66,12 @@ class UntilDecided : public StopPolicy {
              so_far.statuses[of.candidate].is_ok();
     });
     return PlannedRounds::seconds_each * static_cast<double>(comparisons);
+  }
+
+  /// Whether the first look is still to come, and within reach.
+  bool is_stretched(const RoundContext& so_far) const {
+    const int left = so_far.first_look - so_far.judged;
+    return left > 0 && so_far.spent + left * so_far.longest_round <= most_stretch * *budget_;
   }
 
   bool has_had_all(const RoundContext& so_far) const {
@@ -79,14 +86,12 @@ class UntilDecided : public StopPolicy {
 
   int rounds_;
   std::optional<double> budget_;
-  bool abreast_;
   judge::StopCriteria aim_;
-  bool to_first_look_;
 };
 
 class Fixed : public StopPolicy {
  public:
-  Fixed(int rounds, Role role) : rounds_(rounds), role_(role) {}
+  explicit Fixed(int rounds) : rounds_(rounds) {}
 
   std::optional<StopReason> stop_reason(const RoundContext& so_far) const override {
     if (so_far.judged >= rounds_) return StopReason::rounds;
@@ -96,27 +101,22 @@ class Fixed : public StopPolicy {
   std::vector<CellId> cells(const RoundContext& so_far, int) const override {
     return active_cells(so_far.design, so_far.statuses);
   }
-  Role role(int) const override { return role_; }
+  Role role(const Rules&, int) const override { return Role::measured; }
   bool takes_looks() const override { return false; }
   int rounds() const override { return rounds_; }
 
  private:
   int rounds_;
-  Role role_;
 };
 
 }  // namespace
 
-std::unique_ptr<StopPolicy> until_decided(int rounds, std::optional<double> budget, bool abreast,
-                                          const judge::StopCriteria& aim, bool to_first_look) {
-  return std::make_unique<UntilDecided>(rounds, budget, abreast, aim, to_first_look);
+std::unique_ptr<StopPolicy> until_decided(int rounds, std::optional<double> budget,
+                                          const judge::StopCriteria& aim) {
+  return std::make_unique<UntilDecided>(rounds, budget, aim);
 }
 
-std::unique_ptr<StopPolicy> fixed_rounds(int rounds) {
-  return std::make_unique<Fixed>(rounds, Role::measured);
-}
-
-std::unique_ptr<StopPolicy> pilot_rounds(int rounds) { return std::make_unique<Fixed>(rounds, Role::pilot); }
+std::unique_ptr<StopPolicy> fixed_rounds(int rounds) { return std::make_unique<Fixed>(rounds); }
 
 std::vector<CellId> active_cells(const Design& design, const IdTable<CellId, CellStatus>& states,
                                  const std::set<Comparison>& decided, bool with_twins) {

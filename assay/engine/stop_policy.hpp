@@ -37,8 +37,9 @@ class StopPolicy {
   virtual std::optional<StopReason> stop_reason(const RoundContext& so_far) const = 0;
   /// The cells of the next round, whose number this is.
   virtual std::vector<CellId> cells(const RoundContext& so_far, int number) const = 0;
-  /// What the trials of round `number` are; the first of a session is a warm-up whatever this says.
-  virtual Role role(int number) const = 0;
+  /// What the trials of round `number` are, of a campaign by these rules; the first of a session is a warm-up whatever
+  /// this says.
+  virtual Role role(const Rules& rules, int number) const = 0;
   /// Whether planned looks are taken, so that findings are decided.
   virtual bool takes_looks() const = 0;
   /// Judged rounds, at most; 0: as many as there is time for.
@@ -47,26 +48,27 @@ class StopPolicy {
   virtual int rounds_expected(const RoundContext&) const { return rounds(); }
   /// Seconds of measuring, at most.
   virtual std::optional<double> budget() const { return {}; }
-  /// Whether the budget gives way to the first look.
-  virtual bool extend_to_first_look() const { return false; }
+  /// Seconds of measuring that it will likely come to; none is known.
+  virtual std::optional<double> seconds_expected(const RoundContext&) const { return budget(); }
   /// What has to be known before cells leave.
   virtual judge::StopCriteria criteria() const { return {}; }
 };
 
 /// Measures until all is known that the aim asks for, the rounds have been run, or the next round would
 /// likely go beyond the budget. Rounds up to PlannedRounds::open_end are as many as the budget has time for;
-/// without one, as described there. `abreast`: every few rounds one is run in turns, as a control. Twins run
+/// without one, as described there. Where programs are run another way, every few rounds one is run in turns, as a
+/// control. Twins run
 /// in every fourth round, and not at all where the budget does not reach twice the first look; one that was
 /// called runs on, in rounds of its own if need be, until it is known whether that was chance.
-/// `to_first_look`: the budget does not end it before the first look.
-std::unique_ptr<StopPolicy> until_decided(int rounds, std::optional<double> budget, bool abreast,
-                                          const judge::StopCriteria& aim = {}, bool to_first_look = false);
+/// A budget that ends before the first look is stretched to it, up to most_stretch times.
+std::unique_ptr<StopPolicy> until_decided(int rounds, std::optional<double> budget,
+                                          const judge::StopCriteria& aim = {});
+
+/// A budget is stretched so far for the first look that could decide anything.
+inline constexpr double most_stretch = 2;
 
 /// Measures all ok cells for so many rounds, whatever they show.
 std::unique_ptr<StopPolicy> fixed_rounds(int rounds);
-
-/// The same as pilots: nothing is looked at.
-std::unique_ptr<StopPolicy> pilot_rounds(int rounds);
 
 /// The cells that are worth running: ok, and in a comparison that is not among `decided` and whose other
 /// cell is ok too. Twins go along with the others, if they are wanted, and are not run for themselves.

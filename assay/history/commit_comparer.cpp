@@ -5,6 +5,7 @@
 
 #include "assay/build/builder.hpp"
 #include "assay/engine/open_campaign.hpp"
+#include "assay/ledger/ledger.hpp"
 #include "assay/model/error.hpp"
 #include "assay/plan/cells.hpp"
 #include "assay/setup/run_plan.hpp"
@@ -36,6 +37,21 @@ CommitComparer::CommitComparer(const Plan& plan, CampaignKind kind, engine::RunO
                   build::cache_of(plan_.folder), run_.stop),
       fingerprint_(engine::current_session().fact("fingerprint")) {
   run_.resume = reuse;
+  adopt_ways();
+}
+
+/// Takes over how the newest campaign of this kind and title was run, so that a history is of one way.
+void CommitComparer::adopt_ways() {
+  std::error_code unseen;
+  if (!run_.resume || run_.ledger.empty() || !fs::exists(run_.ledger, unseen)) return;
+  ledger::Ledger ledger(run_.ledger, ledger::Ledger::OpenMode::existing);
+  for (const auto& summary : ledger.list()) {
+    if (summary.kind != kind_ || summary.title != plan_.title || summary.state != CampaignState::ended ||
+        !ledger.compacted_values(summary.id).empty())
+      continue;
+    ways_ = ledger.read(summary.id).log.ways;
+    return;
+  }
 }
 
 void CommitComparer::take_turn() {
@@ -73,7 +89,7 @@ engine::RunOptions CommitComparer::run_with(engine::Observer& observer) const {
 }
 
 setup::PlanOptions CommitComparer::options() const {
-  return {.kind = kind_, .machine_lock_held = true, .report_cached_builds = false};
+  return {.kind = kind_, .machine_lock_held = true, .ways = ways_, .report_cached_builds = false};
 }
 
 Campaign CommitComparer::compare(const std::vector<CommitFacts>& commits, int rounds,
@@ -105,6 +121,7 @@ Campaign CommitComparer::compare(const std::vector<CommitFacts>& commits, int ro
   }
   if (done.findings.state == CampaignState::interrupted) throw Cancelled{};
   done.record = std::move(relay.record());
+  if (ways_.empty()) ways_ = done.record.log.ways;
   return done;
 }
 

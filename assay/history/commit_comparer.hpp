@@ -65,6 +65,7 @@ class CommitComparer {
  private:
   Plan plan_for(const std::vector<CommitFacts>& commits) const;
   engine::RunOptions run_with(engine::Observer& observer) const;
+  void adopt_ways();
   setup::PlanOptions options() const;
 
   Plan plan_;
@@ -77,6 +78,7 @@ class CommitComparer {
   build::Repository repository_;
   measure::MachineLock machine_lock_;
   std::string fingerprint_;
+  std::vector<WayChoice> ways_;  ///< chosen by the first campaign, for all that follow
   std::map<std::string, std::string> names_;
 };
 

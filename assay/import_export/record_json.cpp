@@ -20,7 +20,7 @@ using codec::OrderedJson;
 
 /// What every format of this kind begins with, and the one that is written and read.
 constexpr const char* record_format = "assay record ";
-constexpr const char* current_format = "assay record 3";
+constexpr const char *current_format = "assay record 4", *format_before = "assay record 3";
 
 /// `program`: the same number for the same path, which is left out.
 OrderedJson candidate_json(const Candidate& candidate, std::vector<std::string>& programs) {
@@ -56,6 +56,12 @@ std::int64_t whole(const Json& json) {
   std::int64_t number = 0;
   codec::field_from_json(json, number);
   return number;
+}
+
+/// A document of format_before, whose campaigns ran in turns or abreast.
+void bring_up_to_date(Json& document) {
+  document["way"] = document.value("abreast", false) ? "abreast" : "turns";
+  document["ways"] = Json::array();
 }
 
 template <class T>
@@ -111,6 +117,7 @@ void read_log(const Json& json, Log& log) {
     }
     log.sessions.add(std::move(session));
   }
+  for (const auto& choice : list(json, "ways")) log.ways.push_back(read<WayChoice>(choice));
   for (const auto& r : list(json, "rounds")) fields_from_json(r, log.rounds.emplace_back());
   for (const auto& t : list(json, "trials")) {
     auto& trial = log.trials.emplace_back();
@@ -133,7 +140,7 @@ std::string record_to_json(const Record& of) {
   document.update(fields_json(design, {"uid", "plan", "plan_digest", "repeat_command", "folder"}));
   document["state"] = to_string(record.log.state);
   for (const char* name : {"candidates", "workloads", "factors", "cells", "comparisons", "metrics",
-                           "sessions", "rounds", "trials"})
+                           "sessions", "ways", "rounds", "trials"})
     document[name] = OrderedJson::array();
   std::vector<std::string> programs;
   for (const auto& candidate : design.candidates)
@@ -159,6 +166,7 @@ std::string record_to_json(const Record& of) {
     for (const auto& fact : session.facts) facts[fact.name] = fact.value;
     document["sessions"].push_back(std::move(facts));
   }
+  for (const auto& choice : record.log.ways) document["ways"].push_back(fields_json(choice));
   for (const auto& round : record.log.rounds) document["rounds"].push_back(fields_json(round));
   for (const auto& trial : record.log.trials) document["trials"].push_back(trial_json(trial));
   return codec::text_of(document, 1) + "\n";
@@ -171,10 +179,12 @@ bool is_record(const std::string& text) {
 }
 
 Record record_from_json(const std::string& text, const std::string& name, const std::string& uid) try {
-  const auto document = codec::parse_json(text);
+  auto document = codec::parse_json(text);
   if (!document) throw CorruptData("it is no JSON, or nests too deeply");
   const auto format = document->value("format", std::string{});
-  if (format != current_format)
+  if (format == format_before)
+    bring_up_to_date(*document);
+  else if (format != current_format)
     throw CorruptData("its format is \"" + format + "\", this program reads \"" + current_format + "\"");
   Record record;
   read_design(*document, record.design);

@@ -129,7 +129,15 @@ bool is_primary_time(const Design& design, const std::vector<Finding>& findings,
   const bool cpu_time_decides = std::ranges::any_of(findings, [&](const Finding& f) {
     return f.superseded_by && metrics::is_default_cpu_time(design.metrics[*f.superseded_by]);
   });
-  if (metrics::is_default_cpu_time(design.metrics[metric])) return cpu_time_decides;
+  const auto has_wall = [&](const Comparison& of) {
+    return std::ranges::any_of(findings, [&](const Finding& f) {
+      return f.comparison == of && metrics::is_kind(design.metrics[f.metric], MetricKind::wall_time);
+    });
+  };
+  if (metrics::is_default_cpu_time(design.metrics[metric]))  // abreast there is no wall time to judge
+    return cpu_time_decides || std::ranges::any_of(findings, [&](const Finding& f) {
+             return f.metric == metric && !has_wall(f.comparison);
+           });
   return !metrics::is_kind(design.metrics[metric], MetricKind::wall_time) || !cpu_time_decides;
 }
 

@@ -94,17 +94,18 @@ Forecast make_forecast(const Observations& evidence, Observations::Source pilots
                               fitting(PlannedRounds::seconds_each * static_cast<double>(open.size())));
   for (const auto id : design.metrics.ids()) {
     const auto& metric = design.metrics[id];
-    if (!metric.request.watched || metric.scale == Scale::difference || metric.exact ||
-        metrics::is_default_cpu_time(metric))
-      continue;
+    if (!metric.request.watched || metric.scale == Scale::difference || metric.exact) continue;
     const auto& cells = evidence.by_cell(id, pilots);
     for (const auto& comparison : open) {
+      if (metrics::is_default_cpu_time(metric) && evidence.way(comparison.candidate) != Way::abreast)
+        continue;
       const auto series = make_pairs(comparison, cells);
       const int independent =
           Replication{.layouts = layouts_of(design, comparison)}.independent_values(outlook.rounds);
       if (series.rounds.size() >= fewest_pilots && all_valid(series, metric.scale))
-        outlook.forecasts.push_back(forecast_comparison(series, id, family_rules(design, id, {}),
-                                                        static_cast<std::size_t>(independent), open.size()));
+        outlook.forecasts.push_back(
+            forecast_comparison(series, id, family_rules(design, id, {}, judges_wall_time(evidence)),
+                                static_cast<std::size_t>(independent), open.size()));
     }
   }
   return outlook;

@@ -95,7 +95,7 @@ std::vector<Finding> judge_family(const Observations& evidence, MetricId id, boo
     TooFew too_few;
     const auto series = family_of(evidence, id, twins, notes, too_few);
     constexpr std::size_t most_priced = 24;  // each takes some milliseconds
-    auto family = family_rules(evidence.design, id, series);
+    auto family = family_rules(evidence.design, id, series, judges_wall_time(evidence));
     family.priced = notes != nullptr && series.size() <= most_priced;
     findings = decide_family(series, family, stage);
     if (notes != nullptr)
@@ -108,13 +108,8 @@ std::vector<Finding> judge_family(const Observations& evidence, MetricId id, boo
 /// Prices unclear findings in time, as the command that measures all of it again would take it: its own two
 /// cells for all the rounds it needs, the others for as many as they had.
 void add_cost_in_seconds(const Observations& evidence, Findings& into) {
-  // Programs that ran abreast have no wall time of their own; their CPU times on one core add up to it.
-  const auto time =
-      metrics::find(evidence.design.metrics, evidence.design.rules.abreast ? metrics::MetricKind::cpu_time
-                                                                           : metrics::MetricKind::wall_time);
-  if (!time) return;
   std::map<CellId, std::pair<double, int>> spent;  // seconds, rounds
-  const auto& times = evidence.values(*time);
+  const auto times = run_times(evidence);
   for (std::size_t i = 0; i < times.size(); ++i) {
     spent[times.cell[i]].first += times.value[i];
     spent[times.cell[i]].second += times.repeat[i] == 0 ? 1 : 0;
@@ -130,9 +125,9 @@ void add_cost_in_seconds(const Observations& evidence, Findings& into) {
   }
 }
 
-/// Which unclear findings programs that keep to one core would settle sooner abreast.
+/// Which unclear findings programs that keep to one core would settle sooner abreast, where that was not tried.
 void mark_concurrent_candidates(const Observations& evidence, std::vector<Finding>& findings) {
-  if (evidence.design.rules.abreast) return;
+  if (evidence.design.rules.way != Way::turns) return;
   const auto on_one_core = single_core_cells(evidence);
   for (auto& f : findings)
     if (f.rounds_to_decide && evidence.design.metrics[f.metric].is_time() &&
@@ -169,7 +164,11 @@ Findings judge(const Design& design, const Observations& evidence) {
                     .state = evidence.campaign_state(),
                     .statuses = evidence.statuses(),
                     .provisional = !evidence.has_ended(),
-                    .rounds = evidence.rounds()};
+                    .rounds = evidence.rounds(),
+                    .ways = evidence.way_choices()};
+  if (const auto wall = metrics::find(design.metrics, metrics::MetricKind::wall_time))
+    for (const auto& [cell, values] : values_in_turns(evidence, *wall))
+      findings.wall_in_turns[cell] = median_of_values(values);
   const auto stage = evidence.has_ended() ? Stage::ended : Stage::running;
   for (const auto id : design.metrics.ids())
     for (const bool twins : {false, true}) {

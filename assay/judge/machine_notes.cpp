@@ -54,7 +54,7 @@ class MachineChecks {
 
   void shares() {
     const double cores = hardware_cores(evidence_);
-    const auto& times = values(evidence_.design.rules.abreast ? MetricKind::cpu_time : MetricKind::wall_time);
+    const auto times = run_times(evidence_).value;
     const double time = std::accumulate(times.begin(), times.end(), 0.0) * cores;
     if (time > 0) {
       // Around shorter trials, starting them is most of what there is besides, and what the host takes comes
@@ -126,13 +126,14 @@ std::optional<stats::Range> in_turns(const PairedSeries& series, Scale scale) {
   return critical > 0 ? stats::WalshAverages(d).interval(critical) : stats::mean_interval(d, 0.95);
 }
 
-void abreast_distortion(const Observations& evidence, Findings& findings) {
-  if (!evidence.design.rules.abreast) return;
+/// Changes that are another in rounds in turns than in the way that was judged.
+void way_distortion(const Observations& evidence, Findings& findings) {
   for (const auto& finding : findings.findings) {
     const auto& metric = findings.metric_of(finding);
     if (!metric.request.watched || !finding.effect.is_ratio()) continue;
-    const auto& controls = evidence.by_cell(finding.metric, Observations::Source::control);
-    const auto turns = in_turns(make_pairs(finding.comparison, controls), metric.scale);
+    if (evidence.way(finding.comparison.candidate) == Way::turns) continue;
+    const auto turns =
+        in_turns(make_pairs(finding.comparison, values_in_turns(evidence, finding.metric)), metric.scale);
     if (!turns) continue;
     const double low = Effect::from_transformed(metric.scale, turns->low).value,
                  high = Effect::from_transformed(metric.scale, turns->high).value;
@@ -151,7 +152,7 @@ void abreast_distortion(const Observations& evidence, Findings& findings) {
 }  // namespace
 
 void add_machine_notes(const Observations& evidence, Findings& findings) {
-  abreast_distortion(evidence, findings);
+  way_distortion(evidence, findings);
   MachineChecks(evidence, findings).add();
 }
 

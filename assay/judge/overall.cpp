@@ -191,7 +191,7 @@ std::vector<Overall> judge_overall(const Observations& evidence, const Findings&
                         .agree = !disagree(findings, candidate, metric)});
     }
     if (strata.empty()) continue;
-    auto judged = judge_means(strata, family_rules(design, metric, {}));
+    auto judged = judge_means(strata, family_rules(design, metric, {}, judges_wall_time(evidence)));
     for (std::size_t i = 0; i < judged.size(); ++i) {
       auto& overall = result[first + i];
       overall.finding = std::move(judged[i]);

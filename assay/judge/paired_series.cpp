@@ -115,7 +115,14 @@ std::optional<LastLook> last_look(const Rules& rules, const PairedSeries& series
                   .rounds = static_cast<std::size_t>(looks.counts()[*place])};
 }
 
-TestFamily family_rules(const Design& design, MetricId id, std::span<const PairedSeries> series) {
+bool judges_wall_time(const Observations& evidence) {
+  return std::ranges::any_of(evidence.design.comparisons, [&](const Comparison& of) {
+    return evidence.is_ok(of) && evidence.way(of.candidate) != Way::abreast;
+  });
+}
+
+TestFamily family_rules(const Design& design, MetricId id, std::span<const PairedSeries> series,
+                        bool judges_wall_time) {
   const auto& metric = design.metrics[id];
   TestFamily family{.options = {.metric = metric, .margin = design.margin_of(id)},
                     .min_rounds = design.rules.rounds_min,
@@ -125,7 +132,7 @@ TestFamily family_rules(const Design& design, MetricId id, std::span<const Paire
       !metrics::noise_is_slow(metric) || std::ranges::none_of(design.metrics, metrics::is_of_many_calls);
   if (metric.supporting && !metric.request.watched)
     family.options.level = 1 - (1 - family.options.level) / metrics_moved_besides(design);
-  if (watches_both_times(design) && is_a_time_of_runs(metric)) family.share = 0.5;
+  if (judges_wall_time && watches_both_times(design) && is_a_time_of_runs(metric)) family.share = 0.5;
   if (family.max_rounds > 0) return family;
   for (const auto& s : series)
     family.max_rounds = std::max(family.max_rounds, static_cast<int>(s.rounds.size()));
@@ -173,6 +180,43 @@ double hardware_cores(const Observations& evidence) {
     if (const auto cores = session.fact("cores"); !cores.empty())
       return std::max(1.0, std::atof(cores.c_str()));
   return 1;
+}
+
+namespace {
+
+void append(const ValueColumn& from, std::size_t place, ValueColumn& to) {
+  to.cell.push_back(from.cell[place]);
+  to.round.push_back(from.round[place]);
+  to.repeat.push_back(from.repeat[place]);
+  to.position.push_back(from.position[place]);
+  to.value.push_back(from.value[place]);
+}
+
+}  // namespace
+
+ValueColumn run_times(const Observations& evidence) {
+  ValueColumn times;
+  const auto take = [&](metrics::MetricKind kind, bool of_abreast) {
+    const auto metric = metrics::find(evidence.design.metrics, kind);
+    if (!metric) return;
+    const auto& column = evidence.values(*metric);
+    for (std::size_t i = 0; i < column.size(); ++i)
+      if ((evidence.way(column.cell[i]) == Way::abreast) == of_abreast) append(column, i, times);
+  };
+  take(metrics::MetricKind::wall_time, false);
+  take(metrics::MetricKind::cpu_time, true);
+  return times;
+}
+
+ValuesByCell values_in_turns(const Observations& evidence, MetricId metric) {
+  ValuesByCell values;
+  for (const auto from : {Observations::Source::pilot, Observations::Source::control}) {
+    const auto& column = evidence.values(metric, from);
+    for (std::size_t i = 0; i < column.size(); ++i)
+      if (column.position[i] >= 0 && evidence.way(column.cell[i]) != Way::turns)
+        values[column.cell[i]].emplace_back(column.round[i], column.value[i]);
+  }
+  return values;
 }
 
 std::map<CellId, double> mean_trial_seconds(const Observations& evidence) {
@@ -240,8 +284,15 @@ IdTable<CellId, int> plan_repeats(const Observations& evidence,
   }
   for (const auto& [place, cells] : places) {
     std::vector<double> cost;
-    for (const auto cell : cells) cost.push_back(costs.at(cell));
-    const auto planned = schedule::repeats_by_cost(cost);
+    std::vector<int> comparisons;
+    for (const auto cell : cells) {
+      cost.push_back(costs.at(cell));
+      comparisons.push_back(
+          static_cast<int>(std::ranges::count_if(design.comparisons, [&](const Comparison& of) {
+            return !design.is_twin(of.candidate) && (of.baseline == cell || of.candidate == cell);
+          })));
+    }
+    const auto planned = schedule::repeats_by_cost(cost, comparisons);
     for (std::size_t i = 0; i < cells.size(); ++i) slots[cells[i]] = planned[i];
   }
   for (const auto& comparison : design.comparisons)

@@ -50,8 +50,13 @@ int metrics_moved_besides(const Design& design);
 bool all_valid(const PairedSeries& series, Scale scale);
 
 /// By what rules these series are judged on a metric: its margin, the campaign's rounds (of one without
-/// plans, all there are, at once), and for supporting metrics their part of the error rate.
-TestFamily family_rules(const Design& design, MetricId metric, std::span<const PairedSeries> series);
+/// plans, all there are, at once), and for supporting metrics their part of the error rate. Where wall time and CPU time
+/// are watched and both are judged, each has half of it.
+TestFamily family_rules(const Design& design, MetricId metric, std::span<const PairedSeries> series,
+                        bool judges_wall_time = true);
+
+/// Whether any comparison has wall times: those of programs that run abreast have none.
+bool judges_wall_time(const Observations& evidence);
 
 /// The looks of a campaign that plans any (its rounds_max is above 0), at a comparison with these repeats.
 schedule::LookSchedule looks_of(const Rules& rules, const Replication& repeats = {});
@@ -79,6 +84,13 @@ double hardware_cores(const Observations& evidence);
 /// original. One where `allows_repeats` says no, or a cost is not known.
 IdTable<CellId, int> plan_repeats(const Observations& evidence,
                                   const std::function<bool(CellId)>& may_repeat);
+
+/// The seconds that judged runs took: wall times, and of programs that ran abreast, which have none of their own, CPU
+/// times, which add up to it. Cost: linear in the values.
+ValueColumn run_times(const Observations& evidence);
+
+/// Values in turns of cells that are run another way: of control rounds, and of pilots.
+ValuesByCell values_in_turns(const Observations& evidence, MetricId metric);
 
 /// Seconds that a trial of each cell takes on the average: of its rounds, else of its check. Programs that
 /// ran abreast share their core. Without those of which no time is known.

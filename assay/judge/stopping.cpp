@@ -53,7 +53,7 @@ class StopEvaluator {
     // is not sustained, say.
     if (f.rounds == 0 && most_rounds_[f.comparison] >= static_cast<std::size_t>(fewest_rounds)) return true;
     // A CPU time that was added by default is waited for only where it may decide for a wall time.
-    if (metrics::is_default_cpu_time(metric) &&
+    if (metrics::is_default_cpu_time(metric) && evidence_.way(f.comparison.candidate) != Way::abreast &&
         (is_settled(f.comparison, metrics::MetricKind::wall_time) ||
          !on_one_core_.contains(f.comparison.baseline) || !on_one_core_.contains(f.comparison.candidate)))
       return true;
@@ -115,12 +115,10 @@ class StopEvaluator {
   /// Seconds that a cell takes of a judged round.
   std::map<CellId, double> costs_of_rounds() const {
     std::map<CellId, double> costs;
-    const auto wall = metrics::find(design_.metrics, metrics::MetricKind::wall_time);
-    if (!wall) return costs;
-    for (const auto& [cell, rounds] : evidence_.by_cell(*wall)) {
-      for (const auto& [round, seconds] : rounds) costs[cell] += seconds;
-      costs[cell] /= static_cast<double>(std::max<std::size_t>(evidence_.rounds(), 1));
-    }
+    const auto times = run_times(evidence_);
+    for (std::size_t i = 0; i < times.size(); ++i)
+      costs[times.cell[i]] +=
+          times.value[i] / static_cast<double>(std::max<std::size_t>(evidence_.rounds(), 1));
     return costs;
   }
 
@@ -135,7 +133,7 @@ class StopEvaluator {
     if (!place || *place == 0 || static_cast<int>(f.rounds) >= last) return false;
     const auto series = make_pairs(evidence_, f.comparison, f.metric);
     if (series.rounds.size() != f.rounds || !all_valid(series, metric.scale)) return false;
-    const auto family = family_rules(design_, f.metric, {});
+    const auto family = family_rules(design_, f.metric, {}, judges_wall_time(evidence_));
     const auto c_changed = critical_at_end(looks, f.replication, last, family.rate_of_changes()),
                c_same = critical_at_end(looks, f.replication, last, 1 - family.options.level);
     const double limit = !aim_.allow ? 0

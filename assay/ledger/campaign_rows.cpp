@@ -181,6 +181,7 @@ CampaignId put_campaign(soci::session& sql, const Record& record, const std::str
   for (const auto& comparison : design.comparisons)
     contrast_row.run({campaign.value, comparison.baseline.value, comparison.candidate.value});
   put_all(sql, "metric", campaign, design.metrics);
+  for (const auto& choice : record.log.ways) put_way_choice(sql, campaign, choice);
   return campaign;
 }
 

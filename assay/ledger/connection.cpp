@@ -107,8 +107,10 @@ void Connection::create_tables() {
   if (read([&] { return stored_version(); }) == Ledger::version) return;
   require_writable();
   write([&] {
-    if (stored_version() != 0) return;
-    for (const auto statement : schema()) sql_ << dialect_->translate(statement);
+    const int found = stored_version();
+    if (found == Ledger::version) return;
+    for (const auto statement : found == 0 ? schema() : to_version_2())
+      sql_ << dialect_->translate(statement);
   });
 }
 
@@ -153,19 +155,23 @@ void Connection::fail_read_only() const {
 
 namespace {
 
-constexpr std::array<std::string_view, 22> statements = {
+constexpr std::string_view way_table =
+    "CREATE TABLE way (campaign BIGINT NOT NULL REFERENCES campaign(id), workload INTEGER NOT NULL, way"
+    " {text} NOT NULL, reason {text} NOT NULL, spread_in_turns DOUBLE PRECISION NOT NULL, spread DOUBLE"
+    " PRECISION NOT NULL, PRIMARY KEY (campaign, workload))";
+
+constexpr std::array<std::string_view, 23> statements = {
     "CREATE TABLE ledger_version (version INTEGER NOT NULL)",
     "CREATE TABLE machine (id {id}, fingerprint {text} NOT NULL, mark {text} NOT NULL DEFAULT '', UNIQUE"
     " (fingerprint, mark))",
     "CREATE TABLE campaign (id {id}, uid {text} NOT NULL UNIQUE, title {text} NOT NULL, kind {text} NOT"
     " NULL, label {text} NOT NULL, plan {text} NOT NULL, plan_digest {text} NOT NULL, seed {text} NOT"
     " NULL, state {text} NOT NULL, started BIGINT NOT NULL, margin DOUBLE PRECISION NOT NULL, rounds_min"
-    " INTEGER NOT NULL, rounds_max INTEGER NOT NULL, abreast INTEGER NOT NULL DEFAULT 0, repeat_command "
-    "{text}"
-    " NOT NULL, folder {text} NOT NULL DEFAULT '', confirms BIGINT REFERENCES campaign(id),"
+    " INTEGER NOT NULL, rounds_max INTEGER NOT NULL, repeat_command {text} NOT NULL, folder {text} NOT NULL "
+    "DEFAULT '', confirms BIGINT REFERENCES campaign(id),"
     " next_round INTEGER NOT NULL DEFAULT 1, looked INTEGER NOT NULL DEFAULT"
     " 0, budget_ms BIGINT, opened BIGINT, upto INTEGER, closing {text} NOT NULL DEFAULT '', layouts"
-    " INTEGER NOT NULL DEFAULT 0)",
+    " INTEGER NOT NULL DEFAULT 0, way {text} NOT NULL DEFAULT 'turns')",
     "CREATE TABLE session (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
     " machine BIGINT NOT NULL REFERENCES machine(id), boot {text} NOT NULL, token {text}, name {text}"
     " NOT NULL DEFAULT '', started BIGINT NOT NULL, seen BIGINT NOT NULL, ready BIGINT, ended BIGINT,"
@@ -226,16 +232,27 @@ constexpr std::array<std::string_view, 22> statements = {
     " upto INTEGER NOT NULL DEFAULT 0, decided INTEGER NOT NULL DEFAULT 0, PRIMARY KEY (campaign,"
     " baseline, candidate, metric, number))",
     "CREATE TABLE reduced (campaign BIGINT PRIMARY KEY REFERENCES campaign(id), kept {text} NOT NULL)",
-    "INSERT INTO ledger_version (version) VALUES (1)",
+    way_table,
+    "INSERT INTO ledger_version (version) VALUES (2)",
 };
 
-constexpr std::array<std::string_view, 16> campaign_tables = {
-    "reduced",       "look",    "checked", "trial",    "round", "metric",    "comparison", "cell",
-    "setting_value", "setting", "factor",  "workload", "built", "candidate", "fact",       "session"};
+/// From version 1, where campaigns ran in turns or abreast.
+constexpr std::array<std::string_view, 5> statements_to_2 = {
+    "ALTER TABLE campaign ADD COLUMN way {text} NOT NULL DEFAULT 'turns'",
+    "UPDATE campaign SET way = 'abreast' WHERE abreast = 1",
+    "ALTER TABLE campaign DROP COLUMN abreast",
+    way_table,
+    "UPDATE ledger_version SET version = 2",
+};
+
+constexpr std::array<std::string_view, 17> campaign_tables = {
+    "way",           "reduced", "look",   "checked",  "trial", "round",     "metric", "comparison", "cell",
+    "setting_value", "setting", "factor", "workload", "built", "candidate", "fact",   "session"};
 
 }  // namespace
 
 std::span<const std::string_view> schema() { return statements; }
+std::span<const std::string_view> to_version_2() { return statements_to_2; }
 std::span<const std::string_view> tables_of_a_campaign() { return campaign_tables; }
 
 }  // namespace assay::ledger

@@ -176,6 +176,9 @@ class Connection {
 /// Dialect::translate(). Things of a campaign are numbered within it, from 0, as in the model.
 std::span<const std::string_view> schema();
 
+/// The statements that bring a ledger of version 1 to version 2.
+std::span<const std::string_view> to_version_2();
+
 /// Tables that hold a campaign's rows under its number, the dependent ones first.
 std::span<const std::string_view> tables_of_a_campaign();
 

@@ -159,6 +159,10 @@ void Ledger::add_look(CampaignId campaign, const InterimLook& look) {
   state_->write([&] { put_look(state_->sql(), campaign, look); });
 }
 
+void Ledger::add_way_choice(CampaignId campaign, const WayChoice& choice) {
+  state_->write([&] { put_way_choice(state_->sql(), campaign, choice); });
+}
+
 std::vector<CampaignSummary> Ledger::list() {
   return state_->read([&] { return read_summaries(state_->sql()); });
 }

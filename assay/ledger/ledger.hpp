@@ -38,13 +38,14 @@ const CampaignSummary& find_campaign(const std::vector<CampaignSummary>& campaig
 class Ledger {
  public:
   /// The version of the schema that this code reads and writes.
-  static constexpr int version = 1;
+  static constexpr int version = 2;
 
   enum class OpenMode { create, existing };
 
   /// Opens the ledger at `path`; with OpenMode::create makes it, and its folder, if it is not there. Several
-  /// processes may do so at the same time. Throws Error for a file that is no ledger or was written by
-  /// another version; the file is then left as it was.
+  /// processes may do so at the same time. One of an older version is brought to this one first, all of it or
+  /// nothing. Throws Error for a file that is no ledger or was written by a newer version, and for an older one
+  /// that can't be written; the file is then left as it was.
   explicit Ledger(const std::string& path, OpenMode opening = OpenMode::create);
   ~Ledger();
   Ledger(Ledger&&) noexcept;
@@ -79,6 +80,7 @@ class Ledger {
   void set_state(CampaignId campaign, CampaignState state);
   void set_label(CampaignId campaign, const std::string& label);
   void add_look(CampaignId campaign, const InterimLook& look);
+  void add_way_choice(CampaignId campaign, const WayChoice& choice);
 
   /// Newest first, by the order in which they were created. Cost: linear in campaigns and rounds; no trial
   /// is looked at.

@@ -58,6 +58,8 @@ class RoundRows {
   Insert round_;
 };
 
+void put_way_choice(soci::session& sql, CampaignId campaign, const WayChoice& choice);
+
 void put_look(soci::session& sql, CampaignId campaign, const InterimLook& look);
 
 /// All of a campaign's. Throws codec::CorruptData.

@@ -94,6 +94,12 @@ void put_look(soci::session& sql, CampaignId campaign, const InterimLook& look) 
   Insert(sql, "look", columns_under_campaign(columns_of(look))).run(values);
 }
 
+void put_way_choice(soci::session& sql, CampaignId campaign, const WayChoice& choice) {
+  auto values = values_of(choice);
+  values.insert(values.begin(), campaign.value);
+  Insert(sql, "way", columns_under_campaign(columns_of(choice))).run(values);
+}
+
 void read_rounds_and_trials(soci::session& sql, CampaignId campaign, Log& log) {
   const Rows rounds = (sql.prepare << "SELECT trial_order, " + names_of_columns<Round>() +
                                           " FROM round WHERE campaign = :c ORDER BY number",
@@ -135,6 +141,11 @@ void read_rounds_and_trials(soci::session& sql, CampaignId campaign, Log& log) {
                                          " ORDER BY metric, candidate, baseline, number",
                       use(campaign.value));
   for (const auto& row : looks) read_row(row, 0, log.looks.emplace_back());
+  const Rows ways = (sql.prepare << "SELECT " + names_of_columns<WayChoice>() +
+                                        " FROM way WHERE campaign = :c"
+                                        " ORDER BY workload",
+                     use(campaign.value));
+  for (const auto& row : ways) read_row(row, 0, log.ways.emplace_back());
 }
 
 }  // namespace assay::ledger

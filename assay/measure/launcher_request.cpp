@@ -162,6 +162,17 @@ void LauncherRequest::pin(const std::vector<int>& cores) {
     request_.cores.at(static_cast<std::size_t>(core) / 64) |= 1ULL << (static_cast<unsigned>(core) % 64);
 }
 
+void LauncherRequest::release_together(double slice) {
+  request_.together = protocol::Together::abreast;
+  request_.slice_ns = nanoseconds(slice);
+}
+
+void LauncherRequest::take_turns(double slice, std::uint64_t seed) {
+  request_.together = protocol::Together::sliced;
+  request_.slice_ns = nanoseconds(slice);
+  request_.seed = seed;
+}
+
 void LauncherRequest::send(const LauncherConnection& link) const { link.send_run(request_, descriptors_); }
 
 void LauncherRequest::relieve() {
@@ -171,7 +182,9 @@ void LauncherRequest::relieve() {
 }
 
 double LauncherRequest::time_limit() const {
-  return std::ranges::max(commands_, {}, &Command::timeout).timeout + grace();
+  const double one = std::ranges::max(commands_, {}, &Command::timeout).timeout;
+  const bool sliced = request_.together == protocol::Together::sliced;
+  return (sliced ? one * static_cast<double>(commands_.size()) : one) + grace();
 }
 
 double LauncherRequest::grace() const { return std::ranges::max(commands_, {}, &Command::grace).grace; }
@@ -180,6 +193,7 @@ std::vector<ProcessResult> LauncherRequest::results(const protocol::Reply& reply
   for (std::size_t i = 0; i < results_.size(); ++i) {
     fill_result(reply.each.at(i), commands_[i], results_[i]);
     results_[i].interrupted = reply.cancelled != 0;
+    results_[i].left_group = reply.left_group != 0;
   }
   return std::move(results_);
 }

@@ -19,7 +19,10 @@ class LauncherRequest {
 
   void ask_for_counters();                  ///< those that the first command names
   void pin(const std::vector<int>& cores);  ///< none: not pinned
-  void release_together() { request_.abreast = 1; }
+  /// At once on one core, by slices of so many seconds where the kernel can; 0: its own.
+  void release_together(double slice);
+  /// One at a time, for so many seconds each.
+  void take_turns(double slice, std::uint64_t seed);
   void announce() { request_.announce = 1; }
 
   /// Throws Error(measuring) when the launcher process does not listen.

@@ -112,7 +112,7 @@ std::vector<NoiseSample> probe_noise(Launcher& launcher, const std::stop_token& 
     }
     const std::array both = {spin, spin};
     for (int i = 0; i < probe.pairs_abreast && !stop.stop_requested(); ++i) {
-      const auto results = launcher.run_abreast(both, cores_allowed().back(), stop);
+      const auto results = launcher.run_abreast(both, cores_allowed().back(), 0, stop);
       const double first = results[0].user + results[0].system, second = results[1].user + results[1].system;
       noise.cpu += first + second;
       if (first > 0 && second > 0) noise.abreast.push_back(std::log(second / first));

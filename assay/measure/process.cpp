@@ -25,13 +25,30 @@ ProcessResult Launcher::run(const Command& command, const std::stop_token& stop)
   return std::move(results.front());
 }
 
-std::vector<ProcessResult> Launcher::run_abreast(std::span<const Command> commands, int core,
-                                                 const std::stop_token& stop) {
-  if (commands.size() < 2 || commands.size() > most_abreast)
-    throw Error(std::to_string(commands.size()) + " programs can't run abreast", "launcher",
-                "from 2 to " + std::to_string(most_abreast) + " can");
+namespace {
+
+void require_several(std::span<const Command> commands) {
+  if (commands.size() < 2 || commands.size() > Launcher::most_at_once)
+    throw Error(std::to_string(commands.size()) + " programs can't run at once", "launcher",
+                "from 2 to " + std::to_string(Launcher::most_at_once) + " can");
+}
+
+}  // namespace
+
+std::vector<ProcessResult> Launcher::run_in_slices(std::span<const Command> commands, double slice,
+                                                   std::uint64_t seed, const std::stop_token& stop) {
+  require_several(commands);
   LauncherRequest exchange(commands);
-  exchange.release_together();
+  exchange.take_turns(slice, seed);
+  exchange.pin(commands.front().cores);
+  return pool_->run(exchange, stop);
+}
+
+std::vector<ProcessResult> Launcher::run_abreast(std::span<const Command> commands, int core, double slice,
+                                                 const std::stop_token& stop) {
+  require_several(commands);
+  LauncherRequest exchange(commands);
+  exchange.release_together(slice);
   exchange.pin({core});
   return pool_->run(exchange, stop);
 }

@@ -125,11 +125,17 @@ struct BuildInfo {
   bool operator==(const BuildInfo&) const = default;
 };
 
+/// How the programs of one workload and setting are run in a round. turns: one after the other. abreast: all at
+/// once on one core, compared by CPU time. slices: at once on all their cores, but only one at a time, each for
+/// some milliseconds in turn until it has ended, compared by the sum of its slices. automatic: the campaign
+/// chooses for each workload, see WayChoice.
+enum class Way { turns, abreast, slices, automatic };
+
 /// By what rules a campaign is measured and judged.
 struct Rules {
   double margin = 0.01;                ///< the smallest relative change that matters
   int rounds_min = 0, rounds_max = 0;  ///< judged rounds that were planned; 0: all there are, looked at once
-  bool abreast = false;    ///< candidates ran at once on one core; some rounds in turns, as a control
+  Way way = Way::turns;    ///< of other ways than turns some rounds are run in turns, as a control
   std::uint64_t seed = 0;  ///< of the order of trials
   /// Layouts that rounds take in turn where programs are relinked, see layout_of_round(); 0: none are.
   int layouts = 0;

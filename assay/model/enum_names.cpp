@@ -179,10 +179,29 @@ std::span<const EnumName<Aggregate::Kind>> enum_names() {
 }
 
 template <>
-std::span<const EnumName<PlannedRounds::Mode>> enum_names() {
-  using enum PlannedRounds::Mode;
-  static constexpr std::array<EnumName<PlannedRounds::Mode>, 2> all = {
-      {{turns, "turns"}, {abreast, "abreast"}}};
+std::span<const EnumName<Way>> enum_names() {
+  using enum Way;
+  static constexpr std::array<EnumName<Way>, 4> all = {
+      {{automatic, "auto"}, {turns, "turns"}, {abreast, "abreast"}, {slices, "slices"}}};
+  return all;
+}
+
+std::string way_text(Way way) {
+  return way == Way::abreast ? "abreast" : way == Way::slices ? "in slices" : "in turns";
+}
+
+template <>
+std::span<const EnumName<WayReason>> enum_names() {
+  using enum WayReason;
+  static constexpr std::array<EnumName<WayReason>, 9> all = {{{steadier, "steadier"},
+                                                              {asked, "asked"},
+                                                              {waits, "waits"},
+                                                              {unlike_costs, "unlike costs"},
+                                                              {memory, "memory"},
+                                                              {no_time, "no time"},
+                                                              {leaves_group, "leaves its group"},
+                                                              {disagrees, "disagrees"},
+                                                              {no_gain, "no gain"}}};
   return all;
 }
 

@@ -53,7 +53,11 @@ std::span<const EnumName<Outcome>> enum_names();
 template <>
 std::span<const EnumName<Aggregate::Kind>> enum_names();
 template <>
-std::span<const EnumName<PlannedRounds::Mode>> enum_names();
+std::span<const EnumName<Way>> enum_names();
+/// As part of a sentence: "abreast", "in slices", "in turns".
+std::string way_text(Way way);
+template <>
+std::span<const EnumName<WayReason>> enum_names();
 template <>
 std::span<const EnumName<Direction>> enum_names();
 template <>

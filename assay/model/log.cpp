@@ -19,6 +19,13 @@ IdTable<CellId, CellStatus> cell_statuses(const Design& design, const Log& log) 
   return states;
 }
 
+Way way_of(const Design& design, const std::vector<WayChoice>& choices, CellId id) {
+  if (design.rules.way != Way::automatic) return design.rules.way;
+  for (const auto& choice : choices)
+    if (choice.workload == design.cells[id].workload) return choice.way;
+  return Way::turns;
+}
+
 std::string find_check_warning(const Log& log, WorkloadId workload) {
   std::string text;
   for (const auto& doubt : log.check_warnings)
@@ -81,6 +88,7 @@ void look_at_design(const Design& design, Checker& looking) {
 void look_at_log(const Design& design, const Log& log, Checker& looking) {
   for (const auto& change : log.status_changes) looking.has(design.cells, change.cell, "cell");
   for (const auto& doubt : log.check_warnings) looking.has(design.workloads, doubt.workload, "workload");
+  for (const auto& choice : log.ways) looking.has(design.workloads, choice.workload, "workload");
   for (const auto& round : log.rounds) {
     looking.has(log.sessions, round.session, "session");
     for (const auto cell : round.order) looking.has(design.cells, cell, "cell");

@@ -13,8 +13,9 @@
 
 namespace assay::model {
 
-/// What a trial is for. warm_up: in the first round of a session, not judged. measured: judged. control: in a
-/// round in turns of a campaign that runs abreast, compared with the measured ones.
+/// What a trial is for. warm_up: in the first round of a session, not judged. pilot: before the first judged round,
+/// to see how to run. measured: judged. control: in a round in turns of programs that are run another way,
+/// compared with the measured ones.
 enum class Role { build, check, pilot, warm_up, measured, control };
 
 /// aborted: cut off by an interrupt or kill; its trials are kept, not judged.
@@ -68,7 +69,7 @@ struct Trial {
   Role role = Role::measured;
   int repeat = 0;          ///< from 0: of several of its cell in one round
   int position = 0;        ///< place in its round, from 0
-  int batch = 0;           ///< from 1, of those of its round that ran abreast with it; 0: it ran alone
+  int batch = 0;           ///< from 1, of those of its round that ran at once with it; 0: it ran alone
   std::int64_t calls = 1;  ///< of an in-process slice; requests of a server; 1 for a process
   Outcome outcome = Outcome::ok;
   int exit_status = 0;  ///< meaningful unless signalled
@@ -82,13 +83,14 @@ struct Trial {
   int orphans = 0;        ///< processes it left behind, which were killed
 };
 
-/// What runs at one time: one cell, or several abreast.
+/// What runs at one time: one cell, or several abreast or in slices.
 struct Batch {
   int round = 1;
   Role role = Role::measured;
   std::span<const CellId> cells;
   int position = 0;  ///< of the first of its cells in the round
-  int number = 0;    ///< from 1 among the round's batches that run abreast; 0: in turns
+  int number = 0;    ///< from 1 among the round's batches of several at once; 0: in turns
+  Way way = Way::turns;
 };
 
 struct MachineFact {
@@ -121,6 +123,35 @@ struct CheckWarning {
   bool operator==(const CheckWarning&) const = default;
 };
 
+/// Why the programs of a workload are run the way they are, where the campaign chooses. steadier: the
+/// way's rounds scatter less than those in turns. asked: another campaign of the same programs has chosen it.
+/// The others are reasons for turns. waits: a program spends time on other things than a core. unlike_costs: one
+/// takes several times as long as another. memory: they don't fit in at once. no_time: trying would take too much of the
+/// budget. leaves_group: a process left its program's process group, so that it can't be stopped with it.
+/// disagrees: pilots of the two ways show different changes. no_gain: the other way scatters no less.
+enum class WayReason {
+  steadier,
+  asked,
+  waits,
+  unlike_costs,
+  memory,
+  no_time,
+  leaves_group,
+  disagrees,
+  no_gain
+};
+
+/// How the programs of one workload are run, chosen before the first round that is judged.
+struct WayChoice {
+  WorkloadId workload;
+  Way way = Way::turns;
+  WayReason reason = WayReason::no_gain;
+  /// The standard deviation of a round's log ratio in pilot rounds in turns, and of those of the other way; 0:
+  /// there were none.
+  double spread_in_turns = 0, spread = 0;
+  bool operator==(const WayChoice&) const = default;
+};
+
 /// What was decided on one finding at one planned look at the data.
 struct InterimLook {
   Comparison comparison;
@@ -145,7 +176,11 @@ struct Log {
   std::vector<CellStatusChange> status_changes;  ///< the last one of a cell counts; without any it is ok
   std::vector<CheckWarning> check_warnings;      ///< the last one of a workload counts
   std::vector<InterimLook> looks;
+  std::vector<WayChoice> ways;  ///< of campaigns that choose; one of a workload at most
 };
+
+/// How a cell is run, or was: by the design's rules, or as was chosen; in turns where nothing was chosen yet.
+Way way_of(const Design& design, const std::vector<WayChoice>& choices, CellId cell);
 
 /// How each cell stands now. Cost: linear in cells and changes.
 IdTable<CellId, CellStatus> cell_statuses(const Design& design, const Log& log);

@@ -142,8 +142,10 @@ Observations::Observations(const Design& of, const Log& log)
       statuses_(cell_statuses(of, log)),
       cells_(of.cells.size(), CellObservations{}),
       repeats_(repeats_per_cell(of, log)),
+      way_choices_(log.ways),
       check_warnings_(of.workloads.size(), std::string{}),
       sessions_(log.sessions) {
+  for (const auto cell : of.cells.ids()) ways_.add(way_of(of, log.ways, cell));
   for (const auto& doubt : log.check_warnings) check_warnings_[doubt.workload] = doubt.text;
   Collector sorting(*this, complete_rounds(log));
   for (const auto& trial : log.trials) sorting.sort_in(trial);

@@ -71,7 +71,7 @@ class Observations {
     /// their time limit the times, all as long as the limit: left out, a candidate that hangs now and then
     /// would gain by it.
     judged,
-    control,   ///< the same of rounds in turns of a campaign that runs abreast
+    control,   ///< the same of rounds in turns of programs that are run another way
     pilot,     ///< the same of pilot rounds
     warm_up,   ///< the same of a session's first round
     unpaired,  ///< measured trials without rounds, as imports have them
@@ -101,6 +101,10 @@ class Observations {
   int repeats(CellId cell) const { return repeats_[cell]; }
   Replication replication(const Comparison& of) const;
 
+  /// How a cell's judged trials are run.
+  Way way(CellId cell) const { return ways_[cell]; }
+  const std::vector<WayChoice>& way_choices() const { return way_choices_; }
+
   bool has_judged_rounds() const { return has_judged_rounds_; }  ///< begun, if not whole
   std::size_t rounds() const { return rounds_; }                 ///< that count and hold judged trials
   CampaignState campaign_state() const { return campaign_state_; }
@@ -117,6 +121,8 @@ class Observations {
   IdTable<CellId, CellStatus> statuses_;
   IdTable<CellId, CellObservations> cells_;
   IdTable<CellId, int> repeats_;
+  IdTable<CellId, Way> ways_;
+  std::vector<WayChoice> way_choices_;
   IdTable<WorkloadId, std::string> check_warnings_;
   IdTable<SessionId, Session> sessions_;
   std::map<std::pair<Source, MetricId>, ValueColumn> columns_;

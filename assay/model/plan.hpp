@@ -219,11 +219,8 @@ struct PlannedRounds {
   int min = 8;                   ///< judged rounds before anything can be decided; the warm-up comes on top
   int max = open_end;            ///< a finding that is decided sooner is not measured further
   std::optional<double> budget;  ///< seconds of measuring after which no new round is begun; beats min
-  /// turns: one after the other. abreast: all candidates of a workload and setting at once on one core,
-  /// compared by CPU time; every few rounds one runs in turns, as a control.
-  enum class Mode { turns, abreast };
-  Mode mode = Mode::turns;
-  bool twin = false;  ///< each baseline gets a twin; plan files have them by default
+  Way mode = Way::automatic;     ///< how the candidates of a workload and setting are run
+  bool twin = false;             ///< each baseline gets a twin; plan files have them by default
   /// Measured on, also where the verdict is clear, until the half-width of each watched change is at most
   /// this (0.02 is 2 %); nothing is given up as unlikely to be decided then. Empty: no.
   std::optional<double> precise;
@@ -257,7 +254,7 @@ struct Plan {
   std::string title;
   std::string baseline;  ///< name of a candidate; empty: the first
   double margin = 0.01;  ///< smallest relative change that matters: 0.01 is a ratio outside [1/1.01, 1.01]
-  /// Metrics that verdicts are given on; empty: wall time with cpu time beside it, or cpu time alone when
+  /// Metrics that verdicts are given on; empty: wall time with cpu time beside it, or cpu time alone where
   /// candidates run abreast.
   std::vector<std::string> watch;
   PlannedRounds rounds;
@@ -285,7 +282,7 @@ struct Plan {
 /// The rounds below which the paired test cannot tell anything at the 5 % level, whatever the data.
 inline constexpr int fewest_rounds = 6;
 
-/// The most programs that can run abreast, twins included.
-inline constexpr std::size_t most_abreast = 16;
+/// The most programs that can run abreast or in slices, twins included.
+inline constexpr std::size_t most_programs_at_once = 16;
 
 }  // namespace assay::model

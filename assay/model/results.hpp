@@ -52,6 +52,8 @@ struct Findings {
   bool provisional = false;              ///< more rounds were meant to come
   bool is_filtered = false;              ///< some findings were taken out, and candidates may have none left
   std::size_t rounds = 0;                ///< complete rounds after the warm-up
+  std::vector<WayChoice> ways;           ///< how programs were run, where the campaign chose
+  std::map<CellId, double> wall_in_turns;  ///< seconds, typical, of cells that were run another way
   double measured_seconds = 0;
   std::vector<Finding> findings;
   std::vector<RequirementFinding> requirements;
@@ -103,7 +105,7 @@ struct Forecast {
   int rounds = 0;                              ///< that there is time for, at most rounds_max
   int first_look = 0;                          ///< rounds without which there is no first verdict; 0: unknown
   std::optional<double> budget;                ///< seconds
-  bool continues = false;                      ///< to the first look, if the budget ends before
+  bool continues = false;                      ///< to the first look, where the budget ends before
 
   /// Whether the budget ends it before anything can be decided.
   bool impossible_reason() const { return budget && round_seconds > 0 && rounds < first_look; }

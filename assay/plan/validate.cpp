@@ -133,9 +133,10 @@ class Validator {
       fail(path + ".contest",
            "workload \"" + workload.name + "\" is a contest, and has another command besides",
            "leave out run and service");
-    if (plan_.rounds.mode == PlannedRounds::Mode::abreast)
-      fail(path + ".contest", "contests can't run abreast: their functions are timed within them",
-           "leave out mode = \"abreast\"");
+    if (plan_.rounds.mode == Way::abreast || plan_.rounds.mode == Way::slices)
+      fail(path + ".contest",
+           "contests can't run " + way_text(plan_.rounds.mode) + ": their functions are timed within them",
+           "leave mode out");
     for (const auto& factor : plan_.factors)
       if (factor.name == "function")
         fail(path + ".contest",
@@ -202,14 +203,16 @@ class Validator {
     for (const auto* step : {&control.before, &control.after})
       if (!step->run.empty() && !(step->timeout > 0))
         fail(path, "a timeout must be longer than nothing", "write it like \"30 s\"");
-    if (plan_.rounds.mode == PlannedRounds::Mode::abreast) {
-      const char* refused = control.nice != 0          ? "nice"
-                            : control.memory_limit > 0 ? "memory_limit"
-                            : !control.cold.empty()    ? "cold"
-                            : control.cores.size() > 1 ? "cores, more than one,"
-                                                       : nullptr;
+    const bool abreast = plan_.rounds.mode == Way::abreast;
+    if (abreast || plan_.rounds.mode == Way::slices) {
+      const char* refused = abreast && control.nice != 0          ? "nice"
+                            : abreast && control.memory_limit > 0 ? "memory_limit"
+                            : !control.cold.empty()               ? "cold"
+                            : abreast && control.cores.size() > 1 ? "cores, more than one,"
+                                                                  : nullptr;
       if (refused != nullptr)
-        fail(path, std::string(refused) + " can't be had for candidates that run abreast",
+        fail(path,
+             std::string(refused) + " can't be had for candidates that run " + way_text(plan_.rounds.mode),
              "leave it out, or use mode = \"turns\"");
     }
   }
@@ -237,27 +240,29 @@ class Validator {
   void placeholders() const {
     std::size_t comparisons = 0;
     for (std::size_t i = 0; i < plan_.workloads.size(); ++i) {
-      std::size_t abreast = 0;
+      std::size_t at_once = 0;
       Plan one = plan_;
       one.workloads = {plan_.workloads[i]};
       try {
         const auto cells = expand_cells(one);
         comparisons += comparisons_of(cells, one).size();
-        abreast = most_at_once(one, cells);
+        at_once = most_at_once(one, cells);
       } catch (const Error& error) {
         fail(entry("workload", i) + ".run", error.problem(), error.remedy());
       }
-      if (plan_.rounds.mode == PlannedRounds::Mode::abreast && abreast > most_abreast)
+      const auto mode = plan_.rounds.mode;
+      if ((mode == Way::abreast || mode == Way::slices) && at_once > most_programs_at_once)
         fail("rounds.mode",
-             std::to_string(abreast) + " programs can't run abreast" +
+             std::to_string(at_once) + " programs can't run " + way_text(mode) +
                  (plan_.rounds.twin ? ", twins included" : ""),
-             "up to " + std::to_string(most_abreast) + " can; compare fewer, or use mode = \"turns\"");
+             "up to " + std::to_string(most_programs_at_once) +
+                 " can; compare fewer, or use mode = \"turns\"");
     }
     if (comparisons == 0)
       fail("workload", "no candidate is left to compare with the baseline", "look at skip and with");
   }
 
-  /// Programs that run abreast are those of one workload and setting, with the twin of each baseline.
+  /// Programs that run at once are those of one workload and setting, with the twin of each baseline.
   static std::size_t most_at_once(const Plan& plan, const PlannedCells& cells) {
     std::map<std::string, std::size_t> at_once;
     for (const auto& planned : cells)

@@ -88,7 +88,7 @@ std::vector<Metric> all_metrics(const Plan& plan) {
 
 void check_watched(const Plan& plan, const PlanErrors& refusal) {
   const auto all = all_metrics(plan);
-  const bool abreast = plan.rounds.mode == PlannedRounds::Mode::abreast;
+  const bool abreast = plan.rounds.mode == Way::abreast;
   const bool any_contest =
       std::ranges::any_of(plan.workloads, [](const auto& w) { return !w.contest.empty(); });
   for (const auto& name : plan.watch) {

@@ -181,8 +181,8 @@ void validate_service(const Plan& plan, const PlannedWorkload& workload, const s
       refusal.fail(path + ".check.equal", "a program has standard output", "write equal = \"stdout\"");
     return;
   }
-  if (plan.rounds.mode == PlannedRounds::Mode::abreast)
-    refusal.fail(path + ".service", "services can't run abreast", "use mode = \"turns\"");
+  if (plan.rounds.mode == Way::abreast || plan.rounds.mode == Way::slices)
+    refusal.fail(path + ".service", "services can't run " + way_text(plan.rounds.mode), "leave mode out");
   const ServiceValidator validator(plan, workload, path, refusal);
   validator.server();
   validator.requests();

@@ -214,6 +214,14 @@ std::string to_json(const Findings& findings) {
                      {"rounds", all.rounds},
                      {"seed", std::to_string(all.design.rules.seed)},
                      {"margin", all.design.rules.margin}}}};
+  document["campaign"]["way"] = to_string(all.design.rules.way);
+  document["campaign"]["ways"] = Json::array();
+  for (const auto& choice : all.ways)
+    document["campaign"]["ways"].push_back({{"workload", all.design.workloads[choice.workload].name},
+                                            {"way", to_string(choice.way)},
+                                            {"reason", to_string(choice.reason)},
+                                            {"spread_in_turns", choice.spread_in_turns},
+                                            {"spread", choice.spread}});
   document["answers"] = answers_json(all);
   document["findings"] = Json::array();
   for (const auto& finding : all.findings) document["findings"].push_back(finding_json(all, finding));

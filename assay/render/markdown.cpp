@@ -137,6 +137,7 @@ std::string to_markdown(const Findings& findings, const GateResult* gate) {
   for (const auto* sentences : {&report.candidates.first, &report.candidates.rest})
     for (const auto& sentence : *sentences)
       out += "- **" + plain(sentence.candidate) + "**: " + plain(sentence.lines) + "\n";
+  if (!report.ways.empty()) out += "\n" + plain(report.ways) + "\n";
   out += "\n";
   const auto rows = table_lines(report);
   constexpr std::size_t few = 10;

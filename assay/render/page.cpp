@@ -36,6 +36,9 @@ class Page {
     page["provisional"] = !report_.provisional.empty();
     if (!report_.warning.empty()) page["careful"] = "Warning: " + report_.warning + ".";
     if (!report_.extent.empty()) page["extent"] = report_.extent;
+    std::string ways;
+    for (const auto& line : report_.ways) ways += (ways.empty() ? "" : " ") + line + ".";
+    if (!ways.empty()) page["ways"] = ways;
     page["filter_example"] = filter_example();
     put_sentences(report_, page);
     put_views(report_, page);

@@ -38,6 +38,8 @@ std::string head(const Report& report, bool titled, const TextStyle& style) {
     const auto gap = taken <= text_width ? std::string(text_width - taken + 2, ' ') : "\n";
     out += report.title + (report.extent.empty() ? "" : gap + report.extent) + "\n\n";
   }
+  for (const auto& line : report.ways) out += wrap(line, 2) + "\n";
+  if (!report.ways.empty()) out += "\n";
   const auto& candidates = report.candidates;
   if (!candidates.summary.empty()) out += wrap(candidates.summary, 2) + "\n";
   std::size_t widest = 0;

@@ -190,11 +190,10 @@ std::string time_lines(const Forecast& o) {
   if (o.twins > 0) text += fmt::format(" ({} of it for the twins)", share(o.twin_seconds / o.round_seconds));
   const auto time = [&](int rounds) { return duration((rounds + 1) * o.round_seconds); };
   if (o.impossible_reason()) {
-    const double more = (o.first_look + 1) * o.round_seconds - *o.budget;
-    return text + fmt::format("\n{} are enough for {}, and a first verdict needs {} ({} more{})\n",
+    const auto needed = duration((o.first_look + 1) * o.round_seconds);
+    return text + fmt::format("\n{} are enough for {}, and a first verdict needs {}: {}\n",
                               duration(*o.budget), plural(static_cast<std::size_t>(o.rounds), "round"),
-                              o.first_look, duration(std::max(more, 0.0)),
-                              o.continues ? ", which it takes; --budget would hold it to the time" : "");
+                              o.first_look, o.continues ? "measuring " + needed : "it takes " + needed);
   }
   if (o.budget && (o.rounds < o.rounds_max || o.rounds_max == 0))
     return text + fmt::format(": {} are enough for {} rounds\n", duration(*o.budget), o.rounds);

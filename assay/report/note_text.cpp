@@ -179,8 +179,8 @@ class NoteWriter {
       case NoteKind::discarded_trials:
         return fmt::format("{:.0f} trials are void: {}", figure_, note_.quoted);
       case NoteKind::concurrency_bias:
-        return "abreast its " + metric_ + " is " + short_number(figure_) + " of the baseline's, in turns " +
-               short_number(note_.low) + " to " + short_number(note_.high) +
+        return "as they were run its " + metric_ + " is " + short_number(figure_) +
+               " of the baseline's, in turns " + short_number(note_.low) + " to " + short_number(note_.high) +
                ": they get in each other's way; measure in turns";
       case NoteKind::rate_not_sustained:
         return fmt::format(

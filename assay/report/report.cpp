@@ -13,6 +13,7 @@
 #include "assay/report/note_text.hpp"
 #include "assay/report/summary_lines.hpp"
 #include "assay/report/tables.hpp"
+#include "assay/report/way_text.hpp"
 
 namespace assay::report {
 namespace {
@@ -258,6 +259,7 @@ std::string coverage_text(const Findings& all) {
 Report make_report(const Findings& all, const Record* record) {
   Report report{.title = all.design.title.empty() ? "Findings" : all.design.title,
                 .extent = coverage_text(all),
+                .ways = way_lines(all.design, all.ways, all.wall_in_turns),
                 .warning = bad_twin_text(all),
                 .provisional = {},
                 .confirmations = confirmation_lines(all),

@@ -169,10 +169,11 @@ struct ProgramLine {
 /// A campaign's results in words, in the order of printing. Renderers choose what they have room
 /// for and how it is set, and add no words about findings. Borrows from the Findings that it was made from.
 struct Report {
-  std::string title;        ///< "Findings" where the campaign has none
-  std::string extent;       ///< "12 comparisons, 7 to 28 rounds, 61 s"
-  std::string warning;      ///< that this machine can't be trusted, before all else; empty: it can
-  std::string provisional;  ///< why more may come; empty: the campaign has ended
+  std::string title;              ///< "Findings" where the campaign has none
+  std::string extent;             ///< "12 comparisons, 7 to 28 rounds, 61 s"
+  std::vector<std::string> ways;  ///< how programs were run, where the campaign chose
+  std::string warning;            ///< that this machine can't be trusted, before all else; empty: it can
+  std::string provisional;        ///< why more may come; empty: the campaign has ended
   std::vector<std::string> confirmations;  ///< what measuring again made of each finding
   CandidateSummary candidates;             ///< a sentence for each candidate
   std::vector<ComparisonTable> blocks;

@@ -37,7 +37,7 @@ Counter counter_of(MetricKind metric) {
 
 /// Why a metric of Assay's own can't be had of these programs here; empty when it can.
 std::string why_unavailable(const metrics::MetricInfo& row, const Plan& plan, const Capabilities& offer) {
-  const bool abreast = plan.rounds.mode == PlannedRounds::Mode::abreast;
+  const bool abreast = plan.rounds.mode == Way::abreast;
   if (abreast && !row.valid_concurrent) return "programs that share a core have none of their own";
   switch (row.needs) {
     case Needs::counters:
@@ -81,7 +81,7 @@ std::vector<std::string> usual_watch(const Plan& plan) {
   for (const auto& workload : plan.workloads) {
     if (!workload.contest.empty()) continue;  // what its functions are timed by is known when it has run
     if (!workload.service || !workload.requests) {
-      add(plan.rounds.mode == PlannedRounds::Mode::abreast ? MetricKind::cpu_time : MetricKind::wall_time);
+      add(plan.rounds.mode == Way::abreast ? MetricKind::cpu_time : MetricKind::wall_time);
     } else if (!workload.requests->clients.empty()) {
       add(MetricKind::steady_rate);
     } else {
@@ -141,7 +141,7 @@ Capabilities detect_capabilities(measure::Launcher& launcher) {
 }
 
 IdTable<MetricId, Metric> select_metrics(const Plan& plan, const Capabilities& offer) {
-  const bool abreast = plan.rounds.mode == PlannedRounds::Mode::abreast;
+  const bool abreast = plan.rounds.mode == Way::abreast;
   const auto watch = plan.watch.empty() ? usual_watch(plan) : plan.watch;
   const bool any_program =
       std::ranges::any_of(plan.workloads, [](const auto& w) { return !w.requests && w.contest.empty(); });

@@ -74,6 +74,7 @@ class DispatchRunner : public engine::TrialRunner {
     return runner_for(batch.cells.front()).run(batch, stop);
   }
   bool runs_in_batch(CellId cell) const override { return runner_for(cell).runs_in_batch(cell); }
+  bool can_run(CellId cell, Way way) const override { return runner_for(cell).can_run(cell, way); }
   std::optional<int> shared_program(CellId cell) const override {
     return runner_for(cell).shared_program(cell);
   }

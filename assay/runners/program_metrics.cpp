@@ -19,19 +19,27 @@ using metrics::MetricKind;
 
 class Readings {
  public:
-  Readings(const metrics::MetricIndex& ids, Trial& trial) : ids_(ids), trial_(trial) {}
+  Readings(const metrics::MetricIndex& ids, Trial& trial, Way way) : ids_(ids), trial_(trial), way_(way) {}
 
   void add(MetricKind metric, double value) {
     const auto id = ids_.find(metric);
-    if (id && std::isfinite(value)) trial_.readings.push_back({*id, value});
+    if (id && std::isfinite(value) && tells_something(metric)) trial_.readings.push_back({*id, value});
   }
   void add(MetricKind metric, const std::optional<double>& value) {
     if (value) add(metric, *value);
   }
 
  private:
+  bool tells_something(MetricKind metric) const {
+    if (way_ == Way::abreast) return metrics::metric_info(metric).valid_concurrent;
+    const bool switches =
+        metric == MetricKind::voluntary_switches || metric == MetricKind::involuntary_switches;
+    return way_ != Way::slices || !switches;  // each slice ends with one
+  }
+
   const metrics::MetricIndex& ids_;
   Trial& trial_;
+  Way way_;
 };
 
 void add_counts(const measure::ProcessResult& result, Readings& to) {
@@ -81,12 +89,12 @@ std::optional<std::string> source_of(const UserMetric& own, const measure::Proce
 }  // namespace
 
 void add_program_metrics(const measure::ProcessResult& result, const measure::LoadDuring& beside,
-                         const ProgramCell& cell, const metrics::MetricIndex& ids, Trial& trial) {
-  Readings to(ids, trial);
+                         const ProgramCell& cell, const metrics::MetricIndex& ids, Way way, Trial& trial) {
+  Readings to(ids, trial, way);
   const double cpu = result.user + result.system;
   to.add(MetricKind::wall_time, result.wall);
   to.add(MetricKind::cpu_time, cpu);
-  if (cell.planned.work && cell.throughput && result.wall > 0)
+  if (cell.planned.work && cell.throughput && result.wall > 0 && way != Way::abreast)
     trial.readings.push_back({*cell.throughput, *cell.planned.work / result.wall});
   to.add(MetricKind::user_time, result.user);
   to.add(MetricKind::system_time, result.system);

@@ -8,9 +8,10 @@
 
 namespace assay::runners {
 
-/// The readings of Assay's own metrics that one run gives, for the metrics that can be measured here.
+/// The readings of Assay's own metrics that one run gives, for the metrics that can be measured here and mean something
+/// of a program that is run this way.
 void add_program_metrics(const measure::ProcessResult& result, const measure::LoadDuring& beside,
-                         const ProgramCell& cell, const metrics::MetricIndex& ids, Trial& trial);
+                         const ProgramCell& cell, const metrics::MetricIndex& ids, Way way, Trial& trial);
 
 /// Reads the plan's metrics from what the trial wrote, each with its series. What goes wrong makes the trial
 /// failed, with the reason.

@@ -112,13 +112,29 @@ void ProgramRunner::run_alone(Run& run, const std::stop_token& stop) {
   if (const auto peak = group->peak(); id && peak) run.trial.readings.push_back({*id, *peak});
 }
 
-void ProgramRunner::run_concurrent(std::vector<Run>& runs, const std::stop_token& stop) {
+/// Seconds of the quickest of these programs, as far as known.
+double ProgramRunner::shortest(std::span<const Run> runs) const {
+  double least = 0;
+  for (const auto& run : runs)
+    if (const auto known = shortest_.find(run.cell); known != shortest_.end())
+      least = least > 0 ? std::min(least, known->second) : known->second;
+  return least;
+}
+
+void ProgramRunner::run_concurrent(std::vector<Run>& runs, const Batch& batch, const std::stop_token& stop) {
   std::vector<measure::Command> commands;
   for (const auto& run : runs) commands.push_back(run.command);
+  // Long slices let each program find its caches as it left them; four at least even out what comes and goes.
+  constexpr double long_slice = 0.05, short_slice = 0.02, least_slice = 0.003, fewest = 4;
+  const bool abreast = batch.way == Way::abreast;
+  const double slice = std::clamp(shortest(runs) / fewest, least_slice, abreast ? long_slice : short_slice);
   const auto& cores = commands.front().cores;
-  const int core = cores.empty() ? measure::cores_allowed().back() : cores.front();
   const auto before = watch_.now();
-  auto results = launcher_.run_abreast(commands, core, stop);
+  auto results =
+      abreast ? launcher_.run_abreast(
+                    commands, cores.empty() ? measure::cores_allowed().back() : cores.front(), slice, stop)
+              : launcher_.run_in_slices(commands, slice,
+                                        design_.rules.seed + static_cast<std::uint64_t>(batch.round), stop);
   const auto after = watch_.now();
   double cpu = 0;
   for (const auto& result : results) cpu += result.user + result.system;
@@ -131,7 +147,7 @@ void ProgramRunner::run_concurrent(std::vector<Run>& runs, const std::stop_token
 }
 
 /// Makes the trial out of the result of the run, and clears up after it.
-void ProgramRunner::finish(Run& run) {
+void ProgramRunner::finish(Run& run, Way way) {
   const auto& what = cells_[run.cell];
   auto& trial = run.trial;
   if (run.ready) {
@@ -140,6 +156,13 @@ void ProgramRunner::finish(Run& run) {
       trial.detail += " (it asked for more than its " + std::to_string(what.planned.control.process_limit) +
                       " processes; process_limit in [control] is how many it may have)";
     if (run.result.peer_failed) trial.outcome = Outcome::discarded;
+    if (run.result.left_group && trial.outcome == Outcome::ok) {
+      // A pilot shows that it does not work; where slices were asked for, it is a failure.
+      trial.outcome = trial.role == Role::pilot ? Outcome::discarded : Outcome::failed;
+      trial.detail =
+          "a process left its program's process group, so that it can't be stopped in slices; run it in "
+          "turns (mode = \"turns\", --turns)";
+    }
     if (!run.result.not_started) {
       trial.exit_status = run.result.exit_status;
       trial.signal = run.result.signal;
@@ -148,7 +171,11 @@ void ProgramRunner::finish(Run& run) {
         trial.output_bytes = run.result.out->bytes();
         trial.output_digest = run.result.out->digest();
       }
-      add_program_metrics(run.result, run.load_during, what, ids_, trial);
+      add_program_metrics(run.result, run.load_during, what, ids_, way, trial);
+      if (const double cpu = run.result.user + run.result.system; trial.outcome == Outcome::ok && cpu > 0) {
+        const auto [known, fresh] = shortest_.try_emplace(run.cell, cpu);
+        known->second = std::min(known->second, cpu);
+      }
       if (const auto id = ids_.find(metrics::MetricKind::warm_page_share);
           id && !what.planned.control.cold.empty())
         trial.readings.push_back({*id, run.staging->warm_page_share()});
@@ -272,6 +299,31 @@ void ProgramRunner::recheck_output(const Batch& batch, Run& run, const std::stop
   run.trial.detail = "its answer changed in round " + std::to_string(batch.round) + ": " + *wrong;
 }
 
+/// Whether something is watched, or demanded, that programs which share a core don't have of their own.
+bool ProgramRunner::asks_for_own_core(CellId cell) const {
+  const auto needs = [](const Metric& metric) {
+    const auto* row = metrics::find_metric_info(metric.name);
+    return row != nullptr && !row->valid_concurrent;
+  };
+  const bool watched =
+      !plan_.watch.empty() && std::ranges::any_of(design_.metrics, [&](const Metric& metric) {
+        return metric.request.watched && needs(metric);
+      });
+  const bool demanded = std::ranges::any_of(
+      design_.metrics, [&](const Metric& metric) { return metric.request.require && needs(metric); });
+  return watched || demanded || !cells_[cell].metrics.empty() || workload_of(cell).work != Work{};
+}
+
+bool ProgramRunner::can_run(CellId cell, Way way) const {
+  if (way == Way::turns) return true;
+  const auto& what = cells_[cell];
+  const auto& control = what.planned.control;
+  if (what.part || !control.cold.empty()) return false;
+  if (way == Way::slices) return what.metrics.empty() || plan_.rounds.mode == Way::slices;
+  if (control.nice != 0 || control.memory_limit > 0 || control.cores.size() > 1) return false;
+  return plan_.rounds.mode == Way::abreast || !asks_for_own_core(cell);
+}
+
 bool ProgramRunner::allows_repeats(CellId cell) const {
   // What goes before and after a trial may take long, and their time is unknown.
   const auto& control = cells_[cell].planned.control;
@@ -323,7 +375,8 @@ std::vector<Trial> ProgramRunner::run(const Batch& batch, const std::stop_token&
   for (const auto cell : batch.cells) runs.push_back(prepare_run(cell, batch.role, stop));
   pause_before_run(runs, stop);
   const bool all_ready = std::ranges::all_of(runs, &Run::ready);
-  if (runs.size() > 1 && all_ready) run_concurrent(runs, stop);
+  const auto way = runs.size() > 1 ? batch.way : Way::turns;
+  if (runs.size() > 1 && all_ready) run_concurrent(runs, batch, stop);
   if (runs.size() == 1 && all_ready) run_alone(runs.front(), stop);
   std::vector<Trial> trials;
   for (std::size_t i = 0; i < runs.size(); ++i) {
@@ -333,7 +386,7 @@ std::vector<Trial> ProgramRunner::run(const Batch& batch, const std::stop_token&
       run.trial.outcome = stop.stop_requested() ? Outcome::interrupted : Outcome::discarded;
       run.trial.detail = "another candidate beside it could not be made ready";
     }
-    finish(run);
+    finish(run, way);
     recheck_output(batch, run, stop);
     run.trial.round = batch.round;
     run.trial.position = batch.position + static_cast<int>(i);

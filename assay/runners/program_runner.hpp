@@ -64,7 +64,7 @@ struct ProgramCell {
   std::optional<int> port;  ///< of the server that it asks; empty: one is drawn for each trial that needs it
 };
 
-/// Runs cells as programs, one after the other or abreast, and says what each trial came to.
+/// Runs cells as programs, one after the other or several at once, and says what each trial came to.
 class ProgramRunner : public engine::TrialRunner {
  public:
   /// REQUIRES: `launcher`, `design` and `plan` outlive it.
@@ -87,7 +87,8 @@ class ProgramRunner : public engine::TrialRunner {
   /// The port of the server that the cell's program is to ask in its next trial.
   void give_port(CellId cell, int port) { cells_[cell].port = port; }
 
-  bool runs_in_batch(CellId /*cell*/) const override { return is_concurrent(); }
+  bool runs_in_batch(CellId /*cell*/) const override { return false; }
+  bool can_run(CellId cell, Way way) const override;
   std::optional<int> shared_program(CellId cell) const override;
   bool allows_repeats(CellId cell) const override;
   double seconds_before_trial(CellId cell) const override;
@@ -116,12 +117,14 @@ class ProgramRunner : public engine::TrialRunner {
   ProgramSamples run_program(CellId any_part, Role role, const std::stop_token& stop);
   std::vector<Trial> run_parts(const Batch& batch, const std::stop_token& stop);
   Trial check_part(CellId cell, const std::stop_token& stop);
-  bool is_concurrent() const { return plan_.rounds.mode == PlannedRounds::Mode::abreast; }
+  bool is_concurrent() const { return plan_.rounds.mode == Way::abreast || plan_.rounds.mode == Way::slices; }
+  bool asks_for_own_core(CellId cell) const;
+  double shortest(std::span<const Run> runs) const;
   Run prepare_run(CellId cell, Role role, const std::stop_token& stop);
   void pause_before_run(std::span<Run> runs, const std::stop_token& stop) const;
   void run_alone(Run& run, const std::stop_token& stop);
-  void run_concurrent(std::vector<Run>& runs, const std::stop_token& stop);
-  void finish(Run& run);
+  void run_concurrent(std::vector<Run>& runs, const Batch& batch, const std::stop_token& stop);
+  void finish(Run& run, Way way = Way::turns);
   void recheck_output(const Batch& batch, Run& run, const std::stop_token& stop);
   const PlannedWorkload& workload_of(CellId cell) const {
     return plan_.workload(design_.cells[cell].workload);
@@ -135,6 +138,7 @@ class ProgramRunner : public engine::TrialRunner {
   Capabilities offer_;
   measure::LoadMonitor watch_;
   std::map<CellId, StoredOutput> answers_;  ///< of checks
+  std::map<CellId, double> shortest_;       ///< seconds of CPU time of a cell's quickest run so far
   /// The last checking run of each contest program.
   std::map<int, std::optional<ProgramSamples>> checked_programs_;
 };

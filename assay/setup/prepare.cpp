@@ -38,7 +38,7 @@ Design blank_design(const Plan& plan, const RunOptions& run, const PlanOptions& 
                 .rules = {.margin = plan.margin,
                           .rounds_min = plan.rounds.min,
                           .rounds_max = plan.rounds.max,
-                          .abreast = plan.rounds.mode == PlannedRounds::Mode::abreast,
+                          .way = plan.rounds.mode,
                           .seed = plan.seed.value_or(engine::make_seed())}};
   if (plan.rounds.budget) design.rules.budget_ms = std::llround(*plan.rounds.budget * 1000);
   design.plan_digest = measure::digest_of(design.plan);

@@ -70,6 +70,11 @@ PreparedCampaign::PreparedCampaign(const Plan& given, const RunOptions& run, con
   auto laid = prepare_cells(plan_, builds, launcher_, offer_, run, options);
   layouts_ = prepare_layouts(plan_, laid.cells, laid.record.design, launcher_, log, run.stop);
   laid.record.log.sessions.add(std::move(session));
+  for (auto choice : options.ways) {
+    choice.reason = WayReason::asked;
+    if (laid.record.design.workloads.contains(choice.workload))
+      laid.record.log.ways.push_back(std::move(choice));
+  }
   recorder_.emplace(engine::open_or_resume(std::move(laid.record), run.ledger, run.resume));
   const auto folder = std::filesystem::path(run.ledger).parent_path();
   if (folder.filename() == ".assay") build::hide_from_git(folder.string());

@@ -20,11 +20,8 @@ Findings run_plan(const Plan& plan, const RunOptions& run, const PlanOptions& op
   judge::StopCriteria aim{
       .precise = rounds.precise, .promise = options.promise, .seconds_for_slow_runs = short_while};
   if (plan.gate.allow > 0) aim.allow = plan.gate.allow;
-  const auto policy =
-      options.fixed_rounds > 0
-          ? engine::fixed_rounds(options.fixed_rounds)
-          : engine::until_decided(rounds.max, rounds.budget, rounds.mode == PlannedRounds::Mode::abreast, aim,
-                                  options.extend_to_first_look);
+  const auto policy = options.fixed_rounds > 0 ? engine::fixed_rounds(options.fixed_rounds)
+                                               : engine::until_decided(rounds.max, rounds.budget, aim);
   return campaign.life().run(*policy, options.report_forecast);
 } catch (const Cancelled&) {
   return {.design = {.title = plan.title, .kind = options.kind},
@@ -41,11 +38,10 @@ std::pair<Forecast, Design> forecast(const Plan& plan, int rounds, const RunOpti
   auto& life = campaign.life();
   life.check();
   life.report_check_warnings();
-  const auto pilots = engine::pilot_rounds(std::max(rounds, fewest));
-  life.measure(*pilots, false);
+  life.measure(*engine::fixed_rounds(std::max(rounds, fewest)), false);
   const auto& budgeted = campaign.plan().rounds;
-  const auto planned = engine::until_decided(budgeted.max, budgeted.budget, false);
-  auto outlook = life.forecast(Observations::Source::pilot, *planned);
+  const auto planned = engine::until_decided(budgeted.max, budgeted.budget);
+  auto outlook = life.forecast(Observations::Source::judged, *planned);
   if (outlook.comparisons == 0)
     throw Error("no candidate could be measured beside its baseline", "forecast",
                 "assay run names what is wrong with each", Error::Code::measuring);

@@ -26,11 +26,11 @@ struct PlanOptions {
   /// process's own, and are kept nowhere.
   std::map<std::string, std::string> variables;
   bool machine_lock_held = false;  ///< the caller holds the machine's lock for all its campaigns
-  /// Where the budget ends before anything could be decided, goes on to the first look all the same.
-  bool extend_to_first_look = false;
-  judge::CallPromise promise;  ///< how sure a change must be before its cells leave
+  judge::CallPromise promise;      ///< how sure a change must be before its cells leave
   /// Above 0: measures so many rounds, each cell once in each, whatever they show, in place of the plan's.
   int fixed_rounds = 0;
+  /// How programs are run, where another campaign of the same has chosen; what is not among them is chosen anew.
+  std::vector<WayChoice> ways;
   /// Says also what was built before.
   bool report_cached_builds = true;
   /// Tells the observer what can be expected, after the checks and after a few rounds.

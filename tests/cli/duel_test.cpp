@@ -46,7 +46,7 @@ TEST(Duel, PausesAndMeasuresOnAsAsked) {
 TEST(Duel, ReportsBeforeItIsSpentThatABudgetCanDecideNothing) {
   const Scratch scratch;
   const auto ran = assay(scratch, duel({"--budget", "1s"}, {"sleep", "0.15"}, {"sleep", "0.15"}));
-  EXPECT_THAT(ran.err, HasSubstr("and a first verdict needs 10 ("));
+  EXPECT_THAT(ran.err, HasSubstr("and a first verdict needs 10: it takes "));
 }
 
 TEST(Duel, PrintsTheFindingsDocument) {

@@ -76,6 +76,40 @@ TEST(DuelMeasures, Abreast) {
   EXPECT_THAT(ran.err, HasSubstr("--watch: \"wall time\" can't be watched of candidates that run abreast"));
 }
 
+TEST(DuelMeasures, Slices) {
+  const Scratch scratch;
+  const auto found =
+      duel(scratch, {"--slices", "--watch", "wall time"}, {"spin-two", "0.02"}, {"spin-two", "0.06"});
+  EXPECT_EQ(found["campaign"]["way"], "slices");
+  EXPECT_EQ(finding_on(found, "wall time")["verdict"], "worse");
+  const auto leaves = assay(scratch, {"duel", "--slices", "--rounds", "6", BEHAVE, "spin", "0.05", "vs", "sh",
+                                      "-c", "setsid " BEHAVE " spin 0.1 & wait"});
+  EXPECT_EQ(leaves.status, 3);
+  EXPECT_THAT(leaves.out, HasSubstr("run it in turns (mode = \"turns\", --turns)"));
+  const auto both = assay(scratch, {"duel", "--slices", "--turns", "true", "vs", "true", "x"});
+  EXPECT_EQ(both.status, 2);
+  EXPECT_THAT(both.err, HasSubstr("--turns excludes --slices"));
+}
+
+/// By default the campaign chooses, says so in a line, and judges what the way gives.
+TEST(DuelMeasures, TheWayOfRunningIsChosenAndReported) {
+  const Scratch scratch;
+  const auto found = duel(scratch, {}, {"spin", "0.03"}, {"spin", "0.06"});
+  EXPECT_EQ(found["campaign"]["way"], "auto");
+  const auto ways = found["campaign"]["ways"];
+  ASSERT_EQ(ways.size(), 1U);
+  EXPECT_THAT(ways[0]["way"], testing::AnyOf("turns", "abreast"));
+  EXPECT_GT(ways[0]["spread_in_turns"], 0) << "pilots were run";
+  EXPECT_GT(finding_on(found, ways[0]["way"] == "abreast" ? "cpu time" : "wall time")["ratio"], 1.5);
+  const auto text = assay(scratch, {"verdict"}).out;
+  EXPECT_THAT(text, testing::AnyOf(HasSubstr("run in turns: "), HasSubstr("run abreast on one core")));
+  const auto waiting = duel(scratch, {}, {"sleep", "0.03"}, {"sleep", "0.06"});
+  EXPECT_EQ(waiting["campaign"]["ways"][0]["reason"], "waits");
+  const auto alike = duel(scratch, {}, {"spin", "0.01"}, {"spin", "0.2"});
+  EXPECT_EQ(alike["campaign"]["ways"][0]["reason"], "unlike costs");
+  EXPECT_TRUE(duel(scratch, {"--turns"}, {"spin", "0.01"}, {"spin", "0.02"})["campaign"]["ways"].empty());
+}
+
 TEST(DuelMetrics, NamesTheReasonForMissingOnes) {
   const Scratch scratch;
   const auto found = duel(scratch, {}, {"say", "x"}, {"say", "x", "nothing"});

@@ -17,7 +17,7 @@ TEST(CampaignRunner, ChecksForecastsMeasuresChecksAgainAndCloses) {
   FakeRunner runner;
   Observing observing;
   CampaignRunner life(recorder, runner, observing, {}, runner.clock());
-  const auto findings = life.run(*until_decided(6, {}, false), true);
+  const auto findings = life.run(*until_decided(6, {}), true);
   EXPECT_EQ(findings.state, CampaignState::ended);
   EXPECT_EQ(runner.checks, 6);
   EXPECT_EQ(runner.closed, 1);
@@ -35,7 +35,7 @@ TEST(CampaignRunner, StopsWhereverItIs) {
     };
     Observing observing;
     CampaignRunner life(recorder, runner, observing, source.get_token(), runner.clock());
-    EXPECT_EQ(life.run(*until_decided(6, {}, false), false).state, CampaignState::interrupted);
+    EXPECT_EQ(life.run(*until_decided(6, {}), false).state, CampaignState::interrupted);
     EXPECT_EQ(runner.closed, 1);
   }
 }

@@ -41,31 +41,33 @@ TEST(Repeats, RunWhatCostsLittleSeveralTimesAndDecideSooner) {
   Observing observing;
   CampaignRunner life(recorder, costly.runner, observing, {}, costly.runner.clock());
   life.check();
-  EXPECT_EQ(life.measure(*until_decided(60, 60.0, false), false), StopReason::budget);
+  EXPECT_EQ(life.measure(*until_decided(60, 60.0), false), StopReason::decided)
+      << "the budget is stretched to the first look at the third";
   const auto& log = recorder.log();
-  EXPECT_EQ(std::ranges::count(log.rounds[1].order, CellId{1}), 9) << "at most";
+  EXPECT_EQ(std::ranges::count(log.rounds[1].order, CellId{1}), 10);
   EXPECT_EQ(std::ranges::count(log.rounds[1].order, CellId{2}), 1);
   std::set<std::pair<int, int>> slots;
   for (const auto& trial : log.trials)
     if (trial.cell == CellId{1} && trial.round == 2) slots.insert({trial.repeat, trial.position});
-  EXPECT_EQ(slots.size(), 9U);
-  EXPECT_EQ(slots.rbegin()->first, 8) << "numbered in the order of their runs";
+  EXPECT_EQ(slots.size(), 10U);
+  EXPECT_EQ(slots.rbegin()->first, 9) << "numbered in the order of their runs";
   const auto settled = std::ranges::find_if(log.looks, [](const InterimLook& look) {
     return look.comparison == Comparison{{0}, {1}} && look.decision == "better";
   });
   ASSERT_NE(settled, log.looks.end());
-  EXPECT_EQ(settled->rounds, 3) << "of one trial beside nine; two would do without the other finding";
+  EXPECT_EQ(settled->rounds, 3) << "of one trial beside ten; two would do without the other finding";
   const auto none = std::ranges::find(log.looks, Comparison{{0}, {2}}, &InterimLook::comparison);
-  EXPECT_EQ(none, log.looks.end()) << "without repeats nothing is looked at before seven";
+  ASSERT_NE(none, log.looks.end());
+  EXPECT_EQ(none->rounds, 8) << "without repeats nothing is looked at before eight";
 }
 
 TEST(Repeats, StayTheSameAfterResume) {
   Costly costly;
   costly.runner.repeats = false;
   Recorder recorder(costly.record, {});
-  EXPECT_EQ(go(recorder, costly.runner, *until_decided(2, {}, false)), StopReason::rounds);
+  EXPECT_EQ(go(recorder, costly.runner, *until_decided(2, {})), StopReason::rounds);
   costly.runner.repeats = true;
-  EXPECT_EQ(go(recorder, costly.runner, *until_decided(4, {}, false)), StopReason::rounds);
+  EXPECT_EQ(go(recorder, costly.runner, *until_decided(4, {})), StopReason::rounds);
   EXPECT_EQ(recorder.log().rounds.back().order.size(), 3U);
 }
 
@@ -80,7 +82,7 @@ TEST(Repeats, RepeatNothingForASlowFirstRun) {
   Observing observing;
   CampaignRunner life(recorder, costly.runner, observing, {}, costly.runner.clock());
   life.check();
-  life.measure(*until_decided(7, {}, false), false);
+  life.measure(*until_decided(7, {}), false);
   EXPECT_EQ(recorder.log().rounds[1].order.size(), 3U);
 }
 
@@ -95,12 +97,13 @@ TEST(Repeats, PlanAllowsForPauses) {
     trial.readings = {{MetricId{0}, cost[trial.cell.value]}};
   };
   life.check();
-  const auto short_of_time = until_decided(60, 20.0, false, {}, true);
+  const auto short_of_time = until_decided(60, 20.0, {});
   const auto outlook = life.forecast(Observations::Source::judged, *short_of_time);
   EXPECT_DOUBLE_EQ(outlook.round_seconds, 4.5 + 8 * 1.0 + 4.3) << "eight of the cheap one";
   EXPECT_EQ(outlook.first_look, 3);
   EXPECT_TRUE(outlook.impossible_reason());
-  EXPECT_TRUE(outlook.continues);
+  EXPECT_FALSE(outlook.continues) << "four rounds take more than twice the budget";
+  EXPECT_TRUE(life.forecast(Observations::Source::judged, *until_decided(60, 40.0)).continues);
 }
 
 }  // namespace

@@ -33,7 +33,7 @@ std::map<CellId, int> trials_with_twin(std::optional<double> budget) {
   FakeRunner runner;
   stats::Random random(3);
   runner.change = [&](Trial& trial) { trial.readings[0].value = std::exp(0.3 * random.normal()); };
-  go(recorder, runner, *until_decided(20, budget, false, {.precise = 0.0001}));
+  go(recorder, runner, *until_decided(20, budget, {.precise = 0.0001}));
   std::map<CellId, int> times;
   for (const auto& trial : recorder.log().trials) ++times[trial.cell];
   return times;
@@ -51,24 +51,24 @@ TEST(RoundLoop, LeavesTwinsOutWhereTimeIsShort) {
   EXPECT_GT(times[CellId{1}], 10);
 }
 
-TEST(RoundLoop, TheBudgetDoesNotEndThemBeforeTheFirstLookIfAskedTo) {
-  for (const bool to_first_look : {false, true}) {
+TEST(RoundLoop, ABudgetIsStretchedToTheFirstLookUpToTwice) {
+  for (const double budget : {6.0, 9.0}) {
     auto record = test::record_of({{1.0}, {1.0}});
     record.log = {.sessions = {Session{}}};
     record.design.rules = {.rounds_min = 7, .rounds_max = 20, .seed = 7};
     Recorder recorder(record, {});
     FakeRunner runner;
-    const auto ended = go(recorder, runner, *until_decided(20, 6, false, {}, to_first_look));
+    const auto ended = go(recorder, runner, *until_decided(20, budget, {}));
     EXPECT_EQ(ended, StopReason::budget);
-    EXPECT_EQ(recorder.log().rounds.size(), to_first_look ? 9U : 3U)
-        << "of two seconds, the warm-up with them";
+    EXPECT_EQ(recorder.log().rounds.size(), budget == 9 ? 9U : 3U)
+        << "of two seconds, the warm-up with them: eighteen are within twice nine";
   }
 }
 
 TEST(RoundLoop, RunEveryOpenCellOnceInFreshOrder) {
   auto recorder = recorder_for(4);
   FakeRunner runner;
-  EXPECT_EQ(go(recorder, runner, *until_decided(20, {}, false)), StopReason::rounds);
+  EXPECT_EQ(go(recorder, runner, *until_decided(20, {})), StopReason::rounds);
   const auto& log = recorder.log();
   ASSERT_EQ(log.rounds.size(), 21U);
   ASSERT_EQ(log.trials.size(), 21U * 4);
@@ -95,7 +95,7 @@ TEST(RoundLoop, ACellThatKeepsFailingLeavesAndTheOthersGoOn) {
     trial.outcome = Outcome::failed;
     trial.detail = "broken";
   };
-  EXPECT_EQ(go(recorder, runner, *until_decided(10, {}, false)), StopReason::rounds);
+  EXPECT_EQ(go(recorder, runner, *until_decided(10, {})), StopReason::rounds);
   EXPECT_EQ(recorder.statuses()[CellId{2}], (CellStatus{StatusCode::failed, "broken"}));
   EXPECT_EQ(std::ranges::count(recorder.log().trials, CellId{2}, &Trial::cell), failures_in_a_row);
   EXPECT_EQ(std::ranges::count(recorder.log().trials, CellId{1}, &Trial::cell), 11);
@@ -107,7 +107,7 @@ TEST(RoundLoop, ACellFoundWrongLeavesAtOnceAndNothingIsLeftWithoutRivals) {
   runner.change = [](Trial& trial) {
     if (trial.cell == CellId{1} && trial.round == 3) trial.outcome = Outcome::wrong;
   };
-  EXPECT_EQ(go(recorder, runner, *until_decided(10, {}, false)), StopReason::nothing_left);
+  EXPECT_EQ(go(recorder, runner, *until_decided(10, {})), StopReason::nothing_left);
   EXPECT_EQ(recorder.statuses()[CellId{1}].code, StatusCode::wrong);
   EXPECT_EQ(recorder.log().rounds.size(), 3U);
 }
@@ -121,7 +121,7 @@ TEST(RoundLoop, AStopRequestTearsTheRoundAndKeepsItsTrials) {
     source.request_stop();
     trial.outcome = Outcome::interrupted;
   };
-  EXPECT_EQ(go(recorder, runner, *until_decided(10, {}, false), source.get_token()), StopReason::stopped);
+  EXPECT_EQ(go(recorder, runner, *until_decided(10, {}), source.get_token()), StopReason::stopped);
   EXPECT_EQ(recorder.log().rounds.back().state, RoundState::aborted);
   EXPECT_EQ(recorder.log().trials.size(), 3U * 4 + 2);
 }
@@ -129,10 +129,10 @@ TEST(RoundLoop, AStopRequestTearsTheRoundAndKeepsItsTrials) {
 TEST(RoundLoop, NoneIsBegunThatWouldLikelyGoBeyondTheBudget) {
   auto recorder = recorder_for(2);  // two seconds a round
   FakeRunner runner;
-  EXPECT_EQ(go(recorder, runner, *until_decided(100, 9.0, false)), StopReason::budget);
+  EXPECT_EQ(go(recorder, runner, *until_decided(100, 9.0)), StopReason::budget);
   EXPECT_EQ(recorder.log().rounds.size(), 4U);
   auto hasty = recorder_for(2);
-  EXPECT_EQ(go(hasty, runner, *until_decided(100, 0.5, false)), StopReason::budget);
+  EXPECT_EQ(go(hasty, runner, *until_decided(100, 0.5)), StopReason::budget);
   EXPECT_EQ(hasty.log().rounds.size(), 1U) << "one is run in any case";
 }
 
@@ -142,7 +142,7 @@ TEST(RoundLoop, TellHowFarTheyAreBeforeEachTrial) {
   Observing observing;
   std::vector<Progress> told;
   observing.when_progress = [&](const Progress& p) { told.push_back(p); };
-  go(recorder, runner, *until_decided(6, {}, false), observing);
+  go(recorder, runner, *until_decided(6, {}), observing);
   ASSERT_EQ(told.size(), 14U);
   EXPECT_FALSE(told.front().seconds_left);
   EXPECT_EQ(told[2].seconds_left, 12.0) << "six rounds of two seconds";
@@ -152,26 +152,23 @@ TEST(RoundLoop, TellHowFarTheyAreBeforeEachTrial) {
   EXPECT_EQ(told.back().planned, 6);
 }
 
-TEST(RoundLoop, PilotAndFixedRoundsDecideNothing) {
-  for (const bool pilot : {true, false}) {
-    auto record = test::record_of({{1.0}, {1.0}});
-    record.log = {.sessions = {Session{}}};
-    record.design.rules.rounds_min = 7;
-    record.design.rules.rounds_max = 30;
-    Recorder recorder(record, {});
-    FakeRunner runner;
-    const auto policy = pilot ? pilot_rounds(20) : fixed_rounds(20);
-    EXPECT_EQ(go(recorder, runner, *policy), StopReason::rounds);
-    EXPECT_EQ(recorder.log().trials.back().role, pilot ? Role::pilot : Role::measured);
-    EXPECT_TRUE(recorder.log().looks.empty());
-  }
+TEST(RoundLoop, FixedRoundsDecideNothing) {
+  auto record = test::record_of({{1.0}, {1.0}});
+  record.log = {.sessions = {Session{}}};
+  record.design.rules.rounds_min = 7;
+  record.design.rules.rounds_max = 30;
+  Recorder recorder(record, {});
+  FakeRunner runner;
+  EXPECT_EQ(go(recorder, runner, *fixed_rounds(20)), StopReason::rounds);
+  EXPECT_EQ(recorder.log().trials.back().role, Role::measured);
+  EXPECT_TRUE(recorder.log().looks.empty());
 }
 
 TEST(RoundLoop, CountsRoundsThatWereDoneBefore) {
   auto recorder = recorder_for(2);
   FakeRunner runner;
-  EXPECT_EQ(go(recorder, runner, *until_decided(4, {}, false)), StopReason::rounds);
-  EXPECT_EQ(go(recorder, runner, *until_decided(7, {}, false)), StopReason::rounds);
+  EXPECT_EQ(go(recorder, runner, *until_decided(4, {})), StopReason::rounds);
+  EXPECT_EQ(go(recorder, runner, *until_decided(7, {})), StopReason::rounds);
   EXPECT_EQ(recorder.log().rounds.size(), 5U + 1 + 3) << "a warm-up of their own, and three more";
   EXPECT_EQ(recorder.log().rounds[5].role, Role::warm_up);
 }

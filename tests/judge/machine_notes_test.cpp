@@ -127,7 +127,7 @@ Findings abreast_with(const std::vector<double>& in_turns) {
   std::vector<double> a(10, 1.0), b(10);
   for (std::size_t i = 0; i < b.size(); ++i) b[i] = 1.1 * (1 + 0.001 * static_cast<double>(i));
   auto record = test::record_of({a, b}, "cpu time");
-  record.design.rules.abreast = true;
+  record.design.rules.way = Way::abreast;
   int number = 100;
   for (const double ratio : in_turns) {
     auto& round = record.log.rounds.emplace_back();

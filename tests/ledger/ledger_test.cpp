@@ -11,6 +11,7 @@
 #include <cmath>
 #include <fstream>
 #include <iostream>
+#include <sstream>
 
 #include "assay/judge/judge.hpp"
 #include "assay/ledger/session_owner.hpp"
@@ -86,7 +87,12 @@ TEST(Ledger, GivesBackEverythingThatWasLaidDown) {
 TEST(Ledger, KeepsWhatMetricsAreMissingAndHowCampaignsRan) {
   const Scratch scratch;
   auto record = record_of({{1, 2}, {1, 2}});
-  record.design.rules.abreast = true;
+  record.design.rules.way = Way::abreast;
+  record.log.ways = {{.workload = {0},
+
+                      .way = Way::slices,
+                      .reason = WayReason::steadier,
+                      .spread = 0.25}};
   record.design.metrics[MetricId{0}].supporting = true;
   record.design.metrics[MetricId{0}].resolution_limit = 1;
   record.design.metrics[MetricId{0}].request = {.watched = true, .margin = 0.02, .missing = "none here"};
@@ -94,7 +100,8 @@ TEST(Ledger, KeepsWhatMetricsAreMissingAndHowCampaignsRan) {
   record.log.trials[1].outcome = Outcome::discarded;
   Ledger ledger(scratch.path("ledger.db"));
   const auto back = ledger.read(store(ledger, record));
-  EXPECT_TRUE(back.design.rules.abreast);
+  EXPECT_EQ(back.design.rules.way, Way::abreast);
+  EXPECT_EQ(back.log.ways, record.log.ways);
   EXPECT_EQ(back.design.metrics, record.design.metrics);
   EXPECT_EQ(back.log.trials[0].role, Role::control);
   EXPECT_EQ(back.log.trials[1].outcome, Outcome::discarded);
@@ -174,6 +181,34 @@ TEST(Ledger, LabelsAndPrefixesChooseACampaign) {
   EXPECT_THAT(message_of([&] { find_campaign(all, "0123"); }), HasSubstr("the beginning of 2 campaigns"));
   EXPECT_THAT(message_of([&] { find_campaign(all, "x"); }), HasSubstr("there is no campaign \"x\""));
   EXPECT_THAT(message_of([&] { find_campaign({}, "last"); }), HasSubstr("there is no campaign yet"));
+}
+
+TEST(Ledger, OneOfVersion1IsBroughtToThisOne) {
+  const Scratch scratch;
+  const auto path = scratch.path("old.db");
+  {
+    soci::session old(*soci::factory_sqlite3(), "dbname=" + path);
+    std::istringstream statements(test::read_file(ASSAY_SOURCE "/tests/reference/ledger-1.sql"));
+    for (std::string statement; std::getline(statements, statement);)
+      if (!statement.empty()) old << statement;
+  }
+  const auto is_as_it_was = [](const Record& record) {
+    EXPECT_EQ(record.design.rules.way, Way::abreast);
+    EXPECT_EQ(record.design.candidates[CandidateId{1}].name, "heap");
+    EXPECT_TRUE(record.log.ways.empty());
+  };
+  std::filesystem::permissions(path, std::filesystem::perms::owner_read);
+  if (geteuid() != 0)
+    EXPECT_THAT(message_of([&] { Ledger ledger(path, Ledger::OpenMode::existing); }),
+                HasSubstr("can't be written"));
+  std::filesystem::permissions(path, std::filesystem::perms::owner_all);
+  {
+    Ledger ledger(path, Ledger::OpenMode::existing);
+    is_as_it_was(ledger.read(ledger.list().at(0).id));
+    ledger.add_way_choice(ledger.list().at(0).id, {.way = Way::turns});
+  }
+  Ledger again(path, Ledger::OpenMode::existing);
+  EXPECT_EQ(again.read(again.list().at(0).id).log.ways.size(), 1U);
 }
 
 TEST(Ledger, RefusesFilesThatAreNotOursAndLeavesThemAlone) {

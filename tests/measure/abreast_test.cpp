@@ -21,7 +21,7 @@ using testing::HasSubstr;
 
 std::vector<ProcessResult> run_abreast(Launcher& launcher, const std::vector<Command>& commands,
                                        const std::stop_token& stop = {}) {
-  return launcher.run_abreast(commands, cores_allowed().back(), stop);
+  return launcher.run_abreast(commands, cores_allowed().back(), 0, stop);
 }
 
 TEST(Abreast, ProgramsRunAtTheSameTimeOnOneCore) {

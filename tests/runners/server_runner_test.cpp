@@ -21,7 +21,7 @@ using testing::HasSubstr;
 /// Servers that are told these words, the first the baseline; six rounds of 300 requests by two clients.
 Plan servers_of(const std::vector<std::vector<std::string>>& modes,
                 const OutputCheck& check = {.equal = "replies"}) {
-  Plan plan{.rounds = {.min = 6, .max = 6}, .seed = 3};
+  Plan plan{.rounds = {.min = 6, .max = 6, .mode = Way::turns}, .seed = 3};
   for (std::size_t i = 0; i < modes.size(); ++i) {
     PlannedCandidate candidate{.name = "c" + std::to_string(i), .exe = SERVE};
     candidate.with["mode"] = modes[i][0];

@@ -40,17 +40,24 @@ TEST(OrderOfRound, EveryOrderComesUpEquallyOften) {
   EXPECT_LT(chi_squared, 78);
 }
 
-TEST(ControlRounds, ThreeComeEarlyThenEveryFifthRound) {
-  std::vector<int> controls;
-  for (int number = 1; number <= 30; ++number)
-    if (is_control_round(number)) controls.push_back(number);
-  EXPECT_EQ(controls, (std::vector{4, 7, 10, 15, 20, 25, 30}));
+TEST(ControlRounds, ThreeComeEarlyThenEveryFifthRoundOrEveryTenthAfterPilots) {
+  const auto controls = [](Way way) {
+    std::vector<int> numbers;
+    for (int number = 1; number <= 40; ++number)
+      if (is_control_round(number, way)) numbers.push_back(number);
+    return numbers;
+  };
+  EXPECT_EQ(controls(Way::abreast), (std::vector{4, 7, 10, 15, 20, 25, 30, 35, 40}));
+  EXPECT_EQ(controls(Way::slices), controls(Way::abreast));
+  EXPECT_EQ(controls(Way::automatic), (std::vector{15, 25, 35}));
+  EXPECT_TRUE(controls(Way::turns).empty());
+  for (const int number : controls(Way::automatic)) EXPECT_FALSE(is_twin_round(number)) << "twins are judged";
 }
 
 TEST(RoundsInAll, CountTheWarmUpAndTheControls) {
-  EXPECT_EQ(rounds_in_all(7, false), 8);
-  EXPECT_EQ(rounds_in_all(7, true), 11);
-  EXPECT_EQ(rounds_in_all(0, true), 1);
+  EXPECT_EQ(rounds_in_all(7, Way::turns), 8);
+  EXPECT_EQ(rounds_in_all(7, Way::abreast), 11);
+  EXPECT_EQ(rounds_in_all(0, Way::abreast), 1);
 }
 
 }  // namespace

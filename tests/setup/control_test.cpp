@@ -164,7 +164,7 @@ TEST(Control, ProgramSizesAreComparedDirectly) {
 TEST(Abreast, CandidatesRunTogetherAndSomeRoundsInTurns) {
   const Scratch scratch;
   auto plan = plan_of({{"spin", "0.01"}, {"spin", "0.02"}});
-  plan.rounds = {.min = 8, .max = 8, .mode = PlannedRounds::Mode::abreast};
+  plan.rounds = {.min = 8, .max = 8, .mode = Way::abreast};
   const auto record = record_of(plan);
   int judged = 0, control = 0;
   for (const auto& trial : record.log.trials) {
@@ -175,12 +175,12 @@ TEST(Abreast, CandidatesRunTogetherAndSomeRoundsInTurns) {
   EXPECT_EQ(judged, 16);
   EXPECT_EQ(control, 6) << "rounds 4, 7 and 10";
   EXPECT_EQ(record.log.rounds.size(), 12U);
-  EXPECT_TRUE(record.design.rules.abreast);
+  EXPECT_EQ(record.design.rules.way, Way::abreast);
 }
 
 TEST(Abreast, ComparesCpuTimeAndRefusesWallTime) {
   auto plan = plan_of({{"spin", "0.01"}, {"spin", "0.05"}});
-  plan.rounds = {.min = 6, .max = 6, .mode = PlannedRounds::Mode::abreast};
+  plan.rounds = {.min = 6, .max = 6, .mode = Way::abreast};
   const auto findings = run_plan(plan);
   EXPECT_EQ(findings.rounds, 6U);
   const auto& f = test::finding_on(findings, "cpu time");
@@ -194,7 +194,7 @@ TEST(Abreast, ComparesCpuTimeAndRefusesWallTime) {
 TEST(Abreast, AProgramThatCannotStartVoidsTheTrialsBesideIt) {
   const Scratch scratch;
   auto plan = plan_of({{"say", "x"}, {"say", "x"}});
-  plan.rounds = {.min = 6, .max = 6, .mode = PlannedRounds::Mode::abreast};
+  plan.rounds = {.min = 6, .max = 6, .mode = Way::abreast};
   plan.workloads[0].control.before.run = {"sh", "-c",
                                           "echo x >> ${folder}/n-${candidate}; test ${candidate} = c0 || "
                                           "test $(wc -l < ${folder}/n-${candidate}) -lt 4"};

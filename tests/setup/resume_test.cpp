@@ -62,7 +62,7 @@ TEST(Resume, RefusesACampaignThatIsStillMeasured) {
 TEST(Abreast, MoreThanFitAreRefusedBeforeAnythingRuns) {
   const Scratch scratch;
   auto plan = plan_of(std::vector<std::vector<std::string>>(17, {"count-runs", scratch.path("runs")}));
-  plan.rounds.mode = PlannedRounds::Mode::abreast;
+  plan.rounds.mode = Way::abreast;
   const auto said = message_of([&] { run_plan(plan, {.ledger = scratch.path("ledger.db")}); });
   EXPECT_THAT(said, HasSubstr("16"));
   EXPECT_FALSE(std::filesystem::exists(scratch.path("runs"))) << "nothing was run";

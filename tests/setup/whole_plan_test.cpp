@@ -60,7 +60,7 @@ TEST(Identify, AnswerIsStoredOrMeansUnsupported) {
 TEST(CandidateBuilds, AFailedBuildLeavesTheOthersRunning) {
   const Scratch scratch;
   scratch.file("src/run.sh", "#!/bin/sh\necho total 3\n");
-  Plan plan{.rounds = {.min = 6, .max = 6},
+  Plan plan{.rounds = {.min = 6, .max = 6, .mode = Way::turns},
             .workloads = {{.name = "w", .run = {"${exe}"}, .check = {.match = "^total"}}},
             .folder = scratch.path()};
   const std::vector<std::string> copy = {"install", "-m", "755", "${source}/run.sh", "${out}/run"};

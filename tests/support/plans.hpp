@@ -12,7 +12,9 @@ using namespace model;
 
 /// Candidates are lists of steps for the behaving program; the first is the baseline. Six rounds.
 inline Plan plan_of(const std::vector<std::vector<std::string>>& steps, const OutputCheck& check = {}) {
-  Plan plan{.rounds = {.min = 6, .max = 6}, .workloads = {{.name = "w", .check = check}}, .seed = 3};
+  Plan plan{.rounds = {.min = 6, .max = 6, .mode = Way::turns},
+            .workloads = {{.name = "w", .check = check}},
+            .seed = 3};
   for (std::size_t i = 0; i < steps.size(); ++i) {
     PlannedCandidate candidate{.name = "c" + std::to_string(i), .run = {BEHAVE}};
     candidate.run.insert(candidate.run.end(), steps[i].begin(), steps[i].end());

@@ -108,7 +108,7 @@ void serve(const Request& request, const int* fds, Counters& counters, Reply& re
   }
   if (!complete)
     refuse(reply, EINVAL);
-  else if (request.abreast != 0)
+  else if (request.together != Together::alone)
     run_concurrent(starts, request, reply);
   else
     run_single(starts[0], request, counters, reply);

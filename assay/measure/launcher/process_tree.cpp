@@ -5,6 +5,7 @@
 #include <sys/syscall.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <csignal>
 #include <cstdio>
@@ -20,7 +21,7 @@ namespace {
 /// What /proc says of a process.
 struct Stat {
   char state = '?';  ///< Z: it has ended, and waits to be reaped
-  int parent = 0, session = 0;
+  int parent = 0, group = 0, session = 0;
 };
 
 Stat stat_of(int pid) {
@@ -41,7 +42,7 @@ Stat stat_of(int pid) {
     at = std::strchr(at + 1, ' ');
     if (at != nullptr) fields[i] = std::atoi(at + 1);
   }
-  return {.state = state, .parent = fields[1], .session = fields[3]};
+  return {.state = state, .parent = fields[1], .group = fields[2], .session = fields[3]};
 }
 
 /// A walk through the processes below one.
@@ -49,7 +50,10 @@ class Walk {
  public:
   Walk(int root, int signal_number) : root_(root), signal_(signal_number) {}
 
-  int seen = 0;  ///< processes that have not ended
+  int seen = 0;                 ///< processes that have not ended
+  const int* groups = nullptr;  ///< of those it looks for
+  int group_count = 0;
+  bool outside = false;  ///< one that has not ended is in none of the groups
 
   void below(int pid, int depth) {
     char path[96];
@@ -93,7 +97,9 @@ class Walk {
     const int handle = static_cast<int>(syscall(SYS_pidfd_open, pid, 0));
     const auto found = stat_of(pid);
     const int above = found.parent;
-    if (found.state != 'Z' && found.state != 'X') ++seen;
+    const bool runs = found.state != 'Z' && found.state != 'X' && found.state != '?';
+    if (runs || found.state == '?') ++seen;
+    if (runs) outside = outside || std::count(groups, groups + group_count, found.group) == 0;
     if (above == parent || above == root_) {  // the root adopts those whose parent has just been killed
       send(handle, pid, signal_);
       if (signal_ == SIGTERM) send(handle, pid, SIGCONT);  // a stopped process never sees TERM alone
@@ -118,6 +124,15 @@ int signal_below(int root, int signal_number) {
   Walk walk(root, signal_number);
   walk.below(root, 0);
   return walk.seen;
+}
+
+bool are_all_below_in(const int* groups, int count) {
+  constexpr int nothing = 0;  // no signal, but all that precedes one
+  Walk walk(getpid(), nothing);
+  walk.groups = groups;
+  walk.group_count = count;
+  walk.below(getpid(), 0);
+  return !walk.outside;
 }
 
 int signal_everything(int signal_number) { return signal_below(getpid(), signal_number); }

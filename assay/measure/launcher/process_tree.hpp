@@ -17,6 +17,9 @@ int signal_everything(int signal_number);
 /// caught.
 void kill_below(int root);
 
+/// Whether each process below this one is in one of `count` process groups, or has ended.
+bool are_all_below_in(const int* groups, int count);
+
 /// The letter that /proc has for what a process does: T, it was stopped; Z, it has ended. ? where there is none.
 char state_of(int pid);
 

@@ -6,7 +6,7 @@
 /// What Assay and its launcher say to each other: one packet each way per batch, over a SEQPACKET socket, and
 /// a second one back where the request asks for a message when the program has started.
 ///
-/// A batch is one program, or several that run abreast. A request carries descriptors: a memfd with the text
+/// A batch is one program, or several that run abreast or in slices. A request carries descriptors: a memfd with the text
 /// block, then for each program where its stdout, its stderr and its samples (descriptor 3) go. The text
 /// block is, for each program, its ProgramHead and then NUL-ended texts: working directory, program, stdin
 /// file, the cgroup file to join (or nothing), its arguments, its environment entries. Cancel and stop
@@ -53,6 +53,13 @@ enum Count : std::uint32_t {
   count_kinds
 };
 
+/// How the programs of a batch run.
+enum class Together : std::uint32_t {
+  alone,    ///< there is one
+  abreast,  ///< released together, compared by CPU time
+  sliced    ///< one at a time runs, for a slice, in a new random order in each pass; the others are stopped
+};
+
 struct ProgramHead {
   std::uint32_t arguments = 0;
   std::uint32_t variables = 0;
@@ -62,7 +69,7 @@ struct ProgramHead {
 struct Request {
   Kind kind = Kind::run;
   std::uint32_t programs = 1;
-  std::uint32_t abreast = 0;   ///< 1: released together, compared by CPU time
+  Together together = Together::alone;
   std::uint32_t samples = 0;   ///< 1: the programs get their samples descriptor
   std::uint32_t announce = 0;  ///< 1: Started is sent once the program runs
   std::int32_t signal = 0;     ///< of a stop
@@ -76,6 +83,10 @@ struct Request {
   std::int64_t file_limit = 0;    ///< bytes of a file that is written; 0: none
   std::int64_t timeout_ns = 0;    ///< until everything is asked to end
   std::int64_t grace_ns = 0;      ///< from then until it is made to
+  /// Sliced: how long one runs. Abreast: how long the kernel is asked to let each run before it looks for
+  /// another (Linux 6.12); 0: as it does by itself.
+  std::int64_t slice_ns = 0;
+  std::uint64_t seed = 0;  ///< of the order of slices
 };
 
 /// Says that the program of a batch runs; none comes when it could not be started.
@@ -97,7 +108,7 @@ struct Program {
   std::int32_t status = 0;  ///< of the main process, as wait4 gives it
   std::int32_t orphans = 0;
   std::uint32_t timed_out = 0;
-  std::int64_t wall_ns = 0;
+  std::int64_t wall_ns = 0;                 ///< sliced: of its slices
   std::int64_t user_us = 0, system_us = 0;  ///< main process, its waited-for children, and adopted orphans
   std::int64_t peak_kib = 0;                ///< of the largest process
   std::int64_t faults_minor = 0, faults_major = 0;
@@ -110,6 +121,8 @@ struct Program {
 
 struct Reply {
   std::uint32_t cancelled = 0;
+  std::uint32_t left_group =
+      0;  ///< 1: sliced, a process was in no program's group, so that it was not stopped
   std::uint32_t programs = 0;
   std::int32_t counting_error = 0;  ///< errno of the first counter that was refused
   std::array<Program, most_programs> each{};

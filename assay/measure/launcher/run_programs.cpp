@@ -11,6 +11,7 @@
 #include <csignal>
 
 #include "assay/measure/launcher/resource_usage.hpp"
+#include "assay/measure/launcher/slices.hpp"
 #include "assay/measure/launcher/start_program.hpp"
 #include "assay/measure/launcher/wait.hpp"
 
@@ -98,13 +99,16 @@ void pass(const Gate& gate) {
   }
 }
 
-/// In the child: ready, through the gate, and away. A vfork here would wait for itself.
+/// In the child: ready, through the gate or stopped until the first slice, and away. A vfork here would wait for itself.
 [[noreturn]] void go(const Start& start, const Request& request, const Gate& gate, int ready, Left& left) {
   close(gate.write_end);
   const bool prepared = prepare(start, request, left.failure);
   const char word = prepared ? 'r' : 'f';
   if (write(ready, &word, 1) != 1 || !prepared) _exit(127);
-  pass(gate);
+  if (request.together == Together::sliced)
+    raise(SIGSTOP);
+  else
+    pass(gate);
   rusage usage{};
   getrusage(RUSAGE_SELF, &usage);
   left.user_us = usage.ru_utime.tv_sec * 1'000'000LL + usage.ru_utime.tv_usec;
@@ -167,11 +171,15 @@ class Batch {
   void measure() {
     Waited waited{.count = count_, .pids = {}, .ended = {}};
     for (int i = 0; i < count_; ++i) waited.pids[i] = pids_[i];
+    const bool sliced = request_.together == Together::sliced;
     const auto released = now_ns();
     gate_.open();
-    wait_for_all(waited, request_, released, reply_);
+    if (sliced)
+      run_in_slices(waited, request_, reply_);
+    else
+      wait_for_all(waited, request_, released, reply_);
     for (int i = 0; i < count_; ++i) {
-      each(i).wall_ns = waited.ended[i] - released;
+      if (!sliced) each(i).wall_ns = waited.ended[i] - released;
       reap(pids_[i], &each(i).status, each(i));
       each(i).user_us -= left_[i].user_us;
       each(i).system_us -= left_[i].system_us;

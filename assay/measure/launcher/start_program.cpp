@@ -5,6 +5,7 @@
 #include <sys/prctl.h>
 #include <sys/resource.h>
 #include <sys/stat.h>
+#include <sys/syscall.h>
 #include <unistd.h>
 
 #include <cerrno>
@@ -42,6 +43,32 @@ std::int64_t now_ns() {
   return t.tv_sec * 1'000'000'000LL + t.tv_nsec;
 }
 
+namespace {
+
+/// Asks for slices of this length, where the kernel (6.12 and later) gives ordinary programs any: an older one, and
+/// one that refuses, keeps its own.
+void ask_for_slices(std::int64_t length) {
+  struct Attributes {
+    std::uint32_t size, policy;
+    std::uint64_t flags;
+    std::int32_t nice;
+    std::uint32_t priority;
+    std::uint64_t runtime, deadline, period;
+  };
+  if (sched_getscheduler(0) != SCHED_OTHER) return;
+  const Attributes attributes{.size = sizeof attributes,
+                              .policy = SCHED_OTHER,
+                              .flags = 0,
+                              .nice = getpriority(PRIO_PROCESS, 0),
+                              .priority = 0,
+                              .runtime = static_cast<std::uint64_t>(length),
+                              .deadline = 0,
+                              .period = 0};
+  syscall(SYS_sched_setattr, 0, &attributes, 0);
+}
+
+}  // namespace
+
 bool prepare(const Start& start, const Request& request, Failure& failure) {
   const auto failed = [&](Step step) {
     failure.error = errno;
@@ -61,6 +88,8 @@ bool prepare(const Start& start, const Request& request, Failure& failure) {
     std::memcpy(&set, request.cores.data(), sizeof set);
     if (sched_setaffinity(0, sizeof set, &set) != 0) return failed(Step::pin);
   }
+  if (request.together == measure::protocol::Together::abreast && request.slice_ns > 0)
+    ask_for_slices(request.slice_ns);
   if (request.nice != 0 && setpriority(PRIO_PROCESS, 0, getpriority(PRIO_PROCESS, 0) + request.nice) != 0)
     return failed(Step::nice);
   if (request.memory_limit > 0) {

@@ -1,0 +1,314 @@
+#include "assay/engine/way_chooser.hpp"
+
+#include <algorithm>
+#include <boost/math/distributions/students_t.hpp>
+#include <cmath>
+#include <map>
+#include <string>
+#include <utility>
+
+#include "assay/measure/machine.hpp"
+#include "assay/metrics/catalogue.hpp"
+#include "assay/model/plan.hpp"
+#include "assay/stats/location.hpp"
+
+namespace assay::engine {
+
+using metrics::MetricKind;
+using From = Observations::Source;
+
+namespace {
+
+/// What is known of a program before it is measured.
+struct Program {
+  double busy = 1;   ///< (CPU time + core wait) / wall time
+  double cores = 1;  ///< CPU time / wall time
+  double wall = 0, peak_memory = 0;
+};
+
+/// The values of a metric in checks and in rounds in turns before the first judged one, by cell.
+std::map<CellId, std::vector<double>> early_values(const Observations& evidence, MetricKind kind) {
+  std::map<CellId, std::vector<double>> all;
+  const auto metric = metrics::find(evidence.design.metrics, kind);
+  if (!metric) return all;
+  for (const auto from : {From::checked, From::warm_up, From::pilot}) {
+    const auto& column = evidence.values(*metric, from);
+    for (std::size_t i = 0; i < column.size(); ++i)
+      if (from == From::checked || column.position[i] >= 0) all[column.cell[i]].push_back(column.value[i]);
+  }
+  return all;
+}
+
+std::map<CellId, Program> programs_seen(const Observations& evidence) {
+  const auto wall = early_values(evidence, MetricKind::wall_time),
+             cpu = early_values(evidence, MetricKind::cpu_time),
+             core = early_values(evidence, MetricKind::core_wait),
+             memory = early_values(evidence, MetricKind::peak_memory);
+  std::map<CellId, Program> programs;
+  for (const auto& [cell, walls] : wall) {
+    const auto cpus = cpu.find(cell);
+    if (cpus == cpu.end() || cpus->second.size() != walls.size()) continue;
+    const auto waits = core.find(cell);
+    const bool waits_known = waits != core.end() && waits->second.size() == walls.size();
+    std::vector<double> busy, cores;
+    for (std::size_t i = 0; i < walls.size(); ++i) {
+      if (!(walls[i] > 0)) continue;
+      cores.push_back(cpus->second[i] / walls[i]);
+      busy.push_back((cpus->second[i] + (waits_known ? waits->second[i] : 0)) / walls[i]);
+    }
+    if (busy.empty()) continue;
+    const auto peaks = memory.find(cell);
+    // A launcher that gets its own core late makes a trial look as if it had waited: most trials may.
+    constexpr double upper = 0.75;
+    programs[cell] = {.busy = stats::quantile(busy, upper),
+                      .cores = stats::median(cores),
+                      .wall = *std::ranges::min_element(walls),
+                      .peak_memory = peaks == memory.end() ? 0 : *std::ranges::max_element(peaks->second)};
+  }
+  return programs;
+}
+
+constexpr double nearly_busy = 0.97, more_than_one = 1.03;
+
+/// The log ratios of a comparison in pilots, in turns or at once.
+std::vector<double> pilot_changes(const Observations& evidence, const Comparison& of, MetricKind kind,
+                                  bool at_once) {
+  const auto metric = metrics::find(evidence.design.metrics, kind);
+  if (!metric) return {};
+  const auto& column = evidence.values(*metric, From::pilot);
+  std::map<int, std::pair<double, double>> rounds;
+  for (std::size_t i = 0; i < column.size(); ++i) {
+    if ((column.position[i] < 0) != at_once) continue;
+    if (column.cell[i] == of.baseline) rounds[column.round[i]].first = column.value[i];
+    if (column.cell[i] == of.candidate) rounds[column.round[i]].second = column.value[i];
+  }
+  std::vector<double> changes;
+  for (const auto& [round, values] : rounds)
+    if (values.first > 0 && values.second > 0) changes.push_back(std::log(values.second / values.first));
+  return changes;
+}
+
+/// What is compared of programs that are run so.
+std::vector<MetricKind> times_of(Way way) {
+  if (way == Way::abreast) return {MetricKind::cpu_time};
+  return {MetricKind::wall_time, MetricKind::cpu_time};
+}
+
+/// Of deviations from the means of several samples, the standard deviation; empty with none beyond the means.
+class PooledSpread {
+ public:
+  void add(const std::vector<double>& sample) {
+    if (sample.size() < 2) return;
+    const double mean = stats::mean(sample);
+    for (const double value : sample) squares_ += (value - mean) * (value - mean);
+    freedom_ += static_cast<double>(sample.size() - 1);
+  }
+  std::optional<double> value() const {
+    return freedom_ > 0 ? std::optional(std::sqrt(squares_ / freedom_)) : std::nullopt;
+  }
+
+ private:
+  double squares_ = 0, freedom_ = 0;
+};
+
+}  // namespace
+
+bool ways_disagree(const std::vector<double>& in_turns, const std::vector<double>& other, double margin,
+                   double level) {
+  if (in_turns.size() < 2 || other.size() < 2) return false;
+  const auto mean_and_error = [](const std::vector<double>& sample) {
+    const double mean = stats::mean(sample), n = static_cast<double>(sample.size());
+    double squares = 0;
+    for (const double value : sample) squares += (value - mean) * (value - mean);
+    return std::pair(mean, squares / (n - 1) / n);
+  };
+  const auto [a, va] = mean_and_error(in_turns);
+  const auto [b, vb] = mean_and_error(other);
+  const double distance = std::abs(a - b);
+  if (distance <= margin) return false;
+  if (!(va + vb > 0)) return true;
+  const double na = static_cast<double>(in_turns.size() - 1), nb = static_cast<double>(other.size() - 1);
+  const double freedom = (va + vb) * (va + vb) / (va * va / na + vb * vb / nb);
+  const boost::math::students_t t(freedom);
+  return distance / std::sqrt(va + vb) > quantile(complement(t, level / 2));
+}
+
+std::vector<WayChooser::Tried> WayChooser::open_workloads() const {
+  const auto& design = recorder_.design();
+  std::vector<Tried> all;
+  for (const auto& of : design.comparisons) {
+    if (design.is_twin(of.candidate) || !recorder_.statuses()[of.baseline].is_ok() ||
+        !recorder_.statuses()[of.candidate].is_ok())
+      continue;
+    const auto workload = design.cells[of.candidate].workload;
+    if (std::ranges::count(recorder_.log().ways, workload, &WayChoice::workload) > 0) continue;
+    auto found = std::ranges::find(all, workload, &Tried::workload);
+    if (found == all.end()) found = all.insert(all.end(), Tried{.workload = workload});
+    found->comparisons.push_back(of);
+    for (const auto one : {of.baseline, of.candidate})
+      if (std::ranges::count(found->cells, one) == 0) found->cells.push_back(one);
+  }
+  return all;
+}
+
+void WayChooser::choose(WorkloadId workload, Way way, WayReason reason, double in_turns, double spread) {
+  recorder_.add_way_choice(
+      {.workload = workload, .way = way, .reason = reason, .spread_in_turns = in_turns, .spread = spread});
+}
+
+namespace {
+
+/// What is known of the programs of one setting of a workload, which would run at once.
+struct AtOnce {
+  std::size_t programs = 0;
+  double least = 0, most = 0, memory = 0, seconds = 0;
+};
+
+}  // namespace
+
+void WayChooser::begin(const IdTable<CellId, int>& repeats) {
+  tried_.clear();
+  done_ = 0;
+  const auto& design = recorder_.design();
+  const Observations evidence(design, recorder_.log());
+  if (design.rules.way != Way::automatic || evidence.has_judged_rounds()) return;
+  constexpr double much_dearer = 3, part_of_memory = 0.8;
+  const auto seen = programs_seen(evidence);
+  double seconds = 0;
+  for (auto& open : open_workloads()) {
+    bool waits = false, on_one = true, unlike = false;
+    std::map<std::string, AtOnce> settings;
+    for (const auto cell : open.cells) {
+      auto& here = settings[design.cells[cell].setting.text()];
+      ++here.programs;
+      const auto known = seen.find(cell);
+      waits = waits || known == seen.end() || known->second.busy < nearly_busy;
+      unlike = unlike || repeats[cell] > 1;
+      if (known == seen.end()) continue;
+      const auto& program = known->second;
+      on_one = on_one && program.cores <= more_than_one;
+      here.least = here.least == 0 ? program.wall : std::min(here.least, program.wall);
+      here.most = std::max(here.most, program.wall);
+      here.memory += program.peak_memory;
+      here.seconds += program.wall;
+    }
+    double memory = 0, round = 0;
+    std::size_t at_once = 0;
+    for (const auto& [setting, here] : settings) {
+      unlike = unlike || here.most > much_dearer * here.least;
+      memory = std::max(memory, here.memory);
+      at_once = std::max(at_once, here.programs);
+      round += here.seconds;
+    }
+    const auto all_can = [&](Way way) {
+      return at_once < most_programs_at_once &&  // a twin has room
+             std::ranges::all_of(open.cells, [&](CellId cell) { return runner_.can_run(cell, way); });
+    };
+    open.way = on_one && all_can(Way::abreast) ? Way::abreast : Way::slices;
+    if (!all_can(open.way)) continue;
+    if (waits) {
+      choose(open.workload, Way::turns, WayReason::waits);
+    } else if (unlike) {
+      choose(open.workload, Way::turns, WayReason::unlike_costs);
+    } else if (memory > part_of_memory * measure::memory_available()) {
+      choose(open.workload, Way::turns, WayReason::memory);
+    } else {
+      seconds += pilots * round;
+      tried_.push_back(std::move(open));
+    }
+  }
+  constexpr double part_of_budget = 0.25;
+  if (seconds > part_of_budget * budget_) {
+    for (const auto& tried : tried_) choose(tried.workload, Way::turns, WayReason::no_time);
+    tried_.clear();
+  }
+  if (tried_.empty() && !recorder_.log().ways.empty()) observer_.on_ways(recorder_.log().ways, design);
+}
+
+std::optional<WayChooser::Pilot> WayChooser::next() const {
+  if (tried_.empty() || done_ >= pilots) return {};
+  // One way a round: what a round does to the machine is then past when the other way's begins.
+  Pilot pilot{.in_turns = done_ % 2 == 0, .cells = {}};
+  for (const auto& tried : tried_)
+    pilot.cells.insert(pilot.cells.end(), tried.cells.begin(), tried.cells.end());
+  std::erase_if(pilot.cells, [&](CellId cell) { return !recorder_.statuses()[cell].is_ok(); });
+  return pilot.cells.empty() ? std::nullopt : std::optional(std::move(pilot));
+}
+
+Way WayChooser::tried_way(CellId cell) const {
+  for (const auto& tried : tried_)
+    if (std::ranges::count(tried.cells, cell) > 0) return tried.way;
+  return Way::turns;
+}
+
+void WayChooser::end_round() {
+  if (++done_ < pilots || tried_.empty()) return;
+  const Observations evidence(recorder_.design(), recorder_.log());
+  for (const auto way : {Way::abreast, Way::slices}) decide(evidence, way);
+  tried_.clear();
+  observer_.on_ways(recorder_.log().ways, recorder_.design());
+}
+
+/// Why a workload is run in turns after all, whatever its pilots gain; empty: nothing speaks for that.
+std::optional<WayReason> WayChooser::reason_against(const Observations& evidence, const Tried& tried) const {
+  const auto& design = recorder_.design();
+  const bool ran_badly = std::ranges::any_of(recorder_.log().trials, [&](const Trial& trial) {
+    return trial.role == Role::pilot && trial.batch > 0 && trial.outcome != Outcome::ok &&
+           std::ranges::count(tried.cells, trial.cell) > 0;
+  });
+  if (ran_badly) return WayReason::leaves_group;
+  const auto seen = programs_seen(evidence);  // with the pilots in turns: it is known better now
+  const auto waits = [&](CellId cell) {
+    const auto known = seen.find(cell);
+    return known == seen.end() || known->second.busy < nearly_busy;
+  };
+  if (std::ranges::any_of(tried.cells, waits)) return WayReason::waits;
+  const auto times = times_of(tried.way);
+  constexpr double level = 0.01;
+  const double each = level / static_cast<double>(tried.comparisons.size() * times.size());
+  for (const auto time : times) {
+    const auto metric = metrics::find(design.metrics, time);
+    const double margin = std::log1p(metric ? design.margin_of(*metric) : design.rules.margin);
+    for (const auto& of : tried.comparisons)
+      if (ways_disagree(pilot_changes(evidence, of, time, false), pilot_changes(evidence, of, time, true),
+                        margin, each))
+        return WayReason::disagrees;
+  }
+  return {};
+}
+
+/// Of the workloads for which this way was tried.
+void WayChooser::decide(const Observations& evidence, Way way) {
+  std::vector<const Tried*> left;
+  for (const auto& tried : tried_) {
+    if (tried.way != way) continue;
+    if (const auto reason = reason_against(evidence, tried))
+      choose(tried.workload, Way::turns, *reason);
+    else
+      left.push_back(&tried);
+  }
+  const auto least_spread = [&](const std::vector<MetricKind>& times, bool at_once) {
+    std::optional<double> least;
+    for (const auto time : times) {
+      PooledSpread spread;
+      for (const auto* tried : left)
+        for (const auto& of : tried->comparisons) spread.add(pilot_changes(evidence, of, time, at_once));
+      if (const auto value = spread.value(); value && (!least || *value < *least)) least = value;
+    }
+    return least;
+  };
+  const auto in_turns = least_spread({MetricKind::wall_time, MetricKind::cpu_time}, false),
+             otherwise = least_spread(times_of(way), true);
+  constexpr double gains_below = 0.75;
+  const bool gains = in_turns && otherwise && *otherwise < gains_below * *in_turns;
+  for (const auto* tried : left)
+    choose(tried->workload, gains ? way : Way::turns, gains ? WayReason::steadier : WayReason::no_gain,
+           in_turns.value_or(0), otherwise.value_or(0));
+}
+
+Way WayChooser::way_of(CellId cell) const {
+  const auto way = model::way_of(recorder_.design(), recorder_.log().ways, cell);
+  return runner_.can_run(cell, way) ? way : Way::turns;
+}
+
+}  // namespace assay::engine
