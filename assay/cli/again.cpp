@@ -147,6 +147,9 @@ int again(const AgainOptions& asked) {
                        .confirms_uid = record.design.uid,
                        .resume_command = {}});
   watching.options().only_cells = choice.cells;
+  // As it was run before, or the same question would be answered on another metric.
+  watching.options().ways = record.log.ways;
+  if (record.design.rules.way != Way::automatic) plan.rounds.mode = record.design.rules.way;
   auto now = setup::run_plan(plan, watching.run(), watching.options());
   now.confirmations = judge::compare_confirmation(before, now);
   watching.progress().clear();

@@ -124,8 +124,8 @@ double ProgramRunner::shortest(std::span<const Run> runs) const {
 void ProgramRunner::run_concurrent(std::vector<Run>& runs, const Batch& batch, const std::stop_token& stop) {
   std::vector<measure::Command> commands;
   for (const auto& run : runs) commands.push_back(run.command);
-  // Long slices let each program find its caches as it left them; four at least even out what comes and goes.
-  constexpr double long_slice = 0.05, short_slice = 0.02, least_slice = 0.003, fewest = 4;
+  // Long slices let each program find its caches as it left them; a dozen at least even out what comes and goes.
+  constexpr double long_slice = 0.05, short_slice = 0.02, least_slice = 0.003, fewest = 12;
   const bool abreast = batch.way == Way::abreast;
   const double slice = std::clamp(shortest(runs) / fewest, least_slice, abreast ? long_slice : short_slice);
   const auto& cores = commands.front().cores;

@@ -99,14 +99,16 @@ TEST(DuelMeasures, TheWayOfRunningIsChosenAndReported) {
   const auto ways = found["campaign"]["ways"];
   ASSERT_EQ(ways.size(), 1U);
   EXPECT_THAT(ways[0]["way"], testing::AnyOf("turns", "abreast"));
-  EXPECT_GT(ways[0]["spread_in_turns"], 0) << "pilots were run";
+  const auto reason = ways[0]["reason"].get<std::string>();  // any of them may come of a busy machine
+  EXPECT_EQ(ways[0]["spread_in_turns"] > 0, reason == "steadier" || reason == "no gain") << reason;
+  EXPECT_EQ(ways[0]["way"] == "abreast", reason == "steadier");
   EXPECT_GT(finding_on(found, ways[0]["way"] == "abreast" ? "cpu time" : "wall time")["ratio"], 1.5);
   const auto text = assay(scratch, {"verdict"}).out;
   EXPECT_THAT(text, testing::AnyOf(HasSubstr("run in turns: "), HasSubstr("run abreast on one core")));
   const auto waiting = duel(scratch, {}, {"sleep", "0.03"}, {"sleep", "0.06"});
   EXPECT_EQ(waiting["campaign"]["ways"][0]["reason"], "waits");
-  const auto alike = duel(scratch, {}, {"spin", "0.01"}, {"spin", "0.2"});
-  EXPECT_EQ(alike["campaign"]["ways"][0]["reason"], "unlike costs");
+  const auto unlike = duel(scratch, {}, {"spin", "0.01"}, {"spin", "0.2"});
+  EXPECT_EQ(unlike["campaign"]["ways"][0]["way"], "turns");
   EXPECT_TRUE(duel(scratch, {"--turns"}, {"spin", "0.01"}, {"spin", "0.02"})["campaign"]["ways"].empty());
 }
 
