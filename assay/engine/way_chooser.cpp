@@ -94,41 +94,25 @@ std::vector<MetricKind> times_of(Way way) {
   return {MetricKind::wall_time, MetricKind::cpu_time};
 }
 
-/// Of deviations from the means of several samples, the standard deviation; empty with none beyond the means.
-class PooledSpread {
- public:
-  void add(const std::vector<double>& sample) {
-    if (sample.size() < 2) return;
-    const double mean = stats::mean(sample);
-    for (const double value : sample) squares_ += (value - mean) * (value - mean);
-    freedom_ += static_cast<double>(sample.size() - 1);
-  }
-  std::optional<double> value() const {
-    return freedom_ > 0 ? std::optional(std::sqrt(squares_ / freedom_)) : std::nullopt;
-  }
-
- private:
-  double squares_ = 0, freedom_ = 0;
-};
+double variance(const std::vector<double>& sample) {
+  const double mean = stats::mean(sample);
+  double squares = 0;
+  for (const double value : sample) squares += (value - mean) * (value - mean);
+  return squares / static_cast<double>(sample.size() - 1);
+}
 
 }  // namespace
 
 bool ways_disagree(const std::vector<double>& in_turns, const std::vector<double>& other, double margin,
                    double level) {
   if (in_turns.size() < 2 || other.size() < 2) return false;
-  const auto mean_and_error = [](const std::vector<double>& sample) {
-    const double mean = stats::mean(sample), n = static_cast<double>(sample.size());
-    double squares = 0;
-    for (const double value : sample) squares += (value - mean) * (value - mean);
-    return std::pair(mean, squares / (n - 1) / n);
-  };
-  const auto [a, va] = mean_and_error(in_turns);
-  const auto [b, vb] = mean_and_error(other);
+  const double na = static_cast<double>(in_turns.size()), nb = static_cast<double>(other.size());
+  const double a = stats::mean(in_turns), b = stats::mean(other), va = variance(in_turns) / na,
+               vb = variance(other) / nb;
   const double distance = std::abs(a - b);
   if (distance <= margin) return false;
   if (!(va + vb > 0)) return true;
-  const double na = static_cast<double>(in_turns.size() - 1), nb = static_cast<double>(other.size() - 1);
-  const double freedom = (va + vb) * (va + vb) / (va * va / na + vb * vb / nb);
+  const double freedom = (va + vb) * (va + vb) / (va * va / (na - 1) + vb * vb / (nb - 1));
   const boost::math::students_t t(freedom);
   return distance / std::sqrt(va + vb) > quantile(complement(t, level / 2));
 }
@@ -290,10 +274,14 @@ void WayChooser::decide(const Observations& evidence, Way way) {
   const auto least_spread = [&](const std::vector<MetricKind>& times, bool at_once) {
     std::optional<double> least;
     for (const auto time : times) {
-      PooledSpread spread;
+      std::vector<double> spreads;  // a burst of load that meets one comparison counts for one
       for (const auto* tried : left)
-        for (const auto& of : tried->comparisons) spread.add(pilot_changes(evidence, of, time, at_once));
-      if (const auto value = spread.value(); value && (!least || *value < *least)) least = value;
+        for (const auto& of : tried->comparisons)
+          if (const auto changes = pilot_changes(evidence, of, time, at_once); changes.size() > 1)
+            spreads.push_back(std::sqrt(variance(changes)));
+      if (spreads.empty()) continue;
+      const double typical = stats::median(spreads);
+      least = std::min(least.value_or(typical), typical);
     }
     return least;
   };

@@ -146,8 +146,8 @@ struct WayChoice {
   WorkloadId workload;
   Way way = Way::turns;
   WayReason reason = WayReason::no_gain;
-  /// The standard deviation of a round's log ratio in pilot rounds in turns, and of those of the other way; 0:
-  /// there were none.
+  /// The standard deviation of a round's log ratio in pilot rounds in turns, and in those of the other way, the median
+  /// over the comparisons; 0: there were none.
   double spread_in_turns = 0, spread = 0;
   bool operator==(const WayChoice&) const = default;
 };
