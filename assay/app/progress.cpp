@@ -66,6 +66,7 @@ void ProgressLine::on_start(const Design& design) {
 }
 
 void ProgressLine::on_ways(const std::vector<WayChoice>& ways, const Design& design) {
+  if (design.kind == CampaignKind::duel) return;  // its results, which say it, come soon
   for (const auto& line : report::way_lines(design, ways)) on_message(line);
 }
 

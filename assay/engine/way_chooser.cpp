@@ -117,6 +117,13 @@ bool ways_disagree(const std::vector<double>& in_turns, const std::vector<double
   return distance / std::sqrt(va + vb) > quantile(complement(t, level / 2));
 }
 
+bool is_steadier(double in_turns, double other, std::size_t comparisons) {
+  constexpr double usual = 0.4, gains_below = 0.75;
+  if (!(in_turns > 0) || !(other > 0)) return other < in_turns;
+  const double weight = static_cast<double>(comparisons);
+  return (weight * std::log(other / in_turns) + std::log(usual)) / (weight + 1) < std::log(gains_below);
+}
+
 std::vector<WayChooser::Tried> WayChooser::open_workloads() const {
   const auto& design = recorder_.design();
   std::vector<Tried> all;
@@ -287,8 +294,9 @@ void WayChooser::decide(const Observations& evidence, Way way) {
   };
   const auto in_turns = least_spread({MetricKind::wall_time, MetricKind::cpu_time}, false),
              otherwise = least_spread(times_of(way), true);
-  constexpr double gains_below = 0.75;
-  const bool gains = in_turns && otherwise && *otherwise < gains_below * *in_turns;
+  std::size_t comparisons = 0;
+  for (const auto* tried : left) comparisons += tried->comparisons.size();
+  const bool gains = in_turns && otherwise && is_steadier(*in_turns, *otherwise, comparisons);
   for (const auto* tried : left)
     choose(tried->workload, gains ? way : Way::turns, gains ? WayReason::steadier : WayReason::no_gain,
            in_turns.value_or(0), otherwise.value_or(0));

@@ -18,7 +18,7 @@ namespace assay::engine {
 /// A program's busy share is (CPU time + what it waited for a core) / wall time, the upper quartile of its trials so far.
 /// Where one is below 0.97, the workload's programs are run in turns: they wait for other things. Where all stay at one
 /// core, abreast is tried; where some use more, or something is asked for that programs sharing a core don't have,
-/// slices. A way is taken where its pilots scatter less than three quarters of those in turns, over all workloads for
+/// slices. A way is taken where its pilots are steadier than those in turns (is_steadier()), over all workloads for
 /// which it was tried, and show no other changes. Pilots are not judged, so that whatever the choice looks at, judged
 /// rounds are as if it had been made before them.
 ///
@@ -69,6 +69,12 @@ class WayChooser {
   std::vector<Tried> tried_;
   int done_ = 0;
 };
+
+/// Whether a way whose pilots scatter so (standard deviations, of a typical one among so many comparisons) is taken as
+/// steadier than in turns: below three quarters of it. Three rounds tell a ratio of spreads within a factor of three or
+/// so, and the ways that are tried have been steadier on every machine seen, by 0.2 to 0.6 for abreast: so a ratio of 0.4
+/// counts as one comparison more (geometric mean).
+bool is_steadier(double in_turns, double other, std::size_t comparisons);
 
 /// Whether two ways of running show different changes: Welch's test of the means of log ratios at this level, and a
 /// difference beyond `margin` (as a log ratio). Fewer than two values of either show nothing.

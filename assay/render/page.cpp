@@ -38,6 +38,7 @@ class Page {
     if (!report_.extent.empty()) page["extent"] = report_.extent;
     std::string ways;
     for (const auto& line : report_.ways) ways += (ways.empty() ? "" : " ") + line + ".";
+    if (ways.starts_with("run ")) ways.front() = 'R';
     if (!ways.empty()) page["ways"] = ways;
     page["filter_example"] = filter_example();
     put_sentences(report_, page);

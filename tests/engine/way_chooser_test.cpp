@@ -130,7 +130,7 @@ TEST(WayChooser, RunsInTurnsForEachReason) {
     EXPECT_EQ(choice.way, Way::turns);
     return choice.reason;
   };
-  EXPECT_EQ(reason_where([](Machine& m) { m.noise = m.noise_in_turns; }), WayReason::no_gain);
+  EXPECT_EQ(reason_where([](Machine& m) { m.noise = 10 * m.noise_in_turns; }), WayReason::no_gain);
   EXPECT_EQ(reason_where([](Machine& m) { m.waits = 0.1; }), WayReason::waits);
   EXPECT_EQ(reason_where([](Machine& m) { m.seconds[1] = 0.35; }), WayReason::unlike_costs);
   EXPECT_EQ(reason_where([](Machine& m) { m.fails_at_once = true; }), WayReason::leaves_group);
@@ -183,7 +183,7 @@ TEST(WayChooser, TheErrorRateHoldsWithTheChoice) {
   const char* asked = std::getenv("ASSAY_CAMPAIGNS");
   const int campaigns = asked != nullptr ? std::atoi(asked) : 12;
   int called = 0, abreast = 0, all = 0;
-  for (const double noise : {0.005, 0.04, 0.07, 0.1})
+  for (const double noise : {0.005, 0.07, 0.1, 0.3})
     for (int i = 0; i < campaigns; ++i) {
       Machine machine;
       machine.noise = noise;
@@ -200,6 +200,15 @@ TEST(WayChooser, TheErrorRateHoldsWithTheChoice) {
   EXPECT_LT(abreast, all);
   // Of 48; 13 or more come by chance once in 2e-7 (binomial).
   if (asked == nullptr) EXPECT_LE(called, 12);
+}
+
+TEST(IsSteadier, BelowThreeQuartersOfInTurnsAndTheFewerTheComparisonsTheMoreTheUsualCounts) {
+  EXPECT_TRUE(is_steadier(0.1, 0.139, 1)) << "0.75² / 0.4 is 1.406";
+  EXPECT_FALSE(is_steadier(0.1, 0.142, 1));
+  EXPECT_TRUE(is_steadier(0.1, 0.0761, 40)) << "(0.75⁴¹ / 0.4)^(1/40) is 0.762";
+  EXPECT_FALSE(is_steadier(0.1, 0.0763, 40));
+  EXPECT_FALSE(is_steadier(0, 0.1, 1));
+  EXPECT_TRUE(is_steadier(0.1, 0, 1));
 }
 
 TEST(WaysDisagree, ByWelchsTestAndTheMargin) {
