@@ -1,4 +1,5 @@
-// Many small campaigns in one process and one ledger: descriptors, memory and the time of each, which should stay flat.
+// Many small campaigns in one process and one ledger: descriptors, memory and the time of each, which should
+// stay flat.
 
 #include <fmt/format.h>
 

@@ -209,7 +209,7 @@ void add_ways(CLI::App& command, Way& way) {
     flags.push_back(flag);
   };
   add("--turns", Way::turns,
-      "run programs one after the other (default: what tells the most of these programs)");
+      "run the programs one after the other (without one of these three, the campaign chooses)");
   add("--abreast", Way::abreast, "run them at once on one core, compared by CPU time");
   add("--slices", Way::slices, "run them in turns of some milliseconds each, on all cores");
 }

@@ -84,8 +84,8 @@ measure::Descriptor Repository::lock_cache() {
   return lock;
 }
 
-/// The whole configuration of the cache's repository: what else stood there, such as another place to fetch from
-/// or a program to run, is gone.
+/// The whole configuration of the cache's repository: what else stood there, such as another place to fetch
+/// from or a program to run, is gone.
 void Repository::write_config(const std::string& object_format, const std::string& origin) {
   std::string text =
       "[core]\n\trepositoryformatversion = 1\n\tfilemode = true\n\tbare = true\n[extensions]\n\tobjectFormat "
@@ -268,8 +268,8 @@ Source Repository::snapshot() {
   return source;
 }
 
-/// Takes out what git has of worktrees that it was killed while making: with one of their files empty it refuses to
-/// make any. REQUIRES: the cache is locked.
+/// Takes out what git has of worktrees that it was killed while making: with one of their files empty it
+/// refuses to make any. REQUIRES: the cache is locked.
 void Repository::drop_damaged_worktrees() const {
   std::error_code unseen;
   std::vector<fs::path> damaged;

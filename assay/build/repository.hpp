@@ -61,9 +61,9 @@ class Git {
   std::string program_;
 };
 
-/// Takes the lock of a file, which it makes; it is given back with what is returned, or by the end of this process,
-/// however that comes. Waits for other processes that hold it. Throws Cancelled on a stop request, Error where the
-/// file can't be had.
+/// Takes the lock of a file, which it makes; it is given back with what is returned, or by the end of this
+/// process, however that comes. Waits for other processes that hold it. Throws Cancelled on a stop request,
+/// Error where the file can't be had.
 measure::Descriptor lock_file(const std::string& path, const std::stop_token& stop);
 
 /// The names of this process's variables, without those that point git at a repository.

@@ -46,8 +46,8 @@ class Observer {
 
   /// What there is to know before measuring: builds as they go, what a check leaves open.
   virtual void on_message(const std::string& /*text*/) {}
-  /// Another campaign is at work: what is done about it, and who measures ("process 12 of user 1000"; may be empty).
-  /// Reported once, and again where waiting has taken too long.
+  /// Another campaign is at work: what is done about it, and who measures ("process 12 of user 1000"; may be
+  /// empty). Reported once, and again where waiting has taken too long.
   virtual void on_busy(WhenBusy /*what*/, const std::string& /*who*/) {}
   /// What is about to be measured, once it is known and before anything runs.
   virtual void on_start(const Design& /*design*/) {}

@@ -42,8 +42,7 @@ RoundLoop::RoundLoop(Recorder& recorder, TrialRunner& runner, const StopPolicy& 
   always_due_ = std::ranges::any_of(recorder_.design().metrics,
                                     [](const Metric& m) { return m.exact && m.request.watched; });
   restore();
-  constexpr double unlimited = 1e9;
-  chooser_.emplace(recorder_, runner_, observer_, policy_.seconds_expected(so_far()).value_or(unlimited));
+  chooser_.emplace(recorder_, runner_, observer_, policy_.seconds_expected(so_far()));
 }
 
 StopReason RoundLoop::run() {
@@ -76,7 +75,7 @@ void RoundLoop::plan_repeats() {
   const auto& log = recorder_.log();
   for (const auto& trial : log.trials)
     for (const auto& reading : trial.readings)
-      if (trial.round == log.rounds.back().number && reading.metric == time)
+      if (trial.round == log.rounds.back().number && trial.repeat == 0 && reading.metric == time)
         longest_round_ += (slots_[trial.cell] - 1) * reading.value;
 }
 
@@ -85,14 +84,18 @@ void RoundLoop::restore() {
   const auto& design = recorder_.design();
   const auto wall = metrics::find(design.metrics, metrics::MetricKind::wall_time),
              cpu = metrics::find(design.metrics, metrics::MetricKind::cpu_time);
+  const auto seconds_of = [](const Trial& trial, const std::optional<MetricId>& metric) {
+    const auto found = std::ranges::find(trial.readings, metric, &Reading::metric);
+    return found == trial.readings.end() ? 0.0 : found->value;
+  };
   const auto whole = complete_rounds(log);
   std::set<int> judged;
   for (std::size_t i = 0; i < log.trials.size(); ++i) {  // statuses may change meanwhile, trials don't
     const auto& trial = log.trials[i];
     if (!trial.round) continue;
     if (trial.role == Role::measured && whole.contains(*trial.round)) judged.insert(*trial.round);
-    for (const auto& reading : trial.readings)
-      if (reading.metric == (trial.batch > 0 && cpu ? cpu : wall)) spent_before_ += reading.value;
+    const double seconds = seconds_of(trial, wall);  // abreast there is none
+    spent_before_ += seconds > 0 ? seconds : seconds_of(trial, cpu);
     count_failure(trial);
   }
   judged_ = static_cast<int>(judged.size());
@@ -160,6 +163,7 @@ RoundPlan RoundLoop::plan_round(int number, std::vector<BatchPlan>& planned) con
       std::erase_if(cells, is_no_control);
   }
   if (plan.role == Role::measured) cells = with_repeats(cells);
+  if (plan.role == Role::warm_up) cells = chooser_->warm_up_cells(cells);
   planned = batches(schedule::order_of_round(rules.seed, number, cells), [&](CellId cell) {
     if (pilot) return pilot->in_turns ? Way::turns : chooser_->tried_way(cell);
     return plan.role == Role::control ? Way::turns : chooser_->way_of(cell);

@@ -30,10 +30,11 @@ IdTable<CellId, int> planned_repeats(const Recorder& recorder, const TrialRunner
 
 /// The one round loop, a round at a time. Each round runs the cells that the policy names, those that cost
 /// little beside others several times (planned_repeats()), in a new random order; the first of a session is a
-/// warm-up. Where the campaign chooses how programs are run, pilots follow it (WayChooser). A campaign that has rounds already is gone on with: what they spent, decided and failed counts.
-/// Every trial is recorded when it ends. A cell leaves when it is found wrong, or fails failures_in_a_row
-/// times, or when all its comparisons are done (judge::finished_comparisons()); rounds stay paired. A stop
-/// request tears the running round.
+/// warm-up. Where the campaign chooses how programs are run, pilots follow it (WayChooser). A campaign that
+/// has rounds already is gone on with: what they spent, decided and failed counts. Every trial is recorded
+/// when it ends. A cell leaves when it is found wrong, or fails failures_in_a_row times, or when all its
+/// comparisons are done (judge::finished_comparisons()); rounds stay paired. A stop request tears the running
+/// round.
 ///
 /// REQUIRES: everything it is given outlives it. Throws what the runner and the recorder do.
 class RoundLoop {

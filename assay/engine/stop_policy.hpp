@@ -37,8 +37,8 @@ class StopPolicy {
   virtual std::optional<StopReason> stop_reason(const RoundContext& so_far) const = 0;
   /// The cells of the next round, whose number this is.
   virtual std::vector<CellId> cells(const RoundContext& so_far, int number) const = 0;
-  /// What the trials of round `number` are, of a campaign by these rules; the first of a session is a warm-up whatever
-  /// this says.
+  /// What the trials of round `number` are, of a campaign by these rules; the first of a session is a warm-up
+  /// whatever this says.
   virtual Role role(const Rules& rules, int number) const = 0;
   /// Whether planned looks are taken, so that findings are decided.
   virtual bool takes_looks() const = 0;
@@ -56,11 +56,10 @@ class StopPolicy {
 
 /// Measures until all is known that the aim asks for, the rounds have been run, or the next round would
 /// likely go beyond the budget. Rounds up to PlannedRounds::open_end are as many as the budget has time for;
-/// without one, as described there. Where programs are run another way, every few rounds one is run in turns, as a
-/// control. Twins run
-/// in every fourth round, and not at all where the budget does not reach twice the first look; one that was
-/// called runs on, in rounds of its own if need be, until it is known whether that was chance.
-/// A budget that ends before the first look is stretched to it, up to most_stretch times.
+/// without one, as described there. Where programs are run another way, every few rounds one is run in turns,
+/// as a control. Twins run in every fourth round, and not at all where the budget does not reach twice the
+/// first look; one that was called runs on, in rounds of its own if need be, until it is known whether that
+/// was chance. A budget that ends before the first look is stretched to it, up to most_stretch times.
 std::unique_ptr<StopPolicy> until_decided(int rounds, std::optional<double> budget,
                                           const judge::StopCriteria& aim = {});
 

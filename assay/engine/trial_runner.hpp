@@ -24,11 +24,16 @@ class TrialRunner {
   /// them and returns them as interrupted.
   virtual std::vector<Trial> run(const Batch& batch, const std::stop_token& stop) = 0;
 
-  /// Whether this cell is always run in a batch with the others of its workload and setting, whatever the way.
+  /// Whether this cell is always run in a batch with the others of its workload and setting, whatever the
+  /// way.
   virtual bool runs_in_batch(CellId cell) const = 0;
 
   /// Whether the cell can be run this way, and what is asked of it can be measured then.
   virtual bool can_run(CellId, Way way) const { return way == Way::turns; }
+
+  /// Whether the cell's trials write to files that those of another cell may write too, as far as its check
+  /// showed.
+  virtual bool writes_files(CellId) const { return false; }
 
   /// Cells with the same number are parts of one program and come from one run of it; empty: the cell is run
   /// for itself.

@@ -7,9 +7,11 @@
 #include <string>
 #include <utility>
 
+#include "assay/judge/program_traits.hpp"
 #include "assay/measure/machine.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/plan.hpp"
+#include "assay/model/results.hpp"
 #include "assay/stats/location.hpp"
 
 namespace assay::engine {
@@ -18,57 +20,6 @@ using metrics::MetricKind;
 using From = Observations::Source;
 
 namespace {
-
-/// What is known of a program before it is measured.
-struct Program {
-  double busy = 1;   ///< (CPU time + core wait) / wall time
-  double cores = 1;  ///< CPU time / wall time
-  double wall = 0, peak_memory = 0;
-};
-
-/// The values of a metric in checks and in rounds in turns before the first judged one, by cell.
-std::map<CellId, std::vector<double>> early_values(const Observations& evidence, MetricKind kind) {
-  std::map<CellId, std::vector<double>> all;
-  const auto metric = metrics::find(evidence.design.metrics, kind);
-  if (!metric) return all;
-  for (const auto from : {From::checked, From::warm_up, From::pilot}) {
-    const auto& column = evidence.values(*metric, from);
-    for (std::size_t i = 0; i < column.size(); ++i)
-      if (from == From::checked || column.position[i] >= 0) all[column.cell[i]].push_back(column.value[i]);
-  }
-  return all;
-}
-
-std::map<CellId, Program> programs_seen(const Observations& evidence) {
-  const auto wall = early_values(evidence, MetricKind::wall_time),
-             cpu = early_values(evidence, MetricKind::cpu_time),
-             core = early_values(evidence, MetricKind::core_wait),
-             memory = early_values(evidence, MetricKind::peak_memory);
-  std::map<CellId, Program> programs;
-  for (const auto& [cell, walls] : wall) {
-    const auto cpus = cpu.find(cell);
-    if (cpus == cpu.end() || cpus->second.size() != walls.size()) continue;
-    const auto waits = core.find(cell);
-    const bool waits_known = waits != core.end() && waits->second.size() == walls.size();
-    std::vector<double> busy, cores;
-    for (std::size_t i = 0; i < walls.size(); ++i) {
-      if (!(walls[i] > 0)) continue;
-      cores.push_back(cpus->second[i] / walls[i]);
-      busy.push_back((cpus->second[i] + (waits_known ? waits->second[i] : 0)) / walls[i]);
-    }
-    if (busy.empty()) continue;
-    const auto peaks = memory.find(cell);
-    // A launcher that gets its own core late makes a trial look as if it had waited: most trials may.
-    constexpr double upper = 0.75;
-    programs[cell] = {.busy = stats::quantile(busy, upper),
-                      .cores = stats::median(cores),
-                      .wall = *std::ranges::min_element(walls),
-                      .peak_memory = peaks == memory.end() ? 0 : *std::ranges::max_element(peaks->second)};
-  }
-  return programs;
-}
-
-constexpr double nearly_busy = 0.97, more_than_one = 1.03;
 
 /// The log ratios of a comparison in pilots, in turns or at once.
 std::vector<double> pilot_changes(const Observations& evidence, const Comparison& of, MetricKind kind,
@@ -164,20 +115,21 @@ void WayChooser::begin(const IdTable<CellId, int>& repeats) {
   const Observations evidence(design, recorder_.log());
   if (design.rules.way != Way::automatic || evidence.has_judged_rounds()) return;
   constexpr double much_dearer = 3, part_of_memory = 0.8;
-  const auto seen = programs_seen(evidence);
+  const auto seen = judge::program_traits(evidence);
   double seconds = 0;
   for (auto& open : open_workloads()) {
-    bool waits = false, on_one = true, unlike = false;
+    bool waits = false, on_one = true, unlike = false, writes = false;
     std::map<std::string, AtOnce> settings;
     for (const auto cell : open.cells) {
       auto& here = settings[design.cells[cell].setting.text()];
       ++here.programs;
       const auto known = seen.find(cell);
-      waits = waits || known == seen.end() || known->second.busy < nearly_busy;
+      waits = waits || known == seen.end() || known->second.kind() == ProgramKind::waits;
       unlike = unlike || repeats[cell] > 1;
+      writes = writes || runner_.writes_files(cell);
       if (known == seen.end()) continue;
       const auto& program = known->second;
-      on_one = on_one && program.cores <= more_than_one;
+      on_one = on_one && program.kind() == ProgramKind::one_core;
       here.least = here.least == 0 ? program.wall : std::min(here.least, program.wall);
       here.most = std::max(here.most, program.wall);
       here.memory += program.peak_memory;
@@ -197,11 +149,13 @@ void WayChooser::begin(const IdTable<CellId, int>& repeats) {
     };
     open.way = on_one && all_can(Way::abreast) ? Way::abreast : Way::slices;
     if (!all_can(open.way)) continue;
-    if (waits) {
+    if (writes) {
+      choose(open.workload, Way::turns, WayReason::writes);
+    } else if (waits) {
       choose(open.workload, Way::turns, WayReason::waits);
     } else if (unlike) {
       choose(open.workload, Way::turns, WayReason::unlike_costs);
-    } else if (memory > part_of_memory * measure::memory_available()) {
+    } else if (const double free = measure::memory_available(); free > 0 && memory > part_of_memory * free) {
       choose(open.workload, Way::turns, WayReason::memory);
     } else {
       seconds += pilots * round;
@@ -209,11 +163,27 @@ void WayChooser::begin(const IdTable<CellId, int>& repeats) {
     }
   }
   constexpr double part_of_budget = 0.25;
-  if (seconds > part_of_budget * budget_) {
+  if (budget_ && seconds > part_of_budget * *budget_) {
     for (const auto& tried : tried_) choose(tried.workload, Way::turns, WayReason::no_time);
     tried_.clear();
   }
   if (tried_.empty() && !recorder_.log().ways.empty()) observer_.on_ways(recorder_.log().ways, design);
+}
+
+std::vector<CellId> WayChooser::warm_up_cells(const std::vector<CellId>& cells) const {
+  constexpr double short_program = 0.02;
+  constexpr std::size_t runs = 3;
+  const Observations evidence(recorder_.design(), recorder_.log());
+  if (recorder_.design().rules.way != Way::automatic || evidence.has_judged_rounds()) return cells;
+  const auto seen = judge::program_traits(evidence);
+  std::vector<CellId> all;
+  for (const auto cell : cells) {
+    const auto known = seen.find(cell);
+    const bool is_short =
+        known != seen.end() && known->second.wall < short_program && runner_.allows_repeats(cell);
+    all.insert(all.end(), is_short ? runs : 1, cell);
+  }
+  return all;
 }
 
 std::optional<WayChooser::Pilot> WayChooser::next() const {
@@ -247,11 +217,11 @@ std::optional<WayReason> WayChooser::reason_against(const Observations& evidence
     return trial.role == Role::pilot && trial.batch > 0 && trial.outcome != Outcome::ok &&
            std::ranges::count(tried.cells, trial.cell) > 0;
   });
-  if (ran_badly) return WayReason::leaves_group;
-  const auto seen = programs_seen(evidence);  // with the pilots in turns: it is known better now
+  if (ran_badly) return WayReason::fails_at_once;
+  const auto seen = judge::program_traits(evidence);  // with the pilots in turns: it is known better now
   const auto waits = [&](CellId cell) {
     const auto known = seen.find(cell);
-    return known == seen.end() || known->second.busy < nearly_busy;
+    return known == seen.end() || known->second.kind() == ProgramKind::waits;
   };
   if (std::ranges::any_of(tried.cells, waits)) return WayReason::waits;
   const auto times = times_of(tried.way);

@@ -12,25 +12,28 @@
 
 namespace assay::engine {
 
-/// Chooses how the programs of each workload are run, where Rules::way is automatic: by what their checks and a warm-up
-/// show of them, and by pilot rounds, half of them in turns and half in the way that would suit.
+/// Chooses how the programs of each workload are run, where Rules::way is automatic: by what their checks and
+/// a warm-up show of them, and by pilot rounds, half of them in turns and half in the way that would suit.
 ///
-/// A program's busy share is (CPU time + what it waited for a core) / wall time, the upper quartile of its trials so far.
-/// Where one is below 0.97, the workload's programs are run in turns: they wait for other things. Where all stay at one
-/// core, abreast is tried; where some use more, or something is asked for that programs sharing a core don't have,
-/// slices. A way is taken where its pilots are steadier than those in turns (is_steadier()), over all workloads for
-/// which it was tried, and show no other changes. Pilots are not judged, so that whatever the choice looks at, judged
-/// rounds are as if it had been made before them.
+/// Where a program waits for other things than a core (ProgramTraits), the workload's programs are run in
+/// turns. Where all stay at one core, abreast is tried; where some use more, or something is asked for that
+/// programs sharing a core don't have, slices. A way is taken where its pilots are steadier than those in
+/// turns (is_steadier()), over all workloads for which it was tried, and show no other changes. Pilots are
+/// not judged, so that whatever the choice looks at, judged rounds are as if it had been made before them.
 ///
 /// REQUIRES: what it is given outlives it.
 class WayChooser {
  public:
-  /// `budget`: seconds of measuring that the campaign has; of it a quarter is spent on pilots at most.
-  WayChooser(Recorder& recorder, TrialRunner& runner, Observer& observer, double budget)
+  /// `budget`: seconds of measuring that the campaign has, if it is known; a quarter of it is spent on pilots
+  /// at most.
+  WayChooser(Recorder& recorder, TrialRunner& runner, Observer& observer, std::optional<double> budget)
       : recorder_(recorder), runner_(runner), observer_(observer), budget_(budget) {}
 
-  /// After a warm-up, before the first judged round: records what can be chosen at once, and sees what is to be tried.
-  /// `repeats`: how many trials of each cell a round is to have.
+  /// What a warm-up of these cells runs: those below 20 ms three times, so that it is known what they wait for.
+  std::vector<CellId> warm_up_cells(const std::vector<CellId>& cells) const;
+
+  /// After a warm-up, before the first judged round: records what can be chosen at once, and sees what is to
+  /// be tried. `repeats`: how many trials of each cell a round is to have.
   void begin(const IdTable<CellId, int>& repeats);
 
   /// The next pilot round, while there are any to run.
@@ -65,19 +68,19 @@ class WayChooser {
   Recorder& recorder_;
   TrialRunner& runner_;
   Observer& observer_;
-  double budget_;
+  std::optional<double> budget_;
   std::vector<Tried> tried_;
   int done_ = 0;
 };
 
-/// Whether a way whose pilots scatter so (standard deviations, of a typical one among so many comparisons) is taken as
-/// steadier than in turns: below three quarters of it. Three rounds tell a ratio of spreads within a factor of three or
-/// so, and the ways that are tried have been steadier on every machine seen, by 0.2 to 0.6 for abreast: so a ratio of 0.4
-/// counts as one comparison more (geometric mean).
+/// Whether a way whose pilots scatter so (standard deviations, of a typical one among so many comparisons) is
+/// taken as steadier than in turns: below three quarters of it. Three rounds tell a ratio of spreads within a
+/// factor of three or so, and abreast the ratio was 0.2 to 0.6 where it was measured (docs/evidence.md): so a
+/// ratio of 0.4 counts as one comparison more (geometric mean).
 bool is_steadier(double in_turns, double other, std::size_t comparisons);
 
-/// Whether two ways of running show different changes: Welch's test of the means of log ratios at this level, and a
-/// difference beyond `margin` (as a log ratio). Fewer than two values of either show nothing.
+/// Whether two ways of running show different changes: Welch's test of the means of log ratios at this level,
+/// and a difference beyond `margin` (as a log ratio). Fewer than two values of either show nothing.
 ///
 /// Source: Welch, Biometrika 34 (1947) 28: the degrees of freedom.
 bool ways_disagree(const std::vector<double>& in_turns, const std::vector<double>& other, double margin,

@@ -49,7 +49,11 @@ void CommitComparer::adopt_ways() {
     if (summary.kind != kind_ || summary.title != plan_.title || summary.state != CampaignState::ended ||
         !ledger.compacted_values(summary.id).empty())
       continue;
-    ways_ = ledger.read(summary.id).log.ways;
+    const auto record = ledger.read(summary.id);
+    ways_ = record.log.ways;
+    if (record.design.rules.way != Way::automatic)
+      for (const auto workload : record.design.workloads.ids())
+        ways_.push_back({.workload = workload, .way = record.design.rules.way, .reason = WayReason::asked});
     return;
   }
 }

@@ -48,6 +48,7 @@ void filter_results(Findings& findings, const CellFilter& only) {
   std::erase_if(findings.ways, [&](const WayChoice& choice) {
     return !only.matches("workload", design.workloads[choice.workload].name);
   });
+  std::erase_if(findings.programs, [&](const auto& cell) { return !chosen(cell.first); });
   std::erase_if(findings.wall_in_turns, [&](const auto& cell) { return !chosen(cell.first); });
   std::erase_if(findings.requirements, [&](const RequirementFinding& r) { return !chosen(r.cell); });
   std::erase_if(findings.scaling,

@@ -13,6 +13,7 @@
 #include "assay/judge/notes.hpp"
 #include "assay/judge/paired_series.hpp"
 #include "assay/judge/paired_test.hpp"
+#include "assay/judge/program_traits.hpp"
 #include "assay/judge/sequential.hpp"
 #include "assay/judge/unpaired.hpp"
 #include "assay/judge/within_trials.hpp"
@@ -125,7 +126,8 @@ void add_cost_in_seconds(const Observations& evidence, Findings& into) {
   }
 }
 
-/// Which unclear findings programs that keep to one core would settle sooner abreast, where that was not tried.
+/// Which unclear findings programs that keep to one core would settle sooner abreast, where that was not
+/// tried.
 void mark_concurrent_candidates(const Observations& evidence, std::vector<Finding>& findings) {
   if (evidence.design.rules.way != Way::turns) return;
   const auto on_one_core = single_core_cells(evidence);
@@ -165,7 +167,8 @@ Findings judge(const Design& design, const Observations& evidence) {
                     .statuses = evidence.statuses(),
                     .provisional = !evidence.has_ended(),
                     .rounds = evidence.rounds(),
-                    .ways = evidence.way_choices()};
+                    .ways = evidence.way_choices(),
+                    .programs = program_traits(evidence)};
   if (const auto wall = metrics::find(design.metrics, metrics::MetricKind::wall_time))
     for (const auto& [cell, values] : values_in_turns(evidence, *wall))
       findings.wall_in_turns[cell] = median_of_values(values);

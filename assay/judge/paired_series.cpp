@@ -3,7 +3,9 @@
 #include <algorithm>
 #include <cstdlib>
 #include <map>
+#include <set>
 #include <string>
+#include <tuple>
 #include <utility>
 #include <vector>
 
@@ -182,29 +184,25 @@ double hardware_cores(const Observations& evidence) {
   return 1;
 }
 
-namespace {
-
-void append(const ValueColumn& from, std::size_t place, ValueColumn& to) {
-  to.cell.push_back(from.cell[place]);
-  to.round.push_back(from.round[place]);
-  to.repeat.push_back(from.repeat[place]);
-  to.position.push_back(from.position[place]);
-  to.value.push_back(from.value[place]);
-}
-
-}  // namespace
-
-ValueColumn run_times(const Observations& evidence) {
+ValueColumn run_times(const Observations& evidence, Observations::Source from) {
   ValueColumn times;
-  const auto take = [&](metrics::MetricKind kind, bool of_abreast) {
+  std::set<std::tuple<CellId, int, int>> with_wall_time;
+  const auto take = [&](metrics::MetricKind kind) {
     const auto metric = metrics::find(evidence.design.metrics, kind);
     if (!metric) return;
-    const auto& column = evidence.values(*metric);
-    for (std::size_t i = 0; i < column.size(); ++i)
-      if ((evidence.way(column.cell[i]) == Way::abreast) == of_abreast) append(column, i, times);
+    const auto& column = evidence.values(*metric, from);
+    const bool is_wall = kind == metrics::MetricKind::wall_time;
+    for (std::size_t i = 0; i < column.size(); ++i) {
+      const std::tuple trial(column.cell[i], column.round[i], column.repeat[i]);
+      if (is_wall)
+        with_wall_time.insert(trial);
+      else if (with_wall_time.contains(trial))
+        continue;
+      times.add(column.cell[i], column.round[i], column.repeat[i], column.position[i], column.value[i]);
+    }
   };
-  take(metrics::MetricKind::wall_time, false);
-  take(metrics::MetricKind::cpu_time, true);
+  take(metrics::MetricKind::wall_time);
+  take(metrics::MetricKind::cpu_time);
   return times;
 }
 
@@ -220,26 +218,18 @@ ValuesByCell values_in_turns(const Observations& evidence, MetricId metric) {
 }
 
 std::map<CellId, double> mean_trial_seconds(const Observations& evidence) {
-  const auto wall = metrics::find(evidence.design.metrics, metrics::MetricKind::wall_time),
-             cpu = metrics::find(evidence.design.metrics, metrics::MetricKind::cpu_time);
   std::map<CellId, std::pair<double, int>> in_rounds, in_checks;
-  const auto add = [&](const std::optional<MetricId>& metric, Observations::Source from, bool abreast,
-                       auto& sums) {
-    if (!metric) return;
-    const auto& column = evidence.values(*metric, from);
-    for (std::size_t i = 0; i < column.size(); ++i)
-      if ((column.position[i] < 0) == abreast) {
-        auto& [sum, count] = sums[column.cell[i]];
-        sum += column.value[i];
-        ++count;
-      }
+  const auto add = [&](Observations::Source from, auto& sums) {
+    const auto column = run_times(evidence, from);
+    for (std::size_t i = 0; i < column.size(); ++i) {
+      auto& [sum, count] = sums[column.cell[i]];
+      sum += column.value[i];
+      ++count;
+    }
   };
   using From = Observations::Source;
-  for (const auto from : {From::judged, From::control, From::pilot, From::warm_up}) {
-    add(wall, from, false, in_rounds);
-    add(cpu, from, true, in_rounds);
-  }
-  add(wall, From::checked, false, in_checks);
+  for (const auto from : {From::judged, From::control, From::pilot, From::warm_up}) add(from, in_rounds);
+  add(From::checked, in_checks);
   std::map<CellId, double> times;
   for (const auto* part : {&in_rounds, &in_checks})
     for (const auto& [cell, total] : *part)

@@ -50,8 +50,8 @@ int metrics_moved_besides(const Design& design);
 bool all_valid(const PairedSeries& series, Scale scale);
 
 /// By what rules these series are judged on a metric: its margin, the campaign's rounds (of one without
-/// plans, all there are, at once), and for supporting metrics their part of the error rate. Where wall time and CPU time
-/// are watched and both are judged, each has half of it.
+/// plans, all there are, at once), and for supporting metrics their part of the error rate. Where wall time
+/// and CPU time are watched and both are judged, each has half of it.
 TestFamily family_rules(const Design& design, MetricId metric, std::span<const PairedSeries> series,
                         bool judges_wall_time = true);
 
@@ -85,9 +85,9 @@ double hardware_cores(const Observations& evidence);
 IdTable<CellId, int> plan_repeats(const Observations& evidence,
                                   const std::function<bool(CellId)>& may_repeat);
 
-/// The seconds that judged runs took: wall times, and of programs that ran abreast, which have none of their own, CPU
-/// times, which add up to it. Cost: linear in the values.
-ValueColumn run_times(const Observations& evidence);
+/// The seconds that runs took: wall times, and of programs that ran abreast, which have none of their own,
+/// CPU times, which add up to it. Cost: n·log(n) of the values.
+ValueColumn run_times(const Observations& evidence, Observations::Source from = Observations::Source::judged);
 
 /// Values in turns of cells that are run another way: of control rounds, and of pilots.
 ValuesByCell values_in_turns(const Observations& evidence, MetricId metric);

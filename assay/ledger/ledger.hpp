@@ -44,8 +44,8 @@ class Ledger {
 
   /// Opens the ledger at `path`; with OpenMode::create makes it, and its folder, if it is not there. Several
   /// processes may do so at the same time. One of an older version is brought to this one first, all of it or
-  /// nothing. Throws Error for a file that is no ledger or was written by a newer version, and for an older one
-  /// that can't be written; the file is then left as it was.
+  /// nothing. Throws Error for a file that is no ledger or was written by a newer version, and for an older
+  /// one that can't be written; the file is then left as it was.
   explicit Ledger(const std::string& path, OpenMode opening = OpenMode::create);
   ~Ledger();
   Ledger(Ledger&&) noexcept;

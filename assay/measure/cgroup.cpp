@@ -29,6 +29,13 @@ std::optional<double> TrialCgroup::peak() const {
   return file >> bytes ? std::optional(bytes) : std::nullopt;
 }
 
+std::optional<double> TrialCgroup::core_wait() const {
+  std::ifstream file(folder_ + "/cpu.pressure");
+  for (std::string word; file >> word && word != "full";)
+    if (word.starts_with("total=")) return std::stod(word.substr(word.find('=') + 1)) * 1e-6;
+  return {};
+}
+
 bool TrialCgroup::was_at_process_limit() const {
   std::ifstream file(folder_ + "/pids.events");
   std::string name;
@@ -36,21 +43,31 @@ bool TrialCgroup::was_at_process_limit() const {
   return file >> name >> times && name == "max" && times > 0;
 }
 
-std::string find_cgroup_parent(const std::string& root, const std::string& own) {
+CgroupParent find_cgroup_parent(const std::string& root, const std::string& own) {
   std::ifstream groups(own);
   std::string mine;
   for (std::string line; std::getline(groups, line);)
     if (line.starts_with("0::/")) mine = line.substr(3);
   if (mine.empty()) return {};
-  const auto here = fs::path(root + mine).lexically_normal();
-  for (const auto& parent : {here.parent_path(), here}) {
-    if (parent.string().size() < root.size()) continue;
-    const TrialCgroup trial(parent.string());
-    if (trial.peak() && access(trial.procs_file().c_str(), W_OK) == 0 &&
-        access((parent / "cgroup.procs").c_str(), W_OK) == 0)
-      return parent.string();
+  CgroupParent found;
+  for (const auto& top : {root, root + "/unified"}) {
+    auto here = fs::path(top + mine).lexically_normal();
+    if (!here.has_filename()) here = here.parent_path();
+    for (const auto& parent : {here.parent_path(), here}) {
+      if (parent.string().size() < top.size()) continue;
+      const TrialCgroup trial(parent.string());
+      const CgroupParent offer{.folder = parent.string(),
+                               .accounts_memory = trial.peak().has_value(),
+                               .tells_core_wait = trial.core_wait().has_value()};
+      if ((!offer.accounts_memory && !offer.tells_core_wait) ||
+          access(trial.procs_file().c_str(), W_OK) != 0 ||
+          access((parent / "cgroup.procs").c_str(), W_OK) != 0)
+        continue;
+      if (offer.accounts_memory) return offer;
+      if (found.folder.empty()) found = offer;
+    }
   }
-  return {};
+  return found;
 }
 
 }  // namespace assay::measure

@@ -37,8 +37,8 @@ class MachineLock {
   /// Who has the turn; empty where nobody has, or where it is held by something that is no campaign.
   [[nodiscard]] std::optional<Holder> holder() const;
 
-  /// How long the turn of `holder` is waited for, in seconds; empty: until it ends. Anyone on the machine can hold
-  /// the turn, so that only one's own and root's is waited for without a limit.
+  /// How long the turn of `holder` is waited for, in seconds; empty: until it ends. Anyone on the machine can
+  /// hold the turn, so that only one's own and root's is waited for without a limit.
   static std::optional<double> patience(const std::optional<Holder>& holder, unsigned user);
 
  private:

@@ -111,21 +111,22 @@ class Launcher {
   /// process is gone or does not answer; the next call starts a new one.
   ProcessResult run(const Command& command, const std::stop_token& stop = {});
 
-  /// Runs several commands (2 to most_at_once) at once on core number `core`, started together, and returns
-  /// a result for each in their order. The kernel is asked to let each run for `slice` seconds before another
-  /// (Linux 6.12 and later); 0: as it does by itself. The longer, the less they push each other out of the caches. They share whatever disturbs that core, so that their CPU times can be
-  /// compared; wall times can't be. What each used before all were ready is taken off. The largest time limit
-  /// holds for all; niceness, memory limit and counters are not for here: those of the first count, without
-  /// counters. Throws as run() does.
+  /// Runs several commands (2 to most_at_once) at once on core number `core`, started together, and returns a
+  /// result for each in their order. The kernel is asked to let each run for `slice` seconds before another
+  /// (Linux 6.12 and later); 0: as it does by itself. The longer, the less they push each other out of the
+  /// caches. They share whatever disturbs that core, so that their CPU times can be compared; wall times
+  /// can't be. What each used before all were ready is taken off. The largest time limit holds for all;
+  /// niceness, memory limit and counters are not for here: those of the first count, without counters. Throws
+  /// as run() does.
   std::vector<ProcessResult> run_abreast(std::span<const Command> commands, int core, double slice = 0,
                                          const std::stop_token& stop = {});
 
-  /// Runs several commands (2 to most_at_once) in slices: one at a time, for `slice` seconds each in an order that
-  /// is drawn anew (from `seed`) in each pass, until each has ended, on all cores that the first may use. The
-  /// others are stopped meanwhile (SIGSTOP to their process groups): what depends on the time of day, timers and
-  /// networks, sees that. A result's wall time is the sum of its slices, its time limit holds for that; CPU time is
-  /// without what went before its start. Niceness and limits are those of the first; counters are not for here.
-  /// Throws as run() does.
+  /// Runs several commands (2 to most_at_once) in slices: one at a time, for `slice` seconds each in an order
+  /// that is drawn anew (from `seed`) in each pass, until each has ended, on all cores that the first may
+  /// use. The others are stopped meanwhile (SIGSTOP to their process groups): what depends on the time of
+  /// day, timers and networks, sees that. A result's wall time is the sum of its slices, its time limit holds
+  /// for that; CPU time is without what went before its start. Niceness and limits are those of the first;
+  /// counters are not for here. Throws as run() does.
   std::vector<ProcessResult> run_in_slices(std::span<const Command> commands, double slice,
                                            std::uint64_t seed, const std::stop_token& stop = {});
   static constexpr std::size_t most_at_once = 16;

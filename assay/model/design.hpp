@@ -125,10 +125,10 @@ struct BuildInfo {
   bool operator==(const BuildInfo&) const = default;
 };
 
-/// How the programs of one workload and setting are run in a round. turns: one after the other. abreast: all at
-/// once on one core, compared by CPU time. slices: at once on all their cores, but only one at a time, each for
-/// some milliseconds in turn until it has ended, compared by the sum of its slices. automatic: the campaign
-/// chooses for each workload, see WayChoice.
+/// How the programs of one workload and setting are run in a round. turns: one after the other. abreast: all
+/// at once on one core, compared by CPU time. slices: at once on all their cores, but only one at a time,
+/// each for some milliseconds in turn until it has ended, compared by the sum of its slices. automatic: the
+/// campaign chooses for each workload, see WayChoice.
 enum class Way { turns, abreast, slices, automatic };
 
 /// By what rules a campaign is measured and judged.

@@ -191,17 +191,26 @@ std::string way_text(Way way) {
 }
 
 template <>
+std::span<const EnumName<ProgramKind>> enum_names() {
+  using enum ProgramKind;
+  static constexpr std::array<EnumName<ProgramKind>, 3> all = {
+      {{one_core, "one core"}, {many_cores, "many cores"}, {waits, "waits"}}};
+  return all;
+}
+
+template <>
 std::span<const EnumName<WayReason>> enum_names() {
   using enum WayReason;
-  static constexpr std::array<EnumName<WayReason>, 9> all = {{{steadier, "steadier"},
-                                                              {asked, "asked"},
-                                                              {waits, "waits"},
-                                                              {unlike_costs, "unlike costs"},
-                                                              {memory, "memory"},
-                                                              {no_time, "no time"},
-                                                              {leaves_group, "leaves its group"},
-                                                              {disagrees, "disagrees"},
-                                                              {no_gain, "no gain"}}};
+  static constexpr std::array<EnumName<WayReason>, 10> all = {{{steadier, "steadier"},
+                                                               {asked, "asked"},
+                                                               {waits, "waits"},
+                                                               {unlike_costs, "unlike costs"},
+                                                               {writes, "writes files"},
+                                                               {memory, "memory"},
+                                                               {no_time, "no time"},
+                                                               {fails_at_once, "fails at once"},
+                                                               {disagrees, "disagrees"},
+                                                               {no_gain, "no gain"}}};
   return all;
 }
 

@@ -57,6 +57,8 @@ std::span<const EnumName<Way>> enum_names();
 /// As part of a sentence: "abreast", "in slices", "in turns".
 std::string way_text(Way way);
 template <>
+std::span<const EnumName<ProgramKind>> enum_names();
+template <>
 std::span<const EnumName<WayReason>> enum_names();
 template <>
 std::span<const EnumName<Direction>> enum_names();

@@ -13,9 +13,9 @@
 
 namespace assay::model {
 
-/// What a trial is for. warm_up: in the first round of a session, not judged. pilot: before the first judged round,
-/// to see how to run. measured: judged. control: in a round in turns of programs that are run another way,
-/// compared with the measured ones.
+/// What a trial is for. warm_up: in the first round of a session, not judged. pilot: before the first judged
+/// round, to see how to run. measured: judged. control: in a round in turns of programs that are run another
+/// way, compared with the measured ones.
 enum class Role { build, check, pilot, warm_up, measured, control };
 
 /// aborted: cut off by an interrupt or kill; its trials are kept, not judged.
@@ -123,20 +123,22 @@ struct CheckWarning {
   bool operator==(const CheckWarning&) const = default;
 };
 
-/// Why the programs of a workload are run the way they are, where the campaign chooses. steadier: the
-/// way's rounds scatter less than those in turns. asked: another campaign of the same programs has chosen it.
-/// The others are reasons for turns. waits: a program spends time on other things than a core. unlike_costs: one
-/// takes several times as long as another. memory: they don't fit in at once. no_time: trying would take too much of the
-/// budget. leaves_group: a process left its program's process group, so that it can't be stopped with it.
-/// disagrees: pilots of the two ways show different changes. no_gain: the other way scatters no less.
+/// Why the programs of a workload are run the way they are, where the campaign chooses. steadier: the way's
+/// rounds scatter less than those in turns. asked: another campaign of the same programs has chosen it. The
+/// others are reasons for turns. waits: a program spends time on other things than a core. unlike_costs: one
+/// takes several times as long as another. writes: they write files, and may meet in one. memory: they don't
+/// fit in at once. no_time: trying would take too much of the budget. fails_at_once: a pilot went wrong, or a
+/// process left its program's process group, so that it can't be stopped with it. disagrees: pilots of the
+/// two ways show different changes. no_gain: the other way scatters no less.
 enum class WayReason {
   steadier,
   asked,
   waits,
   unlike_costs,
+  writes,
   memory,
   no_time,
-  leaves_group,
+  fails_at_once,
   disagrees,
   no_gain
 };
@@ -146,8 +148,8 @@ struct WayChoice {
   WorkloadId workload;
   Way way = Way::turns;
   WayReason reason = WayReason::no_gain;
-  /// The standard deviation of a round's log ratio in pilot rounds in turns, and in those of the other way, the median
-  /// over the comparisons; 0: there were none.
+  /// The standard deviation of a round's log ratio in pilot rounds in turns, and in those of the other way,
+  /// the median over the comparisons; 0: there were none.
   double spread_in_turns = 0, spread = 0;
   bool operator==(const WayChoice&) const = default;
 };

@@ -89,7 +89,8 @@ class Observations::Collector {
       cell.trials_with_orphans += 1;
       cell.orphans += static_cast<std::size_t>(trial.orphans);
     }
-    if (trial.outcome == Outcome::discarded) ++into_.discard_reasons_[trial.detail];
+    if (trial.outcome == Outcome::discarded && trial.role != Role::pilot)
+      ++into_.discard_reasons_[trial.detail];
     const bool in_round = !trial.round || whole_.contains(*trial.round);
     if (trial.role == Role::measured && in_round && trial.outcome != Outcome::interrupted &&
         trial.outcome != Outcome::discarded) {
@@ -122,12 +123,9 @@ class Observations::Collector {
       if (slow && into_.design.metrics[reading.metric].is_time()) longest = std::max(longest, reading.value);
     for (const auto& reading : trial.readings) {
       if (slow && !into_.design.metrics[reading.metric].is_time()) continue;
-      auto& column = into_.columns_[{from, reading.metric}];
-      column.cell.push_back(trial.cell);
-      column.round.push_back(round);
-      column.repeat.push_back(trial.repeat);
-      column.position.push_back(trial.batch > 0 ? -1 : trial.position);
-      column.value.push_back(slow ? longest : reading.value);
+      into_.columns_[{from, reading.metric}].add(trial.cell, round, trial.repeat,
+                                                 trial.batch > 0 ? -1 : trial.position,
+                                                 slow ? longest : reading.value);
     }
   }
 

@@ -22,6 +22,13 @@ struct ValueColumn {
   std::vector<double> value;
 
   std::size_t size() const { return value.size(); }
+  void add(CellId of_cell, int in_round, int its_repeat, int its_position, double its_value) {
+    cell.push_back(of_cell);
+    round.push_back(in_round);
+    repeat.push_back(its_repeat);
+    position.push_back(its_position);
+    value.push_back(its_value);
+  }
 };
 
 /// A cell's values of a metric, each with its round (0: none), in the order of the rounds; several of one

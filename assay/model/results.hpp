@@ -1,6 +1,7 @@
 #pragma once
 
 #include <cstddef>
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -44,6 +45,25 @@ struct GateResult {
   bool unpaired = false;  ///< nothing ran side by side, so what changed besides the candidates counts as well
 };
 
+/// What a program's time goes into: one core, several, or waiting for other things than a core.
+enum class ProgramKind { one_core, many_cores, waits };
+
+/// What kind of program a cell is, by its first trials.
+struct ProgramTraits {
+  /// (CPU time + what it waited for a core) / wall time, the upper quartile of its trials.
+  double busy = 1;
+  double cores = 1;        ///< CPU time / wall time, typical
+  double wall = 0;         ///< seconds, of the quickest trial
+  double peak_memory = 0;  ///< bytes, of the largest trial
+
+  /// It waits where it is busy for less than 0.97 of the time, and keeps to one core up to 1.03 of them.
+  ProgramKind kind() const {
+    constexpr double nearly_busy = 0.97, more_than_one = 1.03;
+    if (busy < nearly_busy) return ProgramKind::waits;
+    return cores > more_than_one ? ProgramKind::many_cores : ProgramKind::one_core;
+  }
+};
+
 /// What a campaign found: the values that are shown, whatever the form.
 struct Findings {
   Design design;  ///< of the campaign that was judged
@@ -53,7 +73,8 @@ struct Findings {
   bool is_filtered = false;              ///< some findings were taken out, and candidates may have none left
   std::size_t rounds = 0;                ///< complete rounds after the warm-up
   std::vector<WayChoice> ways;           ///< how programs were run, where the campaign chose
-  std::map<CellId, double> wall_in_turns;  ///< seconds, typical, of cells that were run another way
+  std::map<CellId, ProgramTraits> programs;  ///< of cells whose times were measured
+  std::map<CellId, double> wall_in_turns;    ///< seconds, typical, of cells that were run another way
   double measured_seconds = 0;
   std::vector<Finding> findings;
   std::vector<RequirementFinding> requirements;

@@ -48,9 +48,9 @@ std::vector<std::string> advice(const Conditions& all) {
   const auto* longer = row_at(all, 200e-3);
   for (const auto* row : {longer, shorter})
     if (row != nullptr && row->in_turns && row->abreast && *row->abreast < 0.5 * *row->in_turns) {
-      lines.push_back(
-          fmt::format("For CPU-bound programs --abreast helps: at {} its spread is {:.1f} times smaller.",
-                      value_text(row->seconds, "s"), *row->in_turns / std::max(*row->abreast, 1e-9)));
+      lines.push_back(fmt::format(
+          "Abreast, as CPU-bound programs are run where it gains, the spread at {} is {:.1f} times smaller.",
+          value_text(row->seconds, "s"), *row->in_turns / std::max(*row->abreast, 1e-9)));
       break;
     }
   if (shorter != nullptr && longer != nullptr && shorter->in_turns && longer->in_turns &&

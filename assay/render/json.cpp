@@ -222,6 +222,15 @@ std::string to_json(const Findings& findings) {
                                             {"reason", to_string(choice.reason)},
                                             {"spread_in_turns", choice.spread_in_turns},
                                             {"spread", choice.spread}});
+  document["campaign"]["programs"] = Json::array();
+  for (const auto& [id, traits] : all.programs)
+    if (!all.design.is_twin(id))
+      document["campaign"]["programs"].push_back({{"candidate", all.design.candidate_of(id).name},
+                                                  {"workload", all.design.workload_of(id).name},
+                                                  {"setting", setting_json(all.design.cells[id].setting)},
+                                                  {"kind", to_string(traits.kind())},
+                                                  {"busy_share", traits.busy},
+                                                  {"cores_used", traits.cores}});
   document["answers"] = answers_json(all);
   document["findings"] = Json::array();
   for (const auto& finding : all.findings) document["findings"].push_back(finding_json(all, finding));

@@ -16,8 +16,8 @@ namespace assay::render {
 using namespace report;  // its words
 namespace {
 
-/// Text as Markdown that shows what would be an address, a person or an issue, and links to none of them: sites
-/// look for those in the text that is shown, where a backslash does not count.
+/// Text as Markdown that shows what would be an address, a person or an issue, and links to none of them:
+/// sites look for those in the text that is shown, where a backslash does not count.
 std::string unlinked(std::string markdown) {
   static const RE2 starts(R"((?i)(\\@|\\#|\bGH-|://|\bwww\.|\bmailto:)(\w))");
   RE2::GlobalReplace(&markdown, starts, R"(\1<!-- -->\2)");

@@ -211,8 +211,8 @@ std::size_t display_width(const std::string& text) {
 
 namespace {
 
-/// Where a command begins that ends the line, as "…: assay run --rounds 60": it stays in one piece, since what is
-/// pasted of it in two is two commands. The line's length where there is none.
+/// Where a command begins that ends the line, as "…: assay run --rounds 60": it stays in one piece, since
+/// what is pasted of it in two is two commands. The line's length where there is none.
 std::size_t command_of(const std::string& line) {
   for (const char* begin : {": assay ", ": ./"})
     if (const auto at = line.find(begin);

@@ -22,12 +22,15 @@ std::string how(const WayChoice& choice) {
       return in_turns("not all of their time is spent running");
     case WayReason::unlike_costs:
       return in_turns("one takes several times as long as another");
+    case WayReason::writes:
+      return in_turns(
+          "they write files, and at once could meet in one (fresh = true gives each trial a folder)");
     case WayReason::memory:
       return in_turns("together they need more memory than is free");
     case WayReason::no_time:
       return in_turns("trying other ways would take more than a quarter of the time");
-    case WayReason::leaves_group:
-      return in_turns("at once one of them fails, or a process of it can't be stopped with the others");
+    case WayReason::fails_at_once:
+      return in_turns("at once one of them fails, or can't be stopped with all its processes");
     case WayReason::disagrees:
       return in_turns("at once they get in each other's way and compare otherwise");
     case WayReason::no_gain:

@@ -47,7 +47,7 @@ std::string why_unavailable(const metrics::MetricInfo& row, const Plan& plan, co
                (offer.counting_problem.empty() ? "" : " (" + offer.counting_problem + ")");
       return {};
     case Needs::control_group:
-      if (offer.group_parent.empty() || abreast)
+      if (!offer.groups.accounts_memory || abreast)
         return "no control group for a trial; peak memory is that of the largest process";
       return {};
     case Needs::io_accounting:
@@ -136,7 +136,7 @@ Capabilities detect_capabilities(measure::Launcher& launcher) {
     if (result.counts[static_cast<std::size_t>(counter)]) offer.counters.push_back(counter);
   offer.counting_problem = launcher.counting_problem();
   offer.bytes = result.bytes_read.has_value();
-  offer.group_parent = measure::find_cgroup_parent();
+  offer.groups = measure::find_cgroup_parent();
   return offer;
 }
 

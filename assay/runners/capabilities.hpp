@@ -3,6 +3,7 @@
 #include <string>
 #include <vector>
 
+#include "assay/measure/cgroup.hpp"
 #include "assay/measure/process.hpp"
 #include "assay/model/id_table.hpp"
 #include "assay/model/metric.hpp"
@@ -15,7 +16,7 @@ struct Capabilities {
   std::vector<measure::Counter> counters;  ///< hardware ones that count
   std::string counting_problem;            ///< why others don't
   bool bytes = true;                       ///< read and written
-  std::string group_parent;                ///< where control groups can be made; empty: nowhere
+  measure::CgroupParent groups;            ///< where control groups can be made
 };
 
 /// Finds out by running a program that does nothing. Cost: a few milliseconds.

@@ -75,6 +75,7 @@ class DispatchRunner : public engine::TrialRunner {
   }
   bool runs_in_batch(CellId cell) const override { return runner_for(cell).runs_in_batch(cell); }
   bool can_run(CellId cell, Way way) const override { return runner_for(cell).can_run(cell, way); }
+  bool writes_files(CellId cell) const override { return runner_for(cell).writes_files(cell); }
   std::optional<int> shared_program(CellId cell) const override {
     return runner_for(cell).shared_program(cell);
   }

@@ -8,8 +8,8 @@
 
 namespace assay::runners {
 
-/// The readings of Assay's own metrics that one run gives, for the metrics that can be measured here and mean something
-/// of a program that is run this way.
+/// The readings of Assay's own metrics that one run gives, for the metrics that can be measured here and mean
+/// something of a program that is run this way.
 void add_program_metrics(const measure::ProcessResult& result, const measure::LoadDuring& beside,
                          const ProgramCell& cell, const metrics::MetricIndex& ids, Way way, Trial& trial);
 

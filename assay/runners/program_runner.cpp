@@ -5,8 +5,6 @@
 #include <cstring>
 #include <filesystem>
 
-#include "assay/measure/cgroup.hpp"
-#include "assay/measure/file_io.hpp"
 #include "assay/model/text.hpp"
 #include "assay/runners/output_check.hpp"
 #include "assay/runners/program_metrics.hpp"
@@ -50,14 +48,6 @@ void classify_exit(const measure::ProcessResult& result, const ProgramCell& cell
     says(Outcome::failed, "ended with exit status " + std::to_string(result.exit_status));
 }
 
-/// The answer of a run, whose text is `text`.
-check::Output answer_of(const measure::ProcessResult& result, std::string_view text) {
-  return {.out = text,
-          .whole = result.out->bytes() <= measure::Capture::kept,
-          .digest = result.out->digest(),
-          .size = result.out->bytes()};
-}
-
 }  // namespace
 
 ProgramRunner::Run ProgramRunner::prepare_run(CellId cell, Role role, const std::stop_token& stop) {
@@ -97,19 +87,34 @@ void ProgramRunner::pause_before_run(std::span<Run> runs, const std::stop_token&
   }
 }
 
+/// A control group for the trial's processes, where one can be had. One that tells no more than what they wait
+/// for is for trials that show what kind of program this is: it costs some milliseconds to make.
+void ProgramRunner::join_group(Run& run) const {
+  const auto role = run.trial.role;
+  const bool shows_kind = role == Role::check || role == Role::warm_up || role == Role::pilot;
+  if (offer_.groups.folder.empty() || !(offer_.groups.accounts_memory || shows_kind)) return;
+  run.group = std::make_unique<measure::TrialCgroup>(offer_.groups.folder,
+                                                     cells_[run.cell].planned.control.process_limit);
+  run.command.cgroup_file = run.group->procs_file();
+}
+
+/// What the group saw, when the run is over.
+void ProgramRunner::leave_group(Run& run) const {
+  if (!run.group) return;
+  run.at_process_limit = run.group->was_at_process_limit();
+  const auto id = ids_.find(metrics::MetricKind::tree_memory);
+  if (const auto peak = run.group->peak(); id && peak) run.trial.readings.push_back({*id, *peak});
+  if (const auto waited = run.group->core_wait())  // the launcher knows that of main processes only
+    run.result.core_wait = std::max(run.result.core_wait.value_or(0), *waited);
+  run.group.reset();
+}
+
 void ProgramRunner::run_alone(Run& run, const std::stop_token& stop) {
-  std::optional<measure::TrialCgroup> group;
-  if (!offer_.group_parent.empty()) {
-    group.emplace(offer_.group_parent, cells_[run.cell].planned.control.process_limit);
-    run.command.cgroup_file = group->procs_file();
-  }
+  join_group(run);
   const auto before = watch_.now();
   run.result = launcher_.run(run.command, stop);
   run.load_during = measure::difference(before, watch_.now(), run.result.user + run.result.system);
-  if (!group) return;
-  run.at_process_limit = group->was_at_process_limit();
-  const auto id = ids_.find(metrics::MetricKind::tree_memory);
-  if (const auto peak = group->peak(); id && peak) run.trial.readings.push_back({*id, *peak});
+  leave_group(run);
 }
 
 /// Seconds of the quickest of these programs, as far as known.
@@ -123,8 +128,12 @@ double ProgramRunner::shortest(std::span<const Run> runs) const {
 
 void ProgramRunner::run_concurrent(std::vector<Run>& runs, const Batch& batch, const std::stop_token& stop) {
   std::vector<measure::Command> commands;
-  for (const auto& run : runs) commands.push_back(run.command);
-  // Long slices let each program find its caches as it left them; a dozen at least even out what comes and goes.
+  for (auto& run : runs) {
+    join_group(run);
+    commands.push_back(run.command);
+  }
+  // Long slices let each program find its caches as it left them; a dozen at least even out what comes and
+  // goes.
   constexpr double long_slice = 0.05, short_slice = 0.02, least_slice = 0.003, fewest = 12;
   const bool abreast = batch.way == Way::abreast;
   const double slice = std::clamp(shortest(runs) / fewest, least_slice, abreast ? long_slice : short_slice);
@@ -140,6 +149,7 @@ void ProgramRunner::run_concurrent(std::vector<Run>& runs, const Batch& batch, c
   for (const auto& result : results) cpu += result.user + result.system;
   for (std::size_t i = 0; i < runs.size(); ++i) {
     runs[i].result = std::move(results[i]);
+    leave_group(runs[i]);
     // What the batch ran beside is reported once, or it would count for each.
     const auto beside = measure::difference(before, after, cpu);
     runs[i].load_during = i == 0 ? beside : measure::LoadDuring{.suspended = beside.suspended};
@@ -157,8 +167,7 @@ void ProgramRunner::finish(Run& run, Way way) {
                       " processes; process_limit in [control] is how many it may have)";
     if (run.result.peer_failed) trial.outcome = Outcome::discarded;
     if (run.result.left_group && trial.outcome == Outcome::ok) {
-      // A pilot shows that it does not work; where slices were asked for, it is a failure.
-      trial.outcome = trial.role == Role::pilot ? Outcome::discarded : Outcome::failed;
+      trial.outcome = Outcome::failed;
       trial.detail =
           "a process left its program's process group, so that it can't be stopped in slices; run it in "
           "turns (mode = \"turns\", --turns)";
@@ -193,112 +202,6 @@ void ProgramRunner::finish(Run& run, Way way) {
   }
 }
 
-std::optional<int> ProgramRunner::shared_program(CellId cell) const {
-  const auto& part = cells_[cell].part;
-  return part ? std::optional(part->program) : std::nullopt;
-}
-
-ProgramRunner::ProgramSamples ProgramRunner::run_program(CellId any_part, Role role,
-                                                         const std::stop_token& stop) {
-  auto run = prepare_run(any_part, role, stop);
-  pause_before_run(std::span(&run, 1), stop);
-  if (run.ready) run_alone(run, stop);
-  finish(run);
-  ProgramSamples whole{.trial = std::move(run.trial)};
-  if (whole.trial.outcome == Outcome::ok && run.result.samples)
-    whole.samples = parse_samples(run.result.samples->head());
-  return whole;
-}
-
-Trial ProgramRunner::check_part(CellId cell, const std::stop_token& stop) {
-  const auto program = cells_[cell].part->program;
-  auto& checked = checked_programs_[program];
-  if (!checked || checked->reported.contains(cell)) checked = run_program(cell, Role::check, stop);
-  checked->reported.insert(cell);
-  auto trial =
-      trial_from_samples(cell, checked->trial, checked->samples, cells_[cell].part->setting, design_.metrics);
-  mark_unsupported(trial);
-  trial.readings.clear();
-  return trial;
-}
-
-/// One run of a contest program, and a trial for each of its parts in the batch.
-std::vector<Trial> ProgramRunner::run_parts(const Batch& batch, const std::stop_token& stop) {
-  const auto whole = run_program(batch.cells.front(), batch.role, stop);
-  std::vector<Trial> trials;
-  for (const auto cell : batch.cells) {
-    auto trial =
-        trial_from_samples(cell, whole.trial, whole.samples, cells_[cell].part->setting, design_.metrics);
-    if (trial.outcome == Outcome::unsupported)
-      trial.outcome = Outcome::failed;  // it was there when it was checked
-    trial.round = batch.round;
-    trial.position = batch.position;
-    trials.push_back(std::move(trial));
-  }
-  return trials;
-}
-
-Trial ProgramRunner::check(CellId cell, std::optional<CellId> baseline, const std::stop_token& stop) {
-  if (cells_[cell].part) return check_part(cell, stop);
-  auto run = prepare_run(cell, Role::check, stop);
-  pause_before_run(std::span(&run, 1), stop);
-  if (run.ready) run_alone(run, stop);
-  finish(run);
-  auto& trial = run.trial;
-  if (mark_unsupported(trial) || trial.outcome != Outcome::ok) return std::move(trial);
-  const auto& what = cells_[cell];
-  const auto text = run.result.out->head();
-  const auto mine = answer_of(run.result, text);
-  std::string kept;
-  std::optional<check::Output> expected;
-  if (what.expected)
-    expected = {*what.expected, true, measure::digest_of(*what.expected), what.expected->size()};
-  else if (baseline) {
-    if (const auto known = answers_.find(*baseline); known != answers_.end()) {
-      kept = known->second.text();
-      expected = known->second.as_output(kept);
-    }
-  }
-  // An output with measured figures in it differs from run to run: that it differs from another's means
-  // nothing.
-  const bool has_figures =
-      std::ranges::any_of(what.metrics, [](const UserMetric& own) { return own.planned.from == "stdout"; });
-  auto wrong = check::check_output(what.planned.check, mine, expected);
-  if (wrong)
-    *wrong += stderr_tail(run.result);
-  else
-    wrong = run_checker(launcher_, what, mine, stop);
-  if (wrong) {
-    trial.outcome = Outcome::wrong;
-    trial.detail = *wrong;
-  } else if (has_figures) {
-    trial.output_digest.clear();
-  } else if (expected && !what.expected && expected->digest != mine.digest) {
-    trial.detail = check::first_difference(mine, *expected);
-    if (!what.planned.check.program.empty()) trial.detail += "; the checker program accepts both";
-  }
-  answers_.insert_or_assign(cell, StoredOutput(mine));
-  return std::move(trial);
-}
-
-void ProgramRunner::recheck_output(const Batch& batch, Run& run, const std::stop_token& stop) {
-  const auto checked = answers_.find(run.cell);
-  if (run.trial.outcome != Outcome::ok || !run.result.out || checked == answers_.end() ||
-      checked->second.digest() == run.trial.output_digest)
-    return;
-  const auto& what = cells_[run.cell];
-  const auto text = run.result.out->head(), kept = checked->second.text();
-  const auto now = answer_of(run.result, text);
-  auto wrong = check::check_output(what.planned.check, now, checked->second.as_output(kept));
-  if (wrong)
-    *wrong += stderr_tail(run.result);
-  else
-    wrong = run_checker(launcher_, what, now, stop);
-  if (!wrong) return;
-  run.trial.outcome = Outcome::wrong;
-  run.trial.detail = "its answer changed in round " + std::to_string(batch.round) + ": " + *wrong;
-}
-
 /// Whether something is watched, or demanded, that programs which share a core don't have of their own.
 bool ProgramRunner::asks_for_own_core(CellId cell) const {
   const auto needs = [](const Metric& metric) {
@@ -319,9 +222,16 @@ bool ProgramRunner::can_run(CellId cell, Way way) const {
   const auto& what = cells_[cell];
   const auto& control = what.planned.control;
   if (what.part || !control.cold.empty()) return false;
+  // Steps around each trial prepare a place for it alone.
+  const bool alone = !control.fresh && (!control.before.run.empty() || !control.after.run.empty());
+  if (alone && plan_.rounds.mode == Way::automatic) return false;
   if (way == Way::slices) return what.metrics.empty() || plan_.rounds.mode == Way::slices;
   if (control.nice != 0 || control.memory_limit > 0 || control.cores.size() > 1) return false;
   return plan_.rounds.mode == Way::abreast || !asks_for_own_core(cell);
+}
+
+bool ProgramRunner::writes_files(CellId cell) const {
+  return writers_.contains(cell) && !cells_[cell].planned.control.fresh;
 }
 
 bool ProgramRunner::allows_repeats(CellId cell) const {
@@ -338,35 +248,6 @@ double ProgramRunner::seconds_before_trial(CellId cell) const {
     return other.workload == mine.workload && other.setting == mine.setting;
   });
   return cells_[cell].planned.control.pause / static_cast<double>(together);
-}
-
-bool ProgramRunner::needs_final_check(CellId cell) const {
-  // Exit statuses are seen in every trial: at the end only answers are worth another run.
-  const auto& asked = workload_of(cell).check;
-  return !cells_[cell].part && asked != OutputCheck{.exit_ok = asked.exit_ok};
-}
-
-std::vector<CheckWarning> ProgramRunner::check_warnings() const {
-  std::vector<CheckWarning> doubts;
-  if (design_.kind != CampaignKind::plan) return doubts;
-  for (const auto workload : design_.workloads.ids()) {
-    const auto& check = plan_.workload(workload).check;
-    if (plan_.workload(workload).service || !plan_.workload(workload).contest.empty()) continue;
-    if (!check::accepts_empty_output(check)) continue;
-    const bool nothing = std::ranges::any_of(design_.comparisons, [&](const Comparison& comparison) {
-      const auto known = answers_.find(comparison.baseline);
-      return design_.cells[comparison.baseline].workload == workload && known != answers_.end() &&
-             known->second.size() == 0;
-    });
-    if (nothing)
-      doubts.push_back({workload, "its answer is empty, so its check proves nothing"});
-    else if (!check.match.empty())
-      doubts.push_back(
-          {workload, "its check would pass on an empty answer: \"" + check.match + "\" occurs in one"});
-    else if (check.equal.empty())
-      doubts.push_back({workload, "nothing checks what it answers"});
-  }
-  return doubts;
 }
 
 std::vector<Trial> ProgramRunner::run(const Batch& batch, const std::stop_token& stop) {
@@ -388,6 +269,10 @@ std::vector<Trial> ProgramRunner::run(const Batch& batch, const std::stop_token&
     }
     finish(run, way);
     recheck_output(batch, run, stop);
+    // A pilot that goes wrong at once speaks against running at once, not against its program.
+    if (batch.role == Role::pilot && way != Way::turns && run.trial.outcome != Outcome::ok &&
+        run.trial.outcome != Outcome::interrupted)
+      run.trial.outcome = Outcome::discarded;
     run.trial.round = batch.round;
     run.trial.position = batch.position + static_cast<int>(i);
     run.trial.batch = batch.number;

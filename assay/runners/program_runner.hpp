@@ -12,6 +12,7 @@
 
 #include "assay/check/output.hpp"
 #include "assay/engine/trial_runner.hpp"
+#include "assay/measure/cgroup.hpp"
 #include "assay/measure/process.hpp"
 #include "assay/measure/system_load.hpp"
 #include "assay/metrics/catalogue.hpp"
@@ -89,6 +90,7 @@ class ProgramRunner : public engine::TrialRunner {
 
   bool runs_in_batch(CellId /*cell*/) const override { return false; }
   bool can_run(CellId cell, Way way) const override;
+  bool writes_files(CellId cell) const override;
   std::optional<int> shared_program(CellId cell) const override;
   bool allows_repeats(CellId cell) const override;
   double seconds_before_trial(CellId cell) const override;
@@ -104,8 +106,9 @@ class ProgramRunner : public engine::TrialRunner {
     std::unique_ptr<TrialEnvironment> staging;
     measure::ProcessResult result;
     measure::LoadDuring load_during;
-    bool ready = false;             ///< staged; else the trial says why not
-    bool at_process_limit = false;  ///< it asked for more processes than it may have
+    bool ready = false;                           ///< staged; else the trial says why not
+    std::unique_ptr<measure::TrialCgroup> group;  ///< none where none can be had
+    bool at_process_limit = false;                ///< it asked for more processes than it may have
   };
 
   /// A run of a contest program, and the parts that have taken their answer from it.
@@ -122,6 +125,8 @@ class ProgramRunner : public engine::TrialRunner {
   double shortest(std::span<const Run> runs) const;
   Run prepare_run(CellId cell, Role role, const std::stop_token& stop);
   void pause_before_run(std::span<Run> runs, const std::stop_token& stop) const;
+  void join_group(Run& run) const;
+  void leave_group(Run& run) const;
   void run_alone(Run& run, const std::stop_token& stop);
   void run_concurrent(std::vector<Run>& runs, const Batch& batch, const std::stop_token& stop);
   void finish(Run& run, Way way = Way::turns);
@@ -139,6 +144,7 @@ class ProgramRunner : public engine::TrialRunner {
   measure::LoadMonitor watch_;
   std::map<CellId, StoredOutput> answers_;  ///< of checks
   std::map<CellId, double> shortest_;       ///< seconds of CPU time of a cell's quickest run so far
+  std::set<CellId> writers_;                ///< whose checks wrote to more than their output
   /// The last checking run of each contest program.
   std::map<int, std::optional<ProgramSamples>> checked_programs_;
 };

@@ -156,8 +156,8 @@ class CellPreparer {
     if (built != nullptr) record_build(planned, *built, program);
   }
 
-  /// The script that a cell's command gives its interpreter: the first argument that is no option, where it names
-  /// a file that begins with #! or has an interpreter's ending. Empty: there is none.
+  /// The script that a cell's command gives its interpreter: the first argument that is no option, where it
+  /// names a file that begins with #! or has an interpreter's ending. Empty: there is none.
   std::string script_of(const plan::PlannedCell& planned) const {
     const auto& words = planned.command;
     const auto at =

@@ -29,7 +29,8 @@ struct PlanOptions {
   judge::CallPromise promise;      ///< how sure a change must be before its cells leave
   /// Above 0: measures so many rounds, each cell once in each, whatever they show, in place of the plan's.
   int fixed_rounds = 0;
-  /// How programs are run, where another campaign of the same has chosen; what is not among them is chosen anew.
+  /// How programs are run, where another campaign of the same has chosen; what is not among them is chosen
+  /// anew.
   std::vector<WayChoice> ways;
   /// Says also what was built before.
   bool report_cached_builds = true;

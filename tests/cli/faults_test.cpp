@@ -11,8 +11,8 @@
 
 #include "support/tool.hpp"
 
-// Every call of the C library that can fail, made to fail once (tests/programs/faults.cpp), and kill -9 before it. Here a
-// sample of the calls of each command; scripts/faults.sh walks all of them.
+// Every call of the C library that can fail, made to fail once (tests/programs/faults.cpp), and kill -9
+// before it. Here a sample of the calls of each command; scripts/faults.sh walks all of them.
 
 namespace assay {
 namespace {
@@ -112,8 +112,8 @@ class Faults : public testing::Test {
     return calls;
   }
 
-  /// The ledger is whole, nothing is left running, and the next command works: it shows the newest campaign, or says
-  /// that nothing of it could be compared.
+  /// The ledger is whole, nothing is left running, and the next command works: it shows the newest campaign,
+  /// or says that nothing of it could be compared.
   void expect_unharmed(const std::string& what) const {
     const auto path = scratch_.path("try/.assay/ledger.db");
     if (fs::exists(path)) {
@@ -168,7 +168,8 @@ TEST_F(Faults, ServersSurviveAnyCallThatFails) {
         SERVE, "PORT", "plain", "vs", SERVE, "PORT", "work", "1"});
 }
 
-/// Commits that are built, and linked again: only where all calls are asked for, since each try takes seconds.
+/// Commits that are built, and linked again: only where all calls are asked for, since each try takes
+/// seconds.
 TEST_F(Faults, CommitsSurviveAnyCallThatFails) {
   if (tries() < 100) GTEST_SKIP() << "scripts/faults.sh runs it";
   make_commits();

@@ -107,6 +107,16 @@ TEST(DuelMeasures, TheWayOfRunningIsChosenAndReported) {
   EXPECT_THAT(text, testing::AnyOf(HasSubstr("run in turns: "), HasSubstr("run abreast on one core")));
   const auto waiting = duel(scratch, {}, {"sleep", "0.03"}, {"sleep", "0.06"});
   EXPECT_EQ(waiting["campaign"]["ways"][0]["reason"], "waits");
+  const auto reason_of_writers = [&](std::vector<std::string> options) {
+    options.insert(options.begin(), {"duel", "--json", "--rounds", "6"});
+    options.insert(options.end(), {"sh", "-c", "head -c 5000 /dev/zero > f", "vs", "sh", "-c",
+                                   "head -c 6000 /dev/zero > f"});
+    const auto ways = json::parse(assay(scratch, options).out)["campaign"]["ways"];
+    return ways.size() == 1 ? ways[0]["reason"].get<std::string>() : "none";
+  };
+  EXPECT_EQ(reason_of_writers({}), "writes files") << "at once they would meet in one";
+  EXPECT_NE(reason_of_writers({"--fresh"}), "writes files") << "each trial has a folder of its own";
+  EXPECT_EQ(reason_of_writers({"--before", "true"}), "none") << "the step prepares a place for one alone";
   const auto unlike = duel(scratch, {}, {"spin", "0.01"}, {"spin", "0.2"});
   EXPECT_EQ(unlike["campaign"]["ways"][0]["way"], "turns");
   EXPECT_TRUE(duel(scratch, {"--turns"}, {"spin", "0.01"}, {"spin", "0.02"})["campaign"]["ways"].empty());

@@ -18,13 +18,14 @@ namespace {
 
 using test::Observing;
 
-/// Two programs on a machine that is made up: their times, what they wait for, and what running at once does to them.
+/// Two programs on a machine that is made up: their times, what they wait for, and what running at once does
+/// to them.
 struct Machine : TrialRunner {
   double seconds[2] = {0.1, 0.1};
   double cores = 1, waits = 0;                ///< shares of their time
   double noise_in_turns = 0.1, noise = 0.01;  ///< of a program's time, standard deviation of its logarithm
   double distortion = 0;                      ///< of the second, at once, as a log ratio
-  bool fails_at_once = false;
+  bool fails_at_once = false, writes = false;
   std::uint64_t seed = 1;
   std::set<Way> ways = {Way::turns, Way::abreast, Way::slices};
   std::vector<std::pair<Role, Way>> ran;
@@ -61,7 +62,9 @@ struct Machine : TrialRunner {
     return trials;
   }
   bool runs_in_batch(CellId) const override { return false; }
+  bool allows_repeats(CellId) const override { return true; }
   bool can_run(CellId, Way way) const override { return ways.contains(way); }
+  bool writes_files(CellId cell) const override { return writes && cell == CellId{1}; }
   bool needs_final_check(CellId) const override { return false; }
 
  private:
@@ -121,6 +124,30 @@ TEST(WayChooser, OneCoreProgramsRunAbreastWhereThatIsSteadier) {
   EXPECT_EQ(pilots_abreast, WayChooser::pilots_each);
 }
 
+TEST(WayChooser, ShortProgramsAreWarmedUpOftenEnoughToTellWhatTheyWaitFor) {
+  const auto warm_ups = [](double seconds) {
+    Machine machine;
+    machine.seconds[0] = machine.seconds[1] = seconds;
+    const auto record = measure(machine).record;
+    return std::ranges::count(record.log.trials, Role::warm_up, &Trial::role);
+  };
+  EXPECT_EQ(warm_ups(0.1), 2);
+  EXPECT_EQ(warm_ups(0.005), 6);
+}
+
+TEST(WayChooser, FindingsTellWhatKindEachProgramIs) {
+  const auto kind_of = [](double cores, double waits) {
+    Machine machine;
+    machine.cores = cores;
+    machine.waits = waits;
+    return measure(machine).findings.programs.at(CellId{1}).kind();
+  };
+  EXPECT_EQ(kind_of(1, 0), ProgramKind::one_core);
+  EXPECT_EQ(kind_of(1.8, 0), ProgramKind::many_cores);
+  EXPECT_EQ(kind_of(1, 0.05), ProgramKind::waits);
+  EXPECT_EQ(kind_of(1, 0.02), ProgramKind::one_core) << "less than 3 %";
+}
+
 TEST(WayChooser, RunsInTurnsForEachReason) {
   const auto reason_where = [](const std::function<void(Machine&)>& change,
                                std::optional<double> budget = 60) {
@@ -132,8 +159,9 @@ TEST(WayChooser, RunsInTurnsForEachReason) {
   };
   EXPECT_EQ(reason_where([](Machine& m) { m.noise = 10 * m.noise_in_turns; }), WayReason::no_gain);
   EXPECT_EQ(reason_where([](Machine& m) { m.waits = 0.1; }), WayReason::waits);
+  EXPECT_EQ(reason_where([](Machine& m) { m.writes = true; }), WayReason::writes);
   EXPECT_EQ(reason_where([](Machine& m) { m.seconds[1] = 0.35; }), WayReason::unlike_costs);
-  EXPECT_EQ(reason_where([](Machine& m) { m.fails_at_once = true; }), WayReason::leaves_group);
+  EXPECT_EQ(reason_where([](Machine& m) { m.fails_at_once = true; }), WayReason::fails_at_once);
   EXPECT_EQ(reason_where([](Machine&) {}, 4.5), WayReason::no_time)
       << "6 rounds of 0.2 s are more than a quarter";
   EXPECT_EQ(reason_where([](Machine& m) {
@@ -177,8 +205,8 @@ TEST(WayChooser, ADistortionThatComesLaterIsNoted) {
   EXPECT_EQ(std::ranges::count(findings.notes, NoteKind::concurrency_bias, &Note::kind), 1);
 }
 
-/// Whatever the machine: of campaigns in which nothing differs, at most 5 % call a change, the choice of the way included.
-/// ASSAY_CAMPAIGNS: how many of each, by hand.
+/// Whatever the machine: of campaigns in which nothing differs, at most 5 % call a change, the choice of the
+/// way included. ASSAY_CAMPAIGNS: how many of each, by hand.
 TEST(WayChooser, TheErrorRateHoldsWithTheChoice) {
   const char* asked = std::getenv("ASSAY_CAMPAIGNS");
   const int campaigns = asked != nullptr ? std::atoi(asked) : 12;
@@ -212,7 +240,8 @@ TEST(IsSteadier, BelowThreeQuartersOfInTurnsAndTheFewerTheComparisonsTheMoreTheU
 }
 
 TEST(WaysDisagree, ByWelchsTestAndTheMargin) {
-  // R: t.test(c(0.01,0.02,0.03), c(0.11,0.12,0.125))$p.value is 0.0002583146; of c(0.05,0.09,0.02) and it 0.07891444
+  // R: t.test(c(0.01,0.02,0.03), c(0.11,0.12,0.125))$p.value is 0.0002583146; of c(0.05,0.09,0.02) and it
+  // 0.07891444
   const std::vector<double> a = {0.01, 0.02, 0.03}, b = {0.11, 0.12, 0.125}, c = {0.05, 0.09, 0.02};
   EXPECT_TRUE(ways_disagree(a, b, 0.01, 0.0002584));
   EXPECT_FALSE(ways_disagree(a, b, 0.01, 0.0002582));

@@ -3,6 +3,7 @@
 #include <unistd.h>
 
 #include <fstream>
+#include <thread>
 
 #include "assay/measure/cgroup.hpp"
 #include "assay/measure/file_io.hpp"
@@ -88,18 +89,44 @@ TEST(Control, AControlGroupIsJoinedAndItsPeakRead) {
   EXPECT_FALSE(group.peak());
   std::ofstream(group.procs_file().substr(0, group.procs_file().rfind('/')) + "/memory.peak") << "12345678\n";
   EXPECT_EQ(group.peak(), 12345678);
+  EXPECT_FALSE(group.core_wait());
+  std::ofstream(group.procs_file().substr(0, group.procs_file().rfind('/')) + "/cpu.pressure")
+      << "some avg10=0.00 avg60=1.50 avg300=0.20 total=250000\nfull avg10=0.00 avg60=0.00 avg300=0.00 "
+         "total=7\n";
+  EXPECT_DOUBLE_EQ(group.core_wait().value_or(0), 0.25);
   command.cgroup_file = "/nowhere/cgroup.procs";
   EXPECT_THAT(launcher.run(command).not_started.value_or(""), HasSubstr("control group can't be joined"));
 }
 
-TEST(Control, NoControlGroupIsFoundWhereNoneAccountsMemory) {
+TEST(Control, NoControlGroupIsFoundWhereNoneTellsAnything) {
   const Scratch scratch;
-  EXPECT_EQ(find_cgroup_parent(scratch.path(), scratch.path("none")), "");
+  EXPECT_EQ(find_cgroup_parent(scratch.path(), scratch.path("none")).folder, "");
   const auto old_kind = scratch.file("v1", "4:memory:/here\n");
-  EXPECT_EQ(find_cgroup_parent(scratch.path(), old_kind), "");
+  EXPECT_EQ(find_cgroup_parent(scratch.path(), old_kind).folder, "");
   scratch.file("fs/a/b/cgroup.procs", "");
-  EXPECT_EQ(find_cgroup_parent(scratch.path("fs"), scratch.file("v2", "0::/a/b\n")), "");
+  EXPECT_EQ(find_cgroup_parent(scratch.path("fs"), scratch.file("v2", "0::/a/b\n")).folder, "");
   EXPECT_FALSE(std::filesystem::exists(scratch.path("fs/a/b/assay-" + std::to_string(getpid()) + "-1")));
+}
+
+TEST(Control, AGroupTellsWhatChildrenWaitedForTheCore) {
+  const auto parent = find_cgroup_parent();
+  if (!parent.tells_core_wait) GTEST_SKIP() << "the kernel offers no control group that tells it";
+  TrialCgroup group(parent.folder);
+  Launcher launcher;
+  auto command = behave({});
+  command.program = "/bin/sh";
+  command.arguments = {"sh", "-c", std::string(BEHAVE) + " spin 0.4; true"};
+  command.cores = {cores_allowed().back()};
+  auto other = behave({"spin", "0.4"});
+  other.cores = command.cores;
+  std::thread beside([&] { Launcher().run(other); });
+  command.cgroup_file = group.procs_file();
+  const auto result = launcher.run(command);
+  beside.join();
+  EXPECT_EQ(result.exit_status, 0);
+  // Two that want one core get half of it each, so that 0.4 s of waiting are usual.
+  EXPECT_GT(group.core_wait().value_or(0), 0.05);
+  EXPECT_GT(group.core_wait().value_or(0), result.core_wait.value_or(0)) << "the shell itself only waited";
 }
 
 TEST(MachineLock, TellsWhoHasItAndWaitsLongForOneselfAndRootOnly) {

@@ -76,7 +76,7 @@ TEST(Slices, TheTimeLimitIsOfEachProgramsOwnSlices) {
   auto slow = behave({"pid", scratch.path("pids"), "ignore-term", "spin", "30"});
   slow.timeout = 2;
   slow.grace = 0.2;
-  auto quick = behave({"spin", "0.3"});
+  auto quick = behave({"spin", "0.1"});
   quick.timeout = 2;  // the campaign as a whole takes longer than that
   const auto results = launcher.run_in_slices(std::vector{slow, quick, quick}, slice, 7);
   EXPECT_TRUE(results[0].timed_out);

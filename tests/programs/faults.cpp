@@ -1,11 +1,11 @@
-/// Loaded into the tool by LD_PRELOAD: counts its calls of the C library that can fail, and makes one of them fail,
-/// fall short, or be the last before a kill.
+/// Loaded into the tool by LD_PRELOAD: counts its calls of the C library that can fail, and makes one of them
+/// fail, fall short, or be the last before a kill.
 ///
 ///   ASSAY_FAULT_AT=N     the call, from 1; 0: none
-///   ASSAY_FAULT_WAY=K    which of the ways that such a call can fail, from 0, round and round; -1: SIGKILL before it
+///   ASSAY_FAULT_WAY=K    which of the ways that such a call can fail, from 0, in turn; -1: SIGKILL before it
 ///   ASSAY_FAULT_LOG=FILE gets the number of calls when the process ends, and what was made to fail
-///   ASSAY_FAULT_IN=NAME  the processes that are concerned, `assay` by default: not compilers, not what is measured
-///   ASSAY_FAULT_COUNT=FILE  8 bytes in which all such processes count together; without it, each counts by itself
+///   ASSAY_FAULT_IN=NAME  the processes that are concerned, `assay` by default: not what is measured
+///   ASSAY_FAULT_COUNT=FILE  8 bytes in which all such processes count together; without it each for itself
 #include <dlfcn.h>
 #include <fcntl.h>
 #include <poll.h>

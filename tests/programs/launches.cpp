@@ -1,5 +1,5 @@
-// Asks launchers for everything they can do, for scripts/valgrind.sh: single programs, programs abreast, servers, what is
-// left running, what runs too long, what can't be started, stop requests, several at once.
+// Asks launchers for everything they can do, for scripts/valgrind.sh: single programs, programs abreast,
+// in slices, servers, what is left running, what runs too long, what can't be started, stop requests, several at once.
 
 #include <chrono>
 #include <cstdio>
@@ -39,12 +39,15 @@ int main() {
   for (const auto& result :
        launcher.run_abreast(std::vector<Command>{spin, spin, spin}, cores_allowed().back()))
     expect(result.exit_status == 0 && result.user > 0, "abreast");
+  for (const auto& result : launcher.run_in_slices(std::vector<Command>{spin, spin, leaving}, 0.005, 7))
+    expect(result.wall > 0 && result.left_group, "slices, with a process that is in no program's group");
   Command sleep{.program = "/bin/sleep", .arguments = {"sleep", "60"}};
   auto brief = sleep;
   brief.timeout = brief.grace = 0.3;
   expect(launcher.run(brief).timed_out, "a time limit");
   launcher.run({.program = "/nonexistent", .arguments = {"x"}});
   auto server = launcher.start(sleep);
+  std::this_thread::sleep_for(milliseconds(300));  // valgrind's vfork does not wait for the exec
   expect(server.still_runs(), "a server");
   server.stop();
   expect(server.wait().signal == SIGTERM, "a server that is asked to end");

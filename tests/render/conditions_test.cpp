@@ -62,7 +62,7 @@ TEST(Advice, EachHintBeginsJustAboveItsThreshold) {
   machine.facts.back().value = "powersave";
   EXPECT_THAT(said(machine), HasSubstr("governor is powersave"));
   machine.noise[2].abreast = 0.0029;
-  EXPECT_THAT(said(machine), HasSubstr("--abreast helps: at 200 ms its spread is 2.1 times smaller"));
+  EXPECT_THAT(said(machine), HasSubstr("the spread at 200 ms is 2.1 times smaller"));
   machine.noise[1].in_turns = 0.013;
   EXPECT_THAT(said(machine), HasSubstr("Longer runs help"));
 }

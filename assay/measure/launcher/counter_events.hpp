@@ -6,8 +6,8 @@
 
 namespace assay::measure::protocol {
 
-/// What the kernel is asked for to count events of one kind, user space only: counting needs privilege otherwise.
-/// Only the task clock runs in the kernel all the same. It does not count yet.
+/// What the kernel is asked for to count events of one kind, user space only: counting needs privilege
+/// otherwise. Only the task clock runs in the kernel all the same. It does not count yet.
 inline perf_event_attr counter_attribute(Count kind) {
   struct Event {
     unsigned type;

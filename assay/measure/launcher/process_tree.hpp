@@ -13,14 +13,15 @@ int signal_below(int root, int signal_number);
 /// Signals everything below this process.
 int signal_everything(int signal_number);
 
-/// Kills what is below a process: stops all of it first, until no more comes, so that a tree that grows can be
-/// caught.
+/// Kills what is below a process: stops all of it first, until no more comes, so that a tree that grows can
+/// be caught.
 void kill_below(int root);
 
 /// Whether each process below this one is in one of `count` process groups, or has ended.
 bool are_all_below_in(const int* groups, int count);
 
-/// The letter that /proc has for what a process does: T, it was stopped; Z, it has ended. ? where there is none.
+/// The letter that /proc has for what a process does: T, it was stopped; Z, it has ended. ? where there is
+/// none.
 char state_of(int pid);
 
 /// The session that a process, or one that has ended and was not reaped yet, belongs to; 0 when unknown.

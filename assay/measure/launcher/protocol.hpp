@@ -6,10 +6,10 @@
 /// What Assay and its launcher say to each other: one packet each way per batch, over a SEQPACKET socket, and
 /// a second one back where the request asks for a message when the program has started.
 ///
-/// A batch is one program, or several that run abreast or in slices. A request carries descriptors: a memfd with the text
-/// block, then for each program where its stdout, its stderr and its samples (descriptor 3) go. The text
-/// block is, for each program, its ProgramHead and then NUL-ended texts: working directory, program, stdin
-/// file, the cgroup file to join (or nothing), its arguments, its environment entries. Cancel and stop
+/// A batch is one program, or several that run abreast or in slices. A request carries descriptors: a memfd
+/// with the text block, then for each program where its stdout, its stderr and its samples (descriptor 3) go.
+/// The text block is, for each program, its ProgramHead and then NUL-ended texts: working directory, program,
+/// stdin file, the cgroup file to join (or nothing), its arguments, its environment entries. Cancel and stop
 /// requests carry nothing and get no reply of their own: the running batch's reply comes early.
 namespace assay::measure::protocol {
 

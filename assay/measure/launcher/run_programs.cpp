@@ -99,7 +99,8 @@ void pass(const Gate& gate) {
   }
 }
 
-/// In the child: ready, through the gate or stopped until the first slice, and away. A vfork here would wait for itself.
+/// In the child: ready, through the gate or stopped until the first slice, and away. A vfork here would wait
+/// for itself.
 [[noreturn]] void go(const Start& start, const Request& request, const Gate& gate, int ready, Left& left) {
   close(gate.write_end);
   const bool prepared = prepare(start, request, left.failure);

@@ -45,8 +45,8 @@ std::int64_t now_ns() {
 
 namespace {
 
-/// Asks for slices of this length, where the kernel (6.12 and later) gives ordinary programs any: an older one, and
-/// one that refuses, keeps its own.
+/// Asks for slices of this length, where the kernel (6.12 and later) gives ordinary programs any: an older
+/// one, and one that refuses, keeps its own.
 void ask_for_slices(std::int64_t length) {
   struct Attributes {
     std::uint32_t size, policy;
