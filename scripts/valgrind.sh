@@ -26,7 +26,7 @@ assay_launcher_image_end:
 .section .note.GNU-stack,"",@progbits
 S
 g++ "${flags[@]}" tests/programs/launches.cpp assay/measure/{capture,cgroup,file_io,launcher_connection,launcher_pool,launcher_request}.cpp \
-  assay/measure/{process,program_file}.cpp assay/measure/launcher/process_tree.cpp \
+  assay/measure/{process,program_file,sampling}.cpp assay/measure/launcher/process_tree.cpp \
   assay/model/{error,own_files,text,enum_names,setting}.cpp "$work/image.S" -o "$work/launches" -lxxhash -lfmt -lpthread
 "$work/launches"
 cat "$work"/log.*

@@ -1,13 +1,12 @@
 #include <CLI/CLI.hpp>
 #include <algorithm>
-#include <cstdlib>
 #include <iostream>
 #include <memory>
 #include <set>
 
-#include "assay/app/trust.hpp"
 #include "assay/cli/command.hpp"
 #include "assay/cli/find_campaign.hpp"
+#include "assay/cli/repeat.hpp"
 #include "assay/cli/run_comparison.hpp"
 #include "assay/compare.hpp"
 #include "assay/error.hpp"
@@ -80,39 +79,10 @@ Choice choose(const AgainOptions& asked, const Findings& findings, const Finding
   return choice;
 }
 
-/// Values of variables that are passed on are not kept: where one is not set here, trials go without it.
-void warn_of_unset_variables(const Plan& plan) {
-  std::set<std::string> unset;
-  for (const auto& workload : plan.workloads)
-    for (const auto& variable : workload.control.environment.value_or(std::vector<std::string>{}))
-      if (variable.find('=') == std::string::npos && std::getenv(variable.c_str()) == nullptr)
-        unset.insert(variable);
-  for (const auto& name : unset)
-    std::cerr
-        << "assay: warning, " << name
-        << " is passed on to the trials and is not set here; set it to what it was (values are not kept)\n";
-}
-
-/// A ledger may have come with a folder of somebody else's: what it says would be run.
-void refuse_foreign(const Plan& plan) {
-  constexpr std::size_t most = 5;
-  std::size_t count = 0;
-  std::cerr << "assay: what would be run:\n";
-  for (const auto& cell : plan::expand_cells(plan))
-    if (cell.state.is_ok() && count++ < most)
-      std::cerr << "  " << app::shell_quoted(plan::display_command(cell.command, plan.folder)) << "\n";
-  if (count > most) std::cerr << "  …\n";
-  throw Error("you did not measure this campaign here, and its ledger says what is run", "again",
-              "look at the commands above; --trust runs them");
-}
-
 int again(const AgainOptions& asked) {
   auto found = find_campaign(asked.campaign, asked.ledger);
   const auto record = found.ledger.read(found.campaign.id);
-  if (record.design.kind == CampaignKind::contest || record.design.plan.empty() ||
-      record.design.folder.empty())
-    throw Error("this campaign can't be measured again from here", short_uid(found.campaign.uid),
-                "its own program, or assay run, measures it");
+  require_repeatable(record.design);
   const auto before = judge::judge_record(record);
   const auto earlier = earlier_one(found.ledger, found.campaign);
   const auto choice = choose(asked, before, earlier ? &*earlier : nullptr);
@@ -120,13 +90,7 @@ int again(const AgainOptions& asked) {
     std::cerr << "assay: nothing here is unclear or surprising; --only chooses findings to confirm\n";
     return app::exit_done;
   }
-  auto plan = plan::read(record.design.plan, "the campaign's plan", record.design.folder);
-  if (!asked.trust && !app::is_remembered(measured_campaigns(), record.design.uid)) refuse_foreign(plan);
-  for (std::size_t i = 0; i < plan.candidates.size(); ++i)
-    if (const CandidateId id{static_cast<std::int64_t>(i)};
-        record.design.candidates.contains(id) && !plan.candidates[i].commit.empty())
-      plan.candidates[i].commit = record.design.candidates[id].from.commit;
-  warn_of_unset_variables(plan);
+  auto plan = plan_to_repeat(record.design, asked.trust);
   constexpr int most = 1000;
   const bool is_open = plan.rounds.max >= PlannedRounds::open_end;
   if (!is_open || choice.rounds > PlannedRounds::most_rounds)

@@ -35,6 +35,7 @@ void add_plan(CLI::App& app, Action& action);
 void add_run(CLI::App& app, Action& action);
 void add_forecast(CLI::App& app, Action& action);
 void add_again(CLI::App& app, Action& action);
+void add_where(CLI::App& app, Action& action);
 void add_gate(CLI::App& app, Action& action);
 void add_report(CLI::App& app, Action& action);
 void add_export(CLI::App& app, Action& action);

@@ -59,6 +59,7 @@ int run(int argc, char** argv) {
   assay::cli::add_forecast(app, action);
   assay::cli::add_verdict(app, action);
   assay::cli::add_again(app, action);
+  assay::cli::add_where(app, action);
   assay::cli::add_gate(app, action);
   assay::cli::add_report(app, action);
   assay::cli::add_trend(app, action);

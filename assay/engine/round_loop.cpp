@@ -155,6 +155,8 @@ RoundPlan RoundLoop::plan_round(int number, std::vector<BatchPlan>& planned) con
   const auto pilot = plan.role == Role::warm_up ? std::nullopt : chooser_->next();
   auto cells = pilot ? pilot->cells : policy_.cells(so_far(), number);
   if (pilot) plan.role = Role::pilot;
+  if (plan.role == Role::measured && policy_.takes_looks() && chooser_->is_control_round(number))
+    plan.role = Role::control;
   if (plan.role == Role::control) {
     const auto is_no_control = [&](CellId cell) { return chooser_->way_of(cell) == Way::turns; };
     if (std::ranges::all_of(cells, is_no_control))

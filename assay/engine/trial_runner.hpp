@@ -1,13 +1,25 @@
 #pragma once
 
+#include <functional>
 #include <optional>
 #include <stop_token>
 #include <string>
 #include <vector>
 
+#include "assay/measure/sampling.hpp"
 #include "assay/model/log.hpp"
 
 namespace assay::engine {
+
+/// That the code of measured trials is sampled, and who takes what was sampled.
+struct CodeSampling {
+  /// CPU time between samples, drawn for each round within a tenth of this and alike for both sides, so that a
+  /// program with a beat of its own is not always seen in one phase of it.
+  double period = 250e-6;
+  /// Called once for each program trial that ended well, in the thread that runs it. `cpu`: its CPU time in
+  /// seconds.
+  std::function<void(const Trial& trial, double cpu, const measure::CodeSamples& code)> take;
+};
 
 /// Whatever runs trials: programs, functions, services. Cells are those of the campaign's design. Throws
 /// Error only for what the caller must fix: a trial that fails is data.

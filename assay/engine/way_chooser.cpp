@@ -12,6 +12,7 @@
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/plan.hpp"
 #include "assay/model/results.hpp"
+#include "assay/schedule/order.hpp"
 #include "assay/stats/location.hpp"
 
 namespace assay::engine {
@@ -162,12 +163,23 @@ void WayChooser::begin(const IdTable<CellId, int>& repeats) {
       tried_.push_back(std::move(open));
     }
   }
-  constexpr double part_of_budget = 0.25;
+  constexpr double part_of_budget = 0.25, much_wanted = 0.2;
   if (budget_ && seconds > part_of_budget * *budget_) {
-    for (const auto& tried : tried_) choose(tried.workload, Way::turns, WayReason::no_time);
+    for (const auto& tried : tried_) {
+      std::vector<double> waits;
+      for (const auto cell : tried.cells) waits.push_back(seen.at(cell).core_wait);
+      const bool busy = tried.way == Way::abreast && stats::median(waits) > much_wanted;
+      choose(tried.workload, busy ? Way::abreast : Way::turns, busy ? WayReason::busy : WayReason::no_time);
+    }
     tried_.clear();
   }
   if (tried_.empty() && !recorder_.log().ways.empty()) observer_.on_ways(recorder_.log().ways, design);
+}
+
+bool WayChooser::is_control_round(int number) const {
+  const auto untested = [](const WayChoice& choice) { return choice.reason == WayReason::busy; };
+  return std::ranges::any_of(recorder_.log().ways, untested) &&
+         schedule::is_control_round(number, Way::abreast);
 }
 
 std::vector<CellId> WayChooser::warm_up_cells(const std::vector<CellId>& cells) const {
@@ -179,8 +191,8 @@ std::vector<CellId> WayChooser::warm_up_cells(const std::vector<CellId>& cells) 
   std::vector<CellId> all;
   for (const auto cell : cells) {
     const auto known = seen.find(cell);
-    const bool is_short =
-        known != seen.end() && known->second.wall < short_program && runner_.allows_repeats(cell);
+    const bool is_short = known != seen.end() && known->second.wall < short_program &&
+                          runner_.allows_repeats(cell) && way_of(cell) == Way::turns;
     all.insert(all.end(), is_short ? runs : 1, cell);
   }
   return all;

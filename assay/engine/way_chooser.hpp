@@ -19,7 +19,9 @@ namespace assay::engine {
 /// turns. Where all stay at one core, abreast is tried; where some use more, or something is asked for that
 /// programs sharing a core don't have, slices. A way is taken where its pilots are steadier than those in
 /// turns (is_steadier()), over all workloads for which it was tried, and show no other changes. Pilots are
-/// not judged, so that whatever the choice looks at, judged rounds are as if it had been made before them.
+/// not judged, so that whatever the choice looks at, judged rounds are as if it had been made before them. Where
+/// pilots would take too long and the programs wait for the core for a fifth of the time or more, abreast is
+/// taken without them, with controls as often as where it was asked for.
 ///
 /// REQUIRES: what it is given outlives it.
 class WayChooser {
@@ -31,6 +33,9 @@ class WayChooser {
 
   /// What a warm-up of these cells runs: those below 20 ms three times, so that it is known what they wait for.
   std::vector<CellId> warm_up_cells(const std::vector<CellId>& cells) const;
+
+  /// Whether round `number` is a control besides those of the plan: where a way was taken without pilots.
+  bool is_control_round(int number) const;
 
   /// After a warm-up, before the first judged round: records what can be chosen at once, and sees what is to
   /// be tried. `repeats`: how many trials of each cell a round is to have.

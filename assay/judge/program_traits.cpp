@@ -32,18 +32,23 @@ std::map<CellId, ProgramTraits> program_traits(const Observations& evidence) {
   const auto wall = early_values(evidence, MetricKind::wall_time),
              cpu = early_values(evidence, MetricKind::cpu_time),
              core = early_values(evidence, MetricKind::core_wait),
+             stolen = early_values(evidence, MetricKind::stolen_time),
              memory = early_values(evidence, MetricKind::peak_memory);
   std::map<CellId, ProgramTraits> programs;
   for (const auto& [cell, walls] : wall) {
     const auto cpus = cpu.find(cell);
     if (cpus == cpu.end() || cpus->second.size() != walls.size()) continue;
-    const auto waits = core.find(cell);
-    const bool waits_known = waits != core.end() && waits->second.size() == walls.size();
-    std::vector<double> busy, cores;
+    const auto at = [&id = cell, count = walls.size()](const std::map<CellId, std::vector<double>>& values,
+                                                       std::size_t i) {
+      const auto found = values.find(id);
+      return found == values.end() || found->second.size() != count ? 0.0 : found->second[i];
+    };
+    std::vector<double> busy, cores, waits;
     for (std::size_t i = 0; i < walls.size(); ++i) {
       if (!(walls[i] > 0)) continue;
       cores.push_back(cpus->second[i] / walls[i]);
-      busy.push_back((cpus->second[i] + (waits_known ? waits->second[i] : 0)) / walls[i]);
+      waits.push_back(at(core, i) / walls[i]);
+      busy.push_back((cpus->second[i] + at(core, i) + at(stolen, i)) / walls[i]);
     }
     if (busy.empty()) continue;
     const auto peaks = memory.find(cell);
@@ -51,6 +56,7 @@ std::map<CellId, ProgramTraits> program_traits(const Observations& evidence) {
     constexpr double upper = 0.75;
     programs[cell] = {.busy = stats::quantile(busy, upper),
                       .cores = stats::median(cores),
+                      .core_wait = stats::median(waits),
                       .wall = *std::ranges::min_element(walls),
                       .peak_memory = peaks == memory.end() ? 0 : *std::ranges::max_element(peaks->second)};
   }

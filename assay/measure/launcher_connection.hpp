@@ -39,6 +39,8 @@ class LauncherConnection {
   /// started. Throws Error(measuring) when that takes longer than the patience.
   std::optional<pid_t> started();
 
+  pid_t pid() const { return pid_; }
+
   /// Whether the batch's reply is there, or the launcher process has gone.
   bool has_answered() const;
 

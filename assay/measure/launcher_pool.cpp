@@ -23,7 +23,7 @@ void LauncherPool::release(std::unique_ptr<LauncherConnection> link) {
   free_.push_back(std::move(link));
 }
 
-std::unique_ptr<LauncherConnection> LauncherPool::send(const LauncherRequest& exchange) {
+std::unique_ptr<LauncherConnection> LauncherPool::send(LauncherRequest& exchange) {
   while (true) {
     bool was_idle = false;
     {

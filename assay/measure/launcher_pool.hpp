@@ -21,7 +21,7 @@ class LauncherPool {
   /// A free one, or a new one. Throws Error(measuring) when none can be started.
   std::unique_ptr<LauncherConnection> acquire();
   /// One that has taken the batch.
-  std::unique_ptr<LauncherConnection> send(const LauncherRequest& exchange);
+  std::unique_ptr<LauncherConnection> send(LauncherRequest& exchange);
   void release(std::unique_ptr<LauncherConnection> link);
 
   /// Sends a batch through a launcher process and waits for its end. One that was ended while it was idle is

@@ -157,6 +157,7 @@ void LauncherRequest::ask_for_counters() {
 }
 
 void LauncherRequest::pin(const std::vector<int>& cores) {
+  cores_ = cores;
   request_.pinned = cores.empty() ? 0 : 1;
   for (const int core : cores)
     request_.cores.at(static_cast<std::size_t>(core) / 64) |= 1ULL << (static_cast<unsigned>(core) % 64);
@@ -173,9 +174,16 @@ void LauncherRequest::take_turns(double slice, std::uint64_t seed) {
   request_.seed = seed;
 }
 
-void LauncherRequest::send(const LauncherConnection& link) const { link.send_run(request_, descriptors_); }
+void LauncherRequest::send(const LauncherConnection& link) {
+  if (const auto& how = commands_.front().sampling) {
+    sampler_ = std::make_unique<Sampler>(link.pid(), cores_.empty() ? cores_allowed() : cores_, *how);
+    request_.phase_ns = how->phase_ns;
+  }
+  link.send_run(request_, descriptors_);
+}
 
 void LauncherRequest::relieve() {
+  if (sampler_) sampler_->relieve();
   for (const auto& result : results_)
     for (const auto* capture : {&result.out, &result.err, &result.samples})
       if (*capture) (*capture)->drain();
@@ -190,8 +198,10 @@ double LauncherRequest::time_limit() const {
 double LauncherRequest::grace() const { return std::ranges::max(commands_, {}, &Command::grace).grace; }
 
 std::vector<ProcessResult> LauncherRequest::results(const protocol::Reply& reply) {
+  auto sampled = sampler_ ? sampler_->end(results_.size()) : std::vector<CodeSamples>();
   for (std::size_t i = 0; i < results_.size(); ++i) {
     fill_result(reply.each.at(i), commands_[i], results_[i]);
+    if (sampler_) results_[i].code = std::move(sampled[i]);
     results_[i].interrupted = reply.cancelled != 0;
     results_[i].left_group = reply.left_group != 0;
   }

@@ -25,10 +25,11 @@ class LauncherRequest {
   void take_turns(double slice, std::uint64_t seed);
   void announce() { request_.announce = 1; }
 
-  /// Throws Error(measuring) when the launcher process does not listen.
-  void send(const LauncherConnection& link) const;
+  /// Sampling begins here, where the first command asks for it. Throws Error(measuring) when the launcher
+  /// process does not listen.
+  void send(const LauncherConnection& link);
 
-  /// To be called now and then while the programs run, see Capture::drain().
+  /// To be called several times a second while the programs run, see Capture::drain() and Sampler::relieve().
   void relieve();
 
   /// Seconds from now until the last of the programs must have ended, by their time limits.
@@ -48,7 +49,8 @@ class LauncherRequest {
   std::vector<ProcessResult> results_;
   protocol::Request request_;
   Descriptor texts_;
-  std::vector<int> descriptors_;
+  std::vector<int> descriptors_, cores_;
+  std::unique_ptr<Sampler> sampler_;
 };
 
 }  // namespace assay::measure

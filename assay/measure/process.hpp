@@ -14,6 +14,7 @@
 #include <vector>
 
 #include "assay/measure/capture.hpp"
+#include "assay/measure/sampling.hpp"
 
 namespace assay::measure {
 
@@ -48,8 +49,9 @@ struct Command {
   std::uint64_t memory_limit = 0;  ///< bytes of data for each of its processes (RLIMIT_DATA); 0: none
   /// Bytes of each file that it writes, its output among them (RLIMIT_FSIZE); 0: none.
   std::uint64_t file_limit = 64ULL << 30U;
-  std::string cgroup_file;        ///< a cgroup.procs file it joins; empty: stays where it is
-  std::vector<Counter> counting;  ///< what is to be counted, as far as the machine offers it
+  std::string cgroup_file;           ///< a cgroup.procs file it joins; empty: stays where it is
+  std::vector<Counter> counting;     ///< what is to be counted, as far as the machine offers it
+  std::optional<Sampling> sampling;  ///< of a batch: that of the first holds for all
 };
 
 /// How one run went. Times in seconds, memory in bytes.
@@ -67,9 +69,11 @@ struct ProcessResult {
   /// Of a batch in slices: a process had left its program's process group, so that it ran when others did.
   bool left_group = false;
 
-  double wall = 0;              ///< from just before it was made until its end was known, monotonic clock
-  double user = 0, system = 0;  ///< with all descendants that ended, adopted orphans included
-  double peak_memory = 0;       ///< of the largest process
+  /// From when its child process became the program until its end was known, monotonic clock.
+  double wall = 0;
+  /// With all descendants that ended, adopted orphans included, and without what came before the program.
+  double user = 0, system = 0;
+  double peak_memory = 0;  ///< of the largest process
   double faults_minor = 0, faults_major = 0;
   double switches_voluntary = 0, switches_involuntary = 0;
   /// Ready to run while others had the core: of the main process's first thread and of adopted orphans', in
@@ -85,6 +89,7 @@ struct ProcessResult {
 
   std::unique_ptr<Capture> out, err;  ///< none when output was discarded
   std::unique_ptr<Capture> samples;   ///< none unless asked for
+  std::optional<CodeSamples> code;    ///< none unless Command::sampling asked for it
 };
 
 class LauncherPool;

@@ -155,6 +155,7 @@ enum class CampaignKind {
   pairs,         ///< pairs of commits, measured round by round in a search
   history,       ///< commits against the reference of a history
   step,          ///< the commits before and after a step of a history
+  where,         ///< sampled, to find the functions behind what another campaign found
   combined       ///< put together from two campaigns
 };
 

@@ -15,7 +15,7 @@ std::span<const EnumName<MetricSubject>> enum_names() {
 template <>
 std::span<const EnumName<CampaignKind>> enum_names() {
   using enum CampaignKind;
-  static constexpr std::array<EnumName<CampaignKind>, 10> all = {{{plan, "plan"},
+  static constexpr std::array<EnumName<CampaignKind>, 11> all = {{{plan, "plan"},
                                                                   {duel, "duel"},
                                                                   {contest, "contest"},
                                                                   {imported, "import"},
@@ -24,6 +24,7 @@ std::span<const EnumName<CampaignKind>> enum_names() {
                                                                   {pairs, "pairs"},
                                                                   {history, "trend"},
                                                                   {step, "step"},
+                                                                  {where, "where"},
                                                                   {combined, "apart"}}};
   return all;
 }
@@ -201,8 +202,9 @@ std::span<const EnumName<ProgramKind>> enum_names() {
 template <>
 std::span<const EnumName<WayReason>> enum_names() {
   using enum WayReason;
-  static constexpr std::array<EnumName<WayReason>, 10> all = {{{steadier, "steadier"},
+  static constexpr std::array<EnumName<WayReason>, 11> all = {{{steadier, "steadier"},
                                                                {asked, "asked"},
+                                                               {busy, "busy"},
                                                                {waits, "waits"},
                                                                {unlike_costs, "unlike costs"},
                                                                {writes, "writes files"},

@@ -50,9 +50,10 @@ enum class ProgramKind { one_core, many_cores, waits };
 
 /// What kind of program a cell is, by its first trials.
 struct ProgramTraits {
-  /// (CPU time + what it waited for a core) / wall time, the upper quartile of its trials.
+  /// (CPU time + what it waited for a core + what the host took) / wall time, the upper quartile of its trials.
   double busy = 1;
   double cores = 1;        ///< CPU time / wall time, typical
+  double core_wait = 0;    ///< of wall time, that it waited for a core, typical
   double wall = 0;         ///< seconds, of the quickest trial
   double peak_memory = 0;  ///< bytes, of the largest trial
 

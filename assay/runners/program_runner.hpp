@@ -85,6 +85,9 @@ class ProgramRunner : public engine::TrialRunner {
   /// A trial whose answer is no longer the one that was checked, where equality was asked for, is wrong.
   std::vector<Trial> run(const Batch& batch, const std::stop_token& stop) override;
 
+  /// From now on the code of measured trials is sampled.
+  void sample_code(engine::CodeSampling how) { sampling_ = std::move(how); }
+
   /// The port of the server that the cell's program is to ask in its next trial.
   void give_port(CellId cell, int port) { cells_[cell].port = port; }
 
@@ -125,6 +128,7 @@ class ProgramRunner : public engine::TrialRunner {
   double shortest(std::span<const Run> runs) const;
   Run prepare_run(CellId cell, Role role, const std::stop_token& stop);
   void pause_before_run(std::span<Run> runs, const std::stop_token& stop) const;
+  void ask_for_samples(std::vector<Run>& runs, const Batch& batch) const;
   void join_group(Run& run) const;
   void leave_group(Run& run) const;
   void run_alone(Run& run, const std::stop_token& stop);
@@ -145,6 +149,7 @@ class ProgramRunner : public engine::TrialRunner {
   std::map<CellId, StoredOutput> answers_;  ///< of checks
   std::map<CellId, double> shortest_;       ///< seconds of CPU time of a cell's quickest run so far
   std::set<CellId> writers_;                ///< whose checks wrote to more than their output
+  std::optional<engine::CodeSampling> sampling_;
   /// The last checking run of each contest program.
   std::map<int, std::optional<ProgramSamples>> checked_programs_;
 };

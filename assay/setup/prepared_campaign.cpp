@@ -82,6 +82,7 @@ PreparedCampaign::PreparedCampaign(const Plan& given, const RunOptions& run, con
   observer_.on_start(recorder_->design());
   if (recorder_->log().trials.empty()) record_builds(*recorder_, laid.cells);
   programs_.emplace(std::move(laid.cells), launcher_, recorder_->design(), plan_, offer_);
+  if (options.sampling) programs_->sample_code(*options.sampling);
   std::map<CellId, runners::ServerCell> asked;  // by programs of the user's own
   for (auto at = laid.services.begin(); at != laid.services.end();)
     if (auto here = at++; !here->second.requests) asked.insert(laid.services.extract(here));

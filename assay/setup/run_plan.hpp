@@ -1,12 +1,14 @@
 #pragma once
 
 #include <map>
+#include <optional>
 #include <set>
 #include <string>
 #include <tuple>
 #include <utility>
 
 #include "assay/engine/observer.hpp"
+#include "assay/engine/trial_runner.hpp"
 #include "assay/judge/stopping.hpp"
 #include "assay/model/plan.hpp"
 #include "assay/model/results.hpp"
@@ -32,6 +34,8 @@ struct PlanOptions {
   /// How programs are run, where another campaign of the same has chosen; what is not among them is chosen
   /// anew.
   std::vector<WayChoice> ways;
+  /// Samples the code of measured trials of programs, which costs some per cent of their CPU time.
+  std::optional<engine::CodeSampling> sampling;
   /// Says also what was built before.
   bool report_cached_builds = true;
   /// Tells the observer what can be expected, after the checks and after a few rounds.

@@ -22,9 +22,9 @@ using test::Observing;
 /// to them.
 struct Machine : TrialRunner {
   double seconds[2] = {0.1, 0.1};
-  double cores = 1, waits = 0;                ///< shares of their time
-  double noise_in_turns = 0.1, noise = 0.01;  ///< of a program's time, standard deviation of its logarithm
-  double distortion = 0;                      ///< of the second, at once, as a log ratio
+  double cores = 1, waits = 0, core_wait = 0;  ///< shares of their time
+  double noise_in_turns = 0.1, noise = 0.01;   ///< of a program's time, standard deviation of its logarithm
+  double distortion = 0;                       ///< of the second, at once, as a log ratio
   bool fails_at_once = false, writes = false;
   std::uint64_t seed = 1;
   std::set<Way> ways = {Way::turns, Way::abreast, Way::slices};
@@ -39,8 +39,8 @@ struct Machine : TrialRunner {
         std::exp(sd * stats::Random(seed, ++drawn_).normal() + (at_once && i == 1 ? distortion : 0));
     const double cpu = seconds[i] * disturbed * cores;
     Trial trial{.cell = cell, .role = role};
-    trial.readings = {
-        {MetricId{0}, seconds[i] * disturbed / (1 - waits)}, {MetricId{1}, cpu}, {MetricId{2}, 0}};
+    const double wall = seconds[i] * disturbed / (1 - waits - core_wait);
+    trial.readings = {{MetricId{0}, wall}, {MetricId{1}, cpu}, {MetricId{2}, wall * core_wait}};
     if (at_once && way == Way::abreast) trial.readings.erase(trial.readings.begin());
     if (at_once && fails_at_once) trial.outcome = Outcome::discarded;
     now += seconds[i];
@@ -133,6 +133,34 @@ TEST(WayChooser, ShortProgramsAreWarmedUpOftenEnoughToTellWhatTheyWaitFor) {
   };
   EXPECT_EQ(warm_ups(0.1), 2);
   EXPECT_EQ(warm_ups(0.005), 6);
+  Machine machine;
+  machine.seconds[0] = machine.seconds[1] = 0.005;
+  auto record = two_programs();
+  record.log.ways = {{.workload = WorkloadId{0}, .way = Way::abreast, .reason = WayReason::asked}};
+  Recorder recorder(std::move(record), {});
+  Observing observing;
+  CampaignRunner(recorder, machine, observing, {}, [&] { return machine.now; }).run(*fixed_rounds(6), false);
+  EXPECT_EQ(std::ranges::count(recorder.log().trials, Role::warm_up, &Trial::role), 2) << "the way is known";
+}
+
+TEST(WayChooser, WithoutTimeForPilotsABusyMachineMeansAbreastWithControls) {
+  Machine machine;
+  machine.core_wait = 0.5;
+  const auto measured = measure(machine, 4.5);
+  ASSERT_EQ(measured.record.log.ways.size(), 1U);
+  EXPECT_EQ(measured.record.log.ways.front().way, Way::abreast);
+  EXPECT_EQ(measured.record.log.ways.front().reason, WayReason::busy);
+  int controls = 0;
+  for (const auto& [role, way] : machine.ran) {
+    EXPECT_NE(role, Role::pilot);
+    controls += role == Role::control ? 1 : 0;
+    if (role == Role::measured) EXPECT_EQ(way, Way::abreast);
+  }
+  EXPECT_GE(controls, 3);
+  machine = {};
+  machine.core_wait = 0.5;
+  machine.cores = 3;
+  EXPECT_EQ(choice_on(machine, 4.5).reason, WayReason::no_time) << "slices have to be tried";
 }
 
 TEST(WayChooser, FindingsTellWhatKindEachProgramIs) {
@@ -159,6 +187,7 @@ TEST(WayChooser, RunsInTurnsForEachReason) {
   };
   EXPECT_EQ(reason_where([](Machine& m) { m.noise = 10 * m.noise_in_turns; }), WayReason::no_gain);
   EXPECT_EQ(reason_where([](Machine& m) { m.waits = 0.1; }), WayReason::waits);
+  EXPECT_EQ(reason_where([](Machine& m) { m.core_wait = 0.1; }, 4.5), WayReason::no_time);
   EXPECT_EQ(reason_where([](Machine& m) { m.writes = true; }), WayReason::writes);
   EXPECT_EQ(reason_where([](Machine& m) { m.seconds[1] = 0.35; }), WayReason::unlike_costs);
   EXPECT_EQ(reason_where([](Machine& m) { m.fails_at_once = true; }), WayReason::fails_at_once);

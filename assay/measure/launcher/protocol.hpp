@@ -86,7 +86,8 @@ struct Request {
   /// Sliced: how long one runs. Abreast: how long the kernel is asked to let each run before it looks for
   /// another (Linux 6.12); 0: as it does by itself.
   std::int64_t slice_ns = 0;
-  std::uint64_t seed = 0;  ///< of the order of slices
+  std::uint64_t seed = 0;     ///< of the order of slices
+  std::int64_t phase_ns = 0;  ///< CPU time that each spins away before it becomes its program
 };
 
 /// Says that the program of a batch runs; none comes when it could not be started.

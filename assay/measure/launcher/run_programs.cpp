@@ -21,15 +21,40 @@ using namespace measure::protocol;
 
 namespace {
 
-[[noreturn]] void become(const Start& start, const Request& request, Failure& failure) {
-  if (prepare(start, request, failure)) execute(start, request, failure);
+/// What a child leaves for the launcher in memory they share.
+struct Left {
+  Failure failure;
+  volatile std::int64_t ready_ns, user_us, system_us;  ///< when it was prepared, and what that took
+};
+
+/// Before a child becomes its program: what it spent so far is not the program's. Joining a control group alone
+/// may wait for milliseconds.
+void leave_usage(Left& left) {
+  rusage usage{};
+  getrusage(RUSAGE_SELF, &usage);
+  left.user_us = usage.ru_utime.tv_sec * 1'000'000LL + usage.ru_utime.tv_usec;
+  left.system_us = usage.ru_stime.tv_sec * 1'000'000LL + usage.ru_stime.tv_usec;
+  left.ready_ns = now_ns();
+}
+
+void take_off(const Left& left, Program& result) {
+  result.user_us -= left.user_us;
+  result.system_us -= left.system_us;
+}
+
+[[noreturn]] void become(const Start& start, const Request& request, Left& left) {
+  if (prepare(start, request, left.failure)) {
+    leave_usage(left);
+    execute(start, request, left.failure);
+  }
   _exit(127);
 }
 
 }  // namespace
 
 void run_single(const Start& start, const Request& request, Counters& counters, Reply& reply) {
-  static Failure failure;  // after vfork parent and child share their memory
+  static Left left;  // after vfork parent and child share their memory
+  auto& failure = left.failure;
   auto& result = reply.each[0];
   failure.error = 0;
   failure.step = Step::none;
@@ -37,8 +62,8 @@ void run_single(const Start& start, const Request& request, Counters& counters, 
   counters.begin();
   const std::int64_t began = now_ns();
   // vfork, since this program must not grow: the child does nothing but become the program.
-  const pid_t pid = vfork();                      // NOLINT(clang-analyzer-security.insecureAPI.vfork)
-  if (pid == 0) become(start, request, failure);  // NOLINT(clang-analyzer-unix.Vfork)
+  const pid_t pid = vfork();                   // NOLINT(clang-analyzer-security.insecureAPI.vfork)
+  if (pid == 0) become(start, request, left);  // NOLINT(clang-analyzer-unix.Vfork)
   if (pid < 0) {
     result.failed_step = Step::spawn;
     result.error = errno;
@@ -56,8 +81,9 @@ void run_single(const Start& start, const Request& request, Counters& counters, 
   }
   Waited waited{.count = 1, .pids = {pid}, .ended = {}};
   wait_for_all(waited, request, began, reply);
-  result.wall_ns = waited.ended[0] - began;
+  result.wall_ns = waited.ended[0] - left.ready_ns;
   reap(pid, &result.status, result);
+  take_off(left, result);
   clear_orphans(&result, &pid, 1);
   counters.report(result);
 }
@@ -65,12 +91,6 @@ void run_single(const Start& start, const Request& request, Counters& counters, 
 namespace {
 
 using namespace measure::protocol;
-
-/// What a child leaves for the launcher in memory they share.
-struct Left {
-  Failure failure;
-  volatile std::int64_t user_us, system_us;
-};
 
 /// A pipe whose reader sleeps until the writer closes it.
 struct Gate {
@@ -110,10 +130,7 @@ void pass(const Gate& gate) {
     raise(SIGSTOP);
   else
     pass(gate);
-  rusage usage{};
-  getrusage(RUSAGE_SELF, &usage);
-  left.user_us = usage.ru_utime.tv_sec * 1'000'000LL + usage.ru_utime.tv_usec;
-  left.system_us = usage.ru_stime.tv_sec * 1'000'000LL + usage.ru_stime.tv_usec;
+  leave_usage(left);
   execute(start, request, left.failure);
 }
 
@@ -182,8 +199,7 @@ class Batch {
     for (int i = 0; i < count_; ++i) {
       if (!sliced) each(i).wall_ns = waited.ended[i] - released;
       reap(pids_[i], &each(i).status, each(i));
-      each(i).user_us -= left_[i].user_us;
-      each(i).system_us -= left_[i].system_us;
+      take_off(left_[i], each(i));
       each(i).failed_step = left_[i].failure.step;
       each(i).error = left_[i].failure.error;
     }

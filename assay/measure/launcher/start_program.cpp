@@ -67,6 +67,18 @@ void ask_for_slices(std::int64_t length) {
   syscall(SYS_sched_setattr, 0, &attributes, 0);
 }
 
+std::int64_t cpu_ns() {
+  timespec t{};
+  clock_gettime(CLOCK_THREAD_CPUTIME_ID, &t);
+  return t.tv_sec * 1'000'000'000LL + t.tv_nsec;
+}
+
+void spin(std::int64_t length) {
+  const auto until = cpu_ns() + length;
+  while (cpu_ns() < until) {
+  }
+}
+
 }  // namespace
 
 bool prepare(const Start& start, const Request& request, Failure& failure) {
@@ -110,6 +122,7 @@ bool prepare(const Start& start, const Request& request, Failure& failure) {
   dup2(input, 0);
   dup2(start.out, 1);
   dup2(start.err, 2);
+  if (request.phase_ns > 0) spin(request.phase_ns);
   return true;
 }
 

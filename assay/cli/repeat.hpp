@@ -1,0 +1,17 @@
+#pragma once
+
+#include "assay/judge.hpp"
+#include "assay/plan.hpp"
+
+namespace assay::cli {
+
+/// Throws Error where a campaign was measured by a program of its own, or read from elsewhere.
+void require_repeatable(const Design& design);
+
+/// The plan of a campaign that is to be measured again, with commits as they were then. Where another measured it
+/// (another user, or one whose ledger came with a folder), what would be run is shown on stderr and Error thrown,
+/// unless `trust`. Warns on stderr of variables that are passed on and are not set here. Throws as plan::read()
+/// does.
+Plan plan_to_repeat(const Design& design, bool trust);
+
+}  // namespace assay::cli

@@ -1,0 +1,169 @@
+#include "assay/judge/where.hpp"
+
+#include <fmt/format.h>
+
+#include <CLI/CLI.hpp>
+#include <algorithm>
+#include <cmath>
+#include <iostream>
+#include <memory>
+
+#include "assay/cli/command.hpp"
+#include "assay/cli/find_campaign.hpp"
+#include "assay/cli/repeat.hpp"
+#include "assay/cli/run_comparison.hpp"
+#include "assay/compare.hpp"
+#include "assay/error.hpp"
+#include "assay/judge.hpp"
+#include "assay/metrics/catalogue.hpp"
+#include "assay/plan.hpp"
+#include "assay/report/format.hpp"
+#include "assay/report/where_text.hpp"
+#include "assay/setup/where.hpp"
+
+namespace assay::cli {
+namespace {
+
+constexpr const char* where_examples =
+    R"(  assay where                            what changed most in the last campaign: fresh rounds, sampled
+  assay where --only candidate=heap      the comparison of heap with its baseline
+  assay where --rounds 60                or --budget 1min; else 20 rounds, or as many as take 10 s
+
+The kernel looks 4 000 times a second of CPU time where each program is; functions are named whose time has
+changed, by a test over the rounds (not one that has not changed is named in more than 5 % of campaigns).
+The verdict of the campaign stays what it is.)";
+
+struct WhereOptions {
+  std::string campaign = "last", ledger, only, rounds, budget, when_busy = "wait";
+  bool trust = false;
+};
+
+bool is_time(const Findings& findings, const Finding& f) {
+  const auto& metric = findings.metric_of(f);
+  return metrics::is_kind(metric, metrics::MetricKind::wall_time) ||
+         metrics::is_kind(metric, metrics::MetricKind::cpu_time);
+}
+
+/// How far a finding on a time is from no change; 0 where it was not called.
+double called_change(const Findings& findings, const Finding& f) {
+  const bool called = f.verdict == Verdict::better || f.verdict == Verdict::worse;
+  return called && is_time(findings, f) && f.effect.value > 0 ? std::abs(std::log(f.effect.value)) : 0;
+}
+
+/// The finding on a time whose functions are looked for: the largest change among those asked for.
+const Finding& choose(const WhereOptions& asked, const Findings& findings) {
+  const auto only = parse_cell_filter(asked.only);
+  const Finding* chosen = nullptr;
+  for (const auto& f : findings.findings) {
+    const auto& cell = findings.candidate_cell(f);
+    if (findings.candidate(cell).twin_of || !is_time(findings, f) ||
+        !only.matches("candidate", findings.candidate(cell).name) ||
+        !only.matches("workload", findings.workload(cell).name) || !only.matches(cell.setting))
+      continue;
+    if (chosen == nullptr || called_change(findings, f) > called_change(findings, *chosen)) chosen = &f;
+  }
+  if (chosen == nullptr)
+    throw Error("nothing here compares the times of programs", asked.only.empty() ? "where" : asked.only,
+                "assay verdict shows what was compared");
+  if (called_change(findings, *chosen) == 0 && only.empty())
+    throw Error("no time changed in this campaign, so that no function is behind it", "where",
+                "--only candidate=NAME looks into a comparison all the same");
+  return *chosen;
+}
+
+/// Rounds of a campaign whose round takes so long.
+int planned_rounds(const WhereOptions& asked, double seconds) {
+  constexpr int usual = 20, most = 60;
+  constexpr double usual_seconds = 10;
+  if (!asked.rounds.empty()) return app::parse_rounds(asked.rounds).max;
+  const double budget = asked.budget.empty() ? usual_seconds : app::parse_budget(asked.budget);
+  const int fitting = seconds > 0 ? static_cast<int>(budget / seconds) : most;
+  if (!asked.budget.empty()) return std::max(fitting, judge::fewest_sampled_rounds());
+  return std::clamp(fitting, usual, most);
+}
+
+/// The interval of the whole change, as a ratio.
+Interval change_of(const Where& where) {
+  return {.low = 1 + where.whole.low / where.whole.baseline,
+          .high = 1 + where.whole.high / where.whole.baseline};
+}
+
+/// Whether the interval of what was found before touches that of the sampled rounds.
+bool agrees(const Where& where, const Finding& before) {
+  if (!before.effect.is_ratio() || !(before.interval.high > 0) || !(where.whole.baseline > 0)) return true;
+  const auto now = change_of(where);
+  return now.low <= before.interval.high && now.high >= before.interval.low;
+}
+
+int where(const WhereOptions& asked) {
+  auto found = find_campaign(asked.campaign, asked.ledger);
+  const auto record = found.ledger.read(found.campaign.id);
+  require_repeatable(record.design);
+  const auto before = judge::judge_record(record);
+  const auto& finding = choose(asked, before);
+  const auto& cell = before.candidate_cell(finding);
+  auto plan = plan_to_repeat(record.design, asked.trust);
+
+  constexpr double usual = 250e-6, quick = 100e-6, short_trial = 0.03, shortest = 0.002;
+  const double seconds = std::min(finding.baseline_typical, finding.candidate_typical);
+  if (seconds < shortest)
+    throw Error("its trials of " + report::value_text(seconds, "s") + " are too short to be looked into",
+                "where", "a longer workload tells more");
+  plan.rounds.budget = {};
+  plan.seed = {};
+  plan.rounds.twin = false;
+
+  RunContext watching({.kind = CampaignKind::where,
+                       .ledger = found.ledger.path(),
+                       .repeat_command = "assay where",
+                       .when_busy = asked.when_busy,
+                       .confirms_uid = record.design.uid,
+                       .resume_command = {}});
+  auto& options = watching.options();
+  options.only_cells = {{before.candidate(cell).name, before.workload(cell).name, cell.setting.text()}};
+  options.ways = record.log.ways;
+  options.report_forecast = false;
+  if (record.design.rules.way != Way::automatic) plan.rounds.mode = record.design.rules.way;
+  options.fixed_rounds = planned_rounds(asked, finding.baseline_typical + finding.candidate_typical);
+  const auto sampled =
+      setup::run_sampled(plan, watching.run(), options, seconds < short_trial ? quick : usual);
+  watching.progress().clear();
+  if (sampled.findings.state == CampaignState::interrupted) return status_of(sampled.findings, {});
+  if (!sampled.problem.empty()) throw Error(sampled.problem, "where");
+  for (const auto& one : sampled.where) {
+    if (!agrees(one, finding)) {
+      const bool is_wall = metrics::is_kind(before.metric_of(finding), metrics::MetricKind::wall_time);
+      const auto what = is_wall ? "the change is in waiting, which samples don't show"
+                                : "something else has changed since; measure again (assay again)";
+      std::cout << report::wrap(
+                       fmt::format(
+                           "no function is named: {} changed by {}, cpu time in {} sampled rounds by {}; {}",
+                           before.metric_of(finding).name,
+                           report::range_text(finding.interval, Scale::ratio, ""), one.rounds,
+                           report::range_text(change_of(one), Scale::ratio, ""), what),
+                       0)
+                << "\n";
+      continue;
+    }
+    for (const auto& line : report::where_lines(one, sampled.findings.design)) std::cout << line << "\n";
+  }
+  for (const auto& remark : sampled.remarks) std::cout << report::wrap(remark, 2) << "\n";
+  return status_of(sampled.findings, {});
+}
+
+}  // namespace
+
+void add_where(CLI::App& app, Action& action) {
+  auto* command = app.add_subcommand("where", "which functions made it slower or faster");
+  auto asked = std::make_shared<WhereOptions>();
+  app::add_campaign(*command, asked->campaign, asked->ledger);
+  app::add_only(*command, asked->only);
+  command->add_flag("--trust", asked->trust, "run what the ledger says, also where another measured it");
+  app::add_rounds(*command, asked->rounds);
+  app::add_budget(*command, asked->budget);
+  app::add_when_busy(*command, asked->when_busy);
+  command->footer(where_examples);
+  command->callback([asked, &action] { action = [asked] { return where(*asked); }; });
+}
+
+}  // namespace assay::cli

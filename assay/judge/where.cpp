@@ -1,0 +1,129 @@
+#include "assay/judge/where.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <vector>
+
+#include "assay/stats/largest_change.hpp"
+#include "assay/stats/location.hpp"
+
+namespace assay::judge {
+
+namespace {
+
+constexpr double level = 0.05, least_share = 0.001;
+
+/// A row of the table: what both took in each round.
+struct Row {
+  std::string name;
+  std::vector<double> baseline, candidate;
+
+  explicit Row(std::size_t rounds, std::string of = {})
+      : name(std::move(of)), baseline(rounds), candidate(rounds) {}
+  double sum() const {
+    double all = 0;
+    for (std::size_t r = 0; r < baseline.size(); ++r) all += baseline[r] + candidate[r];
+    return all;
+  }
+  void add(const Row& other, double times = 1) {
+    for (std::size_t r = 0; r < baseline.size(); ++r) {
+      baseline[r] += times * other.baseline[r];
+      candidate[r] += times * other.candidate[r];
+    }
+  }
+  std::vector<double> differences() const {
+    std::vector<double> all(baseline.size());
+    for (std::size_t r = 0; r < all.size(); ++r) all[r] = candidate[r] - baseline[r];
+    return all;
+  }
+};
+
+TimePart part_of(const Row& row, const stats::RowChange& change) {
+  return {.name = row.name,
+          .baseline = stats::mean(row.baseline),
+          .candidate = stats::mean(row.candidate),
+          .change = change.mean,
+          .low = change.low,
+          .high = change.high,
+          .p = change.p,
+          .named = change.named};
+}
+
+/// By itself.
+TimePart part_alone(const Row& row, std::uint64_t seed) {
+  const std::vector<std::vector<double>> one = {row.differences()};
+  return part_of(row, stats::test_rows(one, level, seed).front());
+}
+
+}  // namespace
+
+Where judge_where(const Comparison& of, std::span<const SampledRound> rounds, std::uint64_t seed) {
+  Where where{.comparison = of, .rounds = rounds.size()};
+  if (rounds.empty()) return where;
+  std::map<std::string, Row> functions;
+  Row whole(rounds.size()), unsampled(rounds.size());
+  std::vector<double> periods;
+  for (std::size_t r = 0; r < rounds.size(); ++r) {
+    periods.push_back(rounds[r].period);
+    const auto take = [&](const SampledTrial& trial, std::vector<double> Row::*side) {
+      double sampled = 0;
+      for (const auto& [name, seconds] : trial.functions) {
+        (functions.try_emplace(name, rounds.size(), name).first->second.*side)[r] += seconds;
+        sampled += seconds;
+      }
+      (whole.*side)[r] = trial.cpu;
+      (unsampled.*side)[r] = trial.cpu - sampled;
+    };
+    take(rounds[r].baseline, &Row::baseline);
+    take(rounds[r].candidate, &Row::candidate);
+  }
+  where.period = stats::median(periods);
+  where.sampled_share = whole.sum() > 0 ? 1 - unsampled.sum() / whole.sum() : 0;
+
+  std::vector<Row> rows;
+  Row small(rounds.size());
+  for (auto& [name, row] : functions)
+    if (row.sum() >= least_share * whole.sum())
+      rows.push_back(std::move(row));
+    else
+      small.add(row);
+  rows.push_back(std::move(small));
+  rows.push_back(unsampled);
+  std::vector<std::vector<double>> table;
+  for (const auto& row : rows) table.push_back(row.differences());
+  const auto changes = stats::test_rows(table, level, seed);
+  const std::size_t named = rows.size() - 2;
+  where.small = part_of(rows[named], changes[named]);
+  where.unsampled = part_of(rows[named + 1], changes[named + 1]);
+  std::vector<std::size_t> order(named);
+  for (std::size_t i = 0; i < named; ++i) order[i] = i;
+  std::ranges::stable_sort(order, [&](std::size_t a, std::size_t b) {
+    if (changes[a].named != changes[b].named) return changes[a].named;
+    return std::abs(changes[a].mean) > std::abs(changes[b].mean);
+  });
+  auto rest = whole;
+  for (const auto i : order) {
+    where.functions.push_back(part_of(rows[i], changes[i]));
+    if (changes[i].named && where.shown < most_functions_shown) {
+      ++where.shown;
+      rest.add(rows[i], -1);
+    }
+  }
+  if (where.unsampled.named) rest.add(unsampled, -1);
+  where.rest = part_alone(rest, seed);
+  where.whole = part_alone(whole, seed);
+  return where;
+}
+
+int fewest_sampled_rounds() { return stats::fewest_rounds(level); }
+
+double told_after(int rounds, double seconds, double period) {
+  constexpr double largest = 2.8, of_random = 6;  // the quantile of 40 rows or so; the variance's share
+  const double n = rounds, squared = largest * largest;
+  if (n <= squared) return std::numeric_limits<double>::infinity();
+  const double sd = std::sqrt(2 * seconds * period / of_random);
+  return largest * sd / std::sqrt(n - squared);
+}
+
+}  // namespace assay::judge

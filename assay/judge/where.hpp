@@ -1,0 +1,42 @@
+#pragma once
+
+#include <cstdint>
+#include <map>
+#include <span>
+#include <string>
+
+#include "assay/model/where.hpp"
+
+namespace assay::judge {
+
+/// What was sampled of one trial: seconds by function, and its CPU time.
+struct SampledTrial {
+  std::map<std::string, double> functions;
+  double cpu = 0;
+};
+
+/// A round in which both were sampled.
+struct SampledRound {
+  SampledTrial baseline, candidate;
+  double period = 0;  ///< seconds between samples
+};
+
+/// How many functions are shown one by one at most.
+inline constexpr std::size_t most_functions_shown = 5;
+
+/// Which functions take more or less CPU time. Functions with less than 0.1 % of all time are taken together
+/// (of both sides' sum, so that exchanging sides changes nothing), and so is what was not sampled; these two
+/// are tested with the others. No function that has not changed is named in more than 5 % of campaigns,
+/// whatever the others do (stats::test_rows(), where the sources are). `seed`: of its drawn exchanges.
+/// Cost: that of the test.
+Where judge_where(const Comparison& of, std::span<const SampledRound> rounds, std::uint64_t seed);
+
+/// The fewest rounds in which a function can be named: six.
+int fewest_sampled_rounds();
+
+/// About how large a change of a function is told after so many rounds: half of its interval, in seconds, for
+/// one that takes `seconds` of a trial that is sampled every `period`. From what was measured: a sixth of the
+/// variance that samples at random would have.
+double told_after(int rounds, double seconds, double period);
+
+}  // namespace assay::judge

@@ -1,0 +1,69 @@
+#pragma once
+
+#include <sys/types.h>
+
+#include <cstdint>
+#include <memory>
+#include <span>
+#include <string>
+#include <vector>
+
+namespace assay::measure {
+
+/// How a program's CPU time is sampled, by the kernel's task clock: where it is, each time it has used so much.
+/// User space only, without counters; as an ordinary user where kernel.perf_event_paranoid is 2 or less. A
+/// sample costs about 5 µs of the program's CPU time.
+struct Sampling {
+  std::int64_t period_ns = 250'000;
+  /// CPU time that is spun away before the program begins, so that the first sample does not always come after
+  /// a whole period; from 0 to below the period. A program with a beat of its own is seen in one phase of it
+  /// only, unless period and phase are drawn anew.
+  std::int64_t phase_ns = 0;
+};
+
+/// Where code is that was sampled.
+struct CodePlace {
+  std::string file;          ///< that it was mapped from; "//anon" and the like where it was made at run time
+  std::string build_id;      ///< of that file as it was mapped, hexadecimal; empty where it has none
+  std::uint64_t offset = 0;  ///< in the file; an address where there is no file
+  std::uint64_t samples = 0;
+
+  auto operator<=>(const CodePlace&) const = default;
+};
+
+/// What was sampled of one program, all its processes and threads together.
+struct CodeSamples {
+  std::vector<CodePlace> places;  ///< in ascending order
+  double period = 0;              ///< seconds of CPU time between samples
+  std::uint64_t taken = 0;
+  std::uint64_t lost = 0;  ///< of all programs of the batch: the ring was full
+  std::string problem;     ///< why nothing could be sampled, in words; else empty
+};
+
+/// Samples what a launcher process starts, from its making until end(). One thread at a time.
+class Sampler {
+ public:
+  /// `launcher` starts the programs; `cores`: those that they may run on, one ring in memory each. What the
+  /// system refuses is a problem() and no error.
+  Sampler(pid_t launcher, std::span<const int> cores, const Sampling& how);
+  ~Sampler();
+  Sampler(const Sampler&) = delete;
+  Sampler& operator=(const Sampler&) = delete;
+
+  /// To be called several times a second while programs run: a ring that is full loses samples.
+  void relieve();
+  /// After the last of the programs, which the launcher started in this order. To be called once. Cost: about
+  /// 1 µs a sample.
+  std::vector<CodeSamples> end(std::size_t programs);
+
+  const std::string& problem() const { return problem_; }
+
+ private:
+  class Ring;
+  pid_t launcher_;
+  Sampling how_;
+  std::vector<std::unique_ptr<Ring>> rings_;
+  std::string problem_;
+};
+
+}  // namespace assay::measure

@@ -1,0 +1,39 @@
+#pragma once
+
+#include <cstddef>
+#include <string>
+#include <vector>
+
+#include "assay/model/design.hpp"
+
+namespace assay::model {
+
+/// CPU time that a function, or several together, took in a trial: means over rounds, in seconds. Changes of
+/// parts add up to that of the whole.
+struct TimePart {
+  std::string name;  ///< of one function: as its source has it, with parameters
+  double baseline = 0, candidate = 0;
+  double change = 0;         ///< candidate − baseline
+  double low = 0, high = 0;  ///< of the change, for all functions together at 95 %; may be infinite
+  double p = 1;              ///< adjusted for all functions
+  bool named = false;        ///< changed: the interval leaves out 0
+};
+
+/// Where the CPU time of a comparison has changed.
+struct Where {
+  Comparison comparison;
+  std::size_t rounds = 0;
+  Way way = Way::turns;             ///< how both were run
+  double period = 0;                ///< seconds of CPU time between samples, typical
+  double sampled_share = 1;         ///< of the CPU time of both that samples stand for
+  std::vector<TimePart> functions;  ///< with 0.1 % of the time or more; named ones first, by size of change
+  TimePart small;                   ///< all smaller ones together
+  TimePart unsampled;               ///< in the kernel, and each process's last part of a period
+  /// What is not shown one by one, when the first `shown` functions are, and `unsampled` where it is named; its
+  /// interval is its own.
+  TimePart rest;
+  std::size_t shown = 0;
+  TimePart whole;  ///< its interval is its own
+};
+
+}  // namespace assay::model

@@ -1,0 +1,278 @@
+#include "assay/places/code_file.hpp"
+
+#include <cxxabi.h>
+#include <elfutils/libdwelf.h>
+#include <fcntl.h>
+#include <gelf.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <array>
+#include <cstdlib>
+#include <cstring>
+#include <set>
+
+#include "assay/measure/file_io.hpp"
+
+namespace assay::places {
+
+namespace {
+
+struct ElfEnd {
+  void operator()(Elf* elf) const { elf_end(elf); }
+};
+using ElfHandle = std::unique_ptr<Elf, ElfEnd>;
+
+struct OpenFile {
+  measure::Descriptor file;
+  ElfHandle elf;
+
+  /// Nothing is open where it can't be read or is no ELF file.
+  explicit OpenFile(const std::string& path) : file(open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK)) {
+    elf_version(EV_CURRENT);
+    if (!file) return;
+    elf.reset(elf_begin(file.get(), ELF_C_READ, nullptr));
+    if (elf && elf_kind(elf.get()) != ELF_K_ELF) elf.reset();
+  }
+};
+
+std::string build_id_of(Elf* elf) {
+  const void* bytes = nullptr;
+  const auto count = dwelf_elf_gnu_build_id(elf, &bytes);
+  constexpr char hex[] = "0123456789abcdef";
+  std::string text;
+  for (ssize_t i = 0; i < count; ++i) {
+    const auto byte = static_cast<const unsigned char*>(bytes)[i];
+    text += {hex[byte >> 4U], hex[byte & 15U]};
+  }
+  return text;
+}
+
+/// Where the symbols of a stripped file may be.
+std::vector<std::string> debug_paths(Elf* elf, const std::string& path, const std::string& build_id) {
+  std::vector<std::string> paths;
+  if (build_id.size() > 2)
+    paths.push_back("/usr/lib/debug/.build-id/" + build_id.substr(0, 2) + "/" + build_id.substr(2) +
+                    ".debug");
+  GElf_Word checksum = 0;
+  if (const char* link = dwelf_elf_gnu_debuglink(elf, &checksum)) {
+    const auto folder = path.substr(0, path.rfind('/') + 1);
+    for (const auto& where : {folder, folder + ".debug/", "/usr/lib/debug" + folder})
+      paths.push_back(where + link);
+  }
+  return paths;
+}
+
+template <class Visit>
+void each_section(Elf* elf, const Visit& visit) {
+  for (Elf_Scn* section = elf_nextscn(elf, nullptr); section != nullptr;
+       section = elf_nextscn(elf, section)) {
+    GElf_Shdr head;
+    if (gelf_getshdr(section, &head) != nullptr) visit(section, head);
+  }
+}
+
+std::vector<Function> symbols_of(Elf* elf, unsigned table) {
+  std::vector<Function> functions;
+  each_section(elf, [&](Elf_Scn* section, const GElf_Shdr& head) {
+    Elf_Data* data = head.sh_type == table && head.sh_entsize > 0 ? elf_getdata(section, nullptr) : nullptr;
+    if (data == nullptr) return;
+    const auto count = static_cast<int>(head.sh_size / head.sh_entsize);
+    for (int i = 0; i < count; ++i) {
+      GElf_Sym symbol;
+      if (gelf_getsym(data, i, &symbol) == nullptr || symbol.st_shndx == SHN_UNDEF || symbol.st_size == 0)
+        continue;
+      const auto type = GELF_ST_TYPE(symbol.st_info);
+      const char* name = elf_strptr(elf, head.sh_link, symbol.st_name);
+      if ((type == STT_FUNC || type == STT_GNU_IFUNC) && name != nullptr && *name != '\0')
+        functions.push_back({.address = symbol.st_value, .bytes = symbol.st_size, .symbol = name});
+    }
+  });
+  return functions;
+}
+
+}  // namespace
+
+struct CodeFile::Files {
+  explicit Files(const std::string& path) : main(path) {}
+  OpenFile main;
+  std::unique_ptr<OpenFile> debug;
+};
+
+CodeFile::CodeFile(const std::string& path, const std::string& build_id)
+    : files_(std::make_unique<Files>(path)) {
+  Elf* elf = files_->main.elf.get();
+  if (elf == nullptr) return;
+  const auto own = build_id_of(elf);
+  was_replaced_ = !build_id.empty() && own != build_id;
+  if (was_replaced_) return;
+  for (const auto& candidate : debug_paths(elf, path, own)) {
+    auto debug = std::make_unique<OpenFile>(candidate);
+    if (!debug->elf || (!own.empty() && build_id_of(debug->elf.get()) != own)) continue;
+    files_->debug = std::move(debug);
+    break;
+  }
+  read_segments();
+  read_functions();
+  read_frames();
+}
+
+CodeFile::~CodeFile() = default;
+
+void CodeFile::read_segments() {
+  Elf* elf = files_->main.elf.get();
+  std::size_t count = 0;
+  elf_getphdrnum(elf, &count);
+  for (std::size_t i = 0; i < count; ++i) {
+    GElf_Phdr head;
+    if (gelf_getphdr(elf, static_cast<int>(i), &head) != nullptr && head.p_type == PT_LOAD &&
+        (head.p_flags & PF_X) != 0)
+      code_.push_back({.offset = head.p_offset, .address = head.p_vaddr, .bytes = head.p_filesz});
+  }
+  std::size_t names = 0;
+  elf_getshdrstrndx(elf, &names);
+  each_section(elf, [&](Elf_Scn*, const GElf_Shdr& head) {
+    const char* name = elf_strptr(elf, names, head.sh_name);
+    if (name != nullptr && std::strncmp(name, ".plt", 4) == 0)
+      stubs_.push_back({.offset = head.sh_offset, .address = head.sh_addr, .bytes = head.sh_size});
+  });
+}
+
+void CodeFile::read_functions() {
+  Elf* elf = files_->main.elf.get();
+  functions_ = symbols_of(elf, SHT_SYMTAB);
+  if (functions_.empty() && files_->debug) functions_ = symbols_of(files_->debug->elf.get(), SHT_SYMTAB);
+  if (functions_.empty()) functions_ = symbols_of(elf, SHT_DYNSYM);
+  has_names_ = !functions_.empty();
+  // Of several names for one address the first in the table; those of libraries come in no order that matters.
+  std::ranges::stable_sort(functions_, {}, &Function::address);
+  functions_.erase(std::unique(functions_.begin(), functions_.end(),
+                               [](const Function& a, const Function& b) { return a.address == b.address; }),
+                   functions_.end());
+}
+
+/// Each entry of .eh_frame holds the range of a function: length, id, then for functions start and size, relative
+/// to their own place in four bytes each, as all usual compilers write them.
+void CodeFile::read_frames() {
+  Elf* elf = files_->main.elf.get();
+  std::size_t names = 0;
+  elf_getshdrstrndx(elf, &names);
+  std::vector<Function> more;
+  each_section(elf, [&](Elf_Scn* section, const GElf_Shdr& head) {
+    const char* name = elf_strptr(elf, names, head.sh_name);
+    if (name == nullptr || std::strcmp(name, ".eh_frame") != 0 || head.sh_type == SHT_NOBITS) return;
+    const Elf_Data* data = elf_rawdata(section, nullptr);
+    if (data == nullptr || data->d_buf == nullptr) return;
+    const auto* bytes = static_cast<const unsigned char*>(data->d_buf);
+    const auto word = [&](std::size_t at) {
+      std::uint32_t value = 0;
+      std::memcpy(&value, bytes + at, sizeof value);
+      return value;
+    };
+    constexpr std::size_t id_at = 4, start_at = 8, size_at = 12, least = 16;
+    constexpr std::uint32_t longer = 0xffffffff;
+    for (std::size_t at = 0; at + least <= data->d_size;) {
+      const auto length = word(at);
+      if (length == 0 || length == longer) break;
+      if (word(at + id_at) != 0) {
+        const auto start = static_cast<std::int64_t>(static_cast<std::int32_t>(word(at + start_at)));
+        const auto address = head.sh_addr + at + start_at + static_cast<std::uint64_t>(start);
+        if (this->at(address) == nullptr)
+          more.push_back({.address = address, .bytes = word(at + size_at), .symbol = {}});
+      }
+      at += length + id_at;
+    }
+  });
+  functions_.insert(functions_.end(), more.begin(), more.end());
+  std::ranges::stable_sort(functions_, {}, &Function::address);
+}
+
+std::uint64_t CodeFile::address_of(std::uint64_t offset) const {
+  for (const auto& segment : code_)
+    if (offset >= segment.offset && offset - segment.offset < segment.bytes)
+      return offset - segment.offset + segment.address;
+  return ~0ULL;
+}
+
+const Function* CodeFile::at(std::uint64_t address) const {
+  auto found = std::ranges::upper_bound(functions_, address, {}, &Function::address);
+  constexpr int nested = 4;  // an alias may lie within another function
+  for (int back = 0; back < nested && found != functions_.begin(); ++back)
+    if (--found; address - found->address < found->bytes) return &*found;
+  return nullptr;
+}
+
+const Function* CodeFile::at_offset(std::uint64_t offset) const { return at(address_of(offset)); }
+
+bool CodeFile::is_stub(std::uint64_t offset) const {
+  return std::ranges::any_of(stubs_, [&](const Segment& stub) {
+    return offset >= stub.offset && offset - stub.offset < stub.bytes;
+  });
+}
+
+std::string source_name(std::string_view symbol) {
+  constexpr std::array<std::string_view, 11> pieces = {".cold",      ".part.", ".constprop.", ".isra.",
+                                                       ".lto_priv.", ".llvm.", ".localalias", ".clone.",
+                                                       ".warm",      ".hot",   ".unlikely"};
+  auto end = symbol.size();
+  for (const auto piece : pieces)
+    if (const auto at = symbol.find(piece); at != std::string_view::npos && at > 0) end = std::min(end, at);
+  if (const auto version = symbol.find('@'); version != std::string_view::npos && version > 0)
+    end = std::min(end, version);
+  std::string name(symbol.substr(0, end));
+  if (!name.starts_with("_Z")) return name;
+  int status = 0;
+  char* text = abi::__cxa_demangle(name.c_str(), nullptr, nullptr, &status);
+  if (status == 0 && text != nullptr) name = text;
+  std::free(text);
+  constexpr std::size_t hash = 19;  // "::h" and 16 digits
+  const bool is_rust =
+      name.size() > hash && name.compare(name.size() - hash, 3, "::h") == 0 &&
+      name.find_first_not_of("0123456789abcdef", name.size() - hash + 3) == std::string::npos;
+  if (is_rust) name.resize(name.size() - hash);
+  return name;
+}
+
+std::string short_name(std::string_view name) {
+  std::string text;
+  int depth = 0;
+  bool has_parameters = false;
+  for (std::size_t i = 0; i < name.size(); ++i) {
+    const auto rest = name.substr(i);
+    // Operators have these signs in their names.
+    if (depth == 0 && rest.starts_with("operator") && (i == 0 || name[i - 1] == ':' || name[i - 1] == ' ')) {
+      auto length = std::string_view("operator").size();
+      if (rest.substr(length).starts_with("()")) length += 2;
+      while (length < rest.size() && rest[length] != '(') ++length;
+      text += rest.substr(0, length);
+      i += length - 1;
+      continue;
+    }
+    if (depth == 0 && rest.starts_with("(anonymous namespace)")) {
+      i += std::string_view("(anonymous namespace)").size() - 1;
+      text += "(anonymous namespace)";
+      continue;
+    }
+    const char c = name[i];
+    has_parameters = has_parameters || c == '(';
+    if (c == '(' || c == '<') ++depth;
+    if (depth == 0) text += c;
+    if ((c == ')' || c == '>') && depth > 0) --depth;
+  }
+  for (const std::string_view tail : {" const", " volatile", " &", " &&"})
+    if (text.ends_with(tail)) text.resize(text.size() - tail.size());
+  // Instances of templates are named with the type that they return.
+  constexpr std::string_view anonymous = "(anonymous namespace)";
+  if (has_parameters && text.find("operator") == std::string::npos)
+    for (auto blank = text.rfind(' '); blank != std::string::npos && blank > 0;
+         blank = text.rfind(' ', blank - 1))
+      if (const auto word = text.rfind('(', blank); word == std::string::npos ||
+                                                    text.compare(word, anonymous.size(), anonymous) != 0 ||
+                                                    blank > word + anonymous.size()) {
+        text.erase(0, blank + 1);
+        break;
+      }
+  return text.empty() ? std::string(name) : text;
+}
+
+}  // namespace assay::places

@@ -1,0 +1,67 @@
+#pragma once
+
+#include <cstdint>
+#include <memory>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace assay::places {
+
+/// A function's range in a file, at addresses as the file has them.
+struct Function {
+  std::uint64_t address = 0, bytes = 0;
+  std::string symbol;  ///< as the symbol table has it; empty where only its range is known
+};
+
+/// The functions of a program or a shared library: from its symbol table, else that of its separate debug file
+/// (by build id or debug link), else the symbols that it exports. What these leave out is known by the ranges of
+/// .eh_frame, which every program has, without a name.
+///
+/// One thread at a time. Cost of making one: linear in its symbols; libc with its debug file some 20 ms.
+class CodeFile {
+ public:
+  /// Reads `path` (ELF); nothing is read of one that is missing, is damaged, or has another build id than
+  /// `build_id` by now (empty: any).
+  explicit CodeFile(const std::string& path, const std::string& build_id = {});
+  ~CodeFile();
+  CodeFile(const CodeFile&) = delete;
+  CodeFile& operator=(const CodeFile&) = delete;
+
+  bool was_replaced() const { return was_replaced_; }  ///< it has another build id by now
+  bool has_names() const { return has_names_; }
+
+  /// The function that holds the byte at this offset in the file; nullptr where none is known.
+  const Function* at_offset(std::uint64_t offset) const;
+  /// Whether there is a stub there that calls into another library (.plt).
+  bool is_stub(std::uint64_t offset) const;
+
+  const std::vector<Function>& functions() const { return functions_; }  ///< by address
+
+ private:
+  struct Files;
+  std::uint64_t address_of(std::uint64_t offset) const;
+  const Function* at(std::uint64_t address) const;
+  void read_segments();
+  void read_functions();
+  void read_frames();
+
+  struct Segment {
+    std::uint64_t offset, address, bytes;
+  };
+  std::unique_ptr<Files> files_;
+  std::vector<Segment> code_;
+  std::vector<Segment> stubs_;
+  std::vector<Function> functions_;
+  bool was_replaced_ = false, has_names_ = false;
+};
+
+/// A symbol as its source has it: demangled, without what compilers append to pieces and copies of a function
+/// (.cold, .part.0, .isra.0 …), without a symbol version, and without Rust's hash. What can't be demangled
+/// stays as it is.
+std::string source_name(std::string_view symbol);
+
+/// A name without parameters and template arguments: `a::f<int>(int, char)` is `a::f`.
+std::string short_name(std::string_view name);
+
+}  // namespace assay::places

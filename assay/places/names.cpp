@@ -1,0 +1,70 @@
+#include "assay/places/names.hpp"
+
+#include <algorithm>
+#include <charconv>
+
+namespace assay::places {
+
+namespace {
+
+std::string base_name(const std::string& path) { return path.substr(path.rfind('/') + 1); }
+
+std::string hexadecimal(std::uint64_t value) {
+  char digits[17];
+  constexpr int base = 16;
+  return {digits, std::to_chars(digits, digits + sizeof digits, value, base).ptr};
+}
+
+std::string without_control(std::string text) {
+  std::erase_if(text, [](char c) { return static_cast<unsigned char>(c) < ' ' || c == '\x7f'; });
+  return text;
+}
+
+}  // namespace
+
+const std::string& Names::of(const measure::CodePlace& place) {
+  if (place.file.empty() || place.file.front() != '/' || place.file.starts_with("//") ||
+      place.file.starts_with("/memfd:"))
+    return place.file == "[vdso]" ? known_.try_emplace({nullptr, 0}, "the kernel's vdso").first->second
+                                  : run_time_code_;
+  auto& file = files_[{place.file, place.build_id}];
+  if (!file) file = std::make_unique<CodeFile>(place.file, place.build_id);
+  const auto [known, fresh] = known_.try_emplace({file.get(), place.offset});
+  if (fresh) known->second = without_control(find(place));
+  return known->second;
+}
+
+std::string Names::find(const measure::CodePlace& place) {
+  const auto& file = *files_.at({place.file, place.build_id});
+  if (file.is_stub(place.offset)) return "calls into libraries";
+  const auto* function = file.at_offset(place.offset);
+  if (function == nullptr) return "code in " + base_name(place.file);
+  if (function->symbol.empty())
+    return "function at " + hexadecimal(function->address) + " in " + base_name(place.file);
+  return source_name(function->symbol);
+}
+
+std::vector<std::string> Names::replaced_files() const {
+  std::vector<std::string> files;
+  for (const auto& [which, file] : files_)
+    if (file->was_replaced()) files.push_back(which.first);
+  return files;
+}
+
+bool Names::is_nameless(const measure::CodePlace& place) const {
+  const auto file = files_.find({place.file, place.build_id});
+  return file != files_.end() && !file->second->has_names() && !file->second->was_replaced();
+}
+
+std::map<std::string, std::string> short_names(const std::vector<std::string>& names) {
+  std::map<std::string, std::string> shorter;
+  std::map<std::string, int> uses;
+  for (const auto& name : names) ++uses[short_name(name)];
+  for (const auto& name : names) {
+    const auto text = short_name(name);
+    shorter[name] = uses[text] > 1 ? name : text;
+  }
+  return shorter;
+}
+
+}  // namespace assay::places

@@ -1,0 +1,16 @@
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "assay/model/design.hpp"
+#include "assay/model/where.hpp"
+
+namespace assay::report {
+
+/// The block that says where the CPU time of a comparison has changed: a title, a table of the functions that
+/// were named (five at most), of all else and of the whole, and up to two sentences. Figures of a column add up
+/// as printed: what is left over by rounding is in "all else".
+std::vector<std::string> where_lines(const Where& where, const Design& design);
+
+}  // namespace assay::report

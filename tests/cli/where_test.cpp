@@ -1,0 +1,58 @@
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+#include <unistd.h>
+
+#include "assay/measure/process.hpp"
+#include "assay/measure/sampling.hpp"
+#include "support/tool.hpp"
+
+namespace assay {
+namespace {
+
+using test::assay;
+using test::Scratch;
+using testing::HasSubstr;
+using testing::Not;
+
+class WhereTest : public testing::Test {
+ protected:
+  void SetUp() override {
+    const std::vector<int> core = {measure::cores_allowed().front()};
+    const measure::Sampler tried(getpid(), core, {});
+    if (!tried.problem().empty()) GTEST_SKIP() << tried.problem();
+  }
+  const Scratch scratch_;
+};
+
+/// Twice the time in one of two functions: more than ten half intervals.
+TEST_F(WhereTest, NamesTheFunctionBehindAVerdict) {
+  const auto duel = assay(scratch_, {"duel", "--rounds", "10", "--names", "list,heap", SAMPLED, "60", "30",
+                                     "vs", SAMPLED, "60", "60"});
+  ASSERT_EQ(duel.status, 0) << duel.err;
+  const auto where = assay(scratch_, {"where", "--rounds", "10"});
+  ASSERT_EQ(where.status, 0) << where.err;
+  EXPECT_THAT(where.out, HasSubstr("where heap spends more cpu time than list: 10 rounds "));
+  EXPECT_THAT(where.out, testing::ContainsRegex("second_part .*! more"));
+  EXPECT_THAT(where.out, Not(testing::ContainsRegex("first_part .*(more|less)")));
+  EXPECT_THAT(where.out, HasSubstr("together"));
+  EXPECT_THAT(assay(scratch_, {"ledger"}).out, HasSubstr("where"));
+  EXPECT_EQ(assay(scratch_, {"verdict"}).status, 0) << "it is a campaign like others";
+}
+
+TEST_F(WhereTest, SaysWhyThereIsNothingToLookFor) {
+  ASSERT_EQ(assay(scratch_, {"duel", "--rounds", "6", "--names", "a,b", SAMPLED, "20", "20", "vs", SAMPLED,
+                             "20", "20", "same"})
+                .status,
+            0);
+  const auto none = assay(scratch_, {"where"});
+  if (none.status != 0)
+    EXPECT_THAT(none.err, HasSubstr("--only candidate=NAME looks into a comparison all the same"));
+  const auto asked = assay(scratch_, {"where", "--only", "candidate=b", "--rounds", "6"});
+  EXPECT_EQ(asked.status, 0) << asked.err;
+  EXPECT_THAT(asked.out, HasSubstr("together"));
+  const auto unknown = assay(scratch_, {"where", "--only", "candidate=nobody"});
+  EXPECT_EQ(unknown.status, 2);
+}
+
+}  // namespace
+}  // namespace assay

@@ -1,0 +1,155 @@
+#include "assay/measure/sampling.hpp"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+#include <unistd.h>
+
+#include <cmath>
+#include <filesystem>
+#include <map>
+
+#include "assay/measure/process.hpp"
+#include "assay/places/names.hpp"
+#include "support/tool.hpp"
+
+namespace assay::measure {
+namespace {
+
+using test::Scratch;
+using testing::HasSubstr;
+
+Command sampled(std::vector<std::string> arguments, const std::string& program = SAMPLED) {
+  arguments.insert(arguments.begin(), "sampled");
+  return {.program = program, .arguments = std::move(arguments), .sampling = Sampling{.phase_ns = 100'000}};
+}
+
+/// Samples by the name of their function.
+std::map<std::string, double> by_name(const CodeSamples& code) {
+  places::Names names;
+  std::map<std::string, double> all;
+  for (const auto& place : code.places) all[names.of(place)] += static_cast<double>(place.samples);
+  return all;
+}
+
+class SamplingTest : public testing::Test {
+ protected:
+  void SetUp() override {
+    const std::vector<int> core = {cores_allowed().front()};
+    const Sampler tried(getpid(), core, {});
+    if (!tried.problem().empty()) GTEST_SKIP() << tried.problem();
+  }
+  Launcher launcher_;
+};
+
+TEST_F(SamplingTest, SharesAreThoseOfTheFunctions) {
+  const auto result = launcher_.run(sampled({"180", "60"}));
+  ASSERT_EQ(result.exit_status, 0);
+  ASSERT_TRUE(result.code);
+  EXPECT_EQ(result.code->problem, "");
+  auto names = by_name(*result.code);
+  const double first = names["first_part"], second = names["second_part"], both = first + second;
+  ASSERT_GT(both, 100);
+  // Three quarters, within five standard deviations of samples at random: 6e-7.
+  EXPECT_NEAR(first / both, 0.75, 5 * std::sqrt(0.75 * 0.25 / both));
+  const double seconds = static_cast<double>(result.code->taken) * result.code->period;
+  EXPECT_GT(seconds, 0.5 * (result.user + result.system));
+  EXPECT_LT(seconds, 1.1 * (result.user + result.system));
+}
+
+TEST_F(SamplingTest, NothingIsSampledThatCameBeforeTheProgram) {
+  auto command = sampled({"20", "0"});
+  command.sampling->phase_ns = 30'000'000;  // much longer than what the program takes to start
+  const auto result = launcher_.run(command);
+  ASSERT_TRUE(result.code);
+  ASSERT_GT(result.code->taken, 0U);
+  for (const auto& place : result.code->places) EXPECT_EQ(place.file.find("launcher"), std::string::npos);
+  EXPECT_LT(static_cast<double>(result.code->taken) * result.code->period, 1.5 * result.user + result.system);
+}
+
+TEST_F(SamplingTest, ProgramsThatRunAtOnceAreToldApart) {
+  const std::vector<Command> two = {sampled({"150", "0"}), sampled({"0", "150"})};
+  for (const bool abreast : {true, false}) {
+    const auto results = abreast ? launcher_.run_abreast(two, cores_allowed().front())
+                                 : launcher_.run_in_slices(two, 0.005, 1);
+    ASSERT_TRUE(results[0].code && results[1].code);
+    auto first = by_name(*results[0].code), second = by_name(*results[1].code);
+    EXPECT_GT(first["first_part"], 50) << abreast;
+    EXPECT_EQ(first["second_part"], 0);
+    EXPECT_GT(second["second_part"], 50);
+    EXPECT_EQ(second["first_part"], 0);
+  }
+}
+
+TEST_F(SamplingTest, ThreadsAndChildrenCount) {
+  const auto alone = launcher_.run(sampled({"150", "0"}));
+  const double one = by_name(*alone.code)["first_part"];
+  for (const auto* how : {"threads", "children"}) {
+    const auto result = launcher_.run(sampled({"150", "0", how}));
+    ASSERT_TRUE(result.code);
+    EXPECT_GT(by_name(*result.code)["first_part"], 1.3 * one) << how;
+  }
+  auto script = sampled({});
+  script.program = "/bin/sh";
+  script.arguments = {"sh", "-c", std::string(SAMPLED) + " 150 0; true"};
+  EXPECT_GT(by_name(*launcher_.run(script).code)["first_part"], 0.5 * one) << "a child that became a program";
+}
+
+TEST_F(SamplingTest, AServerIsSampledWhileItRuns) {
+  auto server = launcher_.start(sampled({"150", "50"}));
+  while (server.still_runs()) usleep(10'000);
+  const auto result = server.wait();
+  ASSERT_TRUE(result.code);
+  EXPECT_GT(by_name(*result.code)["first_part"], 50);
+}
+
+TEST(Sampling, WhatIsRefusedIsAProblemAndNoError) {
+  const std::vector<int> no_core = {100'000};
+  Sampler sampler(getpid(), no_core, {});
+  EXPECT_THAT(sampler.problem(), HasSubstr("can't be sampled here"));
+  EXPECT_THAT(sampler.problem(), HasSubstr("kernel.perf_event_paranoid=2"));
+  sampler.relieve();
+  const auto none = sampler.end(2);
+  ASSERT_EQ(none.size(), 2U);
+  EXPECT_EQ(none[1].taken, 0U);
+  EXPECT_EQ(none[1].problem, sampler.problem());
+}
+
+std::map<std::string, double> names_in(Launcher& launcher, const std::string& program) {
+  return by_name(*launcher.run(sampled({"180", "60"}, program)).code);
+}
+
+/// Shares do not depend on where names come from.
+TEST_F(SamplingTest, StrippedProgramsHaveTheirFunctionsByRange) {
+  const Scratch scratch;
+  const auto stripped = scratch.path("stripped"), debug = scratch.path("stripped.debug");
+  ASSERT_EQ(test::run(scratch, {"/usr/bin/strip", "-o", stripped, SAMPLED}).status, 0);
+  auto names = names_in(launcher_, stripped);
+  double largest = 0;
+  for (const auto& [name, samples] : names)
+    if (name.starts_with("function at ")) {
+      EXPECT_TRUE(name.ends_with(" in stripped")) << name;
+      largest = std::max(largest, samples);
+    }
+  EXPECT_EQ(names["first_part"], 0);
+  EXPECT_GT(largest, 50);
+
+  ASSERT_EQ(test::run(scratch, {"/usr/bin/objcopy", "--only-keep-debug", SAMPLED, debug}).status, 0);
+  ASSERT_EQ(test::run(scratch, {"/usr/bin/objcopy", "--add-gnu-debuglink=" + debug, stripped}).status, 0);
+  EXPECT_GT(names_in(launcher_, stripped)["first_part"], 50) << "its symbols lie beside it";
+}
+
+TEST_F(SamplingTest, AFileThatWasReplacedSinceHasNoNames) {
+  const Scratch scratch;
+  const auto program = scratch.path("program");
+  std::filesystem::copy_file(SAMPLED, program);
+  const auto result = launcher_.run(sampled({"180", "60"}, program));
+  std::filesystem::remove(program);
+  std::filesystem::copy_file(BEHAVE, program);
+  places::Names names;
+  for (const auto& place : result.code->places)
+    if (place.file == program) EXPECT_EQ(names.of(place), "code in program");
+  EXPECT_THAT(names.replaced_files(), testing::ElementsAre(program));
+}
+
+}  // namespace
+}  // namespace assay::measure
