@@ -44,6 +44,9 @@ void save(const Plan& plan, const std::string& path) {
 /// `given`: the options as they were typed, for the command that repeats the duel.
 int duel(const DuelOptions& asked, const std::vector<std::string>& given,
          const std::vector<std::string>& words) {
+  if (asked.where && (asked.json || asked.contest || !asked.serve.empty()))
+    throw Error("functions are looked for in programs, and shown as text", "--where",
+                "leave out --json, --contest and --serve");
   const auto plan = plan_of_duel(asked, words);
   if (!asked.save_plan.empty()) {
     save(plan, asked.save_plan);
@@ -53,17 +56,22 @@ int duel(const DuelOptions& asked, const std::vector<std::string>& given,
   again.insert(again.end(), given.begin(), given.end());
   if (!asked.commits.empty()) again.emplace_back("--");
   again.insert(again.end(), words.begin(), words.end());
-  const auto ledger = asked.commits.empty() ? state_ledger() : plan_ledger("./assay.toml");
-  return compare(plan, {.kind = CampaignKind::duel,
-                        .ledger = asked.ledger.empty() ? ledger : asked.ledger,
-                        .repeat_command = app::shell_quoted(again),
-                        .when_busy = asked.when_busy,
-                        .json = asked.json,
-                        .confirms_uid = {},
-                        .resume_command = {},
-                        .variables = values_only(asked.environment),
-                        .applies_gate = !asked.allow.empty() || !asked.junit.empty(),
-                        .junit = asked.junit});
+  const auto usual = asked.commits.empty() ? state_ledger() : plan_ledger("./assay.toml");
+  const auto ledger = asked.ledger.empty() ? usual : asked.ledger;
+  const auto variables = values_only(asked.environment);
+  const int status = compare(plan, {.kind = CampaignKind::duel,
+                                    .ledger = ledger,
+                                    .repeat_command = app::shell_quoted(again),
+                                    .when_busy = asked.when_busy,
+                                    .json = asked.json,
+                                    .confirms_uid = {},
+                                    .resume_command = {},
+                                    .variables = variables,
+                                    .applies_gate = !asked.allow.empty() || !asked.junit.empty(),
+                                    .junit = asked.junit});
+  if (asked.where && (status == app::exit_done || status == exit_gate))
+    show_where(ledger, asked.when_busy, variables);
+  return status;
 }
 
 }  // namespace
@@ -98,6 +106,8 @@ void add_duel(CLI::App& app, Action& action) {
       ->expected(1)
       ->allow_extra_args(false);
   app::add_ways(*command, asked->way);
+  command->add_flag("--where", asked->where,
+                    "then say which functions are behind a change of time: further rounds, sampled");
   command->add_option("--work", asked->work, "what one run does, like '500 routes'; gives throughput");
   command->add_option("--before", asked->before,
                       "a command run before each trial, untimed; quotes group words");

@@ -20,6 +20,7 @@ struct DuelOptions {
   int relink = 0;  ///< see Build::relink
   Way way = Way::automatic;
   bool equal = false, json = false, fresh = false, discard = false, keep_env = false, contest = false;
+  bool where = false;  ///< functions are looked for afterwards
 };
 
 /// What --env was given, without values: "TOKEN,PATH" of "TOKEN=x,PATH". A value that waits for a trial's

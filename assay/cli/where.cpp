@@ -1,4 +1,5 @@
-#include "assay/judge/where.hpp"
+
+#include "assay/where.hpp"
 
 #include <fmt/format.h>
 
@@ -15,11 +16,7 @@
 #include "assay/compare.hpp"
 #include "assay/error.hpp"
 #include "assay/judge.hpp"
-#include "assay/metrics/catalogue.hpp"
 #include "assay/plan.hpp"
-#include "assay/report/format.hpp"
-#include "assay/report/where_text.hpp"
-#include "assay/setup/where.hpp"
 
 namespace assay::cli {
 namespace {
@@ -36,12 +33,12 @@ The verdict of the campaign stays what it is.)";
 struct WhereOptions {
   std::string campaign = "last", ledger, only, rounds, budget, when_busy = "wait";
   bool trust = false;
+  std::map<std::string, std::string> variables;  ///< see setup::PlanOptions
 };
 
 bool is_time(const Findings& findings, const Finding& f) {
-  const auto& metric = findings.metric_of(f);
-  return metrics::is_kind(metric, metrics::MetricKind::wall_time) ||
-         metrics::is_kind(metric, metrics::MetricKind::cpu_time);
+  const auto& name = findings.metric_of(f).name;
+  return name == "wall time" || name == "cpu time";
 }
 
 /// How far a finding on a time is from no change; 0 where it was not called.
@@ -78,21 +75,8 @@ int planned_rounds(const WhereOptions& asked, double seconds) {
   if (!asked.rounds.empty()) return app::parse_rounds(asked.rounds).max;
   const double budget = asked.budget.empty() ? usual_seconds : app::parse_budget(asked.budget);
   const int fitting = seconds > 0 ? static_cast<int>(budget / seconds) : most;
-  if (!asked.budget.empty()) return std::max(fitting, judge::fewest_sampled_rounds());
+  if (!asked.budget.empty()) return std::max(fitting, fewest_sampled_rounds());
   return std::clamp(fitting, usual, most);
-}
-
-/// The interval of the whole change, as a ratio.
-Interval change_of(const Where& where) {
-  return {.low = 1 + where.whole.low / where.whole.baseline,
-          .high = 1 + where.whole.high / where.whole.baseline};
-}
-
-/// Whether the interval of what was found before touches that of the sampled rounds.
-bool agrees(const Where& where, const Finding& before) {
-  if (!before.effect.is_ratio() || !(before.interval.high > 0) || !(where.whole.baseline > 0)) return true;
-  const auto now = change_of(where);
-  return now.low <= before.interval.high && now.high >= before.interval.low;
 }
 
 int where(const WhereOptions& asked) {
@@ -107,7 +91,7 @@ int where(const WhereOptions& asked) {
   constexpr double usual = 250e-6, quick = 100e-6, short_trial = 0.03, shortest = 0.002;
   const double seconds = std::min(finding.baseline_typical, finding.candidate_typical);
   if (seconds < shortest)
-    throw Error("its trials of " + report::value_text(seconds, "s") + " are too short to be looked into",
+    throw Error(fmt::format("its trials of {:.2g} ms are too short to be looked into", 1e3 * seconds),
                 "where", "a longer workload tells more");
   plan.rounds.budget = {};
   plan.seed = {};
@@ -123,35 +107,35 @@ int where(const WhereOptions& asked) {
   options.only_cells = {{before.candidate(cell).name, before.workload(cell).name, cell.setting.text()}};
   options.ways = record.log.ways;
   options.report_forecast = false;
+  options.variables = asked.variables;
   if (record.design.rules.way != Way::automatic) plan.rounds.mode = record.design.rules.way;
   options.fixed_rounds = planned_rounds(asked, finding.baseline_typical + finding.candidate_typical);
-  const auto sampled =
-      setup::run_sampled(plan, watching.run(), options, seconds < short_trial ? quick : usual);
+  const auto sampled = run_sampled(plan, watching.run(), options, seconds < short_trial ? quick : usual);
   watching.progress().clear();
   if (sampled.findings.state == CampaignState::interrupted) return status_of(sampled.findings, {});
   if (!sampled.problem.empty()) throw Error(sampled.problem, "where");
   for (const auto& one : sampled.where) {
-    if (!agrees(one, finding)) {
-      const bool is_wall = metrics::is_kind(before.metric_of(finding), metrics::MetricKind::wall_time);
-      const auto what = is_wall ? "the change is in waiting, which samples don't show"
-                                : "something else has changed since; measure again (assay again)";
-      std::cout << report::wrap(
-                       fmt::format(
-                           "no function is named: {} changed by {}, cpu time in {} sampled rounds by {}; {}",
-                           before.metric_of(finding).name,
-                           report::range_text(finding.interval, Scale::ratio, ""), one.rounds,
-                           report::range_text(change_of(one), Scale::ratio, ""), what),
-                       0)
-                << "\n";
+    if (const auto why = contradiction_text(one, finding, before.metric_of(finding)); !why.empty()) {
+      std::cout << wrap(why, 0) << "\n";
       continue;
     }
-    for (const auto& line : report::where_lines(one, sampled.findings.design)) std::cout << line << "\n";
+    for (const auto& line : where_lines(one, sampled.findings.design)) std::cout << line << "\n";
   }
-  for (const auto& remark : sampled.remarks) std::cout << report::wrap(remark, 2) << "\n";
+  for (const auto& remark : sampled.remarks) std::cout << wrap(remark, 2) << "\n";
   return status_of(sampled.findings, {});
 }
 
 }  // namespace
+
+void show_where(const std::string& ledger, const std::string& when_busy,
+                const std::map<std::string, std::string>& variables) {
+  std::cout << "\n" << std::flush;
+  try {
+    where({.ledger = ledger, .when_busy = when_busy, .variables = variables});
+  } catch (const Error& error) {
+    std::cout << error.what() << "\n";
+  }
+}
 
 void add_where(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("where", "which functions made it slower or faster");

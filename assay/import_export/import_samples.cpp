@@ -116,7 +116,7 @@ Record read_json(const std::string& text, const std::string& name, const ImportO
                        : value.is_null() ? std::string{}
                                          : value.dump());
     }
-    if (keys != names) gathering.set_columns(keys, place);
+    if (number == 1 || keys != names) gathering.set_columns(keys, place);
     names = keys;
     gathering.add(fields, number);
   }

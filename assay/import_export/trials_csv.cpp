@@ -47,7 +47,8 @@ void write_csv(const Record& record, std::ostream& out) {
     for (const auto& [name, level] : cell.setting.levels) factors.insert(name);
   out << "candidate,workload";
   for (const auto& name : factors) out << "," << csv_field(name);
-  const bool repeats = std::ranges::any_of(record.log.trials, [](const Trial& t) { return t.repeat > 0; });
+  const bool repeats = std::ranges::any_of(
+      record.log.trials, [](const Trial& t) { return t.repeat > 0 && t.role == Role::measured; });
   out << ",metric,value,round" << (repeats ? ",repeat" : "") << ",unit,prefer\n";
   IdTable<CellId, std::string> heads;
   for (const auto& cell : design.cells) {

@@ -118,7 +118,7 @@ Where judge_where(const Comparison& of, std::span<const SampledRound> rounds, st
 
 int fewest_sampled_rounds() { return stats::fewest_rounds(level); }
 
-double told_after(int rounds, double seconds, double period) {
+double change_seen_after(int rounds, double seconds, double period) {
   constexpr double largest = 2.8, of_random = 6;  // the quantile of 40 rows or so; the variance's share
   const double n = rounds, squared = largest * largest;
   if (n <= squared) return std::numeric_limits<double>::infinity();

@@ -34,9 +34,9 @@ Where judge_where(const Comparison& of, std::span<const SampledRound> rounds, st
 /// The fewest rounds in which a function can be named: six.
 int fewest_sampled_rounds();
 
-/// About how large a change of a function is told after so many rounds: half of its interval, in seconds, for
+/// About how large a change of a function is seen after so many rounds: half of its interval, in seconds, for
 /// one that takes `seconds` of a trial that is sampled every `period`. From what was measured: a sixth of the
 /// variance that samples at random would have.
-double told_after(int rounds, double seconds, double period);
+double change_seen_after(int rounds, double seconds, double period);
 
 }  // namespace assay::judge

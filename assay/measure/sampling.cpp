@@ -242,8 +242,15 @@ class Sampler::Ring {
  public:
   Ring(pid_t launcher, int core, const Sampling& how) {
     auto event = attributes_of(how);
-    file_ = Descriptor(
-        static_cast<int>(syscall(SYS_perf_event_open, &event, launcher, core, -1, PERF_FLAG_FD_CLOEXEC)));
+    const auto open_event = [&] {
+      return Descriptor(
+          static_cast<int>(syscall(SYS_perf_event_open, &event, launcher, core, -1, PERF_FLAG_FD_CLOEXEC)));
+    };
+    file_ = open_event();
+    if (!file_ && errno == EINVAL) {  // before Linux 5.12 files are known by name alone
+      event.build_id = 0;
+      file_ = open_event();
+    }
     if (!file_) {
       error_ = errno;
       return;
@@ -291,7 +298,7 @@ class Sampler::Ring {
   int error_ = 0;
 };
 
-Sampler::Sampler(pid_t launcher, std::span<const int> cores, const Sampling& how)
+Sampler::Sampler(int launcher, std::span<const int> cores, const Sampling& how)
     : launcher_(launcher), how_(how) {
   for (const int core : cores) {
     auto ring = std::make_unique<Ring>(launcher, core, how);

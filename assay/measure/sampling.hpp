@@ -1,7 +1,5 @@
 #pragma once
 
-#include <sys/types.h>
-
 #include <cstdint>
 #include <memory>
 #include <span>
@@ -43,9 +41,9 @@ struct CodeSamples {
 /// Samples what a launcher process starts, from its making until end(). One thread at a time.
 class Sampler {
  public:
-  /// `launcher` starts the programs; `cores`: those that they may run on, one ring in memory each. What the
+  /// `launcher` is the process that starts the programs; `cores`: those that they may run on, one ring in memory each. What the
   /// system refuses is a problem() and no error.
-  Sampler(pid_t launcher, std::span<const int> cores, const Sampling& how);
+  Sampler(int launcher, std::span<const int> cores, const Sampling& how);
   ~Sampler();
   Sampler(const Sampler&) = delete;
   Sampler& operator=(const Sampler&) = delete;
@@ -60,7 +58,7 @@ class Sampler {
 
  private:
   class Ring;
-  pid_t launcher_;
+  int launcher_;
   Sampling how_;
   std::vector<std::unique_ptr<Ring>> rings_;
   std::string problem_;

@@ -15,8 +15,8 @@ namespace assay::places {
 /// once each, when a place in them is asked for. One thread at a time.
 class Names {
  public:
-  /// The function that holds this code, as its source has it (source_name()). Where that is unknown, what can
-  /// be told: "function at 27e0 in prog" (a range without a name), "code in prog", "calls into libraries",
+  /// The function that holds this code, as its source has it (source_name()). Where that is unknown, what is
+  /// known: "function at 27e0 in prog" (a range without a name), "code in prog", "calls into libraries",
   /// "code made at run time". Control characters are taken out.
   const std::string& of(const measure::CodePlace& place);
 

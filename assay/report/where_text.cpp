@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "assay/judge/where.hpp"
+#include "assay/metrics/catalogue.hpp"
 #include "assay/report/format.hpp"
 
 namespace assay::report {
@@ -13,12 +14,12 @@ namespace assay::report {
 namespace {
 
 /// A unit for all times of a block, and the digits after the point.
-struct Scale {
+struct Figures {
   const char* unit;
   double factor;
   int digits;
 
-  explicit Scale(double seconds) : unit("s"), factor(1), digits(3) {
+  explicit Figures(double seconds) : unit("s"), factor(1), digits(3) {
     constexpr double milli = 1e-3, thousand = 1e3, million = 1e6;
     if (seconds < milli) {
       unit = "µs";
@@ -62,7 +63,7 @@ std::string word_of_rest(const Where& where, double margin) {
   return alike ? "= same" : where.rest.named ? "? spread over several" : "? too little to say";
 }
 
-std::vector<std::string> table(const std::vector<Line>& lines, const Scale& scale,
+std::vector<std::string> table(const std::vector<Line>& lines, const Figures& scale,
                                const std::vector<std::string>& heads) {
   std::vector<std::vector<std::string>> cells = {heads};
   for (const auto& line : lines)
@@ -99,21 +100,34 @@ std::string title(const Where& where, const Design& design) {
 }
 
 /// What to do where nothing could be named.
-std::string price(const Where& where, const Scale& scale) {
+std::string price(const Where& where, const Figures& scale) {
   const double most =
       where.functions.empty() ? 0 : std::ranges::max(where.functions, {}, &TimePart::baseline).baseline;
   const int more = std::max(3 * static_cast<int>(where.rounds), 2 * judge::fewest_sampled_rounds());
-  const double told = judge::told_after(more, most, where.period);
+  const double seen = judge::change_seen_after(more, most, where.period);
   return fmt::format(
       "no function can be named after {} rounds: the change is spread, or small; --rounds {} would "
       "tell changes of {} apart",
-      where.rounds, more, scale.value(std::max(1.0, scale.rounded(told))));
+      where.rounds, more, scale.value(std::max(1.0, scale.rounded(seen))));
 }
 
 }  // namespace
 
+std::string contradiction_text(const Where& where, const Finding& before, const Metric& metric) {
+  if (!before.effect.is_ratio() || !(before.interval.high > 0) || !(where.whole.baseline > 0)) return {};
+  const Interval now{.low = 1 + where.whole.low / where.whole.baseline,
+                     .high = 1 + where.whole.high / where.whole.baseline};
+  if (now.low <= before.interval.high && now.high >= before.interval.low) return {};
+  const bool is_wall = metrics::is_kind(metric, metrics::MetricKind::wall_time);
+  return fmt::format("no function is named: {} changed by {}, cpu time in {} sampled rounds by {}; {}",
+                     metric.name, range_text(before.interval, model::Scale::ratio, ""), where.rounds,
+                     range_text(now, model::Scale::ratio, ""),
+                     is_wall ? "the change is in waiting, which samples don't show"
+                             : "something else has changed since; measure again (assay again)");
+}
+
 std::vector<std::string> where_lines(const Where& where, const Design& design) {
-  const Scale scale(std::max(where.whole.baseline, where.whole.candidate));
+  const Figures scale(std::max(where.whole.baseline, where.whole.candidate));
   std::vector<Line> lines;
   Line rest{.name = fmt::format("all else, {} functions", where.functions.size() - where.shown),
             .baseline = scale.rounded(where.whole.baseline),

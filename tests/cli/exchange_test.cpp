@@ -113,6 +113,9 @@ TEST(Import, NamesBadRowsByLine) {
   EXPECT_THAT(problem(head + "a,t,1,1\n"), HasSubstr("fewer than two candidates"));
   EXPECT_THAT(problem(head + "a,\"t,1,1\n"), HasSubstr("this is not CSV"));
   EXPECT_THAT(problem(""), HasSubstr("nothing"));
+  const auto empty = assay(scratch, {"import", scratch.file("s.json", "[{}]")});
+  EXPECT_EQ(empty.status, 2);
+  EXPECT_THAT(empty.err, HasSubstr("entry 1: there is no column \"candidate\""));
 }
 
 /// A quick duel whose findings are kept.

@@ -220,6 +220,15 @@ TEST_F(Faults, PruneSurvivesAnyCallThatFails) {
   walk({"ledger", "prune", "--keep", "1"});
 }
 
+TEST_F(Faults, WhereSurvivesAnyCallThatFails) {
+  prepare();
+  ASSERT_EQ(in("clean", {"duel", "--ledger", ".assay/ledger.db", "--rounds", "6", "--names", "one,two",
+                         SAMPLED, "10", "5", "vs", SAMPLED, "10", "9"})
+                .status,
+            0);
+  walk({"where", "--only", "candidate=two", "--rounds", "6"});
+}
+
 TEST_F(Faults, ARunThatIsKilledBeforeAnyCallGoesOn) {
   prepare();
   const auto calls = calls_of({"run"});

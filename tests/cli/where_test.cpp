@@ -39,6 +39,16 @@ TEST_F(WhereTest, NamesTheFunctionBehindAVerdict) {
   EXPECT_EQ(assay(scratch_, {"verdict"}).status, 0) << "it is a campaign like others";
 }
 
+TEST_F(WhereTest, FollowsADuelThatAsksForIt) {
+  const auto duel = assay(scratch_, {"duel", "--where", "--rounds", "8", "--names", "list,heap", SAMPLED,
+                                     "60", "30", "vs", SAMPLED, "60", "90"});
+  EXPECT_EQ(duel.status, 0) << duel.err;
+  EXPECT_THAT(duel.out, testing::ContainsRegex("second_part .*! more"));
+  const auto json = assay(scratch_, {"duel", "--where", "--json", "true", "vs", "true"});
+  EXPECT_EQ(json.status, 2);
+  EXPECT_THAT(json.err, HasSubstr("leave out --json"));
+}
+
 TEST_F(WhereTest, SaysWhyThereIsNothingToLookFor) {
   ASSERT_EQ(assay(scratch_, {"duel", "--rounds", "6", "--names", "a,b", SAMPLED, "20", "20", "vs", SAMPLED,
                              "20", "20", "same"})

@@ -87,9 +87,9 @@ TEST(Where, FewRoundsNameNothingAndNoneAreNoError) {
   EXPECT_EQ(few.shown, 0U);
   EXPECT_TRUE(std::isinf(few.functions.front().high));
   EXPECT_EQ(judge_where(of, {}, 1).rounds, 0U);
-  EXPECT_TRUE(std::isinf(told_after(7, 0.03, 250e-6)));
+  EXPECT_TRUE(std::isinf(change_seen_after(7, 0.03, 250e-6)));
   // Measured: 1.2 ms (0.9 … 1.9) of 31 ms after 20 rounds at 4 kHz.
-  EXPECT_NEAR(told_after(20, 0.031, 250e-6), 1.2e-3, 0.3e-3);
+  EXPECT_NEAR(change_seen_after(20, 0.031, 250e-6), 1.2e-3, 0.3e-3);
 }
 
 TEST(WhereText, FiguresOfAColumnAddUpAsPrinted) {
@@ -123,6 +123,15 @@ TEST(WhereText, FiguresOfAColumnAddUpAsPrinted) {
   }
   EXPECT_THAT(lines[2], HasSubstr("! more"));
   EXPECT_THAT(lines[6], HasSubstr("all else, "));
+}
+
+TEST(WhereText, ContradictionsAreSaidInsteadOfFunctions) {
+  const auto where = judge_where(of, made_up(6, 20), 3);
+  Finding before{.comparison = of, .effect = {.value = 1.6}, .interval = {.low = 1.5, .high = 1.7}};
+  EXPECT_THAT(report::contradiction_text(where, before, {.name = "cpu time", .unit = "s"}),
+              HasSubstr("no function is named: cpu time changed by +50 … +70 %"));
+  before.interval = {.low = 0.9, .high = 1.7};
+  EXPECT_EQ(report::contradiction_text(where, before, {.name = "cpu time"}), "") << "they touch";
 }
 
 TEST(WhereText, SaysWhatMoreRoundsWouldTellWhereNothingIsNamed) {

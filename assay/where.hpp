@@ -1,0 +1,24 @@
+#pragma once
+
+/// Finds the functions behind a change of time, by rounds of a plan whose programs are sampled.
+///
+///   for (const auto& where : assay::run_sampled(plan, {}, {.fixed_rounds = 20}, 250e-6).where)
+///     std::cout << assay::where_lines(where, design) …
+
+#include "assay/judge/where.hpp"
+#include "assay/report/format.hpp"
+#include "assay/report/where_text.hpp"
+#include "assay/setup/where.hpp"
+
+namespace assay {
+
+using judge::fewest_sampled_rounds;
+using model::TimePart;
+using model::Where;
+using report::contradiction_text;
+using report::where_lines;
+using report::wrap;
+using setup::run_sampled;
+using setup::SampledCampaign;
+
+}  // namespace assay
