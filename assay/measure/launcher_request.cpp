@@ -198,7 +198,9 @@ double LauncherRequest::time_limit() const {
 double LauncherRequest::grace() const { return std::ranges::max(commands_, {}, &Command::grace).grace; }
 
 std::vector<ProcessResult> LauncherRequest::results(const protocol::Reply& reply) {
-  auto sampled = sampler_ ? sampler_->end(results_.size()) : std::vector<CodeSamples>();
+  std::vector<int> pids;
+  for (std::size_t i = 0; i < results_.size(); ++i) pids.push_back(reply.each.at(i).pid);
+  auto sampled = sampler_ ? sampler_->end(pids) : std::vector<CodeSamples>();
   for (std::size_t i = 0; i < results_.size(); ++i) {
     fill_result(reply.each.at(i), commands_[i], results_[i]);
     if (sampler_) results_[i].code = std::move(sampled[i]);

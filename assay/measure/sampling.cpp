@@ -141,7 +141,11 @@ void read_records(const std::vector<std::uint8_t>& raw, std::vector<Event>& even
 /// Follows which process is of which program and what it has mapped where, and counts samples by place.
 class Counting {
  public:
-  Counting(pid_t launcher, std::size_t programs) : launcher_(launcher), counted_(programs) {}
+  /// The processes of the programs themselves. That the launcher made them is not always reported: only where it
+  /// ran on a core with a ring.
+  explicit Counting(std::span<const int> pids) : counted_(pids.size()) {
+    for (std::size_t i = 0; i < pids.size(); ++i) processes_[pids[i]].program = i;
+  }
 
   void take(const Event& event) {
     switch (event.kind) {
@@ -186,13 +190,8 @@ class Counting {
   };
 
   void fork(const Event& event) {
-    if (event.parent == launcher_) {
-      if (started_ < counted_.size())
-        processes_[event.pid] = {.program = started_, .runs = false, .mapped = {}};
-      ++started_;
-    } else if (const auto found = processes_.find(event.parent); found != processes_.end()) {
+    if (const auto found = processes_.find(event.parent); found != processes_.end())
       processes_[event.pid] = Process(found->second);
-    }
   }
 
   /// A new mapping takes the place of what it covers.
@@ -229,10 +228,8 @@ class Counting {
       ++places[{known ? at->second.file : std::string(), std::string(), event.address}];
   }
 
-  pid_t launcher_;
   std::map<pid_t, Process> processes_;
   std::vector<std::map<std::tuple<std::string, std::string, std::uint64_t>, std::uint64_t>> counted_;
-  std::size_t started_ = 0;
 };
 
 }  // namespace
@@ -298,8 +295,7 @@ class Sampler::Ring {
   int error_ = 0;
 };
 
-Sampler::Sampler(int launcher, std::span<const int> cores, const Sampling& how)
-    : launcher_(launcher), how_(how) {
+Sampler::Sampler(int launcher, std::span<const int> cores, const Sampling& how) : how_(how) {
   for (const int core : cores) {
     auto ring = std::make_unique<Ring>(launcher, core, how);
     if (const int error = ring->error(); error != 0) {
@@ -319,7 +315,7 @@ void Sampler::relieve() {
   for (auto& ring : rings_) ring->drain();
 }
 
-std::vector<CodeSamples> Sampler::end(std::size_t programs) {
+std::vector<CodeSamples> Sampler::end(std::span<const int> pids) {
   std::vector<Event> events;
   std::uint64_t lost = 0;
   for (auto& ring : rings_) {
@@ -329,7 +325,7 @@ std::vector<CodeSamples> Sampler::end(std::size_t programs) {
     ring->raw.clear();
   }
   std::ranges::stable_sort(events, {}, &Event::time);
-  Counting counting(launcher_, programs);
+  Counting counting(pids);
   for (const auto& event : events) counting.take(event);
   auto all = counting.results(how_, lost);
   for (auto& one : all) one.problem = problem_;

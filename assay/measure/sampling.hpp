@@ -50,15 +50,13 @@ class Sampler {
 
   /// To be called several times a second while programs run: a ring that is full loses samples.
   void relieve();
-  /// After the last of the programs, which the launcher started in this order. To be called once. Cost: about
-  /// 1 µs a sample.
-  std::vector<CodeSamples> end(std::size_t programs);
+  /// After the end of the programs, which had these process ids. To be called once. Cost: about 1 µs a sample.
+  std::vector<CodeSamples> end(std::span<const int> pids);
 
   const std::string& problem() const { return problem_; }
 
  private:
   class Ring;
-  int launcher_;
   Sampling how_;
   std::vector<std::unique_ptr<Ring>> rings_;
   std::string problem_;

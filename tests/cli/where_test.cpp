@@ -37,6 +37,9 @@ TEST_F(WhereTest, NamesTheFunctionBehindAVerdict) {
   EXPECT_THAT(where.out, HasSubstr("together"));
   EXPECT_THAT(assay(scratch_, {"ledger"}).out, HasSubstr("where"));
   EXPECT_EQ(assay(scratch_, {"verdict"}).status, 0) << "it is a campaign like others";
+  const auto once_more = assay(scratch_, {"where", "--rounds", "8"});
+  EXPECT_EQ(once_more.status, 0) << once_more.err << "what it looks into is what was found before it";
+  EXPECT_THAT(once_more.out, testing::ContainsRegex("second_part .*! more"));
 }
 
 TEST_F(WhereTest, FollowsADuelThatAsksForIt) {

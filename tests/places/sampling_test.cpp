@@ -2,6 +2,7 @@
 
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
+#include <sched.h>
 #include <unistd.h>
 
 #include <cmath>
@@ -80,6 +81,22 @@ TEST_F(SamplingTest, ProgramsThatRunAtOnceAreToldApart) {
   }
 }
 
+/// The kernel reports what happens on the cores that are sampled only: there the launcher need not be.
+TEST_F(SamplingTest, TheLauncherMayRunOnAnotherCore) {
+  const auto cores = cores_allowed();
+  if (cores.size() < 2) GTEST_SKIP() << "one core only";
+  cpu_set_t all, first;
+  sched_getaffinity(0, sizeof all, &all);
+  CPU_ZERO(&first);
+  CPU_SET(static_cast<std::size_t>(cores.front()), &first);
+  sched_setaffinity(0, sizeof first, &first);
+  Launcher there;
+  sched_setaffinity(0, sizeof all, &all);
+  auto command = sampled({"150", "0"});
+  command.cores = {cores.back()};
+  EXPECT_GT(by_name(*there.run(command).code)["first_part"], 50);
+}
+
 TEST_F(SamplingTest, ThreadsAndChildrenCount) {
   const auto alone = launcher_.run(sampled({"150", "0"}));
   const double one = by_name(*alone.code)["first_part"];
@@ -108,7 +125,8 @@ TEST(Sampling, WhatIsRefusedIsAProblemAndNoError) {
   EXPECT_THAT(sampler.problem(), HasSubstr("can't be sampled here"));
   EXPECT_THAT(sampler.problem(), HasSubstr("kernel.perf_event_paranoid=2"));
   sampler.relieve();
-  const auto none = sampler.end(2);
+  const std::vector<int> pids = {1, 2};
+  const auto none = sampler.end(pids);
   ASSERT_EQ(none.size(), 2U);
   EXPECT_EQ(none[1].taken, 0U);
   EXPECT_EQ(none[1].problem, sampler.problem());

@@ -108,6 +108,7 @@ struct Program {
   std::int32_t error = 0;   ///< errno of the failed step
   std::int32_t status = 0;  ///< of the main process, as wait4 gives it
   std::int32_t orphans = 0;
+  std::int32_t pid = 0;  ///< it had
   std::uint32_t timed_out = 0;
   std::int64_t wall_ns = 0;                 ///< sliced: of its slices
   std::int64_t user_us = 0, system_us = 0;  ///< main process, its waited-for children, and adopted orphans

@@ -75,6 +75,7 @@ void run_single(const Start& start, const Request& request, Counters& counters, 
     result.error = failure.error;
     return;
   }
+  result.pid = pid;
   if (request.announce != 0) {
     const Started started{.pid = pid};
     send(launcher_socket, &started, sizeof started, MSG_NOSIGNAL);
@@ -197,6 +198,7 @@ class Batch {
     else
       wait_for_all(waited, request_, released, reply_);
     for (int i = 0; i < count_; ++i) {
+      each(i).pid = pids_[i];
       if (!sliced) each(i).wall_ns = waited.ended[i] - released;
       reap(pids_[i], &each(i).status, each(i));
       take_off(left_[i], each(i));
