@@ -19,7 +19,7 @@ using testing::HasSubstr;
 
 TEST(Twins, MeasuredBesideTheirBaselineAndJudgedSeparately) {
   auto plan = plan_of({{"say", "x"}, {"say", "x"}, {"say", "x"}});
-  plan.rounds = {.min = 28, .max = 28, .twin = true};
+  plan.rounds = {.min = 28, .max = 28, .mode = Way::turns, .twin = true};
   const auto findings = run_plan(plan);
   ASSERT_EQ(findings.design.candidates.size(), 4U);
   EXPECT_EQ(findings.design.candidates[CandidateId{3}].name, "c0 (twin)");
