@@ -26,8 +26,8 @@ class WhereTest : public testing::Test {
 
 /// Twice the time in one of two functions: more than ten half intervals.
 TEST_F(WhereTest, NamesTheFunctionBehindAVerdict) {
-  const auto duel = assay(scratch_, {"duel", "--rounds", "10", "--names", "list,heap", SAMPLED, "60", "30",
-                                     "vs", SAMPLED, "60", "60"});
+  const auto duel = assay(scratch_, {"duel", "--rounds", "10", "--names", "list,heap", SAMPLED, "30", "15",
+                                     "vs", SAMPLED, "30", "30"});
   ASSERT_EQ(duel.status, 0) << duel.err;
   const auto where = assay(scratch_, {"where", "--rounds", "10"});
   ASSERT_EQ(where.status, 0) << where.err;
@@ -44,7 +44,7 @@ TEST_F(WhereTest, NamesTheFunctionBehindAVerdict) {
 
 TEST_F(WhereTest, FollowsADuelThatAsksForIt) {
   const auto duel = assay(scratch_, {"duel", "--where", "--rounds", "8", "--names", "list,heap", SAMPLED,
-                                     "60", "30", "vs", SAMPLED, "60", "90"});
+                                     "30", "15", "vs", SAMPLED, "30", "45"});
   EXPECT_EQ(duel.status, 0) << duel.err;
   EXPECT_THAT(duel.out, testing::ContainsRegex("second_part .*! more"));
   const auto json = assay(scratch_, {"duel", "--where", "--json", "true", "vs", "true"});

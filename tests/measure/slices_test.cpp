@@ -102,6 +102,18 @@ TEST(Slices, AStopRequestEndsAllOfThem) {
   EXPECT_EQ(launcher.run(behave({"exit", "3"})).exit_status, 3) << "the next one runs";
 }
 
+/// A shell makes its children by vfork: stopped in between, it can't stop itself before its child goes on.
+TEST(Slices, ShellsThatStartManyProgramsAreNotWaitedForWithoutEnd) {
+  Launcher launcher;
+  auto script = shell("i=0; while [ $i -lt 150 ]; do /bin/true; i=$((i+1)); done; echo done");
+  script.timeout = 60;
+  for (const auto& result : launcher.run_in_slices(std::vector{script, script}, 0.001, 3)) {
+    EXPECT_EQ(result.exit_status, 0);
+    EXPECT_FALSE(result.timed_out);
+    EXPECT_EQ(result.out->head(), "done\n");
+  }
+}
+
 TEST(Slices, WhatCannotStartIsNamedAndTheOthersRun) {
   Launcher launcher;
   const auto results = launcher.run_in_slices(
