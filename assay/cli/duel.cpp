@@ -59,19 +59,22 @@ int duel(const DuelOptions& asked, const std::vector<std::string>& given,
   const auto usual = asked.commits.empty() ? state_ledger() : plan_ledger("./assay.toml");
   const auto ledger = asked.ledger.empty() ? usual : asked.ledger;
   const auto variables = values_only(asked.environment);
-  const int status = compare(plan, {.kind = CampaignKind::duel,
-                                    .ledger = ledger,
-                                    .repeat_command = app::shell_quoted(again),
-                                    .when_busy = asked.when_busy,
-                                    .json = asked.json,
-                                    .confirms_uid = {},
-                                    .resume_command = {},
-                                    .variables = variables,
-                                    .applies_gate = !asked.allow.empty() || !asked.junit.empty(),
-                                    .junit = asked.junit});
-  if (asked.where && (status == app::exit_done || status == exit_gate))
-    show_where(ledger, asked.when_busy, variables);
-  return status;
+  std::string uid;
+  const int status = compare(plan,
+                             {.kind = CampaignKind::duel,
+                              .ledger = ledger,
+                              .repeat_command = app::shell_quoted(again),
+                              .when_busy = asked.when_busy,
+                              .json = asked.json,
+                              .confirms_uid = {},
+                              .resume_command = {},
+                              .variables = variables,
+                              .applies_gate = !asked.allow.empty() || !asked.junit.empty(),
+                              .junit = asked.junit},
+                             &uid);
+  if (!asked.where || (status != app::exit_done && status != exit_gate)) return status;
+  const int then = show_where(uid, ledger, asked.when_busy, variables);
+  return then == app::exit_interrupted ? then : status;
 }
 
 }  // namespace

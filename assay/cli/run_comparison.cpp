@@ -102,11 +102,12 @@ void write_file(const std::string& path, const std::string& text, const std::str
   write_whole(path, text, what);
 }
 
-int compare(const Plan& plan, const ComparisonRequest& how) {
+int compare(const Plan& plan, const ComparisonRequest& how, std::string* uid) {
   RunContext watching(how);
   try {
     const auto findings = setup::run_plan(plan, watching.run(), watching.options());
     watching.progress().clear();
+    if (uid != nullptr) *uid = findings.design.uid;
     app::print_results(findings, how.json);
     const int status = status_of(findings, how.resume_command);
     if (!how.applies_gate || status == app::exit_interrupted) return status;

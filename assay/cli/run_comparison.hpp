@@ -57,12 +57,14 @@ class RunContext {
 };
 
 /// Carries out the plan with progress and stopping, shows the findings, and returns the exit status.
-int compare(const Plan& plan, const ComparisonRequest& how);
+/// `uid`, where given, is set to the campaign's.
+int compare(const Plan& plan, const ComparisonRequest& how, std::string* uid = nullptr);
 
-/// Samples fresh rounds of the newest campaign in this ledger and prints which functions are behind its largest
-/// change of a time, or why there is none. `variables`: see setup::PlanOptions.
-void show_where(const std::string& ledger, const std::string& when_busy,
-                const std::map<std::string, std::string>& variables);
+/// Samples fresh rounds of the campaign with this uid, in this ledger, and prints which functions are behind its
+/// largest change of a time, or why there is none. Returns the exit status. `variables`: see
+/// setup::PlanOptions.
+int show_where(const std::string& uid, const std::string& ledger, const std::string& when_busy,
+               const std::map<std::string, std::string>& variables);
 
 /// The exit status that goes with findings; says so when nothing could be compared, or how to go on.
 int status_of(const Findings& findings, const std::string& go_on);

@@ -1,11 +1,9 @@
-
 #include "assay/where.hpp"
 
 #include <fmt/format.h>
 
 #include <CLI/CLI.hpp>
 #include <algorithm>
-#include <cmath>
 #include <iostream>
 #include <memory>
 
@@ -26,8 +24,9 @@ constexpr const char* where_examples =
   assay where --only candidate=heap      the comparison of heap with its baseline
   assay where --rounds 60                or --budget 1min; else 20 rounds, or as many as take 10 s
 
-The kernel looks 4 000 times a second of CPU time where each program is; functions are named whose time has
-changed, by a test over the rounds (not one that has not changed is named in more than 5 % of campaigns).
+The kernel looks 4 000 times a second of CPU time where each program is (10 000 times where a trial takes less than
+30 ms). Functions whose time has changed are named, by a test over the rounds: one that has not changed is named in
+5 % of campaigns at most.
 The verdict of the campaign stays what it is.)";
 
 struct WhereOptions {
@@ -36,33 +35,13 @@ struct WhereOptions {
   std::map<std::string, std::string> variables;  ///< see setup::PlanOptions
 };
 
-bool is_time(const Findings& findings, const Finding& f) {
-  const auto& name = findings.metric_of(f).name;
-  return name == "wall time" || name == "cpu time";
-}
-
-/// How far a finding on a time is from no change; 0 where it was not called.
-double called_change(const Findings& findings, const Finding& f) {
-  const bool called = f.verdict == Verdict::better || f.verdict == Verdict::worse;
-  return called && is_time(findings, f) && f.effect.value > 0 ? std::abs(std::log(f.effect.value)) : 0;
-}
-
-/// The finding on a time whose functions are looked for: the largest change among those asked for.
 const Finding& choose(const WhereOptions& asked, const Findings& findings) {
   const auto only = parse_cell_filter(asked.only);
-  const Finding* chosen = nullptr;
-  for (const auto& f : findings.findings) {
-    const auto& cell = findings.candidate_cell(f);
-    if (findings.candidate(cell).twin_of || !is_time(findings, f) ||
-        !only.matches("candidate", findings.candidate(cell).name) ||
-        !only.matches("workload", findings.workload(cell).name) || !only.matches(cell.setting))
-      continue;
-    if (chosen == nullptr || called_change(findings, f) > called_change(findings, *chosen)) chosen = &f;
-  }
+  const auto* chosen = largest_time_change(findings, only);
   if (chosen == nullptr)
     throw Error("nothing here compares the times of programs", asked.only.empty() ? "where" : asked.only,
                 "assay verdict shows what was compared");
-  if (called_change(findings, *chosen) == 0 && only.empty())
+  if (!is_change(chosen->verdict) && only.empty())
     throw Error("no time changed in this campaign, so that no function is behind it", "where",
                 "--only candidate=NAME looks into a comparison all the same");
   return *chosen;
@@ -119,27 +98,28 @@ int where(const WhereOptions& asked) {
   const auto sampled = run_sampled(plan, watching.run(), options, seconds < short_trial ? quick : usual);
   watching.progress().clear();
   if (sampled.findings.state == CampaignState::interrupted) return status_of(sampled.findings, {});
-  if (!sampled.problem.empty()) throw Error(sampled.problem, "where");
+  if (!sampled.problem.empty()) throw Error(sampled.problem, "where", {}, Error::Code::measuring);
   for (const auto& one : sampled.where) {
     if (const auto why = contradiction_text(one, finding, before.metric_of(finding)); !why.empty()) {
-      std::cout << wrap(why, 0) << "\n";
+      std::cout << report::wrap(why, 0) << "\n";
       continue;
     }
     for (const auto& line : where_lines(one, sampled.findings.design)) std::cout << line << "\n";
   }
-  for (const auto& remark : sampled.remarks) std::cout << wrap(remark, 2) << "\n";
+  for (const auto& remark : sampled.remarks) std::cout << report::wrap(remark, 2) << "\n";
   return status_of(sampled.findings, {});
 }
 
 }  // namespace
 
-void show_where(const std::string& ledger, const std::string& when_busy,
-                const std::map<std::string, std::string>& variables) {
+int show_where(const std::string& uid, const std::string& ledger, const std::string& when_busy,
+               const std::map<std::string, std::string>& variables) {
   std::cout << "\n" << std::flush;
   try {
-    where({.ledger = ledger, .when_busy = when_busy, .variables = variables});
+    return where({.campaign = uid, .ledger = ledger, .when_busy = when_busy, .variables = variables});
   } catch (const Error& error) {
     std::cout << error.what() << "\n";
+    return app::exit_done;
   }
 }
 

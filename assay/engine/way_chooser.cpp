@@ -185,8 +185,9 @@ bool WayChooser::is_control_round(int number) const {
 std::vector<CellId> WayChooser::warm_up_cells(const std::vector<CellId>& cells) const {
   constexpr double short_program = 0.02;
   constexpr std::size_t runs = 3;
+  if (recorder_.design().rules.way != Way::automatic) return cells;
   const Observations evidence(recorder_.design(), recorder_.log());
-  if (recorder_.design().rules.way != Way::automatic || evidence.has_judged_rounds()) return cells;
+  if (evidence.has_judged_rounds()) return cells;
   const auto seen = judge::program_traits(evidence);
   std::vector<CellId> all;
   for (const auto cell : cells) {

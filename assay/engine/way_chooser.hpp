@@ -19,9 +19,9 @@ namespace assay::engine {
 /// turns. Where all stay at one core, abreast is tried; where some use more, or something is asked for that
 /// programs sharing a core don't have, slices. A way is taken where its pilots are steadier than those in
 /// turns (is_steadier()), over all workloads for which it was tried, and show no other changes. Pilots are
-/// not judged, so that whatever the choice looks at, judged rounds are as if it had been made before them. Where
-/// pilots would take too long and the programs wait for the core for a fifth of the time or more, abreast is
-/// taken without them, with controls as often as where it was asked for.
+/// not judged, so that whatever the choice looks at, judged rounds are as if it had been made before them.
+/// Where pilots would take too long and the programs wait for the core for a fifth of the time or more, abreast
+/// is taken without them, with controls as often as where it was asked for.
 ///
 /// REQUIRES: what it is given outlives it.
 class WayChooser {

@@ -5,6 +5,8 @@
 #include <limits>
 #include <vector>
 
+#include "assay/judge/judge.hpp"
+#include "assay/metrics/catalogue.hpp"
 #include "assay/stats/largest_change.hpp"
 #include "assay/stats/location.hpp"
 
@@ -81,6 +83,7 @@ Where judge_where(const Comparison& of, std::span<const SampledRound> rounds, st
   where.period = stats::median(periods);
   where.sampled_share = whole.sum() > 0 ? 1 - unsampled.sum() / whole.sum() : 0;
 
+  where.all_functions = functions.size();
   std::vector<Row> rows;
   Row small(rounds.size());
   for (auto& [name, row] : functions)
@@ -114,6 +117,22 @@ Where judge_where(const Comparison& of, std::span<const SampledRound> rounds, st
   where.rest = part_alone(rest, seed);
   where.whole = part_alone(whole, seed);
   return where;
+}
+
+const Finding* largest_time_change(const Findings& all, const CellFilter& only) {
+  const auto size = [](const Finding& f) {
+    return is_change(f.verdict) && f.effect.value > 0 ? std::abs(std::log(f.effect.value)) : 0.0;
+  };
+  const Finding* largest = nullptr;
+  for (const auto& f : all.findings) {
+    const auto& metric = all.metric_of(f);
+    const bool is_time = metrics::is_kind(metric, metrics::MetricKind::wall_time) ||
+                         metrics::is_kind(metric, metrics::MetricKind::cpu_time);
+    if (is_time && !all.design.is_twin(f.comparison.candidate) &&
+        matches(all.design, all.candidate_cell(f), only) && (largest == nullptr || size(f) > size(*largest)))
+      largest = &f;
+  }
+  return largest;
 }
 
 int fewest_sampled_rounds() { return stats::fewest_rounds(level); }

@@ -5,6 +5,8 @@
 #include <span>
 #include <string>
 
+#include "assay/model/results.hpp"
+#include "assay/model/setting.hpp"
 #include "assay/model/where.hpp"
 
 namespace assay::judge {
@@ -30,6 +32,10 @@ inline constexpr std::size_t most_functions_shown = 5;
 /// whatever the others do (stats::test_rows(), where the sources are). `seed`: of its drawn exchanges.
 /// Cost: that of the test.
 Where judge_where(const Comparison& of, std::span<const SampledRound> rounds, std::uint64_t seed);
+
+/// The finding on wall time or CPU time that was called and changed most, among those of cells that `only`
+/// matches, else one that was not called; nullptr where none is on a time.
+const Finding* largest_time_change(const Findings& all, const CellFilter& only);
 
 /// The fewest rounds in which a function can be named: six.
 int fewest_sampled_rounds();

@@ -11,6 +11,7 @@
 #include <vector>
 
 #include "assay/model/error.hpp"
+#include "assay/model/text.hpp"
 
 namespace assay::measure {
 
@@ -57,13 +58,7 @@ std::string build_id_of(const std::string& path) {
   if (at == found.end() || at->second.size() < sizeof note + name_bytes) return {};
   std::memcpy(&note, at->second.data(), sizeof note);
   if (note.n_type != NT_GNU_BUILD_ID || note.n_namesz != name_bytes) return {};
-  std::string digits;
-  for (const char byte : at->second.substr(sizeof note + name_bytes, note.n_descsz)) {
-    constexpr const char* hexadecimal = "0123456789abcdef";
-    const auto value = static_cast<unsigned char>(byte);
-    digits += {hexadecimal[value >> 4U], hexadecimal[value & 15U]};
-  }
-  return digits;
+  return model::hexadecimal(at->second.substr(sizeof note + name_bytes, note.n_descsz));
 }
 
 namespace {

@@ -7,6 +7,7 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <array>
 #include <cerrno>
 #include <cstring>
 #include <ctime>
@@ -15,6 +16,7 @@
 #include <tuple>
 
 #include "assay/measure/file_io.hpp"
+#include "assay/model/text.hpp"
 
 namespace assay::measure {
 
@@ -78,13 +80,11 @@ Event mapping(Reader record, bool has_build_id) {
   event.bytes = record.take<std::uint64_t>();
   event.offset = record.take<std::uint64_t>();
   constexpr std::size_t longest_id = 20, id_bytes = 24;
-  constexpr char hex[] = "0123456789abcdef";
   if (has_build_id) {
     const auto length = std::min<std::size_t>(record.take<std::uint8_t>(), longest_id);
     record.skip(3);
-    for (std::size_t i = 0; i < longest_id; ++i)
-      if (const auto byte = record.take<std::uint8_t>(); i < length)
-        event.build_id += {hex[byte >> 4U], hex[byte & 15U]};
+    const auto id = record.take<std::array<char, longest_id>>();
+    event.build_id = model::hexadecimal({id.data(), length});
   } else {
     record.skip(id_bytes);
   }
@@ -167,8 +167,8 @@ class Counting {
   std::vector<CodeSamples> results(const Sampling& how, std::uint64_t lost) const {
     std::vector<CodeSamples> all;
     for (const auto& places : counted_) {
-      auto& of = all.emplace_back(
-          CodeSamples{.places = {}, .period = static_cast<double>(how.period_ns) * 1e-9, .lost = lost});
+      auto& of = all.emplace_back(CodeSamples{
+          .places = {}, .period = static_cast<double>(how.period_ns) * 1e-9, .lost = all.empty() ? lost : 0});
       for (const auto& [place, samples] : places) {
         const auto& [file, build_id, offset] = place;
         of.places.push_back({.file = file, .build_id = build_id, .offset = offset, .samples = samples});

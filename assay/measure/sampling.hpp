@@ -10,7 +10,7 @@ namespace assay::measure {
 
 /// How a program's CPU time is sampled, by the kernel's task clock: where it is, each time it has used so much.
 /// User space only, without counters; as an ordinary user where kernel.perf_event_paranoid is 2 or less. A
-/// sample costs about 5 µs of the program's CPU time.
+/// sample costs about 5 µs of the program's CPU time (docs/evidence.md).
 struct Sampling {
   std::int64_t period_ns = 250'000;
   /// CPU time that is spun away before the program begins, so that the first sample does not always come after
@@ -34,15 +34,15 @@ struct CodeSamples {
   std::vector<CodePlace> places;  ///< in ascending order
   double period = 0;              ///< seconds of CPU time between samples
   std::uint64_t taken = 0;
-  std::uint64_t lost = 0;  ///< of all programs of the batch: the ring was full
+  std::uint64_t lost = 0;  ///< since a ring was full: of all programs of the batch, with the first of them
   std::string problem;     ///< why nothing could be sampled, in words; else empty
 };
 
 /// Samples what a launcher process starts, from its making until end(). One thread at a time.
 class Sampler {
  public:
-  /// `launcher` is the process that starts the programs; `cores`: those that they may run on, one ring in memory each. What the
-  /// system refuses is a problem() and no error.
+  /// `launcher` is the process that starts the programs; `cores`: those that they may run on, one ring in
+  /// memory each. What the system refuses is a problem() and no error.
   Sampler(int launcher, std::span<const int> cores, const Sampling& how);
   ~Sampler();
   Sampler(const Sampler&) = delete;
@@ -50,7 +50,7 @@ class Sampler {
 
   /// To be called several times a second while programs run: a ring that is full loses samples.
   void relieve();
-  /// After the end of the programs, which had these process ids. To be called once. Cost: about 1 µs a sample.
+  /// After the end of the programs, which had these process ids. To be called once.
   std::vector<CodeSamples> end(std::span<const int> pids);
 
   const std::string& problem() const { return problem_; }

@@ -126,11 +126,12 @@ struct CheckWarning {
 /// Why the programs of a workload are run the way they are, where the campaign chooses. steadier: the way's
 /// rounds scatter less than those in turns. asked: another campaign of the same programs has chosen it. busy:
 /// the programs wait for the core for a fifth of the time or more, and trying both ways would take too much of
-/// the budget, so abreast was taken without pilots. The others are reasons for turns. waits: a program spends time on other things than a core. unlike_costs: one
-/// takes several times as long as another. writes: they write files, and may meet in one. memory: they don't
-/// fit in at once. no_time: trying would take too much of the budget. fails_at_once: a pilot went wrong, or a
-/// process left its program's process group, so that it can't be stopped with it. disagrees: pilots of the
-/// two ways show different changes. no_gain: the other way scatters no less.
+/// the budget, so abreast was taken without pilots. The others are reasons for turns. waits: a program spends
+/// time on other things than a core. unlike_costs: one takes several times as long as another. writes: they
+/// write files, and may meet in one. memory: they don't fit in at once. no_time: trying would take too much of
+/// the budget. fails_at_once: a pilot went wrong, or a process left its program's process group, so that it
+/// can't be stopped with it. disagrees: pilots of the two ways show different changes. no_gain: the other way
+/// scatters no less.
 enum class WayReason {
   steadier,
   asked,

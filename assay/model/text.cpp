@@ -82,6 +82,16 @@ bool steers(std::uint32_t code) {
 
 }  // namespace
 
+std::string hexadecimal(std::string_view bytes) {
+  constexpr char digits[] = "0123456789abcdef";
+  std::string text;
+  for (const char byte : bytes) {
+    const auto value = static_cast<unsigned char>(byte);
+    text += {digits[value >> 4U], digits[value & 15U]};
+  }
+  return text;
+}
+
 std::size_t utf8_length(std::string_view text) {
   if (text.empty()) return 0;
   const auto byte = [&](std::size_t i) { return static_cast<unsigned char>(text[i]); };

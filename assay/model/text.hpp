@@ -20,6 +20,9 @@ std::string closest_match(const std::string& word, std::span<const std::string> 
 /// The remedy of an error about an unknown word: the near miss, or else what is known.
 std::string did_you_mean(const std::string& word, std::span<const std::string> known);
 
+/// Bytes as two digits each, in lower case.
+std::string hexadecimal(std::string_view bytes);
+
 /// How many bytes the character at the start of a text takes in UTF-8; 0 where there is none.
 std::size_t utf8_length(std::string_view text);
 

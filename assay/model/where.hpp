@@ -26,6 +26,7 @@ struct Where {
   Way way = Way::turns;             ///< how both were run
   double period = 0;                ///< seconds of CPU time between samples, typical
   double sampled_share = 1;         ///< of the CPU time of both that samples stand for
+  std::size_t all_functions = 0;    ///< that were sampled
   std::vector<TimePart> functions;  ///< with 0.1 % of the time or more; named ones first, by size of change
   TimePart small;                   ///< all smaller ones together
   TimePart unsampled;               ///< in the kernel, and each process's last part of a period

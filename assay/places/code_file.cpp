@@ -10,9 +10,9 @@
 #include <array>
 #include <cstdlib>
 #include <cstring>
-#include <set>
 
 #include "assay/measure/file_io.hpp"
+#include "assay/measure/program_file.hpp"
 
 namespace assay::places {
 
@@ -35,18 +35,6 @@ struct OpenFile {
     if (elf && elf_kind(elf.get()) != ELF_K_ELF) elf.reset();
   }
 };
-
-std::string build_id_of(Elf* elf) {
-  const void* bytes = nullptr;
-  const auto count = dwelf_elf_gnu_build_id(elf, &bytes);
-  constexpr char hex[] = "0123456789abcdef";
-  std::string text;
-  for (ssize_t i = 0; i < count; ++i) {
-    const auto byte = static_cast<const unsigned char*>(bytes)[i];
-    text += {hex[byte >> 4U], hex[byte & 15U]};
-  }
-  return text;
-}
 
 /// Where the symbols of a stripped file may be.
 std::vector<std::string> debug_paths(Elf* elf, const std::string& path, const std::string& build_id) {
@@ -103,12 +91,12 @@ CodeFile::CodeFile(const std::string& path, const std::string& build_id)
     : files_(std::make_unique<Files>(path)) {
   Elf* elf = files_->main.elf.get();
   if (elf == nullptr) return;
-  const auto own = build_id_of(elf);
+  const auto own = measure::build_id_of(path);
   was_replaced_ = !build_id.empty() && own != build_id;
   if (was_replaced_) return;
   for (const auto& candidate : debug_paths(elf, path, own)) {
     auto debug = std::make_unique<OpenFile>(candidate);
-    if (!debug->elf || (!own.empty() && build_id_of(debug->elf.get()) != own)) continue;
+    if (!debug->elf || (!own.empty() && measure::build_id_of(candidate) != own)) continue;
     files_->debug = std::move(debug);
     break;
   }
@@ -234,6 +222,7 @@ std::string source_name(std::string_view symbol) {
 }
 
 std::string short_name(std::string_view name) {
+  constexpr std::string_view anonymous = "(anonymous namespace)", one_word = "(anonymous\x1fnamespace)";
   std::string text;
   int depth = 0;
   bool has_parameters = false;
@@ -248,9 +237,9 @@ std::string short_name(std::string_view name) {
       i += length - 1;
       continue;
     }
-    if (depth == 0 && rest.starts_with("(anonymous namespace)")) {
-      i += std::string_view("(anonymous namespace)").size() - 1;
-      text += "(anonymous namespace)";
+    if (depth == 0 && rest.starts_with(anonymous)) {
+      i += anonymous.size() - 1;
+      text += one_word;
       continue;
     }
     const char c = name[i];
@@ -262,16 +251,8 @@ std::string short_name(std::string_view name) {
   for (const std::string_view tail : {" const", " volatile", " &", " &&"})
     if (text.ends_with(tail)) text.resize(text.size() - tail.size());
   // Instances of templates are named with the type that they return.
-  constexpr std::string_view anonymous = "(anonymous namespace)";
-  if (has_parameters && text.find("operator") == std::string::npos)
-    for (auto blank = text.rfind(' '); blank != std::string::npos && blank > 0;
-         blank = text.rfind(' ', blank - 1))
-      if (const auto word = text.rfind('(', blank); word == std::string::npos ||
-                                                    text.compare(word, anonymous.size(), anonymous) != 0 ||
-                                                    blank > word + anonymous.size()) {
-        text.erase(0, blank + 1);
-        break;
-      }
+  if (has_parameters && text.find("operator") == std::string::npos) text.erase(0, text.rfind(' ') + 1);
+  std::ranges::replace(text, '\x1f', ' ');
   return text.empty() ? std::string(name) : text;
 }
 

@@ -18,7 +18,7 @@ struct Function {
 /// (by build id or debug link), else the symbols that it exports. What these leave out is known by the ranges of
 /// .eh_frame, which every program has, without a name.
 ///
-/// One thread at a time. Cost of making one: linear in its symbols; libc with its debug file some 20 ms.
+/// One thread at a time. Cost of making one: linear in its symbols; libc some 5 ms.
 class CodeFile {
  public:
   /// Reads `path` (ELF); nothing is read of one that is missing, is damaged, or has another build id than

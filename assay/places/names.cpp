@@ -3,21 +3,18 @@
 #include <algorithm>
 #include <charconv>
 
+#include "assay/model/text.hpp"
+
 namespace assay::places {
 
 namespace {
 
 std::string base_name(const std::string& path) { return path.substr(path.rfind('/') + 1); }
 
-std::string hexadecimal(std::uint64_t value) {
+std::string address_text(std::uint64_t value) {
   char digits[17];
   constexpr int base = 16;
   return {digits, std::to_chars(digits, digits + sizeof digits, value, base).ptr};
-}
-
-std::string without_control(std::string text) {
-  std::erase_if(text, [](char c) { return static_cast<unsigned char>(c) < ' ' || c == '\x7f'; });
-  return text;
 }
 
 }  // namespace
@@ -30,7 +27,7 @@ const std::string& Names::of(const measure::CodePlace& place) {
   auto& file = files_[{place.file, place.build_id}];
   if (!file) file = std::make_unique<CodeFile>(place.file, place.build_id);
   const auto [known, fresh] = known_.try_emplace({file.get(), place.offset});
-  if (fresh) known->second = without_control(find(place));
+  if (fresh) known->second = model::printable(find(place));
   return known->second;
 }
 
@@ -40,7 +37,7 @@ std::string Names::find(const measure::CodePlace& place) {
   const auto* function = file.at_offset(place.offset);
   if (function == nullptr) return "code in " + base_name(place.file);
   if (function->symbol.empty())
-    return "function at " + hexadecimal(function->address) + " in " + base_name(place.file);
+    return "function at " + address_text(function->address) + " in " + base_name(place.file);
   return source_name(function->symbol);
 }
 

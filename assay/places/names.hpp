@@ -17,7 +17,7 @@ class Names {
  public:
   /// The function that holds this code, as its source has it (source_name()). Where that is unknown, what is
   /// known: "function at 27e0 in prog" (a range without a name), "code in prog", "calls into libraries",
-  /// "code made at run time". Control characters are taken out.
+  /// "code made at run time". Safe to print (model::printable()).
   const std::string& of(const measure::CodePlace& place);
 
   /// Files that have been replaced since they ran, so that their functions have no names.

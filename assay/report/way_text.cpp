@@ -19,9 +19,8 @@ std::string how(const WayChoice& choice) {
     case WayReason::steadier:
       break;
     case WayReason::busy:
-      return "run abreast on one core, compared by CPU time: other programs want the cores, and there is no "
-             "time to "
-             "try both ways (--turns: one after the other, by wall time)";
+      return "run abreast on one core, compared by CPU time: other programs want the cores, and there "
+             "is no time to try both ways (--turns: one after the other, by wall time)";
     case WayReason::waits:
       return in_turns("not all of their time is spent running");
     case WayReason::unlike_costs:

@@ -129,7 +129,8 @@ std::string contradiction_text(const Where& where, const Finding& before, const 
 std::vector<std::string> where_lines(const Where& where, const Design& design) {
   const Figures scale(std::max(where.whole.baseline, where.whole.candidate));
   std::vector<Line> lines;
-  Line rest{.name = fmt::format("all else, {} functions", where.functions.size() - where.shown),
+  const auto others = where.all_functions - where.shown;
+  Line rest{.name = fmt::format("all else, {} function{}", others, others == 1 ? "" : "s"),
             .baseline = scale.rounded(where.whole.baseline),
             .candidate = scale.rounded(where.whole.candidate),
             .change = scale.rounded(where.whole.change),

@@ -1,10 +1,12 @@
 #include "assay/setup/where.hpp"
 
-#include <algorithm>
-#include <optional>
+#include <unistd.h>
+
+#include <map>
 #include <utility>
 
 #include "assay/judge/where.hpp"
+#include "assay/measure/process.hpp"
 #include "assay/model/text.hpp"
 #include "assay/places/names.hpp"
 
@@ -58,9 +60,11 @@ std::vector<std::string> remarks_on(const Trials& trials, const places::Names& n
 SampledCampaign run_sampled(const Plan& plan, const RunOptions& run, PlanOptions options, double period) {
   Trials trials;
   SampledCampaign campaign;
+  campaign.problem = measure::Sampler(getpid(), std::vector{measure::cores_allowed().front()}, {}).problem();
+  if (!campaign.problem.empty()) return campaign;
   options.sampling = engine::CodeSampling{
       .period = period, .take = [&](const Trial& trial, double cpu, const measure::CodeSamples& code) {
-        if (!code.problem.empty()) campaign.problem = code.problem;
+        if (!code.problem.empty()) campaign.problem = code.problem;  // another core, or the rings' memory
         if (trial.round && code.problem.empty())
           trials[trial.cell][*trial.round] = {.cpu = cpu, .code = code};
       }};

@@ -1,6 +1,5 @@
 #pragma once
 
-#include <map>
 #include <string>
 #include <vector>
 
@@ -16,9 +15,9 @@ namespace assay::setup {
 struct SampledCampaign {
   Findings findings;
   std::vector<Where> where;  ///< of each comparison of programs that was sampled in a round or more
-  /// Why nothing could be sampled, in words; empty where it could.
+  /// Why nothing can be sampled here, in words; empty where it can. Then nothing was measured.
   std::string problem;
-  /// Sampling was too late to be read, or to be named: what to know of that, in words.
+  /// What limits the answer, in words: files without symbols or replaced since, samples that were lost.
   std::vector<std::string> remarks;
 };
 

@@ -69,6 +69,7 @@ TEST(Where, NamesTheFunctionThatChangedAndPartsAddUp) {
   EXPECT_NEAR(shown + (where.unsampled.named ? where.unsampled.change : 0), where.whole.change, 1e-12);
   EXPECT_GT(where.sampled_share, 0.95);
   EXPECT_LT(where.functions.size(), 40U) << "those below 0.1 % are taken together";
+  EXPECT_GT(where.all_functions, where.functions.size());
 }
 
 TEST(Where, WhatIsInTheKernelIsAPartOfItsOwn) {

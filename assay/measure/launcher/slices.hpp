@@ -11,7 +11,8 @@ namespace assay::launcher {
 /// not stopped. Reaps nothing. Clears up and exits when the socket is closed.
 ///
 /// A slice lasts from SIGCONT until the main process is known to be stopped or to have ended: what a stop
-/// needs to take effect is part of it.
+/// needs to take effect is part of it. One that can't stop within 10 ms (it waits for its child's exec, or a
+/// disk) counts as stopped, and that wait is no part of its slice.
 void run_in_slices(Waited& waited, const measure::protocol::Request& request,
                    measure::protocol::Reply& reply);
 
