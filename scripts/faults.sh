@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
-# Makes every call of the C library that the tool makes fail once, in each of its ways, and kills it before every call; see
-# tests/cli/faults_test.cpp. Takes about an hour on two cores.
+# Makes the tool's calls of the C library fail, each in its four ways: the first and the last call from each stack. Then
+# kills it before every call of a run. See tests/cli/faults_test.cpp. Takes some hours on two cores.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 cmake --preset check >/dev/null

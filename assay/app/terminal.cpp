@@ -115,8 +115,7 @@ StopOnSignals::StopOnSignals() {
 }
 
 StopOnSignals::~StopOnSignals() {
-  const std::uint64_t one = 1;
-  [[maybe_unused]] const auto put = write(done_.get(), &one, sizeof one);
+  measure::wake(done_);
   listener_.join();
   pthread_sigmask(SIG_SETMASK, &before_, nullptr);
 }

@@ -2,6 +2,7 @@
 
 #include <fcntl.h>
 #include <netinet/in.h>
+#include <sys/eventfd.h>
 #include <sys/mman.h>
 #include <sys/socket.h>
 #include <sys/stat.h>
@@ -37,6 +38,11 @@ bool write_file(const std::string& path, const std::string& text) {
     return true;
   } catch (const Error&) {
     return false;
+  }
+}
+
+void wake(const Descriptor& event) {
+  while (eventfd_write(event.get(), 1) != 0 && errno == EINTR) {
   }
 }
 

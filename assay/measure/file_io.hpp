@@ -38,6 +38,9 @@ class Descriptor {
   int fd_ = -1;
 };
 
+/// Makes an eventfd readable, for those that poll it. From any thread.
+void wake(const Descriptor& event);
+
 /// A point in time that can only come nearer.
 class Deadline {
  public:

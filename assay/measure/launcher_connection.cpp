@@ -153,10 +153,7 @@ void LauncherConnection::request_stop(int signal_number, double grace) const {
 protocol::Reply LauncherConnection::wait(LauncherRequest& exchange, double allowance,
                                          const std::stop_token& stop) {
   const Descriptor stop_event(eventfd(0, EFD_CLOEXEC));
-  const std::stop_callback on_stop(stop, [&] {
-    const std::uint64_t one = 1;
-    [[maybe_unused]] const auto put = write(stop_event.get(), &one, sizeof one);
-  });
+  const std::stop_callback on_stop(stop, [&] { wake(stop_event); });
   std::array<pollfd, 2> watched = {{{socket_.get(), POLLIN, 0}, {stop_event.get(), POLLIN, 0}}};
   Deadline deadline(allowance + patience_);
   constexpr int a_second = 10;

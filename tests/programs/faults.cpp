@@ -6,7 +6,9 @@
 ///   ASSAY_FAULT_LOG=FILE gets the number of calls when the process ends, and what was made to fail
 ///   ASSAY_FAULT_IN=NAME  the processes that are concerned, `assay` by default: not what is measured
 ///   ASSAY_FAULT_COUNT=FILE  8 bytes in which all such processes count together; without it each for itself
+///   ASSAY_FAULT_STACKS=FILE gets a line for each call: a number that calls from one stack have in common
 #include <dlfcn.h>
+#include <execinfo.h>
 #include <fcntl.h>
 #include <poll.h>
 #include <pthread.h>
@@ -21,6 +23,7 @@
 
 #include <atomic>
 #include <cerrno>
+#include <cinttypes>
 #include <csignal>
 #include <cstdarg>
 #include <cstdio>
@@ -36,6 +39,8 @@ long at = 0;
 int way = 0;
 bool armed = false;
 const char* log_file = nullptr;
+int stacks_file = -1;
+thread_local bool listing = false;  // backtrace() may open a library
 
 template <class F>
 F real(const char* name) {
@@ -72,6 +77,9 @@ __attribute__((constructor)) void arm() {
   }
   at = number == nullptr ? 0 : std::atol(number);
   way = which == nullptr ? 0 : std::atoi(which);
+  if (const char* stacks = getenv("ASSAY_FAULT_STACKS"); stacks != nullptr)
+    stacks_file =
+        real<int (*)(const char*, int, ...)>("open")(stacks, O_WRONLY | O_CREAT | O_APPEND | O_CLOEXEC, 0600);
   armed = number != nullptr;
 }
 
@@ -79,9 +87,30 @@ __attribute__((destructor)) void report() {
   if (armed) note("calls", static_cast<int>(calls->load()));
 }
 
+/// Writes down the stack of this call. FNV-1a, Fowler, Noll and Vo.
+void list_stack(const char* name) {
+  listing = true;
+  void* frames[32];
+  const int depth = backtrace(frames, 32);
+  auto sum = 14695981039346656037U;
+  const auto add = [&sum](const void* bytes, size_t count) {
+    for (size_t i = 0; i < count; ++i)
+      sum = (sum ^ static_cast<const unsigned char*>(bytes)[i]) * 1099511628211U;
+  };
+  add(name, std::strlen(name));
+  add(frames, static_cast<size_t>(depth) * sizeof *frames);
+  char line[32];
+  const int length = snprintf(line, sizeof line, "%016" PRIx64 "\n", static_cast<uint64_t>(sum));
+  (void)!real<ssize_t (*)(int, const void*, size_t)>("write")(stacks_file, line, static_cast<size_t>(length));
+  listing = false;
+}
+
 /// The errno that this call is to fail with; 0: it is not to; -1: with a short count.
 int fault(const char* name, std::initializer_list<int> ways) {
-  if (!armed || ++*calls != at) return 0;
+  if (!armed || listing) return 0;
+  const long call = ++*calls;
+  if (stacks_file >= 0) list_stack(name);
+  if (call != at) return 0;
   if (way < 0) {
     note(name, SIGKILL);
     raise(SIGKILL);
