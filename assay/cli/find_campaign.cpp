@@ -4,9 +4,12 @@
 #include <cstdlib>
 #include <filesystem>
 #include <iostream>
+#include <set>
 
 #include "assay/app/trust.hpp"
 #include "assay/error.hpp"
+#include "assay/judge.hpp"
+#include "assay/where.hpp"
 
 namespace assay::cli {
 namespace fs = std::filesystem;
@@ -36,6 +39,20 @@ std::vector<std::string> searched_ledgers(const std::string& named_ledger) {
   for (const auto& path : {plan_ledger("./assay.toml"), state_ledger()})
     if (std::error_code ignored; fs::exists(path, ignored)) paths.push_back(path);
   return paths;
+}
+
+Findings findings_with_where(FoundCampaign& found, const Record& record) {
+  auto findings = judge::judge_record(record);
+  std::set<Comparison> known;
+  for (const auto id : found.ledger.sampled_for(found.campaign.id)) {
+    auto sampled = judge::judge_record(found.ledger.read(id));
+    if (sampled.where.empty()) continue;
+    const auto before = findings.where.size();
+    adopt_where(findings, sampled);
+    for (auto at = findings.where.begin() + static_cast<std::ptrdiff_t>(before); at != findings.where.end();)
+      at = known.insert(at->comparison).second ? at + 1 : findings.where.erase(at);
+  }
+  return findings;
 }
 
 FoundCampaign find_campaign(const std::string& text, const std::string& named_ledger) {

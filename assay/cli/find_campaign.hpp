@@ -3,6 +3,7 @@
 #include <string>
 
 #include "assay/ledger.hpp"
+#include "assay/results.hpp"
 
 namespace assay::cli {
 
@@ -27,6 +28,9 @@ struct FoundCampaign {
 /// ledger beside a plan in this folder and in the one of planless work, where "last" is the newest of both.
 /// Throws Error when there is none.
 FoundCampaign find_campaign(const std::string& text, const std::string& named_ledger);
+
+/// The findings of a campaign, with what rounds that were sampled since found of them, the newest of each comparison.
+Findings findings_with_where(FoundCampaign& found, const Record& record);
 
 /// The ledgers that find_campaign looks through, those that exist.
 std::vector<std::string> searched_ledgers(const std::string& named_ledger);

@@ -1,6 +1,7 @@
 #include "assay/gate.hpp"
 
 #include <CLI/CLI.hpp>
+#include <algorithm>
 #include <iostream>
 #include <memory>
 
@@ -11,6 +12,7 @@
 #include "assay/history.hpp"
 #include "assay/judge.hpp"
 #include "assay/plan.hpp"
+#include "assay/where.hpp"
 
 namespace assay::cli {
 namespace {
@@ -24,7 +26,8 @@ constexpr const char* gate_examples =
 
 Exit status 0 when it passes, 1 when it does not. Allowed is what the gate says, else each metric's margin; it passes
 when the interval's bad end lies within that, fails when the change is called worse beyond it, and is undecided in
-between: printed either way, and passes unless --undecided fail is given.)";
+between: printed either way, and passes unless --undecided fail is given. Where the plan's [gate] says where = true, a
+time that does not pass is looked into by fresh rounds that are sampled, and the functions behind it are named.)";
 
 struct GateOptions {
   std::string campaign = "last", second, ledger, only, allow, undecided, junit;
@@ -48,10 +51,37 @@ Gate with_asked(Gate rules, const std::string& allow, const std::string& undecid
   return rules;
 }
 
+void write_junit(const GateOptions& asked, const GateResult& result, const Design& design,
+                 const std::string& where = {}) {
+  if (!asked.junit.empty())
+    write_file(asked.junit, render::to_junit(result, design, where), "the gate's reasons");
+}
+
 int print_gate(const GateResult& result, const Design& design, const GateOptions& asked) {
   std::cout << render::to_text(result, design, asked.all);
-  if (!asked.junit.empty()) write_file(asked.junit, render::to_junit(result, design), "the gate's reasons");
+  write_junit(asked, result, design);
   return result.passes ? app::exit_done : exit_gate;
+}
+
+bool fails_on_time(const GateResult& result, const Design& design) {
+  return std::ranges::any_of(result.reasons, [&](const GateReason& reason) {
+    return reason.status == GateStatus::failed && reason.metric && is_time(design.metrics[*reason.metric]);
+  });
+}
+
+/// Names the functions behind a time that does not pass, by fresh rounds where none were sampled yet.
+void print_where(FoundCampaign& found, const Record& record, Findings findings, const GateResult& result,
+                 const GateOptions& asked) {
+  if (findings.where.empty()) {
+    show_where(found.campaign.uid, found.ledger.path(), "wait", {});
+    findings.where = findings_with_where(found, record).where;
+  } else {
+    std::cout << "\n";
+    for (const auto& line : where_block(findings)) std::cout << line << "\n";
+  }
+  std::string block;
+  for (const auto& line : where_block(findings)) block += line + "\n";
+  write_junit(asked, result, findings.design, block);
 }
 
 /// The newest commits of a history. CAMPAIGN names the plan.
@@ -82,14 +112,17 @@ int gate(const GateOptions& asked) {
     auto other = find_campaign(asked.second, asked.ledger);
     record = judge::combine_campaigns(record, other.ledger.read(other.campaign.id));
   }
-  auto findings = judge::judge_record(record);
+  auto findings = asked.second.empty() ? findings_with_where(found, record) : judge::judge_record(record);
   const auto only = parse_cell_filter(asked.only);
   judge::filter_results(findings, only);
   if (record.design.kind == CampaignKind::imported && record.log.rounds.empty() && !asked.apart)
     refuse_apart("these samples");
   const auto rules = gate_of(record.design, asked.allow, asked.undecided);
   const auto result = judge::evaluate_gate(findings, rules, only);
-  return print_gate(result, findings.design, asked);
+  const int status = print_gate(result, findings.design, asked);
+  if (rules.where && asked.second.empty() && fails_on_time(result, findings.design))
+    print_where(found, record, findings, result, asked);
+  return status;
 }
 
 }  // namespace

@@ -34,7 +34,7 @@ int write(const std::string& text, const std::string& path) {
 int report(const ReportOptions& asked) {
   auto found = find_campaign(asked.campaign, asked.ledger);
   const auto record = found.ledger.read(found.campaign.id);
-  auto findings = judge::judge_record(record);
+  auto findings = findings_with_where(found, record);
   const auto only = parse_cell_filter(asked.only);
   judge::filter_results(findings, only);
   const auto gate = judge::evaluate_gate(findings, gate_of(record.design, {}, {}), only);

@@ -61,7 +61,7 @@ int planned_rounds(const WhereOptions& asked, double seconds) {
 int where(const WhereOptions& asked) {
   auto found = find_campaign(asked.campaign, asked.ledger);
   auto record = found.ledger.read(found.campaign.id);
-  if (record.design.kind == CampaignKind::where)  // asked once more: about the same findings
+  if (record.design.kind == CampaignKind::where)  // asked by its name: about the same findings
     for (const auto& other : found.ledger.list())
       if (other.uid == record.design.confirms_uid) {
         record = found.ledger.read(other.id);
@@ -95,19 +95,19 @@ int where(const WhereOptions& asked) {
   options.variables = asked.variables;
   if (record.design.rules.way != Way::automatic) plan.rounds.mode = record.design.rules.way;
   options.fixed_rounds = planned_rounds(asked, finding.baseline_typical + finding.candidate_typical);
-  const auto sampled = run_sampled(plan, watching.run(), options, seconds < short_trial ? quick : usual);
+  options.sampling_period = seconds < short_trial ? quick : usual;
+  const auto sampled = run_plan(plan, watching.run(), options);
   watching.progress().clear();
-  if (sampled.findings.state == CampaignState::interrupted) return status_of(sampled.findings, {});
-  if (!sampled.problem.empty()) throw Error(sampled.problem, "where", {}, Error::Code::measuring);
-  for (const auto& one : sampled.where) {
-    if (const auto why = contradiction_text(one, finding, before.metric_of(finding)); !why.empty()) {
-      std::cout << report::wrap(why, 0) << "\n";
-      continue;
-    }
-    for (const auto& line : where_lines(one, sampled.findings.design)) std::cout << line << "\n";
-  }
-  for (const auto& remark : sampled.remarks) std::cout << report::wrap(remark, 2) << "\n";
-  return status_of(sampled.findings, {});
+  if (sampled.state == CampaignState::interrupted) return status_of(sampled, {});
+  auto shown = before;
+  shown.where.clear();
+  adopt_where(shown, sampled);
+  if (shown.where.empty() && shown.where_remarks.empty())
+    throw Error("no round of both programs could be sampled", "where",
+                "assay verdict " + short_uid(sampled.design.uid) + " says what was wrong with each",
+                Error::Code::measuring);
+  for (const auto& line : where_block(shown)) std::cout << line << "\n";
+  return status_of(sampled, {});
 }
 
 }  // namespace

@@ -148,6 +148,32 @@ void fields(Self& c, Visit&& visit) {
   visit("spread", c.spread);
 }
 
+template <Is<SampledCode> Self, class Visit>
+void fields(Self& c, Visit&& visit) {
+  visit("name", c.name);
+  visit("file", c.file);
+}
+
+/// Without its counts.
+template <Is<SampledTrial> Self, class Visit>
+void fields(Self& t, Visit&& visit) {
+  visit("cell", t.cell);
+  visit("round", t.round);
+  visit("period", t.period);
+  visit("cpu", t.cpu);
+  visit("lost", t.lost);
+}
+
+template <Is<CodeMatch> Self, class Visit>
+void fields(Self& m, Visit&& visit) {
+  visit("baseline", m.comparison.baseline);
+  visit("candidate", m.comparison.candidate);
+  visit("code", m.code);
+  visit("likeness", m.likeness);
+  visit("baseline_in_line", m.baseline_in_line);
+  visit("candidate_in_line", m.candidate_in_line);
+}
+
 template <Is<InterimLook> Self, class Visit>
 void fields(Self& l, Visit&& visit) {
   visit("baseline", l.comparison.baseline);

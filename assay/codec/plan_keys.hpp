@@ -224,6 +224,7 @@ template <Is<Gate> Self, class Visit>
 void keys(Self& g, Visit&& visit) {
   visit(Key{"allow", KeyFormat::share}, g.allow);
   visit(Key{"undecided", KeyFormat::pass_or_fail}, g.undecided_passes);
+  visit(Key{"where"}, g.where);
 }
 
 }  // namespace assay::codec

@@ -48,6 +48,8 @@ Findings CampaignRunner::run(const StopPolicy& policy, bool forecasts) {
   } catch (const Cancelled&) {
     state = CampaignState::interrupted;
   }
+  if (auto samples = runner_.code_samples(); !samples.empty() || !samples.remarks.empty())
+    recorder_.set_code_samples(std::move(samples));
   runner_.close();
   recorder_.set_state(state);
   observer_.on_end(recorder_.record());

@@ -87,6 +87,11 @@ void Recorder::add_way_choice(const WayChoice& choice) {
   record_.log.ways.push_back(choice);
 }
 
+void Recorder::set_code_samples(CodeSampleLog samples) {
+  if (ledger_) ledger_->set_code_samples(id_, samples);
+  record_.log.samples = std::move(samples);
+}
+
 void Recorder::set_state(CampaignState state) {
   if (ledger_) ledger_->set_state(id_, state);
   record_.log.state = state;

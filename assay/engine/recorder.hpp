@@ -38,6 +38,7 @@ class Recorder {
   /// That planned looks were taken at a finding, with what was decided; nothing when that is known already.
   void add_look(const Finding& finding);
   void add_way_choice(const WayChoice& choice);
+  void set_code_samples(CodeSampleLog samples);
   void set_state(CampaignState state);
 
  private:

@@ -19,6 +19,8 @@ struct CodeSampling {
   /// Called once for each program trial that ended well, in the thread that runs it. `cpu`: its CPU time in
   /// seconds.
   std::function<void(const Trial& trial, double cpu, const measure::CodeSamples& code)> take;
+  /// All that was taken, with names. Called once, after the last round.
+  std::function<CodeSampleLog()> result;
 };
 
 /// Whatever runs trials: programs, functions, services. Cells are those of the campaign's design. Throws
@@ -66,6 +68,9 @@ class TrialRunner {
 
   /// What it chose where the plan leaves it open, in words, once the checks have been run.
   virtual std::vector<std::string> decisions() const { return {}; }
+
+  /// What was sampled of the rounds' programs. Called after the last round, before close().
+  virtual CodeSampleLog code_samples() { return {}; }
 
   /// Gives back what trials need. Called once, when no more will be run.
   virtual void close() {}

@@ -20,7 +20,8 @@ using codec::OrderedJson;
 
 /// What every format of this kind begins with, and the one that is written and read.
 constexpr const char* record_format = "assay record ";
-constexpr const char *current_format = "assay record 4", *format_before = "assay record 3";
+constexpr const char *current_format = "assay record 5", *without_samples = "assay record 4",
+                     *without_ways = "assay record 3";
 
 /// `program`: the same number for the same path, which is left out.
 OrderedJson candidate_json(const Candidate& candidate, std::vector<std::string>& programs) {
@@ -58,10 +59,21 @@ std::int64_t whole(const Json& json) {
   return number;
 }
 
-/// A document of format_before, whose campaigns ran in turns or abreast.
-void bring_up_to_date(Json& document) {
-  document["way"] = document.value("abreast", false) ? "abreast" : "turns";
-  document["ways"] = Json::array();
+/// A document of an older format; campaigns of the oldest ran in turns or abreast.
+void bring_up_to_date(Json& document, const std::string& format) {
+  if (format == without_ways) {
+    document["way"] = document.value("abreast", false) ? "abreast" : "turns";
+    document["ways"] = Json::array();
+  }
+  for (const char* name : {"code", "sampled", "code_matches", "sample_remarks"})
+    document[name] = Json::array();
+}
+
+OrderedJson sampled_json(const SampledTrial& trial) {
+  auto json = fields_json(trial);
+  json["spent"] = OrderedJson::array();
+  for (const auto& count : trial.counts) json["spent"].push_back({count.code.value, count.samples});
+  return json;
 }
 
 template <class T>
@@ -89,6 +101,20 @@ void read_design(const Json& json, Design& design) {
     design.comparisons.push_back({CellId{whole(c[0])}, CellId{whole(c[1])}});
   }
   for (const auto& m : list(json, "metrics")) design.metrics.add(read<Metric>(m));
+}
+
+void read_code_samples(const Json& json, CodeSampleLog& samples) {
+  for (const auto& c : list(json, "code")) samples.code.add(read<SampledCode>(c));
+  for (const auto& t : list(json, "sampled")) {
+    auto& trial = samples.trials.emplace_back(read<SampledTrial>(t));
+    for (const auto& count : list(t, "spent")) {
+      if (!count.is_array() || count.size() != 2) throw CorruptData("samples in it are no pair");
+      trial.counts.push_back({.code = {whole(count[0])}, .samples = whole(count[1])});
+    }
+  }
+  for (const auto& m : list(json, "code_matches")) samples.matches.push_back(read<CodeMatch>(m));
+  for (const auto& r : list(json, "sample_remarks"))
+    codec::field_from_json(r, samples.remarks.emplace_back());
 }
 
 void read_log(const Json& json, Log& log) {
@@ -139,8 +165,9 @@ std::string record_to_json(const Record& of) {
   OrderedJson document = {{"format", current_format}};
   document.update(fields_json(design, {"uid", "plan", "plan_digest", "repeat_command", "folder"}));
   document["state"] = to_string(record.log.state);
-  for (const char* name : {"candidates", "workloads", "factors", "cells", "comparisons", "metrics",
-                           "sessions", "ways", "rounds", "trials"})
+  for (const char* name :
+       {"candidates", "workloads", "factors", "cells", "comparisons", "metrics", "sessions", "ways", "rounds",
+        "trials", "code", "sampled", "code_matches", "sample_remarks"})
     document[name] = OrderedJson::array();
   std::vector<std::string> programs;
   for (const auto& candidate : design.candidates)
@@ -169,6 +196,10 @@ std::string record_to_json(const Record& of) {
   for (const auto& choice : record.log.ways) document["ways"].push_back(fields_json(choice));
   for (const auto& round : record.log.rounds) document["rounds"].push_back(fields_json(round));
   for (const auto& trial : record.log.trials) document["trials"].push_back(trial_json(trial));
+  for (const auto& code : record.log.samples.code) document["code"].push_back(fields_json(code));
+  for (const auto& trial : record.log.samples.trials) document["sampled"].push_back(sampled_json(trial));
+  for (const auto& match : record.log.samples.matches) document["code_matches"].push_back(fields_json(match));
+  for (const auto& remark : record.log.samples.remarks) document["sample_remarks"].push_back(remark);
   return codec::text_of(document, 1) + "\n";
 }
 
@@ -182,13 +213,14 @@ Record record_from_json(const std::string& text, const std::string& name, const 
   auto document = codec::parse_json(text);
   if (!document) throw CorruptData("it is no JSON, or nests too deeply");
   const auto format = document->value("format", std::string{});
-  if (format == format_before)
-    bring_up_to_date(*document);
+  if (format == without_ways || format == without_samples)
+    bring_up_to_date(*document, format);
   else if (format != current_format)
     throw CorruptData("its format is \"" + format + "\", this program reads \"" + current_format + "\"");
   Record record;
   read_design(*document, record.design);
   read_log(*document, record.log);
+  read_code_samples(*document, record.log.samples);
   record.design.uid = uid;
   if (const auto wrong = find_inconsistency(record); !wrong.empty()) throw CorruptData(wrong);
   return record;

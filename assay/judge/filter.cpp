@@ -45,6 +45,7 @@ void filter_results(Findings& findings, const CellFilter& only) {
   std::erase_if(findings.profile, of_other_cells);
   std::erase_if(findings.failures, of_other_cells);
   std::erase_if(findings.spreads, of_other_cells);
+  std::erase_if(findings.where, of_other_cells);
   std::erase_if(findings.ways, [&](const WayChoice& choice) {
     return !only.matches("workload", design.workloads[choice.workload].name);
   });

@@ -16,6 +16,7 @@
 #include "assay/judge/program_traits.hpp"
 #include "assay/judge/sequential.hpp"
 #include "assay/judge/unpaired.hpp"
+#include "assay/judge/where.hpp"
 #include "assay/judge/within_trials.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/error.hpp"
@@ -212,7 +213,10 @@ Findings judge(const Design& design, const Observations& evidence) {
 }
 
 Findings judge_record(const Record& record) {
-  return judge(record.design, Observations(record.design, record.log));
+  auto findings = judge(record.design, Observations(record.design, record.log));
+  findings.where = judge_code_samples(record.design, record.log);
+  findings.where_remarks = record.log.samples.remarks;
+  return findings;
 }
 
 }  // namespace assay::judge

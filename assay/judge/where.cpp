@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <tuple>
+#include <utility>
 #include <vector>
 
 #include "assay/judge/judge.hpp"
@@ -58,6 +60,29 @@ TimePart part_alone(const Row& row, std::uint64_t seed) {
   return part_of(row, stats::test_rows(one, level, seed).front());
 }
 
+/// What is known of the functions' code.
+void add_code(Where& where, const CodeSampleLog& samples) {
+  std::map<std::string, CodeId> ids;
+  for (const auto id : samples.code.ids()) ids.emplace(samples.code[id].name, id);
+  std::map<CodeId, const CodeMatch*> matches;
+  for (const auto& match : samples.matches) {
+    if (match.comparison != where.comparison) continue;
+    matches[match.code] = &match;
+    if (match.likeness == CodeLikeness::other) where.other_code.push_back(samples.code[match.code].name);
+  }
+  std::ranges::sort(where.other_code);
+  for (auto& function : where.functions) {
+    const auto id = ids.at(function.name);
+    function.file = samples.code[id].file;
+    const auto found = matches.find(id);
+    if (found == matches.end()) continue;
+    const auto& match = *found->second;
+    function.code = match.likeness;
+    if (match.baseline_in_line && match.candidate_in_line)
+      function.within_line = std::pair(*match.baseline_in_line, *match.candidate_in_line);
+  }
+}
+
 }  // namespace
 
 Where judge_where(const Comparison& of, std::span<const SampledRound> rounds, std::uint64_t seed) {
@@ -68,7 +93,7 @@ Where judge_where(const Comparison& of, std::span<const SampledRound> rounds, st
   std::vector<double> periods;
   for (std::size_t r = 0; r < rounds.size(); ++r) {
     periods.push_back(rounds[r].period);
-    const auto take = [&](const SampledTrial& trial, std::vector<double> Row::*side) {
+    const auto take = [&](const FunctionTimes& trial, std::vector<double> Row::*side) {
       double sampled = 0;
       for (const auto& [name, seconds] : trial.functions) {
         (functions.try_emplace(name, rounds.size(), name).first->second.*side)[r] += seconds;
@@ -119,16 +144,75 @@ Where judge_where(const Comparison& of, std::span<const SampledRound> rounds, st
   return where;
 }
 
+std::vector<Where> judge_code_samples(const Design& design, const Log& log) {
+  const auto& samples = log.samples;
+  std::map<CellId, std::map<int, const SampledTrial*>> trials;
+  for (const auto& trial : samples.trials) trials[trial.cell][trial.round] = &trial;
+  const auto times_of = [&](const SampledTrial& trial) {
+    FunctionTimes times{.functions = {}, .cpu = trial.cpu};
+    for (const auto& count : trial.counts)
+      times.functions[samples.code[count.code].name] += static_cast<double>(count.samples) * trial.period;
+    return times;
+  };
+  std::vector<Where> all;
+  for (const auto& of : design.comparisons) {
+    if (design.is_twin(of.candidate)) continue;
+    std::vector<SampledRound> rounds;
+    for (const auto& [number, baseline] : trials[of.baseline])
+      if (const auto found = trials[of.candidate].find(number); found != trials[of.candidate].end())
+        rounds.push_back({.baseline = times_of(*baseline),
+                          .candidate = times_of(*found->second),
+                          .period = baseline->period});
+    if (rounds.empty()) continue;
+    auto where = judge_where(of, rounds, design.rules.seed);
+    where.way = model::way_of(design, log.ways, of.candidate);
+    add_code(where, samples);
+    all.push_back(std::move(where));
+  }
+  return all;
+}
+
+void adopt_where(Findings& findings, const Findings& sampled) {
+  const auto names_of = [](const Design& design, CellId id) {
+    const auto& cell = design.cells[id];
+    return std::tuple(design.candidate_of(id).name, design.workloads[cell.workload].name,
+                      cell.setting.text());
+  };
+  for (const auto& where : sampled.where)
+    for (const auto& of : findings.design.comparisons) {
+      if (names_of(findings.design, of.baseline) != names_of(sampled.design, where.comparison.baseline) ||
+          names_of(findings.design, of.candidate) != names_of(sampled.design, where.comparison.candidate))
+        continue;
+      findings.where.push_back(where);
+      findings.where.back().comparison = of;
+      findings.where.back().campaign = sampled.design.uid;
+      break;
+    }
+  findings.where_remarks.insert(findings.where_remarks.end(), sampled.where_remarks.begin(),
+                                sampled.where_remarks.end());
+}
+
+const Finding* time_finding(const Findings& all, const Comparison& of) {
+  for (const auto kind : {metrics::MetricKind::cpu_time, metrics::MetricKind::wall_time})
+    for (const auto& f : all.findings)
+      if (f.comparison == of && metrics::is_kind(all.metric_of(f), kind)) return &f;
+  return nullptr;
+}
+
+bool contradicts(const Where& where, const Finding& finding) {
+  if (!finding.effect.is_ratio() || !(finding.interval.high > 0) || !(where.whole.baseline > 0)) return false;
+  const double low = 1 + where.whole.low / where.whole.baseline,
+               high = 1 + where.whole.high / where.whole.baseline;
+  return low > finding.interval.high || high < finding.interval.low;
+}
+
 const Finding* largest_time_change(const Findings& all, const CellFilter& only) {
   const auto size = [](const Finding& f) {
     return is_change(f.verdict) && f.effect.value > 0 ? std::abs(std::log(f.effect.value)) : 0.0;
   };
   const Finding* largest = nullptr;
   for (const auto& f : all.findings) {
-    const auto& metric = all.metric_of(f);
-    const bool is_time = metrics::is_kind(metric, metrics::MetricKind::wall_time) ||
-                         metrics::is_kind(metric, metrics::MetricKind::cpu_time);
-    if (is_time && !all.design.is_twin(f.comparison.candidate) &&
+    if (metrics::is_time(all.metric_of(f)) && !all.design.is_twin(f.comparison.candidate) &&
         matches(all.design, all.candidate_cell(f), only) && (largest == nullptr || size(f) > size(*largest)))
       largest = &f;
   }

@@ -4,7 +4,9 @@
 #include <map>
 #include <span>
 #include <string>
+#include <vector>
 
+#include "assay/model/log.hpp"
 #include "assay/model/results.hpp"
 #include "assay/model/setting.hpp"
 #include "assay/model/where.hpp"
@@ -12,14 +14,14 @@
 namespace assay::judge {
 
 /// What was sampled of one trial: seconds by function, and its CPU time.
-struct SampledTrial {
+struct FunctionTimes {
   std::map<std::string, double> functions;
   double cpu = 0;
 };
 
 /// A round in which both were sampled.
 struct SampledRound {
-  SampledTrial baseline, candidate;
+  FunctionTimes baseline, candidate;
   double period = 0;  ///< seconds between samples
 };
 
@@ -32,6 +34,21 @@ inline constexpr std::size_t most_functions_shown = 5;
 /// whatever the others do (stats::test_rows(), where the sources are). `seed`: of its drawn exchanges.
 /// Cost: that of the test.
 Where judge_where(const Comparison& of, std::span<const SampledRound> rounds, std::uint64_t seed);
+
+/// That of all comparisons whose programs were sampled in a round or more, without twins.
+std::vector<Where> judge_code_samples(const Design& design, const Log& log);
+
+/// Adds what a campaign of sampled rounds found to the findings that it looked into, by the names of candidates,
+/// workloads and settings.
+void adopt_where(Findings& findings, const Findings& sampled);
+
+/// The finding on a time that a comparison's sampled rounds are about: the one on CPU time, else on wall time;
+/// nullptr where there is none.
+const Finding* time_finding(const Findings& all, const Comparison& of);
+
+/// Whether the whole change in sampled rounds contradicts a finding on the same programs: their intervals don't
+/// touch.
+bool contradicts(const Where& where, const Finding& finding);
 
 /// The finding on wall time or CPU time that was called and changed most, among those of cells that `only`
 /// matches, else one that was not called; nullptr where none is on a time.

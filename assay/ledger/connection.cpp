@@ -109,8 +109,7 @@ void Connection::create_tables() {
   write([&] {
     const int found = stored_version();
     if (found == Ledger::version) return;
-    for (const auto statement : found == 0 ? schema() : to_version_2())
-      sql_ << dialect_->translate(statement);
+    for (const auto statement : statements_from(found)) sql_ << dialect_->translate(statement);
   });
 }
 
@@ -159,6 +158,25 @@ constexpr std::string_view way_table =
     "CREATE TABLE way (campaign BIGINT NOT NULL REFERENCES campaign(id), workload INTEGER NOT NULL, way"
     " {text} NOT NULL, reason {text} NOT NULL, spread_in_turns DOUBLE PRECISION NOT NULL, spread DOUBLE"
     " PRECISION NOT NULL, PRIMARY KEY (campaign, workload))";
+
+constexpr std::array<std::string_view, 5> sample_tables = {
+    "CREATE TABLE code (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL, name {text} "
+    "NOT"
+    " NULL, file {text} NOT NULL, PRIMARY KEY (campaign, id))",
+    "CREATE TABLE sampled (campaign BIGINT NOT NULL REFERENCES campaign(id), cell INTEGER NOT NULL, round "
+    "INTEGER"
+    " NOT NULL, period DOUBLE PRECISION NOT NULL, cpu DOUBLE PRECISION NOT NULL, lost BIGINT NOT NULL, "
+    "PRIMARY"
+    " KEY (campaign, cell, round))",
+    "CREATE TABLE spent (campaign BIGINT NOT NULL, cell INTEGER NOT NULL, round INTEGER NOT NULL, code "
+    "INTEGER NOT"
+    " NULL, samples BIGINT NOT NULL, PRIMARY KEY (campaign, cell, round, code)) {clustered}",
+    "CREATE TABLE code_match (campaign BIGINT NOT NULL REFERENCES campaign(id), baseline INTEGER NOT NULL,"
+    " candidate INTEGER NOT NULL, code INTEGER NOT NULL, likeness {text} NOT NULL, baseline_in_line INTEGER,"
+    " candidate_in_line INTEGER, PRIMARY KEY (campaign, baseline, candidate, code))",
+    "CREATE TABLE sample_remark (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL, text "
+    "{text}"
+    " NOT NULL, PRIMARY KEY (campaign, id))"};
 
 constexpr std::array<std::string_view, 23> statements = {
     "CREATE TABLE ledger_version (version INTEGER NOT NULL)",
@@ -233,7 +251,7 @@ constexpr std::array<std::string_view, 23> statements = {
     " baseline, candidate, metric, number))",
     "CREATE TABLE reduced (campaign BIGINT PRIMARY KEY REFERENCES campaign(id), kept {text} NOT NULL)",
     way_table,
-    "INSERT INTO ledger_version (version) VALUES (2)",
+    "INSERT INTO ledger_version (version) VALUES (3)",
 };
 
 /// From version 1, where campaigns ran in turns or abreast.
@@ -245,14 +263,27 @@ constexpr std::array<std::string_view, 5> statements_to_2 = {
     "UPDATE ledger_version SET version = 2",
 };
 
-constexpr std::array<std::string_view, 17> campaign_tables = {
-    "way",           "reduced", "look",   "checked",  "trial", "round",     "metric", "comparison", "cell",
-    "setting_value", "setting", "factor", "workload", "built", "candidate", "fact",   "session"};
+constexpr std::array<std::string_view, 22> campaign_tables = {
+    "spent",   "sampled",  "code_match", "code",      "sample_remark", "way",    "reduced",       "look",
+    "checked", "trial",    "round",      "metric",    "comparison",    "cell",   "setting_value", "setting",
+    "factor",  "workload", "built",      "candidate", "fact",          "session"};
 
 }  // namespace
 
-std::span<const std::string_view> schema() { return statements; }
-std::span<const std::string_view> to_version_2() { return statements_to_2; }
+std::vector<std::string_view> statements_from(int version) {
+  std::vector<std::string_view> all;
+  const auto add = [&](std::span<const std::string_view> some) {
+    all.insert(all.end(), some.begin(), some.end());
+  };
+  if (version == 0) add(statements);
+  if (version == 1) add(statements_to_2);
+  add(sample_tables);
+  if (version > 0) all.emplace_back("UPDATE ledger_version SET version = 3");
+  return all;
+}
 std::span<const std::string_view> tables_of_a_campaign() { return campaign_tables; }
+std::span<const std::string_view> code_sample_tables() {
+  return std::span(campaign_tables).first(sample_tables.size());
+}
 
 }  // namespace assay::ledger

@@ -172,14 +172,14 @@ class Connection {
   soci::session sql_;
 };
 
-/// The statements that make an empty ledger of the current version, in order, in the words of
-/// Dialect::translate(). Things of a campaign are numbered within it, from 0, as in the model.
-std::span<const std::string_view> schema();
-
-/// The statements that bring a ledger of version 1 to version 2.
-std::span<const std::string_view> to_version_2();
+/// The statements that bring a ledger of this version to the current one, or, from 0, make an empty one: in order,
+/// in the words of Dialect::translate(). Things of a campaign are numbered within it, from 0, as in the model.
+std::vector<std::string_view> statements_from(int version);
 
 /// Tables that hold a campaign's rows under its number, the dependent ones first.
 std::span<const std::string_view> tables_of_a_campaign();
+
+/// Those of them that hold what was sampled of programs.
+std::span<const std::string_view> code_sample_tables();
 
 }  // namespace assay::ledger

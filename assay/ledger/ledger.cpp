@@ -3,6 +3,7 @@
 #include <soci/soci.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <fstream>
 #include <sstream>
 #include <utility>
@@ -66,6 +67,7 @@ CampaignId Ledger::add_whole(const Record& record) {
     for (const auto& trial : record.log.trials) trials.put(campaign, trial);
     trials.flush();
     for (const auto& look : record.log.looks) put_look(sql, campaign, look);
+    put_code_samples(sql, campaign, record.log.samples);
     return campaign;
   });
 }
@@ -163,6 +165,15 @@ void Ledger::add_way_choice(CampaignId campaign, const WayChoice& choice) {
   state_->write([&] { put_way_choice(state_->sql(), campaign, choice); });
 }
 
+void Ledger::set_code_samples(CampaignId campaign, const CodeSampleLog& samples) {
+  auto& sql = state_->sql();
+  state_->write([&] {
+    for (const auto table : code_sample_tables())
+      sql << "DELETE FROM " + std::string(table) + " WHERE campaign = :c", use(campaign.value);
+    put_code_samples(sql, campaign, samples);
+  });
+}
+
 std::vector<CampaignSummary> Ledger::list() {
   return state_->read([&] { return read_summaries(state_->sql()); });
 }
@@ -174,6 +185,19 @@ std::vector<CampaignId> Ledger::with_commit(const std::string& commit) {
     const soci::rowset<std::int64_t> rows =
         (sql.prepare << "SELECT DISTINCT campaign FROM candidate WHERE commit_id = :c ORDER BY campaign",
          use(commit));
+    for (const auto id : rows) found.push_back(CampaignId{id});
+    return found;
+  });
+}
+
+std::vector<CampaignId> Ledger::sampled_for(CampaignId campaign) {
+  auto& sql = state_->sql();
+  const auto kind = to_string(CampaignKind::where);
+  return state_->read([&] {
+    std::vector<CampaignId> found;
+    const soci::rowset<std::int64_t> rows =
+        (sql.prepare << "SELECT id FROM campaign WHERE confirms = :c AND kind = :k ORDER BY id DESC",
+         use(campaign.value), use(kind));
     for (const auto id : rows) found.push_back(CampaignId{id});
     return found;
   });
@@ -208,6 +232,8 @@ void Ledger::compact(CampaignId campaign, const std::string& values) {
           use(campaign.value);
     for (const auto* part : {"trial", "checked", "look"})
       sql << std::string("DELETE FROM ") + part + " WHERE campaign = :c", use(campaign.value);
+    for (const auto table : code_sample_tables())
+      sql << "DELETE FROM " + std::string(table) + " WHERE campaign = :c", use(campaign.value);
     sql << "INSERT INTO reduced (campaign, kept) VALUES (:c, :k)", use(campaign.value), use(values);
   });
 }
@@ -219,6 +245,7 @@ Record Ledger::read(CampaignId campaign) {
   return state_->read([&] {
     auto record = read_campaign(state_->sql(), campaign);
     read_rounds_and_trials(state_->sql(), campaign, record.log);
+    read_code_samples(state_->sql(), campaign, record.log.samples);
     if (const auto wrong = find_inconsistency(record); !wrong.empty()) throw codec::CorruptData(wrong);
     return record;
   });
@@ -245,7 +272,11 @@ const CampaignSummary& find_campaign(const std::vector<CampaignSummary>& campaig
   if (campaigns.empty())
     throw Error("there is no campaign yet", "ledger", "measure something first: assay duel, or assay run",
                 Error::Code::ledger_missing);
-  if (text == "last") return campaigns.front();
+  if (text == "last") {
+    const auto found = std::ranges::find_if(
+        campaigns, [](const CampaignSummary& campaign) { return campaign.kind != CampaignKind::where; });
+    return found == campaigns.end() ? campaigns.front() : *found;
+  }
   std::vector<const CampaignSummary*> found;
   for (const auto& campaign : campaigns) {
     if (!campaign.label.empty() && campaign.label == text) return campaign;

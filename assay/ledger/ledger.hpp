@@ -23,7 +23,8 @@ struct CampaignSummary {
   int rounds = 0;            ///< whole judged ones
 };
 
-/// Which of `campaigns` (newest first) a text means: "last" is the newest; else the label, or a prefix of the
+/// Which of `campaigns` (newest first) a text means: "last" is the newest that does not look into
+/// another (CampaignKind::where); else the label, or a prefix of the
 /// uid that only one has. Throws Error that lists what there is.
 const CampaignSummary& find_campaign(const std::vector<CampaignSummary>& campaigns, const std::string& text);
 
@@ -38,7 +39,7 @@ const CampaignSummary& find_campaign(const std::vector<CampaignSummary>& campaig
 class Ledger {
  public:
   /// The version of the schema that this code reads and writes.
-  static constexpr int version = 2;
+  static constexpr int version = 3;
 
   enum class OpenMode { create, existing };
 
@@ -81,6 +82,8 @@ class Ledger {
   void set_label(CampaignId campaign, const std::string& label);
   void add_look(CampaignId campaign, const InterimLook& look);
   void add_way_choice(CampaignId campaign, const WayChoice& choice);
+  /// All that a campaign sampled of its programs, in place of what is there.
+  void set_code_samples(CampaignId campaign, const CodeSampleLog& samples);
 
   /// Newest first, by the order in which they were created. Cost: linear in campaigns and rounds; no trial
   /// is looked at.
@@ -89,6 +92,9 @@ class Ledger {
   /// The campaigns that have a candidate built from this commit (a full id), in the order in which they were
   /// created. Cost: linear in candidates.
   std::vector<CampaignId> with_commit(const std::string& commit);
+
+  /// The campaigns that looked into this one's findings by sampled rounds, newest first.
+  std::vector<CampaignId> sampled_for(CampaignId campaign);
 
   /// The plan of a campaign, in the plan file's language.
   std::string plan_of(CampaignId campaign);

@@ -62,6 +62,9 @@ void put_way_choice(soci::session& sql, CampaignId campaign, const WayChoice& ch
 
 void put_look(soci::session& sql, CampaignId campaign, const InterimLook& look);
 
+void put_code_samples(soci::session& sql, CampaignId campaign, const CodeSampleLog& samples);
+void read_code_samples(soci::session& sql, CampaignId campaign, CodeSampleLog& samples);
+
 /// All of a campaign's. Throws codec::CorruptData.
 void read_rounds_and_trials(soci::session& sql, CampaignId campaign, Log& log);
 

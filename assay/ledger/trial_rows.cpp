@@ -1,4 +1,5 @@
 #include <cmath>
+#include <map>
 #include <sstream>
 #include <unordered_map>
 
@@ -98,6 +99,74 @@ void put_way_choice(soci::session& sql, CampaignId campaign, const WayChoice& ch
   auto values = values_of(choice);
   values.insert(values.begin(), campaign.value);
   Insert(sql, "way", columns_under_campaign(columns_of(choice))).run(values);
+}
+
+void put_code_samples(soci::session& sql, CampaignId campaign, const CodeSampleLog& samples) {
+  if (samples.empty() && samples.remarks.empty()) return;
+  const auto put = [&]<class T>(Insert& insert, const T& value, std::optional<std::int64_t> id = {}) {
+    std::vector<Value> values = {campaign.value};
+    if (id) values.emplace_back(*id);
+    append_values(value, values);
+    insert.run(values);
+  };
+  auto code_columns = columns_under_campaign(columns_of(SampledCode{}));
+  code_columns.insert(code_columns.begin() + 1, {"id", Kind::whole});
+  Insert code(sql, "code", code_columns);
+  for (const auto id : samples.code.ids()) put(code, samples.code[id], id.value);
+  Insert trials(sql, "sampled", columns_under_campaign(columns_of(SampledTrial{})));
+  InsertMany spent(
+      sql, "spent",
+      columns_under_campaign(
+          {{"cell", Kind::whole}, {"round", Kind::whole}, {"code", Kind::whole}, {"samples", Kind::whole}}));
+  for (const auto& trial : samples.trials) {
+    put(trials, trial);
+    for (const auto& count : trial.counts)
+      spent.add(
+          {campaign.value, trial.cell.value, std::int64_t{trial.round}, count.code.value, count.samples});
+  }
+  spent.flush();
+  Insert matches(sql, "code_match", columns_under_campaign(columns_of(CodeMatch{})));
+  for (const auto& match : samples.matches) put(matches, match);
+  Insert remarks(sql, "sample_remark", columns_under_campaign({{"id", Kind::whole}, {"text", Kind::text}}));
+  std::int64_t place = 0;
+  for (const auto& remark : samples.remarks) remarks.run({campaign.value, place++, codec::sanitize(remark)});
+}
+
+void read_code_samples(soci::session& sql, CampaignId campaign, CodeSampleLog& samples) {
+  const auto each = [&](const std::string& query, const auto& take) {
+    const Rows rows = (sql.prepare << "SELECT " + query, use(campaign.value));
+    for (const auto& row : rows) take(row);
+  };
+  each(names_of_columns<SampledCode>() + " FROM code WHERE campaign = :c ORDER BY id",
+       [&](const soci::row& row) {
+         SampledCode code;
+         read_row(row, 0, code);
+         samples.code.add(std::move(code));
+       });
+  std::map<std::pair<CellId, int>, std::size_t> places;
+  each(names_of_columns<SampledTrial>() + " FROM sampled WHERE campaign = :c ORDER BY round, cell",
+       [&](const soci::row& row) {
+         auto& trial = samples.trials.emplace_back();
+         read_row(row, 0, trial);
+         places[{trial.cell, trial.round}] = samples.trials.size() - 1;
+       });
+  each("cell, round, code, samples FROM spent WHERE campaign = :c ORDER BY round, cell, code",
+       [&](const soci::row& row) {
+         SampledTrial trial;
+         CodeCount count;
+         codec::from_value(value_of(row, 0), trial.cell);
+         codec::from_value(value_of(row, 1), trial.round);
+         codec::from_value(value_of(row, 2), count.code);
+         codec::from_value(value_of(row, 3), count.samples);
+         const auto found = places.find({trial.cell, trial.round});
+         if (found == places.end()) throw codec::CorruptData("samples of a trial that is not there");
+         samples.trials[found->second].counts.push_back(count);
+       });
+  each(names_of_columns<CodeMatch>() +
+           " FROM code_match WHERE campaign = :c ORDER BY baseline, candidate, code",
+       [&](const soci::row& row) { read_row(row, 0, samples.matches.emplace_back()); });
+  each("text FROM sample_remark WHERE campaign = :c ORDER BY id",
+       [&](const soci::row& row) { samples.remarks.push_back(codec::read_text(value_of(row, 0))); });
 }
 
 void read_rounds_and_trials(soci::session& sql, CampaignId campaign, Log& log) {

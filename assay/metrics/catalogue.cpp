@@ -255,6 +255,10 @@ bool is_kind(const Metric& metric, MetricKind known) {
   return metric.name == name || (known == MetricKind::throughput && metric.name.starts_with(name + " of "));
 }
 
+bool is_time(const Metric& metric) {
+  return is_kind(metric, MetricKind::wall_time) || is_kind(metric, MetricKind::cpu_time);
+}
+
 MetricIndex::MetricIndex(const IdTable<MetricId, Metric>& metrics) : ids_(catalogue().size()) {
   for (const auto& row : catalogue()) ids_[static_cast<std::size_t>(row.id)] = metrics::find(metrics, row.id);
 }

@@ -173,6 +173,8 @@ class MetricIndex {
 
 /// Whether a campaign's metric is this one.
 bool is_kind(const Metric& metric, MetricKind known);
+/// Wall time or CPU time.
+bool is_time(const Metric& metric);
 
 /// Whether this is CPU time that is watched beside wall time without having been asked for: it stands in for
 /// wall time where it tells more, and explains it elsewhere.

@@ -200,6 +200,14 @@ std::span<const EnumName<ProgramKind>> enum_names() {
 }
 
 template <>
+std::span<const EnumName<CodeLikeness>> enum_names() {
+  using enum CodeLikeness;
+  static constexpr std::array<EnumName<CodeLikeness>, 3> all = {
+      {{unknown, "unknown"}, {same, "same"}, {other, "other"}}};
+  return all;
+}
+
+template <>
 std::span<const EnumName<WayReason>> enum_names() {
   using enum WayReason;
   static constexpr std::array<EnumName<WayReason>, 11> all = {{{steadier, "steadier"},

@@ -102,6 +102,21 @@ void look_at_log(const Design& design, const Log& log, Checker& looking) {
     }
     for (const auto& point : trial.series) looking.has(design.metrics, point.metric, "metric");
   }
+  for (const auto& trial : log.samples.trials) {
+    looking.has(design.cells, trial.cell, "cell");
+    looking.require(
+        std::isfinite(trial.period) && trial.period > 0 && std::isfinite(trial.cpu) && trial.cpu >= 0,
+        "times of sampled code make no sense");
+    for (const auto& count : trial.counts) {
+      looking.has(log.samples.code, count.code, "sampled code");
+      looking.require(count.samples >= 0, "a number of samples makes no sense");
+    }
+  }
+  for (const auto& match : log.samples.matches) {
+    looking.has(design.cells, match.comparison.baseline, "cell");
+    looking.has(design.cells, match.comparison.candidate, "cell");
+    looking.has(log.samples.code, match.code, "sampled code");
+  }
   for (const auto& look : log.looks) {
     looking.has(design.cells, look.comparison.baseline, "cell");
     looking.has(design.cells, look.comparison.candidate, "cell");

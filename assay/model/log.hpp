@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "assay/model/code_samples.hpp"
 #include "assay/model/design.hpp"
 #include "assay/model/id_table.hpp"
 #include "assay/model/visible.hpp"
@@ -182,6 +183,7 @@ struct Log {
   std::vector<CheckWarning> check_warnings;      ///< the last one of a workload counts
   std::vector<InterimLook> looks;
   std::vector<WayChoice> ways;  ///< of campaigns that choose; one of a workload at most
+  CodeSampleLog samples;        ///< of campaigns that sample their programs
 };
 
 /// How a cell is run, or was: by the design's rules, or as was chosen; in turns where nothing was chosen yet.

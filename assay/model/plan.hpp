@@ -240,6 +240,7 @@ struct PlannedHistory {
 struct Gate {
   double allow = 0;  ///< relative change to the worse that is let pass; 0: each metric's margin
   bool undecided_passes = true;
+  bool where = false;  ///< when a time does not pass, names the functions, by fresh rounds that are sampled
   bool operator==(const Gate&) const = default;
 };
 

@@ -176,6 +176,9 @@ Findings redacted(Findings findings) {
     cutting.cut_candidate(confirmation.baseline);
     cutting.cut(confirmation.cell);
   }
+  for (auto& where : findings.where)
+    for (auto& function : where.functions) cutting.cut(function.file);
+  for (auto& remark : findings.where_remarks) cutting.cut(remark);
   cutting.cut(findings.notes);
   return findings;
 }
@@ -186,6 +189,8 @@ Record redacted(Record record) {
   for (auto& change : record.log.status_changes) cutting.cut(change.status.detail);
   for (auto& doubt : record.log.check_warnings) cutting.cut(doubt.text);
   for (auto& trial : record.log.trials) cutting.cut(trial.detail);
+  for (auto& code : record.log.samples.code) cutting.cut(code.file);
+  for (auto& remark : record.log.samples.remarks) cutting.cut(remark);
   return record;
 }
 

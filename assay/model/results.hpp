@@ -11,6 +11,7 @@
 #include "assay/model/finding.hpp"
 #include "assay/model/log.hpp"
 #include "assay/model/metric.hpp"
+#include "assay/model/where.hpp"
 
 namespace assay::model {
 
@@ -89,6 +90,8 @@ struct Findings {
   std::vector<ProfileLine> profile;         ///< without twins; by comparison, then metric
   std::vector<WithinTrialSpread> within_trials;
   std::vector<PooledLatency> latencies;  ///< of services; by comparison, then quantile
+  std::vector<Where> where;  ///< where times have changed, of comparisons whose programs were sampled
+  std::vector<std::string> where_remarks;  ///< what limits that, in words
   std::vector<Note> notes;
 
   const Cell& baseline_cell(const Finding& f) const { return design.cells[f.comparison.baseline]; }

@@ -43,6 +43,9 @@ using namespace model;
 namespace metrics {
 using namespace model;
 }
+namespace places {
+using namespace model;
+}
 namespace plan {
 using namespace model;
 }

@@ -1,9 +1,12 @@
 #pragma once
 
 #include <cstddef>
+#include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
+#include "assay/model/code_samples.hpp"
 #include "assay/model/design.hpp"
 
 namespace assay::model {
@@ -17,6 +20,11 @@ struct TimePart {
   double low = 0, high = 0;  ///< of the change, for all functions together at 95 %; may be infinite
   double p = 1;              ///< adjusted for all functions
   bool named = false;        ///< changed: the interval leaves out 0
+  std::string file;          ///< of the baseline, that most of its samples are in; empty where it is in none
+  CodeLikeness code = CodeLikeness::unknown;
+  /// Where it begins, in bytes after the last multiple of 64, in the baseline and the candidate; where both run
+  /// the same file, and where it is in several pieces, none.
+  std::optional<std::pair<int, int>> within_line;
 };
 
 /// Where the CPU time of a comparison has changed.
@@ -35,6 +43,10 @@ struct Where {
   TimePart rest;
   std::size_t shown = 0;
   TimePart whole;  ///< its interval is its own
+  /// Functions whose code is known to be other in the candidate, sampled or not, in ascending order.
+  std::vector<std::string> other_code;
+  /// The uid of the campaign that sampled it, where that is not the one that it is shown with.
+  std::string campaign;
 };
 
 }  // namespace assay::model

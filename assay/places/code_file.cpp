@@ -3,38 +3,25 @@
 #include <cxxabi.h>
 #include <elfutils/libdwelf.h>
 #include <fcntl.h>
-#include <gelf.h>
-#include <unistd.h>
 
 #include <algorithm>
 #include <array>
 #include <cstdlib>
 #include <cstring>
 
-#include "assay/measure/file_io.hpp"
 #include "assay/measure/program_file.hpp"
+#include "assay/places/elf_file.hpp"
 
 namespace assay::places {
 
+ElfFile::ElfFile(const std::string& path) : file(open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK)) {
+  elf_version(EV_CURRENT);
+  if (!file) return;
+  elf.reset(elf_begin(file.get(), ELF_C_READ_MMAP, nullptr));
+  if (elf && elf_kind(elf.get()) != ELF_K_ELF) elf.reset();
+}
+
 namespace {
-
-struct ElfEnd {
-  void operator()(Elf* elf) const { elf_end(elf); }
-};
-using ElfHandle = std::unique_ptr<Elf, ElfEnd>;
-
-struct OpenFile {
-  measure::Descriptor file;
-  ElfHandle elf;
-
-  /// Nothing is open where it can't be read or is no ELF file.
-  explicit OpenFile(const std::string& path) : file(open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK)) {
-    elf_version(EV_CURRENT);
-    if (!file) return;
-    elf.reset(elf_begin(file.get(), ELF_C_READ, nullptr));
-    if (elf && elf_kind(elf.get()) != ELF_K_ELF) elf.reset();
-  }
-};
 
 /// Where the symbols of a stripped file may be.
 std::vector<std::string> debug_paths(Elf* elf, const std::string& path, const std::string& build_id) {
@@ -51,18 +38,10 @@ std::vector<std::string> debug_paths(Elf* elf, const std::string& path, const st
   return paths;
 }
 
-template <class Visit>
-void each_section(Elf* elf, const Visit& visit) {
-  for (Elf_Scn* section = elf_nextscn(elf, nullptr); section != nullptr;
-       section = elf_nextscn(elf, section)) {
-    GElf_Shdr head;
-    if (gelf_getshdr(section, &head) != nullptr) visit(section, head);
-  }
-}
-
-std::vector<Function> symbols_of(Elf* elf, unsigned table) {
-  std::vector<Function> functions;
-  each_section(elf, [&](Elf_Scn* section, const GElf_Shdr& head) {
+/// Functions, or data.
+std::vector<Function> symbols_of(Elf* elf, unsigned table, bool functions = true) {
+  std::vector<Function> found;
+  each_section(elf, [&](Elf_Scn* section, const GElf_Shdr& head, std::string_view) {
     Elf_Data* data = head.sh_type == table && head.sh_entsize > 0 ? elf_getdata(section, nullptr) : nullptr;
     if (data == nullptr) return;
     const auto count = static_cast<int>(head.sh_size / head.sh_entsize);
@@ -72,30 +51,45 @@ std::vector<Function> symbols_of(Elf* elf, unsigned table) {
         continue;
       const auto type = GELF_ST_TYPE(symbol.st_info);
       const char* name = elf_strptr(elf, head.sh_link, symbol.st_name);
-      if ((type == STT_FUNC || type == STT_GNU_IFUNC) && name != nullptr && *name != '\0')
-        functions.push_back({.address = symbol.st_value, .bytes = symbol.st_size, .symbol = name});
+      const bool asked_for = functions ? type == STT_FUNC || type == STT_GNU_IFUNC : type == STT_OBJECT;
+      if (asked_for && name != nullptr && *name != '\0')
+        found.push_back({.address = symbol.st_value, .bytes = symbol.st_size, .symbol = name});
     }
   });
-  return functions;
+  // Of several names for one address the first in the table; those of libraries come in no order that matters.
+  std::ranges::stable_sort(found, {}, &Function::address);
+  found.erase(std::unique(found.begin(), found.end(),
+                          [](const Function& a, const Function& b) { return a.address == b.address; }),
+              found.end());
+  return found;
+}
+
+/// The one of these, by address, that holds an address.
+const Function* holding(const std::vector<Function>& all, std::uint64_t address) {
+  auto found = std::ranges::upper_bound(all, address, {}, &Function::address);
+  constexpr int nested = 4;  // an alias may lie within another function
+  for (int back = 0; back < nested && found != all.begin(); ++back)
+    if (--found; address - found->address < found->bytes) return &*found;
+  return nullptr;
 }
 
 }  // namespace
 
 struct CodeFile::Files {
   explicit Files(const std::string& path) : main(path) {}
-  OpenFile main;
-  std::unique_ptr<OpenFile> debug;
+  ElfFile main;
+  std::unique_ptr<ElfFile> debug;
 };
 
 CodeFile::CodeFile(const std::string& path, const std::string& build_id)
-    : files_(std::make_unique<Files>(path)) {
+    : path_(path), build_id_(build_id), files_(std::make_unique<Files>(path)) {
   Elf* elf = files_->main.elf.get();
   if (elf == nullptr) return;
   const auto own = measure::build_id_of(path);
   was_replaced_ = !build_id.empty() && own != build_id;
   if (was_replaced_) return;
   for (const auto& candidate : debug_paths(elf, path, own)) {
-    auto debug = std::make_unique<OpenFile>(candidate);
+    auto debug = std::make_unique<ElfFile>(candidate);
     if (!debug->elf || (!own.empty() && measure::build_id_of(candidate) != own)) continue;
     files_->debug = std::move(debug);
     break;
@@ -113,15 +107,12 @@ void CodeFile::read_segments() {
   elf_getphdrnum(elf, &count);
   for (std::size_t i = 0; i < count; ++i) {
     GElf_Phdr head;
-    if (gelf_getphdr(elf, static_cast<int>(i), &head) != nullptr && head.p_type == PT_LOAD &&
-        (head.p_flags & PF_X) != 0)
-      code_.push_back({.offset = head.p_offset, .address = head.p_vaddr, .bytes = head.p_filesz});
+    if (gelf_getphdr(elf, static_cast<int>(i), &head) != nullptr && head.p_type == PT_LOAD)
+      ((head.p_flags & PF_X) != 0 ? code_ : constants_)
+          .push_back({.offset = head.p_offset, .address = head.p_vaddr, .bytes = head.p_filesz});
   }
-  std::size_t names = 0;
-  elf_getshdrstrndx(elf, &names);
-  each_section(elf, [&](Elf_Scn*, const GElf_Shdr& head) {
-    const char* name = elf_strptr(elf, names, head.sh_name);
-    if (name != nullptr && std::strncmp(name, ".plt", 4) == 0)
+  each_section(elf, [&](Elf_Scn*, const GElf_Shdr& head, std::string_view name) {
+    if (name.starts_with(".plt"))
       stubs_.push_back({.offset = head.sh_offset, .address = head.sh_addr, .bytes = head.sh_size});
   });
 }
@@ -132,23 +123,15 @@ void CodeFile::read_functions() {
   if (functions_.empty() && files_->debug) functions_ = symbols_of(files_->debug->elf.get(), SHT_SYMTAB);
   if (functions_.empty()) functions_ = symbols_of(elf, SHT_DYNSYM);
   has_names_ = !functions_.empty();
-  // Of several names for one address the first in the table; those of libraries come in no order that matters.
-  std::ranges::stable_sort(functions_, {}, &Function::address);
-  functions_.erase(std::unique(functions_.begin(), functions_.end(),
-                               [](const Function& a, const Function& b) { return a.address == b.address; }),
-                   functions_.end());
 }
 
 /// Each entry of .eh_frame holds the range of a function: length, id, then for functions start and size, relative
 /// to their own place in four bytes each, as all usual compilers write them.
 void CodeFile::read_frames() {
   Elf* elf = files_->main.elf.get();
-  std::size_t names = 0;
-  elf_getshdrstrndx(elf, &names);
   std::vector<Function> more;
-  each_section(elf, [&](Elf_Scn* section, const GElf_Shdr& head) {
-    const char* name = elf_strptr(elf, names, head.sh_name);
-    if (name == nullptr || std::strcmp(name, ".eh_frame") != 0 || head.sh_type == SHT_NOBITS) return;
+  each_section(elf, [&](Elf_Scn* section, const GElf_Shdr& head, std::string_view name) {
+    if (name != ".eh_frame" || head.sh_type == SHT_NOBITS) return;
     const Elf_Data* data = elf_rawdata(section, nullptr);
     if (data == nullptr || data->d_buf == nullptr) return;
     const auto* bytes = static_cast<const unsigned char*>(data->d_buf);
@@ -165,7 +148,7 @@ void CodeFile::read_frames() {
       if (word(at + id_at) != 0) {
         const auto start = static_cast<std::int64_t>(static_cast<std::int32_t>(word(at + start_at)));
         const auto address = head.sh_addr + at + start_at + static_cast<std::uint64_t>(start);
-        if (this->at(address) == nullptr)
+        if (at_address(address) == nullptr)
           more.push_back({.address = address, .bytes = word(at + size_at), .symbol = {}});
       }
       at += length + id_at;
@@ -182,15 +165,36 @@ std::uint64_t CodeFile::address_of(std::uint64_t offset) const {
   return ~0ULL;
 }
 
-const Function* CodeFile::at(std::uint64_t address) const {
-  auto found = std::ranges::upper_bound(functions_, address, {}, &Function::address);
-  constexpr int nested = 4;  // an alias may lie within another function
-  for (int back = 0; back < nested && found != functions_.begin(); ++back)
-    if (--found; address - found->address < found->bytes) return &*found;
-  return nullptr;
+const Function* CodeFile::at_address(std::uint64_t address) const { return holding(functions_, address); }
+
+const Function* CodeFile::at_offset(std::uint64_t offset) const { return at_address(address_of(offset)); }
+
+const Function* CodeFile::data_at(std::uint64_t address) const {
+  if (!data_) {
+    data_.emplace();
+    for (const auto* file : {&files_->main, files_->debug.get()})
+      if (file != nullptr && file->elf && data_->empty())
+        data_ = symbols_of(file->elf.get(), SHT_SYMTAB, false);
+    if (data_->empty() && files_->main.elf) data_ = symbols_of(files_->main.elf.get(), SHT_DYNSYM, false);
+  }
+  return holding(*data_, address);
 }
 
-const Function* CodeFile::at_offset(std::uint64_t offset) const { return at(address_of(offset)); }
+std::span<const unsigned char> CodeFile::bytes(std::uint64_t address, std::uint64_t most) const {
+  std::size_t size = 0;
+  const char* all = files_->main.elf ? elf_rawfile(files_->main.elf.get(), &size) : nullptr;
+  if (all == nullptr) return {};
+  for (const auto* segments : {&code_, &constants_})
+    for (const auto& segment : *segments) {
+      const auto within = address - segment.address;
+      if (address < segment.address || within >= segment.bytes || segment.offset > size ||
+          segment.bytes > size - segment.offset)
+        continue;
+      return {reinterpret_cast<const unsigned char*>(all) + segment.offset + within,
+              static_cast<std::size_t>(std::min(most, segment.bytes - within))};
+    }
+  return {};
+}
 
 bool CodeFile::is_stub(std::uint64_t offset) const {
   return std::ranges::any_of(stubs_, [&](const Segment& stub) {
@@ -219,41 +223,6 @@ std::string source_name(std::string_view symbol) {
       name.find_first_not_of("0123456789abcdef", name.size() - hash + 3) == std::string::npos;
   if (is_rust) name.resize(name.size() - hash);
   return name;
-}
-
-std::string short_name(std::string_view name) {
-  constexpr std::string_view anonymous = "(anonymous namespace)", one_word = "(anonymous\x1fnamespace)";
-  std::string text;
-  int depth = 0;
-  bool has_parameters = false;
-  for (std::size_t i = 0; i < name.size(); ++i) {
-    const auto rest = name.substr(i);
-    // Operators have these signs in their names.
-    if (depth == 0 && rest.starts_with("operator") && (i == 0 || name[i - 1] == ':' || name[i - 1] == ' ')) {
-      auto length = std::string_view("operator").size();
-      if (rest.substr(length).starts_with("()")) length += 2;
-      while (length < rest.size() && rest[length] != '(') ++length;
-      text += rest.substr(0, length);
-      i += length - 1;
-      continue;
-    }
-    if (depth == 0 && rest.starts_with(anonymous)) {
-      i += anonymous.size() - 1;
-      text += one_word;
-      continue;
-    }
-    const char c = name[i];
-    has_parameters = has_parameters || c == '(';
-    if (c == '(' || c == '<') ++depth;
-    if (depth == 0) text += c;
-    if ((c == ')' || c == '>') && depth > 0) --depth;
-  }
-  for (const std::string_view tail : {" const", " volatile", " &", " &&"})
-    if (text.ends_with(tail)) text.resize(text.size() - tail.size());
-  // Instances of templates are named with the type that they return.
-  if (has_parameters && text.find("operator") == std::string::npos) text.erase(0, text.rfind(' ') + 1);
-  std::ranges::replace(text, '\x1f', ' ');
-  return text.empty() ? std::string(name) : text;
 }
 
 }  // namespace assay::places

@@ -2,13 +2,15 @@
 
 #include <cstdint>
 #include <memory>
+#include <optional>
+#include <span>
 #include <string>
 #include <string_view>
 #include <vector>
 
 namespace assay::places {
 
-/// A function's range in a file, at addresses as the file has them.
+/// The range of a function, or of data, in a file, at addresses as the file has them.
 struct Function {
   std::uint64_t address = 0, bytes = 0;
   std::string symbol;  ///< as the symbol table has it; empty where only its range is known
@@ -37,11 +39,18 @@ class CodeFile {
   bool is_stub(std::uint64_t offset) const;
 
   const std::vector<Function>& functions() const { return functions_; }  ///< by address
+  const Function* at_address(std::uint64_t address) const;
+  /// The variable or table that holds the byte at this address; nullptr where none has a name.
+  const Function* data_at(std::uint64_t address) const;
+  /// What the file holds from this address on, `most` bytes or as many as its segment has; empty outside.
+  std::span<const unsigned char> bytes(std::uint64_t address, std::uint64_t most) const;
+
+  const std::string& path() const { return path_; }
+  const std::string& build_id() const { return build_id_; }  ///< that was asked for
 
  private:
   struct Files;
   std::uint64_t address_of(std::uint64_t offset) const;
-  const Function* at(std::uint64_t address) const;
   void read_segments();
   void read_functions();
   void read_frames();
@@ -49,10 +58,12 @@ class CodeFile {
   struct Segment {
     std::uint64_t offset, address, bytes;
   };
+  std::string path_, build_id_;
   std::unique_ptr<Files> files_;
-  std::vector<Segment> code_;
+  std::vector<Segment> code_, constants_;
   std::vector<Segment> stubs_;
   std::vector<Function> functions_;
+  mutable std::optional<std::vector<Function>> data_;  ///< read when it is asked for
   bool was_replaced_ = false, has_names_ = false;
 };
 
@@ -60,8 +71,5 @@ class CodeFile {
 /// (.cold, .part.0, .isra.0 …), without a symbol version, and without Rust's hash. What can't be demangled
 /// stays as it is.
 std::string source_name(std::string_view symbol);
-
-/// A name without parameters and template arguments: `a::f<int>(int, char)` is `a::f`.
-std::string short_name(std::string_view name);
 
 }  // namespace assay::places

@@ -48,20 +48,14 @@ std::vector<std::string> Names::replaced_files() const {
   return files;
 }
 
-bool Names::is_nameless(const measure::CodePlace& place) const {
+const CodeFile* Names::file_of(const measure::CodePlace& place) const {
   const auto file = files_.find({place.file, place.build_id});
-  return file != files_.end() && !file->second->has_names() && !file->second->was_replaced();
+  return file == files_.end() ? nullptr : file->second.get();
 }
 
-std::map<std::string, std::string> short_names(const std::vector<std::string>& names) {
-  std::map<std::string, std::string> shorter;
-  std::map<std::string, int> uses;
-  for (const auto& name : names) ++uses[short_name(name)];
-  for (const auto& name : names) {
-    const auto text = short_name(name);
-    shorter[name] = uses[text] > 1 ? name : text;
-  }
-  return shorter;
+bool Names::is_nameless(const measure::CodePlace& place) const {
+  const auto* file = file_of(place);
+  return file != nullptr && !file->has_names() && !file->was_replaced();
 }
 
 }  // namespace assay::places

@@ -20,6 +20,9 @@ class Names {
   /// "code made at run time". Safe to print (model::printable()).
   const std::string& of(const measure::CodePlace& place);
 
+  /// The file that a place is in, which this owns; nullptr where there is none, or of() was not asked.
+  const CodeFile* file_of(const measure::CodePlace& place) const;
+
   /// Files that have been replaced since they ran, so that their functions have no names.
   std::vector<std::string> replaced_files() const;
   /// Whether the file that a place is in has no symbol table.
@@ -32,8 +35,5 @@ class Names {
   std::map<std::pair<const CodeFile*, std::uint64_t>, std::string> known_;
   std::string run_time_code_ = "code made at run time";
 };
-
-/// The names without parameters and template arguments (short_name()), but for those that would be alike then.
-std::map<std::string, std::string> short_names(const std::vector<std::string>& names);
 
 }  // namespace assay::places

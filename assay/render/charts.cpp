@@ -130,6 +130,84 @@ ChartJson interval_chart(const Findings& all, const std::vector<const Finding*>&
   return spec;
 }
 
+ChartJson where_chart(const WhereView& view, double baseline) {
+  const auto tone = [](const WhereRow& row) {
+    if (row.word.starts_with('!')) return "worse";
+    if (row.word.starts_with('+')) return "better";
+    return row.word.starts_with('=') ? "same" : "unclear";
+  };
+  auto rows = ChartJson::array();
+  auto names = ChartJson::array({view.baseline});
+  double at = baseline;
+  rows.push_back({{"place", 0}, {"from", rounded(at)}, {"to", rounded(at)}, {"next", 1}});
+  for (std::size_t i = 0; i + 1 < view.rows.size(); ++i) {
+    const auto& row = view.rows[i];
+    names.push_back(row.name);
+    ChartJson step = {{"place", i + 1},
+                      {"top", static_cast<double>(i) + 0.7},
+                      {"bottom", static_cast<double>(i) + 1.3},
+                      {"from", rounded(at)},
+                      {"to", rounded(at + row.shift)},
+                      {"next", i + 2},
+                      {"tone", tone(row)},
+                      {"name", row.name},
+                      {"text", row.change + " (" + row.interval + ")"}};
+    if (std::isfinite(row.low) && std::isfinite(row.high)) {
+      step["low"] = rounded(at + row.low);
+      step["high"] = rounded(at + row.high);
+    }
+    rows.push_back(std::move(step));
+    at += row.shift;
+  }
+  names.push_back(view.candidate);
+  const auto last = names.size() - 1;
+  rows.push_back({{"place", last}, {"from", rounded(at)}, {"to", rounded(at)}, {"next", last}});
+  auto spec = chart_of(names.size(), std::move(rows));
+  auto places = ChartJson::array();
+  for (std::size_t i = 0; i < names.size(); ++i) places.push_back(i);
+  const ChartJson y_axis = {{"values", places}, {"labelExpr", names.dump() + "[datum.value]"},
+                            {"grid", false},    {"ticks", false},
+                            {"domain", false},  {"labelOverlap", false}};
+  const auto y = [&](const char* field) {
+    return ChartJson{
+        {"field", field},
+        {"type", "quantitative"},
+        {"title", nullptr},
+        {"axis", y_axis},
+        {"scale", {{"domain", {-0.5, static_cast<double>(last) + 0.5}}, {"reverse", true}, {"nice", false}}}};
+  };
+  const auto x = [&](const char* field) {
+    return ChartJson{{"field", field},
+                     {"type", "quantitative"},
+                     {"title", "cpu time (" + view.unit + ")"},
+                     {"axis", {{"tickCount", 8}}},
+                     {"scale", {{"zero", false}}}};
+  };
+  const ChartJson colour = {
+      {"field", "tone"}, {"type", "nominal"}, {"scale", "VERDICTS"}, {"legend", nullptr}};
+  const ChartJson tooltip = {{{"field", "name"}, {"title", "what"}},
+                             {{"field", "text"}, {"title", "change"}}};
+  spec["layer"] = {
+      {{"mark", {{"type", "rule"}, {"color", "INK"}, {"strokeDash", {2, 2}}}},
+       {"encoding", {{"x", x("to")}, {"y", y("place")}, {"y2", {{"field", "next"}}}}}},
+      {{"mark", {{"type", "bar"}, {"opacity", 0.75}}},
+       {"transform", {{{"filter", "isValid(datum.top)"}}}},
+       {"encoding",
+        {{"x", x("from")},
+         {"x2", {{"field", "to"}}},
+         {"y", y("top")},
+         {"y2", {{"field", "bottom"}}},
+         {"color", colour},
+         {"tooltip", tooltip}}}},
+      {{"mark", {{"type", "rule"}, {"color", "INK"}, {"strokeWidth", 2}}},
+       {"transform", {{{"filter", "isValid(datum.low)"}}}},
+       {"encoding", {{"x", x("low")}, {"x2", {{"field", "high"}}}, {"y", y("place")}, {"tooltip", tooltip}}}},
+      {{"mark", {{"type", "tick"}, {"color", "INK"}, {"thickness", 3}, {"size", 16}, {"orient", "vertical"}}},
+       {"transform", {{{"filter", "!isValid(datum.top)"}}}},
+       {"encoding", {{"x", x("to")}, {"y", y("place")}}}}};
+  return spec;
+}
+
 ChartJson growth_chart(const Findings& all, const std::vector<const ScalingCurve*>& trends) {
   const bool threads = !trends.front()->throughput.empty();
   auto rows = ChartJson::array();

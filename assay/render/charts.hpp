@@ -9,6 +9,7 @@
 #include "assay/model/log.hpp"
 #include "assay/model/observations.hpp"
 #include "assay/model/results.hpp"
+#include "assay/report/where_text.hpp"
 
 namespace assay::render {
 
@@ -19,6 +20,10 @@ using ChartJson = nlohmann::ordered_json;
 
 /// The findings' intervals, a row each, on a shared axis: a logarithmic one of ratios, or one of differences.
 ChartJson interval_chart(const Findings& all, const std::vector<const Finding*>& findings);
+
+/// A staircase from the baseline's CPU time down the page to the candidate's: a step for each row but the last, its
+/// interval as a whisker. The steps meet, so that adding up is seen.
+ChartJson where_chart(const report::WhereView& view, double baseline);
 
 /// Typical values over a factor's sizes, a line for each candidate, on logarithmic axes; over threads, their
 /// throughput.

@@ -51,7 +51,7 @@ std::string to_text(const GateResult& gate, const Design& design, bool all = fal
 
 /// The same as a JUnit XML document: a test case for each reason; an undecided one is skipped, or fails where
 /// the gate does not let it pass.
-std::string to_junit(const GateResult& gate, const Design& design);
+std::string to_junit(const GateResult& gate, const Design& design, const std::string& where = {});
 
 /// Plain sentences: the smallest change a one-minute duel can decide here, and what would help. A hint is
 /// given for: more than 5 % of CPU time taken by the host, more than 10 % by other programs, battery, a

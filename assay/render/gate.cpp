@@ -5,6 +5,7 @@
 #include <boost/property_tree/xml_parser.hpp>
 #include <sstream>
 
+#include "assay/metrics/catalogue.hpp"
 #include "assay/model/enum_names.hpp"
 #include "assay/model/redact.hpp"
 #include "assay/model/text.hpp"
@@ -51,7 +52,7 @@ std::string to_text(const GateResult& gate, const Design& design, bool all) {
   return text;
 }
 
-std::string to_junit(const GateResult& gate, const Design& design) {
+std::string to_junit(const GateResult& gate, const Design& design, const std::string& where) {
   using boost::property_tree::ptree;
   ptree suite;
   const bool undecided_fails = gate.status == GateStatus::undecided && !gate.passes;
@@ -71,12 +72,16 @@ std::string to_junit(const GateResult& gate, const Design& design) {
     const auto text = printable(shorten_local_paths(words, design.folder));  // XML has no control characters
     test.put("<xmlattr>.name", printable(about));
     const bool undecided_one = reason.status == GateStatus::undecided;
-    if (reason.status == GateStatus::failed || (undecided_one && undecided_fails))
-      test.put("failure.<xmlattr>.message", text);
-    else if (undecided_one)
+    if (reason.status == GateStatus::failed || (undecided_one && undecided_fails)) {
+      const bool on_time = reason.metric && metrics::is_time(design.metrics[*reason.metric]);
+      auto& failure =
+          test.put("failure", on_time ? printable(shorten_local_paths(where, design.folder)) : "");
+      failure.put("<xmlattr>.message", text);
+    } else if (undecided_one) {
       test.put("skipped.<xmlattr>.message", text);
-    else
+    } else {
       test.put("system-out", text);
+    }
     suite.add_child("testcase", test);
   }
   ptree root;

@@ -1,5 +1,6 @@
 #include "assay/codec/json.hpp"
 
+#include "assay/judge/where.hpp"
 #include "assay/model/enum_names.hpp"
 #include "assay/model/redact.hpp"
 #include "assay/render/documents.hpp"
@@ -200,6 +201,46 @@ Json profile_json(const Findings& all) {
   return profile;
 }
 
+Json time_part_json(const TimePart& part) {
+  return {{"baseline", part.baseline},
+          {"candidate", part.candidate},
+          {"change", part.change},
+          {"interval", interval_json({.low = part.low, .high = part.high})},
+          {"p", part.p},
+          {"named", part.named}};
+}
+
+Json where_json(const Findings& all, const Where& where) {
+  const auto& cell = all.design.cells[where.comparison.candidate];
+  const auto* finding = judge::time_finding(all, where.comparison);
+  Json document = {{"workload", all.workload(cell).name},
+                   {"setting", setting_json(cell.setting)},
+                   {"baseline", all.design.candidate_of(where.comparison.baseline).name},
+                   {"candidate", all.candidate(cell).name},
+                   {"campaign", where.campaign.empty() ? all.design.uid : where.campaign},
+                   {"rounds", where.rounds},
+                   {"way", to_string(where.way)},
+                   {"period", where.period},
+                   {"sampled_share", where.sampled_share},
+                   {"contradicts_verdict", finding != nullptr && judge::contradicts(where, *finding)},
+                   {"functions", Json::array()},
+                   {"smaller", time_part_json(where.small)},
+                   {"not_sampled", time_part_json(where.unsampled)},
+                   {"whole", time_part_json(where.whole)},
+                   {"other_code", where.other_code}};
+  for (const auto& function : where.functions) {
+    auto part = time_part_json(function);
+    part["name"] = function.name;
+    part["file"] = function.file;
+    part["code"] = to_string(function.code);
+    part["within_line"] = function.within_line
+                              ? Json{function.within_line->first, function.within_line->second}
+                              : Json(nullptr);
+    document["functions"].push_back(std::move(part));
+  }
+  return document;
+}
+
 }  // namespace
 
 std::string to_json(const Findings& findings) {
@@ -249,6 +290,9 @@ std::string to_json(const Findings& findings) {
   document["scaling"] = Json::array();
   for (const auto& t : all.scaling) document["scaling"].push_back(trend_json(all, t));
   add_aggregates(all, document);
+  document["where"] = Json::array();
+  for (const auto& where : all.where) document["where"].push_back(where_json(all, where));
+  document["where_remarks"] = all.where_remarks;
   document["candidates"] = Json::array();
   for (const auto& c : all.design.candidates)
     document["candidates"].push_back({{"name", c.name},

@@ -65,6 +65,13 @@ std::string table(const std::vector<std::string>& lines) {
   return out;
 }
 
+/// A text as it is, in a fence longer than any within it.
+std::string fenced(const std::string& text) {
+  std::string fence = "```";
+  while (text.find(fence) != std::string::npos) fence += '`';
+  return fence + "\n" + printable(text) + fence + "\n";
+}
+
 std::string folded(const std::string& title, const std::string& body) {
   if (body.empty()) return {};
   return "<details><summary>" + title + "</summary>\n\n" + body + "\n</details>\n\n";
@@ -143,6 +150,11 @@ std::string to_markdown(const Findings& findings, const GateResult* gate) {
   constexpr std::size_t few = 10;
   out += rows.size() <= few ? table(rows) + "\n"
                             : folded(fmt::format("{} comparisons", rows.size()), table(rows));
+  if (!all.where.empty()) {
+    std::string block;
+    for (const auto& line : where_block(all)) block += line + "\n";
+    out += fenced(block) + "\n";
+  }
   out += folded("more on each comparison", list(besides(report)));
   out += folded("all metrics", profile_tables(report.profiles));
   if (gate != nullptr) out += folded("the gate's reasons", list(reasons_of(*gate, all.design, true)));

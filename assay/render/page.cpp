@@ -3,12 +3,14 @@
 #include <variant>
 #include <vector>
 
+#include "assay/judge/where.hpp"
 #include "assay/model/enum_names.hpp"
 #include "assay/model/redact.hpp"
 #include "assay/render/charts.hpp"
 #include "assay/render/documents.hpp"
 #include "assay/render/page_sections.hpp"
 #include "assay/report/report.hpp"
+#include "assay/report/where_text.hpp"
 
 namespace assay::render {
 
@@ -44,6 +46,10 @@ class Page {
     put_sentences(report_, page);
     put_views(report_, page);
     page["blocks"] = blocks();
+    page["where"] = where();
+    data remarks(data::type::list);
+    for (const auto& remark : all_.where_remarks) remarks << data("text", remark);
+    page["where_remarks"] = data(remarks);
     page["charts"] = more_charts(false);
     page["folded_charts"] = more_charts(true);
     put_profiles(report_, page);
@@ -95,6 +101,56 @@ class Page {
       if (!of.advice.empty()) block["advice"] = of.advice;
       block["rows"] = data(rows);
       block["chart"] = keep(interval_chart(all_, of.findings()));
+      list << block;
+    }
+    return list;
+  }
+
+  /// Where times have changed, of comparisons whose programs were sampled.
+  data where() {
+    data list(data::type::list);
+    for (const auto& of : all_.where) {
+      const auto view = where_view(of, all_.design);
+      data block;
+      auto heading = view.title.substr(0, view.title.find(": "));
+      if (!heading.empty() && heading.front() == 'w') heading.front() = 'W';
+      block["heading"] = heading;
+      block["legend"] = view.title.substr(std::min(view.title.size(), view.title.find(": ") + 2));
+      block["baseline"] = view.baseline;
+      block["candidate"] = view.candidate;
+      const auto* finding = judge::time_finding(all_, of.comparison);
+      if (const auto why =
+              finding == nullptr ? std::string() : contradiction_text(of, *finding, all_.metric_of(*finding));
+          !why.empty()) {
+        block["contradiction"] = why;
+        list << block;
+        continue;
+      }
+      block["is_clear"] = true;
+      data rows(data::type::list), sentences(data::type::list), functions(data::type::list);
+      for (const auto& row : view.rows) {
+        data one;
+        one["name"] = row.name;
+        one["before"] = row.baseline;
+        one["now"] = row.candidate;
+        one["change"] = row.change;
+        one["interval"] = row.interval;
+        one["of_all"] = row.of_all;
+        one["word"] = row.word;
+        one["tone"] = row.word.starts_with('!') ? "worse" : row.word.starts_with('+') ? "better" : "";
+        rows << one;
+      }
+      for (const auto& text : view.sentences) sentences << data("text", text);
+      for (const auto& function : where_details(of)) {
+        data one;
+        const char* const keys[] = {"name", "file", "before", "now", "change", "interval", "word", "code"};
+        for (std::size_t i = 0; i < function.size(); ++i) one[keys[i]] = function[i];
+        functions << one;
+      }
+      block["rows"] = data(rows);
+      block["sentences"] = data(sentences);
+      block["functions"] = data(functions);
+      block["chart"] = keep(where_chart(view, of.whole.baseline * view.factor));
       list << block;
     }
     return list;

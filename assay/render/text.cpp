@@ -8,6 +8,7 @@
 #include "assay/render/text_tables.hpp"
 #include "assay/report/format.hpp"
 #include "assay/report/report.hpp"
+#include "assay/report/where_text.hpp"
 
 namespace assay::render {
 
@@ -152,6 +153,8 @@ std::string to_text(const Findings& all, const TextStyle& style) {
   const auto moved = any_wide ? wrap_lines(report.other_changes) : std::string{};
   for (const auto& part : {more, moved, notes(report, style)})
     if (!part.empty()) out += "\n" + part;
+  if (!all.where.empty()) out += "\n";
+  for (const auto& line : where_block(all)) out += line + "\n";
   return out;
 }
 

@@ -4,9 +4,12 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include "assay/judge/where.hpp"
 #include "assay/metrics/catalogue.hpp"
+#include "assay/model/enum_names.hpp"
+#include "assay/report/code_names.hpp"
 #include "assay/report/format.hpp"
 
 namespace assay::report {
@@ -46,12 +49,6 @@ struct Figures {
   }
 };
 
-struct Line {
-  std::string name;
-  double baseline = 0, candidate = 0, change = 0;  ///< rounded, in units of the last digit
-  std::string interval, of_all, word;
-};
-
 std::string word_of(const TimePart& part) {
   if (!part.named) return {};
   return part.change > 0 ? "! more" : "+ less";
@@ -63,13 +60,12 @@ std::string word_of_rest(const Where& where, double margin) {
   return alike ? "= same" : where.rest.named ? "? spread over several" : "? too little to say";
 }
 
-std::vector<std::string> table(const std::vector<Line>& lines, const Figures& scale,
-                               const std::vector<std::string>& heads) {
-  std::vector<std::vector<std::string>> cells = {heads};
-  for (const auto& line : lines)
-    cells.push_back({line.name, scale.value(line.baseline), scale.value(line.candidate),
-                     scale.change(line.change), line.interval, line.of_all, line.word});
-  std::vector<std::size_t> widths(heads.size());
+std::vector<std::string> table(const WhereView& view) {
+  std::vector<std::vector<std::string>> cells = {
+      {"", view.baseline, view.candidate, "change", "interval", "of all", ""}};
+  for (const auto& row : view.rows)
+    cells.push_back({row.name, row.baseline, row.candidate, row.change, row.interval, row.of_all, row.word});
+  std::vector<std::size_t> widths(cells.front().size());
   for (const auto& row : cells)
     for (std::size_t i = 0; i < row.size(); ++i) widths[i] = std::max(widths[i], display_width(row[i]));
   std::vector<std::string> out;
@@ -111,13 +107,61 @@ std::string price(const Where& where, const Figures& scale) {
       where.rounds, more, scale.value(std::max(1.0, scale.rounded(seen))));
 }
 
+std::string listed(const std::vector<std::string>& names, std::size_t most) {
+  std::string text;
+  for (std::size_t i = 0; i < std::min(names.size(), most); ++i) text += (i > 0 ? ", " : "") + names[i];
+  if (names.size() > most) text += fmt::format(" and {} more", names.size() - most);
+  return text;
+}
+
+using ShortNames = std::map<std::string, std::string>;
+
+std::vector<std::string> shorter(std::vector<std::string> names, const ShortNames& short_of) {
+  for (auto& name : names) name = short_of.at(name);
+  return names;
+}
+
+/// Of the functions that are shown, those with the same code in both: what may have changed them.
+std::vector<std::string> code_sentences(const Where& where, const Design& design,
+                                        const ShortNames& short_of) {
+  std::vector<std::string> names;
+  bool may_lie_elsewhere = false;
+  std::string where_it_lies;
+  for (std::size_t i = 0; i < where.shown; ++i) {
+    const auto& function = where.functions[i];
+    if (function.code != CodeLikeness::same) continue;
+    names.push_back(short_of.at(function.name));
+    const auto& at = function.within_line;
+    may_lie_elsewhere = may_lie_elsewhere || at.has_value();
+    if (at && at->first != at->second)
+      where_it_lies = fmt::format(" ({} and {} bytes into a line of 64)", at->first, at->second);
+  }
+  if (names.empty()) return {};
+  constexpr std::size_t most_listed = 3;
+  const bool one = names.size() == 1;
+  const bool is_drawn = layouts_of(design, where.comparison) > 0;  // where code lies is drawn for each round
+  std::vector<std::string> out = {
+      fmt::format("{}: {} machine code is the same in both; what changed is what {} given{}{}",
+                  listed(names, most_listed), one ? "its" : "their", one ? "it is" : "they are",
+                  may_lie_elsewhere && !is_drawn ? (one ? ", or where it lies" : ", or where they lie") : "",
+                  one && !is_drawn ? where_it_lies : "")};
+  if (names.size() < where.shown) return out;
+  if (!where.other_code.empty())
+    out.push_back("other code is in " + listed(shorter(where.other_code, short_of), most_listed));
+  else if (may_lie_elsewhere && !is_drawn)
+    out.push_back(
+        "no function has other code: where code lies may be all that changed, which builds from source show "
+        "when "
+        "each round links them anew (--relink)");
+  return out;
+}
+
 }  // namespace
 
 std::string contradiction_text(const Where& where, const Finding& before, const Metric& metric) {
-  if (!before.effect.is_ratio() || !(before.interval.high > 0) || !(where.whole.baseline > 0)) return {};
+  if (!judge::contradicts(where, before)) return {};
   const Interval now{.low = 1 + where.whole.low / where.whole.baseline,
                      .high = 1 + where.whole.high / where.whole.baseline};
-  if (now.low <= before.interval.high && now.high >= before.interval.low) return {};
   const bool is_wall = metrics::is_kind(metric, metrics::MetricKind::wall_time);
   return fmt::format("no function is named: {} changed by {}, cpu time in {} sampled rounds by {}; {}",
                      metric.name, range_text(before.interval, model::Scale::ratio, ""), where.rounds,
@@ -126,56 +170,109 @@ std::string contradiction_text(const Where& where, const Finding& before, const 
                              : "something else has changed since; measure again (assay again)");
 }
 
-std::vector<std::string> where_lines(const Where& where, const Design& design) {
+WhereView where_view(const Where& where, const Design& design) {
   const Figures scale(std::max(where.whole.baseline, where.whole.candidate));
-  std::vector<Line> lines;
-  const auto others = where.all_functions - where.shown;
-  Line rest{.name = fmt::format("all else, {} function{}", others, others == 1 ? "" : "s"),
-            .baseline = scale.rounded(where.whole.baseline),
-            .candidate = scale.rounded(where.whole.candidate),
-            .change = scale.rounded(where.whole.change),
-            .interval = scale.interval(where.rest)};
+  auto full = where.other_code;
+  for (const auto& function : where.functions) full.push_back(function.name);
+  const auto short_of = short_names(full);
+  WhereView view{.title = title(where, design),
+                 .baseline = design.candidate_of(where.comparison.baseline).name,
+                 .candidate = design.candidate_of(where.comparison.candidate).name,
+                 .unit = scale.unit,
+                 .factor = scale.factor};
   const auto share = [&](double change) {
     return where.whole.baseline > 0 ? percent_change(change / where.whole.baseline) : std::string();
   };
-  auto whole = rest;
-  whole.name = "together";
-  whole.interval = scale.interval(where.whole);
-  whole.of_all = share(where.whole.change);
-  const auto add = [&](const TimePart& part, const std::string& name) {
-    constexpr std::size_t most_columns = 40;
-    lines.push_back({.name = display_width(name) > most_columns ? pad_right(name, most_columns) : name,
-                     .baseline = scale.rounded(part.baseline),
-                     .candidate = scale.rounded(part.candidate),
-                     .change = scale.rounded(part.change),
-                     .interval = scale.interval(part),
-                     .of_all = share(part.change),
-                     .word = word_of(part)});
-    rest.baseline -= lines.back().baseline;
-    rest.candidate -= lines.back().candidate;
-    rest.change -= lines.back().change;
+  const auto row_of = [&](const TimePart& part, const std::string& name, double baseline, double candidate,
+                          double change) {
+    return WhereRow{.name = name,
+                    .baseline = scale.value(baseline),
+                    .candidate = scale.value(candidate),
+                    .change = scale.change(change),
+                    .interval = scale.interval(part),
+                    .of_all = share(part.change),
+                    .word = word_of(part),
+                    .shift = part.change * scale.factor,
+                    .low = part.low * scale.factor,
+                    .high = part.high * scale.factor};
   };
-  for (std::size_t i = 0; i < where.shown; ++i) add(where.functions[i], where.functions[i].name);
+  double baseline = scale.rounded(where.whole.baseline), candidate = scale.rounded(where.whole.candidate),
+         change = scale.rounded(where.whole.change);
+  auto whole = row_of(where.whole, "together", baseline, candidate, change);
+  whole.word.clear();
+  const auto add = [&](const TimePart& part, const std::string& name) {
+    const double of[] = {scale.rounded(part.baseline), scale.rounded(part.candidate),
+                         scale.rounded(part.change)};
+    view.rows.push_back(row_of(part, name, of[0], of[1], of[2]));
+    baseline -= of[0];  // what is left over by rounding is in the rest
+    candidate -= of[1];
+    change -= of[2];
+  };
+  constexpr std::size_t most_columns = 40;
+  for (std::size_t i = 0; i < where.shown; ++i) {
+    const auto& name = short_of.at(where.functions[i].name);
+    add(where.functions[i], display_width(name) > most_columns ? pad_right(name, most_columns) : name);
+  }
   if (where.unsampled.named) add(where.unsampled, "in the kernel, and not sampled");
-  rest.of_all = share(where.rest.change);
-  rest.word = word_of_rest(where, design.rules.margin);
-  lines.push_back(rest);
-  lines.push_back(whole);
+  const auto others = where.all_functions - where.shown;
+  view.rows.push_back(row_of(where.rest,
+                             fmt::format("all else, {} function{}", others, others == 1 ? "" : "s"), baseline,
+                             candidate, change));
+  view.rows.back().word = word_of_rest(where, design.rules.margin);
+  view.rows.push_back(std::move(whole));
 
-  std::vector<std::string> out = {title(where, design)};
-  for (auto& line :
-       table(lines, scale,
-             {"", design.candidate_of(where.comparison.baseline).name,
-              design.candidate_of(where.comparison.candidate).name, "change", "interval", "of all", ""}))
-    out.push_back(std::move(line));
-  if (where.shown == 0 && !where.unsampled.named) out.push_back("  " + price(where, scale));
+  if (where.shown == 0 && !where.unsampled.named) view.sentences.push_back(price(where, scale));
+  for (auto& sentence : code_sentences(where, design, short_of))
+    view.sentences.push_back(std::move(sentence));
   constexpr double mostly = 0.9;
   if (where.sampled_share < mostly)
-    out.push_back(
-        fmt::format("  samples stand for {} of the cpu time: the rest is in the kernel, or in processes too "
+    view.sentences.push_back(
+        fmt::format("samples stand for {} of the cpu time: the rest is in the kernel, or in processes too "
                     "short to be sampled",
                     percent(where.sampled_share)));
+  return view;
+}
+
+std::vector<std::string> where_lines(const Where& where, const Design& design) {
+  const auto view = where_view(where, design);
+  std::vector<std::string> out = {view.title};
+  for (auto& line : table(view)) out.push_back(std::move(line));
+  for (const auto& sentence : view.sentences) out.push_back("  " + wrap(sentence, 2));
   return out;
+}
+
+std::vector<std::vector<std::string>> where_details(const Where& where) {
+  const Figures scale(std::max(where.whole.baseline, where.whole.candidate));
+  std::vector<std::string> names;
+  for (const auto& function : where.functions) names.push_back(function.name);
+  const auto short_of = short_names(names);
+  std::vector<std::vector<std::string>> rows;
+  const auto add = [&](const TimePart& part, const std::string& name) {
+    rows.push_back({name, part.file.substr(part.file.rfind('/') + 1),
+                    scale.value(scale.rounded(part.baseline)), scale.value(scale.rounded(part.candidate)),
+                    scale.change(scale.rounded(part.change)), scale.interval(part), word_of(part),
+                    part.code == CodeLikeness::unknown ? "" : to_string(part.code)});
+  };
+  for (const auto& function : where.functions) add(function, short_of.at(function.name));
+  add(where.small, "all smaller ones");
+  add(where.unsampled, "in the kernel, and not sampled");
+  add(where.whole, "together");
+  return rows;
+}
+
+std::vector<std::string> where_block(const Findings& findings) {
+  std::vector<std::string> block;
+  for (const auto& where : findings.where) {
+    const auto* finding = judge::time_finding(findings, where.comparison);
+    const auto why = finding == nullptr ? std::string()
+                                        : contradiction_text(where, *finding, findings.metric_of(*finding));
+    if (!why.empty())
+      block.push_back(wrap(why, 0));
+    else
+      for (auto& line : where_lines(where, findings.design)) block.push_back(std::move(line));
+  }
+  for (const auto& remark : findings.where_remarks) block.push_back("  " + wrap(remark, 2));
+  return block;
 }
 
 }  // namespace assay::report

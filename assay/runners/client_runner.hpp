@@ -94,6 +94,7 @@ class DispatchRunner : public engine::TrialRunner {
     return all;
   }
   std::vector<std::string> decisions() const override { return services_.decisions(); }
+  CodeSampleLog code_samples() override { return programs_.code_samples(); }
   void close() override { services_.close(); }
 
  private:

@@ -91,6 +91,8 @@ class ProgramRunner : public engine::TrialRunner {
   /// The port of the server that the cell's program is to ask in its next trial.
   void give_port(CellId cell, int port) { cells_[cell].port = port; }
 
+  CodeSampleLog code_samples() override { return sampling_ ? sampling_->result() : CodeSampleLog(); }
+
   bool runs_in_batch(CellId /*cell*/) const override { return false; }
   bool can_run(CellId cell, Way way) const override;
   bool writes_files(CellId cell) const override;

@@ -1,7 +1,11 @@
 #include "assay/setup/prepared_campaign.hpp"
 
+#include <unistd.h>
+
+#include <array>
 #include <filesystem>
 #include <map>
+#include <memory>
 #include <set>
 #include <utility>
 
@@ -9,9 +13,12 @@
 #include "assay/engine/open_campaign.hpp"
 #include "assay/engine/round_loop.hpp"
 #include "assay/engine/stop_policy.hpp"
+#include "assay/measure/process.hpp"
 #include "assay/measure/program_file.hpp"
+#include "assay/measure/sampling.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/error.hpp"
+#include "assay/places/sample_collector.hpp"
 #include "assay/plan/cells.hpp"
 #include "assay/plan/plan_file.hpp"
 #include "assay/setup/candidate_builds.hpp"
@@ -56,12 +63,20 @@ Plan with_absolute_folder(const Plan& given) {
   return plan;
 }
 
+/// Throws where programs can't be sampled here.
+void require_sampling() {
+  const auto first = measure::cores_allowed().front();
+  if (const auto why = measure::Sampler(getpid(), std::array{first}, {}).problem(); !why.empty())
+    throw Error(why, "where", {}, Error::Code::measuring);
+}
+
 }  // namespace
 
 PreparedCampaign::PreparedCampaign(const Plan& given, const RunOptions& run, const PlanOptions& options)
     : plan_(with_absolute_folder(given)),
       observer_(run.observer == nullptr ? nobody_ : *run.observer),
       offer_(runners::detect_capabilities(launcher_)) {
+  if (options.sampling_period > 0) require_sampling();
   for (const auto& remark : plan::plan_warnings(plan_)) observer_.on_message(remark);
   auto session = engine::current_session();
   if (!options.machine_lock_held) machine_lock_ = engine::acquire_machine(run, session);
@@ -82,7 +97,14 @@ PreparedCampaign::PreparedCampaign(const Plan& given, const RunOptions& run, con
   observer_.on_start(recorder_->design());
   if (recorder_->log().trials.empty()) record_builds(*recorder_, laid.cells);
   programs_.emplace(std::move(laid.cells), launcher_, recorder_->design(), plan_, offer_);
-  if (options.sampling) programs_->sample_code(*options.sampling);
+  if (options.sampling_period > 0) {
+    const auto samples = std::make_shared<places::SampleCollector>();
+    programs_->sample_code(
+        {.period = options.sampling_period,
+         .take = [samples](const Trial& trial, double cpu,
+                           const measure::CodeSamples& code) { samples->take(trial, cpu, code); },
+         .result = [this, samples] { return samples->result(recorder_->design()); }});
+  }
   std::map<CellId, runners::ServerCell> asked;  // by programs of the user's own
   for (auto at = laid.services.begin(); at != laid.services.end();)
     if (auto here = at++; !here->second.requests) asked.insert(laid.services.extract(here));

@@ -8,7 +8,6 @@
 #include <utility>
 
 #include "assay/engine/observer.hpp"
-#include "assay/engine/trial_runner.hpp"
 #include "assay/judge/stopping.hpp"
 #include "assay/model/plan.hpp"
 #include "assay/model/results.hpp"
@@ -34,8 +33,10 @@ struct PlanOptions {
   /// How programs are run, where another campaign of the same has chosen; what is not among them is chosen
   /// anew.
   std::vector<WayChoice> ways;
-  /// Samples the code of measured trials of programs, which costs some per cent of their CPU time.
-  std::optional<engine::CodeSampling> sampling;
+  /// Above 0: samples where the code of measured trials of programs is, once in so many seconds of their CPU time,
+  /// which costs some per cent of it. Findings then say where time has changed. Throws Error(measuring), before
+  /// anything is run, where the system refuses it.
+  double sampling_period = 0;
   /// Says also what was built before.
   bool report_cached_builds = true;
   /// Tells the observer what can be expected, after the checks and after a few rounds.

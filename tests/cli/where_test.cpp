@@ -36,7 +36,12 @@ TEST_F(WhereTest, NamesTheFunctionBehindAVerdict) {
   EXPECT_THAT(where.out, Not(testing::ContainsRegex("first_part .*(more|less)")));
   EXPECT_THAT(where.out, HasSubstr("together"));
   EXPECT_THAT(assay(scratch_, {"ledger"}).out, HasSubstr("where"));
-  EXPECT_EQ(assay(scratch_, {"verdict"}).status, 0) << "it is a campaign like others";
+  const auto kept = assay(scratch_, {"verdict"});
+  EXPECT_THAT(kept.out, HasSubstr("heap  slower than list"))
+      << "the verdict of the duel, and what was found since";
+  EXPECT_THAT(kept.out, HasSubstr(where.out));
+  EXPECT_EQ(assay(scratch_, {"verdict", "--where"}).out, where.out);
+  EXPECT_THAT(assay(scratch_, {"report", "--as", "markdown"}).out, HasSubstr(where.out));
   const auto once_more = assay(scratch_, {"where", "--rounds", "8"});
   EXPECT_EQ(once_more.status, 0) << once_more.err << "what it looks into is what was found before it";
   EXPECT_THAT(once_more.out, testing::ContainsRegex("second_part .*! more"));
@@ -65,6 +70,24 @@ TEST_F(WhereTest, SaysWhyThereIsNothingToLookFor) {
   EXPECT_THAT(asked.out, HasSubstr("together"));
   const auto unknown = assay(scratch_, {"where", "--only", "candidate=nobody"});
   EXPECT_EQ(unknown.status, 2);
+}
+
+TEST_F(WhereTest, AGateThatDoesNotPassNamesTheFunction) {
+  scratch_.file("assay.toml", std::string("[rounds]\nmin = 8\nmax = 8\n[gate]\nwhere = true\n") +
+                                  "[[candidate]]\nname = \"list\"\nrun = [\"" + SAMPLED +
+                                  "\", \"30\", \"15\"]\n[[candidate]]\nname = \"heap\"\nrun = [\"" + SAMPLED +
+                                  "\", \"30\", \"45\"]\n[[workload]]\nname = \"orders\"\n");
+  const auto run = assay(scratch_, {"run", scratch_.path("assay.toml")});
+  ASSERT_EQ(run.status, 0) << run.err;
+  const auto ledger = scratch_.path(".assay/ledger.db");
+  const auto gate = assay(scratch_, {"gate", "--ledger", ledger, "--junit", scratch_.path("gate.xml")});
+  EXPECT_EQ(gate.status, 1) << gate.err;
+  EXPECT_THAT(gate.out, HasSubstr("the gate does not pass"));
+  EXPECT_THAT(gate.out, testing::ContainsRegex("second_part .*! more"));
+  EXPECT_THAT(test::read_file(scratch_.path("gate.xml")), HasSubstr("second_part"));
+  const auto once_more = assay(scratch_, {"gate", "--ledger", ledger});
+  EXPECT_EQ(once_more.status, 1);
+  EXPECT_EQ(once_more.out, gate.out) << "what is known is not measured again";
 }
 
 }  // namespace

@@ -75,6 +75,22 @@ TEST(RecordAsJson, RefusesAnAlteredDocument) {
   EXPECT_EQ(refused(text), "nothing was thrown");
 }
 
+TEST(RecordAsJson, KeepsWhatWasSampledAndReadsOlderOnesWithout) {
+  auto record = test::record_of({{0.1, 0.1}, {0.2, 0.2}});
+  test::add_samples(record);
+  const auto text = record_to_json(record);
+  const auto back = record_from_json(text, "r.json", "0123456789abcdef").log.samples;
+  ASSERT_EQ(back.trials.size(), 4U);
+  EXPECT_EQ(back.trials[1].counts[0].samples, record.log.samples.trials[1].counts[0].samples);
+  EXPECT_EQ(back.code[CodeId{0}].name, "haul(int)");
+  EXPECT_EQ(back.matches[1].baseline_in_line, 0);
+  EXPECT_EQ(back.remarks, record.log.samples.remarks);
+  EXPECT_THAT(refused(with(text, "\"code\": 1", "\"code\": 9")), HasSubstr("r.json"));
+  record.log.samples = {};
+  const auto older = with(record_to_json(record), "assay record 5", "assay record 4");
+  EXPECT_TRUE(record_from_json(older, "r.json", "0123456789abcdef").log.samples.empty());
+}
+
 TEST(RecordAsJson, KeepsWhyTrialsWereVoided) {
   auto record = test::record_of({{1, 2}, {1, 2}});
   record.log.trials[3].outcome = Outcome::discarded;

@@ -6,7 +6,9 @@
 #include <cmath>
 #include <random>
 
+#include "assay/judge/judge.hpp"
 #include "assay/report/where_text.hpp"
+#include "support/records.hpp"
 
 namespace assay::judge {
 namespace {
@@ -22,7 +24,7 @@ std::vector<SampledRound> made_up(std::uint64_t seed, int rounds,
   constexpr double period = 250e-6;
   for (int r = 0; r < rounds; ++r) {
     const auto trial = [&](bool candidate) {
-      SampledTrial one;
+      FunctionTimes one;
       double sampled = 0;
       for (int f = 0; f < 40; ++f) {
         const auto name = "lock" + std::to_string(f);
@@ -52,6 +54,15 @@ Design two() {
 
 const Comparison of{CellId{0}, CellId{1}};
 
+/// The block, each sentence in one line.
+std::vector<std::string> lines_of(const Where& where, const Design& design) {
+  auto lines = report::where_lines(where, design);
+  for (auto& line : lines)
+    for (auto at = line.find("\n  "); at != std::string::npos; at = line.find("\n  "))
+      line.replace(at, 3, " ");
+  return lines;
+}
+
 TEST(Where, NamesTheFunctionThatChangedAndPartsAddUp) {
   // +50 % of 30 ms is 15 ms, more than ten half intervals.
   const auto where = judge_where(of, made_up(1, 20, {{"lock0", 0.5}}), 7);
@@ -78,7 +89,7 @@ TEST(Where, WhatIsInTheKernelIsAPartOfItsOwn) {
   const auto where = judge_where(of, rounds, 1);
   EXPECT_TRUE(where.unsampled.named);
   EXPECT_NEAR(where.unsampled.change, 0.02, 1e-9);
-  const auto lines = report::where_lines(where, two());
+  const auto lines = lines_of(where, two());
   EXPECT_THAT(lines[2], HasSubstr("in the kernel, and not sampled"));
 }
 
@@ -97,7 +108,7 @@ TEST(WhereText, FiguresOfAColumnAddUpAsPrinted) {
   const auto where =
       judge_where(of, made_up(4, 20, {{"lock0", 0.5}, {"lock1", -0.4}, {"lock2", 0.9}, {"lock3", 1.0}}), 3);
   ASSERT_EQ(where.shown, 4U);
-  const auto lines = report::where_lines(where, two());
+  const auto lines = lines_of(where, two());
   ASSERT_EQ(lines.size(), 8U) << "title, heads, four functions, all else, together";
   EXPECT_THAT(
       lines[0],
@@ -126,6 +137,27 @@ TEST(WhereText, FiguresOfAColumnAddUpAsPrinted) {
   EXPECT_THAT(lines[6], HasSubstr("all else, "));
 }
 
+TEST(Where, OfAnotherCampaignGoesToTheComparisonOfTheSameNames) {
+  auto record = test::record_of({{0.1, 0.1, 0.1, 0.1, 0.1, 0.1, 0.1},
+                                 {0.1, 0.1, 0.1, 0.1, 0.1, 0.1, 0.1},
+                                 {0.2, 0.21, 0.2, 0.21, 0.2, 0.2, 0.2}});
+  auto findings = judge_record(record);
+  auto sampled =
+      test::record_of({{0.1, 0.1, 0.1, 0.1, 0.1, 0.1, 0.1}, {0.2, 0.21, 0.2, 0.21, 0.2, 0.2, 0.2}});
+  test::add_samples(sampled);
+  sampled.design.uid = "fedcba9876543210";
+  sampled.design.candidates[CandidateId{1}].name = "rival2";
+  adopt_where(findings, judge_record(sampled));
+  ASSERT_EQ(findings.where.size(), 1U);
+  EXPECT_EQ(findings.where[0].comparison, (Comparison{CellId{0}, CellId{2}}));
+  EXPECT_EQ(findings.where[0].campaign, "fedcba9876543210");
+  sampled.design.candidates[CandidateId{1}].name = "stranger";
+  adopt_where(findings, judge_record(sampled));
+  EXPECT_EQ(findings.where.size(), 1U);
+  filter_results(findings, parse_cell_filter("candidate=rival1"));
+  EXPECT_TRUE(findings.where.empty());
+}
+
 TEST(WhereText, ContradictionsAreSaidInsteadOfFunctions) {
   const auto where = judge_where(of, made_up(6, 20), 3);
   Finding before{.comparison = of, .effect = {.value = 1.6}, .interval = {.low = 1.5, .high = 1.7}};
@@ -136,9 +168,36 @@ TEST(WhereText, ContradictionsAreSaidInsteadOfFunctions) {
 }
 
 TEST(WhereText, SaysWhatMoreRoundsWouldTellWhereNothingIsNamed) {
-  const auto lines = report::where_lines(judge_where(of, made_up(5, 10), 3), two());
+  const auto lines = lines_of(judge_where(of, made_up(5, 10), 3), two());
   EXPECT_THAT(lines.back(), HasSubstr("no function can be named after 10 rounds"));
   EXPECT_THAT(lines.back(), HasSubstr("--rounds 30 would tell changes of"));
+}
+
+TEST(WhereText, SaysWhereTheCodeIsTheSame) {
+  auto where = judge_where(of, made_up(4, 20, {{"lock0", 0.5}, {"lock1", -0.4}}), 3);
+  ASSERT_EQ(where.shown, 2U);
+  const auto usual = lines_of(where, two()).size();
+  where.functions[0].code = CodeLikeness::same;
+  where.functions[0].within_line = {0, 32};
+  where.functions[1].code = CodeLikeness::other;
+  where.other_code = {"lock1", "moor"};
+  auto lines = lines_of(where, two());
+  ASSERT_EQ(lines.size(), usual + 1);
+  EXPECT_THAT(
+      lines.back(),
+      HasSubstr("lock0: its machine code is the same in both; what changed is what it is given, or where "
+                "it lies (0 and 32 bytes into a line of 64)"));
+  where.functions[1].code = CodeLikeness::same;
+  lines = lines_of(where, two());
+  ASSERT_EQ(lines.size(), usual + 2);
+  EXPECT_THAT(lines[usual], HasSubstr("lock0, lock1: their machine code is the same in both"));
+  EXPECT_THAT(lines.back(), HasSubstr("other code is in lock1, moor"));
+  where.other_code.clear();
+  EXPECT_THAT(lines_of(where, two()).back(), HasSubstr("--relink"));
+  auto relinked = two();
+  relinked.rules.layouts = 8;
+  relinked.builds = {{.candidate = CandidateId{1}, .layouts = 8}};
+  EXPECT_THAT(lines_of(where, relinked)[usual], testing::Not(HasSubstr("lie"))) << "it is drawn";
 }
 
 }  // namespace

@@ -107,6 +107,45 @@ TEST(Ledger, KeepsWhatMetricsAreMissingAndHowCampaignsRan) {
   EXPECT_EQ(back.log.trials[1].outcome, Outcome::discarded);
 }
 
+TEST(Ledger, KeepsWhatWasSampled) {
+  const Scratch scratch;
+  auto record = record_of({{0.1, 0.1, 0.1, 0.1, 0.1, 0.1, 0.1}, {0.2, 0.2, 0.2, 0.2, 0.2, 0.2, 0.2}});
+  test::add_samples(record);
+  Ledger ledger(scratch.path("ledger.db"));
+  const auto id = ledger.add_whole(record);
+  const auto expect_kept = [&](const CodeSampleLog& back) {
+    ASSERT_EQ(back.code.size(), 2U);
+    EXPECT_EQ(back.code[CodeId{1}].name, "moor(int)");
+    EXPECT_EQ(back.code[CodeId{1}].file, "/towpath/list");
+    ASSERT_EQ(back.trials.size(), 14U);
+    EXPECT_EQ(back.trials[0].counts.size(), 2U);
+    EXPECT_EQ(back.trials[0].counts[1].samples, 8);
+    EXPECT_EQ(back.trials[0].period, 250e-6);
+    ASSERT_EQ(back.matches.size(), 2U);
+    EXPECT_EQ(back.matches[1].likeness, CodeLikeness::same);
+    EXPECT_EQ(back.matches[1].candidate_in_line, 16);
+    EXPECT_FALSE(back.matches[0].candidate_in_line);
+    EXPECT_THAT(back.remarks, testing::ElementsAre("a file was replaced"));
+  };
+  expect_kept(ledger.read(id).log.samples);
+  ledger.set_code_samples(id, record.log.samples);
+  expect_kept(ledger.read(id).log.samples);
+  record.design.uid = "fedcba9876543210";
+  record.design.kind = CampaignKind::where;
+  record.design.confirms_uid = "0123456789abcdef";
+  const auto later = ledger.add_whole(record);
+  EXPECT_THAT(ledger.sampled_for(id), testing::ElementsAre(later));
+  EXPECT_EQ(find_campaign(ledger.list(), "last").id, id) << "one that looks into another is named by its id";
+  const std::vector<CampaignId> both = {later, id};
+  ledger.remove(both);
+  EXPECT_TRUE(ledger.list().empty());
+  soci::session sql(*soci::factory_sqlite3(), "dbname=" + scratch.path("ledger.db"));
+  int left = 0;
+  sql << "SELECT (SELECT count(*) FROM spent) + (SELECT count(*) FROM code) + (SELECT count(*) FROM sampled)",
+      soci::into(left);
+  EXPECT_EQ(left, 0);
+}
+
 TEST(Ledger, ASeriesOfManyThousandPointsIsKept) {
   const Scratch scratch;
   Ledger ledger(scratch.path("ledger.db"));
@@ -209,6 +248,27 @@ TEST(Ledger, OneOfVersion1IsBroughtToThisOne) {
   }
   Ledger again(path, Ledger::OpenMode::existing);
   EXPECT_EQ(again.read(again.list().at(0).id).log.ways.size(), 1U);
+}
+
+TEST(Ledger, OneOfVersion2IsBroughtToThisOne) {
+  const Scratch scratch;
+  const auto path = scratch.path("old.db");
+  {
+    soci::session old(*soci::factory_sqlite3(), "dbname=" + path);
+    std::istringstream statements(test::read_file(ASSAY_SOURCE "/tests/reference/ledger-2.sql"));
+    for (std::string statement; std::getline(statements, statement);)
+      if (!statement.empty()) old << statement;
+  }
+  Ledger ledger(path, Ledger::OpenMode::existing);
+  const auto id = ledger.list().at(0).id;
+  EXPECT_EQ(ledger.read(id).design.candidates[CandidateId{1}].name, "heap");
+  EXPECT_TRUE(ledger.read(id).log.samples.empty());
+  CodeSampleLog samples;
+  samples.code.add({.name = "haul", .file = "/towpath/list"});
+  samples.trials = {{.cell = CellId{0}, .round = 1, .period = 1e-3, .cpu = 1, .counts = {{CodeId{0}, 5}}}};
+  ledger.set_code_samples(id, samples);
+  EXPECT_EQ(Ledger(path, Ledger::OpenMode::existing).read(id).log.samples.trials.at(0).counts.at(0).samples,
+            5);
 }
 
 TEST(Ledger, RefusesFilesThatAreNotOursAndLeavesThemAlone) {

@@ -39,6 +39,33 @@ TEST(FindingsSchema, HoldsForWhatIsPrinted) {
   validator.check(json::parse(to_json(judge::judge_record(test::record_of({{1, 1, 1}, {1, 1, 1}})))));
 }
 
+TEST(FindingsSchema, HoldsForWhereTimesHaveChanged) {
+  Validator validator(json::parse(test::read_file(std::string(ASSAY_SOURCE) + "/docs/findings.schema.json")));
+  auto record = test::record_of(
+      {{0.100, 0.101, 0.102, 0.100, 0.101, 0.103, 0.1}, {0.121, 0.120, 0.122, 0.120, 0.123, 0.121, 0.12}},
+      "cpu time");
+  test::add_samples(record);
+  const auto findings = judge::judge_record(record);
+  const auto document = json::parse(to_json(findings));
+  validator.check(document);
+  const auto& where = document["where"].at(0);
+  EXPECT_EQ(where["candidate"], "rival1");
+  EXPECT_EQ(where["functions"].at(0)["name"], "haul(int)");
+  EXPECT_EQ(where["functions"].at(0)["named"], true);
+  EXPECT_EQ(where["functions"].at(1)["code"], "same");
+  EXPECT_EQ(where["other_code"], json::array({"haul(int)"}));
+  EXPECT_EQ(where["contradicts_verdict"], false);
+  double sum = where["smaller"]["change"].get<double>() + where["not_sampled"]["change"].get<double>();
+  for (const auto& function : where["functions"]) sum += function["change"].get<double>();
+  EXPECT_NEAR(sum, where["whole"]["change"].get<double>(), 1e-12);
+
+  EXPECT_NE(to_text(findings).find("haul"), std::string::npos);
+  EXPECT_NE(to_markdown(findings).find("where rival1 spends more cpu time than list"), std::string::npos);
+  const auto page = to_page(findings, record);
+  EXPECT_NE(page.find("<h2>Where rival1 spends more cpu time than list</h2>"), std::string::npos);
+  EXPECT_NE(page.find("a file was replaced"), std::string::npos) << "what limits it";
+}
+
 TEST(FindingsSchema, NamesEveryKindOfNote) {
   const auto schema = json::parse(test::read_file(std::string(ASSAY_SOURCE) + "/docs/findings.schema.json"));
   auto kinds = json::array();

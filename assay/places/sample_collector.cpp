@@ -1,0 +1,118 @@
+#include "assay/places/sample_collector.hpp"
+
+#include <algorithm>
+#include <utility>
+
+#include "assay/model/text.hpp"
+#include "assay/places/same_code.hpp"
+
+namespace assay::places {
+
+void SampleCollector::take(const Trial& trial, double cpu, const measure::CodeSamples& code) {
+  if (!code.problem.empty()) problem_ = code.problem;  // another core, or the rings' memory
+  if (!trial.round || !code.problem.empty()) return;
+  for (const auto& place : code.places) names_.of(place);  // now, when the program is still the one that ran
+  trials_[trial.cell][*trial.round] = {.cpu = cpu, .code = code};
+}
+
+CodeId SampleCollector::id_of(const std::string& name, const std::string& file, CodeSampleLog& log) {
+  const auto [at, fresh] = ids_.try_emplace(name, log.code.next_id());
+  if (fresh) log.code.add({.name = name, .file = file});
+  return at->second;
+}
+
+std::map<std::string, const CodeFile*> SampleCollector::files_of(CellId cell) {
+  std::map<std::string, std::map<const CodeFile*, std::uint64_t>> samples;
+  for (const auto& [round, trial] : trials_[cell])
+    for (const auto& place : trial.code.places) {
+      const auto& name = names_.of(place);
+      const auto* file = names_.file_of(place);
+      if (file != nullptr && !file->is_stub(place.offset) && file->at_offset(place.offset) != nullptr)
+        samples[name][file] += place.samples;
+    }
+  std::map<std::string, const CodeFile*> files;
+  for (const auto& [name, by_file] : samples)
+    files[name] = std::ranges::max_element(by_file, {}, [](const auto& of) { return of.second; })->first;
+  return files;
+}
+
+void SampleCollector::compare_code(const Comparison& of, CodeSampleLog& log) {
+  const auto baseline = files_of(of.baseline), candidate = files_of(of.candidate);
+  std::map<std::pair<const CodeFile*, const CodeFile*>, CodeComparison> comparisons;
+  std::map<CodeId, CodeMatch> matches;
+  for (const auto& [name, file] : baseline) {
+    const auto beside = candidate.find(name);
+    if (beside == candidate.end()) continue;
+    const auto id = id_of(name, file->path(), log);
+    CodeMatch match{.comparison = of, .code = id};
+    if (file == beside->second) {
+      match.likeness = CodeLikeness::same;
+    } else {
+      const auto& both =
+          comparisons.try_emplace({file, beside->second}, *file, *beside->second).first->second;
+      match.likeness = both.compare(name);
+      if (const auto line = both.within_line(name)) {
+        match.baseline_in_line = line->first;
+        match.candidate_in_line = line->second;
+      }
+    }
+    if (match.likeness != CodeLikeness::unknown) matches.emplace(id, match);
+  }
+  for (const auto& [files, both] : comparisons)
+    for (const auto& name : both.differing()) {
+      const auto id = id_of(model::printable(name), files.first->path(), log);
+      matches.try_emplace(id, CodeMatch{.comparison = of, .code = id, .likeness = CodeLikeness::other});
+    }
+  for (const auto& [id, match] : matches) log.matches.push_back(match);
+}
+
+CodeSampleLog SampleCollector::result(const Design& design) {
+  CodeSampleLog log;
+  ids_.clear();
+  for (const auto& [cell, rounds] : trials_)
+    for (const auto& [round, taken] : rounds) {
+      auto& trial = log.trials.emplace_back(SampledTrial{.cell = cell,
+                                                         .round = round,
+                                                         .period = taken.code.period,
+                                                         .cpu = taken.cpu,
+                                                         .lost = static_cast<std::int64_t>(taken.code.lost)});
+      std::map<CodeId, std::int64_t> counts;
+      for (const auto& place : taken.code.places)
+        counts[id_of(names_.of(place), place.file, log)] += static_cast<std::int64_t>(place.samples);
+      for (const auto& [code, samples] : counts) trial.counts.push_back({.code = code, .samples = samples});
+    }
+  for (const auto& of : design.comparisons)
+    if (!design.is_twin(of.candidate) && trials_.contains(of.baseline) && trials_.contains(of.candidate))
+      compare_code(of, log);
+  log.remarks = remarks();
+  return log;
+}
+
+std::vector<std::string> SampleCollector::remarks() const {
+  std::vector<std::string> remarks;
+  if (!problem_.empty()) remarks.push_back(problem_);
+  for (const auto& file : names_.replaced_files())
+    remarks.push_back(model::printable(file) +
+                      " was replaced after it had run, so that its functions have no names");
+  std::uint64_t lost = 0, taken = 0;
+  std::map<std::string, std::uint64_t> nameless;
+  for (const auto& [cell, rounds] : trials_)
+    for (const auto& [round, trial] : rounds) {
+      lost += trial.code.lost;
+      taken += trial.code.taken;
+      for (const auto& place : trial.code.places)
+        if (names_.is_nameless(place)) nameless[place.file] += place.samples;
+    }
+  constexpr std::uint64_t tenth = 10;  // of the samples: files with fewer do not matter
+  for (const auto& [file, samples] : nameless)
+    if (tenth * samples >= taken)
+      remarks.push_back(
+          model::printable(file) +
+          " has no symbols; built without -s, or with its debug symbols installed, its functions "
+          "have names");
+  if (lost > 0)
+    remarks.push_back(std::to_string(lost) + " samples were lost: the machine was too busy to read them");
+  return remarks;
+}
+
+}  // namespace assay::places
