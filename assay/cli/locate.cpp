@@ -9,6 +9,7 @@
 #include "assay/cli/run_comparison.hpp"
 #include "assay/error.hpp"
 #include "assay/history.hpp"
+#include "assay/where.hpp"
 
 namespace assay::cli {
 namespace {
@@ -20,7 +21,8 @@ constexpr const char* locate_examples =
 
 First good against bad: is there a change at all? Then pairs of runs, one at a time, of the commit that promises
 most beside the good one, until one is sure enough, and that one against its parent in a campaign of its own. What
-doesn't build, or does the work wrong, tells nothing, and the answer may be a run of commits. Interrupted, the same
+doesn't build, or does the work wrong, tells nothing, and the answer may be a run of commits. Where a time changed, rounds
+that are sampled then name the functions. Interrupted, the same
 command goes on: every pair is in the ledger.
 
 Exit status: 0 found and confirmed, 1 not, 2 the request is wrong, 3 nothing could be measured, 130 interrupted.)";
@@ -28,7 +30,7 @@ Exit status: 0 found and confirmed, 1 not, 2 the request is wrong, 3 nothing cou
 struct LocateCommandOptions {
   std::string plan = "assay.toml", good, bad = "HEAD", metric, workload, only, step, sure, budget, rounds,
               ledger, when_busy = "wait";
-  bool better = false, all = false, ignore_earlier = false, show = false, json = false;
+  bool better = false, all = false, ignore_earlier = false, show = false, json = false, no_where = false;
 };
 
 double share_of(const std::string& text, const std::string& option) {
@@ -61,8 +63,8 @@ void show_outline(const SearchOutline& outline, const LocateCommandOptions& aske
             << " commits, each built once, and a campaign of the answer against its parent.\n";
 }
 
-/// `command`: the one that repeats or goes on with this.
-int locate(const LocateCommandOptions& asked, const std::string& command) {
+/// Searches and prints the answer, or only what a search would cost: then nothing is returned.
+std::optional<CommitSearchResult> search(const LocateCommandOptions& asked, const std::string& command) {
   if (asked.good == asked.bad)
     throw Error("good and bad are the same commit", "locate", "name two, the good one the older");
   auto plan = read_plan_of_commits(asked.plan);
@@ -95,17 +97,30 @@ int locate(const LocateCommandOptions& asked, const std::string& command) {
   if (!asked.budget.empty()) options.budget = app::parse_budget(asked.budget);
   if (asked.show) {
     show_outline(outline_search(plan, options, run), asked);
-    return app::exit_done;
+    return {};
   }
-  const auto found = history::locate(plan, options, run);
+  auto found = history::locate(plan, options, run);
   progress.clear();
   std::cout << (asked.json ? to_json(found) : to_text(found));
-  if (found.interrupted) {
-    std::cerr << "assay: kept; to go on: " << run.repeat_command << "\n";
-    return app::exit_interrupted;
+  if (found.interrupted) std::cerr << "assay: kept; to go on: " << run.repeat_command << "\n";
+  return found;
+}
+
+/// `command`: the one that repeats or goes on with this.
+int locate(const LocateCommandOptions& asked, const std::string& command) {
+  const auto found = search(asked, command);
+  if (!found) return app::exit_done;
+  if (found->interrupted) return app::exit_interrupted;
+  if (found->status != CommitSearchResult::Status::found || found->steps.empty() ||
+      !found->steps.front().confirmed)
+    return exit_gate;
+  const auto& confirmation = found->steps.front().confirmation;
+  if (confirmation && !asked.json && !asked.no_where && is_time(found->metric)) {
+    const auto ledger = asked.ledger.empty() ? plan_ledger(asked.plan) : asked.ledger;
+    if (show_where(confirmation->campaign, ledger, asked.when_busy, {}) == app::exit_interrupted)
+      return app::exit_interrupted;
   }
-  const bool confirmed = !found.steps.empty() && found.steps.front().confirmed;
-  return found.status == CommitSearchResult::Status::found && confirmed ? app::exit_done : exit_gate;
+  return app::exit_done;
 }
 
 }  // namespace
@@ -135,6 +150,8 @@ void add_locate(CLI::App& app, Action& action) {
                     "leave out what earlier searches have measured");
   command->add_flag("--show", asked->show,
                     "print the commits and what the search would cost, and run nothing");
+  command->add_flag("--no-where", asked->no_where,
+                    "leave out the functions behind it, which sampled rounds of the answer name");
   app::add_when_busy(*command, asked->when_busy);
   app::add_ledger(*command, asked->ledger);
   app::add_json(*command, asked->json, "the answer as a JSON document");

@@ -172,6 +172,7 @@ void fields(Self& m, Visit&& visit) {
   visit("likeness", m.likeness);
   visit("baseline_in_line", m.baseline_in_line);
   visit("candidate_in_line", m.candidate_in_line);
+  visit("calls_alone", m.calls_alone);
 }
 
 template <Is<InterimLook> Self, class Visit>

@@ -61,16 +61,31 @@ TimePart part_alone(const Row& row, std::uint64_t seed) {
 }
 
 /// What is known of the functions' code.
-void add_code(Where& where, const CodeSampleLog& samples) {
+void add_code(Where& where, std::span<const SampledRound> rounds, const CodeSampleLog& samples,
+              std::uint64_t seed) {
   std::map<std::string, CodeId> ids;
   for (const auto id : samples.code.ids()) ids.emplace(samples.code[id].name, id);
   std::map<CodeId, const CodeMatch*> matches;
+  Row group(rounds.size(), "alone");
   for (const auto& match : samples.matches) {
     if (match.comparison != where.comparison) continue;
     matches[match.code] = &match;
-    if (match.likeness == CodeLikeness::other) where.other_code.push_back(samples.code[match.code].name);
+    const auto& name = samples.code[match.code].name;
+    if (match.likeness == CodeLikeness::other) where.other_code.push_back(name);
+    if (match.likeness == CodeLikeness::alone) where.alone_names.push_back(name);
+    if (match.likeness != CodeLikeness::alone && !match.calls_alone) continue;
+    for (std::size_t r = 0; r < rounds.size(); ++r) {
+      const auto in = [&](const FunctionTimes& times) {
+        const auto found = times.functions.find(name);
+        return found == times.functions.end() ? 0 : found->second;
+      };
+      group.baseline[r] += in(rounds[r].baseline);
+      group.candidate[r] += in(rounds[r].candidate);
+    }
   }
   std::ranges::sort(where.other_code);
+  std::ranges::sort(where.alone_names);
+  if (!where.alone_names.empty()) where.alone = part_alone(group, seed);
   for (auto& function : where.functions) {
     const auto id = ids.at(function.name);
     function.file = samples.code[id].file;
@@ -166,7 +181,7 @@ std::vector<Where> judge_code_samples(const Design& design, const Log& log) {
     if (rounds.empty()) continue;
     auto where = judge_where(of, rounds, design.rules.seed);
     where.way = model::way_of(design, log.ways, of.candidate);
-    add_code(where, samples);
+    add_code(where, rounds, samples, design.rules.seed);
     all.push_back(std::move(where));
   }
   return all;

@@ -173,7 +173,8 @@ constexpr std::array<std::string_view, 5> sample_tables = {
     " NULL, samples BIGINT NOT NULL, PRIMARY KEY (campaign, cell, round, code)) {clustered}",
     "CREATE TABLE code_match (campaign BIGINT NOT NULL REFERENCES campaign(id), baseline INTEGER NOT NULL,"
     " candidate INTEGER NOT NULL, code INTEGER NOT NULL, likeness {text} NOT NULL, baseline_in_line INTEGER,"
-    " candidate_in_line INTEGER, PRIMARY KEY (campaign, baseline, candidate, code))",
+    " candidate_in_line INTEGER, calls_alone INTEGER NOT NULL DEFAULT 0, PRIMARY KEY (campaign, baseline, "
+    "candidate, code))",
     "CREATE TABLE sample_remark (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL, text "
     "{text}"
     " NOT NULL, PRIMARY KEY (campaign, id))"};

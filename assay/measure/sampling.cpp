@@ -170,8 +170,9 @@ class Counting {
       auto& of = all.emplace_back(CodeSamples{
           .places = {}, .period = static_cast<double>(how.period_ns) * 1e-9, .lost = all.empty() ? lost : 0});
       for (const auto& [place, samples] : places) {
-        const auto& [file, build_id, offset] = place;
-        of.places.push_back({.file = file, .build_id = build_id, .offset = offset, .samples = samples});
+        const auto& [file, build_id, offset, process] = place;
+        of.places.push_back(
+            {.file = file, .build_id = build_id, .offset = offset, .process = process, .samples = samples});
         of.taken += samples;
       }
     }
@@ -223,13 +224,13 @@ class Counting {
     const bool from_file = known && at->second.file.starts_with('/') && !at->second.file.starts_with("//");
     auto& places = counted_[found->second.program];
     if (from_file)
-      ++places[{at->second.file, at->second.build_id, event.address - at->first + at->second.offset}];
+      ++places[{at->second.file, at->second.build_id, event.address - at->first + at->second.offset, 0}];
     else
-      ++places[{known ? at->second.file : std::string(), std::string(), event.address}];
+      ++places[{known ? at->second.file : std::string(), std::string(), event.address, event.pid}];
   }
 
   std::map<pid_t, Process> processes_;
-  std::vector<std::map<std::tuple<std::string, std::string, std::uint64_t>, std::uint64_t>> counted_;
+  std::vector<std::map<std::tuple<std::string, std::string, std::uint64_t, int>, std::uint64_t>> counted_;
 };
 
 }  // namespace

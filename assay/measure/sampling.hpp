@@ -24,6 +24,7 @@ struct CodePlace {
   std::string file;          ///< that it was mapped from; "//anon" and the like where it was made at run time
   std::string build_id;      ///< of that file as it was mapped, hexadecimal; empty where it has none
   std::uint64_t offset = 0;  ///< in the file; an address where there is no file
+  int process = 0;           ///< its id, of code that was made at run time; else 0
   std::uint64_t samples = 0;
 
   auto operator<=>(const CodePlace&) const = default;

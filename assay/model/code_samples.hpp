@@ -32,8 +32,9 @@ struct SampledTrial {
   std::vector<CodeCount> counts;
 };
 
-/// Whether a function's machine code is the same in two builds, up to where things lie.
-enum class CodeLikeness { unknown, same, other };
+/// Whether a function's machine code is the same in two builds, up to where things lie. alone: one build has no function
+/// of this name; it may be called otherwise there, or be inside of those that call it.
+enum class CodeLikeness { unknown, same, other, alone };
 
 /// How the code of a function compares in the programs of two cells.
 struct CodeMatch {
@@ -43,6 +44,7 @@ struct CodeMatch {
   /// Where it begins, in bytes after the last multiple of 64; none where both run the same file, and where it is in
   /// several pieces.
   std::optional<int> baseline_in_line, candidate_in_line;
+  bool calls_alone = false;  ///< it calls functions that one build alone has, in the build that has them
 };
 
 /// What a campaign sampled of its programs, and found in their files.

@@ -202,8 +202,8 @@ std::span<const EnumName<ProgramKind>> enum_names() {
 template <>
 std::span<const EnumName<CodeLikeness>> enum_names() {
   using enum CodeLikeness;
-  static constexpr std::array<EnumName<CodeLikeness>, 3> all = {
-      {{unknown, "unknown"}, {same, "same"}, {other, "other"}}};
+  static constexpr std::array<EnumName<CodeLikeness>, 4> all = {
+      {{unknown, "unknown"}, {same, "same"}, {other, "other"}, {alone, "alone"}}};
   return all;
 }
 

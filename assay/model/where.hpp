@@ -43,6 +43,10 @@ struct Where {
   TimePart rest;
   std::size_t shown = 0;
   TimePart whole;  ///< its interval is its own
+  /// Functions that one of the two alone has, with those that call them there: where a function is inlined in one build,
+  /// its time goes over to its callers, and here that shows as no change. Its interval is its own.
+  TimePart alone;
+  std::vector<std::string> alone_names;  ///< without the callers; none: both have all that was sampled
   /// Functions whose code is known to be other in the candidate, sampled or not, in ascending order.
   std::vector<std::string> other_code;
   /// The uid of the campaign that sampled it, where that is not the one that it is shown with.

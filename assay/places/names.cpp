@@ -1,8 +1,13 @@
 #include "assay/places/names.hpp"
 
+#include <sys/stat.h>
+#include <unistd.h>
+
 #include <algorithm>
 #include <charconv>
+#include <sstream>
 
+#include "assay/measure/file_io.hpp"
 #include "assay/model/text.hpp"
 
 namespace assay::places {
@@ -23,12 +28,46 @@ const std::string& Names::of(const measure::CodePlace& place) {
   if (place.file.empty() || place.file.front() != '/' || place.file.starts_with("//") ||
       place.file.starts_with("/memfd:"))
     return place.file == "[vdso]" ? known_.try_emplace({nullptr, 0}, "the kernel's vdso").first->second
-                                  : run_time_code_;
+                                  : run_time_code(place);
   auto& file = files_[{place.file, place.build_id}];
   if (!file) file = std::make_unique<CodeFile>(place.file, place.build_id);
   const auto [known, fresh] = known_.try_emplace({file.get(), place.offset});
   if (fresh) known->second = model::printable(find(place));
   return known->second;
+}
+
+std::string run_time_name(std::string_view listed) {
+  for (const std::string_view kind : {"JS:", "LazyCompile:", "Function:", "Script:", "Eval:"})
+    if (listed.starts_with(kind)) listed.remove_prefix(kind.size());
+  constexpr std::string_view markers = "*~^+`";
+  if (!listed.empty() && markers.find(listed.front()) != std::string_view::npos) listed.remove_prefix(1);
+  const auto space = listed.find(' ');
+  if (space == std::string_view::npos || listed.find(':', space) == std::string_view::npos)
+    return std::string(listed);
+  if (space > 0) return std::string(listed.substr(0, space));
+  auto place = listed.substr(listed.rfind('/') == std::string_view::npos ? 1 : listed.rfind('/') + 1);
+  if (const auto column = place.rfind(':'); column != place.find(':')) place = place.substr(0, column);
+  return "function without a name in " + std::string(place);
+}
+
+const std::string& Names::run_time_code(const measure::CodePlace& place) {
+  if (place.process <= 0) return unnamed_;
+  const auto [map, fresh] = run_time_.try_emplace(place.process);
+  auto& functions = map->second;
+  if (fresh) {
+    const auto path = "/tmp/perf-" + std::to_string(place.process) + ".map";
+    struct stat file {};
+    if (lstat(path.c_str(), &file) == 0 && S_ISREG(file.st_mode) && file.st_uid == geteuid()) {
+      std::istringstream lines(measure::content_of(path));
+      std::uint64_t address = 0, bytes = 0;
+      for (std::string name; lines >> std::hex >> address >> bytes >> std::ws && std::getline(lines, name);)
+        functions[address] = {bytes,
+                              model::printable(run_time_name(name))};  // the last one at an address holds
+    }
+  }
+  auto found = functions.upper_bound(place.offset);
+  if (found == functions.begin() || place.offset - (--found)->first >= found->second.first) return unnamed_;
+  return found->second.second;
 }
 
 std::string Names::find(const measure::CodePlace& place) {

@@ -274,6 +274,31 @@ std::optional<std::pair<int, int>> CodeComparison::within_line(const std::string
                    static_cast<int>(in_b.front().second->address % line));
 }
 
+bool CodeComparison::is_alone(const std::string& source_name) const {
+  return a_.pieces_of(source_name).empty() != b_.pieces_of(source_name).empty();
+}
+
+std::set<std::string> CodeComparison::callers_of(const std::set<std::string>& source_names) const {
+  std::set<std::string> callers;
+  for (const auto* side : {&a_, &b_}) {
+    std::set<std::uint64_t> targets;
+    for (const auto& name : source_names)
+      for (const auto& [symbol, function] : side->pieces_of(name)) targets.insert(function->address);
+    if (targets.empty() || !side->is_x86_64) continue;
+    for (const auto& [name, function] : side->by_name) {
+      const auto code = side->file.bytes(function->address, function->bytes);
+      for (std::size_t at = 1; at + reference <= code.size(); ++at)
+        if (is_call_or_jump(code, at) &&
+            targets.contains(after(*function, at + reference, word_at(code, at)))) {
+          callers.insert(name.first);
+          break;
+        }
+    }
+  }
+  for (const auto& name : source_names) callers.erase(name);
+  return callers;
+}
+
 std::vector<std::string> CodeComparison::differing() const {
   std::vector<std::string> names;
   for (auto x = a_.by_name.begin(); x != a_.by_name.end(); ++x) {

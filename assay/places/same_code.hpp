@@ -3,6 +3,7 @@
 #include <cstdint>
 #include <map>
 #include <optional>
+#include <set>
 #include <string>
 #include <utility>
 #include <vector>
@@ -35,6 +36,10 @@ class CodeComparison {
   /// Where the function of this source name begins in each, in bytes after the last multiple of 64; none where it
   /// is in several pieces, or missing.
   std::optional<std::pair<int, int>> within_line(const std::string& source_name) const;
+  /// Whether one of the files alone has functions of this source name.
+  bool is_alone(const std::string& source_name) const;
+  /// The source names of functions that call one of these directly, in either file. Cost: linear in the files' code.
+  std::set<std::string> callers_of(const std::set<std::string>& source_names) const;
   /// The source names of functions of both files that have another code in each, in ascending order.
   std::vector<std::string> differing() const;
 

@@ -1,10 +1,10 @@
 #include "assay/places/sample_collector.hpp"
 
 #include <algorithm>
+#include <set>
 #include <utility>
 
 #include "assay/model/text.hpp"
-#include "assay/places/same_code.hpp"
 
 namespace assay::places {
 
@@ -21,7 +21,7 @@ CodeId SampleCollector::id_of(const std::string& name, const std::string& file, 
   return at->second;
 }
 
-std::map<std::string, const CodeFile*> SampleCollector::files_of(CellId cell) {
+SampleCollector::FilesByName SampleCollector::files_of(CellId cell) {
   std::map<std::string, std::map<const CodeFile*, std::uint64_t>> samples;
   for (const auto& [round, trial] : trials_[cell])
     for (const auto& place : trial.code.places) {
@@ -30,15 +30,41 @@ std::map<std::string, const CodeFile*> SampleCollector::files_of(CellId cell) {
       if (file != nullptr && !file->is_stub(place.offset) && file->at_offset(place.offset) != nullptr)
         samples[name][file] += place.samples;
     }
-  std::map<std::string, const CodeFile*> files;
+  FilesByName files;
   for (const auto& [name, by_file] : samples)
     files[name] = std::ranges::max_element(by_file, {}, [](const auto& of) { return of.second; })->first;
   return files;
 }
 
+/// Marks functions that one build alone has, and those that call them there, through others of that kind too.
+void SampleCollector::mark_alone(const Comparison& of, const Comparisons& comparisons,
+                                 const FilesByName& baseline, const FilesByName& candidate,
+                                 std::map<CodeId, CodeMatch>& matches, CodeSampleLog& log) {
+  for (const auto& [files, both] : comparisons) {
+    std::set<std::string> alone, callers;
+    for (const auto& [sampled, file] : {std::pair(&baseline, files.first), {&candidate, files.second}})
+      for (const auto& [name, in] : *sampled)
+        if (in == file && both.is_alone(name)) alone.insert(name);
+    for (auto fresh = alone; !fresh.empty();) {
+      std::set<std::string> next;
+      for (const auto& caller : both.callers_of(fresh))
+        if (callers.insert(caller).second && both.is_alone(caller) && !alone.contains(caller))
+          next.insert(caller);
+      fresh = std::move(next);
+    }
+    const auto* of_baseline = files.first;
+    const auto match_of = [&](const std::string& name) -> CodeMatch& {
+      const auto id = id_of(model::printable(name), of_baseline->path(), log);
+      return matches.try_emplace(id, CodeMatch{.comparison = of, .code = id}).first->second;
+    };
+    for (const auto& name : alone) match_of(name).likeness = CodeLikeness::alone;
+    for (const auto& name : callers) match_of(name).calls_alone = true;
+  }
+}
+
 void SampleCollector::compare_code(const Comparison& of, CodeSampleLog& log) {
   const auto baseline = files_of(of.baseline), candidate = files_of(of.candidate);
-  std::map<std::pair<const CodeFile*, const CodeFile*>, CodeComparison> comparisons;
+  Comparisons comparisons;
   std::map<CodeId, CodeMatch> matches;
   for (const auto& [name, file] : baseline) {
     const auto beside = candidate.find(name);
@@ -63,6 +89,7 @@ void SampleCollector::compare_code(const Comparison& of, CodeSampleLog& log) {
       const auto id = id_of(model::printable(name), files.first->path(), log);
       matches.try_emplace(id, CodeMatch{.comparison = of, .code = id, .likeness = CodeLikeness::other});
     }
+  mark_alone(of, comparisons, baseline, candidate, matches, log);
   for (const auto& [id, match] : matches) log.matches.push_back(match);
 }
 
@@ -88,20 +115,24 @@ CodeSampleLog SampleCollector::result(const Design& design) {
   return log;
 }
 
-std::vector<std::string> SampleCollector::remarks() const {
+std::vector<std::string> SampleCollector::remarks() {
   std::vector<std::string> remarks;
   if (!problem_.empty()) remarks.push_back(problem_);
   for (const auto& file : names_.replaced_files())
     remarks.push_back(model::printable(file) +
                       " was replaced after it had run, so that its functions have no names");
   std::uint64_t lost = 0, taken = 0;
+  std::uint64_t at_run_time = 0;
   std::map<std::string, std::uint64_t> nameless;
   for (const auto& [cell, rounds] : trials_)
     for (const auto& [round, trial] : rounds) {
       lost += trial.code.lost;
       taken += trial.code.taken;
       for (const auto& place : trial.code.places)
-        if (names_.is_nameless(place)) nameless[place.file] += place.samples;
+        if (place.process > 0 && names_.of(place) == Names::unnamed_code)
+          at_run_time += place.samples;
+        else if (names_.is_nameless(place))
+          nameless[place.file] += place.samples;
     }
   constexpr std::uint64_t tenth = 10;  // of the samples: files with fewer do not matter
   for (const auto& [file, samples] : nameless)
@@ -110,6 +141,10 @@ std::vector<std::string> SampleCollector::remarks() const {
           model::printable(file) +
           " has no symbols; built without -s, or with its debug symbols installed, its functions "
           "have names");
+  if (tenth * at_run_time >= taken && at_run_time > 0)
+    remarks.push_back(
+        "code made at run time has no names; an engine that writes /tmp/perf-PID.map gives them (node "
+        "--perf-basic-prof, java -XX:+DumpPerfMapAtExit)");
   if (lost > 0)
     remarks.push_back(std::to_string(lost) + " samples were lost: the machine was too busy to read them");
   return remarks;

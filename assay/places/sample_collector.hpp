@@ -1,11 +1,15 @@
 #pragma once
 
 #include <map>
+#include <string>
+#include <utility>
+#include <vector>
 
 #include "assay/measure/sampling.hpp"
 #include "assay/model/code_samples.hpp"
 #include "assay/model/log.hpp"
 #include "assay/places/names.hpp"
+#include "assay/places/same_code.hpp"
 
 namespace assay::places {
 
@@ -27,11 +31,16 @@ class SampleCollector {
   };
   using CodeIds = std::map<std::string, CodeId>;
 
+  using FilesByName = std::map<std::string, const CodeFile*>;
+  using Comparisons = std::map<std::pair<const CodeFile*, const CodeFile*>, CodeComparison>;
+
   CodeId id_of(const std::string& name, const std::string& file, CodeSampleLog& log);
   /// The files of a cell's functions, by name: where most samples of each are.
-  std::map<std::string, const CodeFile*> files_of(CellId cell);
+  FilesByName files_of(CellId cell);
+  void mark_alone(const Comparison& of, const Comparisons& comparisons, const FilesByName& baseline,
+                  const FilesByName& candidate, std::map<CodeId, CodeMatch>& matches, CodeSampleLog& log);
   void compare_code(const Comparison& of, CodeSampleLog& log);
-  std::vector<std::string> remarks() const;
+  std::vector<std::string> remarks();
 
   std::map<CellId, std::map<int, Taken>> trials_;  ///< by round
   std::string problem_;

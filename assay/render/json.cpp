@@ -227,6 +227,7 @@ Json where_json(const Findings& all, const Where& where) {
                    {"smaller", time_part_json(where.small)},
                    {"not_sampled", time_part_json(where.unsampled)},
                    {"whole", time_part_json(where.whole)},
+                   {"alone", {{"names", where.alone_names}, {"time", time_part_json(where.alone)}}},
                    {"other_code", where.other_code}};
   for (const auto& function : where.functions) {
     auto part = time_part_json(function);

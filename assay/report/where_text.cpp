@@ -121,6 +121,18 @@ std::vector<std::string> shorter(std::vector<std::string> names, const ShortName
   return names;
 }
 
+/// Where functions that are shown are in one build alone: what these come to, with what may have them inside.
+std::string alone_sentence(const Where& where, const Figures& scale, const ShortNames& short_of) {
+  std::vector<std::string> names;
+  for (std::size_t i = 0; i < where.shown; ++i)
+    if (where.functions[i].code == CodeLikeness::alone) names.push_back(short_of.at(where.functions[i].name));
+  if (names.empty()) return {};
+  constexpr std::size_t most_listed = 3;
+  return fmt::format("one of the two alone has {}: with what calls {}, {} ({})", listed(names, most_listed),
+                     names.size() == 1 ? "it" : "them", scale.change(scale.rounded(where.alone.change)),
+                     scale.interval(where.alone));
+}
+
 /// Of the functions that are shown, those with the same code in both: what may have changed them.
 std::vector<std::string> code_sentences(const Where& where, const Design& design,
                                         const ShortNames& short_of) {
@@ -136,8 +148,8 @@ std::vector<std::string> code_sentences(const Where& where, const Design& design
     if (at && at->first != at->second)
       where_it_lies = fmt::format(" ({} and {} bytes into a line of 64)", at->first, at->second);
   }
-  if (names.empty()) return {};
   constexpr std::size_t most_listed = 3;
+  if (names.empty()) return {};
   const bool one = names.size() == 1;
   const bool is_drawn = layouts_of(design, where.comparison) > 0;  // where code lies is drawn for each round
   std::vector<std::string> out = {
@@ -222,6 +234,7 @@ WhereView where_view(const Where& where, const Design& design) {
   view.rows.push_back(std::move(whole));
 
   if (where.shown == 0 && !where.unsampled.named) view.sentences.push_back(price(where, scale));
+  if (const auto text = alone_sentence(where, scale, short_of); !text.empty()) view.sentences.push_back(text);
   for (auto& sentence : code_sentences(where, design, short_of))
     view.sentences.push_back(std::move(sentence));
   constexpr double mostly = 0.9;

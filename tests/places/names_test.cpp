@@ -1,8 +1,10 @@
 #include "assay/places/names.hpp"
 
 #include <gtest/gtest.h>
+#include <unistd.h>
 
 #include <filesystem>
+#include <fstream>
 
 #include "support/tool.hpp"
 
@@ -19,6 +21,27 @@ TEST(SourceName, IsDemangledWithoutWhatCompilersAppend) {
   EXPECT_EQ(source_name("_RNvC5barge4haul"), "_RNvC5barge4haul") << "its newer ones stay";
   EXPECT_EQ(source_name("_Znonsense"), "_Znonsense");
   EXPECT_EQ(source_name(""), "");
+}
+
+TEST(RunTimeName, LosesMarkersAndPlaces) {
+  EXPECT_EQ(run_time_name("JS:*haul /towpath/plan.js:3:10"), "haul");
+  EXPECT_EQ(run_time_name("LazyCompile:~moor plan.js:3:10"), "moor");
+  EXPECT_EQ(run_time_name("JS:^ /towpath/plan.js:30:10"), "function without a name in plan.js:30");
+  EXPECT_EQ(run_time_name("Builtin:ArrayMap"), "Builtin:ArrayMap");
+  EXPECT_EQ(run_time_name("towpath.Lock::open"), "towpath.Lock::open");
+  EXPECT_EQ(run_time_name(""), "");
+}
+
+TEST(Names, OfCodeMadeAtRunTimeAreThoseThatItsProcessListed) {
+  const auto pid = getpid();
+  const auto path = "/tmp/perf-" + std::to_string(pid) + ".map";
+  std::ofstream(path) << "1000 20 JS:*haul /towpath/plan.js:3:10\n2000 10 JS:~moor plan.js:9:1\nnonsense\n";
+  Names names;
+  EXPECT_EQ(names.of({.file = {}, .offset = 0x1010, .process = pid}), "haul");
+  EXPECT_EQ(names.of({.file = "//anon", .offset = 0x200f, .process = pid}), "moor");
+  EXPECT_EQ(names.of({.file = {}, .offset = 0x1020, .process = pid}), Names::unnamed_code);
+  EXPECT_EQ(names.of({.file = {}, .offset = 0x1010, .process = 1}), Names::unnamed_code);
+  std::filesystem::remove(path);
 }
 
 TEST(CodeFile, WhatIsNoProgramHasNoFunctions) {

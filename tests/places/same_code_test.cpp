@@ -97,6 +97,22 @@ TEST_F(SameCode, AChangedConstantTextOrCalleeIsSeen) {
   EXPECT_EQ(functions_alike(both), 20);
 }
 
+TEST_F(SameCode, FunctionsOfOneBuildAloneAreFoundAndThoseThatCallThem) {
+  const CodeFile a(built("a",
+                         "__attribute__((noinline)) int moor(int x) { return x * 3; }\n"
+                         "__attribute__((noinline)) int haul(int x) { return moor(x) + 1; }\n"
+                         "int main(int n, char** v) { return haul(n); }\n")),
+      b(built("b",
+              "static inline int moor(int x) { return x * 3; }\n"
+              "__attribute__((noinline)) int haul(int x) { return moor(x) + 1; }\n"
+              "int main(int n, char** v) { return haul(n); }\n"));
+  const CodeComparison both(a, b);
+  EXPECT_TRUE(both.is_alone("moor"));
+  EXPECT_FALSE(both.is_alone("haul"));
+  EXPECT_FALSE(both.is_alone("unheard_of"));
+  EXPECT_THAT(both.callers_of({"moor"}), testing::ElementsAre("haul"));
+}
+
 /// One bit of a function's code is changed. 12 of 20 000 were not seen in a program of 2 586 functions; here at most
 /// 5 of 600 are, for any compiler.
 TEST_F(SameCode, AChangeOfOneBitIsSeen) {

@@ -1,5 +1,6 @@
 #include "support/schema.hpp"
 
+#include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include <nlohmann/json.hpp>
@@ -54,10 +55,23 @@ TEST(FindingsSchema, HoldsForWhereTimesHaveChanged) {
   EXPECT_EQ(where["functions"].at(0)["named"], true);
   EXPECT_EQ(where["functions"].at(1)["code"], "same");
   EXPECT_EQ(where["other_code"], json::array({"haul(int)"}));
+  EXPECT_TRUE(where["alone"]["names"].empty());
   EXPECT_EQ(where["contradicts_verdict"], false);
   double sum = where["smaller"]["change"].get<double>() + where["not_sampled"]["change"].get<double>();
   for (const auto& function : where["functions"]) sum += function["change"].get<double>();
   EXPECT_NEAR(sum, where["whole"]["change"].get<double>(), 1e-12);
+
+  record.log.samples.matches[0].likeness = CodeLikeness::alone;
+  record.log.samples.matches[1].calls_alone = true;
+  const auto with_alone = json::parse(to_json(judge::judge_record(record)));
+  validator.check(with_alone);
+  EXPECT_EQ(with_alone["where"].at(0)["alone"]["names"], json::array({"haul(int)"}));
+  EXPECT_NEAR(
+      with_alone["where"].at(0)["alone"]["time"]["change"].get<double>(),
+      where["functions"].at(0)["change"].get<double>() + where["functions"].at(1)["change"].get<double>(),
+      1e-9);
+  EXPECT_THAT(to_text(judge::judge_record(record)),
+              testing::HasSubstr("one of the two alone has haul: with what calls it, +"));
 
   EXPECT_NE(to_text(findings).find("haul"), std::string::npos);
   EXPECT_NE(to_markdown(findings).find("where rival1 spends more cpu time than list"), std::string::npos);
