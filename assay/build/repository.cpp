@@ -202,6 +202,7 @@ std::vector<CommitFacts> Repository::log(const std::vector<std::string>& argumen
 std::vector<CommitFacts> Repository::line(const std::string& good, const std::string& bad) {
   const auto first = commit_named(good), last = commit_named(bad);
   auto good_one = log({"--max-count=1", first});
+  if (good_one.empty()) throw Error("git says nothing of " + good, top_);
   if (first == last) return good_one;
   const auto before = [&](const std::string& a, const std::string& b) {
     return git_.run(top_, {"merge-base", "--is-ancestor", a, b}).status == 0;

@@ -44,9 +44,9 @@ void save(const Plan& plan, const std::string& path) {
 /// `given`: the options as they were typed, for the command that repeats the duel.
 int duel(const DuelOptions& asked, const std::vector<std::string>& given,
          const std::vector<std::string>& words) {
-  if (asked.where && (asked.json || asked.contest || !asked.serve.empty()))
-    throw Error("functions are looked for in programs, and shown as text", "--where",
-                "leave out --json, --contest and --serve");
+  if (asked.where && (asked.json || asked.contest))
+    throw Error("functions are looked for in programs and servers, and shown as text", "--where",
+                "leave out --json and --contest");
   const auto plan = plan_of_duel(asked, words);
   if (!asked.save_plan.empty()) {
     save(plan, asked.save_plan);

@@ -74,7 +74,10 @@ int where(const WhereOptions& asked) {
   auto plan = plan_to_repeat(record.design, asked.trust);
 
   constexpr double usual = 250e-6, quick = 100e-6, short_trial = 0.03, shortest = 0.002;
-  const double seconds = std::min(finding.baseline_typical, finding.candidate_typical);
+  const bool of_server = before.programs.empty() && before.rounds > 0;
+  const double round = of_server ? before.measured_seconds / static_cast<double>(before.rounds)
+                                 : finding.baseline_typical + finding.candidate_typical;
+  const double seconds = of_server ? round : std::min(finding.baseline_typical, finding.candidate_typical);
   if (seconds < shortest)
     throw Error(fmt::format("its trials of {:.2g} ms are too short to be looked into", 1e3 * seconds),
                 "where", "a longer workload tells more");
@@ -94,7 +97,7 @@ int where(const WhereOptions& asked) {
   options.report_forecast = false;
   options.variables = asked.variables;
   if (record.design.rules.way != Way::automatic) plan.rounds.mode = record.design.rules.way;
-  options.fixed_rounds = planned_rounds(asked, finding.baseline_typical + finding.candidate_typical);
+  options.fixed_rounds = planned_rounds(asked, round);
   options.sampling_period = seconds < short_trial ? quick : usual;
   const auto sampled = run_plan(plan, watching.run(), options);
   watching.progress().clear();

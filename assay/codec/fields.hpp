@@ -161,6 +161,7 @@ void fields(Self& t, Visit&& visit) {
   visit("round", t.round);
   visit("period", t.period);
   visit("cpu", t.cpu);
+  visit("requests", t.requests);
   visit("lost", t.lost);
 }
 

@@ -164,9 +164,11 @@ std::vector<Where> judge_code_samples(const Design& design, const Log& log) {
   std::map<CellId, std::map<int, const SampledTrial*>> trials;
   for (const auto& trial : samples.trials) trials[trial.cell][trial.round] = &trial;
   const auto times_of = [&](const SampledTrial& trial) {
-    FunctionTimes times{.functions = {}, .cpu = trial.cpu};
+    const double each = trial.requests > 0 ? trial.requests : 1;
+    FunctionTimes times{.functions = {}, .cpu = trial.cpu / each};
     for (const auto& count : trial.counts)
-      times.functions[samples.code[count.code].name] += static_cast<double>(count.samples) * trial.period;
+      times.functions[samples.code[count.code].name] +=
+          static_cast<double>(count.samples) * trial.period / each;
     return times;
   };
   std::vector<Where> all;
@@ -180,6 +182,7 @@ std::vector<Where> judge_code_samples(const Design& design, const Log& log) {
                           .period = baseline->period});
     if (rounds.empty()) continue;
     auto where = judge_where(of, rounds, design.rules.seed);
+    where.per_request = trials[of.baseline].begin()->second->requests > 0;
     where.way = model::way_of(design, log.ways, of.candidate);
     add_code(where, rounds, samples, design.rules.seed);
     all.push_back(std::move(where));
@@ -208,7 +211,8 @@ void adopt_where(Findings& findings, const Findings& sampled) {
 }
 
 const Finding* time_finding(const Findings& all, const Comparison& of) {
-  for (const auto kind : {metrics::MetricKind::cpu_time, metrics::MetricKind::wall_time})
+  for (const auto kind :
+       {metrics::MetricKind::server_cpu, metrics::MetricKind::cpu_time, metrics::MetricKind::wall_time})
     for (const auto& f : all.findings)
       if (f.comparison == of && metrics::is_kind(all.metric_of(f), kind)) return &f;
   return nullptr;
@@ -218,7 +222,9 @@ bool contradicts(const Where& where, const Finding& finding) {
   if (!finding.effect.is_ratio() || !(finding.interval.high > 0) || !(where.whole.baseline > 0)) return false;
   const double low = 1 + where.whole.low / where.whole.baseline,
                high = 1 + where.whole.high / where.whole.baseline;
-  return low > finding.interval.high || high < finding.interval.low;
+  constexpr double of_change = 0.1;  // sampling has its own cost, on both sides
+  const double near = 1 + std::max(finding.margin, of_change * std::abs(finding.effect.value - 1));
+  return low > finding.interval.high * near || high * near < finding.interval.low;
 }
 
 const Finding* largest_time_change(const Findings& all, const CellFilter& only) {

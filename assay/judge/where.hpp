@@ -42,15 +42,16 @@ std::vector<Where> judge_code_samples(const Design& design, const Log& log);
 /// workloads and settings.
 void adopt_where(Findings& findings, const Findings& sampled);
 
-/// The finding on a time that a comparison's sampled rounds are about: the one on CPU time, else on wall time;
+/// The finding on a time that a comparison's sampled rounds are about: the one on CPU time for each request, CPU time,
+/// or else wall time;
 /// nullptr where there is none.
 const Finding* time_finding(const Findings& all, const Comparison& of);
 
-/// Whether the whole change in sampled rounds contradicts a finding on the same programs: their intervals don't
-/// touch.
+/// Whether the whole change in sampled rounds contradicts a finding on the same programs: their intervals are apart by more
+/// than the finding's margin, and than a tenth of its change.
 bool contradicts(const Where& where, const Finding& finding);
 
-/// The finding on wall time or CPU time that was called and changed most, among those of cells that `only`
+/// The finding on a time (metrics::is_time()) that was called and changed most, among those of cells that `only`
 /// matches, else one that was not called; nullptr where none is on a time.
 const Finding* largest_time_change(const Findings& all, const CellFilter& only);
 

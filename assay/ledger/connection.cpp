@@ -165,7 +165,8 @@ constexpr std::array<std::string_view, 5> sample_tables = {
     " NULL, file {text} NOT NULL, PRIMARY KEY (campaign, id))",
     "CREATE TABLE sampled (campaign BIGINT NOT NULL REFERENCES campaign(id), cell INTEGER NOT NULL, round "
     "INTEGER"
-    " NOT NULL, period DOUBLE PRECISION NOT NULL, cpu DOUBLE PRECISION NOT NULL, lost BIGINT NOT NULL, "
+    " NOT NULL, period DOUBLE PRECISION NOT NULL, cpu DOUBLE PRECISION NOT NULL, requests DOUBLE PRECISION "
+    "NOT NULL DEFAULT 0, lost BIGINT NOT NULL, "
     "PRIMARY"
     " KEY (campaign, cell, round))",
     "CREATE TABLE spent (campaign BIGINT NOT NULL, cell INTEGER NOT NULL, round INTEGER NOT NULL, code "

@@ -31,15 +31,29 @@ std::uint64_t Capture::size() const {
   return fstat(file_.get(), &status) == 0 ? static_cast<std::uint64_t>(status.st_size) : 0;
 }
 
+std::size_t Capture::read(char* into, std::size_t most, std::uint64_t from) const {
+  std::size_t done = 0;
+  while (done < most) {
+    const auto got = pread(file_.get(), into + done, most - done, static_cast<off_t>(from + done));
+    if (got < 0 && errno == EINTR) continue;
+    if (got < 0)
+      throw Error(std::string("what a program wrote can't be read back: ") + std::strerror(errno), {}, {},
+                  Error::Code::measuring);
+    if (got == 0) break;  // it was made shorter
+    done += static_cast<std::size_t>(got);
+  }
+  return done;
+}
+
 void Capture::hash_up_to(std::uint64_t end) {
   end = std::min(end, most_hashed);  // a file with a hole of any size is written in a moment
   std::vector<char> buffer(std::min<std::uint64_t>(end - std::min(end, hashed_), 1U << 20U));
   while (hashed_ < end) {
     const auto wanted = std::min<std::uint64_t>(buffer.size(), end - hashed_);
-    const auto got = pread(file_.get(), buffer.data(), wanted, static_cast<off_t>(hashed_));
-    if (got <= 0) return;
-    digest_.add(buffer.data(), static_cast<std::size_t>(got));
-    hashed_ += static_cast<std::uint64_t>(got);
+    const auto got = read(buffer.data(), wanted, hashed_);
+    if (got == 0) return;
+    digest_.add(buffer.data(), got);
+    hashed_ += got;
   }
 }
 
@@ -64,8 +78,7 @@ void Capture::finish() {
 
 std::string Capture::piece(std::uint64_t from, std::size_t count) const {
   std::string text(count, '\0');
-  const auto got = pread(file_.get(), text.data(), count, static_cast<off_t>(from));
-  text.resize(got > 0 ? static_cast<std::size_t>(got) : 0);
+  text.resize(read(text.data(), count, from));
   return text;
 }
 

@@ -23,6 +23,8 @@ class Capture {
 
   int descriptor() const { return file_.get(); }
 
+  // What follows throws Error(measuring) where the memory file can't be read.
+
   /// To be called now and then while the program runs: costs one fstat unless there is a flood.
   void drain();
 
@@ -43,6 +45,8 @@ class Capture {
   std::uint64_t written() const { return finished_ ? bytes_ : size(); }
   void hash_up_to(std::uint64_t end);
   std::string piece(std::uint64_t from, std::size_t count) const;
+  /// As many as there are. Throws Error(measuring) where the memory file can't be read.
+  std::size_t read(char* into, std::size_t most, std::uint64_t from) const;
 
   Descriptor file_;
   Digest digest_;

@@ -312,6 +312,13 @@ Sampler::Sampler(int launcher, std::span<const int> cores, const Sampling& how) 
 
 Sampler::~Sampler() = default;
 
+bool Sampler::counts(std::uint64_t time) const {
+  if (!how_.within) return true;
+  const double seconds = static_cast<double>(time) * 1e-9;
+  const auto after = std::ranges::upper_bound(*how_.within, seconds, {}, &std::pair<double, double>::first);
+  return after != how_.within->begin() && seconds < std::prev(after)->second;
+}
+
 void Sampler::relieve() {
   for (auto& ring : rings_) ring->drain();
 }
@@ -327,7 +334,8 @@ std::vector<CodeSamples> Sampler::end(std::span<const int> pids) {
   }
   std::ranges::stable_sort(events, {}, &Event::time);
   Counting counting(pids);
-  for (const auto& event : events) counting.take(event);
+  for (const auto& event : events)
+    if (event.kind != Event::Kind::sampled || counts(event.time)) counting.take(event);
   auto all = counting.results(how_, lost);
   for (auto& one : all) one.problem = problem_;
   return all;

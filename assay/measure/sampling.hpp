@@ -4,6 +4,7 @@
 #include <memory>
 #include <span>
 #include <string>
+#include <utility>
 #include <vector>
 
 namespace assay::measure {
@@ -17,6 +18,9 @@ struct Sampling {
   /// a whole period; from 0 to below the period. A program with a beat of its own is seen in one phase of it
   /// only, unless period and phase are drawn anew.
   std::int64_t phase_ns = 0;
+  /// Where it is there, only samples count that were taken within these stretches: seconds as CLOCK_MONOTONIC has them,
+  /// in order. They may be written down while the program runs, by the thread that waits for it.
+  std::shared_ptr<std::vector<std::pair<double, double>>> within;
 };
 
 /// Where code is that was sampled.
@@ -58,6 +62,8 @@ class Sampler {
 
  private:
   class Ring;
+  bool counts(std::uint64_t time) const;
+
   Sampling how_;
   std::vector<std::unique_ptr<Ring>> rings_;
   std::string problem_;

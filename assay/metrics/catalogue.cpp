@@ -256,7 +256,8 @@ bool is_kind(const Metric& metric, MetricKind known) {
 }
 
 bool is_time(const Metric& metric) {
-  return is_kind(metric, MetricKind::wall_time) || is_kind(metric, MetricKind::cpu_time);
+  return is_kind(metric, MetricKind::wall_time) || is_kind(metric, MetricKind::cpu_time) ||
+         is_kind(metric, MetricKind::server_cpu);
 }
 
 MetricIndex::MetricIndex(const IdTable<MetricId, Metric>& metrics) : ids_(catalogue().size()) {

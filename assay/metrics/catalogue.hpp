@@ -173,7 +173,7 @@ class MetricIndex {
 
 /// Whether a campaign's metric is this one.
 bool is_kind(const Metric& metric, MetricKind known);
-/// Wall time or CPU time.
+/// Wall time, CPU time, or a server's CPU time for each request.
 bool is_time(const Metric& metric);
 
 /// Whether this is CPU time that is watched beside wall time without having been asked for: it stands in for

@@ -28,6 +28,7 @@ struct SampledTrial {
   int round = 0;
   double period = 0;      ///< seconds of CPU time between samples
   double cpu = 0;         ///< seconds of CPU time that it took
+  double requests = 0;    ///< that a server was asked meanwhile; its times are shown by request; 0: a program
   std::int64_t lost = 0;  ///< samples that were taken and could not be read
   std::vector<CodeCount> counts;
 };

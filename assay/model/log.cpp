@@ -104,9 +104,9 @@ void look_at_log(const Design& design, const Log& log, Checker& looking) {
   }
   for (const auto& trial : log.samples.trials) {
     looking.has(design.cells, trial.cell, "cell");
-    looking.require(
-        std::isfinite(trial.period) && trial.period > 0 && std::isfinite(trial.cpu) && trial.cpu >= 0,
-        "times of sampled code make no sense");
+    looking.require(std::isfinite(trial.period) && trial.period > 0 && std::isfinite(trial.cpu) &&
+                        trial.cpu >= 0 && std::isfinite(trial.requests) && trial.requests >= 0,
+                    "times of sampled code make no sense");
     for (const auto& count : trial.counts) {
       looking.has(log.samples.code, count.code, "sampled code");
       looking.require(count.samples >= 0, "a number of samples makes no sense");

@@ -32,6 +32,7 @@ struct Where {
   Comparison comparison;
   std::size_t rounds = 0;
   Way way = Way::turns;             ///< how both were run
+  bool per_request = false;         ///< of servers: all times are for each request
   double period = 0;                ///< seconds of CPU time between samples, typical
   double sampled_share = 1;         ///< of the CPU time of both that samples stand for
   std::size_t all_functions = 0;    ///< that were sampled

@@ -3,9 +3,12 @@
 #include <cxxabi.h>
 #include <elfutils/libdwelf.h>
 #include <fcntl.h>
+#include <sys/stat.h>
+#include <unistd.h>
 
 #include <algorithm>
 #include <array>
+#include <cerrno>
 #include <cstdlib>
 #include <cstring>
 
@@ -17,7 +20,7 @@ namespace assay::places {
 ElfFile::ElfFile(const std::string& path) : file(open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK)) {
   elf_version(EV_CURRENT);
   if (!file) return;
-  elf.reset(elf_begin(file.get(), ELF_C_READ_MMAP, nullptr));
+  elf.reset(elf_begin(file.get(), ELF_C_READ, nullptr));
   if (elf && elf_kind(elf.get()) != ELF_K_ELF) elf.reset();
 }
 
@@ -103,17 +106,26 @@ CodeFile::~CodeFile() = default;
 
 void CodeFile::read_segments() {
   Elf* elf = files_->main.elf.get();
+  struct stat file {};
+  if (fstat(files_->main.file.get(), &file) != 0) return;
+  const auto size = static_cast<std::uint64_t>(file.st_size);
   std::size_t count = 0;
   elf_getphdrnum(elf, &count);
   for (std::size_t i = 0; i < count; ++i) {
     GElf_Phdr head;
-    if (gelf_getphdr(elf, static_cast<int>(i), &head) != nullptr && head.p_type == PT_LOAD)
-      ((head.p_flags & PF_X) != 0 ? code_ : constants_)
-          .push_back({.offset = head.p_offset, .address = head.p_vaddr, .bytes = head.p_filesz});
+    if (gelf_getphdr(elf, static_cast<int>(i), &head) == nullptr || head.p_type != PT_LOAD ||
+        head.p_offset >= size)
+      continue;
+    auto& segments = (head.p_flags & PF_X) != 0 ? code_ : constants_;
+    segments.push_back({.offset = head.p_offset,
+                        .address = head.p_vaddr,
+                        .bytes = std::min<std::uint64_t>(head.p_filesz, size - head.p_offset),
+                        .content = {}});
   }
   each_section(elf, [&](Elf_Scn*, const GElf_Shdr& head, std::string_view name) {
     if (name.starts_with(".plt"))
-      stubs_.push_back({.offset = head.sh_offset, .address = head.sh_addr, .bytes = head.sh_size});
+      stubs_.push_back(
+          {.offset = head.sh_offset, .address = head.sh_addr, .bytes = head.sh_size, .content = {}});
   });
 }
 
@@ -181,17 +193,23 @@ const Function* CodeFile::data_at(std::uint64_t address) const {
 }
 
 std::span<const unsigned char> CodeFile::bytes(std::uint64_t address, std::uint64_t most) const {
-  std::size_t size = 0;
-  const char* all = files_->main.elf ? elf_rawfile(files_->main.elf.get(), &size) : nullptr;
-  if (all == nullptr) return {};
   for (const auto* segments : {&code_, &constants_})
     for (const auto& segment : *segments) {
       const auto within = address - segment.address;
-      if (address < segment.address || within >= segment.bytes || segment.offset > size ||
-          segment.bytes > size - segment.offset)
-        continue;
-      return {reinterpret_cast<const unsigned char*>(all) + segment.offset + within,
-              static_cast<std::size_t>(std::min(most, segment.bytes - within))};
+      if (address < segment.address || within >= segment.bytes) continue;
+      if (segment.content.empty()) {
+        segment.content.resize(segment.bytes);
+        std::size_t done = 0;
+        while (done < segment.bytes) {
+          const auto got = pread(files_->main.file.get(), segment.content.data() + done, segment.bytes - done,
+                                 static_cast<off_t>(segment.offset + done));
+          if (got < 0 && errno == EINTR) continue;
+          if (got <= 0) break;  // it was made shorter: what is missing is 0
+          done += static_cast<std::size_t>(got);
+        }
+      }
+      return std::span<const unsigned char>(segment.content)
+          .subspan(within, std::min(most, segment.bytes - within));
     }
   return {};
 }

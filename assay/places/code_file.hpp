@@ -48,15 +48,18 @@ class CodeFile {
   const std::string& path() const { return path_; }
   const std::string& build_id() const { return build_id_; }  ///< that was asked for
 
+  /// The address of a byte of code by its offset in the file.
+  std::uint64_t address_of(std::uint64_t offset) const;
+
  private:
   struct Files;
-  std::uint64_t address_of(std::uint64_t offset) const;
   void read_segments();
   void read_functions();
   void read_frames();
 
   struct Segment {
     std::uint64_t offset, address, bytes;
+    mutable std::vector<unsigned char> content;  ///< read when it is asked for
   };
   std::string path_, build_id_;
   std::unique_ptr<Files> files_;

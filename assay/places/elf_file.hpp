@@ -11,7 +11,7 @@
 
 namespace assay::places {
 
-/// An ELF file that is open for reading.
+/// An ELF file that is open for reading; not mapped, since its owner may write it anew meanwhile.
 struct ElfFile {
   struct End {
     void operator()(Elf* of) const { elf_end(of); }

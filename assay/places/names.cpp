@@ -87,6 +87,22 @@ std::vector<std::string> Names::replaced_files() const {
   return files;
 }
 
+const std::vector<std::string>& Names::inlined_at(const measure::CodePlace& place) {
+  static const std::vector<std::string> none;
+  const auto* file = file_of(place);
+  if (file == nullptr || file->was_replaced()) return none;
+  auto& inlined = inlined_[file];
+  if (!inlined) inlined = std::make_unique<InlinedFunctions>(file->path());
+  return inlined->any() ? inlined->at(file->address_of(place.offset)) : none;
+}
+
+std::vector<const CodeFile*> Names::debugged_files() const {
+  std::vector<const CodeFile*> files;
+  for (const auto& [file, inlined] : inlined_)
+    if (inlined->any()) files.push_back(file);
+  return files;
+}
+
 const CodeFile* Names::file_of(const measure::CodePlace& place) const {
   const auto file = files_.find({place.file, place.build_id});
   return file == files_.end() ? nullptr : file->second.get();

@@ -9,6 +9,7 @@
 
 #include "assay/measure/sampling.hpp"
 #include "assay/places/code_file.hpp"
+#include "assay/places/inlined.hpp"
 
 namespace assay::places {
 
@@ -31,6 +32,12 @@ class Names {
   /// they are asked to; to be asked for soon after the process has ended.
   const std::string& of(const measure::CodePlace& place);
 
+  /// The functions at this code, the innermost first, where the file has debug information, see
+  /// InlinedFunctions::at().
+  const std::vector<std::string>& inlined_at(const measure::CodePlace& place);
+  /// The files with debug information that places were asked for in.
+  std::vector<const CodeFile*> debugged_files() const;
+
   /// The file that a place is in, which this owns; nullptr where there is none, or of() was not asked.
   const CodeFile* file_of(const measure::CodePlace& place) const;
 
@@ -47,6 +54,7 @@ class Names {
   using RunTimeFunction = std::pair<std::uint64_t, std::string>;
 
   std::map<std::pair<std::string, std::string>, std::unique_ptr<CodeFile>> files_;  ///< by path and build id
+  std::map<const CodeFile*, std::unique_ptr<InlinedFunctions>> inlined_;
   std::map<std::pair<const CodeFile*, std::uint64_t>, std::string> known_;
   std::map<int, std::map<std::uint64_t, RunTimeFunction>> run_time_;  ///< by process and address
   std::string unnamed_ = unnamed_code;

@@ -6,6 +6,7 @@
 #include <string_view>
 #include <vector>
 
+#include "assay/measure/program_file.hpp"
 #include "assay/places/elf_file.hpp"
 
 namespace assay::places {
@@ -98,6 +99,8 @@ CodeComparison::Side::Side(const CodeFile& of) : file(of) {
       by_name.emplace(std::pair(source_name(function.symbol), function.symbol), &function);
   const ElfFile open(of.path());
   GElf_Ehdr head;
+  if (!of.build_id().empty() && measure::build_id_of(of.path()) != of.build_id())
+    return;  // it was replaced since
   if (!open.elf || gelf_getehdr(open.elf.get(), &head) == nullptr) return;
   is_fixed = head.e_type == ET_EXEC;
   is_x86_64 = head.e_machine == EM_X86_64;

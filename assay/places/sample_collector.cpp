@@ -8,11 +8,27 @@
 
 namespace assay::places {
 
-void SampleCollector::take(const Trial& trial, double cpu, const measure::CodeSamples& code) {
+namespace {
+
+/// The last part of a name, without parameters: `haul` of `towpath::haul(int)`.
+std::string bare_name(const std::string& name) {
+  const auto end = name.find('(');
+  const auto scope = name.rfind("::", end);
+  const auto begin = scope == std::string::npos ? 0 : scope + 2;
+  return name.substr(begin, end == std::string::npos ? end : end - begin);
+}
+
+}  // namespace
+
+void SampleCollector::take(const Trial& trial, double cpu, double requests,
+                           const measure::CodeSamples& code) {
   if (!code.problem.empty()) problem_ = code.problem;  // another core, or the rings' memory
   if (!trial.round || !code.problem.empty()) return;
-  for (const auto& place : code.places) names_.of(place);  // now, when the program is still the one that ran
-  trials_[trial.cell][*trial.round] = {.cpu = cpu, .code = code};
+  for (const auto& place : code.places) {  // now, when the program is still the one that ran
+    names_.of(place);
+    names_.inlined_at(place);
+  }
+  trials_[trial.cell][*trial.round] = {.cpu = cpu, .requests = requests, .code = code};
 }
 
 CodeId SampleCollector::id_of(const std::string& name, const std::string& file, CodeSampleLog& log) {
@@ -25,7 +41,7 @@ SampleCollector::FilesByName SampleCollector::files_of(CellId cell) {
   std::map<std::string, std::map<const CodeFile*, std::uint64_t>> samples;
   for (const auto& [round, trial] : trials_[cell])
     for (const auto& place : trial.code.places) {
-      const auto& name = names_.of(place);
+      const auto name = name_of(place);
       const auto* file = names_.file_of(place);
       if (file != nullptr && !file->is_stub(place.offset) && file->at_offset(place.offset) != nullptr)
         samples[name][file] += place.samples;
@@ -36,6 +52,32 @@ SampleCollector::FilesByName SampleCollector::files_of(CellId cell) {
   return files;
 }
 
+/// What the other side ran in the place of each file: itself where both ran it, else the one that has most functions of
+/// the same names, in both directions.
+SampleCollector::FilePairs SampleCollector::files_beside(const FilesByName& baseline,
+                                                         const FilesByName& candidate) {
+  std::set<const CodeFile*> in_baseline, in_candidate;
+  for (const auto& [name, file] : baseline) in_baseline.insert(file);
+  for (const auto& [name, file] : candidate) in_candidate.insert(file);
+  std::map<std::pair<const CodeFile*, const CodeFile*>, int> common;
+  for (const auto& [name, file] : baseline)
+    if (const auto found = candidate.find(name);
+        found != candidate.end() && !in_candidate.contains(file) && !in_baseline.contains(found->second))
+      ++common[{file, found->second}];
+  FilePairs beside;
+  for (const auto* file : in_baseline)
+    if (in_candidate.contains(file)) beside[file] = file;
+  std::vector<std::pair<int, std::pair<const CodeFile*, const CodeFile*>>> by_number;
+  for (const auto& [files, count] : common) by_number.emplace_back(-count, files);
+  std::ranges::sort(by_number);
+  for (const auto& [count, files] : by_number)
+    if (!beside.contains(files.first) && !beside.contains(files.second)) {
+      beside[files.first] = files.second;
+      beside[files.second] = files.first;
+    }
+  return beside;
+}
+
 /// Marks functions that one build alone has, and those that call them there, through others of that kind too.
 void SampleCollector::mark_alone(const Comparison& of, const Comparisons& comparisons,
                                  const FilesByName& baseline, const FilesByName& candidate,
@@ -44,7 +86,9 @@ void SampleCollector::mark_alone(const Comparison& of, const Comparisons& compar
     std::set<std::string> alone, callers;
     for (const auto& [sampled, file] : {std::pair(&baseline, files.first), {&candidate, files.second}})
       for (const auto& [name, in] : *sampled)
-        if (in == file && both.is_alone(name)) alone.insert(name);
+        // One that was found inside of others there has its time on both sides.
+        if (in == file && both.is_alone(name) && !(baseline.contains(name) && candidate.contains(name)))
+          alone.insert(name);
     for (auto fresh = alone; !fresh.empty();) {
       std::set<std::string> next;
       for (const auto& caller : both.callers_of(fresh))
@@ -66,24 +110,28 @@ void SampleCollector::compare_code(const Comparison& of, CodeSampleLog& log) {
   const auto baseline = files_of(of.baseline), candidate = files_of(of.candidate);
   Comparisons comparisons;
   std::map<CodeId, CodeMatch> matches;
-  for (const auto& [name, file] : baseline) {
-    const auto beside = candidate.find(name);
-    if (beside == candidate.end()) continue;
-    const auto id = id_of(name, file->path(), log);
-    CodeMatch match{.comparison = of, .code = id};
-    if (file == beside->second) {
-      match.likeness = CodeLikeness::same;
+  const auto beside = files_beside(baseline, candidate);
+  const auto add_match = [&](const std::string& name, const CodeFile* in_baseline,
+                             const CodeFile* in_candidate) {
+    CodeMatch found{.comparison = of, .code = id_of(name, in_baseline->path(), log)};
+    if (in_baseline == in_candidate) {
+      found.likeness = CodeLikeness::same;
     } else {
       const auto& both =
-          comparisons.try_emplace({file, beside->second}, *file, *beside->second).first->second;
-      match.likeness = both.compare(name);
+          comparisons.try_emplace({in_baseline, in_candidate}, *in_baseline, *in_candidate).first->second;
+      found.likeness = both.compare(name);
       if (const auto line = both.within_line(name)) {
-        match.baseline_in_line = line->first;
-        match.candidate_in_line = line->second;
+        found.baseline_in_line = line->first;
+        found.candidate_in_line = line->second;
       }
     }
-    if (match.likeness != CodeLikeness::unknown) matches.emplace(id, match);
-  }
+    if (found.likeness != CodeLikeness::unknown) matches.emplace(found.code, found);
+  };
+  for (const auto& [name, file] : baseline)
+    if (const auto found = beside.find(file); found != beside.end()) add_match(name, file, found->second);
+  for (const auto& [name, file] : candidate)
+    if (const auto found = beside.find(file); found != beside.end() && !baseline.contains(name))
+      add_match(name, found->second, file);
   for (const auto& [files, both] : comparisons)
     for (const auto& name : both.differing()) {
       const auto id = id_of(model::printable(name), files.first->path(), log);
@@ -93,19 +141,54 @@ void SampleCollector::compare_code(const Comparison& of, CodeSampleLog& log) {
   for (const auto& [id, match] : matches) log.matches.push_back(match);
 }
 
+/// Names that are functions of their own in one build count wherever they are, where all builds have debug information:
+/// so a function that was made inline is the same as before. All other inlined ones count where they are.
+void SampleCollector::find_own_functions() {
+  own_.clear();
+  const auto files = names_.debugged_files();
+  const std::set<const CodeFile*> debugged(files.begin(), files.end());
+  for (const auto& [cell, rounds] : trials_) {
+    bool any = false;
+    for (const auto& [round, trial] : rounds)
+      any = any || std::ranges::any_of(trial.code.places, [&](const measure::CodePlace& place) {
+              return debugged.contains(names_.file_of(place));
+            });
+    if (!any) return;
+  }
+  for (const auto* file : files)
+    for (const auto& function : file->functions())
+      if (!function.symbol.empty()) {
+        const auto name = source_name(function.symbol);
+        own_[name] = name;
+        // Of a function of one unit alone debug information has the last part of the name only.
+        const auto [at, fresh] = own_.try_emplace(bare_name(name), name);
+        if (!fresh && at->second != name) at->second.clear();
+      }
+}
+
+std::string SampleCollector::name_of(const measure::CodePlace& place) {
+  if (!own_.empty())
+    for (const auto& name : names_.inlined_at(place))
+      if (const auto own = own_.find(name); own != own_.end() && !own->second.empty())
+        return model::printable(own->second);
+  return names_.of(place);
+}
+
 CodeSampleLog SampleCollector::result(const Design& design) {
   CodeSampleLog log;
   ids_.clear();
+  find_own_functions();
   for (const auto& [cell, rounds] : trials_)
     for (const auto& [round, taken] : rounds) {
       auto& trial = log.trials.emplace_back(SampledTrial{.cell = cell,
                                                          .round = round,
                                                          .period = taken.code.period,
                                                          .cpu = taken.cpu,
+                                                         .requests = taken.requests,
                                                          .lost = static_cast<std::int64_t>(taken.code.lost)});
       std::map<CodeId, std::int64_t> counts;
       for (const auto& place : taken.code.places)
-        counts[id_of(names_.of(place), place.file, log)] += static_cast<std::int64_t>(place.samples);
+        counts[id_of(name_of(place), place.file, log)] += static_cast<std::int64_t>(place.samples);
       for (const auto& [code, samples] : counts) trial.counts.push_back({.code = code, .samples = samples});
     }
   for (const auto& of : design.comparisons)

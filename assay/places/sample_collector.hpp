@@ -1,6 +1,7 @@
 #pragma once
 
 #include <map>
+#include <set>
 #include <string>
 #include <utility>
 #include <vector>
@@ -17,8 +18,9 @@ namespace assay::places {
 /// is read once, after the first trial that ran it. One thread at a time.
 class SampleCollector {
  public:
-  /// `cpu`: what the trial took, in seconds. Ignored: trials that belong to no round.
-  void take(const Trial& trial, double cpu, const measure::CodeSamples& code);
+  /// `cpu`: what the trial took, in seconds; `requests`: that a server was asked in it, 0 of a program. Ignored: trials
+  /// that belong to no round.
+  void take(const Trial& trial, double cpu, double requests, const measure::CodeSamples& code);
 
   /// All that was taken, with the functions' names, whether their code is the same in the programs that are compared,
   /// and what limits it. Cost: linear in places and symbols; some 80 ms for 100 000 samples of usual programs.
@@ -26,7 +28,7 @@ class SampleCollector {
 
  private:
   struct Taken {
-    double cpu = 0;
+    double cpu = 0, requests = 0;
     measure::CodeSamples code;
   };
   using CodeIds = std::map<std::string, CodeId>;
@@ -34,6 +36,11 @@ class SampleCollector {
   using FilesByName = std::map<std::string, const CodeFile*>;
   using Comparisons = std::map<std::pair<const CodeFile*, const CodeFile*>, CodeComparison>;
 
+  using FilePairs = std::map<const CodeFile*, const CodeFile*>;
+
+  static FilePairs files_beside(const FilesByName& baseline, const FilesByName& candidate);
+  void find_own_functions();
+  std::string name_of(const measure::CodePlace& place);
   CodeId id_of(const std::string& name, const std::string& file, CodeSampleLog& log);
   /// The files of a cell's functions, by name: where most samples of each are.
   FilesByName files_of(CellId cell);
@@ -46,6 +53,9 @@ class SampleCollector {
   std::string problem_;
   Names names_;
   CodeIds ids_;
+  /// The names of functions that are their own in one of the builds, by what debug information calls them, where all
+  /// builds have it; empty: two have that name. None: inlined functions count where they are.
+  std::map<std::string, std::string> own_;
 };
 
 }  // namespace assay::places

@@ -221,6 +221,7 @@ Json where_json(const Findings& all, const Where& where) {
                    {"rounds", where.rounds},
                    {"way", to_string(where.way)},
                    {"period", where.period},
+                   {"per_request", where.per_request},
                    {"sampled_share", where.sampled_share},
                    {"contradicts_verdict", finding != nullptr && judge::contradicts(where, *finding)},
                    {"functions", Json::array()},

@@ -88,11 +88,12 @@ std::string title(const Where& where, const Design& design) {
       fmt::format("{} round{} {}, sampled about {} {:03} times a second", where.rounds,
                   where.rounds == 1 ? "" : "s", way_text(where.way), times / thousand, times % thousand);
   const auto on = place.empty() ? std::string() : " on " + place;
+  const auto* each = where.per_request ? " for each request" : "";
   if (!where.whole.named)
-    return fmt::format("where the cpu time of {} differs from that of {}{}: {}", candidate, baseline, on,
-                       how);
-  return fmt::format("where {} spends {} cpu time than {}{}: {}", candidate,
-                     where.whole.change > 0 ? "more" : "less", baseline, on, how);
+    return fmt::format("where the cpu time of {}{} differs from that of {}{}: {}", candidate, each, baseline,
+                       on, how);
+  return fmt::format("where {} spends {} cpu time{} than {}{}: {}", candidate,
+                     where.whole.change > 0 ? "more" : "less", each, baseline, on, how);
 }
 
 /// What to do where nothing could be named.
@@ -137,10 +138,11 @@ std::string alone_sentence(const Where& where, const Figures& scale, const Short
 std::vector<std::string> code_sentences(const Where& where, const Design& design,
                                         const ShortNames& short_of) {
   std::vector<std::string> names;
-  bool may_lie_elsewhere = false;
+  bool may_lie_elsewhere = false, any_changed = false;
   std::string where_it_lies;
   for (std::size_t i = 0; i < where.shown; ++i) {
     const auto& function = where.functions[i];
+    any_changed = any_changed || function.code == CodeLikeness::other || function.code == CodeLikeness::alone;
     if (function.code != CodeLikeness::same) continue;
     names.push_back(short_of.at(function.name));
     const auto& at = function.within_line;
@@ -157,7 +159,7 @@ std::vector<std::string> code_sentences(const Where& where, const Design& design
                   listed(names, most_listed), one ? "its" : "their", one ? "it is" : "they are",
                   may_lie_elsewhere && !is_drawn ? (one ? ", or where it lies" : ", or where they lie") : "",
                   one && !is_drawn ? where_it_lies : "")};
-  if (names.size() < where.shown) return out;
+  if (any_changed) return out;
   if (!where.other_code.empty())
     out.push_back("other code is in " + listed(shorter(where.other_code, short_of), most_listed));
   else if (may_lie_elsewhere && !is_drawn)
@@ -239,10 +241,13 @@ WhereView where_view(const Where& where, const Design& design) {
     view.sentences.push_back(std::move(sentence));
   constexpr double mostly = 0.9;
   if (where.sampled_share < mostly)
-    view.sentences.push_back(
-        fmt::format("samples stand for {} of the cpu time: the rest is in the kernel, or in processes too "
-                    "short to be sampled",
-                    percent(where.sampled_share)));
+    view.sentences.push_back(fmt::format(
+        "samples stand for {} of the cpu time: the rest is in the kernel, or in processes too short to be "
+        "sampled{}",
+        percent(where.sampled_share),
+        where.unsampled.named
+            ? "; what is asked of the kernel shows in faults, bytes and switches (assay verdict --profile)"
+            : ""));
   return view;
 }
 

@@ -88,18 +88,10 @@ void ProgramRunner::pause_before_run(std::span<Run> runs, const std::stop_token&
   }
 }
 
-/// Period and phase are drawn anew, see measure::Sampling.
 void ProgramRunner::ask_for_samples(std::vector<Run>& runs, const Batch& batch) const {
   if (!sampling_ || batch.role != Role::measured) return;
-  constexpr double within = 0.1, nanoseconds = 1e9;
-  const auto round = static_cast<std::uint64_t>(batch.round);
-  const auto position = static_cast<std::uint64_t>(batch.position) + 1;
-  const double period =
-      sampling_->period * (1 - within + 2 * within * stats::Random(design_.rules.seed, 2 * round).uniform());
-  const double phase = period * stats::Random(design_.rules.seed + position, 2 * round + 1).uniform();
   for (auto& run : runs)
-    run.command.sampling = {.period_ns = static_cast<std::int64_t>(period * nanoseconds),
-                            .phase_ns = static_cast<std::int64_t>(phase * nanoseconds)};
+    run.command.sampling = engine::draw_sampling(sampling_->period, design_.rules.seed, batch);
 }
 
 /// A control group for the trial's processes, where one can be had. One that tells no more than what they wait
@@ -293,7 +285,7 @@ std::vector<Trial> ProgramRunner::run(const Batch& batch, const std::stop_token&
     run.trial.position = batch.position + static_cast<int>(i);
     run.trial.batch = batch.number;
     if (sampling_ && run.result.code && run.trial.outcome == Outcome::ok)
-      sampling_->take(run.trial, run.result.user + run.result.system, *run.result.code);
+      sampling_->take(run.trial, run.result.user + run.result.system, 0, *run.result.code);
     trials.push_back(std::move(run.trial));
   }
   return trials;

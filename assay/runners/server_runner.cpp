@@ -164,7 +164,7 @@ void ServerRunner::drive(Sessions& lives, const Batch& batch, const std::stop_to
 
 std::vector<Trial> ServerRunner::run(const Batch& batch, const std::stop_token& stop) {
   Sessions lives;
-  for (const auto id : batch.cells) lives.push_back(session_for(id, batch.role, stop));
+  for (const auto id : batch.cells) lives.push_back(session_for(id, batch, stop));
   drive(lives, batch, stop);
   std::vector<const LoadTotals*> up;
   for (const auto& life : lives) {
@@ -201,6 +201,8 @@ std::vector<Trial> ServerRunner::run(const Batch& batch, const std::stop_token& 
     }
     trial.round = batch.round;
     trial.position = batch.position + static_cast<int>(i);
+    if (const auto& code = life.sampled(); sampling_ && code && trial.outcome == Outcome::ok)
+      sampling_->take(trial, life.counts().cpu, static_cast<double>(trial.calls), *code);
     trials.push_back(std::move(trial));
     if (life.is_up()) kept_[life.id()] = std::move(lives[i]);
   }
@@ -208,7 +210,9 @@ std::vector<Trial> ServerRunner::run(const Batch& batch, const std::stop_token& 
 }
 
 /// A server that was kept up from the last round, or else a new one.
-std::unique_ptr<ServerSession> ServerRunner::session_for(CellId id, Role role, const std::stop_token& stop) {
+std::unique_ptr<ServerSession> ServerRunner::session_for(CellId id, const Batch& batch,
+                                                         const std::stop_token& stop) {
+  const auto role = batch.role;
   if (const auto kept = kept_.find(id); kept != kept_.end()) {
     auto life = std::move(kept->second);
     kept_.erase(kept);
@@ -216,6 +220,8 @@ std::unique_ptr<ServerSession> ServerRunner::session_for(CellId id, Role role, c
     return life;
   }
   auto life = std::make_unique<ServerSession>(id, cells_.at(id), launcher_, role);
+  if (sampling_ && role == Role::measured)
+    life->sample_code(engine::draw_sampling(sampling_->period, design_.rules.seed, batch));
   life->start(cells_.at(id).connection_count(), stop);
   return life;
 }

@@ -34,6 +34,9 @@ class ServerRunner : public engine::TrialRunner {
                const Log& log);
   ~ServerRunner() override;
 
+  /// From now on the code of servers is sampled while they answer measured requests. Each round has fresh servers.
+  void sample_code(engine::CodeSampling how) { sampling_ = std::move(how); }
+
   bool handles(CellId cell) const { return cells_.contains(cell); }
 
   /// Asks a server of its own for each request once, one after the other, and settles it to see how long a
@@ -56,8 +59,8 @@ class ServerRunner : public engine::TrialRunner {
   using AcceptedBodies = std::vector<std::set<std::uint64_t>>;
 
   static double rate_of(ServerSession& life, bool surely, const std::stop_token& stop);
-  bool keeps(CellId cell) const { return groups_.lifetime(cell) == ServerLifetime::session; }
-  std::unique_ptr<ServerSession> session_for(CellId id, Role role, const std::stop_token& stop);
+  bool keeps(CellId cell) const { return !sampling_ && groups_.lifetime(cell) == ServerLifetime::session; }
+  std::unique_ptr<ServerSession> session_for(CellId id, const Batch& batch, const std::stop_token& stop);
   void drive(std::vector<std::unique_ptr<ServerSession>>& lives, const Batch& batch,
              const std::stop_token& stop) const;
 
@@ -66,6 +69,7 @@ class ServerRunner : public engine::TrialRunner {
   const Design& design_;
   ServerLifetimes groups_;
   metrics::MetricIndex ids_;
+  std::optional<engine::CodeSampling> sampling_;
   std::map<CellId, std::unique_ptr<ServerSession>> kept_;  ///< servers that wait for the next round
   std::map<CellId, AcceptedBodies> known_;
   std::map<CellId, std::vector<StoredOutput>>

@@ -35,6 +35,11 @@ ServerSession::~ServerSession() {
     }
 }
 
+void ServerSession::sample_code(measure::Sampling how) {
+  how.within = std::make_shared<std::vector<std::pair<double, double>>>();
+  sampling_ = std::move(how);
+}
+
 void ServerSession::start_trial(Role role) {
   trial_ = {.cell = trial_.cell, .role = role};
   counts_ = {};
@@ -64,6 +69,7 @@ bool ServerSession::start(std::size_t connections, const std::stop_token& stop) 
 std::optional<std::string> ServerSession::launch(std::size_t connections, const std::stop_token& stop,
                                                  bool& lost_port) {
   auto command = cell_.process.command;
+  command.sampling = sampling_;
   auto control = cell_.process.planned.control;
   const auto port = bind_port(command, control);
   staging_ = std::make_unique<TrialEnvironment>(launcher_, std::move(control), cell_.process.folder);
@@ -155,6 +161,7 @@ void ServerSession::run_slice(std::size_t first, std::size_t count,
       reply_recorder(known), stop);
   rested_cpu_ = server_->cpu();
   rests_since_ = service::now();
+  if (sampling_) sampling_->within->emplace_back(began, rests_since_);
   counts_.cpu += std::max(rested_cpu_ - cpu, 0.0);
   counts_.client_seconds += stretch.seconds * static_cast<double>(slots_);
   accumulate(stretch, count);
@@ -171,6 +178,7 @@ void ServerSession::open_loop(const std::vector<double>& due,
       {.requests = wires_, .first = 0, .count = due.size(), .timeout = cell_.timeout, .slots = slots_}, due,
       cell_.backlog, reply_recorder(known), stop);
   counts_.cpu += std::max(server_->cpu() - cpu, 0.0);
+  if (sampling_) sampling_->within->emplace_back(began, service::now());
   counts_.offered = cell_.arrivals.value_or(0);
   counts_.sustained = !service::is_overloaded(stretch, due.size());
   if (!counts_.sustained && stretch.due_seconds > 0)
@@ -244,7 +252,8 @@ void ServerSession::end(const std::stop_token& stop) {
   end_trial(stop);
   carrier_.reset();
   if (server_) {
-    const auto result = server_->stop(stop);
+    auto result = server_->stop(stop);
+    sampled_ = std::move(result.code);
     if (result.lost) fail(Outcome::failed, "the server took its launcher with it: " + *result.lost);
     counts_.peak_memory = result.peak_memory;
     trial_.exit_status = result.exit_status;

@@ -68,6 +68,11 @@ class ServerSession {
   CellId id() const { return trial_.cell; }
   const ServerCell& cell() const { return cell_; }
 
+  /// To be called before start(): samples where the server is while it answers what is measured.
+  void sample_code(measure::Sampling how);
+  /// What was sampled, after end(); none where it was not asked for.
+  const std::optional<measure::CodeSamples>& sampled() const { return sampled_; }
+
   /// Makes ready what goes before, starts the server, opens connections, if any. Whether it may be asked;
   /// else the trial says why not. A port that another program took meanwhile is drawn again once.
   bool start(std::size_t connections, const std::stop_token& stop);
@@ -135,6 +140,8 @@ class ServerSession {
   std::size_t reopened_before_ = 0;          ///< connections, before what is measured
   double rests_since_ = 0, rested_cpu_ = 0;  ///< moment of the last slice's end, and the server's CPU time
   bool up_ = false;
+  std::optional<measure::Sampling> sampling_;
+  std::optional<measure::CodeSamples> sampled_;
 };
 
 }  // namespace assay::runners

@@ -97,19 +97,21 @@ PreparedCampaign::PreparedCampaign(const Plan& given, const RunOptions& run, con
   observer_.on_start(recorder_->design());
   if (recorder_->log().trials.empty()) record_builds(*recorder_, laid.cells);
   programs_.emplace(std::move(laid.cells), launcher_, recorder_->design(), plan_, offer_);
-  if (options.sampling_period > 0) {
-    const auto samples = std::make_shared<places::SampleCollector>();
-    programs_->sample_code(
-        {.period = options.sampling_period,
-         .take = [samples](const Trial& trial, double cpu,
-                           const measure::CodeSamples& code) { samples->take(trial, cpu, code); },
-         .result = [this, samples] { return samples->result(recorder_->design()); }});
-  }
   std::map<CellId, runners::ServerCell> asked;  // by programs of the user's own
   for (auto at = laid.services.begin(); at != laid.services.end();)
     if (auto here = at++; !here->second.requests) asked.insert(laid.services.extract(here));
   clients_.emplace(std::move(asked), *programs_, launcher_, recorder_->design());
   services_.emplace(std::move(laid.services), launcher_, recorder_->design(), recorder_->log());
+  if (options.sampling_period > 0) {
+    const auto samples = std::make_shared<places::SampleCollector>();
+    const engine::CodeSampling how{
+        .period = options.sampling_period,
+        .take = [samples](const Trial& trial, double cpu, double requests,
+                          const measure::CodeSamples& code) { samples->take(trial, cpu, requests, code); },
+        .result = [this, samples] { return samples->result(recorder_->design()); }};
+    programs_->sample_code(how);
+    services_->sample_code(how);
+  }
   runner_.emplace(*programs_, *services_, *clients_, *layouts_, recorder_->design().cells.size());
   life_.emplace(*recorder_, *runner_, observer_, run.stop);
 }

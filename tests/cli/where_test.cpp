@@ -72,6 +72,19 @@ TEST_F(WhereTest, SaysWhyThereIsNothingToLookFor) {
   EXPECT_EQ(unknown.status, 2);
 }
 
+/// A server that works for each request takes more than ten half intervals longer for it.
+TEST_F(WhereTest, OfServersItShowsTheTimeOfARequest) {
+  const auto duel =
+      assay(scratch_, {"duel", "--serve", "/locks", "--requests", "1000", "--rounds", "6", "--names",
+                       "plain,busy", SERVE, "PORT", "plain", "vs", SERVE, "PORT", "work", "100000"});
+  ASSERT_EQ(duel.status, 0) << duel.err;
+  const auto where = assay(scratch_, {"where", "--rounds", "8"});
+  ASSERT_EQ(where.status, 0) << where.err;
+  EXPECT_THAT(where.out, HasSubstr("where busy spends more cpu time for each request than plain: 8 rounds"));
+  EXPECT_THAT(where.out, testing::ContainsRegex("together .* µs"));
+  EXPECT_THAT(where.out, HasSubstr("! more"));
+}
+
 TEST_F(WhereTest, AGateThatDoesNotPassNamesTheFunction) {
   scratch_.file("assay.toml", std::string("[rounds]\nmin = 8\nmax = 8\n[gate]\nwhere = true\n") +
                                   "[[candidate]]\nname = \"list\"\nrun = [\"" + SAMPLED +

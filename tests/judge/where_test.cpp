@@ -165,6 +165,15 @@ TEST(WhereText, ContradictionsAreSaidInsteadOfFunctions) {
               HasSubstr("no function is named: cpu time changed by +50 … +70 %"));
   before.interval = {.low = 0.9, .high = 1.7};
   EXPECT_EQ(report::contradiction_text(where, before, {.name = "cpu time"}), "") << "they touch";
+  before = {.comparison = of,
+            .effect = {.value = 1.012},
+            .interval = {.low = 1.0105, .high = 1.013},
+            .margin = 0.01};
+  auto steady = where;
+  steady.whole = {.baseline = 1, .candidate = 1.005, .change = 0.005, .low = 0.004, .high = 0.006};
+  EXPECT_FALSE(contradicts(steady, before)) << "they are apart by less than what matters";
+  steady.whole = {.baseline = 1, .candidate = 0.995, .change = -0.005, .low = -0.006, .high = -0.004};
+  EXPECT_TRUE(contradicts(steady, before));
 }
 
 TEST(WhereText, SaysWhatMoreRoundsWouldTellWhereNothingIsNamed) {

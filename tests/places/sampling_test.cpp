@@ -57,6 +57,18 @@ TEST_F(SamplingTest, SharesAreThoseOfTheFunctions) {
   EXPECT_LT(seconds, 1.1 * (result.user + result.system));
 }
 
+TEST_F(SamplingTest, OnlyWhatWasTakenWithinTheStretchesCounts) {
+  auto command = sampled({"60", "20"});
+  command.sampling->within = std::make_shared<std::vector<std::pair<double, double>>>();
+  const auto none = launcher_.run(command);
+  ASSERT_TRUE(none.code);
+  EXPECT_EQ(none.code->taken, 0U);
+  command.sampling->within->emplace_back(0, 1e9);  // thirty years after the start
+  const auto all = launcher_.run(command);
+  ASSERT_TRUE(all.code);
+  EXPECT_GT(all.code->taken, 50U);
+}
+
 TEST_F(SamplingTest, NothingIsSampledThatCameBeforeTheProgram) {
   auto command = sampled({"20", "0"});
   command.sampling->phase_ns = 30'000'000;  // much longer than what the program takes to start
