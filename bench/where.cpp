@@ -1,5 +1,5 @@
 // How often campaigns of sampled rounds name a function: of a program beside itself, or beside one that takes more time
-// in one function. Each campaign is a fresh one, as `assay where` measures it, in the way that is chosen for the program.
+// in one function. Each campaign is a fresh one, abreast, as `assay where` measures programs that keep to one core.
 
 #include "assay/where.hpp"
 
@@ -19,7 +19,7 @@ namespace {
 struct Seen {
   int campaigns = 0, any = 0, asked_for = 0, others = 0;
   std::map<std::string, int> named;
-  std::vector<assay::TimePart> of_asked, rest;
+  std::vector<assay::TimePart> of_asked;
   double not_adding_up = 0;  // the largest difference of the parts' sum and the whole
 };
 
@@ -41,7 +41,6 @@ void take(const assay::Where& where, const std::string& function, Seen& seen) {
   }
   seen.any += any || where.unsampled.named || where.small.named ? 1 : 0;
   seen.others += others ? 1 : 0;
-  seen.rest.push_back(where.rest);
   seen.not_adding_up = std::max(seen.not_adding_up, std::abs(sum - where.whole.change));
 }
 

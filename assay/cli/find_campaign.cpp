@@ -48,9 +48,11 @@ Findings findings_with_where(FoundCampaign& found, const Record& record) {
     auto sampled = judge::judge_record(found.ledger.read(id));
     if (sampled.where.empty()) continue;
     const auto before = findings.where.size();
+    const auto remarks = findings.where_remarks.size();
     adopt_where(findings, sampled);
     for (auto at = findings.where.begin() + static_cast<std::ptrdiff_t>(before); at != findings.where.end();)
       at = known.insert(at->comparison).second ? at + 1 : findings.where.erase(at);
+    if (findings.where.size() == before) findings.where_remarks.resize(remarks);  // of nothing that is shown
   }
   return findings;
 }

@@ -1,9 +1,9 @@
 #include "assay/gate.hpp"
 
 #include <CLI/CLI.hpp>
-#include <algorithm>
 #include <iostream>
 #include <memory>
+#include <variant>
 
 #include "assay/cli/command.hpp"
 #include "assay/cli/find_campaign.hpp"
@@ -63,18 +63,32 @@ int print_gate(const GateResult& result, const Design& design, const GateOptions
   return result.passes ? app::exit_done : exit_gate;
 }
 
-bool fails_on_time(const GateResult& result, const Design& design) {
-  return std::ranges::any_of(result.reasons, [&](const GateReason& reason) {
-    return reason.status == GateStatus::failed && reason.metric && is_time(design.metrics[*reason.metric]);
-  });
+/// The first cell whose time does not pass; nullptr where none fails on a time.
+const CellId* failing_cell(const GateResult& result, const Design& design) {
+  for (const auto& reason : result.reasons)
+    if (reason.status == GateStatus::failed && reason.metric && is_time(design.metrics[*reason.metric]))
+      if (const auto* cell = std::get_if<CellId>(&reason.subject)) return cell;
+  return nullptr;
 }
 
-/// Names the functions behind a time that does not pass, by fresh rounds where none were sampled yet.
+CellFilter only_cell(const Design& design, CellId id) {
+  const auto& cell = design.cells[id];
+  CellFilter only;
+  only.allowed["candidate"] = {design.candidate_of(id).name};
+  only.allowed["workload"] = {design.workload_of(id).name};
+  for (const auto& [factor, level] : cell.setting.levels) only.allowed[factor] = {to_string(level)};
+  return only;
+}
+
+/// Names the functions behind a cell's time that does not pass, by fresh rounds where none of it were sampled yet.
 void print_where(FoundCampaign& found, const Record& record, Findings findings, const GateResult& result,
-                 const GateOptions& asked) {
+                 CellId cell, const GateOptions& asked) {
+  const auto of_others = [&](const Where& where) { return where.comparison.candidate != cell; };
+  std::erase_if(findings.where, of_others);
   if (findings.where.empty()) {
-    show_where(found.campaign.uid, found.ledger.path(), "wait", {});
+    show_where(found.campaign.uid, found.ledger.path(), "wait", {}, only_cell(findings.design, cell));
     findings.where = findings_with_where(found, record).where;
+    std::erase_if(findings.where, of_others);
   } else {
     std::cout << "\n";
     for (const auto& line : where_block(findings)) std::cout << line << "\n";
@@ -120,8 +134,9 @@ int gate(const GateOptions& asked) {
   const auto rules = gate_of(record.design, asked.allow, asked.undecided);
   const auto result = judge::evaluate_gate(findings, rules, only);
   const int status = print_gate(result, findings.design, asked);
-  if (rules.where && asked.second.empty() && fails_on_time(result, findings.design))
-    print_where(found, record, findings, result, asked);
+  const auto* failing = failing_cell(result, findings.design);
+  if (rules.where && asked.second.empty() && failing != nullptr)
+    print_where(found, record, findings, result, *failing, asked);
   return status;
 }
 

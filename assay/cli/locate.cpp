@@ -21,9 +21,9 @@ constexpr const char* locate_examples =
 
 First good against bad: is there a change at all? Then pairs of runs, one at a time, of the commit that promises
 most beside the good one, until one is sure enough, and that one against its parent in a campaign of its own. What
-doesn't build, or does the work wrong, tells nothing, and the answer may be a run of commits. Where a time changed, rounds
-that are sampled then name the functions. Interrupted, the same
-command goes on: every pair is in the ledger.
+doesn't build, or does the work wrong, tells nothing, and the answer may be a run of commits. Where a time
+changed, rounds that are sampled then name the functions. Interrupted, the same command goes on: every pair is in the
+ledger.
 
 Exit status: 0 found and confirmed, 1 not, 2 the request is wrong, 3 nothing could be measured, 130 interrupted.)";
 

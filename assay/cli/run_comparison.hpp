@@ -63,8 +63,9 @@ int compare(const Plan& plan, const ComparisonRequest& how, std::string* uid = n
 /// Samples fresh rounds of the campaign with this uid, in this ledger, and prints which functions are behind its
 /// largest change of a time, or why there is none. Returns the exit status. `variables`: see
 /// setup::PlanOptions.
+/// `only`: of these cells.
 int show_where(const std::string& uid, const std::string& ledger, const std::string& when_busy,
-               const std::map<std::string, std::string>& variables);
+               const std::map<std::string, std::string>& variables, const CellFilter& only = {});
 
 /// The exit status that goes with findings; says so when nothing could be compared, or how to go on.
 int status_of(const Findings& findings, const std::string& go_on);

@@ -31,12 +31,13 @@ The verdict of the campaign stays what it is.)";
 
 struct WhereOptions {
   std::string campaign = "last", ledger, only, rounds, budget, when_busy = "wait";
+  CellFilter cells = {};  ///< besides what `only` says
   bool trust = false;
   std::map<std::string, std::string> variables;  ///< see setup::PlanOptions
 };
 
 const Finding& choose(const WhereOptions& asked, const Findings& findings) {
-  const auto only = parse_cell_filter(asked.only);
+  const auto only = asked.only.empty() ? asked.cells : parse_cell_filter(asked.only);
   const auto* chosen = largest_time_change(findings, only);
   if (chosen == nullptr)
     throw Error("nothing here compares the times of programs", asked.only.empty() ? "where" : asked.only,
@@ -116,10 +117,11 @@ int where(const WhereOptions& asked) {
 }  // namespace
 
 int show_where(const std::string& uid, const std::string& ledger, const std::string& when_busy,
-               const std::map<std::string, std::string>& variables) {
+               const std::map<std::string, std::string>& variables, const CellFilter& only) {
   std::cout << "\n" << std::flush;
   try {
-    return where({.campaign = uid, .ledger = ledger, .when_busy = when_busy, .variables = variables});
+    return where(
+        {.campaign = uid, .ledger = ledger, .when_busy = when_busy, .cells = only, .variables = variables});
   } catch (const Error& error) {
     std::cout << error.what() << "\n";
     return app::exit_done;

@@ -23,9 +23,8 @@ struct CampaignSummary {
   int rounds = 0;            ///< whole judged ones
 };
 
-/// Which of `campaigns` (newest first) a text means: "last" is the newest that does not look into
-/// another (CampaignKind::where); else the label, or a prefix of the
-/// uid that only one has. Throws Error that lists what there is.
+/// Which of `campaigns` (newest first) a text means: "last" is the newest that does not look into another
+/// (CampaignKind::where); else the label, or a prefix of the uid that only one has. Throws Error that lists what there is.
 const CampaignSummary& find_campaign(const std::vector<CampaignSummary>& campaigns, const std::string& text);
 
 /// The store that keeps every trial: one SQLite file in WAL mode with synchronous FULL, so that what a call

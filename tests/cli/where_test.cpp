@@ -89,7 +89,8 @@ TEST_F(WhereTest, AGateThatDoesNotPassNamesTheFunction) {
   scratch_.file("assay.toml", std::string("[rounds]\nmin = 8\nmax = 8\n[gate]\nwhere = true\n") +
                                   "[[candidate]]\nname = \"list\"\nrun = [\"" + SAMPLED +
                                   "\", \"30\", \"15\"]\n[[candidate]]\nname = \"heap\"\nrun = [\"" + SAMPLED +
-                                  "\", \"30\", \"45\"]\n[[workload]]\nname = \"orders\"\n");
+                                  "\", \"30\", \"45\"]\n[[candidate]]\nname = \"quick\"\nrun = [\"" +
+                                  SAMPLED + "\", \"5\", \"5\"]\n[[workload]]\nname = \"orders\"\n");
   const auto run = assay(scratch_, {"run", scratch_.path("assay.toml")});
   ASSERT_EQ(run.status, 0) << run.err;
   const auto ledger = scratch_.path(".assay/ledger.db");
@@ -97,6 +98,8 @@ TEST_F(WhereTest, AGateThatDoesNotPassNamesTheFunction) {
   EXPECT_EQ(gate.status, 1) << gate.err;
   EXPECT_THAT(gate.out, HasSubstr("the gate does not pass"));
   EXPECT_THAT(gate.out, testing::ContainsRegex("second_part .*! more"));
+  EXPECT_THAT(gate.out, HasSubstr("where heap spends more cpu time than list"));
+  EXPECT_THAT(gate.out, Not(HasSubstr("where quick"))) << "the larger change passes";
   EXPECT_THAT(test::read_file(scratch_.path("gate.xml")), HasSubstr("second_part"));
   const auto once_more = assay(scratch_, {"gate", "--ledger", ledger});
   EXPECT_EQ(once_more.status, 1);

@@ -1,0 +1,100 @@
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+#include <soci/soci.h>
+#include <soci/sqlite3/soci-sqlite3.h>
+#include <unistd.h>
+
+#include <filesystem>
+#include <fstream>
+#include <sstream>
+
+#include "assay/ledger/ledger.hpp"
+#include "assay/model/error.hpp"
+#include "support/message.hpp"
+#include "support/tool.hpp"
+
+// Ledgers of older versions, and files that are none.
+
+namespace assay::ledger {
+namespace {
+
+using test::message_of;
+using test::Scratch;
+using testing::HasSubstr;
+
+/// Carries out the statements of a dump, a line each, on a new ledger.
+void lay_down(const std::string& path, const std::string& dump) {
+  soci::session old(*soci::factory_sqlite3(), "dbname=" + path);
+  std::istringstream statements(test::read_file(ASSAY_SOURCE "/tests/reference/" + dump));
+  for (std::string statement; std::getline(statements, statement);)
+    if (!statement.empty()) old << statement;
+}
+
+TEST(Ledger, OneOfVersion1IsBroughtToThisOne) {
+  const Scratch scratch;
+  const auto path = scratch.path("old.db");
+  lay_down(path, "ledger-1.sql");
+  const auto is_as_it_was = [](const Record& record) {
+    EXPECT_EQ(record.design.rules.way, Way::abreast);
+    EXPECT_EQ(record.design.candidates[CandidateId{1}].name, "heap");
+    EXPECT_TRUE(record.log.ways.empty());
+  };
+  std::filesystem::permissions(path, std::filesystem::perms::owner_read);
+  if (geteuid() != 0)
+    EXPECT_THAT(message_of([&] { Ledger ledger(path, Ledger::OpenMode::existing); }),
+                HasSubstr("can't be written"));
+  std::filesystem::permissions(path, std::filesystem::perms::owner_all);
+  {
+    Ledger ledger(path, Ledger::OpenMode::existing);
+    is_as_it_was(ledger.read(ledger.list().at(0).id));
+    ledger.add_way_choice(ledger.list().at(0).id, {.way = Way::turns});
+  }
+  Ledger again(path, Ledger::OpenMode::existing);
+  EXPECT_EQ(again.read(again.list().at(0).id).log.ways.size(), 1U);
+}
+
+TEST(Ledger, OneOfVersion2IsBroughtToThisOne) {
+  const Scratch scratch;
+  const auto path = scratch.path("old.db");
+  lay_down(path, "ledger-2.sql");
+  Ledger ledger(path, Ledger::OpenMode::existing);
+  const auto id = ledger.list().at(0).id;
+  EXPECT_EQ(ledger.read(id).design.candidates[CandidateId{1}].name, "heap");
+  EXPECT_TRUE(ledger.read(id).log.samples.empty());
+  CodeSampleLog samples;
+  samples.code.add({.name = "haul", .file = "/towpath/list"});
+  samples.trials = {{.cell = CellId{0}, .round = 1, .period = 1e-3, .cpu = 1, .counts = {{CodeId{0}, 5}}}};
+  ledger.set_code_samples(id, samples);
+  EXPECT_EQ(Ledger(path, Ledger::OpenMode::existing).read(id).log.samples.trials.at(0).counts.at(0).samples,
+            5);
+}
+
+TEST(Ledger, RefusesFilesThatAreNotOursAndLeavesThemAlone) {
+  const Scratch scratch;
+  const auto text = scratch.file("notes.db", "some notes that are longer than sixteen bytes");
+  EXPECT_THAT(message_of([&] { Ledger ledger(text); }), HasSubstr("not a ledger"));
+  EXPECT_THAT(test::read_file(text), HasSubstr("some notes"));
+
+  soci::session other(*soci::factory_sqlite3(), "dbname=" + scratch.path("other.db"));
+  other << "CREATE TABLE boats (name TEXT)";
+  EXPECT_THAT(message_of([&] { Ledger ledger(scratch.path("other.db")); }),
+              HasSubstr("a database of something else"));
+
+  { Ledger ledger(scratch.path("newer.db")); }
+  soci::session newer(*soci::factory_sqlite3(), "dbname=" + scratch.path("newer.db"));
+  newer << "UPDATE ledger_version SET version = 999";
+  EXPECT_THAT(message_of([&] { Ledger ledger(scratch.path("newer.db")); }),
+              HasSubstr("written by a newer Assay (its version is 999"));
+
+  soci::session older(*soci::factory_sqlite3(), "dbname=" + scratch.path("older.db"));
+  older << "CREATE TABLE ledger_info (version INTEGER NOT NULL)";
+  EXPECT_THAT(message_of([&] { Ledger ledger(scratch.path("older.db")); }),
+              HasSubstr("written by a development version of Assay and can't be read any more"));
+
+  EXPECT_THAT(message_of([&] { Ledger ledger(scratch.path("none.db"), Ledger::OpenMode::existing); }),
+              HasSubstr("there is no ledger"));
+  EXPECT_THAT(message_of([&] { Ledger ledger("/proc/nowhere/ledger.db"); }), HasSubstr("/proc/nowhere"));
+}
+
+}  // namespace
+}  // namespace assay::ledger
