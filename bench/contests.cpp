@@ -166,7 +166,7 @@ void carry_over() {
   contest::TypedInput<contest::Nothing> nothing([] { return contest::Nothing{}; });
   contest::TypedCallable<Sum> all_of_the_cache(Sum(std::size_t{32} << 20U));
   TimedFunction before{.callable = &all_of_the_cache, .input = &nothing};
-  for (const std::size_t kibibytes : {16, 256}) {
+  for (const std::size_t kibibytes : {16U, 256U}) {
     contest::TypedCallable<Sum> sum(Sum(kibibytes << 10U));
     TimedFunction mine{.callable = &sum, .input = &nothing};
     contest::calibrate(mine, kibibytes == 16 ? 50e-6 : 400e-6);

@@ -8,8 +8,10 @@
 #include "assay/app/progress.hpp"
 #include "assay/app/samples.hpp"
 #include "assay/app/terminal.hpp"
+#include "assay/judge/where.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/text.hpp"
+#include "assay/report/where_text.hpp"
 
 namespace assay::app {
 
@@ -20,7 +22,7 @@ struct Options {
   std::vector<std::string> only;
   std::int64_t seed = -1;
   std::string when_busy = "wait";
-  bool no_twin = false, json = false, resume = false;
+  bool no_twin = false, json = false, resume = false, where = false;
 };
 
 void add_options(CLI::App& app, Options& asked) {
@@ -35,6 +37,10 @@ void add_options(CLI::App& app, Options& asked) {
   add_seed(app, asked.seed, "slices");
   app.add_flag("--no-twin", asked.no_twin,
                "without the copies of the baseline that show what no change looks like");
+  app.add_flag("--where", asked.where,
+               "then measure 20 rounds that are sampled, for 10 s, and show which functions inside of those "
+               "compared the "
+               "largest change is in");
   add_ledger(app, asked.ledger);
   add_resume(app, asked.resume);
   add_when_busy(app, asked.when_busy);
@@ -96,6 +102,39 @@ void make_brief(contest::Options& options, const Options& asked) {
   options.twin = false;
 }
 
+/// What rounds that are sampled add to the findings; of the setting whose time has changed most. Throws Error where there
+/// is nothing to look into.
+Findings with_where(const contest::Contest& contest, const Options& asked, contest::Options options,
+                    const Findings& findings) {
+  const auto* finding = judge::largest_time_change(findings, {});
+  if (finding == nullptr || (!is_change(finding->verdict) && options.only.empty()))
+    throw Error("no time changed, so that no function is behind it", "--where",
+                "--only FACTOR=LEVEL looks into a setting all the same");
+  const auto& setting = findings.candidate_cell(*finding).setting;
+  options.only.clear();
+  for (const auto& [factor, level] : setting.levels) {
+    if (factor == "threads")
+      throw Error("functions that run on threads of their own are not sampled", "--where",
+                  "without threads() in the contest they are");
+    options.only.emplace_back(factor, to_string(level));
+  }
+  constexpr int rounds = 20;
+  constexpr double seconds = 10, period = 250e-6;
+  if (asked.rounds.empty()) options.rounds_max = rounds;
+  options.rounds_min = options.rounds_max;
+  if (asked.budget.empty()) options.budget = seconds;
+  options.twin = options.run.resume = false;
+  options.sampling_period = period;
+  options.confirms_uid = findings.design.uid;
+  const auto sampled = contest.run(options).findings();
+  auto all = findings;
+  judge::adopt_where(all, sampled);
+  std::erase_if(all.where, [&](const Where& where) { return where.comparison != finding->comparison; });
+  if (all.where.empty() && all.where_remarks.empty())
+    throw Error("no round could be sampled", "--where", {}, Error::Code::measuring);
+  return all;
+}
+
 int run_contest(const contest::Contest& contest, const Options& asked,
                 const std::vector<std::string>& command) {
   auto options = merged(contest.options(), asked);
@@ -105,9 +144,17 @@ int run_contest(const contest::Contest& contest, const Options& asked,
   ResultWriter watching;
   options.run.observer = &watching;
   options.run.stop = stopping.token();
-  const auto findings = contest.run(options).findings();
+  auto findings = contest.run(options).findings();
   watching.clear();
+  const bool looks = asked.where && findings.state != CampaignState::interrupted;
+  if (looks && asked.json) findings = with_where(contest, asked, options, findings);
   print_results(findings, asked.json);
+  if (looks && !asked.json) {
+    std::cout << std::endl;
+    findings = with_where(contest, asked, options, findings);
+    watching.clear();
+    for (const auto& line : report::where_block(findings)) std::cout << line << "\n";
+  }
   if (findings.state == CampaignState::interrupted) {
     if (!options.run.ledger.empty()) std::cerr << "assay: kept; --resume goes on with it\n";
     return exit_interrupted;

@@ -68,6 +68,9 @@ int where(const WhereOptions& asked) {
         record = found.ledger.read(other.id);
         break;
       }
+  if (record.design.kind == CampaignKind::contest)
+    throw Error("it compares functions inside of a program", "where",
+                "that program shows it itself: run it with --where");
   require_repeatable(record.design);
   const auto before = judge::judge_record(record);
   const auto& finding = choose(asked, before);

@@ -188,7 +188,9 @@ render::Results Contest::run(const Options& options) const {
   observer.on_start(recorder.design());
   FunctionRunner runner(*parts_, options, recorder.design(), std::move(laid.variants));
   engine::CampaignRunner life(recorder, runner, observer, options.run.stop);
-  auto findings = life.run(*engine::until_decided(options.rounds_max, {}), false);
+  const auto policy = options.sampling_period > 0 ? engine::fixed_rounds(options.rounds_max)
+                                                  : engine::until_decided(options.rounds_max, {});
+  auto findings = life.run(*policy, false);
   return {recorder.record(), std::move(findings)};
 }
 

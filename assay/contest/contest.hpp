@@ -28,6 +28,10 @@ struct Options {
   std::vector<std::string> watch = {"time per call"};
   std::vector<std::pair<std::string, std::string>> only;  ///< factor=level pairs that are run
   std::optional<std::uint64_t> seed;                      ///< of the order of slices; empty: drawn
+  /// Where it is not 0, all rounds are run, and in each the functions are sampled once in so many seconds of CPU time, so
+  /// that the results say which functions inside of them a change is in. Not where they run on threads of their own.
+  double sampling_period = 0;
+  std::string confirms_uid;  ///< of the contest whose findings the sampled rounds look into
   /// How it is measured. A contest that is a workload of a plan does not ask for the machine's lock.
   engine::RunOptions run;
 };

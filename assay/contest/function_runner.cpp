@@ -6,10 +6,12 @@
 #include <limits>
 #include <utility>
 
+#include "assay/contest/slice_sampler.hpp"
 #include "assay/contest/slices.hpp"
 #include "assay/contest/threads.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/text.hpp"
+#include "assay/places/stack_callers.hpp"
 #include "assay/stats/location.hpp"
 
 namespace assay::contest {
@@ -80,7 +82,12 @@ FunctionRunner::FunctionRunner(const Contest::ComparisonSpec& parts, const Optio
       variants_(std::move(variants)),
       ids_(design.metrics),
       random_(design.rules.seed, 1),
-      slow_(parts.factors, options.max_call_time) {}
+      slow_(parts.factors, options.max_call_time) {
+  if (options.sampling_period > 0) {
+    sampling_.period = options.sampling_period;
+    sampling_.callers = std::make_shared<places::StackCallers>();
+  }
+}
 
 FunctionRunner::~FunctionRunner() = default;
 
@@ -278,6 +285,17 @@ void FunctionRunner::read_slices(const PreparedFunction& prepared, Trial& trial)
   if (typical > 0) add(trial, MetricKind::throughput, threads * amount / typical);
 }
 
+void FunctionRunner::run_sampled(const Batch& batch, std::span<TimedFunction> playing,
+                                 std::span<const std::pair<Trial*, PreparedFunction*>> of, double seconds) {
+  SliceSampler sampler(engine::draw_sampling(sampling_, design_.rules.seed, batch), playing.size());
+  run_blocks(playing, seconds, random_, &sampler);
+  const auto sampled = sampler.results();
+  for (std::size_t k = 0; k < playing.size(); ++k)
+    samples_.take(*of[k].first, sampled[k].cpu, static_cast<double>(playing[k].calls_made), sampled[k].code);
+}
+
+CodeSampleLog FunctionRunner::code_samples() { return samples_.result(design_); }
+
 std::vector<Trial> FunctionRunner::run(const Batch& batch, const std::stop_token& stop) {
   const double share = options_.budget / std::max(options_.rounds_max, 1);
   std::vector<Trial> trials;
@@ -312,7 +330,10 @@ std::vector<Trial> FunctionRunner::run(const Batch& batch, const std::stop_token
       trial.detail = rethrown_error();
     }
   }
-  if (!playing.empty()) run_blocks(playing, share, random_);
+  if (!playing.empty() && options_.sampling_period > 0 && batch.role == Role::measured)
+    run_sampled(batch, playing, of, share);
+  else if (!playing.empty())
+    run_blocks(playing, share, random_);
   const auto& setting = design_.cells[batch.cells.front()].setting;
   auto& shared = inputs_.at(setting.text());
   shared.seconds_since += share;

@@ -5,6 +5,7 @@
 #include <optional>
 #include <span>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "assay/contest/contest.hpp"
@@ -15,6 +16,7 @@
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/design.hpp"
 #include "assay/model/log.hpp"
+#include "assay/places/sample_collector.hpp"
 
 namespace assay::contest {
 
@@ -37,6 +39,8 @@ class FunctionRunner : public engine::TrialRunner {
 
   /// The cells of one setting, in slices, for their share of the time.
   std::vector<Trial> run(const Batch& batch, const std::stop_token& stop) override;
+
+  CodeSampleLog code_samples() override;
 
   bool runs_in_batch(CellId /*cell*/) const override { return true; }
   bool needs_final_check(CellId) const override { return true; }
@@ -62,6 +66,9 @@ class FunctionRunner : public engine::TrialRunner {
   void first_call(PreparedFunction& prepared, int round, Trial& trial);
   void count(PreparedFunction& prepared, Trial& trial);
   void read_slices(const PreparedFunction& prepared, Trial& trial) const;
+  /// The slices of a round, sampled.
+  void run_sampled(const Batch& batch, std::span<TimedFunction> playing,
+                   std::span<const std::pair<Trial*, PreparedFunction*>> of, double seconds);
   void add(Trial& trial, metrics::MetricKind metric, double value) const;
 
   const Contest::ComparisonSpec& parts_;
@@ -76,6 +83,8 @@ class FunctionRunner : public engine::TrialRunner {
   std::map<std::int64_t, std::unique_ptr<ThreadGroup>> thread_groups_;
   std::map<CellId, std::unique_ptr<PreparedFunction>> seats_;
   SizeLimit slow_;
+  engine::CodeSampling sampling_;  ///< where that was asked for
+  places::SampleCollector samples_{true};
 };
 
 }  // namespace assay::contest

@@ -30,14 +30,16 @@ class FunctionPreparer {
     auto& design = laid_.record.design;
     design = {.uid = engine::make_uid(),
               .title = parts_.title,
-              .kind = CampaignKind::contest,
+              .kind = options_.sampling_period > 0 ? CampaignKind::where : CampaignKind::contest,
               .started = unix_milliseconds(),
               .repeat_command = options_.run.repeat_command,
+              .confirms_uid = options_.confirms_uid,
               .rules = {.margin = options_.margin,
                         .rounds_min = options_.rounds_min,
                         .rounds_max = options_.rounds_max,
                         .seed = options_.seed.value_or(engine::make_seed()),
                         .budget_ms = std::llround(options_.budget * 1000)}};
+    if (options_.sampling_period > 0) design.rules.way = Way::slices;
     design.factors = parts_.factors;
     design.workloads = {{.name = parts_.title}};
     for (std::size_t i = 0; i < parts_.candidates.size(); ++i)

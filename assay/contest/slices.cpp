@@ -179,14 +179,18 @@ std::string rethrown_error() {
   }
 }
 
-double run_blocks(std::span<TimedFunction> timed_functions, double seconds, stats::Random& random) {
+double run_blocks(std::span<TimedFunction> timed_functions, double seconds, stats::Random& random,
+                  SliceWatcher* watcher) {
   const auto& clock = SliceClock::instance();
   const auto start = clock.now();
   const auto limit = static_cast<std::uint64_t>(seconds / clock.seconds_per_tick());
   constexpr std::uint64_t lead_share = 8;  // of the calls of a slice
   double inside = 0;
-  const auto take = [&](TimedFunction& timed, std::uint64_t calls, std::uint64_t lead) {
+  const auto take = [&](std::size_t place, std::uint64_t calls, std::uint64_t lead) {
+    auto& timed = timed_functions[place];
+    if (watcher != nullptr) watcher->begin(place);
     const double took = time_slice(timed, calls, lead);
+    if (watcher != nullptr) watcher->end(place);
     inside += took;
     timed.seconds_per_call.push_back(took / static_cast<double>(calls));
   };
@@ -199,9 +203,9 @@ double run_blocks(std::span<TimedFunction> timed_functions, double seconds, stat
       if (!timed.error.empty()) continue;
       try {
         if (timed.calls >= few_calls)
-          take(timed, timed.calls, timed.calls / lead_share);
+          take(place, timed.calls, timed.calls / lead_share);
         else
-          for (std::uint64_t call = 0; call < timed.calls; ++call) take(timed, 1, 0);
+          for (std::uint64_t call = 0; call < timed.calls; ++call) take(place, 1, 0);
       } catch (...) {
         timed.error = rethrown_error();
       }

@@ -67,10 +67,19 @@ void calibrate(TimedFunction& timed, double seconds);
 /// What went wrong, in words; to be called from within a catch block.
 std::string rethrown_error();
 
+/// Called right before and right after each slice with its untimed calls.
+class SliceWatcher {
+ public:
+  virtual ~SliceWatcher() = default;
+  virtual void begin(std::size_t function) = 0;  ///< its place among those that are timed
+  virtual void end(std::size_t function) = 0;
+};
+
 /// Runs slices for about `seconds`: blocks in which each timed has one slice, in a new random order,
 /// after an eighth of its calls untimed. At least one block. Nothing but the timing happens between the
 /// slices of a block. What a timed throws is put into it, and the others go on. Returns the seconds spent
 /// inside slices.
-double run_blocks(std::span<TimedFunction> timed_functions, double seconds, stats::Random& random);
+double run_blocks(std::span<TimedFunction> timed_functions, double seconds, stats::Random& random,
+                  SliceWatcher* watcher = nullptr);
 
 }  // namespace assay::contest

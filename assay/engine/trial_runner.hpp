@@ -1,6 +1,7 @@
 #pragma once
 
 #include <functional>
+#include <memory>
 #include <optional>
 #include <stop_token>
 #include <string>
@@ -16,6 +17,8 @@ struct CodeSampling {
   /// CPU time between samples, drawn for each round within a tenth of this and alike for both sides, so that a
   /// program with a beat of its own is not always seen in one phase of it.
   double period = 250e-6;
+  /// Who finds the callers of libraries' code; none: their time is that of the libraries' functions.
+  std::shared_ptr<measure::CallerFinder> callers;
   /// Called once for each trial that ended well, in the thread that runs it. `cpu`: its CPU time in seconds. `requests`:
   /// that a server was asked meanwhile; 0: a program.
   std::function<void(const Trial& trial, double cpu, double requests, const measure::CodeSamples& code)> take;
@@ -24,7 +27,7 @@ struct CodeSampling {
 };
 
 /// How the programs of a batch are sampled: period and phase are drawn anew, see measure::Sampling.
-measure::Sampling draw_sampling(double period, std::uint64_t seed, const Batch& batch);
+measure::Sampling draw_sampling(const CodeSampling& how, std::uint64_t seed, const Batch& batch);
 
 /// Whatever runs trials: programs, functions, services. Cells are those of the campaign's design. Throws
 /// Error only for what the caller must fix: a trial that fails is data.

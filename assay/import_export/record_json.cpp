@@ -20,8 +20,8 @@ using codec::OrderedJson;
 
 /// What every format of this kind begins with, and the one that is written and read.
 constexpr const char* record_format = "assay record ";
-constexpr const char *current_format = "assay record 5", *without_samples = "assay record 4",
-                     *without_ways = "assay record 3";
+constexpr const char *current_format = "assay record 6", *without_libraries = "assay record 5",
+                     *without_samples = "assay record 4", *without_ways = "assay record 3";
 
 /// `program`: the same number for the same path, which is left out.
 OrderedJson candidate_json(const Candidate& candidate, std::vector<std::string>& programs) {
@@ -72,7 +72,10 @@ void bring_up_to_date(Json& document, const std::string& format) {
 OrderedJson sampled_json(const SampledTrial& trial) {
   auto json = fields_json(trial);
   json["spent"] = OrderedJson::array();
-  for (const auto& count : trial.counts) json["spent"].push_back({count.code.value, count.samples});
+  for (const auto& count : trial.counts) {
+    json["spent"].push_back({count.code.value, count.samples});
+    if (count.library) json["spent"].back().push_back(count.library->value);
+  }
   return json;
 }
 
@@ -108,8 +111,11 @@ void read_code_samples(const Json& json, CodeSampleLog& samples) {
   for (const auto& t : list(json, "sampled")) {
     auto& trial = samples.trials.emplace_back(read<SampledTrial>(t));
     for (const auto& count : list(t, "spent")) {
-      if (!count.is_array() || count.size() != 2) throw CorruptData("samples in it are no pair");
-      trial.counts.push_back({.code = {whole(count[0])}, .samples = whole(count[1])});
+      constexpr std::size_t in_code = 2, in_library = 3;
+      if (!count.is_array() || (count.size() != in_code && count.size() != in_library))
+        throw CorruptData("samples in it are no pair, nor three numbers");
+      trial.counts.push_back({.code = {whole(count[0])}, .library = {}, .samples = whole(count[1])});
+      if (count.size() == in_library) trial.counts.back().library = CodeId{whole(count[in_code])};
     }
   }
   for (const auto& m : list(json, "code_matches")) samples.matches.push_back(read<CodeMatch>(m));
@@ -215,7 +221,7 @@ Record record_from_json(const std::string& text, const std::string& name, const 
   const auto format = document->value("format", std::string{});
   if (format == without_ways || format == without_samples)
     bring_up_to_date(*document, format);
-  else if (format != current_format)
+  else if (format != without_libraries && format != current_format)
     throw CorruptData("its format is \"" + format + "\", this program reads \"" + current_format + "\"");
   Record record;
   read_design(*document, record.design);

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 #include <limits>
 #include <tuple>
 #include <utility>
@@ -52,6 +53,26 @@ TimePart part_of(const Row& row, const stats::RowChange& change) {
           .high = change.high,
           .p = change.p,
           .named = change.named};
+}
+
+/// What a function spent in libraries, by their functions.
+std::vector<LibraryTime> library_times(std::span<const SampledRound> rounds, const std::string& function) {
+  std::map<std::string, LibraryTime> by_name;
+  const double each = 1 / static_cast<double>(rounds.size());
+  for (const auto& round : rounds)
+    for (const auto& [times, side] : {std::pair(&round.baseline, &LibraryTime::baseline),
+                                      std::pair(&round.candidate, &LibraryTime::candidate)})
+      if (const auto found = times->libraries.find(function); found != times->libraries.end())
+        for (const auto& [name, seconds] : found->second) by_name[name].*side += seconds * each;
+  std::vector<LibraryTime> all;
+  for (auto& [name, time] : by_name) {
+    time.name = name;
+    all.push_back(std::move(time));
+  }
+  std::ranges::stable_sort(all, std::greater(), [](const LibraryTime& of) { return std::abs(of.change()); });
+  constexpr std::size_t most = 5;
+  if (all.size() > most) all.resize(most);
+  return all;
 }
 
 /// By itself.
@@ -148,6 +169,7 @@ Where judge_where(const Comparison& of, std::span<const SampledRound> rounds, st
   auto rest = whole;
   for (const auto i : order) {
     where.functions.push_back(part_of(rows[i], changes[i]));
+    where.functions.back().libraries = library_times(rounds, rows[i].name);
     if (changes[i].named && where.shown < most_functions_shown) {
       ++where.shown;
       rest.add(rows[i], -1);
@@ -165,10 +187,13 @@ std::vector<Where> judge_code_samples(const Design& design, const Log& log) {
   for (const auto& trial : samples.trials) trials[trial.cell][trial.round] = &trial;
   const auto times_of = [&](const SampledTrial& trial) {
     const double each = trial.requests > 0 ? trial.requests : 1;
-    FunctionTimes times{.functions = {}, .cpu = trial.cpu / each};
-    for (const auto& count : trial.counts)
-      times.functions[samples.code[count.code].name] +=
-          static_cast<double>(count.samples) * trial.period / each;
+    FunctionTimes times{.functions = {}, .libraries = {}, .cpu = trial.cpu / each};
+    for (const auto& count : trial.counts) {
+      const auto& name = samples.code[count.code].name;
+      const double seconds = static_cast<double>(count.samples) * trial.period / each;
+      times.functions[name] += seconds;
+      if (count.library) times.libraries[name][samples.code[*count.library].name] += seconds;
+    }
     return times;
   };
   std::vector<Where> all;
@@ -182,7 +207,9 @@ std::vector<Where> judge_code_samples(const Design& design, const Log& log) {
                           .period = baseline->period});
     if (rounds.empty()) continue;
     auto where = judge_where(of, rounds, design.rules.seed);
-    where.per_request = trials[of.baseline].begin()->second->requests > 0;
+    const bool shared = trials[of.baseline].begin()->second->requests > 0;
+    where.per_call = shared && metrics::find(design.metrics, metrics::MetricKind::time_per_call);
+    where.per_request = shared && !where.per_call;
     where.way = model::way_of(design, log.ways, of.candidate);
     add_code(where, rounds, samples, design.rules.seed);
     all.push_back(std::move(where));
@@ -211,8 +238,9 @@ void adopt_where(Findings& findings, const Findings& sampled) {
 }
 
 const Finding* time_finding(const Findings& all, const Comparison& of) {
+  using metrics::MetricKind;
   for (const auto kind :
-       {metrics::MetricKind::server_cpu, metrics::MetricKind::cpu_time, metrics::MetricKind::wall_time})
+       {MetricKind::server_cpu, MetricKind::cpu_time, MetricKind::wall_time, MetricKind::time_per_call})
     for (const auto& f : all.findings)
       if (f.comparison == of && metrics::is_kind(all.metric_of(f), kind)) return &f;
   return nullptr;
@@ -231,9 +259,13 @@ const Finding* largest_time_change(const Findings& all, const CellFilter& only) 
   const auto size = [](const Finding& f) {
     return is_change(f.verdict) && f.effect.value > 0 ? std::abs(std::log(f.effect.value)) : 0.0;
   };
+  const auto is_time = [&](const Metric& metric) {
+    return metrics::is_time(metric) || (all.design.kind == CampaignKind::contest &&
+                                        metrics::is_kind(metric, metrics::MetricKind::time_per_call));
+  };
   const Finding* largest = nullptr;
   for (const auto& f : all.findings) {
-    if (metrics::is_time(all.metric_of(f)) && !all.design.is_twin(f.comparison.candidate) &&
+    if (is_time(all.metric_of(f)) && !all.design.is_twin(f.comparison.candidate) &&
         matches(all.design, all.candidate_cell(f), only) && (largest == nullptr || size(f) > size(*largest)))
       largest = &f;
   }

@@ -16,6 +16,8 @@ namespace assay::judge {
 /// What was sampled of one trial: seconds by function, and its CPU time.
 struct FunctionTimes {
   std::map<std::string, double> functions;
+  /// Of a function's seconds, those in functions of libraries that it called.
+  std::map<std::string, std::map<std::string, double>> libraries;
   double cpu = 0;
 };
 
@@ -43,15 +45,14 @@ std::vector<Where> judge_code_samples(const Design& design, const Log& log);
 void adopt_where(Findings& findings, const Findings& sampled);
 
 /// The finding on a time that a comparison's sampled rounds are about: the one on CPU time for each request, CPU time,
-/// or else wall time;
-/// nullptr where there is none.
+/// wall time, or else time per call; nullptr where there is none.
 const Finding* time_finding(const Findings& all, const Comparison& of);
 
 /// Whether the whole change in sampled rounds contradicts a finding on the same programs: their intervals are apart by more
 /// than the finding's margin, and than a tenth of its change.
 bool contradicts(const Where& where, const Finding& finding);
 
-/// The finding on a time (metrics::is_time()) that was called and changed most, among those of cells that `only`
+/// The finding on a time (metrics::is_time(), and of a contest time per call) that was called and changed most, among those of cells that `only`
 /// matches, else one that was not called; nullptr where none is on a time.
 const Finding* largest_time_change(const Findings& all, const CellFilter& only);
 

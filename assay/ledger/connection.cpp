@@ -159,6 +159,11 @@ constexpr std::string_view way_table =
     " {text} NOT NULL, reason {text} NOT NULL, spread_in_turns DOUBLE PRECISION NOT NULL, spread DOUBLE"
     " PRECISION NOT NULL, PRIMARY KEY (campaign, workload))";
 
+constexpr std::string_view spent_table =
+    "CREATE TABLE spent (campaign BIGINT NOT NULL, cell INTEGER NOT NULL, round INTEGER NOT NULL, code "
+    "INTEGER NOT NULL, library INTEGER NOT NULL, samples BIGINT NOT NULL, PRIMARY KEY (campaign, cell, round,"
+    " code, library)) {clustered}";
+
 constexpr std::array<std::string_view, 5> sample_tables = {
     "CREATE TABLE code (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL, name {text} "
     "NOT"
@@ -169,9 +174,7 @@ constexpr std::array<std::string_view, 5> sample_tables = {
     "NOT NULL DEFAULT 0, lost BIGINT NOT NULL, "
     "PRIMARY"
     " KEY (campaign, cell, round))",
-    "CREATE TABLE spent (campaign BIGINT NOT NULL, cell INTEGER NOT NULL, round INTEGER NOT NULL, code "
-    "INTEGER NOT"
-    " NULL, samples BIGINT NOT NULL, PRIMARY KEY (campaign, cell, round, code)) {clustered}",
+    spent_table,
     "CREATE TABLE code_match (campaign BIGINT NOT NULL REFERENCES campaign(id), baseline INTEGER NOT NULL,"
     " candidate INTEGER NOT NULL, code INTEGER NOT NULL, likeness {text} NOT NULL, baseline_in_line INTEGER,"
     " candidate_in_line INTEGER, calls_alone INTEGER NOT NULL DEFAULT 0, PRIMARY KEY (campaign, baseline, "
@@ -253,7 +256,7 @@ constexpr std::array<std::string_view, 23> statements = {
     " baseline, candidate, metric, number))",
     "CREATE TABLE reduced (campaign BIGINT PRIMARY KEY REFERENCES campaign(id), kept {text} NOT NULL)",
     way_table,
-    "INSERT INTO ledger_version (version) VALUES (3)",
+    "INSERT INTO ledger_version (version) VALUES (4)",
 };
 
 /// From version 1, where campaigns ran in turns or abreast.
@@ -263,6 +266,14 @@ constexpr std::array<std::string_view, 5> statements_to_2 = {
     "ALTER TABLE campaign DROP COLUMN abreast",
     way_table,
     "UPDATE ledger_version SET version = 2",
+};
+
+/// From version 3, where time in libraries was that of their own functions.
+constexpr std::array<std::string_view, 4> statements_from_3 = {
+    "ALTER TABLE spent RENAME TO spent_before",
+    spent_table,
+    "INSERT INTO spent SELECT campaign, cell, round, code, -1, samples FROM spent_before",
+    "DROP TABLE spent_before",
 };
 
 constexpr std::array<std::string_view, 22> campaign_tables = {
@@ -279,8 +290,11 @@ std::vector<std::string_view> statements_from(int version) {
   };
   if (version == 0) add(statements);
   if (version == 1) add(statements_to_2);
-  add(sample_tables);
-  if (version > 0) all.emplace_back("UPDATE ledger_version SET version = 3");
+  if (version == 3)
+    add(statements_from_3);
+  else
+    add(sample_tables);
+  if (version > 0) all.emplace_back("UPDATE ledger_version SET version = 4");
   return all;
 }
 std::span<const std::string_view> tables_of_a_campaign() { return campaign_tables; }

@@ -38,7 +38,7 @@ const CampaignSummary& find_campaign(const std::vector<CampaignSummary>& campaig
 class Ledger {
  public:
   /// The version of the schema that this code reads and writes.
-  static constexpr int version = 3;
+  static constexpr int version = 4;
 
   enum class OpenMode { create, existing };
 

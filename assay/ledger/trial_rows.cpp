@@ -101,6 +101,12 @@ void put_way_choice(soci::session& sql, CampaignId campaign, const WayChoice& ch
   Insert(sql, "way", columns_under_campaign(columns_of(choice))).run(values);
 }
 
+namespace {
+
+constexpr std::int64_t no_library = -1;
+
+}  // namespace
+
 void put_code_samples(soci::session& sql, CampaignId campaign, const CodeSampleLog& samples) {
   if (samples.empty() && samples.remarks.empty()) return;
   const auto put = [&]<class T>(Insert& insert, const T& value, std::optional<std::int64_t> id = {}) {
@@ -114,15 +120,17 @@ void put_code_samples(soci::session& sql, CampaignId campaign, const CodeSampleL
   Insert code(sql, "code", code_columns);
   for (const auto id : samples.code.ids()) put(code, samples.code[id], id.value);
   Insert trials(sql, "sampled", columns_under_campaign(columns_of(SampledTrial{})));
-  InsertMany spent(
-      sql, "spent",
-      columns_under_campaign(
-          {{"cell", Kind::whole}, {"round", Kind::whole}, {"code", Kind::whole}, {"samples", Kind::whole}}));
+  InsertMany spent(sql, "spent",
+                   columns_under_campaign({{"cell", Kind::whole},
+                                           {"round", Kind::whole},
+                                           {"code", Kind::whole},
+                                           {"library", Kind::whole},
+                                           {"samples", Kind::whole}}));
   for (const auto& trial : samples.trials) {
     put(trials, trial);
     for (const auto& count : trial.counts)
-      spent.add(
-          {campaign.value, trial.cell.value, std::int64_t{trial.round}, count.code.value, count.samples});
+      spent.add({campaign.value, trial.cell.value, std::int64_t{trial.round}, count.code.value,
+                 count.library ? count.library->value : no_library, count.samples});
   }
   spent.flush();
   Insert matches(sql, "code_match", columns_under_campaign(columns_of(CodeMatch{})));
@@ -150,18 +158,23 @@ void read_code_samples(soci::session& sql, CampaignId campaign, CodeSampleLog& s
          read_row(row, 0, trial);
          places[{trial.cell, trial.round}] = samples.trials.size() - 1;
        });
-  each("cell, round, code, samples FROM spent WHERE campaign = :c ORDER BY round, cell, code",
-       [&](const soci::row& row) {
-         SampledTrial trial;
-         CodeCount count;
-         codec::from_value(value_of(row, 0), trial.cell);
-         codec::from_value(value_of(row, 1), trial.round);
-         codec::from_value(value_of(row, 2), count.code);
-         codec::from_value(value_of(row, 3), count.samples);
-         const auto found = places.find({trial.cell, trial.round});
-         if (found == places.end()) throw codec::CorruptData("samples of a trial that is not there");
-         samples.trials[found->second].counts.push_back(count);
-       });
+  each(
+      "cell, round, code, library, samples FROM spent WHERE campaign = :c ORDER BY round, cell, code, "
+      "library",
+      [&](const soci::row& row) {
+        SampledTrial trial;
+        CodeCount count;
+        codec::from_value(value_of(row, 0), trial.cell);
+        codec::from_value(value_of(row, 1), trial.round);
+        codec::from_value(value_of(row, 2), count.code);
+        CodeId library;
+        codec::from_value(value_of(row, 3), library);
+        if (library.value != no_library) count.library = library;
+        codec::from_value(value_of(row, 4), count.samples);
+        const auto found = places.find({trial.cell, trial.round});
+        if (found == places.end()) throw codec::CorruptData("samples of a trial that is not there");
+        samples.trials[found->second].counts.push_back(count);
+      });
   each(names_of_columns<CodeMatch>() +
            " FROM code_match WHERE campaign = :c ORDER BY baseline, candidate, code",
        [&](const soci::row& row) { read_row(row, 0, samples.matches.emplace_back()); });

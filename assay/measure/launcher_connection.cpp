@@ -156,9 +156,8 @@ protocol::Reply LauncherConnection::wait(LauncherRequest& exchange, double allow
   const std::stop_callback on_stop(stop, [&] { wake(stop_event); });
   std::array<pollfd, 2> watched = {{{socket_.get(), POLLIN, 0}, {stop_event.get(), POLLIN, 0}}};
   Deadline deadline(allowance + patience_);
-  constexpr int a_second = 10;
+  const int now_and_then_ms = exchange.relief_interval(), a_second = 1000 / now_and_then_ms;
   for (int waits = 1;; ++waits) {
-    constexpr int now_and_then_ms = 100;
     const int ready = poll(watched.data(), watched.size(), now_and_then_ms);
     if (ready == 0 && waits % a_second == 0 && launcher::state_of(pid_) == 'T')
       fail("the launcher process was stopped, by its program or another, and was killed with it", {});
@@ -207,15 +206,15 @@ std::string calibration_program() {
 
 std::vector<int> cores_allowed() {
   // Kernels with more cores than a cpu_set_t has refuse one that is too small.
-  constexpr int most = 1 << 16;
-  for (int count = CPU_SETSIZE; count <= most; count *= 2) {
+  constexpr std::size_t most = 1U << 16U;
+  for (std::size_t count = CPU_SETSIZE; count <= most; count *= 2) {
     const auto size = CPU_ALLOC_SIZE(count);
     std::vector<unsigned long> words(size / sizeof(unsigned long));
     auto* set = reinterpret_cast<cpu_set_t*>(words.data());
     if (sched_getaffinity(0, size, set) != 0) continue;
     std::vector<int> cores;
-    for (int core = 0; core < CPU_SETSIZE; ++core)
-      if (CPU_ISSET_S(static_cast<std::size_t>(core), size, set)) cores.push_back(core);
+    for (std::size_t core = 0; core < count; ++core)
+      if (CPU_ISSET_S(core, size, set)) cores.push_back(static_cast<int>(core));
     if (!cores.empty()) return cores;
   }
   return {0};  // there is one at least

@@ -189,6 +189,11 @@ void LauncherRequest::relieve() {
       if (*capture) (*capture)->drain();
 }
 
+int LauncherRequest::relief_interval() const {
+  constexpr int of_output = 100;
+  return sampler_ ? sampler_->relief_interval() : of_output;
+}
+
 double LauncherRequest::time_limit() const {
   const double one = std::ranges::max(commands_, {}, &Command::timeout).timeout;
   const bool sliced = request_.together == protocol::Together::sliced;

@@ -31,6 +31,7 @@ class LauncherRequest {
 
   /// To be called several times a second while the programs run, see Capture::drain() and Sampler::relieve().
   void relieve();
+  int relief_interval() const;  ///< between two calls of relieve(), in milliseconds
 
   /// Seconds from now until the last of the programs must have ended, by their time limits.
   double time_limit() const;

@@ -16,9 +16,10 @@ struct SampledCode {
 };
 using CodeId = Id<SampledCode>;
 
-/// Samples of one trial that fell into some code.
+/// Samples of one trial that fell into some code, or into a library that it called.
 struct CodeCount {
   CodeId code;
+  std::optional<CodeId> library;  ///< the library's function that was sampled; none: the code itself
   std::int64_t samples = 0;
 };
 
@@ -28,7 +29,8 @@ struct SampledTrial {
   int round = 0;
   double period = 0;      ///< seconds of CPU time between samples
   double cpu = 0;         ///< seconds of CPU time that it took
-  double requests = 0;    ///< that a server was asked meanwhile; its times are shown by request; 0: a program
+  /// That a server was asked meanwhile, or calls of a function: times are shown for each; 0: a program.
+  double requests = 0;
   std::int64_t lost = 0;  ///< samples that were taken and could not be read
   std::vector<CodeCount> counts;
 };

@@ -109,6 +109,7 @@ void look_at_log(const Design& design, const Log& log, Checker& looking) {
                     "times of sampled code make no sense");
     for (const auto& count : trial.counts) {
       looking.has(log.samples.code, count.code, "sampled code");
+      if (count.library) looking.has(log.samples.code, *count.library, "sampled code");
       looking.require(count.samples >= 0, "a number of samples makes no sense");
     }
   }

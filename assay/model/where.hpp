@@ -11,10 +11,19 @@
 
 namespace assay::model {
 
+/// Of a function's CPU time, that in a function of a library which it called: means over rounds, in seconds.
+struct LibraryTime {
+  std::string name;
+  double baseline = 0, candidate = 0;
+
+  double change() const { return candidate - baseline; }
+};
+
 /// CPU time that a function, or several together, took in a trial: means over rounds, in seconds. Changes of
 /// parts add up to that of the whole.
 struct TimePart {
-  std::string name;  ///< of one function: as its source has it, with parameters
+  std::string
+      name;  ///< of one function: as its source has it, with parameters; libraries count with their callers
   double baseline = 0, candidate = 0;
   double change = 0;         ///< candidate − baseline
   double low = 0, high = 0;  ///< of the change, for all functions together at 95 %; may be infinite
@@ -25,6 +34,8 @@ struct TimePart {
   /// Where it begins, in bytes after the last multiple of 64, in the baseline and the candidate; where both run
   /// the same file, and where it is in several pieces, none.
   std::optional<std::pair<int, int>> within_line;
+  /// In libraries that it called, the largest changes first, as many as five; no intervals.
+  std::vector<LibraryTime> libraries;
 };
 
 /// Where the CPU time of a comparison has changed.
@@ -33,6 +44,7 @@ struct Where {
   std::size_t rounds = 0;
   Way way = Way::turns;             ///< how both were run
   bool per_request = false;         ///< of servers: all times are for each request
+  bool per_call = false;            ///< of functions of a contest: for each call
   double period = 0;                ///< seconds of CPU time between samples, typical
   double sampled_share = 1;         ///< of the CPU time of both that samples stand for
   std::size_t all_functions = 0;    ///< that were sampled

@@ -235,6 +235,8 @@ std::string source_name(std::string_view symbol) {
   char* text = abi::__cxa_demangle(name.c_str(), nullptr, nullptr, &status);
   if (status == 0 && text != nullptr) name = text;
   std::free(text);
+  for (const std::string_view tag = "[abi:cxx11]"; name.find(tag) != std::string::npos;)
+    name.erase(name.find(tag), tag.size());
   constexpr std::size_t hash = 19;  // "::h" and 16 digits
   const bool is_rust =
       name.size() > hash && name.compare(name.size() - hash, 3, "::h") == 0 &&

@@ -27,6 +27,10 @@ void SampleCollector::take(const Trial& trial, double cpu, double requests,
   for (const auto& place : code.places) {  // now, when the program is still the one that ran
     names_.of(place);
     names_.inlined_at(place);
+    for (const auto& caller : place.callers) {
+      names_.of(caller);
+      names_.inlined_at(caller);
+    }
   }
   trials_[trial.cell][*trial.round] = {.cpu = cpu, .requests = requests, .code = code};
 }
@@ -40,11 +44,12 @@ CodeId SampleCollector::id_of(const std::string& name, const std::string& file, 
 SampleCollector::FilesByName SampleCollector::files_of(CellId cell) {
   std::map<std::string, std::map<const CodeFile*, std::uint64_t>> samples;
   for (const auto& [round, trial] : trials_[cell])
-    for (const auto& place : trial.code.places) {
+    for (const auto& sampled : trial.code.places) {
+      const auto& place = counted_at(sampled);
       const auto name = name_of(place);
       const auto* file = names_.file_of(place);
       if (file != nullptr && !file->is_stub(place.offset) && file->at_offset(place.offset) != nullptr)
-        samples[name][file] += place.samples;
+        samples[name][file] += sampled.samples;
     }
   FilesByName files;
   for (const auto& [name, by_file] : samples)
@@ -166,6 +171,48 @@ void SampleCollector::find_own_functions() {
       }
 }
 
+void SampleCollector::find_own_libraries() {
+  own_libraries_.clear();
+  std::map<std::string, std::set<std::pair<std::string, std::string>>> builds;  // by name without version
+  const auto take = [&](const measure::CodePlace& place) {
+    if (place.in_program || place.process > 0) return;
+    const auto name = place.file.substr(place.file.rfind('/') + 1);
+    builds[name.substr(0, name.find(".so"))].insert({place.file, place.build_id});
+  };
+  for (const auto& [cell, rounds] : trials_)
+    for (const auto& [round, trial] : rounds)
+      for (const auto& place : trial.code.places) {
+        take(place);
+        for (const auto& caller : place.callers) take(caller);
+      }
+  for (const auto& [name, files] : builds) {
+    const auto& first = *files.begin();
+    const bool one = std::ranges::all_of(files, [&](const auto& file) {
+      return first.second.empty() ? file == first : file.second == first.second;
+    });
+    if (!one) own_libraries_.insert(files.begin(), files.end());
+  }
+  own_rows_.clear();
+  std::map<std::string, std::pair<std::uint64_t, std::uint64_t>> samples;  // with a caller, without
+  for (const auto& [cell, rounds] : trials_)
+    for (const auto& [round, trial] : rounds)
+      for (const auto& place : trial.code.places) {
+        auto& [with, without] = samples[names_.of(place)];
+        (&counted_at(place) == &place ? without : with) += place.samples;
+      }
+  for (const auto& [name, of] : samples)
+    if (of.first < of.second) own_rows_.insert(name);
+}
+
+const measure::CodePlace& SampleCollector::counted_at(const measure::SampledPlace& place) {
+  const auto is_own = [&](const measure::CodePlace& of) {
+    return of.in_program || own_libraries_.contains({of.file, of.build_id});
+  };
+  if (place.callers.empty() || is_own(place) || own_rows_.contains(names_.of(place))) return place;
+  const auto own = std::ranges::find_if(place.callers, is_own);
+  return own == place.callers.end() ? place : *own;
+}
+
 std::string SampleCollector::name_of(const measure::CodePlace& place) {
   if (!own_.empty())
     for (const auto& name : names_.inlined_at(place))
@@ -178,6 +225,7 @@ CodeSampleLog SampleCollector::result(const Design& design) {
   CodeSampleLog log;
   ids_.clear();
   find_own_functions();
+  find_own_libraries();
   for (const auto& [cell, rounds] : trials_)
     for (const auto& [round, taken] : rounds) {
       auto& trial = log.trials.emplace_back(SampledTrial{.cell = cell,
@@ -186,13 +234,20 @@ CodeSampleLog SampleCollector::result(const Design& design) {
                                                          .cpu = taken.cpu,
                                                          .requests = taken.requests,
                                                          .lost = static_cast<std::int64_t>(taken.code.lost)});
-      std::map<CodeId, std::int64_t> counts;
-      for (const auto& place : taken.code.places)
-        counts[id_of(name_of(place), place.file, log)] += static_cast<std::int64_t>(place.samples);
-      for (const auto& [code, samples] : counts) trial.counts.push_back({.code = code, .samples = samples});
+      std::map<std::pair<CodeId, std::optional<CodeId>>, std::int64_t> counts;
+      for (const auto& sampled : taken.code.places) {
+        const auto& place = counted_at(sampled);
+        std::optional<CodeId> library;
+        if (&place != &sampled) library = id_of(names_.of(sampled), sampled.file, log);
+        counts[{id_of(name_of(place), place.file, log), library}] +=
+            static_cast<std::int64_t>(sampled.samples);
+      }
+      for (const auto& [code, samples] : counts)
+        trial.counts.push_back({.code = code.first, .library = code.second, .samples = samples});
     }
   for (const auto& of : design.comparisons)
-    if (!design.is_twin(of.candidate) && trials_.contains(of.baseline) && trials_.contains(of.candidate))
+    if (!one_program_ && !design.is_twin(of.candidate) && trials_.contains(of.baseline) &&
+        trials_.contains(of.candidate))
       compare_code(of, log);
   log.remarks = remarks();
   return log;
@@ -211,11 +266,13 @@ std::vector<std::string> SampleCollector::remarks() {
     for (const auto& [round, trial] : rounds) {
       lost += trial.code.lost;
       taken += trial.code.taken;
-      for (const auto& place : trial.code.places)
+      for (const auto& sampled : trial.code.places) {
+        const auto& place = counted_at(sampled);
         if (place.process > 0 && names_.of(place) == Names::unnamed_code)
-          at_run_time += place.samples;
+          at_run_time += sampled.samples;
         else if (names_.is_nameless(place))
-          nameless[place.file] += place.samples;
+          nameless[place.file] += sampled.samples;
+      }
     }
   constexpr std::uint64_t tenth = 10;  // of the samples: files with fewer do not matter
   for (const auto& [file, samples] : nameless)

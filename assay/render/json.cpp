@@ -222,6 +222,7 @@ Json where_json(const Findings& all, const Where& where) {
                    {"way", to_string(where.way)},
                    {"period", where.period},
                    {"per_request", where.per_request},
+                   {"per_call", where.per_call},
                    {"sampled_share", where.sampled_share},
                    {"contradicts_verdict", finding != nullptr && judge::contradicts(where, *finding)},
                    {"functions", Json::array()},
@@ -238,6 +239,10 @@ Json where_json(const Findings& all, const Where& where) {
     part["within_line"] = function.within_line
                               ? Json{function.within_line->first, function.within_line->second}
                               : Json(nullptr);
+    part["libraries"] = Json::array();
+    for (const auto& library : function.libraries)
+      part["libraries"].push_back(
+          {{"name", library.name}, {"baseline", library.baseline}, {"candidate", library.candidate}});
     document["functions"].push_back(std::move(part));
   }
   return document;

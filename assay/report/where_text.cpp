@@ -23,8 +23,11 @@ struct Figures {
   int digits;
 
   explicit Figures(double seconds) : unit("s"), factor(1), digits(3) {
-    constexpr double milli = 1e-3, thousand = 1e3, million = 1e6;
-    if (seconds < milli) {
+    constexpr double micro = 1e-6, milli = 1e-3, thousand = 1e3, million = 1e6, billion = 1e9;
+    if (seconds < micro) {
+      unit = "ns";
+      factor = billion;
+    } else if (seconds < milli) {
       unit = "µs";
       factor = million;
     } else if (seconds < 1) {
@@ -88,7 +91,7 @@ std::string title(const Where& where, const Design& design) {
       fmt::format("{} round{} {}, sampled about {} {:03} times a second", where.rounds,
                   where.rounds == 1 ? "" : "s", way_text(where.way), times / thousand, times % thousand);
   const auto on = place.empty() ? std::string() : " on " + place;
-  const auto* each = where.per_request ? " for each request" : "";
+  const auto* each = where.per_request ? " for each request" : where.per_call ? " for each call" : "";
   if (!where.whole.named)
     return fmt::format("where the cpu time of {}{} differs from that of {}{}: {}", candidate, each, baseline,
                        on, how);
@@ -132,6 +135,29 @@ std::string alone_sentence(const Where& where, const Figures& scale, const Short
   return fmt::format("one of the two alone has {}: with what calls {}, {} ({})", listed(names, most_listed),
                      names.size() == 1 ? "it" : "them", scale.change(scale.rounded(where.alone.change)),
                      scale.interval(where.alone));
+}
+
+/// Where a fifth of a function's change or more is in libraries that it calls: which functions of theirs.
+std::string library_sentence(const Where& where, const Figures& scale, const ShortNames& short_of) {
+  constexpr double fifth = 0.2;
+  constexpr std::size_t most_functions = 3, most_of_one = 2;
+  std::vector<std::pair<const TimePart*, std::vector<const LibraryTime*>>> parts;
+  for (std::size_t i = 0; i < where.shown && parts.size() < most_functions; ++i) {
+    std::vector<const LibraryTime*> large;
+    for (const auto& library : where.functions[i].libraries)
+      if (library.change() / where.functions[i].change >= fifth) large.push_back(&library);
+    if (!large.empty()) parts.emplace_back(&where.functions[i], std::move(large));
+  }
+  std::string text;
+  for (auto& [function, large] : parts) {
+    large.resize(std::min(large.size(), parts.size() == 1 ? most_of_one : 1));
+    text += fmt::format("{}in {}: ", text.empty() ? "" : "; ", short_of.at(function->name));
+    for (const auto* library : large)
+      text += fmt::format("{}{} of it in {}", library == large.front() ? "" : ", ",
+                          scale.change(scale.rounded(library->change())), short_of.at(library->name));
+  }
+  if (parts.empty()) return {};
+  return text + (parts.size() == 1 ? ", which it calls" : ", which they call");
 }
 
 /// Of the functions that are shown, those with the same code in both: what may have changed them.
@@ -187,7 +213,10 @@ std::string contradiction_text(const Where& where, const Finding& before, const 
 WhereView where_view(const Where& where, const Design& design) {
   const Figures scale(std::max(where.whole.baseline, where.whole.candidate));
   auto full = where.other_code;
-  for (const auto& function : where.functions) full.push_back(function.name);
+  for (const auto& function : where.functions) {
+    full.push_back(function.name);
+    for (const auto& library : function.libraries) full.push_back(library.name);
+  }
   const auto short_of = short_names(full);
   WhereView view{.title = title(where, design),
                  .baseline = design.candidate_of(where.comparison.baseline).name,
@@ -236,6 +265,8 @@ WhereView where_view(const Where& where, const Design& design) {
   view.rows.push_back(std::move(whole));
 
   if (where.shown == 0 && !where.unsampled.named) view.sentences.push_back(price(where, scale));
+  if (const auto text = library_sentence(where, scale, short_of); !text.empty())
+    view.sentences.push_back(text);
   if (const auto text = alone_sentence(where, scale, short_of); !text.empty()) view.sentences.push_back(text);
   for (auto& sentence : code_sentences(where, design, short_of))
     view.sentences.push_back(std::move(sentence));

@@ -90,8 +90,7 @@ void ProgramRunner::pause_before_run(std::span<Run> runs, const std::stop_token&
 
 void ProgramRunner::ask_for_samples(std::vector<Run>& runs, const Batch& batch) const {
   if (!sampling_ || batch.role != Role::measured) return;
-  for (auto& run : runs)
-    run.command.sampling = engine::draw_sampling(sampling_->period, design_.rules.seed, batch);
+  for (auto& run : runs) run.command.sampling = engine::draw_sampling(*sampling_, design_.rules.seed, batch);
 }
 
 /// A control group for the trial's processes, where one can be had. One that tells no more than what they wait

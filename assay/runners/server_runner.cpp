@@ -221,7 +221,7 @@ std::unique_ptr<ServerSession> ServerRunner::session_for(CellId id, const Batch&
   }
   auto life = std::make_unique<ServerSession>(id, cells_.at(id), launcher_, role);
   if (sampling_ && role == Role::measured)
-    life->sample_code(engine::draw_sampling(sampling_->period, design_.rules.seed, batch));
+    life->sample_code(engine::draw_sampling(*sampling_, design_.rules.seed, batch));
   life->start(cells_.at(id).connection_count(), stop);
   return life;
 }

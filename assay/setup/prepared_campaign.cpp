@@ -19,6 +19,7 @@
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/error.hpp"
 #include "assay/places/sample_collector.hpp"
+#include "assay/places/stack_callers.hpp"
 #include "assay/plan/cells.hpp"
 #include "assay/plan/plan_file.hpp"
 #include "assay/setup/candidate_builds.hpp"
@@ -106,6 +107,7 @@ PreparedCampaign::PreparedCampaign(const Plan& given, const RunOptions& run, con
     const auto samples = std::make_shared<places::SampleCollector>();
     const engine::CodeSampling how{
         .period = options.sampling_period,
+        .callers = std::make_shared<places::StackCallers>(),
         .take = [samples](const Trial& trial, double cpu, double requests,
                           const measure::CodeSamples& code) { samples->take(trial, cpu, requests, code); },
         .result = [this, samples] { return samples->result(recorder_->design()); }};

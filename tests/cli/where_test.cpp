@@ -85,6 +85,32 @@ TEST_F(WhereTest, OfServersItShowsTheTimeOfARequest) {
   EXPECT_THAT(where.out, HasSubstr("! more"));
 }
 
+/// A list takes many times what a heap takes, in its own function.
+TEST_F(WhereTest, OfAContestItShowsTheFunctionsInsideOfThoseCompared) {
+  const std::string program = std::string(ASSAY_BUILD) + "/examples/shortest_route";
+  const std::vector<std::string> quick = {"--rounds", "8",    "--budget", "800ms",     "--allowance", "30s",
+                                          "--ledger", "l.db", "--only",   "locks=200", "--no-twin"};
+  const auto contest = [&](std::vector<std::string> options) {
+    options.insert(options.begin(), quick.begin(), quick.end());
+    options.insert(options.begin(), program);
+    return test::run(scratch_, options);
+  };
+  const auto ran = contest({"--where"});
+  ASSERT_EQ(ran.status, 0) << ran.err;
+  EXPECT_THAT(
+      ran.out,
+      HasSubstr("where heap spends less cpu time for each call than list on locks=200: 8 rounds in slices"));
+  EXPECT_THAT(ran.out, testing::ContainsRegex("route_by_list .*less"));
+  EXPECT_THAT(ran.out, Not(HasSubstr("machine code")));
+  const auto kept = assay(scratch_, {"verdict", "--ledger", "l.db"});
+  EXPECT_THAT(kept.out, HasSubstr("heap  faster than list"));
+  EXPECT_THAT(kept.out, HasSubstr("where heap spends less cpu time for each call"));
+  const auto again = assay(scratch_, {"where", "--ledger", "l.db"});
+  EXPECT_EQ(again.status, 2);
+  EXPECT_THAT(again.err, HasSubstr("run it with --where"));
+  EXPECT_THAT(contest({"--where", "--json"}).out, HasSubstr("\"per_call\": true"));
+}
+
 TEST_F(WhereTest, AGateThatDoesNotPassNamesTheFunction) {
   scratch_.file("assay.toml", std::string("[rounds]\nmin = 8\nmax = 8\n[gate]\nwhere = true\n") +
                                   "[[candidate]]\nname = \"list\"\nrun = [\"" + SAMPLED +

@@ -83,11 +83,15 @@ TEST(RecordAsJson, KeepsWhatWasSampledAndReadsOlderOnesWithout) {
   ASSERT_EQ(back.trials.size(), 4U);
   EXPECT_EQ(back.trials[1].counts[0].samples, record.log.samples.trials[1].counts[0].samples);
   EXPECT_EQ(back.code[CodeId{0}].name, "haul(int)");
+  EXPECT_EQ(back.trials[0].counts.at(1).library, CodeId{2});
   EXPECT_EQ(back.matches[1].baseline_in_line, 0);
   EXPECT_EQ(back.remarks, record.log.samples.remarks);
   EXPECT_THAT(refused(with(text, "\"code\": 1", "\"code\": 9")), HasSubstr("r.json"));
+  for (auto& trial : record.log.samples.trials) trial.counts.pop_back();
+  const auto without = with(record_to_json(record), "assay record 6", "assay record 5");
+  EXPECT_EQ(record_from_json(without, "r.json", "0123456789abcdef").log.samples.trials.size(), 4U);
   record.log.samples = {};
-  const auto older = with(record_to_json(record), "assay record 5", "assay record 4");
+  const auto older = with(record_to_json(record), "assay record 6", "assay record 4");
   EXPECT_TRUE(record_from_json(older, "r.json", "0123456789abcdef").log.samples.empty());
 }
 

@@ -104,6 +104,42 @@ TEST(Where, FewRoundsNameNothingAndNoneAreNoError) {
   EXPECT_NEAR(change_seen_after(20, 0.031, 250e-6), 1.2e-3, 0.3e-3);
 }
 
+TEST(WhereText, SaysWhichLibraryFunctionsAChangeIsIn) {
+  auto rounds = made_up(8, 20, {{"lock0", 0.5}, {"lock1", 0.5}});
+  for (auto& round : rounds)
+    for (auto* side : {&round.baseline, &round.candidate}) {
+      const bool candidate = side == &round.candidate;
+      side->libraries["lock0"] = {
+          {"memcmp", candidate ? 0.012 : 0.004}, {"strlen", 0.003}, {"malloc", candidate ? 0.005 : 0.001}};
+    }
+  auto where = judge_where(of, rounds, 7);
+  ASSERT_EQ(where.shown, 2U);
+  const auto& libraries = where.functions.front().libraries;
+  ASSERT_EQ(libraries.size(), 3U);
+  EXPECT_EQ(libraries[0].name, "memcmp");
+  EXPECT_NEAR(libraries[0].change(), 0.008, 1e-12);
+  EXPECT_EQ(libraries[2].name, "strlen");
+  EXPECT_THAT(lines_of(where, two()).back(),
+              HasSubstr("in lock0: +8.0 ms of it in memcmp, +4.0 ms of it in malloc, which it calls"));
+  where.functions[1].libraries = {{"memset", 0, where.functions[1].change}};
+  EXPECT_THAT(lines_of(where, two()).back(), HasSubstr("in lock0: +8.0 ms of it in memcmp; in lock1: "));
+  EXPECT_THAT(lines_of(where, two()).back(), HasSubstr("in memset, which they call"));
+}
+
+TEST(WhereText, TimesOfCallsAreInNanoseconds) {
+  auto rounds = made_up(9, 20, {{"lock0", 0.5}});
+  for (auto& round : rounds)
+    for (auto* side : {&round.baseline, &round.candidate}) {
+      side->cpu *= 1e-6;
+      for (auto& [name, seconds] : side->functions) seconds *= 1e-6;
+    }
+  auto where = judge_where(of, rounds, 7);
+  where.per_call = true;
+  const auto lines = lines_of(where, two());
+  EXPECT_THAT(lines[0], HasSubstr("more cpu time for each call than list"));
+  EXPECT_THAT(lines[2], HasSubstr(" ns "));
+}
+
 TEST(WhereText, FiguresOfAColumnAddUpAsPrinted) {
   const auto where =
       judge_where(of, made_up(4, 20, {{"lock0", 0.5}, {"lock1", -0.4}, {"lock2", 0.9}, {"lock3", 1.0}}), 3);

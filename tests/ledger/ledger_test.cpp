@@ -114,12 +114,14 @@ TEST(Ledger, KeepsWhatWasSampled) {
   Ledger ledger(scratch.path("ledger.db"));
   const auto id = ledger.add_whole(record);
   const auto expect_kept = [&](const CodeSampleLog& back) {
-    ASSERT_EQ(back.code.size(), 2U);
+    ASSERT_EQ(back.code.size(), 3U);
     EXPECT_EQ(back.code[CodeId{1}].name, "moor(int)");
     EXPECT_EQ(back.code[CodeId{1}].file, "/towpath/list");
     ASSERT_EQ(back.trials.size(), 14U);
     EXPECT_EQ(back.trials[0].counts.size(), 2U);
     EXPECT_EQ(back.trials[0].counts[1].samples, 8);
+    EXPECT_EQ(back.trials[0].counts[1].library, CodeId{2});
+    EXPECT_FALSE(back.trials[0].counts[0].library);
     EXPECT_EQ(back.trials[0].period, 250e-6);
     ASSERT_EQ(back.matches.size(), 2U);
     EXPECT_EQ(back.matches[1].likeness, CodeLikeness::same);

@@ -63,10 +63,26 @@ TEST(Ledger, OneOfVersion2IsBroughtToThisOne) {
   EXPECT_TRUE(ledger.read(id).log.samples.empty());
   CodeSampleLog samples;
   samples.code.add({.name = "haul", .file = "/towpath/list"});
-  samples.trials = {{.cell = CellId{0}, .round = 1, .period = 1e-3, .cpu = 1, .counts = {{CodeId{0}, 5}}}};
+  samples.trials = {
+      {.cell = CellId{0}, .round = 1, .period = 1e-3, .cpu = 1, .counts = {{CodeId{0}, {}, 5}}}};
   ledger.set_code_samples(id, samples);
   EXPECT_EQ(Ledger(path, Ledger::OpenMode::existing).read(id).log.samples.trials.at(0).counts.at(0).samples,
             5);
+}
+
+TEST(Ledger, OneOfVersion3IsBroughtToThisOne) {
+  const Scratch scratch;
+  const auto path = scratch.path("old.db");
+  lay_down(path, "ledger-3.sql");
+  Ledger ledger(path, Ledger::OpenMode::existing);
+  const auto id = ledger.list().at(0).id;
+  auto samples = ledger.read(id).log.samples;
+  ASSERT_EQ(samples.trials.size(), 1U);
+  EXPECT_EQ(samples.trials[0].counts.at(0).samples, 8);
+  EXPECT_FALSE(samples.trials[0].counts.at(0).library);
+  samples.trials[0].counts.push_back({CodeId{0}, CodeId{0}, 2});
+  ledger.set_code_samples(id, samples);
+  EXPECT_EQ(ledger.read(id).log.samples.trials[0].counts.at(1).library, CodeId{0});
 }
 
 TEST(Ledger, RefusesFilesThatAreNotOursAndLeavesThemAlone) {

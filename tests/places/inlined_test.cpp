@@ -65,7 +65,7 @@ measure::CodeSamples samples_of(const std::string& path) {
   for (std::uint64_t offset = 0; offset < 0x4000; ++offset)
     if (const auto* function = file.at_offset(offset);
         function != nullptr && function->symbol.find("towpath") != std::string::npos)
-      code.places.push_back({.file = path, .build_id = {}, .offset = offset, .samples = 1});
+      code.places.push_back({{.file = path, .build_id = {}, .offset = offset, .in_program = true}, {}, 1});
   code.taken = code.places.size();
   return code;
 }

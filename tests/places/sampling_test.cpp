@@ -6,11 +6,14 @@
 #include <unistd.h>
 
 #include <cmath>
+#include <ctime>
 #include <filesystem>
 #include <map>
+#include <memory>
 
 #include "assay/measure/process.hpp"
 #include "assay/places/names.hpp"
+#include "assay/places/stack_callers.hpp"
 #include "support/tool.hpp"
 
 namespace assay::measure {
@@ -121,6 +124,79 @@ TEST_F(SamplingTest, ThreadsAndChildrenCount) {
   script.program = "/bin/sh";
   script.arguments = {"sh", "-c", std::string(SAMPLED) + " 150 0; true"};
   EXPECT_GT(by_name(*launcher_.run(script).code)["first_part"], 0.5 * one) << "a child that became a program";
+}
+
+/// Shares of the samples in libraries, by the function of the program that called them; "" where none is known.
+std::map<std::string, double> by_caller(const CodeSamples& code) {
+  places::Names names;
+  std::map<std::string, double> all;
+  double sum = 0;
+  for (const auto& place : code.places) {
+    if (place.in_program) continue;
+    sum += static_cast<double>(place.samples);
+    const bool found = !place.callers.empty() && place.callers.back().in_program;
+    all[found ? names.of(place.callers.back()) : ""] += static_cast<double>(place.samples);
+  }
+  for (auto& [name, samples] : all) samples /= sum;
+  return all;
+}
+
+/// On one core more of the stack is copied: enough for what print_numbers calls, whose buffers are a KiB.
+TEST_F(SamplingTest, CallersOfLibrariesAreFound) {
+#ifndef __x86_64__
+  GTEST_SKIP() << "stacks are read on x86-64 only";
+#endif
+  auto command = sampled({"2", "20", "library"});
+  command.sampling->callers = std::make_shared<places::StackCallers>();
+  command.cores = {cores_allowed().front()};
+  const auto result = launcher_.run(command);
+  ASSERT_TRUE(result.code);
+  auto callers = by_caller(*result.code);
+  EXPECT_GT(callers["print_numbers"], 0.05);
+  EXPECT_GT(callers["compare_texts"], 0.05);
+  EXPECT_GT(callers["print_numbers"] + callers["compare_texts"], 0.9);
+  EXPECT_EQ(callers.count("main"), 0U) << "whose call is further away";
+
+  command.cores = cores_allowed();
+  const auto on_all = launcher_.run(command);
+  EXPECT_GT(by_caller(*on_all.code)["compare_texts"], 0.05);
+  command.sampling->callers = nullptr;
+  EXPECT_GT(by_caller(*launcher_.run(command).code)[""], 0.99) << "no stacks were copied";
+}
+
+TEST_F(SamplingTest, AThreadIsSampledByTheTimesOfItsStretches) {
+  ThreadSampler sampler({.period_ns = 100'000});
+  ASSERT_EQ(sampler.problem(), "");
+  const auto now = [] {
+    timespec t{};
+    clock_gettime(CLOCK_MONOTONIC, &t);
+    return static_cast<std::uint64_t>(t.tv_sec) * 1'000'000'000U + static_cast<std::uint64_t>(t.tv_nsec);
+  };
+  const auto spin = [&](std::uint64_t nanoseconds) {
+    const auto begin = now();
+    while (now() - begin < nanoseconds) {
+    }
+    return ThreadSampler::Stretch{.begin = begin, .end = now()};
+  };
+  std::vector<ThreadSampler::Stretch> stretches;
+  for (int i = 0; i < 20; ++i) {
+    for (const std::size_t program : {0U, 1U}) {
+      stretches.push_back(spin(program == 0 ? 15'000'000 : 5'000'000));
+      stretches.back().program = program;
+    }
+    spin(5'000'000);  // of none of them
+    sampler.relieve();
+  }
+  const auto code = sampler.end(stretches, 3);
+  ASSERT_EQ(code.size(), 3U);
+  // 300 ms and 100 ms of time, 3 000 and 1 000 samples less what others had of the core.
+  EXPECT_GT(code[0].taken, code[1].taken);
+  EXPECT_GT(code[1].taken, 50U);
+  EXPECT_LT(code[0].taken, 3'200U);
+  EXPECT_EQ(code[2].taken, 0U);
+  bool in_program = false;
+  for (const auto& place : code[0].places) in_program = in_program || place.in_program;
+  EXPECT_TRUE(in_program);
 }
 
 TEST_F(SamplingTest, AServerIsSampledWhileItRuns) {
