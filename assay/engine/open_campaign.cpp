@@ -82,22 +82,21 @@ std::string first_difference(const std::string& was, const std::string& now) {
 
 constexpr const char* measure_again = "measure again without resuming";
 
-void require_same_programs(const Design& was, const Design& now) {
+/// How the programs differ, in words; empty: they don't.
+std::string changed_program(const Design& was, const Design& now) {
   for (const auto id : now.candidates.ids()) {
-    if (!was.candidates.contains(id)) return;
+    if (!was.candidates.contains(id)) break;
     const auto &before = was.candidates[id].from, &after = now.candidates[id].from;
     const auto& name = now.candidates[id].name;
     if (before.commit != after.commit)
-      throw Error(
-          name + " is another commit: " + after.commit.substr(0, 10) + ", was " + before.commit.substr(0, 10),
-          Error::Field::resume, measure_again, Error::Code::changed);
+      return name + " is another commit: " + after.commit.substr(0, 10) + ", was " +
+             before.commit.substr(0, 10);
     if (before.exe_digest != after.exe_digest)
-      throw Error(name + "'s program has changed: its bytes are not those that were measured",
-                  Error::Field::resume, measure_again, Error::Code::changed);
+      return name + "'s program has changed: its bytes are not those that were measured";
     if (before.identity != after.identity)
-      throw Error(name + " calls itself \"" + after.identity + "\", and did \"" + before.identity + "\"",
-                  Error::Field::resume, measure_again, Error::Code::changed);
+      return name + " calls itself \"" + after.identity + "\", and did \"" + before.identity + "\"";
   }
+  return {};
 }
 
 void refuse_other_machine(const Session& was, const Session& now) {
@@ -136,9 +135,13 @@ Recorder open_or_resume(Record laid, const std::string& path, bool resume) {
   ledger::Ledger ledger(path, ledger::Ledger::OpenMode::existing);
   const auto found = find_same_plan(ledger, laid.design);
   if (!found) return {std::move(laid), path};
-  if (found->state == CampaignState::ended) return {ledger.read(found->id), {}};
   auto before = ledger.read(found->id);
-  require_same_programs(before.design, laid.design);
+  const auto changed = changed_program(before.design, laid.design);
+  if (found->state == CampaignState::ended) {
+    if (changed.empty()) return {std::move(before), {}};
+    return {std::move(laid), path};  // there is nothing to go on with
+  }
+  if (!changed.empty()) throw Error(changed, Error::Field::resume, measure_again, Error::Code::changed);
   auto session = std::move(laid.log.sessions.front());
   if (!before.log.sessions.empty()) {
     refuse_other_machine(before.log.sessions.back(), session);

@@ -59,6 +59,12 @@ void add_unmeasurable(MeasuredValues& archive, const Findings& findings, const s
   }
 }
 
+/// Whether a campaign shows what can be had of its cells: one that was cut off before it could decide anything does not.
+bool was_tried(const Findings& findings) {
+  const auto fewest = findings.state == CampaignState::ended ? 1 : static_cast<std::size_t>(fewest_rounds);
+  return findings.rounds >= fewest;
+}
+
 }  // namespace
 
 void add_record(MeasuredValues& archive, const Record& record, const std::string& reference) {
@@ -73,6 +79,7 @@ void add_record(MeasuredValues& archive, const Record& record, const std::string
     const auto &before = design.candidate_of(comparison.baseline),
                &after = design.candidate_of(comparison.candidate);
     if (is_step || after.twin_of || after.from.commit.empty() || before.from.commit != reference) continue;
+    if (findings.statuses[comparison.candidate].is_ok() && !was_tried(findings)) continue;
     const auto& workload = design.workload_of(comparison.candidate);
     archive.tried.insert({after.from.commit, workload.name, workload.digest,
                           design.cells[comparison.candidate].setting.text(), era_of(before)});

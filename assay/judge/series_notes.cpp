@@ -178,6 +178,17 @@ class SeriesChecks {
     if (std::abs(warm_up) > much) tell_of_machine(NoteKind::first_run, warm_up, much);
   }
 
+  /// The round that ran before each one in the same session.
+  std::map<int, int> rounds_before() const {
+    std::map<int, int> before;
+    std::map<SessionId, int> last;
+    for (const auto& [round, session] : evidence_.session_of_round()) {
+      if (const auto found = last.find(session); found != last.end()) before[round] = found->second;
+      last[session] = round;
+    }
+    return before;
+  }
+
   /// What runs right after a candidate is slower or quicker than what runs after others.
   void carry_over() {
     if (metric_.scale == Scale::difference) return;
@@ -194,11 +205,13 @@ class SeriesChecks {
     std::map<CellId, double> typical_of;
     for (const auto& [cell, rounds] : cells_) typical_of[cell] = stats::median(values_of(rounds));
     std::map<CandidateId, std::pair<CellId, std::vector<double>>> after;
+    const auto round_before = rounds_before();
     for (std::size_t i = 0; i < column.size(); ++i) {
       const int round = column.round[i], position = column.position[i];
-      const auto end = last.find(round - 1);
+      const auto earlier = round_before.find(round);
+      const auto end = earlier == round_before.end() ? last.end() : last.find(earlier->second);
       const auto before = position > 0        ? at.find({round, position - 1})
-                          : end != last.end() ? at.find({round - 1, end->second})
+                          : end != last.end() ? at.find({end->first, end->second})
                                               : at.end();
       if (before == at.end() || !is_valid_value(metric_.scale, column.value[i])) continue;
       const double typical = typical_of.at(column.cell[i]);

@@ -144,6 +144,7 @@ Observations::Observations(const Design& of, const Log& log)
       check_warnings_(of.workloads.size(), std::string{}),
       sessions_(log.sessions) {
   for (const auto cell : of.cells.ids()) ways_.add(way_of(of, log.ways, cell));
+  for (const auto& round : log.rounds) session_of_round_[round.number] = round.session;
   for (const auto& doubt : log.check_warnings) check_warnings_[doubt.workload] = doubt.text;
   Collector sorting(*this, complete_rounds(log));
   for (const auto& trial : log.trials) sorting.sort_in(trial);

@@ -118,6 +118,8 @@ class Observations {
   bool has_ended() const { return campaign_state_ == CampaignState::ended; }
   const std::string& check_warning(WorkloadId workload) const { return check_warnings_[workload]; }
   const IdTable<SessionId, Session>& sessions() const { return sessions_; }
+  /// The session that ran each round.
+  const std::map<int, SessionId>& session_of_round() const { return session_of_round_; }
   /// Why trials were discarded, and how many.
   const std::map<std::string, std::size_t>& discard_reasons() const { return discard_reasons_; }
 
@@ -132,6 +134,7 @@ class Observations {
   std::vector<WayChoice> way_choices_;
   IdTable<WorkloadId, std::string> check_warnings_;
   IdTable<SessionId, Session> sessions_;
+  std::map<int, SessionId> session_of_round_;
   std::map<std::pair<Source, MetricId>, ValueColumn> columns_;
   std::map<std::pair<Source, MetricId>, ValuesByCell> by_cell_;
   std::map<std::string, std::size_t> discard_reasons_;

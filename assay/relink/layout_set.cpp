@@ -1,5 +1,8 @@
 #include "assay/relink/layout_set.hpp"
 
+#include <fcntl.h>
+#include <sys/file.h>
+
 #include <algorithm>
 #include <atomic>
 #include <charconv>
@@ -14,6 +17,7 @@
 #include "assay/measure/file_io.hpp"
 #include "assay/model/design.hpp"
 #include "assay/model/error.hpp"
+#include "assay/model/own_files.hpp"
 #include "assay/relink/captured_links.hpp"
 #include "assay/relink/code_map.hpp"
 
@@ -25,6 +29,25 @@ namespace {
 bool is_below(const fs::path& path, const fs::path& folder) {
   const auto relative = path.lexically_relative(folder);
   return !relative.empty() && *relative.begin() != "..";
+}
+
+/// Keeps other processes from varying the layouts of a build, as long as the result lives; this one may do so more than
+/// once. Throws Error(in_use) where another does.
+std::shared_ptr<const measure::Descriptor> locked(const std::string& folder) {
+  static std::mutex guard;
+  static std::map<std::string, std::weak_ptr<const measure::Descriptor>> mine;
+  const std::scoped_lock lock(guard);
+  auto& known = mine[folder];
+  if (auto file = known.lock()) return file;
+  const auto path = folder + "/lock";
+  auto file = std::make_shared<const measure::Descriptor>(model::open_own(path, O_RDWR | O_CREAT));
+  if (!*file) throw Error("the cache can't be written here", path, "look at the folder's permissions");
+  if (flock(file->get(), LOCK_EX | LOCK_NB) != 0)
+    throw Error("the layouts of this build are in use by another process", folder,
+                "wait for its end, or measure in another folder, which has builds of its own",
+                Error::Code::in_use);
+  known = file;
+  return file;
 }
 
 }  // namespace
@@ -130,6 +153,7 @@ std::vector<std::string> LayoutSet::prepare(Variant& varied, const std::stop_tok
   varied.relinker.emplace(*link, launcher_, folder + "/work");
   status.how = varied.relinker->verify(stop);
   if (!status.how.empty()) return {};
+  locks_.push_back(locked(folder));
   varied.own = relink::back_up_original(folder, varied.place);
   status.layouts = count_;
   const bool common = varied.relinker->method() == relink::LayoutMethod::common;

@@ -8,6 +8,7 @@
 #include <string>
 #include <vector>
 
+#include "assay/measure/file_io.hpp"
 #include "assay/measure/process.hpp"
 #include "assay/relink/relinker.hpp"
 
@@ -73,6 +74,8 @@ class LayoutSet {
   std::uint64_t seed_of(int layout) const;
   void make(int first, int end, const std::stop_token& stop);
 
+  /// The locks on the builds whose layouts are varied.
+  std::vector<std::shared_ptr<const measure::Descriptor>> locks_;
   std::vector<std::unique_ptr<Variant>> programs_;
   std::map<std::string, int> library_groups_;  ///< by group and name
   int count_;

@@ -57,6 +57,40 @@ TEST(SeriesNotes, TellADriftBeyondTheThreshold) {
   EXPECT_THAT(notes_on(drifting(0.06)), ElementsAre(HasSubstr("rose by 6")));
 }
 
+/// Sessions that run rounds by turns. What runs first in a round takes 4 % longer where the round `back` rounds before ended
+/// with heap.
+Record carried_over(int back) {
+  constexpr int rounds = 120;
+  auto record = steady({noisy(1, rounds, 1, 0.001), noisy(1, rounds, 2, 0.001)});
+  record.log.sessions.add({});
+  stats::Random random(5);
+  std::map<int, CellId> last;
+  for (auto& round : record.log.rounds) {
+    round.session = SessionId{round.number % 2};
+    if (random.below(2) == 1) std::swap(round.order[0], round.order[1]);
+    last[round.number] = round.order[1];
+    for (auto& trial : record.log.trials) {
+      if (trial.round != round.number) continue;
+      trial.session = round.session;
+      trial.position = trial.cell == round.order[0] ? 0 : 1;
+      const auto before = last.find(round.number - back);
+      if (trial.position == 0 && before != last.end() && before->second == CellId{1})
+        trial.readings[0].value *= 1.04;
+    }
+  }
+  return record;
+}
+
+TEST(SeriesNotes, WhatRanBeforeIsLookedForInTheSameSession) {
+  const auto told = [](const Record& record) {
+    const auto notes = notes_on(record);
+    return std::ranges::any_of(
+        notes, [](const std::string& text) { return text.find("right after") != std::string::npos; });
+  };
+  EXPECT_TRUE(told(carried_over(2))) << "the same session's round before";
+  EXPECT_FALSE(told(carried_over(1))) << "a round of another session";
+}
+
 TEST(SeriesNotes, TellTheFirstRun) {
   const auto first = [](double ratio) {
     auto record = steady({noisy(1, 12, 1, 0.001), noisy(1, 12, 2, 0.001)});

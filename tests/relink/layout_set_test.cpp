@@ -10,6 +10,7 @@
 #include "assay/plan/plan_file.hpp"
 #include "assay/setup/run_plan.hpp"
 #include "relink/linked.hpp"
+#include "support/message.hpp"
 
 namespace assay::test {
 using namespace model;
@@ -153,6 +154,22 @@ TEST_F(RelinkedCampaign, FunctionsOfAContestTakeTheLayoutsOfTheirProgram) {
   ASSERT_NE(time, findings.findings.end());
   EXPECT_EQ(time->replication.layouts, 7);
   for (const auto& build : findings.design.builds) EXPECT_EQ(build.layout_method, layout_common);
+}
+
+TEST_F(RelinkedCampaign, AnotherProcessOnTheSameBuildsIsRefused) {
+  const auto relinked = plan("7", usual);
+  setup::run_plan(relinked, {.ledger = scratch_.path("l.db")});
+  const auto builds = found("relink");
+  ASSERT_EQ(builds.size(), 2U);
+  const auto command = "exec 9> '" + builds[0].string() + "/lock'; flock 9; touch held; read x < ended";
+  ASSERT_EQ(run(scratch_, {"/usr/bin/mkfifo", "ended"}).status, 0);
+  ASSERT_EQ(run(scratch_, {"/bin/sh", "-c", "(" + command + ") & while ! test -e held; do sleep 0.01; done"})
+                .status,
+            0);
+  EXPECT_THAT(message_of([&] { setup::run_plan(relinked, {.ledger = scratch_.path("l.db")}); }),
+              HasSubstr("in use by another process"));
+  run(scratch_, {"/bin/sh", "-c", "echo x > ended"});
+  setup::run_plan(relinked, {.ledger = scratch_.path("l.db")});
 }
 
 TEST_F(RelinkedCampaign, AStopEndsTheLinking) {

@@ -45,6 +45,28 @@ TEST(Resume, TakesTheCampaignOfThisPlanWhereNoneHasATitle) {
   EXPECT_EQ(ledger::Ledger(ledger).list().size(), 2U);
 }
 
+TEST(Resume, AnEndedCampaignOfOtherProgramsIsNotTaken) {
+  const Scratch scratch;
+  const auto ledger = scratch.path("ledger.db");
+  auto plan = plan_of({{}, {}});
+  const auto lay_down = [&](const std::string& text) {
+    for (const std::string name : {"list", "heap"}) {
+      std::filesystem::remove(scratch.path(name));
+      std::filesystem::permissions(scratch.file(name, "#!/bin/sh\n# " + text + "\n"),
+                                   std::filesystem::perms::owner_all);
+    }
+  };
+  lay_down("first");
+  plan.candidates[0].run = {scratch.path("list")};
+  plan.candidates[1].run = {scratch.path("heap")};
+  const auto first = run_plan(plan, {.ledger = ledger});
+  EXPECT_EQ(run_plan(plan, {.ledger = ledger, .resume = true}).design.uid, first.design.uid);
+  lay_down("second");
+  const auto second = run_plan(plan, {.ledger = ledger, .resume = true});
+  EXPECT_NE(second.design.uid, first.design.uid) << "what it measured are other programs";
+  EXPECT_EQ(second.rounds, 6U);
+}
+
 TEST(Resume, RefusesACampaignThatIsStillMeasured) {
   const Scratch scratch;
   const auto ledger = scratch.path("ledger.db");
