@@ -10,5 +10,6 @@ using model::CampaignId;
 using model::Record;
 
 using ledger::Ledger;
+using ledger::take_password;
 
 }  // namespace assay

@@ -13,5 +13,10 @@ install_packages() {
   local root=""
   if [ "$(id -u)" != 0 ]; then root=sudo; fi
   $root apt-get update -qq
+  # A server's package would start one: tests make their own.
+  if [[ " $missing " == *postgresql* && ! -e /etc/postgresql-common/createcluster.conf ]]; then
+    $root mkdir -p /etc/postgresql-common
+    echo 'create_main_cluster = false' | $root tee /etc/postgresql-common/createcluster.conf >/dev/null
+  fi
   DEBIAN_FRONTEND=noninteractive $root apt-get install -y -qq --no-install-recommends $missing >/dev/null
 }

@@ -105,7 +105,7 @@ int again(const AgainOptions& asked) {
   if (!asked.budget.empty()) plan.rounds.budget = app::parse_budget(asked.budget);
 
   RunContext watching({.kind = CampaignKind::confirmation,
-                       .ledger = found.ledger.path(),
+                       .ledger = found.ledger.place().text(),
                        .repeat_command = "assay again",
                        .when_busy = asked.when_busy,
                        .confirms_uid = record.design.uid,

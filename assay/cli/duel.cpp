@@ -56,8 +56,8 @@ int duel(const DuelOptions& asked, const std::vector<std::string>& given,
   again.insert(again.end(), given.begin(), given.end());
   if (!asked.commits.empty()) again.emplace_back("--");
   again.insert(again.end(), words.begin(), words.end());
-  const auto usual = asked.commits.empty() ? state_ledger() : plan_ledger("./assay.toml");
-  const auto ledger = asked.ledger.empty() ? usual : asked.ledger;
+  const auto ledger = ledger_asked(
+      asked.ledger, [&] { return asked.commits.empty() ? state_ledger() : plan_ledger("./assay.toml"); });
   const auto variables = values_only(asked.environment);
   std::string uid;
   const int status = compare(plan,

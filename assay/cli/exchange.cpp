@@ -71,7 +71,7 @@ int import_samples(ImportCommandOptions asked) {
   if (!asked.margin.empty()) read_margin(asked.margin, asked.samples);
   if (asked.samples.title.empty()) asked.samples.title = asked.file;
   const auto record = read_samples(asked.file, asked.samples);
-  ledger::Ledger ledger(asked.ledger.empty() ? state_ledger() : asked.ledger);
+  ledger::Ledger ledger(ledger_asked(asked.ledger, state_ledger));
   ledger.add_whole(record);
   const auto results = compare_samples(record);
   app::print_results(results.findings(), asked.json);

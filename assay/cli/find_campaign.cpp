@@ -33,13 +33,36 @@ std::string plan_ledger(const std::string& plan_file) {
   return (folder / "ledger.db").string();
 }
 
+std::string ledger_asked(const std::string& option, const std::function<std::string()>& fallback) {
+  if (!option.empty()) return option;
+  const char* of_environment = std::getenv("ASSAY_LEDGER");
+  if (of_environment != nullptr && *of_environment != '\0') return of_environment;
+  return fallback();
+}
+
 std::vector<std::string> searched_ledgers(const std::string& named_ledger) {
-  if (!named_ledger.empty()) return {named_ledger};
+  if (auto named = ledger_asked(named_ledger, [] { return std::string(); }); !named.empty())
+    return {std::move(named)};
   std::vector<std::string> paths;
   for (const auto& path : {plan_ledger("./assay.toml"), state_ledger()})
-    if (std::error_code ignored; fs::exists(path, ignored)) paths.push_back(path);
+    if (ledger::Place::of(path).is_there()) paths.push_back(path);
   return paths;
 }
+
+namespace {
+
+/// What a text may mean in a ledger. In a database "last" is the newest of this user's own.
+std::vector<ledger::CampaignSummary> matching(ledger::Ledger& ledger, const std::string& text) {
+  auto found = ledger.matching(text);
+  if (text != "last" || !ledger.place().is_database()) return found;
+  constexpr std::size_t looked_at = 1000;
+  for (auto& campaign : ledger.list(looked_at))
+    if (campaign.kind != CampaignKind::where && app::is_remembered(measured_campaigns(), campaign.uid))
+      return {std::move(campaign)};
+  return found;
+}
+
+}  // namespace
 
 Findings findings_with_where(FoundCampaign& found, const Record& record) {
   auto findings = judge::judge_record(record);
@@ -62,8 +85,11 @@ FoundCampaign find_campaign(const std::string& text, const std::string& named_le
   // began last comes first.
   std::vector<std::pair<std::string, std::vector<ledger::CampaignSummary>>> lists;  // path, campaigns
   const auto paths = searched_ledgers(named_ledger);
+  bool any = false;
   for (const auto& path : paths) try {
-      lists.emplace_back(path, ledger::Ledger(path, ledger::Ledger::OpenMode::existing).list());
+      ledger::Ledger ledger(path, ledger::Ledger::OpenMode::existing);
+      lists.emplace_back(path, matching(ledger, text));
+      any = any || !lists.back().second.empty() || !ledger.list(1).empty();
     } catch (const Error& error) {  // one that can't be read does not hide the campaigns of the other
       if (paths.size() == 1) throw;
       std::cerr << "assay: note: " << error.what() << "\n";
@@ -78,6 +104,7 @@ FoundCampaign find_campaign(const std::string& text, const std::string& named_le
       where.emplace_back(campaign.uid, path);
       all.push_back(campaign);
     }
+  if (all.empty() && any) ledger::refuse_campaign(text, 0);
   const auto& chosen = ledger::find_campaign(all, text);
   const auto path = std::ranges::find(where, chosen.uid, &std::pair<std::string, std::string>::first)->second;
   return {ledger::Ledger(path, ledger::Ledger::OpenMode::existing), chosen};

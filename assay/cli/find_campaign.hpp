@@ -1,6 +1,8 @@
 #pragma once
 
+#include <functional>
 #include <string>
+#include <vector>
 
 #include "assay/ledger.hpp"
 #include "assay/results.hpp"
@@ -18,14 +20,20 @@ std::string measured_campaigns();
 /// or belongs to another user.
 std::string plan_ledger(const std::string& plan_file);
 
+/// The ledger of a command: the one that `option` names, else ASSAY_LEDGER, else what `fallback` returns, which is asked
+/// then only.
+std::string ledger_asked(const std::string& option, const std::function<std::string()>& fallback);
+
 /// A campaign in the ledger that holds it.
 struct FoundCampaign {
   ledger::Ledger ledger;
   ledger::CampaignSummary campaign;
 };
 
-/// Finds the campaign that `text` means (see ledger::find_campaign): in `named_ledger` if given, else in the
-/// ledger beside a plan in this folder and in the one of planless work, where "last" is the newest of both.
+/// Finds the campaign that `text` means (see ledger::find_campaign): in `named_ledger` if given, else in that of ASSAY_LEDGER,
+/// else in the
+/// ledger beside a plan in this folder and in the one of planless work, where "last" is the newest of both. In a database,
+/// where others measure too, "last" is the newest that this user has begun, where there is one.
 /// Throws Error when there is none.
 FoundCampaign find_campaign(const std::string& text, const std::string& named_ledger);
 

@@ -86,7 +86,7 @@ void print_where(FoundCampaign& found, const Record& record, Findings findings, 
   const auto of_others = [&](const Where& where) { return where.comparison.candidate != cell; };
   std::erase_if(findings.where, of_others);
   if (findings.where.empty()) {
-    show_where(found.campaign.uid, found.ledger.path(), "wait", {}, only_cell(findings.design, cell));
+    show_where(found.campaign.uid, found.ledger.place().text(), "wait", {}, only_cell(findings.design, cell));
     findings.where = findings_with_where(found, record).where;
     std::erase_if(findings.where, of_others);
   } else {
@@ -105,13 +105,14 @@ int gate_of_trend(const GateOptions& asked) {
   if (plan.history.reference.empty())
     throw Error("the plan has no history", file,
                 "give it [history] reference = \"v1.0\", and measure it: assay trend");
-  const auto history = history::trend(plan,
-                                      {.reference = plan.history.reference,
-                                       .branch = plan.history.branch,
-                                       .every = plan.history.every,
-                                       .only = parse_cell_filter(asked.only),
-                                       .measures = false},
-                                      {.ledger = asked.ledger.empty() ? plan_ledger(file) : asked.ledger});
+  const auto history =
+      history::trend(plan,
+                     {.reference = plan.history.reference,
+                      .branch = plan.history.branch,
+                      .every = plan.history.every,
+                      .only = parse_cell_filter(asked.only),
+                      .measures = false},
+                     {.ledger = ledger_asked(asked.ledger, [&] { return plan_ledger(file); })});
   const auto held = history::evaluate_gate(history, with_asked(plan.gate, asked.allow, asked.undecided),
                                            static_cast<std::size_t>(asked.newest));
   return print_gate(held.result, held.design, asked);

@@ -17,10 +17,15 @@ namespace assay::cli {
 namespace {
 
 constexpr const char* ledger_examples = R"(  assay ledger                     lists campaigns, newest first
+  assay ledger --all               all of them, not the newest hundred
   assay ledger name last before    names the last campaign "before"
   assay ledger prune --keep 20     keeps the newest twenty and those with a name
   assay ledger prune 3f2a          takes one campaign out for good
-  assay ledger reduce --keep 50    trials of older campaigns of a history go, their values stay)";
+  assay ledger reduce --keep 50    trials of older campaigns of a history go, their values stay
+  assay ledger update              makes the tables of a ledger on PostgreSQL, or brings them up to date
+
+A ledger is a file, or a database that a team shares: --ledger service=NAME (of ~/.pg_service.conf) or
+postgresql://HOST/DATABASE. ASSAY_LEDGER names the ledger of every command that is not given --ledger.)";
 
 std::string date_text(std::int64_t milliseconds) {
   const std::time_t time = milliseconds / 1000;
@@ -38,20 +43,25 @@ std::string from_home(const std::string& path) {
   return !prefix.empty() && path.starts_with(prefix) ? "~/" + path.substr(prefix.size()) : path;
 }
 
-int list(const std::string& named) {
+int list(const std::string& named, bool all) {
+  constexpr std::size_t newest = 100;
   const auto paths = searched_ledgers(named);
   if (paths.empty()) std::cerr << "assay: no campaign yet; assay duel, or assay run, makes one\n";
   for (const auto& path : paths) {
-    std::cout << from_home(path) << "\n";
     using app::pad_left;
     using app::pad_right;
-    const auto campaigns = ledger::Ledger(path, ledger::Ledger::OpenMode::existing).list();
+    // One more than is shown, to see whether there are more.
+    auto campaigns = ledger::Ledger(path, ledger::Ledger::OpenMode::existing).list(all ? 0 : newest + 1);
+    std::cout << from_home(ledger::Place::of(path).shown()) << "\n";
     if (campaigns.empty()) std::cout << "  no campaign\n";
+    const bool more = !all && campaigns.size() > newest;
+    if (more) campaigns.resize(newest);
     for (const auto& c : campaigns)
       std::cout << "  " << short_uid(c.uid) << "  " << date_text(c.started) << "  "
                 << pad_right(to_string(c.kind), 5) << pad_left(std::to_string(c.rounds), 5) << " rounds  "
                 << pad_right(to_string(c.state), 12) << (c.label.empty() ? "" : "[" + c.label + "] ")
                 << (c.title.empty() ? c.candidates : c.title) << "\n";
+    if (more) std::cout << "  the newest " << newest << "; --all lists them all\n";
   }
   return app::exit_done;
 }
@@ -104,9 +114,19 @@ int reduce(const std::string& named, int keep) {
   return app::exit_done;
 }
 
+/// Makes the tables of a database, or brings them up to date.
+int update(const std::string& named) {
+  const auto text = ledger_asked(named, state_ledger);
+  const ledger::Ledger ledger(text, ledger::Ledger::OpenMode::update);
+  std::cout << ledger.place().shown() << " has the tables of version " << Ledger::version
+            << (ledger.place().is_database() ? "; its roles have their rights" : "") << "\n";
+  return app::exit_done;
+}
+
 struct LedgerOptions {
   std::string ledger, campaign, label;
   int keep = -1;
+  bool all = false;
 };
 
 }  // namespace
@@ -114,7 +134,8 @@ struct LedgerOptions {
 void add_ledger(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("ledger", "list, name and prune the campaigns that were kept");
   auto asked = std::make_shared<LedgerOptions>();
-  command->add_option("--ledger", asked->ledger, "the ledger to look in");
+  command->add_option("--ledger", asked->ledger, "the ledger to look in: a file, or service=NAME");
+  command->add_flag("--all", asked->all, "list all campaigns, not the newest hundred");
   command->require_subcommand(0, 1);
   command->footer(ledger_examples);
   auto* naming = command->add_subcommand("name", "give a campaign a name");
@@ -131,12 +152,15 @@ void add_ledger(CLI::App& app, Action& action) {
                    "leave this many of the newest of them as they are, and those with a name")
       ->required()
       ->check(CLI::NonNegativeNumber);
+  auto* updating =
+      command->add_subcommand("update", "make the tables of a database, or bring them up to date");
   command->callback([=, &action] {
     action = [=] {
+      if (updating->parsed()) return update(asked->ledger);
       if (reducing->parsed()) return reduce(asked->ledger, asked->keep);
       if (naming->parsed()) return name(asked->ledger, asked->campaign, asked->label);
       if (pruning->parsed()) return prune(asked->ledger, asked->campaign, asked->keep);
-      return list(asked->ledger);
+      return list(asked->ledger, asked->all);
     };
   });
 }

@@ -83,7 +83,7 @@ std::optional<CommitSearchResult> search(const LocateCommandOptions& asked, cons
                         .better = asked.better,
                         .into_merges = asked.all,
                         .ignore_earlier = asked.ignore_earlier};
-  const engine::RunOptions run{.ledger = asked.ledger.empty() ? plan_ledger(asked.plan) : asked.ledger,
+  const engine::RunOptions run{.ledger = ledger_asked(asked.ledger, [&] { return plan_ledger(asked.plan); }),
                                .repeat_command = command,
                                .when_busy = app::when_busy_of(asked.when_busy),
                                .observer = &progress,
@@ -116,7 +116,7 @@ int locate(const LocateCommandOptions& asked, const std::string& command) {
     return exit_gate;
   const auto& confirmation = found->steps.front().confirmation;
   if (confirmation && !asked.json && !asked.no_where && is_time(found->metric)) {
-    const auto ledger = asked.ledger.empty() ? plan_ledger(asked.plan) : asked.ledger;
+    const auto ledger = ledger_asked(asked.ledger, [&] { return plan_ledger(asked.plan); });
     if (show_where(confirmation->campaign, ledger, asked.when_busy, {}) == app::exit_interrupted)
       return app::exit_interrupted;
   }

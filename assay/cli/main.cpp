@@ -10,6 +10,7 @@
 #include "assay/app/options.hpp"
 #include "assay/cli/command.hpp"
 #include "assay/error.hpp"
+#include "assay/ledger.hpp"
 
 namespace {
 
@@ -91,6 +92,7 @@ int run(int argc, char** argv) {
 }  // namespace
 
 int main(int argc, char** argv) {
+  assay::take_password();  // no program that is started is to see it
   const assay::cli::TerminalGuard guard;
   try {
     const int status = run(argc, argv);

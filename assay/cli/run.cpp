@@ -150,7 +150,7 @@ int run(const RunCommandOptions& asked, const std::vector<std::string>& repeated
     return app::shell_quoted(words);
   };
   return compare(plan, {.kind = CampaignKind::plan,
-                        .ledger = asked.ledger.empty() ? plan_ledger(asked.plan.file) : asked.ledger,
+                        .ledger = ledger_asked(asked.ledger, [&] { return plan_ledger(asked.plan.file); }),
                         .repeat_command = command({"assay", "run"}, repeated),
                         .when_busy = asked.when_busy,
                         .json = asked.json,

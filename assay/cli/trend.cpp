@@ -58,7 +58,7 @@ int trend(const TrendCommandOptions& asked, const std::string& command) {
                       .retries = asked.retry,
                       .budget = app::parse_budget(asked.budget),
                       .keep = plan.history.keep},
-                     {.ledger = asked.ledger.empty() ? plan_ledger(asked.plan) : asked.ledger,
+                     {.ledger = ledger_asked(asked.ledger, [&] { return plan_ledger(asked.plan); }),
                       .repeat_command = command,
                       .when_busy = app::when_busy_of(asked.when_busy),
                       .observer = &progress,

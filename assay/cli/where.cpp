@@ -90,7 +90,7 @@ int where(const WhereOptions& asked) {
   plan.rounds.twin = false;
 
   RunContext watching({.kind = CampaignKind::where,
-                       .ledger = found.ledger.path(),
+                       .ledger = found.ledger.place().text(),
                        .repeat_command = "assay where",
                        .when_busy = asked.when_busy,
                        .confirms_uid = record.design.uid,

@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <chrono>
-#include <filesystem>
 #include <optional>
 #include <random>
 #include <sstream>
@@ -130,8 +129,7 @@ std::optional<ledger::CampaignSummary> find_same_plan(ledger::Ledger& ledger, co
 }  // namespace
 
 Recorder open_or_resume(Record laid, const std::string& path, bool resume) {
-  std::error_code failed;
-  if (!resume || path.empty() || !std::filesystem::exists(path, failed)) return {std::move(laid), path};
+  if (!resume || path.empty() || !ledger::Place::of(path).is_there()) return {std::move(laid), path};
   ledger::Ledger ledger(path, ledger::Ledger::OpenMode::existing);
   const auto found = find_same_plan(ledger, laid.design);
   if (!found) return {std::move(laid), path};

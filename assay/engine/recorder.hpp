@@ -24,6 +24,11 @@ class Recorder {
   /// what was read of it, `session` the new one. Rounds that were cut off are aborted.
   Recorder(Record record, ledger::Ledger ledger, CampaignId id, Session session);
 
+  /// Who hears, in words, that a ledger's server is waited for.
+  void set_listener(std::function<void(const std::string&)> listener) {
+    if (ledger_) ledger_->set_listener(std::move(listener));
+  }
+
   const Record& record() const { return record_; }
   const Design& design() const { return record_.design; }
   const Log& log() const { return record_.log; }

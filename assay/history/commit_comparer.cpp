@@ -42,8 +42,7 @@ CommitComparer::CommitComparer(const Plan& plan, CampaignKind kind, engine::RunO
 
 /// Takes over how the newest campaign of this kind and title was run, so that a history is of one way.
 void CommitComparer::adopt_ways() {
-  std::error_code unseen;
-  if (!run_.resume || run_.ledger.empty() || !fs::exists(run_.ledger, unseen)) return;
+  if (!run_.resume || run_.ledger.empty() || !ledger::Place::of(run_.ledger).is_there()) return;
   ledger::Ledger ledger(run_.ledger, ledger::Ledger::OpenMode::existing);
   for (const auto& summary : ledger.list()) {
     if (summary.kind != kind_ || summary.title != plan_.title || summary.state != CampaignState::ended ||

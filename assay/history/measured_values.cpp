@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <filesystem>
 #include <limits>
 #include <nlohmann/json.hpp>
 #include <set>
@@ -119,8 +118,7 @@ void add_record(MeasuredValues& archive, const Record& record, const std::string
 
 MeasuredValues read_measured_values(const std::string& path, const std::string& reference) {
   MeasuredValues archive;
-  std::error_code failed;
-  if (path.empty() || !std::filesystem::exists(path, failed)) return archive;
+  if (path.empty() || !ledger::Place::of(path).is_there()) return archive;
   ledger::Ledger ledger(path, ledger::Ledger::OpenMode::existing);
   const auto against_reference = ledger.with_commit(reference);
   auto all = ledger.list();

@@ -1,5 +1,6 @@
 #include <map>
 #include <string>
+#include <unordered_map>
 #include <utility>
 #include <vector>
 
@@ -253,14 +254,21 @@ using Rows = soci::rowset<soci::row>;
 
 }  // namespace
 
-std::vector<CampaignSummary> read_summaries(soci::session& sql) {
+std::vector<CampaignSummary> read_summaries(soci::session& sql, const std::string& condition,
+                                            const std::vector<std::string>& texts, std::size_t most) {
   using soci::use;
   std::vector<CampaignSummary> all;
-  const Rows rows =
-      (sql.prepare
-       << "SELECT c.id, c.uid, c.title, c.kind, c.label, c.plan_digest, c.repeat_command, c.state, c.started,"
-          " (SELECT count(*) FROM round r WHERE r.campaign = c.id AND r.state = 'complete'"
-          "  AND r.role = 'measured') FROM campaign c ORDER BY c.id DESC");
+  const auto query =
+      "SELECT c.id, c.uid, c.title, c.kind, c.label, c.plan_digest, c.repeat_command, c.state, c.started,"
+      " (SELECT count(*) FROM round r WHERE r.campaign = c.id AND r.state = 'complete'"
+      "  AND r.role = 'measured') FROM campaign c WHERE " +
+      condition + " ORDER BY c.id DESC" + (most > 0 ? " LIMIT " + std::to_string(most) : "");
+  const auto rows_of = [&]() -> Rows {
+    if (texts.size() == 2) return (sql.prepare << query, use(texts[0]), use(texts[1]));
+    if (texts.size() == 1) return (sql.prepare << query, use(texts[0]));
+    return (sql.prepare << query);
+  };
+  const Rows rows = rows_of();
   for (const auto& row : rows) {
     CampaignSummary summary;
     codec::from_value(value_of(row, 0), summary.id);
@@ -280,12 +288,17 @@ std::vector<CampaignSummary> read_summaries(soci::session& sql) {
                          : static_cast<int>(codec::read_whole(rounds));
     all.push_back(std::move(summary));
   }
-  for (auto& summary : all) {
-    const Rows names =
-        (sql.prepare << "SELECT name FROM candidate WHERE campaign = :c ORDER BY id", use(summary.id.value));
-    for (const auto& row : names)
-      summary.candidates += (summary.candidates.empty() ? "" : " vs ") + codec::read_text(value_of(row, 0));
-  }
+  if (all.empty()) return all;
+  std::unordered_map<std::int64_t, std::string> candidates;
+  for (const auto& summary : all) candidates[summary.id.value];
+  const Rows names =
+      (sql.prepare
+           << "SELECT campaign, name FROM candidate WHERE campaign BETWEEN :a AND :b ORDER BY campaign, id",
+       use(all.back().id.value), use(all.front().id.value));
+  for (const auto& row : names)
+    if (const auto of = candidates.find(codec::read_whole(value_of(row, 0))); of != candidates.end())
+      of->second += (of->second.empty() ? "" : " vs ") + codec::read_text(value_of(row, 1));
+  for (auto& summary : all) summary.candidates = std::move(candidates[summary.id.value]);
   return all;
 }
 

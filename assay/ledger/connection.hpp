@@ -3,15 +3,15 @@
 #include <soci/soci.h>
 
 #include <exception>
+#include <functional>
 #include <memory>
-#include <span>
 #include <string>
 #include <string_view>
 #include <type_traits>
 #include <utility>
-#include <vector>
 
 #include "assay/codec/value.hpp"
+#include "assay/ledger/place.hpp"
 #include "assay/model/error.hpp"
 
 namespace assay::ledger {
@@ -23,6 +23,8 @@ class Dialect {
 
   /// Connects. `create`: makes the file if it is not there.
   virtual void connect(soci::session& sql, const std::string& path, bool create) = 0;
+  /// Whether it is a server's, whose tables are made when that is asked for, and not when it is opened.
+  virtual bool is_server() const { return false; }
   /// Whether nothing can be stored through this connection.
   virtual bool is_read_only() const = 0;
 
@@ -37,6 +39,12 @@ class Dialect {
 
   /// Begins a transaction that will write: others that want to wait for its end.
   virtual void begin_writing(soci::session& sql) const = 0;
+  /// Begins a transaction that sees one state.
+  virtual void begin_reading(soci::session& sql) const = 0;
+  /// Begins the transaction that makes tables or changes them: of several processes one at a time.
+  virtual void begin_making(soci::session& sql) const { begin_writing(sql); }
+  /// Gives the roles of the database their rights to the tables.
+  virtual void grant_rights(soci::session&) const {}
   /// Turns the checks of foreign keys off for rows whose references are known to hold, and on again.
   virtual void check_references(soci::session& sql, bool on) const = 0;
   /// Gives the space of what was taken out back.
@@ -48,22 +56,47 @@ class Dialect {
 
   /// What went wrong, by the database's own codes.
   virtual Error::Code code_of(soci::session& sql, const std::exception& error) const = 0;
+  /// What to do about it.
+  virtual std::string remedy(Error::Code code) const = 0;
 
   /// Whether the store is still the one that was opened.
   virtual bool still_exists() const = 0;
 };
 
 std::unique_ptr<Dialect> sqlite_dialect();
+std::unique_ptr<Dialect> postgres_dialect();
+
+/// How a transaction is opened on a ledger.
+enum class Opening { create, existing, update };
+
+/// Whether the rows of a connection number themselves by RETURNING, and trials hold their readings.
+bool is_postgres(soci::session& sql);
+/// What is put behind a SELECT of a campaign, so that it changes for nobody else before the end of the transaction.
+inline const char* lock_of_row(soci::session& sql) { return is_postgres(sql) ? " FOR NO KEY UPDATE" : ""; }
+/// What a database says went wrong, without the statement and its values, which may follow.
+std::string first_line(const std::string& text);
+/// Puts rows into a table of a PostgreSQL database, in the text form of COPY.
+void copy_rows(soci::session& sql, const std::string& table, const std::string& columns,
+               const std::string& rows);
 
 /// A connection to a ledger that is there and up to date. Everything goes through its transactions, which
 /// turn what the database says into an Error with a code. Included by this module's own sources only.
 class Connection {
  public:
-  /// Opens the ledger, makes it if `create`, and brings it up to date.
-  Connection(std::string path, bool create);
+  /// Opens the ledger. A file is made, where `opening` asks for that, and brought up to date; the tables of a database with
+  /// Opening::update only.
+  Connection(const std::string& place, Opening opening);
 
-  const std::string& path() const { return path_; }
+  const Place& place() const { return place_; }
   soci::session& sql() { return sql_; }
+
+  /// Whether the work of the transaction that runs may have been stored before: the connection was lost, and its end was not
+  /// heard of. What it stores is to be looked for first.
+  bool is_repeated() const { return repeated_; }
+  /// Another number after each loss of the connection: statements that were prepared before are gone.
+  int generation() const { return generation_; }
+  /// Who hears of long waits for a server.
+  void set_listener(std::function<void(const std::string&)> listener) { listener_ = std::move(listener); }
 
   /// Runs `work` in one transaction that writes: all of it is stored, or nothing.
   template <class Work>
@@ -83,7 +116,7 @@ class Connection {
   /// Runs `work` in one transaction that only reads: it sees one state of the ledger.
   template <class Work>
   auto read(Work&& work) {
-    return transact([&] { sql_ << "BEGIN"; }, work);
+    return transact([&] { dialect_->begin_reading(sql_); }, work);
   }
 
   /// Gives the space of what was taken out back, as far as there is room to do so.
@@ -103,8 +136,21 @@ class Connection {
   }
 
  private:
+  /// Again, where a server's connection was lost or its locks were in the way.
   template <class Begin, class Work>
   auto transact(Begin&& begin, Work&& work) {
+    repeated_ = false;
+    for (int attempt = 1;; ++attempt) {
+      try {
+        return transact_once(begin, work);
+      } catch (const Error& error) {
+        if (!can_repeat(error, attempt)) throw;
+      }
+    }
+  }
+
+  template <class Begin, class Work>
+  auto transact_once(Begin&& begin, Work&& work) {
     bool begun = false;
     try {
       begin();
@@ -156,6 +202,9 @@ class Connection {
     Connection& connection_;
   };
 
+  void connect();
+  /// Whether what failed may be tried again; connects anew where the server was away, for ten minutes.
+  bool can_repeat(const Error& error, int attempt);
   void check_references(bool on);
   void roll_back();
   void give_up_reserve();
@@ -167,19 +216,13 @@ class Connection {
   [[noreturn]] void fail_read_only() const;
   [[noreturn]] void fail_damaged(const std::string& what) const;
 
-  std::string path_;
-  std::unique_ptr<Dialect> dialect_ = sqlite_dialect();
+  Place place_;
+  Opening opening_;
+  std::unique_ptr<Dialect> dialect_;
   soci::session sql_;
+  bool repeated_ = false;
+  int generation_ = 0;
+  std::function<void(const std::string&)> listener_;
 };
-
-/// The statements that bring a ledger of this version to the current one, or, from 0, make an empty one: in order,
-/// in the words of Dialect::translate(). Things of a campaign are numbered within it, from 0, as in the model.
-std::vector<std::string_view> statements_from(int version);
-
-/// Tables that hold a campaign's rows under its number, the dependent ones first.
-std::span<const std::string_view> tables_of_a_campaign();
-
-/// Those of them that hold what was sampled of programs.
-std::span<const std::string_view> code_sample_tables();
 
 }  // namespace assay::ledger

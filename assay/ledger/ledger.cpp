@@ -5,11 +5,13 @@
 
 #include <algorithm>
 #include <fstream>
+#include <optional>
 #include <sstream>
 #include <utility>
 
 #include "assay/ledger/connection.hpp"
 #include "assay/ledger/rows.hpp"
+#include "assay/ledger/schema.hpp"
 #include "assay/ledger/session_owner.hpp"
 #include "assay/ledger/sql_rows.hpp"
 #include "assay/model/error.hpp"
@@ -23,19 +25,79 @@ using soci::use;
 /// The connection behind a Ledger, with the statements that it keeps.
 struct Ledger::State : Connection {
   using Connection::Connection;
-  std::unique_ptr<TrialRows> trials;  ///< made with the first trial
+
+  /// The statements that store trials, made with the first one.
+  TrialRows& trials() {
+    if (!trials_ || of_generation_ != generation()) trials_ = std::make_unique<TrialRows>(sql());
+    of_generation_ = generation();
+    return *trials_;
+  }
+  void drop_trials() { trials_.reset(); }
+
+ private:
+  std::unique_ptr<TrialRows> trials_;
+  int of_generation_ = 0;
 };
 
-Ledger::Ledger(const std::string& path, OpenMode opening)
-    : state_(std::make_unique<State>(path, opening == OpenMode::create)) {}
+namespace {
+
+Opening opening_of(Ledger::OpenMode mode) {
+  switch (mode) {
+    case Ledger::OpenMode::create:
+      return Opening::create;
+    case Ledger::OpenMode::existing:
+      return Opening::existing;
+    case Ledger::OpenMode::update:
+      return Opening::update;
+  }
+  return Opening::existing;
+}
+
+}  // namespace
+
+Ledger::Ledger(const std::string& place, OpenMode opening)
+    : state_(std::make_unique<State>(place, opening_of(opening))) {}
 Ledger::~Ledger() = default;
 Ledger::Ledger(Ledger&&) noexcept = default;
 Ledger& Ledger::operator=(Ledger&&) noexcept = default;
 
-const std::string& Ledger::path() const { return state_->path(); }
+const Place& Ledger::place() const { return state_->place(); }
+
+void Ledger::set_listener(std::function<void(const std::string&)> listener) {
+  state_->set_listener(std::move(listener));
+}
+
+namespace {
+
+/// The campaign with this uid; none where it is not there.
+std::optional<CampaignId> campaign_with(soci::session& sql, const std::string& uid) {
+  CampaignId id;
+  sql << "SELECT id FROM campaign WHERE uid = :u", use(uid), into(id.value);
+  return sql.got_data() ? std::optional(id) : std::nullopt;
+}
+
+/// Whether a trial is stored: that of a cell in a round, or of a check, one of the same answer.
+bool has_trial(soci::session& sql, CampaignId campaign, const Trial& trial) {
+  long long rows = 0;
+  if (trial.round)
+    sql << "SELECT count(*) FROM trial WHERE campaign = :c AND round = :r AND cell = :l AND repeat = :k",
+        use(campaign.value), use(*trial.round), use(trial.cell.value), use(trial.repeat), into(rows);
+  else
+    sql << "SELECT count(*) FROM trial WHERE campaign = :c AND round IS NULL AND cell = :l AND session = :s"
+           " AND batch = :b AND calls = :n AND output_digest = :d",
+        use(campaign.value), use(trial.cell.value), use(trial.session.value), use(trial.batch),
+        use(trial.calls), use(trial.output_digest), into(rows);
+  return rows > 0;
+}
+
+}  // namespace
 
 CampaignId Ledger::begin(const Record& record) {
-  return state_->write([&] { return put_campaign(state_->sql(), record, token_of_this_process()); });
+  return state_->write([&] {
+    if (state_->is_repeated())
+      if (const auto id = campaign_with(state_->sql(), record.design.uid)) return *id;
+    return put_campaign(state_->sql(), record, token_of_this_process());
+  });
 }
 
 namespace {
@@ -57,9 +119,12 @@ void refuse_measured(soci::session& sql, CampaignId campaign, const std::string&
 }  // namespace
 
 CampaignId Ledger::add_whole(const Record& record) {
-  if (const auto wrong = find_inconsistency(record); !wrong.empty()) throw Error(wrong, state_->path());
+  if (const auto wrong = find_inconsistency(record); !wrong.empty())
+    throw Error(wrong, state_->place().shown());
   auto& sql = state_->sql();
   return state_->write_known([&] {
+    if (state_->is_repeated())
+      if (const auto id = campaign_with(sql, record.design.uid)) return *id;
     const auto campaign = put_campaign(sql, record, {});
     RoundRows rounds(sql);
     for (const auto& round : record.log.rounds) rounds.put(campaign, round);
@@ -75,8 +140,17 @@ CampaignId Ledger::add_whole(const Record& record) {
 void Ledger::add_session(CampaignId campaign, const Session& session) {
   auto& sql = state_->sql();
   state_->write([&] {
-    refuse_measured(sql, campaign, session.boot);
     SessionId id;
+    if (state_->is_repeated()) {
+      const auto token = token_of_this_process();
+      sql << "SELECT count(*) FROM session WHERE campaign = :c AND token = :t", use(campaign.value),
+          use(token), into(id.value);
+      if (id.value > 0) return;
+    }
+    std::string uid;
+    sql << std::string("SELECT uid FROM campaign WHERE id = :c") + lock_of_row(sql), use(campaign.value),
+        into(uid);
+    refuse_measured(sql, campaign, session.boot);
     sql << "SELECT count(*) FROM session WHERE campaign = :c", use(campaign.value), into(id.value);
     const auto now = unix_milliseconds();
     sql << "UPDATE session SET token = NULL, ended = coalesce(ended, :n) WHERE campaign = :c", use(now),
@@ -91,7 +165,16 @@ Round Ledger::claim_round(CampaignId campaign, SessionId session,
   auto& sql = state_->sql();
   return state_->write([&] {
     Round round{.session = session};
-    sql << "SELECT next_round FROM campaign WHERE id = :c", use(campaign.value), into(round.number);
+    if (state_->is_repeated()) {
+      sql << "SELECT number FROM round WHERE campaign = :c AND session = :s AND state = 'open'",
+          use(campaign.value), use(session.value), into(round.number);
+      if (sql.got_data()) {
+        static_cast<RoundPlan&>(round) = plan_of(round.number);
+        return round;
+      }
+    }
+    sql << std::string("SELECT next_round FROM campaign WHERE id = :c") + lock_of_row(sql),
+        use(campaign.value), into(round.number);
     static_cast<RoundPlan&>(round) = plan_of(round.number);
     RoundRows(sql).put(campaign, round);
     sql << "UPDATE campaign SET next_round = next_round + 1 WHERE id = :c", use(campaign.value);
@@ -113,14 +196,14 @@ void Ledger::set_round_state(CampaignId campaign, int number, RoundState state) 
 }
 
 void Ledger::add_trial(CampaignId campaign, const Trial& trial) {
-  auto& trials = state_->trials;
   state_->write([&] {
-    if (!trials) trials = std::make_unique<TrialRows>(state_->sql());
+    if (state_->is_repeated() && has_trial(state_->sql(), campaign, trial)) return;
     try {
-      trials->put(campaign, trial);
-      trials->flush();
+      auto& trials = state_->trials();
+      trials.put(campaign, trial);
+      trials.flush();
     } catch (...) {
-      trials.reset();  // with what it kept back
+      state_->drop_trials();  // with what they kept back
       throw;
     }
   });
@@ -158,11 +241,26 @@ void Ledger::set_label(CampaignId campaign, const std::string& label) {
 }
 
 void Ledger::add_look(CampaignId campaign, const InterimLook& look) {
-  state_->write([&] { put_look(state_->sql(), campaign, look); });
+  auto& sql = state_->sql();
+  state_->write([&] {
+    if (state_->is_repeated())
+      sql << "DELETE FROM look WHERE campaign = :c AND baseline = :b AND candidate = :d AND metric = :m AND "
+             "number = :n",
+          use(campaign.value), use(look.comparison.baseline.value), use(look.comparison.candidate.value),
+          use(look.metric.value), use(look.number);
+    put_look(sql, campaign, look);
+  });
 }
 
 void Ledger::add_way_choice(CampaignId campaign, const WayChoice& choice) {
-  state_->write([&] { put_way_choice(state_->sql(), campaign, choice); });
+  auto& sql = state_->sql();
+  state_->write([&] {
+    long long there = 0;
+    if (state_->is_repeated())
+      sql << "SELECT count(*) FROM way WHERE campaign = :c AND workload = :w", use(campaign.value),
+          use(choice.workload.value), into(there);
+    if (there == 0) put_way_choice(sql, campaign, choice);
+  });
 }
 
 void Ledger::set_code_samples(CampaignId campaign, const CodeSampleLog& samples) {
@@ -174,8 +272,22 @@ void Ledger::set_code_samples(CampaignId campaign, const CodeSampleLog& samples)
   });
 }
 
-std::vector<CampaignSummary> Ledger::list() {
-  return state_->read([&] { return read_summaries(state_->sql()); });
+std::vector<CampaignSummary> Ledger::list(std::size_t newest) {
+  return state_->read([&] { return read_summaries(state_->sql(), "1 = 1", {}, newest); });
+}
+
+std::vector<CampaignSummary> Ledger::matching(const std::string& text) {
+  auto& sql = state_->sql();
+  return state_->read([&] {
+    if (text == "last") {
+      auto found = read_summaries(sql, "c.kind <> :a", {to_string(CampaignKind::where)}, 1);
+      return found.empty() ? read_summaries(sql, "1 = 1", {}, 1) : found;
+    }
+    constexpr std::size_t enough = 100;
+    auto found = read_summaries(sql, "c.label = :a AND c.label <> ''", {text}, 1);
+    if (!found.empty() || text.empty()) return found;
+    return read_summaries(sql, "c.uid >= :a AND c.uid < :b", {text, text + "g"}, enough);
+  });
 }
 
 std::vector<CampaignId> Ledger::with_commit(const std::string& commit) {
@@ -212,24 +324,33 @@ std::string Ledger::plan_of(CampaignId campaign) {
   });
 }
 
+namespace {
+
+std::string compacted_row(soci::session& sql, CampaignId campaign) {
+  std::string values;
+  soci::indicator there = soci::i_null;
+  sql << "SELECT kept FROM reduced WHERE campaign = :c", use(campaign.value), into(values, there);
+  return sql.got_data() ? values : std::string{};
+}
+
+void delete_readings(soci::session& sql, CampaignId campaign) {
+  const std::string of = " WHERE trial IN (SELECT id FROM trial WHERE campaign = :c)";
+  sql << "DELETE FROM series" + of, use(campaign.value);
+  if (!is_postgres(sql)) sql << "DELETE FROM reading" + of, use(campaign.value);
+}
+
+}  // namespace
+
 std::string Ledger::compacted_values(CampaignId campaign) {
-  auto& sql = state_->sql();
-  return state_->read([&] {
-    std::string values;
-    soci::indicator there = soci::i_null;
-    sql << "SELECT kept FROM reduced WHERE campaign = :c", use(campaign.value), into(values, there);
-    return sql.got_data() ? values : std::string{};
-  });
+  return state_->read([&] { return compacted_row(state_->sql(), campaign); });
 }
 
 void Ledger::compact(CampaignId campaign, const std::string& values) {
   auto& sql = state_->sql();
   state_->delete_rows([&] {
     refuse_measured(sql, campaign);
-    for (const auto* part : {"reading", "series"})
-      sql << std::string("DELETE FROM ") + part +
-                 " WHERE trial IN (SELECT id FROM trial WHERE campaign = :c)",
-          use(campaign.value);
+    if (!compacted_row(sql, campaign).empty()) return;
+    delete_readings(sql, campaign);
     for (const auto* part : {"trial", "checked", "look"})
       sql << std::string("DELETE FROM ") + part + " WHERE campaign = :c", use(campaign.value);
     for (const auto table : code_sample_tables())
@@ -257,10 +378,7 @@ void Ledger::remove(std::span<const CampaignId> campaigns) {
     for (const auto campaign : campaigns) {
       refuse_measured(sql, campaign);
       sql << "UPDATE campaign SET confirms = NULL WHERE confirms = :c", use(campaign.value);
-      for (const auto* part : {"reading", "series"})
-        sql << std::string("DELETE FROM ") + part +
-                   " WHERE trial IN (SELECT id FROM trial WHERE campaign = :c)",
-            use(campaign.value);
+      delete_readings(sql, campaign);
       for (const auto table : tables_of_a_campaign())
         sql << "DELETE FROM " + std::string(table) + " WHERE campaign = :c", use(campaign.value);
       sql << "DELETE FROM campaign WHERE id = :c", use(campaign.value);
@@ -283,9 +401,13 @@ const CampaignSummary& find_campaign(const std::vector<CampaignSummary>& campaig
     if (campaign.uid.starts_with(text)) found.push_back(&campaign);
   }
   if (found.size() == 1) return *found.front();
-  throw Error(found.empty() ? "there is no campaign \"" + text + "\""
-                            : "\"" + text + "\" is the beginning of " + std::to_string(found.size()) +
-                                  " campaigns' ids",
+  refuse_campaign(text, found.size());
+}
+
+void refuse_campaign(const std::string& text, std::size_t found) {
+  throw Error(found == 0
+                  ? "there is no campaign \"" + text + "\""
+                  : "\"" + text + "\" is the beginning of " + std::to_string(found) + " campaigns' ids",
               "ledger", "assay ledger lists them all; a name, or a beginning that only one has, will do",
               Error::Code::ledger_missing);
 }

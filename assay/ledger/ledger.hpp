@@ -8,6 +8,7 @@
 #include <string>
 #include <vector>
 
+#include "assay/ledger/place.hpp"
 #include "assay/model/log.hpp"
 
 namespace assay::ledger {
@@ -27,31 +28,42 @@ struct CampaignSummary {
 /// (CampaignKind::where); else the label, or a prefix of the uid that only one has. Throws Error that lists what there is.
 const CampaignSummary& find_campaign(const std::vector<CampaignSummary>& campaigns, const std::string& text);
 
+/// Throws Error: none has this name or beginning, or several.
+[[noreturn]] void refuse_campaign(const std::string& text, std::size_t found);
+
 /// The store that keeps every trial: one SQLite file in WAL mode with synchronous FULL, so that what a call
-/// has stored is still there after a kill or a power cut. Several processes may have it open. One that can't
+/// has stored is still there after a kill or a power cut; or a database on a PostgreSQL server (13 or later), which a team
+/// shares. Several processes may have it open. One that can't
 /// be written, in a folder or on a mount for reading only, can be read.
 ///
-/// Every call is one transaction. Every call throws Error, distinguished by its code: ledger_full,
+/// Every call is one transaction. Where a server's connection is lost the call is made again, for ten minutes, and stores
+/// nothing twice. Every call throws Error, distinguished by its code: ledger_full,
 /// ledger_read_only, ledger_busy (another process keeps it locked for more than ten seconds), ledger_damaged,
-/// ledger_gone (the file was moved or deleted since it was opened). What was stored before stays. Not to be
+/// ledger_gone (the file was moved or deleted since it was opened), ledger_away and ledger_refused (of a server). What was stored before stays. Not to be
 /// called from several threads at once.
 class Ledger {
  public:
   /// The version of the schema that this code reads and writes.
   static constexpr int version = 4;
 
-  enum class OpenMode { create, existing };
+  /// update: of a database, makes its tables or brings them up to date, which needs the rights of its owner, and gives the
+  /// roles assay_reader and assay_runner theirs; of a file, as create.
+  enum class OpenMode { create, existing, update };
 
-  /// Opens the ledger at `path`; with OpenMode::create makes it, and its folder, if it is not there. Several
+  /// Opens the ledger at a place (see Place::of()); with OpenMode::create makes a file, and its folder, if it is not there; a
+  /// database's tables are there, or Error(ledger_missing) says what to do. Several
   /// processes may do so at the same time. One of an older version is brought to this one first, all of it or
   /// nothing. Throws Error for a file that is no ledger or was written by a newer version, and for an older
   /// one that can't be written; the file is then left as it was.
-  explicit Ledger(const std::string& path, OpenMode opening = OpenMode::create);
+  explicit Ledger(const std::string& place, OpenMode opening = OpenMode::create);
   ~Ledger();
   Ledger(Ledger&&) noexcept;
   Ledger& operator=(Ledger&&) noexcept;
 
-  const std::string& path() const;
+  const Place& place() const;
+
+  /// Who hears, in words, that a server can't be reached and is waited for.
+  void set_listener(std::function<void(const std::string&)> listener);
 
   /// Lays down a new campaign: everything in `record` but rounds, trials and looks. This process measures it.
   CampaignId begin(const Record& record);
@@ -84,9 +96,12 @@ class Ledger {
   /// All that a campaign sampled of its programs, in place of what is there.
   void set_code_samples(CampaignId campaign, const CodeSampleLog& samples);
 
-  /// Newest first, by the order in which they were created. Cost: linear in campaigns and rounds; no trial
+  /// Newest first, by the order in which they were created; 0: all. Cost: linear in what is listed and its rounds; no trial
   /// is looked at.
-  std::vector<CampaignSummary> list();
+  std::vector<CampaignSummary> list(std::size_t newest = 0);
+
+  /// Those that a text may mean (see find_campaign()), newest first, as many as 100. Cost: by an index.
+  std::vector<CampaignSummary> matching(const std::string& text);
 
   /// The campaigns that have a candidate built from this commit (a full id), in the order in which they were
   /// created. Cost: linear in candidates.

@@ -29,9 +29,10 @@ void put_check_warning(soci::session& sql, CampaignId campaign, const CheckWarni
 /// Everything but rounds, trials and looks. Throws codec::CorruptData.
 Record read_campaign(soci::session& sql, CampaignId campaign);
 
-/// All campaigns, newest first. A part of the caller's transaction; included by this module's own sources
-/// only. Throws codec::CorruptData.
-std::vector<CampaignSummary> read_summaries(soci::session& sql);
+/// Campaigns c for which a condition holds, in SQL, with texts in the places of :a and :b; newest first, `most` of them, 0:
+/// all. Throws codec::CorruptData.
+std::vector<CampaignSummary> read_summaries(soci::session& sql, const std::string& condition,
+                                            const std::vector<std::string>& texts, std::size_t most);
 
 /// The statements that store trials, prepared once.
 class TrialRows {
@@ -43,6 +44,7 @@ class TrialRows {
   void flush();
 
  private:
+  bool packs_readings_;
   Insert trial_;
   InsertMany readings_, points_;
   std::vector<Value> values_;  ///< of a trial; kept for its room

@@ -1,5 +1,10 @@
 #include "assay/ledger/sql_rows.hpp"
 
+#include <array>
+#include <charconv>
+
+#include "assay/ledger/connection.hpp"
+
 namespace assay::ledger {
 
 struct Insert::Slot {
@@ -33,8 +38,11 @@ Insert::Insert(soci::session& sql, const std::string& table, const std::vector<C
         break;
     }
   }
+  const bool returns = numbered_ && is_postgres(sql);
+  if (returns) statement_.exchange(soci::into(number_));
   statement_.alloc();
-  statement_.prepare("INSERT INTO " + table + " (" + names + ") VALUES " + places + ")");
+  statement_.prepare("INSERT INTO " + table + " (" + names + ") VALUES " + places + ")" +
+                     (returns ? " RETURNING id" : ""));
   statement_.define_and_bind();
 }
 
@@ -59,29 +67,74 @@ std::int64_t Insert::run(std::span<const Value> values) {
     }
   }
   statement_.execute(true);
-  long long number = 0;
-  if (numbered_ && !sql_.get_last_insert_id(table_, number))
+  if (numbered_ && !is_postgres(sql_) && !sql_.get_last_insert_id(table_, number_))
     throw soci::soci_error("this database does not tell the number of a row put into " + table_);
-  return number;
+  return number_;
 }
 
 namespace {
-constexpr std::size_t rows_at_once = 50;
+
+constexpr std::size_t rows_at_once = 50, copied_at_once = 5000;
+
+/// A value as a field of COPY's text form.
+void append_field(std::string& text, const Value& value) {
+  if (const auto* whole = std::get_if<std::int64_t>(&value)) {
+    text += std::to_string(*whole);
+  } else if (const auto* number = std::get_if<double>(&value)) {
+    text += exact_text(*number);
+  } else if (const auto* own = std::get_if<std::string>(&value)) {
+    for (const char c : codec::sanitize(*own)) {
+      if (c == '\\')
+        text += "\\\\";
+      else if (c == '\n')
+        text += "\\n";
+      else if (c == '\r')
+        text += "\\r";
+      else if (c == '\t')
+        text += "\\t";
+      else
+        text += c;
+    }
+  } else {
+    text += "\\N";
+  }
+}
+
+}  // namespace
+
+std::string exact_text(double value) {
+  std::array<char, 32> digits{};
+  return {digits.data(), std::to_chars(digits.data(), digits.data() + digits.size(), value).ptr};
 }
 
 InsertMany::InsertMany(soci::session& sql, const std::string& table, const std::vector<Column>& columns)
-    : columns_(columns.size()), one_(sql, table, columns), many_(sql, table, columns, false, rows_at_once) {}
+    : sql_(sql), table_(table), columns_(columns.size()) {
+  for (const auto& column : columns) names_ += (names_.empty() ? "" : ", ") + column.name;
+  if (is_postgres(sql)) return;
+  one_.emplace(sql, table, columns);
+  many_.emplace(sql, table, columns, false, rows_at_once);
+}
 
 void InsertMany::add(std::initializer_list<Value> row) {
   waiting_.insert(waiting_.end(), row.begin(), row.end());
-  if (waiting_.size() < rows_at_once * columns_) return;
-  many_.run(waiting_);
+  if (waiting_.size() < (many_ ? rows_at_once : copied_at_once) * columns_) return;
+  if (!many_) return flush();
+  many_->run(waiting_);
   waiting_.clear();
 }
 
 void InsertMany::flush() {
   const std::span<const Value> all(waiting_);
-  for (std::size_t i = 0; i < all.size(); i += columns_) one_.run(all.subspan(i, columns_));
+  if (one_) {
+    for (std::size_t i = 0; i < all.size(); i += columns_) one_->run(all.subspan(i, columns_));
+  } else if (!all.empty()) {
+    std::string rows;
+    for (std::size_t i = 0; i < all.size(); ++i) {
+      append_field(rows, all[i]);
+      rows += (i + 1) % columns_ == 0 ? '\n' : '\t';
+    }
+    copy_rows(sql_, table_, names_, rows);
+  }
   waiting_.clear();
 }
 

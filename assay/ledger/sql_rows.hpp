@@ -4,6 +4,7 @@
 
 #include <initializer_list>
 #include <memory>
+#include <optional>
 #include <span>
 #include <string>
 #include <utility>
@@ -83,10 +84,15 @@ class Insert {
   soci::session& sql_;
   std::string table_;
   bool numbered_;
+  long long number_ = 0;  ///< of the last row
   soci::statement statement_;
 };
 
-/// Puts rows into a table many at a time: each statement costs as much as storing a row.
+/// A number in as many digits as read back to the same one.
+std::string exact_text(double value);
+
+/// Puts rows into a table many at a time: each statement costs as much as storing a row. In a PostgreSQL database by COPY,
+/// in the caller's transaction.
 class InsertMany {
  public:
   InsertMany(soci::session& sql, const std::string& table, const std::vector<Column>& columns);
@@ -95,8 +101,10 @@ class InsertMany {
   void flush();
 
  private:
+  soci::session& sql_;
+  std::string table_, names_;
   std::size_t columns_;
-  Insert one_, many_;
+  std::optional<Insert> one_, many_;
   std::vector<Value> waiting_;
 };
 

@@ -143,6 +143,7 @@ class Sqlite : public Dialect {
   }
 
   void begin_writing(soci::session& sql) const override { sql << "BEGIN IMMEDIATE"; }
+  void begin_reading(soci::session& sql) const override { sql << "BEGIN"; }
 
   void check_references(soci::session& sql, bool on) const override {
     sql << std::string("PRAGMA foreign_keys=") + (on ? "ON" : "OFF");
@@ -197,6 +198,21 @@ class Sqlite : public Dialect {
         return still_exists() ? Error::Code::ledger_unusable : Error::Code::ledger_gone;
       default:
         return Error::Code::ledger_unusable;
+    }
+  }
+
+  std::string remedy(Error::Code code) const override {
+    switch (code) {
+      case Error::Code::ledger_full:
+        return "make room and measure again; what was stored before is safe";
+      case Error::Code::ledger_busy:
+        return "wait for it, or name another ledger";
+      case Error::Code::ledger_read_only:
+        return "look at the permissions of the file and its folder";
+      case Error::Code::ledger_damaged:
+        return "restore it from a copy, or move it away to start a new one";
+      default:
+        return {};
     }
   }
 

@@ -3,6 +3,7 @@
 #include <sstream>
 #include <unordered_map>
 
+#include "assay/ledger/connection.hpp"
 #include "assay/ledger/rows.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/log.hpp"
@@ -44,10 +45,21 @@ void refuse_what_is_not_finite(const Trial& trial) {
                         static_cast<std::size_t>(point.metric.value), point.value);
 }
 
+/// Where readings lie in the trial's row they are two lists.
+std::vector<Column> trial_columns(bool packs_readings) {
+  auto columns = columns_under_campaign(columns_of(Trial{}));
+  if (packs_readings) {
+    columns.push_back({"metrics", Kind::text});
+    columns.push_back({"vals", Kind::text});
+  }
+  return columns;
+}
+
 }  // namespace
 
 TrialRows::TrialRows(soci::session& sql)
-    : trial_(sql, "trial", columns_under_campaign(columns_of(Trial{})), true),
+    : packs_readings_(is_postgres(sql)),
+      trial_(sql, "trial", trial_columns(packs_readings_), true),
       readings_(sql, "reading", {{"trial", Kind::whole}, {"metric", Kind::whole}, {"value", Kind::number}}),
       points_(sql, "series",
               {{"trial", Kind::whole},
@@ -61,8 +73,19 @@ void TrialRows::put(CampaignId campaign, const Trial& trial) {
   values_.clear();
   values_.emplace_back(campaign.value);
   append_values(trial, values_);
+  if (packs_readings_) {
+    std::string metrics = "{", numbers = "{";
+    for (const auto& reading : trial.readings) {
+      const auto* comma = metrics.size() == 1 ? "" : ",";
+      metrics += comma + std::to_string(reading.metric.value);
+      numbers += comma + exact_text(reading.value);
+    }
+    values_.emplace_back(metrics + "}");
+    values_.emplace_back(numbers + "}");
+  }
   const auto id = trial_.run(values_);
-  for (const auto& reading : trial.readings) readings_.add({id, reading.metric.value, reading.value});
+  if (!packs_readings_)
+    for (const auto& reading : trial.readings) readings_.add({id, reading.metric.value, reading.value});
   std::int64_t place = 0;
   for (const auto& point : trial.series)
     points_.add({id, point.metric.value, place++, codec::to_value(point.at), point.value});

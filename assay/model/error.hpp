@@ -30,6 +30,8 @@ class Error : public std::runtime_error {
     ledger_newer,      ///< a newer Assay wrote it
     ledger_older,      ///< a development version from before the first schema wrote it
     ledger_gone,       ///< it was moved or deleted while it was in use
+    ledger_away,       ///< its server can't be reached
+    ledger_refused,    ///< its server does not let this user in, or is not the one that is meant
     ledger_unusable,   ///< any other failure of the database
   };
 

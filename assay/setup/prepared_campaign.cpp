@@ -92,7 +92,8 @@ PreparedCampaign::PreparedCampaign(const Plan& given, const RunOptions& run, con
       laid.record.log.ways.push_back(std::move(choice));
   }
   recorder_.emplace(engine::open_or_resume(std::move(laid.record), run.ledger, run.resume));
-  const auto folder = std::filesystem::path(run.ledger).parent_path();
+  recorder_->set_listener(log);
+  const std::filesystem::path folder = ledger::Place::of(run.ledger).folder();
   if (folder.filename() == ".assay") build::hide_from_git(folder.string());
   if (has_ended()) return;
   observer_.on_start(recorder_->design());

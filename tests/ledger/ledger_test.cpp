@@ -17,6 +17,7 @@
 #include "assay/ledger/session_owner.hpp"
 #include "assay/model/error.hpp"
 #include "support/message.hpp"
+#include "support/postgres.hpp"
 #include "support/records.hpp"
 #include "support/stored.hpp"
 #include "support/tool.hpp"
@@ -24,11 +25,15 @@
 namespace assay::ledger {
 namespace {
 
+using test::EachLedger;
 using test::message_of;
 using test::record_of;
 using test::Scratch;
 using test::store;
 using testing::HasSubstr;
+
+INSTANTIATE_TEST_SUITE_P(Of, EachLedger, testing::Values("SQLite", "PostgreSQL"),
+                         [](const auto& of) { return std::string(of.param); });
 
 Record rich_record() {
   auto record = record_of({{1, 2, 3, 4, 5, 6, 7}, {1.5, 2.5, 3.5, 4.5, 5.5, 6.5, 7.5}});
@@ -55,12 +60,11 @@ Record rich_record() {
   return record;
 }
 
-TEST(Ledger, GivesBackEverythingThatWasLaidDown) {
-  const Scratch scratch;
+TEST_P(EachLedger, GivesBackEverythingThatWasLaidDown) {
   const auto record = rich_record();
-  Ledger ledger(scratch.path("deep/folder/ledger.db"));
+  Ledger ledger(scratch_.path("deep/folder/ledger.db"));
   const auto id = store(ledger, record);
-  const auto back = Ledger(scratch.path("deep/folder/ledger.db"), Ledger::OpenMode::existing).read(id);
+  const auto back = Ledger(scratch_.path("deep/folder/ledger.db"), Ledger::OpenMode::existing).read(id);
   EXPECT_EQ(back.design.rules.seed, record.design.rules.seed);
   EXPECT_EQ(back.log.state, CampaignState::ended);
   EXPECT_EQ(back.design.candidates, record.design.candidates);
@@ -84,8 +88,7 @@ TEST(Ledger, GivesBackEverythingThatWasLaidDown) {
   EXPECT_EQ(trial.readings.at(0).value, record.log.trials[5].readings.at(0).value);
 }
 
-TEST(Ledger, KeepsWhatMetricsAreMissingAndHowCampaignsRan) {
-  const Scratch scratch;
+TEST_P(EachLedger, KeepsWhatMetricsAreMissingAndHowCampaignsRan) {
   auto record = record_of({{1, 2}, {1, 2}});
   record.design.rules.way = Way::abreast;
   record.log.ways = {{.workload = {0},
@@ -98,7 +101,7 @@ TEST(Ledger, KeepsWhatMetricsAreMissingAndHowCampaignsRan) {
   record.design.metrics[MetricId{0}].request = {.watched = true, .margin = 0.02, .missing = "none here"};
   record.log.trials[0].role = Role::control;
   record.log.trials[1].outcome = Outcome::discarded;
-  Ledger ledger(scratch.path("ledger.db"));
+  Ledger ledger(place());
   const auto back = ledger.read(store(ledger, record));
   EXPECT_EQ(back.design.rules.way, Way::abreast);
   EXPECT_EQ(back.log.ways, record.log.ways);
@@ -107,11 +110,10 @@ TEST(Ledger, KeepsWhatMetricsAreMissingAndHowCampaignsRan) {
   EXPECT_EQ(back.log.trials[1].outcome, Outcome::discarded);
 }
 
-TEST(Ledger, KeepsWhatWasSampled) {
-  const Scratch scratch;
+TEST_P(EachLedger, KeepsWhatWasSampled) {
   auto record = record_of({{0.1, 0.1, 0.1, 0.1, 0.1, 0.1, 0.1}, {0.2, 0.2, 0.2, 0.2, 0.2, 0.2, 0.2}});
   test::add_samples(record);
-  Ledger ledger(scratch.path("ledger.db"));
+  Ledger ledger(place());
   const auto id = ledger.add_whole(record);
   const auto expect_kept = [&](const CodeSampleLog& back) {
     ASSERT_EQ(back.code.size(), 3U);
@@ -141,16 +143,13 @@ TEST(Ledger, KeepsWhatWasSampled) {
   const std::vector<CampaignId> both = {later, id};
   ledger.remove(both);
   EXPECT_TRUE(ledger.list().empty());
-  soci::session sql(*soci::factory_sqlite3(), "dbname=" + scratch.path("ledger.db"));
-  int left = 0;
-  sql << "SELECT (SELECT count(*) FROM spent) + (SELECT count(*) FROM code) + (SELECT count(*) FROM sampled)",
-      soci::into(left);
-  EXPECT_EQ(left, 0);
+  EXPECT_EQ(sql("SELECT (SELECT count(*) FROM spent) + (SELECT count(*) FROM code) + (SELECT count(*) FROM "
+                "sampled)"),
+            "0");
 }
 
-TEST(Ledger, ASeriesOfManyThousandPointsIsKept) {
-  const Scratch scratch;
-  Ledger ledger(scratch.path("ledger.db"));
+TEST_P(EachLedger, ASeriesOfManyThousandPointsIsKept) {
+  Ledger ledger(place());
   const auto id = store(ledger, record_of({{1, 2}, {1, 2}}));
   Trial trial{.cell = {0}, .role = Role::check};
   for (int i = 0; i < 20000; ++i) trial.series.push_back({MetricId{0}, i * 0.001, 1.0 / (i + 1)});
@@ -161,10 +160,9 @@ TEST(Ledger, ASeriesOfManyThousandPointsIsKept) {
   EXPECT_EQ(back.series[7].at, 7 * 0.001);
 }
 
-TEST(Ledger, FindingsFromItAreThoseFromMemory) {
-  const Scratch scratch;
+TEST_P(EachLedger, FindingsFromItAreThoseFromMemory) {
   const auto record = record_of({{1.0, 2.1, 3.2, 4.3, 5.4, 6.5, 7.6}, {1.5, 2.5, 3.5, 4.5, 5.5, 6.5, 7.5}});
-  Ledger ledger(scratch.path("ledger.db"));
+  Ledger ledger(place());
   const auto before = judge::judge_record(record),
              after = judge::judge_record(ledger.read(store(ledger, record)));
   ASSERT_EQ(before.findings.size(), after.findings.size());
@@ -173,27 +171,24 @@ TEST(Ledger, FindingsFromItAreThoseFromMemory) {
   EXPECT_EQ(before.findings[0].p, after.findings[0].p);
 }
 
-TEST(Ledger, TakesACellOnceInARound) {
-  const Scratch scratch;
-  Ledger ledger(scratch.path("ledger.db"));
+TEST_P(EachLedger, TakesACellOnceInARound) {
+  Ledger ledger(place());
   const auto record = record_of({{1, 2}, {1, 2}});
   const auto id = store(ledger, record);
   EXPECT_THROW(ledger.add_trial(id, record.log.trials[0]), Error);
   EXPECT_EQ(ledger.read(id).log.trials.size(), record.log.trials.size());
 }
 
-TEST(Ledger, RefusesReadingsThatAreNotFinite) {
-  const Scratch scratch;
-  Ledger ledger(scratch.path("ledger.db"));
+TEST_P(EachLedger, RefusesReadingsThatAreNotFinite) {
+  Ledger ledger(place());
   const auto id = store(ledger, record_of({{1, 2}, {1, 2}}));
   Trial trial{.cell = {0}, .role = Role::check};
   trial.readings = {{MetricId{0}, std::nan("")}};
   EXPECT_THROW(ledger.add_trial(id, trial), DomainError);
 }
 
-TEST(Ledger, KeepsLooksAndPrunesCampaignsWholly) {
-  const Scratch scratch;
-  Ledger ledger(scratch.path("ledger.db"));
+TEST_P(EachLedger, KeepsLooksAndPrunesCampaignsWholly) {
+  Ledger ledger(place());
   auto first = record_of({{1, 2}, {1, 2}}), second = first;
   second.design.uid = "fedcba9876543210";
   const auto a = store(ledger, first), b = store(ledger, second);
@@ -207,9 +202,8 @@ TEST(Ledger, KeepsLooksAndPrunesCampaignsWholly) {
   EXPECT_EQ(ledger.read(b).log.trials.size(), second.log.trials.size());
 }
 
-TEST(Ledger, LabelsAndPrefixesChooseACampaign) {
-  const Scratch scratch;
-  Ledger ledger(scratch.path("ledger.db"));
+TEST_P(EachLedger, LabelsAndPrefixesChooseACampaign) {
+  Ledger ledger(place());
   auto first = record_of({{1, 2}, {1, 2}}), second = first;
   second.design.uid = "0123ffffffffffff";
   const auto a = store(ledger, first);
@@ -222,6 +216,20 @@ TEST(Ledger, LabelsAndPrefixesChooseACampaign) {
   EXPECT_THAT(message_of([&] { find_campaign(all, "0123"); }), HasSubstr("the beginning of 2 campaigns"));
   EXPECT_THAT(message_of([&] { find_campaign(all, "x"); }), HasSubstr("there is no campaign \"x\""));
   EXPECT_THAT(message_of([&] { find_campaign({}, "last"); }), HasSubstr("there is no campaign yet"));
+  const auto matching = [&](const std::string& text) {
+    std::vector<std::string> uids;
+    for (const auto& campaign : ledger.matching(text)) uids.push_back(campaign.uid);
+    return uids;
+  };
+  EXPECT_THAT(matching("last"), testing::ElementsAre(second.design.uid));
+  EXPECT_THAT(matching("before"), testing::ElementsAre(first.design.uid));
+  EXPECT_THAT(matching("01234"), testing::ElementsAre(first.design.uid));
+  EXPECT_THAT(matching("0123"), testing::ElementsAre(second.design.uid, first.design.uid));
+  EXPECT_TRUE(matching("x").empty());
+  EXPECT_TRUE(matching("").empty());
+  ASSERT_EQ(ledger.list(1).size(), 1U);
+  EXPECT_EQ(ledger.list(1)[0].uid, second.design.uid);
+  EXPECT_EQ(ledger.list(1)[0].candidates, "list vs rival1");
 }
 
 TEST(Ledger, EveryCallIsDurable) {
@@ -238,9 +246,8 @@ TEST(Ledger, EveryCallIsDurable) {
   EXPECT_EQ(mode, "wal");
 }
 
-TEST(Ledger, ACampaignThatIsMeasuredIsNotTakenOut) {
-  const Scratch scratch;
-  Ledger ledger(scratch.path("l.db"));
+TEST_P(EachLedger, ACampaignThatIsMeasuredIsNotTakenOut) {
+  Ledger ledger(place());
   auto record = test::record_of({{1, 2}, {1, 2}});
   const auto id = ledger.begin(record);
   try {

@@ -108,7 +108,7 @@ TEST(SharedLedger, ListsCampaignsWithoutLookingAtTrials) {
   const Scratch scratch;
   Ledger ledger(scratch.path("ledger.db"));
   ledger.add_whole(record_of({{1, 2}, {1, 2}}));
-  soci::session other(*soci::factory_sqlite3(), "dbname=" + ledger.path());
+  soci::session other(*soci::factory_sqlite3(), "dbname=" + ledger.place().text());
   other << "PRAGMA foreign_keys = OFF";
   for (const auto* table : {"reading", "series", "trial"}) other << std::string("DROP TABLE ") + table;
   ASSERT_EQ(ledger.list().size(), 1U);
@@ -165,7 +165,7 @@ TEST(SharedLedger, ReportsDanglingIdsAsDamage) {
     const Scratch scratch;
     Ledger ledger(scratch.path("ledger.db"));
     const auto id = ledger.add_whole(record_of({{1, 2}, {1, 2}}));
-    soci::session other(*soci::factory_sqlite3(), "dbname=" + ledger.path());
+    soci::session other(*soci::factory_sqlite3(), "dbname=" + ledger.place().text());
     other << "PRAGMA foreign_keys = OFF";
     other << "PRAGMA ignore_check_constraints = ON";
     other << std::string(damage);
