@@ -1,9 +1,13 @@
+#include <unistd.h>
+
 #include <CLI/CLI.hpp>
+#include <array>
 #include <cstdlib>
 #include <ctime>
 #include <iomanip>
 #include <iostream>
 #include <memory>
+#include <span>
 #include <sstream>
 
 #include "assay/app/terminal.hpp"
@@ -22,6 +26,7 @@ constexpr const char* ledger_examples = R"(  assay ledger                     li
   assay ledger prune --keep 20     keeps the newest twenty and those with a name
   assay ledger prune 3f2a          takes one campaign out for good
   assay ledger reduce --keep 50    trials of older campaigns of a history go, their values stay
+  assay ledger copy --to keep.db   copies what is not there yet, to a file or a database
   assay ledger update              makes the tables of a ledger on PostgreSQL, or brings them up to date
 
 A ledger is a file, or a database that a team shares: --ledger service=NAME (of ~/.pg_service.conf) or
@@ -114,6 +119,39 @@ int reduce(const std::string& named, int keep) {
   return app::exit_done;
 }
 
+/// Copies campaigns that another ledger does not have.
+int copy(const std::string& named, const std::string& campaign, const std::string& to) {
+  ledger::Ledger other(to);
+  Ledger::Copied all;
+  const auto copy_from = [&](Ledger& from, std::span<const CampaignId> only) {
+    const bool shows = isatty(STDERR_FILENO) == 1;
+    const auto some = from.copy(other, only, [&](const Ledger::Copied& done) {
+      if (shows)
+        std::cerr << "\r" << done.campaigns << " campaigns, " << done.trials << " trials" << std::flush;
+    });
+    if (shows) std::cerr << "\r" << std::string(60, ' ') << "\r";
+    all.campaigns += some.campaigns;
+    all.trials += some.trials;
+    all.there_already += some.there_already;
+    for (const auto& uid : some.being_measured)
+      std::cerr << "assay: " << short_uid(uid) << " is being measured, and was left out\n";
+  };
+  if (campaign.empty()) {
+    for (const auto& path : searched_ledgers(named)) {
+      Ledger from(path, Ledger::OpenMode::existing);
+      copy_from(from, {});
+    }
+  } else {
+    auto found = find_campaign(campaign, named);
+    copy_from(found.ledger, std::array{found.campaign.id});
+  }
+  std::cout << "copied " << all.campaigns << (all.campaigns == 1 ? " campaign, " : " campaigns, ")
+            << all.trials << " trials";
+  if (all.there_already > 0) std::cout << "; " << all.there_already << " were there already";
+  std::cout << "\n";
+  return app::exit_done;
+}
+
 /// Makes the tables of a database, or brings them up to date.
 int update(const std::string& named) {
   const auto text = ledger_asked(named, state_ledger);
@@ -124,7 +162,7 @@ int update(const std::string& named) {
 }
 
 struct LedgerOptions {
-  std::string ledger, campaign, label;
+  std::string ledger, campaign, label, to;
   int keep = -1;
   bool all = false;
 };
@@ -152,10 +190,16 @@ void add_ledger(CLI::App& app, Action& action) {
                    "leave this many of the newest of them as they are, and those with a name")
       ->required()
       ->check(CLI::NonNegativeNumber);
+  auto* copying =
+      command->add_subcommand("copy", "copy campaigns that another ledger does not have, either way");
+  copying->add_option("CAMPAIGN", asked->campaign, "the one to copy; else all");
+  copying->add_option("--to", asked->to, "the ledger to copy to: a file, which is made, or a database")
+      ->required();
   auto* updating =
       command->add_subcommand("update", "make the tables of a database, or bring them up to date");
   command->callback([=, &action] {
     action = [=] {
+      if (copying->parsed()) return copy(asked->ledger, asked->campaign, asked->to);
       if (updating->parsed()) return update(asked->ledger);
       if (reducing->parsed()) return reduce(asked->ledger, asked->keep);
       if (naming->parsed()) return name(asked->ledger, asked->campaign, asked->label);

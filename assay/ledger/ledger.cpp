@@ -10,6 +10,7 @@
 #include <utility>
 
 #include "assay/ledger/connection.hpp"
+#include "assay/ledger/copy.hpp"
 #include "assay/ledger/rows.hpp"
 #include "assay/ledger/schema.hpp"
 #include "assay/ledger/session_owner.hpp"
@@ -270,6 +271,35 @@ void Ledger::set_code_samples(CampaignId campaign, const CodeSampleLog& samples)
       sql << "DELETE FROM " + std::string(table) + " WHERE campaign = :c", use(campaign.value);
     put_code_samples(sql, campaign, samples);
   });
+}
+
+Ledger::Copied Ledger::copy(Ledger& to, std::span<const CampaignId> only,
+                            const std::function<void(const Copied&)>& done) {
+  Copied copied;
+  auto all = list();
+  std::ranges::reverse(all);  // the oldest first, so that their order stays
+  std::vector<std::pair<std::string, std::string>> confirming;
+  for (const auto& campaign : all) {
+    if (!only.empty() && std::ranges::find(only, campaign.id) == only.end()) continue;
+    try {
+      state_->read([&] { refuse_measured(state_->sql(), campaign.id); });
+    } catch (const Error& error) {
+      if (error.code() != Error::Code::in_use) throw;
+      copied.being_measured.push_back(campaign.uid);
+      continue;
+    }
+    if (const auto trials = copy_campaign(*state_, campaign.id, *to.state_)) {
+      ++copied.campaigns;
+      copied.trials += *trials;
+      if (auto uid = confirmed_by(*state_, campaign.id); !uid.empty())
+        confirming.emplace_back(campaign.uid, uid);
+    } else {
+      ++copied.there_already;
+    }
+    if (done) done(copied);
+  }
+  for (const auto& [uid, confirmed] : confirming) link_confirmed(*to.state_, uid, confirmed);
+  return copied;
 }
 
 std::vector<CampaignSummary> Ledger::list(std::size_t newest) {

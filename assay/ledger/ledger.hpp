@@ -96,6 +96,18 @@ class Ledger {
   /// All that a campaign sampled of its programs, in place of what is there.
   void set_code_samples(CampaignId campaign, const CodeSampleLog& samples);
 
+  /// What copy() did.
+  struct Copied {
+    std::size_t campaigns = 0, trials = 0;
+    std::size_t there_already = 0;            ///< campaigns that the other ledger had
+    std::vector<std::string> being_measured;  ///< uids of those that were left out
+  };
+  /// Copies campaigns, all or those named, that another ledger does not have, with all that is stored of them. Each is one
+  /// transaction: where it is cut off it can be begun again. Those that are being measured are left out. `done`, if any, is
+  /// called after each. Cost: linear in their rows.
+  Copied copy(Ledger& to, std::span<const CampaignId> only,
+              const std::function<void(const Copied&)>& done = {});
+
   /// Newest first, by the order in which they were created; 0: all. Cost: linear in what is listed and its rounds; no trial
   /// is looked at.
   std::vector<CampaignSummary> list(std::size_t newest = 0);

@@ -221,7 +221,7 @@ void Postgres::grant_rights(soci::session& sql) const {
          {"REVOKE ALL ON ALL TABLES IN SCHEMA public FROM PUBLIC",
           "GRANT SELECT ON ALL TABLES IN SCHEMA public TO assay_reader, assay_runner",
           "GRANT INSERT ON ALL TABLES IN SCHEMA public TO assay_runner",
-          "REVOKE INSERT ON ledger_version, reduced FROM assay_runner",
+          "REVOKE INSERT ON ledger_version FROM assay_runner",
           "GRANT UPDATE (state, label, next_round, looked, opened, upto, closing, confirms) ON campaign TO "
           "assay_runner",
           "GRANT UPDATE (seen, ready, ended, token) ON session TO assay_runner",
@@ -229,6 +229,7 @@ void Postgres::grant_rights(soci::session& sql) const {
           "GRANT UPDATE (status, detail) ON cell TO assay_runner",
           "GRANT UPDATE (decided) ON comparison TO assay_runner",
           "GRANT UPDATE (check_warning) ON workload TO assay_runner",
+          "GRANT USAGE ON ALL SEQUENCES IN SCHEMA public TO assay_runner",
           "GRANT DELETE ON code, sampled, spent, code_match, sample_remark TO assay_runner"})
       sql << grant;
   sql << "CREATE OR REPLACE FUNCTION closed_rounds_stay() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN"

@@ -115,7 +115,13 @@ InsertMany::InsertMany(soci::session& sql, const std::string& table, const std::
   many_.emplace(sql, table, columns, false, rows_at_once);
 }
 
-void InsertMany::add(std::initializer_list<Value> row) {
+void PackedReadings::add(std::int64_t metric, double value) {
+  const auto* comma = metrics_.size() == 1 ? "" : ",";
+  metrics_ += comma + std::to_string(metric);
+  values_ += comma + exact_text(value);
+}
+
+void InsertMany::add(std::span<const Value> row) {
   waiting_.insert(waiting_.end(), row.begin(), row.end());
   if (waiting_.size() < (many_ ? rows_at_once : copied_at_once) * columns_) return;
   if (!many_) return flush();

@@ -91,12 +91,24 @@ class Insert {
 /// A number in as many digits as read back to the same one.
 std::string exact_text(double value);
 
+/// A trial's readings as two lists in the text form of arrays.
+class PackedReadings {
+ public:
+  void add(std::int64_t metric, double value);
+  std::string metrics() const { return metrics_ + "}"; }
+  std::string values() const { return values_ + "}"; }
+
+ private:
+  std::string metrics_ = "{", values_ = "{";
+};
+
 /// Puts rows into a table many at a time: each statement costs as much as storing a row. In a PostgreSQL database by COPY,
 /// in the caller's transaction.
 class InsertMany {
  public:
   InsertMany(soci::session& sql, const std::string& table, const std::vector<Column>& columns);
-  void add(std::initializer_list<Value> row);
+  void add(std::initializer_list<Value> row) { add(std::span(row.begin(), row.size())); }
+  void add(std::span<const Value> row);
   /// Stores what was added. To be called before the end of the transaction.
   void flush();
 

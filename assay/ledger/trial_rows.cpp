@@ -74,14 +74,10 @@ void TrialRows::put(CampaignId campaign, const Trial& trial) {
   values_.emplace_back(campaign.value);
   append_values(trial, values_);
   if (packs_readings_) {
-    std::string metrics = "{", numbers = "{";
-    for (const auto& reading : trial.readings) {
-      const auto* comma = metrics.size() == 1 ? "" : ",";
-      metrics += comma + std::to_string(reading.metric.value);
-      numbers += comma + exact_text(reading.value);
-    }
-    values_.emplace_back(metrics + "}");
-    values_.emplace_back(numbers + "}");
+    PackedReadings packed;
+    for (const auto& reading : trial.readings) packed.add(reading.metric.value, reading.value);
+    values_.emplace_back(packed.metrics());
+    values_.emplace_back(packed.values());
   }
   const auto id = trial_.run(values_);
   if (!packs_readings_)
