@@ -197,6 +197,7 @@ void add_ledger(CLI::App& app, Action& action) {
       ->required();
   auto* updating =
       command->add_subcommand("update", "make the tables of a database, or bring them up to date");
+  for (auto* part : {naming, pruning, reducing, copying, updating}) part->fallthrough();  // --ledger may follow
   command->callback([=, &action] {
     action = [=] {
       if (copying->parsed()) return copy(asked->ledger, asked->campaign, asked->to);

@@ -154,6 +154,11 @@ class Postgres : public Dialect {
   void begin_making(soci::session& sql) const override {
     sql << "BEGIN";
     sql << "SELECT pg_advisory_xact_lock(4719623)";  // one of many makes the tables
+    long long owners = 0;
+    sql << "SELECT count(*) FROM pg_roles WHERE rolname = 'assay_owner' AND pg_has_role(current_user, oid, "
+           "'MEMBER')",
+        soci::into(owners);
+    if (owners > 0) sql << "SET LOCAL ROLE assay_owner";  // so that each of its members may change them later
   }
 
   void grant_rights(soci::session& sql) const override;
@@ -187,7 +192,8 @@ class Postgres : public Dialect {
       case Error::Code::ledger_busy:
         return "try again";
       case Error::Code::ledger_read_only:
-        return "this user may read it only; its owner can grant the role assay_runner";
+        return "its owner grants rights: assay_reader reads, assay_runner measures, assay_owner updates and "
+               "takes out";
       case Error::Code::ledger_damaged:
         return "restore it from a backup";
       case Error::Code::ledger_missing:

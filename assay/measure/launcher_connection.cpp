@@ -213,7 +213,7 @@ std::vector<int> cores_allowed() {
     auto* set = reinterpret_cast<cpu_set_t*>(words.data());
     if (sched_getaffinity(0, size, set) != 0) continue;
     std::vector<int> cores;
-    for (std::size_t core = 0; core < count; ++core)
+    for (std::size_t core = 0; core < CPU_SETSIZE; ++core)  // those that programs can be pinned to
       if (CPU_ISSET_S(core, size, set)) cores.push_back(static_cast<int>(core));
     if (!cores.empty()) return cores;
   }

@@ -130,6 +130,19 @@ TEST_F(PostgresLedger, EachRoleMayWhatItShould) {
   Ledger(place_).remove({{id}});
 }
 
+TEST_F(PostgresLedger, EveryMemberOfItsOwnersMayUpdateIt) {
+  sql("DO $$ BEGIN IF NOT EXISTS (SELECT FROM pg_roles WHERE rolname = 'assay_owner') THEN CREATE ROLE "
+      "assay_owner NOLOGIN;"
+      " CREATE ROLE lock_keeper LOGIN IN ROLE assay_owner; CREATE ROLE lock_mate LOGIN IN ROLE assay_owner; "
+      "END IF; END $$;"
+      " GRANT CREATE ON SCHEMA public TO assay_owner");
+  Ledger(PostgresServer::as_user(place_, "lock_keeper"), Ledger::OpenMode::update);
+  Ledger mate(PostgresServer::as_user(place_, "lock_mate"), Ledger::OpenMode::update);
+  const auto id = store(mate, record_of({{1, 2}, {1, 2}}));
+  mate.remove({{id}});
+  EXPECT_TRUE(mate.list().empty());
+}
+
 TEST_F(PostgresLedger, AClosedRoundStaysClosed) {
   make_tables();
   Ledger ledger(place_);
