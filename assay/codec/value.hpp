@@ -60,11 +60,9 @@ Value to_value(const T& field) {
     return field ? to_value(*field) : Value{};
   } else if constexpr (std::is_same_v<T, Requirement>) {
     return field.text;
-  } else if constexpr (std::is_same_v<T, LeadIn>) {
-    return to_string(field);
   } else if constexpr (is_id<T>) {
     return field.value;
-  } else if constexpr (std::is_enum_v<T>) {
+  } else if constexpr (std::is_same_v<T, LeadIn> || std::is_enum_v<T>) {
     return to_string(field);
   } else if constexpr (std::is_same_v<T, bool>) {
     return std::int64_t{field ? 1 : 0};

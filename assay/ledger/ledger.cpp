@@ -1,16 +1,11 @@
 #include "assay/ledger/ledger.hpp"
 
 #include <soci/soci.h>
-#include <unistd.h>
 
-#include <algorithm>
-#include <fstream>
 #include <optional>
-#include <sstream>
 #include <utility>
 
-#include "assay/ledger/connection.hpp"
-#include "assay/ledger/copy.hpp"
+#include "assay/ledger/ledger_state.hpp"
 #include "assay/ledger/rows.hpp"
 #include "assay/ledger/schema.hpp"
 #include "assay/ledger/session_owner.hpp"
@@ -22,23 +17,6 @@ namespace assay::ledger {
 
 using soci::into;
 using soci::use;
-
-/// The connection behind a Ledger, with the statements that it keeps.
-struct Ledger::State : Connection {
-  using Connection::Connection;
-
-  /// The statements that store trials, made with the first one.
-  TrialRows& trials() {
-    if (!trials_ || of_generation_ != generation()) trials_ = std::make_unique<TrialRows>(sql());
-    of_generation_ = generation();
-    return *trials_;
-  }
-  void drop_trials() { trials_.reset(); }
-
- private:
-  std::unique_ptr<TrialRows> trials_;
-  int of_generation_ = 0;
-};
 
 namespace {
 
@@ -100,24 +78,6 @@ CampaignId Ledger::begin(const Record& record) {
     return put_campaign(state_->sql(), record, token_of_this_process());
   });
 }
-
-namespace {
-
-/// Throws Error(in_use) when a process measures the campaign now.
-void refuse_measured(soci::session& sql, CampaignId campaign, const std::string& boot = boot_id()) {
-  SessionOwner measurer;
-  std::string uid;
-  sql << "SELECT uid FROM campaign WHERE id = :c", use(campaign.value), into(uid);
-  sql << "SELECT token, boot, seen FROM session WHERE campaign = :c AND ended IS NULL"
-         " AND token IS NOT NULL ORDER BY id DESC LIMIT 1",
-      use(campaign.value), into(measurer.token), into(measurer.boot), into(measurer.seen);
-  if (!sql.got_data()) return;
-  if (const auto who = is_alive(measurer, boot))
-    throw Error("campaign " + short_uid(uid) + " is being measured by " + *who, Error::Field::resume,
-                "wait for its end, or stop it", Error::Code::in_use);
-}
-
-}  // namespace
 
 CampaignId Ledger::add_whole(const Record& record) {
   if (const auto wrong = find_inconsistency(record); !wrong.empty())
@@ -273,95 +233,7 @@ void Ledger::set_code_samples(CampaignId campaign, const CodeSampleLog& samples)
   });
 }
 
-Ledger::Copied Ledger::copy(Ledger& to, std::span<const CampaignId> only,
-                            const std::function<void(const Copied&)>& done) {
-  Copied copied;
-  auto all = list();
-  std::ranges::reverse(all);  // the oldest first, so that their order stays
-  std::vector<std::pair<std::string, std::string>> confirming;
-  for (const auto& campaign : all) {
-    if (!only.empty() && std::ranges::find(only, campaign.id) == only.end()) continue;
-    try {
-      state_->read([&] { refuse_measured(state_->sql(), campaign.id); });
-    } catch (const Error& error) {
-      if (error.code() != Error::Code::in_use) throw;
-      copied.being_measured.push_back(campaign.uid);
-      continue;
-    }
-    if (const auto trials = copy_campaign(*state_, campaign.id, *to.state_)) {
-      ++copied.campaigns;
-      copied.trials += *trials;
-      if (auto uid = confirmed_by(*state_, campaign.id); !uid.empty())
-        confirming.emplace_back(campaign.uid, uid);
-    } else {
-      ++copied.there_already;
-    }
-    if (done) done(copied);
-  }
-  for (const auto& [uid, confirmed] : confirming) link_confirmed(*to.state_, uid, confirmed);
-  return copied;
-}
-
-std::vector<CampaignSummary> Ledger::list(std::size_t newest) {
-  return state_->read([&] { return read_summaries(state_->sql(), "1 = 1", {}, newest); });
-}
-
-std::vector<CampaignSummary> Ledger::matching(const std::string& text) {
-  auto& sql = state_->sql();
-  return state_->read([&] {
-    if (text == "last") {
-      auto found = read_summaries(sql, "c.kind <> :a", {to_string(CampaignKind::where)}, 1);
-      return found.empty() ? read_summaries(sql, "1 = 1", {}, 1) : found;
-    }
-    constexpr std::size_t enough = 100;
-    auto found = read_summaries(sql, "c.label = :a AND c.label <> ''", {text}, 1);
-    if (!found.empty() || text.empty()) return found;
-    return read_summaries(sql, "c.uid >= :a AND c.uid < :b", {text, text + "g"}, enough);
-  });
-}
-
-std::vector<CampaignId> Ledger::with_commit(const std::string& commit) {
-  auto& sql = state_->sql();
-  return state_->read([&] {
-    std::vector<CampaignId> found;
-    const soci::rowset<std::int64_t> rows =
-        (sql.prepare << "SELECT DISTINCT campaign FROM candidate WHERE commit_id = :c ORDER BY campaign",
-         use(commit));
-    for (const auto id : rows) found.push_back(CampaignId{id});
-    return found;
-  });
-}
-
-std::vector<CampaignId> Ledger::sampled_for(CampaignId campaign) {
-  auto& sql = state_->sql();
-  const auto kind = to_string(CampaignKind::where);
-  return state_->read([&] {
-    std::vector<CampaignId> found;
-    const soci::rowset<std::int64_t> rows =
-        (sql.prepare << "SELECT id FROM campaign WHERE confirms = :c AND kind = :k ORDER BY id DESC",
-         use(campaign.value), use(kind));
-    for (const auto id : rows) found.push_back(CampaignId{id});
-    return found;
-  });
-}
-
-std::string Ledger::plan_of(CampaignId campaign) {
-  auto& sql = state_->sql();
-  return state_->read([&] {
-    std::string plan;
-    sql << "SELECT plan FROM campaign WHERE id = :c", use(campaign.value), into(plan);
-    return plan;
-  });
-}
-
 namespace {
-
-std::string compacted_row(soci::session& sql, CampaignId campaign) {
-  std::string values;
-  soci::indicator there = soci::i_null;
-  sql << "SELECT kept FROM reduced WHERE campaign = :c", use(campaign.value), into(values, there);
-  return sql.got_data() ? values : std::string{};
-}
 
 void delete_readings(soci::session& sql, CampaignId campaign) {
   const std::string of = " WHERE trial IN (SELECT id FROM trial WHERE campaign = :c)";
@@ -371,14 +243,10 @@ void delete_readings(soci::session& sql, CampaignId campaign) {
 
 }  // namespace
 
-std::string Ledger::compacted_values(CampaignId campaign) {
-  return state_->read([&] { return compacted_row(state_->sql(), campaign); });
-}
-
 void Ledger::compact(CampaignId campaign, const std::string& values) {
   auto& sql = state_->sql();
   state_->delete_rows([&] {
-    refuse_measured(sql, campaign);
+    refuse_measured(sql, campaign, boot_id());
     if (!compacted_row(sql, campaign).empty()) return;
     delete_readings(sql, campaign);
     for (const auto* part : {"trial", "checked", "look"})
@@ -389,24 +257,11 @@ void Ledger::compact(CampaignId campaign, const std::string& values) {
   });
 }
 
-Record Ledger::read(CampaignId campaign) {
-  if (!compacted_values(campaign).empty())
-    throw Error("the trials of this campaign were reduced to their values of a history", Error::Field::resume,
-                "assay trend shows them");
-  return state_->read([&] {
-    auto record = read_campaign(state_->sql(), campaign);
-    read_rounds_and_trials(state_->sql(), campaign, record.log);
-    read_code_samples(state_->sql(), campaign, record.log.samples);
-    if (const auto wrong = find_inconsistency(record); !wrong.empty()) throw codec::CorruptData(wrong);
-    return record;
-  });
-}
-
 void Ledger::remove(std::span<const CampaignId> campaigns) {
   auto& sql = state_->sql();
   state_->delete_rows([&] {
     for (const auto campaign : campaigns) {
-      refuse_measured(sql, campaign);
+      refuse_measured(sql, campaign, boot_id());
       sql << "UPDATE campaign SET confirms = NULL WHERE confirms = :c", use(campaign.value);
       delete_readings(sql, campaign);
       for (const auto table : tables_of_a_campaign())
@@ -414,73 +269,6 @@ void Ledger::remove(std::span<const CampaignId> campaigns) {
       sql << "DELETE FROM campaign WHERE id = :c", use(campaign.value);
     }
   });
-}
-
-const CampaignSummary& find_campaign(const std::vector<CampaignSummary>& campaigns, const std::string& text) {
-  if (campaigns.empty())
-    throw Error("there is no campaign yet", "ledger", "measure something first: assay duel, or assay run",
-                Error::Code::ledger_missing);
-  if (text == "last") {
-    const auto found = std::ranges::find_if(
-        campaigns, [](const CampaignSummary& campaign) { return campaign.kind != CampaignKind::where; });
-    return found == campaigns.end() ? campaigns.front() : *found;
-  }
-  std::vector<const CampaignSummary*> found;
-  for (const auto& campaign : campaigns) {
-    if (!campaign.label.empty() && campaign.label == text) return campaign;
-    if (campaign.uid.starts_with(text)) found.push_back(&campaign);
-  }
-  if (found.size() == 1) return *found.front();
-  refuse_campaign(text, found.size());
-}
-
-void refuse_campaign(const std::string& text, std::size_t found) {
-  throw Error(found == 0
-                  ? "there is no campaign \"" + text + "\""
-                  : "\"" + text + "\" is the beginning of " + std::to_string(found) + " campaigns' ids",
-              "ledger", "assay ledger lists them all; a name, or a beginning that only one has, will do",
-              Error::Code::ledger_missing);
-}
-
-namespace {
-
-/// When a process of this boot began, in clock ticks since then; empty when there is no such process. With
-/// its number it names a process for good.
-std::string birth_of(const std::string& pid) {
-  std::ifstream file("/proc/" + pid + "/stat");
-  std::string line;
-  std::getline(file, line);
-  const auto name_end = line.rfind(')');
-  if (name_end == std::string::npos) return {};
-  std::istringstream fields(line.substr(name_end + 1));
-  std::string field;
-  constexpr int birth = 20;  // counted from the one after the name
-  for (int i = 0; i < birth; ++i) {
-    fields >> field;
-    if (i == 0 && field == "Z")
-      return {};  // it has ended; that its parent has not heard of it changes nothing
-  }
-  return field;
-}
-
-}  // namespace
-
-std::string token_of_this_process() {
-  const auto pid = std::to_string(getpid());
-  return pid + ":" + birth_of(pid);
-}
-
-std::optional<std::string> is_alive(const SessionOwner& measurer, const std::string& boot) {
-  if (measurer.boot != boot) {
-    constexpr std::int64_t a_minute = 60'000;
-    if (unix_milliseconds() - measurer.seen < a_minute) return "another machine";
-    return {};
-  }
-  const auto colon = measurer.token.find(':');
-  if (colon == std::string::npos) return {};
-  const auto pid = measurer.token.substr(0, colon), birth = birth_of(pid);
-  if (birth.empty() || birth != measurer.token.substr(colon + 1)) return {};
-  return "process " + pid;
 }
 
 }  // namespace assay::ledger

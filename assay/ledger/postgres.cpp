@@ -9,6 +9,7 @@
 
 #include "assay/ledger/connection.hpp"
 #include "assay/ledger/place.hpp"
+#include "assay/ledger/schema.hpp"
 #include "assay/model/error.hpp"
 
 namespace assay::ledger {
@@ -29,6 +30,16 @@ constexpr std::array<std::pair<std::string_view, std::string_view>, 5> words_of_
 }};
 
 constexpr int oldest_server = 130000;
+
+/// What those who measure may change of rows that are there.
+constexpr std::array<std::pair<std::string_view, std::string_view>, 6> changed_by_runners = {{
+    {"campaign", "state, label, next_round, looked, opened, upto, closing, confirms"},
+    {"session", "seen, ready, ended, token"},
+    {"round", "state, heard, due, closed"},
+    {"cell", "status, detail"},
+    {"comparison", "decided"},
+    {"workload", "check_warning"},
+}};
 
 std::string quoted(const std::string& value) {
   std::string text = "'";
@@ -156,7 +167,7 @@ class Postgres : public Dialect {
     sql << "SELECT pg_advisory_xact_lock(4719623)";  // one of many makes the tables
     long long owners = 0;
     sql << "SELECT count(*) FROM pg_roles WHERE rolname = 'assay_owner' AND pg_has_role(current_user, oid, "
-           "'MEMBER')",
+           "'MEMBER') AND has_schema_privilege(oid, 'public', 'CREATE')",
         soci::into(owners);
     if (owners > 0) sql << "SET LOCAL ROLE assay_owner";  // so that each of its members may change them later
   }
@@ -222,22 +233,17 @@ class Postgres : public Dialect {
 void Postgres::grant_rights(soci::session& sql) const {
   long long roles = 0;
   sql << "SELECT count(*) FROM pg_roles WHERE rolname IN ('assay_reader', 'assay_runner')", soci::into(roles);
-  if (roles == 2)
-    for (const char* grant :
-         {"REVOKE ALL ON ALL TABLES IN SCHEMA public FROM PUBLIC",
-          "GRANT SELECT ON ALL TABLES IN SCHEMA public TO assay_reader, assay_runner",
-          "GRANT INSERT ON ALL TABLES IN SCHEMA public TO assay_runner",
-          "REVOKE INSERT ON ledger_version FROM assay_runner",
-          "GRANT UPDATE (state, label, next_round, looked, opened, upto, closing, confirms) ON campaign TO "
-          "assay_runner",
-          "GRANT UPDATE (seen, ready, ended, token) ON session TO assay_runner",
-          "GRANT UPDATE (state, heard, due, closed) ON round TO assay_runner",
-          "GRANT UPDATE (status, detail) ON cell TO assay_runner",
-          "GRANT UPDATE (decided) ON comparison TO assay_runner",
-          "GRANT UPDATE (check_warning) ON workload TO assay_runner",
-          "GRANT USAGE ON ALL SEQUENCES IN SCHEMA public TO assay_runner",
-          "GRANT DELETE ON code, sampled, spent, code_match, sample_remark TO assay_runner"})
-      sql << grant;
+  if (roles == 2) {
+    sql << "REVOKE ALL ON ALL TABLES IN SCHEMA public FROM PUBLIC";
+    sql << "GRANT SELECT ON ALL TABLES IN SCHEMA public TO assay_reader, assay_runner";
+    sql << "GRANT INSERT ON ALL TABLES IN SCHEMA public TO assay_runner";
+    sql << "REVOKE INSERT ON ledger_version FROM assay_runner";
+    sql << "GRANT USAGE ON ALL SEQUENCES IN SCHEMA public TO assay_runner";
+    for (const auto& [table, columns] : changed_by_runners)
+      sql << "GRANT UPDATE (" + std::string(columns) + ") ON " + std::string(table) + " TO assay_runner";
+    for (const auto table : code_sample_tables())
+      sql << "GRANT DELETE ON " + std::string(table) + " TO assay_runner";
+  }
   sql << "CREATE OR REPLACE FUNCTION closed_rounds_stay() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN"
          " IF OLD.state <> 'open' AND NEW.state <> OLD.state THEN"
          " RAISE EXCEPTION 'round % of campaign % is closed', OLD.number, OLD.campaign"
