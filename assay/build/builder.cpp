@@ -4,6 +4,7 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <cstdlib>
 #include <filesystem>
 #include <fstream>
 #include <functional>
@@ -144,7 +145,12 @@ std::string filled(std::string word, const BuildResult& built) {
 
 }  // namespace
 
-std::string cache_of(const std::string& folder) { return (fs::path(folder) / ".assay" / "cache").string(); }
+std::string cache_of(const std::string& folder) {
+  const char* asked = std::getenv("ASSAY_CACHE");
+  const bool elsewhere = asked != nullptr && *asked != '\0';
+  const auto owned = elsewhere ? fs::absolute(asked) : fs::path(folder) / ".assay";
+  return (owned / "cache").string();
+}
 
 void hide_from_git(const std::string& assay_folder) {
   const auto file = (fs::path(assay_folder) / ".gitignore").string();

@@ -67,7 +67,8 @@ class Builder {
 /// Cost: walks the folder.
 std::vector<std::string> programs_of(const BuildResult& built, std::size_t most);
 
-/// Where a plan in `folder` has its cache.
+/// Where a plan in `folder` has its cache: in its .assay folder, or in the one that ASSAY_CACHE names, which is made and used as
+/// such a folder.
 std::string cache_of(const std::string& folder);
 
 /// Throws Error where an `.assay` folder belongs to another user, or is tracked by the git repository that it lies

@@ -204,12 +204,13 @@ void Ledger::set_label(CampaignId campaign, const std::string& label) {
 void Ledger::add_look(CampaignId campaign, const InterimLook& look) {
   auto& sql = state_->sql();
   state_->write([&] {
+    long long there = 0;
     if (state_->is_repeated())
-      sql << "DELETE FROM look WHERE campaign = :c AND baseline = :b AND candidate = :d AND metric = :m AND "
-             "number = :n",
+      sql << "SELECT count(*) FROM look WHERE campaign = :c AND baseline = :b AND candidate = :d AND metric = :m"
+             " AND number = :n",
           use(campaign.value), use(look.comparison.baseline.value), use(look.comparison.candidate.value),
-          use(look.metric.value), use(look.number);
-    put_look(sql, campaign, look);
+          use(look.metric.value), use(look.number), into(there);
+    if (there == 0) put_look(sql, campaign, look);
   });
 }
 

@@ -161,6 +161,7 @@ class Postgres : public Dialect {
   void begin_writing(soci::session& sql) const override { sql << "BEGIN ISOLATION LEVEL READ COMMITTED"; }
   void begin_reading(soci::session& sql) const override {
     sql << "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY";
+    sql << "SET LOCAL idle_in_transaction_session_timeout = 0";  // it blocks nobody, however long it takes
   }
   void begin_making(soci::session& sql) const override {
     sql << "BEGIN";

@@ -213,6 +213,13 @@ const MetricInfo& metric_info(MetricKind metric) {
 
 const std::string& name_of(MetricKind metric) { return metric_info(metric).metric.name; }
 
+bool is_measured(const MetricInfo& metric, Way way) {
+  if (way == Way::abreast) return metric.valid_concurrent;
+  const bool of_switches =
+      metric.id == MetricKind::voluntary_switches || metric.id == MetricKind::involuntary_switches;
+  return way != Way::slices || !of_switches;  // each slice ends with one
+}
+
 const MetricInfo* find_metric_info(const std::string& name) {
   const auto rows = catalogue();
   const auto found = std::ranges::find(rows, name, [](const MetricInfo& row) { return row.metric.name; });

@@ -149,6 +149,9 @@ bool noise_is_slow(const Metric& metric);
 /// Whether each value of it sums up many requests or calls.
 bool is_of_many_calls(const Metric& metric);
 
+/// Whether programs that are run this way have values of the metric.
+bool is_measured(const MetricInfo& metric, Way way);
+
 /// The row of a name: its own, or "throughput of UNIT". nullptr when Assay measures nothing of that name.
 const MetricInfo* find_metric_info(const std::string& name);
 

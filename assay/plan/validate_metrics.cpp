@@ -88,7 +88,6 @@ std::vector<Metric> all_metrics(const Plan& plan) {
 
 void check_watched(const Plan& plan, const PlanErrors& refusal) {
   const auto all = all_metrics(plan);
-  const bool abreast = plan.rounds.mode == Way::abreast;
   const bool any_contest =
       std::ranges::any_of(plan.workloads, [](const auto& w) { return !w.contest.empty(); });
   for (const auto& name : plan.watch) {
@@ -105,10 +104,12 @@ void check_watched(const Plan& plan, const PlanErrors& refusal) {
       refusal.fail("plan.watch", "\"" + name + "\" can't be watched: neither more nor less of it is better",
                    "watch what it stands for");
     const auto* row = metrics::find_metric_info(name);
-    if (abreast && row != nullptr && !row->valid_concurrent)
-      refusal.fail("plan.watch",
-                   "\"" + name + "\" can't be watched of candidates that run abreast: they share a core",
-                   "watch cpu time, or use mode = \"turns\"");
+    if (row == nullptr || metrics::is_measured(*row, plan.rounds.mode)) continue;
+    const bool abreast = plan.rounds.mode == Way::abreast;
+    refusal.fail("plan.watch",
+                 "\"" + name + "\" can't be watched of candidates that run " +
+                     (abreast ? "abreast: they share a core" : "in slices: each slice ends with a switch"),
+                 "watch cpu time, or use mode = \"turns\"");
   }
 }
 

@@ -38,7 +38,8 @@ Counter counter_of(MetricKind metric) {
 /// Why a metric of Assay's own can't be had of these programs here; empty when it can.
 std::string why_unavailable(const metrics::MetricInfo& row, const Plan& plan, const Capabilities& offer) {
   const bool abreast = plan.rounds.mode == Way::abreast;
-  if (abreast && !row.valid_concurrent) return "programs that share a core have none of their own";
+  if (!metrics::is_measured(row, plan.rounds.mode))
+    return abreast ? "programs that share a core have none of their own" : "each slice ends with a switch";
   switch (row.needs) {
     case Needs::counters:
       if (abreast) return "counters are not read of programs that run abreast";

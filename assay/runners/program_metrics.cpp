@@ -31,10 +31,7 @@ class Readings {
 
  private:
   bool tells_something(MetricKind metric) const {
-    if (way_ == Way::abreast) return metrics::metric_info(metric).valid_concurrent;
-    const bool switches =
-        metric == MetricKind::voluntary_switches || metric == MetricKind::involuntary_switches;
-    return way_ != Way::slices || !switches;  // each slice ends with one
+    return metrics::is_measured(metrics::metric_info(metric), way_);
   }
 
   const metrics::MetricIndex& ids_;

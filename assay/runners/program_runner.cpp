@@ -208,11 +208,11 @@ void ProgramRunner::finish(Run& run, Way way) {
   }
 }
 
-/// Whether something is watched, or demanded, that programs which share a core don't have of their own.
-bool ProgramRunner::asks_for_own_core(CellId cell) const {
-  const auto needs = [](const Metric& metric) {
+/// Whether something is watched, or demanded, that programs which are run this way have no values of.
+bool ProgramRunner::asks_for_more(Way way) const {
+  const auto needs = [&](const Metric& metric) {
     const auto* row = metrics::find_metric_info(metric.name);
-    return row != nullptr && !row->valid_concurrent;
+    return row != nullptr && !metrics::is_measured(*row, way);
   };
   const bool watched =
       !plan_.watch.empty() && std::ranges::any_of(design_.metrics, [&](const Metric& metric) {
@@ -220,7 +220,7 @@ bool ProgramRunner::asks_for_own_core(CellId cell) const {
       });
   const bool demanded = std::ranges::any_of(
       design_.metrics, [&](const Metric& metric) { return metric.request.require && needs(metric); });
-  return watched || demanded || !cells_[cell].metrics.empty() || workload_of(cell).work != Work{};
+  return watched || demanded;
 }
 
 bool ProgramRunner::can_run(CellId cell, Way way) const {
@@ -231,9 +231,11 @@ bool ProgramRunner::can_run(CellId cell, Way way) const {
   // Steps around each trial prepare a place for it alone.
   const bool alone = !control.fresh && (!control.before.run.empty() || !control.after.run.empty());
   if (alone && plan_.rounds.mode == Way::automatic) return false;
-  if (way == Way::slices) return what.metrics.empty() || plan_.rounds.mode == Way::slices;
+  const bool asked = plan_.rounds.mode == way;
+  if (!asked && (asks_for_more(way) || !what.metrics.empty())) return false;
+  if (way == Way::slices) return true;
   if (control.nice != 0 || control.memory_limit > 0 || control.cores.size() > 1) return false;
-  return plan_.rounds.mode == Way::abreast || !asks_for_own_core(cell);
+  return asked || workload_of(cell).work == Work{};
 }
 
 bool ProgramRunner::writes_files(CellId cell) const {

@@ -126,7 +126,7 @@ class ProgramRunner : public engine::TrialRunner {
   std::vector<Trial> run_parts(const Batch& batch, const std::stop_token& stop);
   Trial check_part(CellId cell, const std::stop_token& stop);
   bool is_concurrent() const { return plan_.rounds.mode == Way::abreast || plan_.rounds.mode == Way::slices; }
-  bool asks_for_own_core(CellId cell) const;
+  bool asks_for_more(Way way) const;
   double shortest(std::span<const Run> runs) const;
   Run prepare_run(CellId cell, Role role, const std::stop_token& stop);
   void pause_before_run(std::span<Run> runs, const std::stop_token& stop) const;

@@ -137,6 +137,18 @@ TEST_F(Repository, BuildsEqualTreesAndStepsOnce) {
   EXPECT_FALSE(build(order("HEAD")).cached);
 }
 
+TEST_F(Repository, BuildsWhereTheVariableSays) {
+  setenv("ASSAY_CACHE", scratch_.path("fast disk").c_str(), 1);
+  const auto elsewhere = cache_of(scratch_.path("plan"));
+  EXPECT_TRUE(build(order("v1")).ok);
+  unsetenv("ASSAY_CACHE");
+  EXPECT_EQ(elsewhere, scratch_.path("fast disk/cache"));
+  EXPECT_EQ(cache_of(scratch_.path("plan")), scratch_.path("plan/.assay/cache"));
+  EXPECT_TRUE(std::filesystem::exists(elsewhere + "/builds"));
+  EXPECT_FALSE(std::filesystem::exists(scratch_.path("plan/.assay")));
+  EXPECT_FALSE(build(order("v1")).cached) << "another cache has it";
+}
+
 TEST_F(Repository, TellsWhichStepFailedAndKeepsTheLog) {
   auto wanted = order("v1");
   wanted.steps.push_back({"sh", "-c", "echo the lock is stuck >&2; exit 3"});

@@ -149,6 +149,8 @@ const std::vector<Malformed> malformed = {
     {"UnknownMode", "[rounds]\nmode = \"abrest\"\n", "unknown mode \"abrest\"; did you mean \"abreast\"?"},
     {"AbreastWallTime", "[plan]\nwatch=['wall time']\n[rounds]\nmode='abreast'\n" + two + work,
      "p.toml:2:1: \"wall time\" can't be watched of candidates that run abreast"},
+    {"SlicesSwitches", "[plan]\nwatch=['voluntary switches']\n[rounds]\nmode='slices'\n" + two + work,
+     "\"voluntary switches\" can't be watched of candidates that run in slices"},
     {"AbreastNice", "[rounds]\nmode='abreast'\n[control]\nnice=3\n" + two + work,
      "nice can't be had for candidates that run abreast"},
     {"ControlKey", "[control]\ncore=[0]\n", "unknown key \"core\" in control; did you mean \"cores\"?"},

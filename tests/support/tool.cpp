@@ -61,6 +61,7 @@ Started::Started(const Scratch& scratch, const std::vector<std::string>& command
   setenv("HOME", home.c_str(), 1);
   setenv("XDG_STATE_HOME", state.c_str(), 1);
   unsetenv("ASSAY_LEDGER");
+  unsetenv("ASSAY_CACHE");
   setenv("ASSAY_WHEN_BUSY", "go-on", 0);  // tests run side by side
   const int in = open("/dev/null", O_RDONLY);
   const int out = open(out_.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0644),
