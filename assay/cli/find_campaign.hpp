@@ -30,10 +30,9 @@ struct FoundCampaign {
   ledger::CampaignSummary campaign;
 };
 
-/// Finds the campaign that `text` means (see ledger::find_campaign): in `named_ledger` if given, else in that of ASSAY_LEDGER,
-/// else in the
-/// ledger beside a plan in this folder and in the one of planless work, where "last" is the newest of both. In a database,
-/// where others measure too, "last" is the newest that this user has begun, where there is one.
+/// Finds the campaign that `text` means (see ledger::find_campaign): in `named_ledger` if given, else in that of
+/// ASSAY_LEDGER, else in the ledger beside a plan in this folder and in the one of planless work, where "last" is the
+/// newest of both. In a database, where others measure too, "last" is the newest that this user has begun, if any.
 /// Throws Error when there is none.
 FoundCampaign find_campaign(const std::string& text, const std::string& named_ledger);
 

@@ -3,6 +3,7 @@
 #include <functional>
 #include <map>
 #include <optional>
+#include <stop_token>
 #include <string>
 #include <utility>
 #include <vector>
@@ -24,9 +25,9 @@ class Recorder {
   /// what was read of it, `session` the new one. Rounds that were cut off are aborted.
   Recorder(Record record, ledger::Ledger ledger, CampaignId id, Session session);
 
-  /// Who hears, in words, that a ledger's server is waited for.
-  void set_listener(std::function<void(const std::string&)> listener) {
-    if (ledger_) ledger_->set_listener(std::move(listener));
+  /// Who hears, in words, that a ledger's server is waited for, until a stop is asked for.
+  void set_listener(std::function<void(const std::string&)> listener, std::stop_token stop) {
+    if (ledger_) ledger_->set_listener(std::move(listener), std::move(stop));
   }
 
   const Record& record() const { return record_; }

@@ -83,6 +83,7 @@ bool Connection::can_repeat(const Error& error, int attempt) {
     } catch (const soci::soci_error& failed) {
       if (dialect_->code_of(sql_, failed) != Error::Code::ledger_away) return false;
     }
+    if (stop_.stop_requested()) return false;
     if (!reported && listener_)
       listener_(place_.shown() + ": the ledger's server can't be reached; the round waits in memory");
     reported = true;

@@ -5,6 +5,7 @@
 #include <exception>
 #include <functional>
 #include <memory>
+#include <stop_token>
 #include <string>
 #include <string_view>
 #include <type_traits>
@@ -95,8 +96,11 @@ class Connection {
   bool is_repeated() const { return repeated_; }
   /// Another number after each loss of the connection: statements that were prepared before are gone.
   int generation() const { return generation_; }
-  /// Who hears of long waits for a server.
-  void set_listener(std::function<void(const std::string&)> listener) { listener_ = std::move(listener); }
+  /// Who hears of long waits for a server, and what ends them.
+  void set_listener(std::function<void(const std::string&)> listener, std::stop_token stop) {
+    listener_ = std::move(listener);
+    stop_ = std::move(stop);
+  }
 
   /// Runs `work` in one transaction that writes: all of it is stored, or nothing.
   template <class Work>
@@ -223,6 +227,7 @@ class Connection {
   bool repeated_ = false;
   int generation_ = 0;
   std::function<void(const std::string&)> listener_;
+  std::stop_token stop_;
 };
 
 }  // namespace assay::ledger

@@ -177,15 +177,13 @@ class Copying {
         if (packs)
           packed.add(metric, value);
         else
-          waiting_.push_back({number, metric, value});
+          beside->add({number, metric, value});  // references are not looked up
       }
       if (packs) values.insert(values.end(), {packed.metrics(), packed.values()});
       trials->add(values);
     }
     trials->flush();
-    for (const auto& [trial, metric, value] : waiting_) beside->add({trial, metric, value});
     if (beside) beside->flush();
-    waiting_.clear();
     put_series();
   }
 
@@ -213,15 +211,9 @@ class Copying {
     if (insert) insert->flush();
   }
 
-  struct Reading {
-    std::int64_t trial, metric;
-    double value;
-  };
-
   soci::session &from_, &to_;
   std::int64_t old_, new_ = 0;
   std::map<std::int64_t, std::int64_t> machines_, numbers_;  ///< there, by their number here
-  std::vector<Reading> waiting_;
   std::size_t trials_ = 0;
 };
 

@@ -42,8 +42,8 @@ Ledger& Ledger::operator=(Ledger&&) noexcept = default;
 
 const Place& Ledger::place() const { return state_->place(); }
 
-void Ledger::set_listener(std::function<void(const std::string&)> listener) {
-  state_->set_listener(std::move(listener));
+void Ledger::set_listener(std::function<void(const std::string&)> listener, std::stop_token stop) {
+  state_->set_listener(std::move(listener), std::move(stop));
 }
 
 namespace {
@@ -206,7 +206,8 @@ void Ledger::add_look(CampaignId campaign, const InterimLook& look) {
   state_->write([&] {
     long long there = 0;
     if (state_->is_repeated())
-      sql << "SELECT count(*) FROM look WHERE campaign = :c AND baseline = :b AND candidate = :d AND metric = :m"
+      sql << "SELECT count(*) FROM look WHERE campaign = :c AND baseline = :b AND candidate = :d AND metric "
+             "= :m"
              " AND number = :n",
           use(campaign.value), use(look.comparison.baseline.value), use(look.comparison.candidate.value),
           use(look.metric.value), use(look.number), into(there);

@@ -5,6 +5,7 @@
 #include <memory>
 #include <optional>
 #include <span>
+#include <stop_token>
 #include <string>
 #include <vector>
 
@@ -62,8 +63,9 @@ class Ledger {
 
   const Place& place() const;
 
-  /// Who hears, in words, that a server can't be reached and is waited for.
-  void set_listener(std::function<void(const std::string&)> listener);
+  /// Who hears, in words, that a server can't be reached and is waited for; a stop request ends the wait within seconds, and
+  /// the call throws.
+  void set_listener(std::function<void(const std::string&)> listener, std::stop_token stop = {});
 
   /// Lays down a new campaign: everything in `record` but rounds, trials and looks. This process measures it.
   CampaignId begin(const Record& record);

@@ -22,8 +22,8 @@ struct LibraryTime {
 /// CPU time that a function, or several together, took in a trial: means over rounds, in seconds. Changes of
 /// parts add up to that of the whole.
 struct TimePart {
-  std::string
-      name;  ///< of one function: as its source has it, with parameters; libraries count with their callers
+  /// Of one function: as its source has it, with parameters. Time in libraries counts with their callers.
+  std::string name;
   double baseline = 0, candidate = 0;
   double change = 0;         ///< candidate − baseline
   double low = 0, high = 0;  ///< of the change, for all functions together at 95 %; may be infinite

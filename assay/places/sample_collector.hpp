@@ -66,8 +66,8 @@ class SampleCollector {
   Names names_;
   CodeIds ids_;
   std::set<std::pair<std::string, std::string>> own_libraries_;  ///< by path and build id
-  std::set<std::string>
-      own_rows_;  ///< functions of libraries whose callers are mostly unknown: they count for themselves
+  /// Functions of libraries whose callers are mostly unknown: they count for themselves.
+  std::set<std::string> own_rows_;
   /// The names of functions that are their own in one of the builds, by what debug information calls them, where all
   /// builds have it; empty: two have that name. None: inlined functions count where they are.
   std::map<std::string, std::string> own_;

@@ -92,7 +92,7 @@ PreparedCampaign::PreparedCampaign(const Plan& given, const RunOptions& run, con
       laid.record.log.ways.push_back(std::move(choice));
   }
   recorder_.emplace(engine::open_or_resume(std::move(laid.record), run.ledger, run.resume));
-  recorder_->set_listener(log);
+  recorder_->set_listener(log, run.stop);
   const std::filesystem::path folder = ledger::Place::of(run.ledger).folder();
   if (folder.filename() == ".assay") build::hide_from_git(folder.string());
   if (has_ended()) return;

@@ -30,6 +30,12 @@ void lay_down(const std::string& path, const std::string& dump) {
     if (!statement.empty()) old << statement;
 }
 
+/// A ledger of an older version, brought to this one.
+Ledger updated(const Scratch& scratch, const std::string& dump) {
+  lay_down(scratch.path("old.db"), dump);
+  return Ledger(scratch.path("old.db"), Ledger::OpenMode::existing);
+}
+
 TEST(Ledger, OneOfVersion1IsBroughtToThisOne) {
   const Scratch scratch;
   const auto path = scratch.path("old.db");
@@ -55,9 +61,7 @@ TEST(Ledger, OneOfVersion1IsBroughtToThisOne) {
 
 TEST(Ledger, OneOfVersion2IsBroughtToThisOne) {
   const Scratch scratch;
-  const auto path = scratch.path("old.db");
-  lay_down(path, "ledger-2.sql");
-  Ledger ledger(path, Ledger::OpenMode::existing);
+  auto ledger = updated(scratch, "ledger-2.sql");
   const auto id = ledger.list().at(0).id;
   EXPECT_EQ(ledger.read(id).design.candidates[CandidateId{1}].name, "heap");
   EXPECT_TRUE(ledger.read(id).log.samples.empty());
@@ -66,15 +70,12 @@ TEST(Ledger, OneOfVersion2IsBroughtToThisOne) {
   samples.trials = {
       {.cell = CellId{0}, .round = 1, .period = 1e-3, .cpu = 1, .counts = {{CodeId{0}, {}, 5}}}};
   ledger.set_code_samples(id, samples);
-  EXPECT_EQ(Ledger(path, Ledger::OpenMode::existing).read(id).log.samples.trials.at(0).counts.at(0).samples,
-            5);
+  EXPECT_EQ(ledger.read(id).log.samples.trials.at(0).counts.at(0).samples, 5);
 }
 
 TEST(Ledger, OneOfVersion3IsBroughtToThisOne) {
   const Scratch scratch;
-  const auto path = scratch.path("old.db");
-  lay_down(path, "ledger-3.sql");
-  Ledger ledger(path, Ledger::OpenMode::existing);
+  auto ledger = updated(scratch, "ledger-3.sql");
   const auto id = ledger.list().at(0).id;
   auto samples = ledger.read(id).log.samples;
   ASSERT_EQ(samples.trials.size(), 1U);

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <functional>
+#include <optional>
 #include <string>
 
 #include "assay/model/error.hpp"
@@ -16,6 +17,16 @@ inline std::string message_of(const std::function<void()>& act) {
     return error.what();
   }
   return "nothing was thrown";
+}
+
+/// The code of the Error that `act` throws; none where it throws none.
+inline std::optional<Error::Code> code_of(const std::function<void()>& act) {
+  try {
+    act();
+  } catch (const Error& error) {
+    return error.code();
+  }
+  return {};
 }
 
 }  // namespace assay::test

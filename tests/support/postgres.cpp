@@ -76,7 +76,7 @@ PostgresServer* PostgresServer::instance() {
     output_of("cp -a " + quoted(template_folder(binaries)) + " " + folder + "/data");
     if (geteuid() == 0) output_of("chown -R postgres " + folder);
     static PostgresServer made(binaries, folder);
-    made.control("start");
+    made.start();
     // Ends when this process does: then nobody writes to the pipe any more.
     FILE* watched = popen(("cat >/dev/null; cd /; " + as_ordinary_user() + binaries + "/pg_ctl -D " + folder +
                            "/data -m immediate stop >/dev/null 2>&1; rm -rf " + folder)
@@ -117,10 +117,13 @@ std::string PostgresServer::sql(const std::string& place, const std::string& sta
   return text;
 }
 
-void PostgresServer::crash() {
-  control("-m immediate stop");
-  control("start");
+void PostgresLedger::SetUp() {
+  server_ = PostgresServer::instance();
+  if (server_ == nullptr) GTEST_SKIP() << "PostgreSQL is not installed: apt-get install postgresql";
+  place_ = server_->new_database();
 }
+
+void PostgresLedger::make_tables() const { ledger::Ledger(place_, ledger::Ledger::OpenMode::update); }
 
 std::string EachLedger::sql(const std::string& query) const {
   if (is_database()) return PostgresServer::instance()->sql(place_, query);

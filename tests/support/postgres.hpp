@@ -23,8 +23,9 @@ class PostgresServer {
 
   /// Runs statements in a database, as its owner. Throws std::runtime_error with what psql says.
   std::string sql(const std::string& place, const std::string& statements) const;
-  /// Ends it as a power cut would, and starts it again.
-  void crash();
+  /// Ends it as a power cut would.
+  void cut_off() const { control("-m immediate stop"); }
+  void start() const { control("start"); }
 
   PostgresServer(const PostgresServer&) = delete;
   PostgresServer& operator=(const PostgresServer&) = delete;
@@ -35,6 +36,17 @@ class PostgresServer {
 
   std::string binaries_, folder_;
   int databases_ = 0;
+};
+
+/// Tests that hold for a ledger on a server alone, each with a database of its own.
+class PostgresLedger : public testing::Test {
+ protected:
+  void SetUp() override;
+  void make_tables() const;
+  std::string sql(const std::string& statements) const { return server_->sql(place_, statements); }
+
+  PostgresServer* server_ = nullptr;
+  std::string place_;
 };
 
 /// Tests that hold for a ledger of either kind, each test's its own.
