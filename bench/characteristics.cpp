@@ -29,15 +29,17 @@ struct Said {
   double rounds = 0;
 };
 
+/// What each round showed, and which of so many machines ran them in turns.
 struct Rounds {
   std::vector<double> baseline = std::vector<double>(60), candidate = std::vector<double>(60);
+  std::size_t machines = 1;
 };
 using Draw = std::function<void(stats::Random&, Rounds&)>;
 
 constexpr int first_round = 2, most_rounds = 60;
 
 /// A campaign on its way; the values are logarithms, in units of the margin of 1 %.
-Record begun(double margin) {
+Record begun(double margin, std::size_t machines) {
   Record record;
   auto& design = record.design;
   design = {
@@ -46,7 +48,11 @@ Record begun(double margin) {
   record.log.state = CampaignState::open;
   design.workloads = {{.name = "orders"}};
   design.metrics = {{.name = "wall time", .unit = "s", .request = {.watched = true}}};
-  record.log.sessions.add({});
+  for (std::size_t i = 0; i < machines; ++i) {
+    Session session;
+    session.machine = MachineId{static_cast<std::int64_t>(i)};
+    record.log.sessions.add(session);
+  }
   design.candidates.add({.name = "list"});
   design.candidates.add({.name = "heap", .baseline = CandidateId{0}});
   for (const auto candidate : design.candidates.ids()) design.cells.add({.candidate = candidate});
@@ -61,6 +67,7 @@ void add_round(Record& record, int number, double baseline, double candidate) {
   round.role = Role::measured;
   round.state = RoundState::complete;
   round.order = {CellId{0}, CellId{1}};
+  round.session = SessionId{number % static_cast<std::int64_t>(record.log.sessions.size())};
   for (const auto cell : round.order) {
     Trial trial{.cell = cell, .round = number, .role = Role::measured};
     trial.readings = {{MetricId{0}, std::exp(unit * (cell == CellId{0} ? baseline : candidate))}};
@@ -72,7 +79,7 @@ void add_round(Record& record, int number, double baseline, double candidate) {
 /// Measures as a campaign does, until its comparison is done or the rounds are over; `truth` is in margins
 /// of 1 %.
 Finding measured(const Rounds& rounds, double truth, double margin) {
-  auto record = begun(margin);
+  auto record = begun(margin, rounds.machines);
   const auto looks = schedule::planned_looks(8, most_rounds);
   for (int r = 0; r < most_rounds; ++r) {
     add_round(record, r + first_round, rounds.baseline[static_cast<std::size_t>(r)],
@@ -153,6 +160,49 @@ Draw all_of(const Draw& draw) {
   };
 }
 
+/// One of several machines that run rounds in turns: how many times as long everything takes there, and how much its
+/// trials scatter, in margins of 1 %.
+struct Computer {
+  double slower = 1, spread = 2;
+};
+
+/// Trials with noise that mostly makes them slower; `jitter` is what the change differs by from machine to machine, one
+/// way on the odd ones and the other on the even ones, in margins.
+Draw fleet(std::vector<Computer> machines, double jitter = 0) {
+  return [machines = std::move(machines), jitter](stats::Random& random, Rounds& rounds) {
+    rounds.machines = machines.size();
+    for (std::size_t r = 0; r < rounds.baseline.size(); ++r) {
+      const auto on = (r + first_round) % machines.size();
+      const auto trial = [&] {
+        const double slow = random.below(2) == 0 ? -std::log1p(-random.uniform()) : 0;
+        return std::log(machines[on].slower) / std::log(1.01) +
+               machines[on].spread * (0.25 * random.normal() + slow);
+      };
+      rounds.baseline[r] = trial();
+      rounds.candidate[r] = trial() + (on % 2 == 0 ? jitter : -jitter);
+    }
+  };
+}
+
+void fleets(int n) {
+  const std::vector<std::pair<std::string, std::vector<Computer>>> all = {
+      {"one", {{}}},
+      {"two, 3 % apart", {{}, {1.03}}},
+      {"two, 1 : 2, noise 1 : 3", {{}, {2, 6}}},
+      {"four, 1 : 1.03 : 1.1 : 2", {{}, {1.03}, {1.1}, {2}}},
+      {"sixteen, up to 10 % apart", [] {
+         std::vector<Computer> many;
+         for (int i = 0; i < 16; ++i) many.push_back({1 + 0.1 * i / 15});
+         return many;
+       }()}};
+  for (const double truth : {0.0, 2.0})
+    for (const auto& [name, machines] : all)
+      row(fmt::format("{} on {}", truth == 0 ? "no change" : "change of two margins", name),
+          simulate(n, truth, truth == 0 ? 1e-9 : 0.5, fleet(machines)), n);
+  row("five margins better on one of two machines, as much worse on the other",
+      simulate(n, 0, 1, fleet({{}, {2}}, 5)), n);
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -172,6 +222,7 @@ int main(int argc, char** argv) {
   const auto none = [&](const std::string& name, const Draw& draw) {
     row("no change, margin 0: " + name, simulate(n, 0, 1e-9, draw), n);
   };
+  fleets(n);
   none("normal", normal(1));
   none("Student's t, 3 degrees", trials([](stats::Random& r, std::size_t) {
          return r.normal() /

@@ -31,6 +31,7 @@ PairedSeries count_fresh_pairs(const Observations& evidence, const Finding& f) {
   cut(series.rounds, 1);
   cut(series.baseline, series.replication.baseline);
   cut(series.candidate, series.replication.candidate);
+  if (!series.machines.empty()) cut(series.machines, 1);
   return series;
 }
 

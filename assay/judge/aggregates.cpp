@@ -9,6 +9,7 @@
 #include <tuple>
 #include <utility>
 
+#include "assay/judge/machines.hpp"
 #include "assay/judge/paired_series.hpp"
 #include "assay/judge/paired_test.hpp"
 #include "assay/stats/contingency.hpp"
@@ -104,7 +105,7 @@ std::vector<SpreadFinding> judge_variability(const Observations& evidence) {
   for (const auto id : design.metrics.ids()) {
     const auto& metric = design.metrics[id];
     if (!metric.request.watched || metric.exact) continue;
-    const auto& cells = evidence.by_cell(id);
+    const auto cells = cells_on_one_level(evidence, id);
     std::vector<SpreadFinding> family;
     std::vector<double> p;
     for (const auto& comparison : design.comparisons) {

@@ -113,7 +113,7 @@ void link_cpu_and_wall(const Observations& evidence, std::vector<Finding>& findi
   };
   for (auto& f : findings) {
     const auto& metric = design.metrics[f.metric];
-    if (f.verdict != Verdict::unclear || !metric.request.watched) continue;
+    if (f.verdict != Verdict::unclear || !metric.request.watched || f.machines_disagree()) continue;
     if (metrics::is_kind(metric, MetricKind::wall_time) && on_one_core.contains(f.comparison.baseline) &&
         on_one_core.contains(f.comparison.candidate)) {
       if (const auto cpu_time = settled(f.comparison, MetricKind::cpu_time);

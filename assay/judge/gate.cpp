@@ -118,6 +118,7 @@ GateResult summarize(std::vector<GateReason> reasons, const Gate& gate) {
 }
 
 GateStatus evaluate_gate(const Finding& f, const Metric& metric, double allow) {
+  if (f.machines_disagree()) return GateStatus::undecided;
   const bool lower = metric.direction != Direction::higher;
   const auto limit = allowed_limit(f, metric, allow).value;
   const auto beyond = [&](double x) { return lower ? x > limit : x < limit; };
@@ -174,31 +175,48 @@ RequirementFinding hold(const Values& of_cell, const Requirement& require, doubl
   return found;
 }
 
+/// Of two machines: it is met where it is met on all, and broken where it is on any.
+bool is_worse(const RequirementFinding& one, const RequirementFinding& other) {
+  using Status = RequirementFinding::Status;
+  const auto place = [](Status status) {
+    return status == Status::met ? 0 : status == Status::undecided ? 1 : 2;
+  };
+  if (one.status != other.status) return place(one.status) > place(other.status);
+  return one.headroom < other.headroom;
+}
+
 }  // namespace
 
 std::vector<RequirementFinding> judge_requirements(const Observations& evidence) {
   const auto& design = evidence.design;
-  std::map<std::pair<MetricId, CellId>, Values> asked;
+  std::map<std::pair<MetricId, CellId>, std::map<int, Values>> asked;  // by machine
   for (const auto metric : design.metrics.ids()) {
     if (!design.metrics[metric].request.require) continue;
     const auto& column = evidence.values(metric);
     for (std::size_t i = 0; i < column.size(); ++i) {
       if (design.is_twin(column.cell[i])) continue;
-      auto& of_cell = asked[{metric, column.cell[i]}];
+      auto& of_cell = asked[{metric, column.cell[i]}][evidence.machine_of_round(column.round[i])];
       of_cell.all.push_back(column.value[i]);
       of_cell.rounds += column.repeat[i] == 0 ? 1U : 0U;
     }
   }
   // All of them hold together, and at every look (Bonferroni).
   const std::size_t looks = design.rules.rounds_max > 0 ? looks_of(design.rules).counts().size() : 1;
-  const double level = 1 - 0.05 / static_cast<double>(std::max<std::size_t>(asked.size(), 1) * looks);
+  std::size_t together = 0;
+  for (const auto& [place, machines] : asked) together += machines.size();
+  const double level = 1 - 0.05 / static_cast<double>(std::max<std::size_t>(together, 1) * looks);
   std::vector<RequirementFinding> all;
-  for (const auto& [place, of_cell] : asked) {
+  for (const auto& [place, machines] : asked) {
     const auto& [metric, cell] = place;
-    auto found = hold(of_cell, *design.metrics[metric].request.require, level);
-    found.cell = cell;
-    found.metric = metric;
-    all.push_back(found);
+    std::optional<RequirementFinding> worst;
+    for (const auto& [machine, of_cell] : machines) {
+      auto found = hold(of_cell, *design.metrics[metric].request.require, level);
+      if (machines.size() > 1) found.machine = machine + 1;
+      if (!worst || is_worse(found, *worst)) worst = found;
+    }
+    worst->cell = cell;
+    worst->metric = metric;
+    all.push_back(*worst);
   }
   return all;
 }

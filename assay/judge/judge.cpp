@@ -10,6 +10,7 @@
 #include "assay/judge/cpu_wall.hpp"
 #include "assay/judge/gate.hpp"
 #include "assay/judge/latencies.hpp"
+#include "assay/judge/machines.hpp"
 #include "assay/judge/notes.hpp"
 #include "assay/judge/paired_series.hpp"
 #include "assay/judge/paired_test.hpp"
@@ -81,6 +82,7 @@ Finding descriptive_finding(const PairedSeries& series, PairedTestOptions questi
   auto seen = estimate_of(series, series.rounds.size(), question).to_finding(0, question.level);
   seen.comparison = series.comparison;
   seen.rounds_to_decide = RoundsToDecide{.obstacle = RoundsToDecide::Obstacle::too_few_rounds};
+  describe_machines(series, question.metric, seen);
   return seen;
 }
 
@@ -183,6 +185,7 @@ Findings judge(const Design& design, const Observations& evidence) {
         if (finding.rounds > 0) findings.findings.push_back(std::move(finding));
     }
   for (auto& finding : judge_unpaired(evidence)) findings.findings.push_back(std::move(finding));
+  note_unlike_machines(design, findings.findings);
   link_cpu_and_wall(evidence, findings.findings);
   add_cost_in_seconds(evidence, findings);
   mark_concurrent_candidates(evidence, findings.findings);

@@ -6,6 +6,7 @@
 #include <tuple>
 #include <utility>
 
+#include "assay/judge/machines.hpp"
 #include "assay/judge/notes.hpp"
 #include "assay/judge/paired_series.hpp"
 
@@ -114,7 +115,7 @@ std::vector<Note> layout_notes(const Observations& evidence, const Findings& fin
   for (const auto& f : findings.findings) {
     const int layouts = layouts_of(design, f.comparison);
     if (layouts == 0 || f.rounds == 0 || !is_between_builds(findings, f)) continue;
-    const auto spread = spread_of(evidence, f.comparison, evidence.by_cell(f.metric));
+    const auto spread = spread_of(evidence, f.comparison, cells_on_one_level(evidence, f.metric));
     if (!spread) continue;
     const double by_chance = std::expm1(spread->by_chance);
     const bool is_called = is_change(f.verdict);

@@ -3,6 +3,7 @@
 #include <map>
 #include <numeric>
 #include <optional>
+#include <set>
 #include <vector>
 
 #include "assay/judge/notes.hpp"
@@ -23,14 +24,27 @@ class MachineChecks {
       : evidence_(evidence), findings_(findings) {}
 
   void add() {
-    shares();
-    states();
+    const auto& rounds = evidence_.rounds_by_machine();
+    for (std::size_t i = 0; i < rounds.size(); ++i) {
+      machine_ = static_cast<int>(i);
+      if (rounds[i] == 0 && (evidence_.has_several_machines() || i > 0)) continue;
+      shares();
+      states();
+    }
+    sessions();
     programs();
     voids();
   }
 
  private:
-  void add_note(NoteKind kind, double figure, double threshold, const Subject& subject = ThisMachine{}) {
+  Subject subject_of(int machine) const {
+    return ThisMachine{evidence_.has_several_machines() ? machine + 1 : 0};
+  }
+
+  void add_note(NoteKind kind, double figure, double threshold) {
+    add_note(kind, figure, threshold, subject_of(machine_));
+  }
+  void add_note(NoteKind kind, double figure, double threshold, const Subject& subject) {
     if (figure > threshold)
       findings_.notes.push_back({.kind = kind,
                                  .subject = subject,
@@ -45,16 +59,24 @@ class MachineChecks {
     const auto id = metrics::find(evidence_.design.metrics, metric);
     return id ? evidence_.values(*id, from) : nothing;
   }
-  const std::vector<double>& values(MetricKind metric) const { return column(metric).value; }
+  /// The values of the machine that is looked at.
+  std::vector<double> values(const ValueColumn& all) const {
+    if (!evidence_.has_several_machines()) return all.value;
+    std::vector<double> its;
+    for (std::size_t i = 0; i < all.size(); ++i)
+      if (evidence_.machine_of_round(all.round[i]) == machine_) its.push_back(all.value[i]);
+    return its;
+  }
+  std::vector<double> values(MetricKind metric) const { return values(column(metric)); }
 
   double sum(MetricKind metric) const {
-    const auto& all = values(metric);
+    const auto all = values(metric);
     return std::accumulate(all.begin(), all.end(), 0.0);
   }
 
   void shares() {
-    const double cores = hardware_cores(evidence_);
-    const auto times = run_times(evidence_).value;
+    const double cores = hardware_cores(evidence_, machine_);
+    const auto times = values(run_times(evidence_));
     const double time = std::accumulate(times.begin(), times.end(), 0.0) * cores;
     if (time > 0) {
       // Around shorter trials, starting them is most of what there is besides, and what the host takes comes
@@ -65,25 +87,32 @@ class MachineChecks {
         add_note(NoteKind::busy, sum(MetricKind::other_cpu_time) / time, 0.1);
       }
     }
-    if (const auto& load = values(MetricKind::load); !load.empty())
+    if (const auto load = values(MetricKind::load); !load.empty())
       add_note(NoteKind::load, stats::median(load), cores);
   }
 
   void states() {
-    if (const auto& frequency = values(MetricKind::core_frequency); !frequency.empty()) {
+    if (const auto frequency = values(MetricKind::core_frequency); !frequency.empty()) {
       const auto [low, high] = std::ranges::minmax(frequency);
       add_note(NoteKind::frequency, high / std::max(low, 1.0) - 1, 0.1);
     }
     add_note(NoteKind::throttled, sum(MetricKind::throttlings), 0);
     add_note(NoteKind::on_battery, sum(MetricKind::on_battery), 0);
-    if (const auto& warm = values(MetricKind::warm_page_share); !warm.empty())
+    if (const auto warm = values(MetricKind::warm_page_share); !warm.empty())
       add_note(NoteKind::page_cache_not_dropped, std::ranges::max(warm), 0.01);
-    if (const auto& counted = values(MetricKind::counter_share); !counted.empty())
+    if (const auto counted = values(MetricKind::counter_share); !counted.empty())
       add_note(NoteKind::counters_shared, 1 - std::ranges::min(counted), 0.1);
-    for (const auto& session : evidence_.sessions())
-      if (!session.fact("beside another campaign").empty())
-        findings_.notes.push_back(
-            {.kind = NoteKind::concurrent_campaign, .subject = ThisMachine{}, .level = Note::Level::warning});
+  }
+
+  void sessions() {
+    std::set<int> beside;
+    for (const auto id : evidence_.sessions().ids())
+      if (!evidence_.sessions()[id].fact("beside another campaign").empty())
+        beside.insert(evidence_.machine_of(id));
+    for (const int machine : beside)
+      findings_.notes.push_back({.kind = NoteKind::concurrent_campaign,
+                                 .subject = subject_of(machine),
+                                 .level = Note::Level::warning});
   }
 
   void programs() {
@@ -105,13 +134,14 @@ class MachineChecks {
 
   void voids() {
     for (const auto& [reason, times] : evidence_.discard_reasons()) {
-      add_note(NoteKind::discarded_trials, static_cast<double>(times), 0);
+      add_note(NoteKind::discarded_trials, static_cast<double>(times), 0, ThisMachine{});
       findings_.notes.back().quoted = reason;
     }
   }
 
   const Observations& evidence_;
   Findings& findings_;
+  int machine_ = 0;  ///< whose values are looked at
 };
 
 /// Interval of the effect in the rounds in turns, as log ratios; empty with fewer than three.

@@ -9,6 +9,7 @@
 #include <utility>
 #include <vector>
 
+#include "assay/judge/machines.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/schedule/order.hpp"
 #include "assay/stats/location.hpp"
@@ -152,6 +153,7 @@ PairedSeries make_pairs(const Observations& evidence, const Comparison& of, Metr
   if (!is_a_time_of_runs(evidence.design.metrics[metric])) repeats.baseline = repeats.candidate = 1;
   auto series = pairs_of(of, evidence.by_cell(metric), repeats);
   mark_timeouts(evidence, series);
+  mark_machines(evidence, series);
   return series;
 }
 
@@ -164,6 +166,8 @@ void mark_timeouts(const Observations& evidence, PairedSeries& series) {
 }
 
 PairedTest estimate_of(const PairedSeries& series, std::size_t pairs, PairedTestOptions question) {
+  if (!series.machines.empty())
+    return estimate_of(on_one_level(series, pairs, question.metric), pairs, question);
   question.no_clipping = question.no_clipping || pairs > series.in_time;
   if (series.replication.layouts > 0) {
     const auto [baseline, candidate] = layout_means(series, pairs, question.metric.scale);
@@ -177,9 +181,10 @@ PairedTest estimate_of(const PairedSeries& series, std::size_t pairs, PairedTest
           values_of(series.candidate, series.replication.candidate), question};
 }
 
-double hardware_cores(const Observations& evidence) {
-  for (const auto& session : evidence.sessions())
-    if (const auto cores = session.fact("cores"); !cores.empty())
+double hardware_cores(const Observations& evidence, int machine) {
+  for (const auto id : evidence.sessions().ids())
+    if (const auto cores = evidence.sessions()[id].fact("cores");
+        !cores.empty() && evidence.machine_of(id) == machine)
       return std::max(1.0, std::atof(cores.c_str()));
   return 1;
 }

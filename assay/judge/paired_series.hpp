@@ -39,7 +39,8 @@ std::pair<std::vector<double>, std::vector<double>> layout_means(const PairedSer
                                                                  std::size_t pairs, Scale scale);
 
 /// What the first `pairs` of a series say; of all runs alike once one ran into its time limit. Where its
-/// rounds take layouts in turn, of the layouts' means.
+/// rounds take layouts in turn, of the layouts' means; where several machines ran them, of values on the
+/// level of the main one (machines.hpp).
 PairedTest estimate_of(const PairedSeries& series, std::size_t pairs, PairedTestOptions question);
 
 /// The metrics that are shown as having changed besides those that are watched: supporting ones, and those
@@ -75,8 +76,8 @@ struct LastLook {
 /// them. Empty before the first.
 std::optional<LastLook> last_look(const Rules& rules, const PairedSeries& series);
 
-/// How many hardware cores the first session's machine has, from its facts; 1 when they don't tell.
-double hardware_cores(const Observations& evidence);
+/// How many hardware cores a machine has, by its number, from its sessions' facts; 1 when they don't tell.
+double hardware_cores(const Observations& evidence, int machine);
 
 /// How many trials of each cell the rounds to come are to have: as in the judged rounds that were run, else
 /// by what a trial costs (the lesser of its times in check and warm-up, as first runs may be slow ones), see

@@ -4,6 +4,7 @@
 #include <utility>
 
 #include "assay/judge/aggregates.hpp"
+#include "assay/judge/machines.hpp"
 #include "assay/judge/paired_series.hpp"
 #include "assay/judge/paired_test.hpp"
 #include "assay/metrics/catalogue.hpp"
@@ -50,7 +51,7 @@ void add_metric(const Observations& evidence, MetricId id, Lines& lines) {
   const auto from = metrics::is_kind(metric, metrics::MetricKind::build_time) ? From::built
                     : evidence.values(id).size() > 0                          ? From::judged
                                                                               : From::unpaired;
-  const auto& cells = evidence.by_cell(id, from);
+  const auto cells = from == From::judged ? cells_on_one_level(evidence, id) : evidence.by_cell(id, from);
   for (const auto& comparison : design.comparisons) {
     if (lines.contains({comparison, id})) continue;  // its finding's
     const auto its = cells.find(comparison.baseline), mine = cells.find(comparison.candidate);

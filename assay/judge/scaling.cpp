@@ -3,6 +3,7 @@
 #include <map>
 
 #include "assay/judge/aggregates.hpp"
+#include "assay/judge/machines.hpp"
 #include "assay/stats/fit.hpp"
 #include "assay/stats/location.hpp"
 
@@ -17,7 +18,7 @@ struct Curve {
 using Curves = std::map<std::tuple<WorkloadId, std::string, CandidateId>, std::pair<Setting, Curve>>;
 
 Curves curves_of(const Observations& evidence, MetricId metric, const std::string& factor) {
-  const auto& column = evidence.values(metric);
+  const auto column = values_on_one_level(evidence, metric);
   std::map<CellId, std::vector<double>> values;
   for (std::size_t i = 0; i < column.size(); ++i) values[column.cell[i]].push_back(column.value[i]);
   std::map<std::tuple<WorkloadId, std::string, CandidateId>, std::pair<Setting, std::map<double, double>>>

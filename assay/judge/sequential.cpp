@@ -7,6 +7,7 @@
 #include <set>
 
 #include "assay/judge/forecast.hpp"
+#include "assay/judge/machines.hpp"
 #include "assay/judge/paired_series.hpp"
 #include "assay/judge/paired_test.hpp"
 #include "assay/schedule/interim_looks.hpp"
@@ -94,11 +95,16 @@ class SequentialAnalysis {
     }
     ++state.looks;
     if (!has_all_values(i, n, estimate)) return;
+    const MachineComparison machines(series_[i], static_cast<std::size_t>(n), family_.options.metric.scale);
     const double p = p_of_no_change(estimate, at);
     state.p = std::min(state.p, p);
     state.obstacle = RoundsToDecide::Obstacle::none;
     look_at_change(state, n, estimate, at, p);
-    look_at_same(state, n, estimate, at);
+    look_at_same(state, n, estimate, at, machines);
+    if (machines.disagree(family_.options.margin)) {
+      state.obstacle = RoundsToDecide::Obstacle::machines_disagree;
+      state.changed = state.same = {};
+    }
     if (!family_.tells_rest()) return;
     const auto shown = estimate.shown_of_rest(q_ * family_.share * share_of_each_other * at.share() /
                                               static_cast<double>(series_.size()));
@@ -129,8 +135,8 @@ class SequentialAnalysis {
     }
   }
 
-  void look_at_same(DecisionState& state, int n, const PairedTest& estimate,
-                    const schedule::LookAt& at) const {
+  void look_at_same(DecisionState& state, int n, const PairedTest& estimate, const schedule::LookAt& at,
+                    const MachineComparison& machines) const {
     if (estimate.is_early()) return;
     const double p = at.p_value(estimate.count_equivalence());
     if (p <= q_) {
@@ -139,6 +145,11 @@ class SequentialAnalysis {
           rest == PairedTest::Rest::alike || (at.is_last() && rest == PairedTest::Rest::too_few);
       if (!enough) {
         if (rest != PairedTest::Rest::too_few) state.obstacle = RoundsToDecide::Obstacle::slow_runs;
+        state.same = {};
+        return;
+      }
+      if (machines.one_is_beyond(family_.options.margin)) {
+        state.obstacle = RoundsToDecide::Obstacle::machines_disagree;
         state.same = {};
         return;
       }
@@ -280,6 +291,7 @@ class SequentialAnalysis {
           RoundsToDecide{.obstacle = state.kind == Decision::changed ? RoundsToDecide::Obstacle::fast_and_slow
                                                                      : RoundsToDecide::Obstacle::slow_runs};
     }
+    describe_machines(series_[i], family_.options.metric, finding);
     return finding;
   }
 

@@ -22,6 +22,9 @@ struct PairedSeries {
   /// The first pairs, up to the first of which a trial ran into its time limit: from there on all runs count
   /// alike (PairedTestOptions::no_clipping).
   std::size_t in_time = std::numeric_limits<std::size_t>::max();
+  /// The number of the machine that ran each round, from 0; empty where one ran all.
+  std::vector<int> machines;
+  int main_machine = 0;  ///< whose level the values of others are brought to
 };
 
 /// All findings on one metric, which share one error rate.

@@ -4,6 +4,7 @@
 #include <utility>
 #include <vector>
 
+#include "assay/judge/machines.hpp"
 #include "assay/judge/notes.hpp"
 #include "assay/judge/paired_series.hpp"
 #include "assay/metrics/catalogue.hpp"
@@ -75,7 +76,7 @@ class SeriesChecks {
       : evidence_(evidence),
         id_(id),
         metric_(evidence.design.metrics[id]),
-        cells_(evidence.by_cell(id)),
+        cells_(cells_on_one_level(evidence, id)),
         findings_(findings) {}
 
   void look() {
@@ -133,15 +134,30 @@ class SeriesChecks {
     for (const auto& comparison : evidence_.design.comparisons) {
       const auto series = make_pairs(comparison, cells_);
       if (series.rounds.size() < fewest) continue;
-      std::vector<double> effects;
+      std::map<int, std::vector<double>> by_machine;  // neighbours are of one
       for (std::size_t i = 0; i < series.rounds.size(); ++i)
         if (is_valid_value(metric_.scale, series.baseline[i]) &&
             is_valid_value(metric_.scale, series.candidate[i]))
-          effects.push_back(transformed_effect(metric_.scale, series.baseline[i], series.candidate[i]));
+          by_machine[evidence_.machine_of_round(series.rounds[i])].push_back(
+              transformed_effect(metric_.scale, series.baseline[i], series.candidate[i]));
+      std::vector<double> effects;
+      for (const auto& [machine, of] : by_machine) effects.insert(effects.end(), of.begin(), of.end());
       if (effects.size() < fewest) continue;
       alike.add(comparison.candidate, stats::autocorrelation(effects), stats::ljung_box(effects).p);
     }
     alike.add_note(id_, findings_);
+  }
+
+  /// What each cell's judged values typically are on each machine, of so many at least.
+  std::map<std::pair<CellId, int>, double> typical_values(std::size_t fewest) const {
+    std::map<std::pair<CellId, int>, std::vector<double>> values;
+    for (const auto& [cell, rounds] : evidence_.by_cell(id_))
+      for (const auto& [round, value] : rounds)
+        values[{cell, evidence_.machine_of_round(round)}].push_back(value);
+    std::map<std::pair<CellId, int>, double> typical;
+    for (const auto& [place, of] : values)
+      if (of.size() >= fewest) typical[place] = stats::median(of);
+    return typical;
   }
 
   /// What ran first in a round was slower or quicker than what ran later; the first run of all was.
@@ -150,14 +166,13 @@ class SeriesChecks {
     const double margin = evidence_.design.margin_of(id_);
     constexpr double much = 0.1;
     constexpr std::size_t fewest = 10;
-    std::map<CellId, double> typical;
-    for (const auto& [cell, rounds] : cells_)
-      if (rounds.size() >= 3) typical[cell] = stats::median(values_of(rounds));
+    constexpr std::size_t fewest_typical = 3;
+    const auto typical = typical_values(fewest_typical);
     // How far each value is from what its cell typically has, where that is known.
     const auto off_typical = [&](Observations::Source from, auto&& take) {
       const auto& column = evidence_.values(id_, from);
       for (std::size_t i = 0; i < column.size(); ++i)
-        if (const auto known = typical.find(column.cell[i]);
+        if (const auto known = typical.find({column.cell[i], evidence_.machine_of_round(column.round[i])});
             known != typical.end() && column.position[i] >= 0 &&
             is_valid_value(metric_.scale, known->second) && is_valid_value(metric_.scale, column.value[i]))
           take(column.position[i], transformed_effect(metric_.scale, known->second, column.value[i]));
@@ -202,8 +217,7 @@ class SeriesChecks {
       at[{column.round[i], column.position[i]}] = column.cell[i];
       last[column.round[i]] = std::max(last[column.round[i]], column.position[i]);
     }
-    std::map<CellId, double> typical_of;
-    for (const auto& [cell, rounds] : cells_) typical_of[cell] = stats::median(values_of(rounds));
+    const auto typical_of = typical_values(1);
     std::map<CandidateId, std::pair<CellId, std::vector<double>>> after;
     const auto round_before = rounds_before();
     for (std::size_t i = 0; i < column.size(); ++i) {
@@ -214,7 +228,7 @@ class SeriesChecks {
                           : end != last.end() ? at.find({end->first, end->second})
                                               : at.end();
       if (before == at.end() || !is_valid_value(metric_.scale, column.value[i])) continue;
-      const double typical = typical_of.at(column.cell[i]);
+      const double typical = typical_of.at({column.cell[i], evidence_.machine_of_round(round)});
       if (!is_valid_value(metric_.scale, typical)) continue;
       auto& [cell, values] = after[evidence_.design.cells[before->second].candidate];
       cell = before->second;
@@ -262,7 +276,7 @@ class SeriesChecks {
     constexpr std::size_t fewest = 7;
     bool noted = false;
     for (const auto& comparison : evidence_.design.comparisons) {
-      const auto series = make_pairs(comparison, cells_);
+      const auto series = make_pairs(comparison, evidence_.by_cell(id_));
       if (series.rounds.size() < fewest || evidence_.design.is_twin(comparison.candidate)) continue;
       const double top = std::max(std::ranges::max(series.baseline), std::ranges::max(series.candidate));
       const double bottom = std::min(std::ranges::min(series.baseline), std::ranges::min(series.candidate));
@@ -290,7 +304,7 @@ class SeriesChecks {
   const Observations& evidence_;
   MetricId id_;
   const Metric& metric_;
-  const ValuesByCell& cells_;
+  const ValuesByCell cells_;  ///< those of several machines on one level
   Findings& findings_;
 };
 

@@ -27,8 +27,8 @@ struct CodeCount {
 struct SampledTrial {
   CellId cell;
   int round = 0;
-  double period = 0;      ///< seconds of CPU time between samples
-  double cpu = 0;         ///< seconds of CPU time that it took
+  double period = 0;  ///< seconds of CPU time between samples
+  double cpu = 0;     ///< seconds of CPU time that it took
   /// That a server was asked meanwhile, or calls of a function: times are shown for each; 0: a program.
   double requests = 0;
   std::int64_t lost = 0;  ///< samples that were taken and could not be read

@@ -112,6 +112,7 @@ std::span<const EnumName<NoteKind>> enum_names() {
       EnumName<NoteKind>{layouts_shuffled, "layouts shuffled"},
       EnumName<NoteKind>{analysis_failed, "analysis failed"},
       EnumName<NoteKind>{test_disagreement, "test disagreement"},
+      EnumName<NoteKind>{machines_differ, "machines differ"},
       EnumName<NoteKind>{drift, "drift"},
       EnumName<NoteKind>{multimodal, "multimodal"},
       EnumName<NoteKind>{outliers, "outliers"},

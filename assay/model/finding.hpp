@@ -29,6 +29,7 @@ struct RoundsToDecide {
     saturation,            ///< both sides are at the metric's declared ceiling
     fast_and_slow,         ///< most runs changed one way, slow ones or the mean the other
     slow_runs,             ///< most runs are alike, but slow ones or the mean are not, or may not be
+    machines_disagree,     ///< machines show changes that no one verdict holds for
   };
   int rounds = 0;      ///< in all, not on top
   double seconds = 0;  ///< of measuring it all again; 0 when unknown
@@ -88,6 +89,15 @@ enum class TestMethod {
   mann_whitney_approximate
 };
 
+/// What the rounds of one machine show.
+struct MachineEffect {
+  int machine = 1;  ///< its number in the campaign, from 1
+  std::size_t rounds = 0;
+  Effect effect;  ///< the Hodges–Lehmann estimate
+  /// Of 95 %, by itself; empty where there are too few rounds for one.
+  std::optional<Interval> interval;
+};
+
 /// A comparison judged on one metric.
 ///
 /// `interval` is on the scale of `effect`: of ratios candidate / baseline, or of differences in the metric's
@@ -122,7 +132,17 @@ struct Finding {
   /// needs no verdict of its own. Wall and CPU time of programs that keep to one core.
   std::optional<MetricId> superseded_by;
   std::optional<RoundsToDecide> rounds_to_decide;  ///< of unclear findings
+  /// Of rounds that several machines ran: what each shows. `effect` and the typical values are as on
+  /// `main_machine` then.
+  std::vector<MachineEffect> machines;
+  int main_machine = 1;
+  std::optional<double> machines_p;  ///< of one change on all; empty where they have too few rounds for it
   std::vector<Note> notes;
+
+  /// Whether machines that ran its rounds show changes that no one verdict holds for.
+  bool machines_disagree() const {
+    return rounds_to_decide && rounds_to_decide->obstacle == RoundsToDecide::Obstacle::machines_disagree;
+  }
 };
 
 }  // namespace assay::model

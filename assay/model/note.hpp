@@ -23,6 +23,7 @@ struct WholeCampaign {
   bool operator==(const WholeCampaign&) const = default;
 };
 struct ThisMachine {
+  int number = 0;  ///< of several that ran the campaign's rounds, from 1; 0: the only one
   bool operator==(const ThisMachine&) const = default;
 };
 
@@ -68,6 +69,7 @@ enum class NoteKind {
   layouts_shuffled,       ///< its layouts are drawn for each program by itself
   analysis_failed,        ///< `quoted`: what, and why
   test_disagreement,      ///< Brunner–Munzel's test says otherwise, with p = `value`
+  machines_differ,        ///< the change is another on each machine: from `low` to `high`, p = `value`
   // What the values show, by metric. `count`: cells that show it, of which the subject does most.
   drift,            ///< by `value` from the first rounds to the last
   multimodal,       ///< values gather around more than one

@@ -36,6 +36,8 @@ std::optional<From> place_of(const Trial& trial, bool is_sound, const std::set<i
   return {};
 }
 
+}  // namespace
+
 ValuesByCell group_by_cell(const ValueColumn& values) {
   ValuesByCell cells;
   auto at = cells.end();
@@ -49,8 +51,6 @@ ValuesByCell group_by_cell(const ValueColumn& values) {
   return cells;
 }
 
-}  // namespace
-
 std::vector<double> values_of(const RoundValues& rounds) {
   std::vector<double> values;
   values.reserve(rounds.size());
@@ -61,7 +61,7 @@ std::vector<double> values_of(const RoundValues& rounds) {
 std::set<int> complete_rounds(const Log& log) {
   int lowest_open = std::numeric_limits<int>::max();
   for (const auto& round : log.rounds)
-    if (round.state == RoundState::open) lowest_open = std::min(lowest_open, round.number);
+    if (round.state == RoundState::open && round.role != Role::warm_up) lowest_open = std::min(lowest_open, round.number);
   std::set<int> numbers;
   for (const auto& round : log.rounds)
     if (round.state == RoundState::complete && round.number < lowest_open) numbers.insert(round.number);
@@ -112,7 +112,7 @@ class Observations::Collector {
     add_readings(trial, *from);
   }
 
-  std::size_t rounds_with_trials() const { return with_trials_.size(); }
+  const std::unordered_set<int>& rounds_with_trials() const { return with_trials_; }
 
  private:
   void add_readings(const Trial& trial, Source from) {
@@ -144,14 +144,36 @@ Observations::Observations(const Design& of, const Log& log)
       check_warnings_(of.workloads.size(), std::string{}),
       sessions_(log.sessions) {
   for (const auto cell : of.cells.ids()) ways_.add(way_of(of, log.ways, cell));
-  for (const auto& round : log.rounds) session_of_round_[round.number] = round.session;
+  std::map<MachineId, int> machines;
+  for (const auto& session : log.sessions)
+    machine_of_.add(machines.try_emplace(session.machine, static_cast<int>(machines.size())).first->second);
+  for (const auto& round : log.rounds) {
+    session_of_round_[round.number] = round.session;
+    machine_of_round_[round.number] = machine_of_.contains(round.session) ? machine_of_[round.session] : 0;
+  }
   for (const auto& doubt : log.check_warnings) check_warnings_[doubt.workload] = doubt.text;
   Collector sorting(*this, complete_rounds(log));
   for (const auto& trial : log.trials) sorting.sort_in(trial);
   for (const auto& [of_what, column] : columns_) by_cell_.emplace(of_what, group_by_cell(column));
-  rounds_ = sorting.rounds_with_trials();
+  rounds_ = sorting.rounds_with_trials().size();
+  rounds_by_machine_.resize(std::max<std::size_t>(machines.size(), 1));
+  for (const int round : sorting.rounds_with_trials())
+    ++rounds_by_machine_[static_cast<std::size_t>(machine_of_round(round))];
   has_judged_rounds_ =
       std::ranges::any_of(log.rounds, [](const Round& r) { return r.role == Role::measured; });
+}
+
+int Observations::machine_of_round(int round) const {
+  const auto found = machine_of_round_.find(round);
+  return found == machine_of_round_.end() ? 0 : found->second;
+}
+
+bool Observations::has_several_machines() const {
+  return std::ranges::count_if(rounds_by_machine_, [](std::size_t rounds) { return rounds > 0; }) > 1;
+}
+
+int Observations::main_machine() const {
+  return static_cast<int>(std::ranges::max_element(rounds_by_machine_) - rounds_by_machine_.begin());
 }
 
 const ValueColumn& Observations::values(MetricId metric, Source from) const {

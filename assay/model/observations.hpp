@@ -39,6 +39,9 @@ using ValuesByCell = std::map<CellId, RoundValues>;
 /// The values alone.
 std::vector<double> values_of(const RoundValues& rounds);
 
+/// A column's values by cell. Cost: linear; a sort where rounds are not in their order.
+ValuesByCell group_by_cell(const ValueColumn& values);
+
 /// What a cell's trials show besides values.
 struct CellObservations {
   std::size_t trials = 0, failed = 0;                ///< in judged rounds; without those that were discarded
@@ -51,7 +54,7 @@ struct CellObservations {
       answer_difference;  ///< from the baseline's, as the check saw it; empty: none, or not looked for
 };
 
-/// The numbers of the rounds that count, ascending: complete ones below the lowest that is still open.
+/// The numbers of the rounds that count, ascending: complete ones below the lowest that is still open, warm-ups aside.
 /// (Numbers are given out before outcomes exist; judging whichever rounds are done would favour the quick
 /// ones.)
 std::set<int> complete_rounds(const Log& log);
@@ -120,6 +123,18 @@ class Observations {
   const IdTable<SessionId, Session>& sessions() const { return sessions_; }
   /// The session that ran each round.
   const std::map<int, SessionId>& session_of_round() const { return session_of_round_; }
+  /// The number of the machine that ran a round, from 0 in the order of their first sessions; 0 of an unknown
+  /// round.
+  int machine_of_round(int round) const;
+  /// The number of a session's machine.
+  int machine_of(SessionId session) const { return machine_of_[session]; }
+  /// How many rounds with judged trials each machine has, by its number.
+  const std::vector<std::size_t>& rounds_by_machine() const { return rounds_by_machine_; }
+  /// Whether the judged rounds are of several machines.
+  bool has_several_machines() const;
+  /// The machine whose level values of several are brought to: with the most judged rounds, of several the
+  /// first.
+  int main_machine() const;
   /// Why trials were discarded, and how many.
   const std::map<std::string, std::size_t>& discard_reasons() const { return discard_reasons_; }
 
@@ -135,6 +150,9 @@ class Observations {
   IdTable<WorkloadId, std::string> check_warnings_;
   IdTable<SessionId, Session> sessions_;
   std::map<int, SessionId> session_of_round_;
+  IdTable<SessionId, int> machine_of_;
+  std::map<int, int> machine_of_round_;
+  std::vector<std::size_t> rounds_by_machine_;
   std::map<std::pair<Source, MetricId>, ValueColumn> columns_;
   std::map<std::pair<Source, MetricId>, ValuesByCell> by_cell_;
   std::map<std::string, std::size_t> discard_reasons_;

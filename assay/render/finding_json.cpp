@@ -77,6 +77,18 @@ Json deciles_json(const Finding& finding) {
   return all;
 }
 
+/// What each machine shows; null where one ran all rounds.
+Json machines_json(const Finding& finding) {
+  if (finding.machines.empty()) return nullptr;
+  Json all = Json::array();
+  for (const auto& [machine, rounds, effect, interval] : finding.machines)
+    all.push_back({{"machine", machine},
+                   {"rounds", rounds},
+                   {effect.is_ratio() ? "ratio" : "difference", finite(effect.value)},
+                   {"interval", interval ? ends_json(effect, *interval) : Json(nullptr)}});
+  return all;
+}
+
 }  // namespace
 
 Json finite(double value) { return std::isfinite(value) ? Json(value) : Json(nullptr); }
@@ -125,6 +137,9 @@ Json finding_json(const Findings& all, const Finding& finding) {
       {"method", method_text(finding.method)},
       {"decided_by",
        finding.superseded_by ? Json(all.design.metrics[*finding.superseded_by].name) : Json(nullptr)},
+      {"machines", machines_json(finding)},
+      {"machines_p", perhaps(finding.machines_p)},
+      {"main_machine", finding.machines.empty() ? Json(nullptr) : Json(finding.main_machine)},
       {"to_decide", rounds_to_decide_json(all, finding)},
       {"notes", std::move(notes)}};
 }

@@ -51,6 +51,7 @@ Json requirement_json(const Findings& all, const RequirementFinding& r) {
           {"metric", all.design.metrics[r.metric].name},
           {"require", all.design.metrics[r.metric].request.require->text},
           {"status", to_string(r.status)},
+          {"machine", r.machine == 0 ? Json(nullptr) : Json(r.machine)},
           {"rounds", r.rounds},
           {"typical", r.typical},
           {"interval", interval_json(r.interval)},

@@ -89,7 +89,8 @@ std::vector<std::string> besides(const Report& report) {
   for (const auto& block : report.blocks) {
     for (const auto& setting : block.settings)
       for (const auto& row : setting.rows)
-        for (const auto& [what, text] : {std::pair{"", &row.runs},
+        for (const auto& [what, text] : {std::pair{"", &row.machines},
+                                         {"", &row.runs},
                                          {"within a trial: ", &row.within},
                                          {"", &row.limit},
                                          {"moved too: ", &row.related},

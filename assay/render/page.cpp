@@ -170,6 +170,7 @@ class Page {
     row["verdict"] = of.verdict;
     row["tone"] = of.finding == nullptr ? of.verdict : to_string(of.finding->verdict);
     row["sign"] = of.sign;
+    if (!of.machines.empty()) row["machines"] = of.machines;
     if (!of.runs.empty()) row["runs"] = of.runs;
     if (!of.rest.empty()) row["rest"] = of.rest;
     if (!of.within.empty()) row["within"] = "within a trial: " + of.within;

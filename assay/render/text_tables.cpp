@@ -108,7 +108,8 @@ std::string row_text(const ComparisonTable& block, const Row& row, const Layout&
   text += pad_left(row.typical, layout.typical) + pad_left(row.change, change_width + 2) +
           pad_left(row.interval, range_width + 2) + "   " + axis.draw(*row.finding) + "  " +
           coloured(row, style) + "\n";
-  for (const auto& [what, text_of_it] : {std::pair{"", &row.runs},
+  for (const auto& [what, text_of_it] : {std::pair{"", &row.machines},
+                                         {"", &row.runs},
                                          {"within a trial: ", &row.within},
                                          {"", &row.limit},
                                          {"moved too: ", &row.related},

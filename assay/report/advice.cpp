@@ -114,6 +114,8 @@ std::string rounds_needed_text(const Findings& all, const Finding& f) {
                  ? "most of its runs are alike, but not all: no one verdict holds"
                  : "most of its runs are alike; that slow ones are not more, or fewer, by a tenth "
                    "of all runs takes more rounds to show";
+    case RoundsToDecide::Obstacle::machines_disagree:
+      return "no one verdict holds for all machines: measure on those of one kind, or find out what differs";
     case RoundsToDecide::Obstacle::near_margin:
       return "more rounds would hardly decide it: the change lies near the margin";
     case RoundsToDecide::Obstacle::saturation_suspected:

@@ -308,7 +308,9 @@ std::string subject_label(const Design& design, const Subject& subject) {
   struct Name {
     const Design& design;
     std::string operator()(const WholeCampaign&) const { return "the campaign"; }
-    std::string operator()(const ThisMachine&) const { return "this machine"; }
+    std::string operator()(const ThisMachine& machine) const {
+      return machine.number == 0 ? "this machine" : fmt::format("machine {}", machine.number);
+    }
     std::string operator()(CandidateId id) const { return design.candidates[id].name; }
     std::string operator()(CellId id) const { return cell_label(design, id); }
     std::string operator()(WorkloadId id) const { return "workload " + design.workloads[id].name; }

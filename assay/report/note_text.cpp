@@ -111,6 +111,9 @@ class NoteWriter {
         return "could not be computed: " + note_.quoted;
       case NoteKind::test_disagreement:
         return "the Brunner-Munzel test, which lets the spreads differ, says otherwise";
+      case NoteKind::machines_differ:
+        return "its change of " + metric_ +
+               " is not the same on each machine (p = " + exact_number(std::round(figure_ * 1e4) / 1e4) + ")";
       case NoteKind::drift:
         return metric_ + " " + (figure_ > 0 ? "rose" : "fell") + " by " + percent(figure_) +
                " from the first rounds to the last; pairs cancel that, typical values don't" +

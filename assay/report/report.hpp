@@ -62,6 +62,7 @@ struct Row {
   std::string baseline, baseline_typical, typical, change, interval;
   std::string sign, verdict;  ///< "+", "faster"; of a cell that is not ok, none and its status
   std::string rest;           ///< the mean, and how many runs were slow; empty where that is unknown
+  std::string machines;       ///< what each of several machines shows; empty: one ran all its rounds
   std::string runs;    ///< fast and typical runs apart, where the change is that of the fast ones; else empty
   std::string limit;   ///< that a side is at its declared ceiling, and what of it; else empty
   std::string within;  ///< how values spread within a trial, of a metric with many values; else empty

@@ -12,6 +12,7 @@
 #include "assay/judge/paired_test.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/report/format.hpp"
+#include "assay/report/machines_text.hpp"
 #include "assay/schedule/interim_looks.hpp"
 
 namespace assay::report {
@@ -138,6 +139,7 @@ SentenceText single_sentence(const Findings& all, const Finding& f) {
   if (f.rounds_to_decide && (f.rounds_to_decide->obstacle == RoundsToDecide::Obstacle::fast_and_slow ||
                              f.rounds_to_decide->obstacle == RoundsToDecide::Obstacle::slow_runs))
     return {in_most_runs(all, f, baseline), figures};
+  if (f.machines_disagree()) return {"no verdict", " against " + baseline + ", as " + machines_text(all, f)};
   return {"no verdict", " against " + baseline + " yet" + figures};
 }
 

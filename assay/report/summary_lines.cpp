@@ -179,8 +179,10 @@ std::vector<std::string> requirement_lines(const Findings& all) {
         const auto where = cell_text(all, all.design.cells[worst.cell]);
         text += fmt::format(", {}{}{} ({}, {:.0f} % {})", to_string(status),
                             list.size() > 1 ? fmt::format(" in {}, the nearest", list.size()) : "",
-                            where.empty() ? "" : " at " + where, value_text(worst.typical, what.unit),
-                            std::abs(worst.headroom) * 100, worst.headroom >= 0 ? "to spare" : "beyond");
+                            (where.empty() ? "" : " at " + where) +
+                                (worst.machine == 0 ? "" : fmt::format(" on machine {}", worst.machine)),
+                            value_text(worst.typical, what.unit), std::abs(worst.headroom) * 100,
+                            worst.headroom >= 0 ? "to spare" : "beyond");
       }
       lines.push_back(std::move(text));
     }

@@ -12,6 +12,7 @@
 #include "assay/model/enum_names.hpp"
 #include "assay/report/advice.hpp"
 #include "assay/report/format.hpp"
+#include "assay/report/machines_text.hpp"
 #include "assay/report/note_text.hpp"
 #include "assay/report/report.hpp"
 #include "assay/report/sentence.hpp"
@@ -103,6 +104,7 @@ Row row_of(const Findings& all, const Finding& f) {
       .verdict = f.superseded_by ? "see " + all.design.metrics[*f.superseded_by].name
                                  : verdict_word(metric, f.verdict),
       .rest = rest_figures(all, f),
+      .machines = machines_text(all, f),
       .runs = runs_text(f, metric),
       .limit = limit_text(all, f),
       .within = within_text(all, f),
@@ -183,6 +185,10 @@ std::string rules_text(const Metric& metric, const std::vector<const Finding*>& 
   for (const auto* f : findings)
     repeats = std::max({repeats, f->replication.baseline, f->replication.candidate});
   if (repeats > 1) text += fmt::format(" with up to {} runs each", repeats);
+  const auto of_several =
+      std::ranges::find_if(findings, [](const Finding* f) { return !f->machines.empty(); });
+  if (of_several != findings.end())
+    text += fmt::format("; values as on machine {}", (*of_several)->main_machine);
   constexpr double usual = 0.95;
   const auto [lowest, highest] =
       std::ranges::minmax(findings, {}, [](const Finding* f) { return f->interval.level; });

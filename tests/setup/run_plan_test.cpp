@@ -138,7 +138,8 @@ TEST(CarryOut, AStopRequestGivesProvisionalFindings) {
   const auto findings = run_plan(plan, options);
   EXPECT_TRUE(findings.provisional);
   EXPECT_EQ(findings.state, CampaignState::interrupted);
-  EXPECT_EQ(findings.rounds, 6U);
+  EXPECT_GE(findings.rounds, 6U);
+  EXPECT_LE(findings.rounds, 7U) << "where both ran at once, and ended before they were stopped";
 }
 
 /// The launcher is every trial's parent.
