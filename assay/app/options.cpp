@@ -38,26 +38,27 @@ std::string in_codes(const std::string& argument) {
 /// What options take, by their names, which mean the same in every command.
 std::string value_word(const std::string& name) {
   static const std::map<std::string, std::string> words = {
-      {"after", "COMMAND"},       {"allow", "PERCENT"},       {"allowance", "DURATION"},
-      {"as", "FORMAT"},           {"bad", "COMMIT"},          {"baseline", "NAME"},
-      {"before", "COMMAND"},      {"branch", "BRANCH"},       {"budget", "DURATION"},
-      {"build", "COMMAND"},       {"candidates", "COMMIT,…"}, {"clients", "NUMBER"},
-      {"cold", "FILE"},           {"commits", "COMMIT,…"},    {"cores", "CORE,…"},
-      {"difference", "METRIC"},   {"env", "NAME,…"},          {"every", "NUMBER"},
-      {"exit-ok", "STATUS,…"},    {"factor", "NAME"},         {"gate", "PERCENT"},
-      {"good", "COMMIT"},         {"identify", "PATH"},       {"junit", "FILE"},
-      {"keep", "NUMBER"},         {"ledger", "FILE"},         {"margin", "PERCENT"},
-      {"match", "REGEX"},         {"memory-limit", "SIZE"},   {"metric", "METRIC"},
-      {"names", "NAME,…"},        {"newest", "NUMBER"},       {"output", "FILE"},
-      {"nice", "NUMBER"},         {"only", "NAME=VALUE,…"},   {"page", "FILE"},
-      {"pause", "DURATION"},      {"pilots", "NUMBER"},       {"precise", "PERCENT"},
-      {"rate", "RATE"},           {"ready", "PATH"},          {"reference", "COMMIT"},
-      {"relink", "NUMBER"},       {"requests", "NUMBER"},     {"rounds", "NUMBERS"},
-      {"save-plan", "FILE"},      {"seed", "NUMBER"},         {"serve", "PATH"},
-      {"since", "COMMIT"},        {"stdin", "FILE"},          {"step", "PERCENT"},
-      {"sure", "PERCENT"},        {"timeout", "DURATION"},    {"title", "TITLE"},
-      {"undecided", "pass|fail"}, {"watch", "METRIC,…"},      {"when-busy", "wait|go-on"},
-      {"work", "AMOUNT"},         {"workload", "NAME"}};
+      {"after", "COMMAND"},     {"allow", "PERCENT"},       {"allowance", "DURATION"},
+      {"as", "FORMAT"},         {"bad", "COMMIT"},          {"baseline", "NAME"},
+      {"before", "COMMAND"},    {"branch", "BRANCH"},       {"budget", "DURATION"},
+      {"build", "COMMAND"},     {"candidates", "COMMIT,…"}, {"clients", "NUMBER"},
+      {"cold", "FILE"},         {"commits", "COMMIT,…"},    {"cores", "CORE,…"},
+      {"difference", "METRIC"}, {"env", "NAME,…"},          {"every", "NUMBER"},
+      {"exit-ok", "STATUS,…"},  {"factor", "NAME"},         {"for", "DURATION"},
+      {"gate", "PERCENT"},      {"good", "COMMIT"},         {"identify", "PATH"},
+      {"junit", "FILE"},        {"keep", "NUMBER"},         {"ledger", "FILE"},
+      {"margin", "PERCENT"},    {"match", "REGEX"},         {"memory-limit", "SIZE"},
+      {"metric", "METRIC"},     {"name", "NAME"},           {"names", "NAME,…"},
+      {"newest", "NUMBER"},     {"output", "FILE"},         {"nice", "NUMBER"},
+      {"only", "NAME=VALUE,…"}, {"page", "FILE"},           {"pause", "DURATION"},
+      {"pilots", "NUMBER"},     {"precise", "PERCENT"},     {"rate", "RATE"},
+      {"ready", "PATH"},        {"reference", "COMMIT"},    {"relink", "NUMBER"},
+      {"requests", "NUMBER"},   {"rounds", "NUMBERS"},      {"save-plan", "FILE"},
+      {"seed", "NUMBER"},       {"serve", "PATH"},          {"since", "COMMIT"},
+      {"stdin", "FILE"},        {"step", "PERCENT"},        {"sure", "PERCENT"},
+      {"timeout", "DURATION"},  {"title", "TITLE"},         {"undecided", "pass|fail"},
+      {"wait", "DURATION"},     {"watch", "METRIC,…"},      {"when-busy", "wait|go-on"},
+      {"work", "AMOUNT"},       {"workload", "NAME"}};
   const auto word = words.find(name);
   return word == words.end() ? "VALUE" : word->second;
 }
@@ -155,13 +156,15 @@ double parse_margin(const std::string& text) {
   }
 }
 
-double parse_budget(const std::string& text) {
+double parse_time(const std::string& text, const std::string& option) {
   try {
     return parse_duration(text);
   } catch (const Error& error) {
-    throw Error(error.problem(), "--budget", error.remedy());
+    throw Error(error.problem(), option, error.remedy());
   }
 }
+
+double parse_budget(const std::string& text) { return parse_time(text, "--budget"); }
 
 void print_results(const Findings& findings, bool json, render::TextStyle style) {
   style.colour = isatty(STDOUT_FILENO) == 1 && std::getenv("NO_COLOR") == nullptr;

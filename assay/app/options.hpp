@@ -67,6 +67,9 @@ double parse_precision(const std::string& text);
 /// Reads a margin, like 2%. Throws Error that names --margin.
 double parse_margin(const std::string& text);
 
+/// Reads a time, like 40min. Throws Error that names the option.
+double parse_time(const std::string& text, const std::string& option);
+
 /// Reads a measuring time. Throws Error that names --budget.
 double parse_budget(const std::string& text);
 

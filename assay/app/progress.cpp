@@ -32,6 +32,7 @@ std::string line_for(const engine::Progress& progress, const std::string& cell) 
   if (progress.decided > 0)
     line +=
         ", " + std::to_string(progress.decided) + " of " + std::to_string(progress.comparisons) + " decided";
+  if (progress.processes > 1) line += ", by " + std::to_string(progress.processes) + " runners";
   if (progress.seconds_left) line += ", at most " + report::duration(*progress.seconds_left) + " left";
   return line + "; now " + cell;
 }

@@ -33,6 +33,7 @@ inline constexpr const char* end_of_options = "\x1e--";
 void add_duel(CLI::App& app, Action& action);
 void add_plan(CLI::App& app, Action& action);
 void add_run(CLI::App& app, Action& action);
+void add_join(CLI::App& app, Action& action);
 void add_forecast(CLI::App& app, Action& action);
 void add_again(CLI::App& app, Action& action);
 void add_where(CLI::App& app, Action& action);

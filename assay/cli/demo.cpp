@@ -55,26 +55,36 @@ void make_data(const Shipped& shipped, const std::string& folder) {
 }
 
 /// The demo's plans besides the first, each a campaign of its own; history is many.
-constexpr std::array<const char*, 6> further_plans = {"commits", "history",  "matrix",
-                                                      "options", "services", "stages"};
+constexpr std::array<const char*, 7> further_plans = {"commits",  "history", "matrix", "options",
+                                                      "services", "stages",  "team"};
 
-/// Runs the tool itself, as one would type it in the demo's folder.
-int run_tool(const std::string& folder, std::vector<std::string> words) {
-  std::cerr << "assay: the same as: cd " << folder << " && " << app::shell_quoted(words) << "\n\n";
-  const auto tool = fs::read_symlink("/proc/self/exe").string();
-  words.front() = tool;
+/// Runs a program in a folder, with its output where this one's goes.
+int run_in(const std::string& folder, std::vector<std::string> words) {
   std::vector<char*> arguments;
   for (auto& word : words) arguments.push_back(word.data());
   arguments.push_back(nullptr);
   const auto child = fork();
   if (child == 0) {
-    if (chdir(folder.c_str()) == 0) execv(tool.c_str(), arguments.data());
+    if (chdir(folder.c_str()) == 0) execvp(arguments.front(), arguments.data());
     _exit(app::exit_nothing_measured);
   }
   int status = 0;
   while (waitpid(child, &status, 0) < 0 && errno == EINTR) {
   }
   return WIFEXITED(status) ? WEXITSTATUS(status) : app::exit_interrupted;
+}
+
+/// Runs the tool itself, as one would type it in the demo's folder.
+int run_tool(const std::string& folder, std::vector<std::string> words) {
+  std::cerr << "assay: the same as: cd " << folder << " && " << app::shell_quoted(words) << "\n\n";
+  words.front() = fs::read_symlink("/proc/self/exe").string();
+  return run_in(folder, std::move(words));
+}
+
+/// Two runners that measure one campaign, in a ledger on a server of the demo's own.
+int demo_team(const Shipped& shipped, const std::string& folder) {
+  return run_in(folder, {"env", "ASSAY=" + fs::read_symlink("/proc/self/exe").string(), "bash",
+                         (shipped.files / "team.sh").string()});
 }
 
 /// What the history of the demo's repository shows, and which commit did the first of it.
@@ -111,6 +121,7 @@ int demo(const std::string& plan_name, const std::string& folder, const std::str
   std::cerr << "assay: making a network of canals in " << folder << ", and a repository of its planner\n";
   make_data(shipped, folder);
   if (plan_name == "history") return demo_history(folder);
+  if (plan_name == "team") return demo_team(shipped, folder);
   auto plan = plan::read_file(plan_file);
   if (!rounds.empty()) plan.rounds = app::parse_rounds(rounds);
   const auto run = "assay run" + (rounds.empty() ? "" : " --rounds " + rounds) +
@@ -135,7 +146,7 @@ int demo(const std::string& plan_name, const std::string& folder, const std::str
   std::cerr << "\nassay: wrote " << (fs::path(folder) / "findings.html").string()
             << ", a page to open in a browser; to see the findings again: cd " << folder
             << " && assay verdict; more of it: assay demo commits (or history, services, matrix, options, "
-               "stages)\n";
+               "stages, team)\n";
   return status;
 }
 
@@ -149,7 +160,7 @@ void add_demo(CLI::App& app, Action& action) {
   command
       ->add_option("WHERE", *names,
                    "a folder for its programs, data and findings (default assay-demo); before it one of its "
-                   "further plans: commits, history, matrix, options, services, stages")
+                   "further plans: commits, history, matrix, options, services, stages, team")
       ->expected(0, 2);
   app::add_rounds(*command, *rounds, ", in place of the plan's");
   auto when_busy = std::make_shared<std::string>("wait");
@@ -163,9 +174,9 @@ void add_demo(CLI::App& app, Action& action) {
     }
     if (rest.size() > 1)
       throw Error("\"" + rest.front() + "\" is none of the demo's plans", "demo",
-                  "write commits, history, matrix, options, services or stages, then the folder");
-    if (plan == "history" && !rounds->empty())
-      throw Error("the history's rounds go by what they tell", "demo", "leave --rounds out");
+                  "write commits, history, matrix, options, services, stages or team, then the folder");
+    if ((plan == "history" || plan == "team") && !rounds->empty())
+      throw Error("the rounds of this one go by what they tell", "demo", "leave --rounds out");
     if (!rest.empty()) folder = rest.front();
     action = [=] { return demo(plan, folder, *rounds, *when_busy); };
   });

@@ -1,8 +1,10 @@
 #include "assay/gate.hpp"
 
 #include <CLI/CLI.hpp>
+#include <chrono>
 #include <iostream>
 #include <memory>
+#include <thread>
 #include <variant>
 
 #include "assay/cli/command.hpp"
@@ -20,6 +22,7 @@ namespace {
 constexpr const char* gate_examples =
     R"(  assay gate                          the last campaign, by the [gate] of its plan
   assay gate --allow 2% --undecided fail
+  assay gate 3f9c --wait 40min        when the machines that measure it have come to its end
   assay gate --junit gate.xml         the reasons as JUnit XML besides
   assay gate before last --apart      the last campaign against an earlier one, though nothing ran side by side
   assay gate --trend assay.toml       the ten newest commits of the history that assay trend has measured
@@ -30,7 +33,7 @@ between: printed either way, and passes unless --undecided fail is given. Where 
 time that does not pass is looked into by fresh rounds that are sampled, and the functions behind it are named.)";
 
 struct GateOptions {
-  std::string campaign = "last", second, ledger, only, allow, undecided, junit;
+  std::string campaign = "last", second, ledger, only, allow, undecided, junit, wait;
   int newest = 10;
   bool all = false, apart = false, trend = false;
 };
@@ -118,9 +121,29 @@ int gate_of_trend(const GateOptions& asked) {
   return print_gate(held.result, held.design, asked);
 }
 
+/// Until a campaign has ended and nobody is at work in it any more, or the time is up.
+void wait_for_end(FoundCampaign& found, const std::string& longest) {
+  using namespace std::chrono_literals;
+  const auto seconds = std::chrono::duration<double>(app::parse_time(longest, "--wait"));
+  const auto until = std::chrono::steady_clock::now() + seconds;
+  const app::StopOnSignals stopping;
+  const auto stop = stopping.token();
+  while (true) {
+    const auto activity = found.ledger.activity(found.campaign.id);
+    if (activity.state == CampaignState::ended && !activity.is_measured()) return;
+    if (stop.stop_requested()) throw model::Cancelled{};
+    if (std::chrono::steady_clock::now() >= until)
+      throw Error("the campaign has not ended within " + longest, short_uid(found.campaign.uid),
+                  "assay ledger " + short_uid(found.campaign.uid) + " shows who measures it",
+                  Error::Code::measuring);
+    for (int i = 0; i < 10 && !stop.stop_requested(); ++i) std::this_thread::sleep_for(100ms);
+  }
+}
+
 int gate(const GateOptions& asked) {
   if (asked.trend) return gate_of_trend(asked);
   auto found = find_campaign(asked.campaign, asked.ledger);
+  if (!asked.wait.empty()) wait_for_end(found, asked.wait);
   auto record = found.ledger.read(found.campaign.id);
   if (!asked.second.empty()) {
     if (!asked.apart) refuse_apart("two campaigns");
@@ -162,6 +185,8 @@ void add_gate(CLI::App& app, Action& action) {
   command->add_option("--newest", asked->newest, "how many commits --trend looks at (default 10)")
       ->needs("--trend")
       ->check(CLI::PositiveNumber);
+  command->add_option("--wait", asked->wait,
+                      "wait so long for the end of the campaign, like 40min: others measure it");
   app::add_allow(*command, asked->allow);
   command->add_option("--undecided", asked->undecided, "pass (default) or fail")
       ->check(CLI::IsMember({"pass", "fail"}));

@@ -3,16 +3,14 @@
 #include <CLI/CLI.hpp>
 #include <array>
 #include <cstdlib>
-#include <ctime>
-#include <iomanip>
 #include <iostream>
 #include <memory>
 #include <span>
-#include <sstream>
 
 #include "assay/app/terminal.hpp"
 #include "assay/cli/command.hpp"
 #include "assay/cli/find_campaign.hpp"
+#include "assay/cli/ledger_activity.hpp"
 #include "assay/error.hpp"
 #include "assay/history.hpp"
 #include "assay/judge.hpp"
@@ -22,6 +20,8 @@ namespace {
 
 constexpr const char* ledger_examples = R"(  assay ledger                     lists campaigns, newest first
   assay ledger --all               all of them, not the newest hundred
+  assay ledger last                how the last campaign stands, and which machines measure it
+  assay ledger close 3f2a          no more rounds of it are begun; what there is is judged
   assay ledger name last before    names the last campaign "before"
   assay ledger prune --keep 20     keeps the newest twenty and those with a name
   assay ledger prune 3f2a          takes one campaign out for good
@@ -31,15 +31,6 @@ constexpr const char* ledger_examples = R"(  assay ledger                     li
 
 A ledger is a file, or a database that a team shares: --ledger service=NAME (of ~/.pg_service.conf) or
 postgresql://HOST/DATABASE. ASSAY_LEDGER names the ledger of every command that is not given --ledger.)";
-
-std::string date_text(std::int64_t milliseconds) {
-  const std::time_t time = milliseconds / 1000;
-  std::tm local{};
-  localtime_r(&time, &local);
-  std::ostringstream text;
-  text << std::put_time(&local, "%Y-%m-%d %H:%M");
-  return text.str();
-}
 
 /// A path as one would write it: below the home folder with a tilde.
 std::string from_home(const std::string& path) {
@@ -162,7 +153,7 @@ int update(const std::string& named) {
 }
 
 struct LedgerOptions {
-  std::string ledger, campaign, label, to;
+  std::string ledger, shown, campaign, label, to;
   int keep = -1;
   bool all = false;
 };
@@ -173,6 +164,7 @@ void add_ledger(CLI::App& app, Action& action) {
   auto* command = app.add_subcommand("ledger", "list, name and prune the campaigns that were kept");
   auto asked = std::make_shared<LedgerOptions>();
   command->add_option("--ledger", asked->ledger, "the ledger to look in: a file, or service=NAME");
+  command->add_option("CAMPAIGN", asked->shown, "show how this one stands, and which machines measure it");
   command->add_flag("--all", asked->all, "list all campaigns, not the newest hundred");
   command->require_subcommand(0, 1);
   command->footer(ledger_examples);
@@ -197,7 +189,10 @@ void add_ledger(CLI::App& app, Action& action) {
       ->required();
   auto* updating =
       command->add_subcommand("update", "make the tables of a database, or bring them up to date");
-  for (auto* part : {naming, pruning, reducing, copying, updating}) part->fallthrough();  // --ledger may follow
+  auto* closing = command->add_subcommand("close", "let no more rounds of a campaign be begun: it ends");
+  closing->add_option("CAMPAIGN", asked->campaign, "a name, or the beginning of an id")->required();
+  for (auto* part : {naming, pruning, reducing, copying, updating, closing})
+    part->fallthrough();  // --ledger may follow
   command->callback([=, &action] {
     action = [=] {
       if (copying->parsed()) return copy(asked->ledger, asked->campaign, asked->to);
@@ -205,6 +200,8 @@ void add_ledger(CLI::App& app, Action& action) {
       if (reducing->parsed()) return reduce(asked->ledger, asked->keep);
       if (naming->parsed()) return name(asked->ledger, asked->campaign, asked->label);
       if (pruning->parsed()) return prune(asked->ledger, asked->campaign, asked->keep);
+      if (closing->parsed()) return close_campaign(asked->ledger, asked->campaign);
+      if (!asked->shown.empty()) return show_activity(asked->ledger, asked->shown);
       return list(asked->ledger, asked->all);
     };
   });

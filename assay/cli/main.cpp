@@ -57,6 +57,7 @@ int run(int argc, char** argv) {
   assay::cli::add_duel(app, action);
   assay::cli::add_plan(app, action);
   assay::cli::add_run(app, action);
+  assay::cli::add_join(app, action);
   assay::cli::add_forecast(app, action);
   assay::cli::add_verdict(app, action);
   assay::cli::add_again(app, action);

@@ -27,8 +27,9 @@ void warn_of_unset_variables(const Plan& plan) {
         << " is passed on to the trials and is not set here; set it to what it was (values are not kept)\n";
 }
 
-/// A ledger may have come with a folder of somebody else's: what it says would be run.
-[[noreturn]] void refuse_foreign(const Plan& plan) {
+}  // namespace
+
+void refuse_foreign(const Plan& plan) {
   constexpr std::size_t most = 5;
   std::size_t count = 0;
   std::cerr << "assay: what would be run:\n";
@@ -39,8 +40,6 @@ void warn_of_unset_variables(const Plan& plan) {
   throw Error("you did not measure this campaign here, and its ledger says what is run", "campaign",
               "look at the commands above; --trust runs them");
 }
-
-}  // namespace
 
 void require_repeatable(const Design& design) {
   if (design.kind == CampaignKind::contest || design.plan.empty() || design.folder.empty())

@@ -8,6 +8,10 @@ namespace assay::cli {
 /// Throws Error where a campaign was measured by a program of its own, or read from elsewhere.
 void require_repeatable(const Design& design);
 
+/// A ledger may have come with a folder of somebody else's, and what it says would be run: prints the plan's commands on
+/// stderr, and throws Error.
+[[noreturn]] void refuse_foreign(const Plan& plan);
+
 /// The plan of a campaign that is to be measured again, with commits as they were then. Where another measured it
 /// (another user, or one whose ledger came with a folder), what would be run is shown on stderr and Error thrown,
 /// unless `trust`. Warns on stderr of variables that are passed on and are not set here. Throws as plan::read()

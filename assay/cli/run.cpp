@@ -9,6 +9,7 @@
 #include "assay/cli/command.hpp"
 #include "assay/cli/find_campaign.hpp"
 #include "assay/cli/run_comparison.hpp"
+#include "assay/cli/show_plan.hpp"
 #include "assay/plan.hpp"
 #include "assay/report.hpp"
 
@@ -21,6 +22,7 @@ constexpr const char* run_examples = R"(  assay run                      carries
   assay run --candidates main,HEAD,.      compares commits and the working tree, built as [build] says
   assay run --only workload=orders,locks=800     a part of the plan
   assay run --resume             goes on after Ctrl-C, a kill or a full disk
+  assay run --open               lays it down for other machines, which measure it: assay join
 
 A plan says what is compared; the smallest one (docs/plan-file.md has the rest):
 
@@ -40,99 +42,30 @@ Every trial is kept in .assay/ledger.db beside the plan.)";
 struct RunCommandOptions {
   PlanOptions plan;
   std::string ledger, when_busy = "wait";
-  bool show = false, json = false, resume = false;
+  bool show = false, json = false, resume = false, open = false;
 };
 
-void show_builds(const Plan& plan) {
-  const auto setting = all_settings(plan.factors).front();
-  for (std::size_t i = 0; i < plan.candidates.size(); ++i) {
-    const auto& candidate = plan.candidates[i];
-    if (candidate.build.steps.empty()) continue;
-    std::cout << "\n"
-              << candidate.name << " is built from "
-              << (candidate.commit.empty()  ? "the source"
-                  : candidate.commit == "." ? "the working tree"
-                                            : "commit " + candidate.commit)
-              << " in " << (candidate.source.empty() ? "the plan's folder" : candidate.source) << "\n";
-    for (const auto& step : plan::expand_steps(plan, CandidateId{static_cast<std::int64_t>(i)}, setting))
-      std::cout << "  " << app::shell_quoted(step) << "\n";
-  }
-}
-
-std::string lives_of(ServerLifetime keep) {
-  switch (keep) {
-    case ServerLifetime::automatic:
-      return "servers are restarted for each round, unless that takes too long";
-    case ServerLifetime::round:
-      return "servers are restarted for each round";
-    case ServerLifetime::trial:
-      return "a server is started for each trial";
-    case ServerLifetime::session:
-      return "servers are kept up";
-  }
-  return {};
-}
-
-/// "8 to 60 rounds"; of as many as there is time for "8 rounds or more".
-std::string rounds_text(const PlannedRounds& rounds) {
-  const auto least = std::to_string(rounds.min);
-  if (rounds.max >= PlannedRounds::open_end) return least + " rounds or more";
-  return (rounds.min < rounds.max ? least + " to " : "") + std::to_string(rounds.max) + " rounds";
-}
-
-/// What a service is asked, and by whom; `servers` of them together.
-std::string load_of(const PlannedWorkload& workload, const plan::PlannedCell& planned,
-                    const std::string& folder, std::ptrdiff_t servers) {
-  if (!workload.requests)
-    return "  asked by " + app::shell_quoted(plan::display_command(planned.client, folder)) + "; " +
-           lives_of(ServerLifetime::trial) + "\n";
-  const auto& requests = *workload.requests;
-  const auto& serving = *planned.serving;
-  auto text = "  asked for " + (serving.file.empty() ? serving.path : "what is in " + serving.file) + ": " +
-              (requests.count > 0 ? std::to_string(requests.count) + " requests a trial, "
-                                  : "as many requests a trial as take a second, ");
-  if (serving.clients)
-    text +=
-        std::to_string(*serving.clients) + (*serving.clients == 1 ? " client" : " clients") + " at a time";
-  else
-    text += requests.arrivals + ", whether or not replies have come";
-  text += "; " + lives_of(workload.service->keep);
-  if (requests.count > 0)
-    text += "; a round is " + std::to_string(servers) + (servers == 1 ? " server" : " servers") + " and " +
-            std::to_string(servers * requests.count) + " requests";
-  return text + "\n";
-}
-
-void show_cells(const Plan& plan) {
-  const auto cells = plan::expand_cells(plan);
-  const auto comparisons = plan::comparisons_of(cells, plan);
-  const auto baselines = plan::baselines_of(plan);
-  std::cout << cells.size() << " cells, " << comparisons.size()
-            << (comparisons.size() == 1 ? " comparison with " : " comparisons with ")
-            << (baselines.size() == 1 ? plan.candidate(baselines.front()).name : "their baselines") << ", "
-            << (plan.rounds.twin ? "a twin of each baseline beside them, " : "") << rounds_text(plan.rounds)
-            << " after the warm-up"
-            << (plan.rounds.budget ? ", at most " + duration(*plan.rounds.budget) : "") << "\n";
-  show_builds(plan);
-  std::string group;
-  for (const auto& planned : cells) {
-    const auto setting = planned.cell.setting.text();
-    const auto here = plan.workload(planned.cell.workload).name + (setting.empty() ? "" : ", " + setting);
-    if (here != group) {
-      std::cout << "\n" << here << "\n";
-      const auto servers = std::ranges::count_if(cells, [&](const plan::PlannedCell& other) {
-        return other.state.is_ok() && other.cell.workload == planned.cell.workload &&
-               other.cell.setting == planned.cell.setting;
-      });
-      if (planned.serving)
-        std::cout << load_of(plan.workload(planned.cell.workload), planned, plan.folder, servers);
-    }
-    group = here;
-    std::cout << "  " << plan.candidate(planned.cell.candidate).name << ": "
-              << (planned.state.is_ok()
-                      ? app::shell_quoted(plan::display_command(planned.command, plan.folder))
-                      : "absent, " + planned.state.detail)
-              << "\n";
+/// Lays the campaign down for those who join it, and prints its id.
+int open(const Plan& plan, const RunCommandOptions& asked, const std::string& repeat) {
+  if (asked.resume)
+    throw Error("--open lays a new campaign down, and --resume goes on with one", "run",
+                "leave one of them out");
+  RunContext watching({.kind = CampaignKind::plan,
+                       .ledger = ledger_asked(asked.ledger, [&] { return plan_ledger(asked.plan.file); }),
+                       .repeat_command = repeat,
+                       .when_busy = asked.when_busy,
+                       .confirms_uid = {},
+                       .resume_command = {}});
+  try {
+    watching.options().invites = false;  // printed below
+    const auto design = setup::open_plan(plan, watching.run(), watching.options());
+    watching.progress().clear();
+    std::cout << design.uid << "\n";
+    std::cerr << "assay: nothing is measured yet; any number of machines do: assay join "
+              << short_uid(design.uid) << "\n";
+    return app::exit_done;
+  } catch (const model::Cancelled&) {
+    return app::exit_interrupted;
   }
 }
 
@@ -149,6 +82,7 @@ int run(const RunCommandOptions& asked, const std::vector<std::string>& repeated
     words.push_back(asked.plan.file);
     return app::shell_quoted(words);
   };
+  if (asked.open) return open(plan, asked, command({"assay", "run"}, repeated));
   return compare(plan, {.kind = CampaignKind::plan,
                         .ledger = ledger_asked(asked.ledger, [&] { return plan_ledger(asked.plan.file); }),
                         .repeat_command = command({"assay", "run"}, repeated),
@@ -167,13 +101,16 @@ void add_run(CLI::App& app, Action& action) {
   add_plan_options(*command, asked->plan);
   app::add_resume(*command, asked->resume);
   command->add_flag("--show", asked->show, "print the cells and their commands, and run nothing");
+  command->add_flag(
+      "--open", asked->open,
+      "build, check and lay the campaign down, print its id, and measure nothing: assay join does");
   app::add_when_busy(*command, asked->when_busy);
   app::add_ledger(*command, asked->ledger);
   app::add_json(*command, asked->json);
   command->footer(run_examples);
   command->callback([command, asked, &action] {
     const auto repeated = app::given_options(
-        *command, {"--rounds", "--budget", "--resume", "--when-busy", "--ledger", "--json"});
+        *command, {"--rounds", "--budget", "--resume", "--open", "--when-busy", "--ledger", "--json"});
     const auto resumed = app::given_options(*command, {"--resume", "--when-busy", "--json"});
     action = [asked, repeated, resumed] { return run(*asked, repeated, resumed); };
   });

@@ -83,6 +83,7 @@ RunContext::RunContext(const ComparisonRequest& how)
       options_{.kind = how.kind,
                .confirms_uid = how.confirms_uid,
                .variables = how.variables,
+               .invites = true,
                .report_forecast = how.kind != CampaignKind::duel} {}
 
 int status_of(const Findings& findings, const std::string& go_on) {

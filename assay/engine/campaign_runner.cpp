@@ -41,19 +41,26 @@ Findings CampaignRunner::run(const StopPolicy& policy, bool forecasts) {
   try {
     check();
     report_check_warnings();
-    if (measure(policy, forecasts) != StopReason::stopped) {
+    ended_ = measure(policy, forecasts);
+    if (!leaves_alone(ended_)) {
       check("at the end, ");
       state = CampaignState::ended;
     }
   } catch (const Cancelled&) {
     state = CampaignState::interrupted;
+  } catch (const Error&) {
+    if (recorder_.seconds_before()) leave();
+    throw;
   }
   if (auto samples = runner_.code_samples(); !samples.empty() || !samples.remarks.empty())
     recorder_.set_code_samples(std::move(samples));
   runner_.close();
-  recorder_.set_state(state);
+  recorder_.end_session(state);
+  if (recorder_.is_shared()) recorder_.reread();
   observer_.on_end(recorder_.record());
-  return judge::judge_record(recorder_.record());
+  auto findings = judge::judge_record(recorder_.record());
+  if (state == CampaignState::interrupted) findings.state = state;  // here; others may go on
+  return findings;
 }
 
 void CampaignRunner::check(const std::string& when) {
@@ -78,6 +85,7 @@ void CampaignRunner::apply_check(Trial trial, const std::string& when) {
   const auto cell = trial.cell;
   const auto outcome = trial.outcome;
   const auto detail = when + trial.detail;
+  if (recorder_.seconds_before() && when.empty()) require_same_answer(trial);
   recorder_.add_trial(std::move(trial));
   if (outcome == Outcome::wrong)
     recorder_.set_cell_status(cell, {StatusCode::wrong, detail});
@@ -85,6 +93,34 @@ void CampaignRunner::apply_check(Trial trial, const std::string& when) {
     recorder_.set_cell_status(cell, {StatusCode::unsupported, detail});
   else if (outcome != Outcome::ok && outcome != Outcome::interrupted)
     recorder_.set_cell_status(cell, {StatusCode::failed, detail});
+}
+
+/// Who joins a campaign has to do the same job: what is wrong here and right elsewhere says nothing of the candidate.
+void CampaignRunner::require_same_answer(const Trial& trial) const {
+  if (trial.outcome == Outcome::interrupted) return;
+  const auto& design = recorder_.design();
+  const auto what = design.candidate_of(trial.cell).name + " on " + design.workload_of(trial.cell).name;
+  if (trial.outcome != Outcome::ok)
+    throw Error(what + " does not do here what it does elsewhere: " + trial.detail, "join",
+                "is the input file the same?", Error::Code::measuring);
+  if (!runner_.compares_answers(trial.cell)) return;
+  for (const auto& first : recorder_.log().trials)
+    if (first.role == Role::check && first.cell == trial.cell && first.session != recorder_.session() &&
+        !first.output_digest.empty()) {
+      if (first.output_digest != trial.output_digest)
+        throw Error(what + " answers otherwise here than elsewhere", "join", "is the input file the same?",
+                    Error::Code::measuring);
+      return;
+    }
+}
+
+/// This process alone has come to its end.
+void CampaignRunner::leave() {
+  try {
+    runner_.close();
+    recorder_.end_session(CampaignState::open);
+  } catch (const Error&) {  // the ledger is what failed; others see that nobody is here any more
+  }
 }
 
 void CampaignRunner::report_check_warnings() {
@@ -113,6 +149,7 @@ StopReason CampaignRunner::measure(const StopPolicy& policy, bool forecasts) {
   };
   if (forecasts || forecast(Observations::Source::judged, policy).impossible_reason()) report_forecast();
   RoundLoop rounds(recorder_, runner_, policy, observer_, stop_, clock_);
+  if (seconds_ > 0) rounds.set_time(seconds_);
   bool reported = !forecasts;
   while (true) {
     if (const auto ended = rounds.run_round()) return *ended;

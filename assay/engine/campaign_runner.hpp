@@ -32,6 +32,11 @@ class CampaignRunner {
   /// rounds; a budget that can't decide anything is reported in any case, before it is spent.
   Findings run(const StopPolicy& policy, bool forecasts);
 
+  /// No round is begun that would not likely end within so many seconds of measuring; 0: no limit.
+  void set_time(double seconds) { seconds_ = seconds; }
+  /// Why run() came to its end.
+  StopReason stop_reason() const { return ended_; }
+
   // --- the steps, for those who want only some ---------------------------------------------------------
 
   /// Checks every ok cell, each baseline before what is compared with it; those that are wrong, fail or
@@ -45,12 +50,16 @@ class CampaignRunner {
 
  private:
   void apply_check(Trial trial, const std::string& when);
+  void require_same_answer(const Trial& trial) const;
+  void leave();
 
   Recorder& recorder_;
   TrialRunner& runner_;
   Observer& observer_;
   std::stop_token stop_;
   Clock clock_;
+  double seconds_ = 0;
+  StopReason ended_ = StopReason::stopped;
 };
 
 }  // namespace assay::engine

@@ -22,6 +22,7 @@ struct Progress {
   int planned = 0;  ///< of them, at most
   int decided = 0;  ///< comparisons that need no more rounds, of `comparisons`; twins don't count
   int comparisons = 0;
+  int processes = 1;                   ///< that measure the campaign now
   double seconds_spent = 0;            ///< seconds since the phase began
   std::optional<double> seconds_left;  ///< seconds, estimated; empty until a round was seen
 };
@@ -64,6 +65,15 @@ class Observer {
   virtual void on_end(const Record& /*record*/) {}
 };
 
+/// How a process takes part in a campaign that others measure.
+struct Joining {
+  std::string uid;      ///< of the campaign
+  std::string label;    ///< what this machine is called in lists; may be empty
+  bool unlike = false;  ///< takes part although the machine, or what it builds, is unlike the others'
+  double seconds =
+      0;  ///< no round is begun when two of the longest would not end within so many; 0: no limit
+};
+
 /// How anything is measured, whatever it is: a plan, a history, a contest.
 struct RunOptions {
   /// Path of the ledger that keeps every trial. Empty: in memory only.
@@ -74,6 +84,8 @@ struct RunOptions {
   /// that were cut off stay aborted; looks that were taken stay spent. One that has ended is judged again,
   /// and nothing is run.
   bool resume = false;
+  /// Takes part in a campaign of the ledger, in place of laying one down.
+  std::optional<Joining> join;
   WhenBusy when_busy = WhenBusy::proceed;
   /// The lock that campaigns hold while they measure: those of another name do not wait for each other.
   /// Empty: the value of ASSAY_MACHINE_LOCK, else the machine's.

@@ -29,7 +29,7 @@ std::string make_uid() {
 }
 
 Session current_session() {
-  Session session{.boot = boot_id(), .facts = measure::machine_facts()};
+  Session session{.mark = measure::machine_mark(), .boot = boot_id(), .facts = measure::machine_facts()};
   session.facts.push_back({"fingerprint", measure::machine_fingerprint(session.facts)});
   return session;
 }
@@ -147,6 +147,106 @@ Recorder open_or_resume(Record laid, const std::string& path, bool resume) {
   }
   before.design.factors = std::move(laid.design.factors);
   return {std::move(before), std::move(ledger), found->id, std::move(session)};
+}
+
+namespace {
+
+[[noreturn]] void refuse(const std::string& what, const std::string& remedy) {
+  throw Error(what, "join", remedy, Error::Code::changed);
+}
+
+std::string cell_text(const Design& design, CellId id) {
+  const auto setting = design.cells[id].setting.text();
+  return design.candidate_of(id).name + " on " + design.workload_of(id).name +
+         (setting.empty() ? "" : ", " + setting);
+}
+
+/// Both designs list the same cells under the same numbers.
+void require_same_cells(const Design& was, const Design& now) {
+  const auto count = std::max(was.cells.size(), now.cells.size());
+  for (std::size_t i = 0; i < count; ++i) {
+    const CellId id{static_cast<std::int64_t>(i)};
+    const auto of = [&](const Design& design) {
+      return design.cells.contains(id) ? cell_text(design, id) : std::string("nothing");
+    };
+    if (of(was) != of(now))
+      refuse("the plan lays down other cells here: " + of(now) + ", and there " + of(was),
+             "is this the folder of the same project?");
+  }
+  if (was.comparisons != now.comparisons)
+    refuse("the plan compares other cells here", "is this the folder of the same project?");
+  for (const auto id : was.workloads.ids())
+    if (was.workloads[id].digest != now.workloads[id].digest)
+      refuse("workload " + was.workloads[id].name + " is another here", "is its input file the same?");
+  for (const auto& metric : was.metrics) {
+    if (!metric.request.watched || !metric.request.missing.empty()) continue;
+    const auto here = now.metrics.find_by_name(metric.name);
+    if (!here || !now.metrics[*here].request.missing.empty())
+      refuse(metric.name + " is watched, and can't be measured here",
+             "assay conditions says what this machine offers");
+  }
+}
+
+/// The candidate whose program is another file here; empty: none is.
+std::string other_program(const Design& was, const Design& now) {
+  for (const auto id : was.candidates.ids())
+    if (was.candidates[id].from.exe_digest != now.candidates[id].from.exe_digest)
+      return was.candidates[id].name;
+  for (const auto& build : was.builds)
+    for (const auto& here : now.builds)
+      if (build.candidate == here.candidate && build.setting == here.setting &&
+          build.exe_digest != here.exe_digest)
+        return was.candidates[build.candidate].name;
+  return {};
+}
+
+/// Whether a candidate comes from the same source by the same steps and compiler.
+bool is_built_alike(const Design& was, const Design& now, const std::string& name) {
+  const auto id = *was.candidates.find_by_name(name);
+  const auto &before = was.candidates[id].from, &here = now.candidates[id].from;
+  if (before.commit != here.commit || before.compiler != here.compiler || before.flags != here.flags)
+    return false;
+  const auto steps_of = [&](const Design& design) {
+    std::vector<std::vector<std::string>> steps;
+    for (const auto& build : design.builds)
+      if (build.candidate == id) steps.push_back(build.steps);
+    return steps;
+  };
+  return steps_of(was) == steps_of(now) && !before.commit.empty();
+}
+
+}  // namespace
+
+Recorder join_campaign(Record laid, const std::string& path, const Joining& joining) {
+  ledger::Ledger ledger(path, ledger::Ledger::OpenMode::existing);
+  const auto found = ledger::find_campaign(ledger.matching(joining.uid), joining.uid);
+  const auto before = ledger.read(found.id);
+  auto session = std::move(laid.log.sessions.front());
+  session.label = joining.label;
+  require_same_cells(before.design, laid.design);
+  if (const auto other = other_program(before.design, laid.design); !other.empty()) {
+    if (!joining.unlike || !is_built_alike(before.design, laid.design, other))
+      refuse(other + " is another program here than where the campaign was begun",
+             is_built_alike(before.design, laid.design, other)
+                 ? "builds in a folder of the same name, or with -ffile-prefix-map, are often equal; "
+                   "--unlike measures it "
+                   "all the same"
+                 : "it has to come from the same source, by the same steps and compiler");
+    session.facts.push_back({"another build", other});
+  }
+  if (!joining.unlike &&
+      !before.log.rounds.empty()) {  // who laid it down and measured nothing does not count
+    const auto& first = before.log.sessions[before.log.rounds.front().session];
+    for (const char* name : {"processor", "cores", "cores allowed", "memory MiB", "architecture"})
+      if (first.fact(name) != session.fact(name))
+        refuse("this is another kind of machine: " + std::string(name) + " " + session.fact(name) +
+                   ", there " + first.fact(name),
+               "--unlike takes part all the same; findings are shown by machine");
+  }
+  const auto own = ledger.join(found.id, session);
+  auto record = ledger.read(found.id);
+  record.design.factors = std::move(laid.design.factors);
+  return {std::move(record), std::move(ledger), found.id, own};
 }
 
 }  // namespace assay::engine

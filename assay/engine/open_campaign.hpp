@@ -34,4 +34,11 @@ Session current_session();
 /// with Code::in_use when it is being measured by a process that is still alive.
 Recorder open_or_resume(Record laid, const std::string& ledger, bool resume);
 
+/// Takes part in a campaign of a ledger. `laid` is what its plan lays down here, with one session.
+///
+/// Throws Error, which names what differs, where that is not what the campaign compares: other cells, inputs or watched
+/// metrics; and unless Joining::unlike another kind of machine, or a program that is another file, though built from the
+/// same source by the same steps. Also as Ledger::join() does.
+Recorder join_campaign(Record laid, const std::string& ledger, const Joining& joining);
+
 }  // namespace assay::engine

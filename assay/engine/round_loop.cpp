@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
+#include <map>
 #include <string>
 #include <utility>
 
@@ -51,21 +52,31 @@ StopReason RoundLoop::run() {
 }
 
 std::optional<StopReason> RoundLoop::run_round() {
-  if (const auto over = policy_.stop_reason(so_far())) return over;
-  const auto began = clock_();
-  ++begun_here_;
-  auto role = Role::warm_up;
-  if (!measure_round(role)) return StopReason::stopped;
-  longest_round_ = std::max(longest_round_, clock_() - began);
-  if (role == Role::warm_up) {
-    plan_repeats();
-    chooser_->begin(slots_);
+  while (true) {
+    if (const auto over = find_reason_to_stop()) return over;
+    if (begun_here_ > 0) choose_ways();  // where those who would have chosen are gone
+    const auto began = clock_();
+    ++begun_here_;
+    auto role = Role::warm_up;
+    const auto measured = measure_round(role);
+    if (measured == Measured::not_begun) {  // others were quicker
+      --begun_here_;
+      continue;
+    }
+    if (stop_.stop_requested() && measured == Measured::aborted) return StopReason::stopped;
+    if (measured == Measured::aborted) continue;  // others took this process for gone
+    longest_round_ = std::max(longest_round_, clock_() - began);
+    if (role == Role::warm_up) {
+      plan_repeats();
+      if (is_slow_machine()) return StopReason::slow;
+      choose_ways();
+    }
+    if (role == Role::pilot) chooser_->end_round();
+    if (role != Role::measured) return {};
+    recorder_.is_shared() ? recount() : void(++judged_);
+    if (policy_.takes_looks() && is_due()) take_look();
+    return {};
   }
-  if (role == Role::pilot) chooser_->end_round();
-  if (role != Role::measured) return {};
-  ++judged_;
-  if (policy_.takes_looks() && is_due()) take_look();
-  return {};
 }
 
 /// After a warm-up, which knows better what trials cost.
@@ -73,9 +84,12 @@ void RoundLoop::plan_repeats() {
   slots_ = planned_repeats(recorder_, runner_, policy_);
   const auto time = metrics::find(recorder_.design().metrics, metrics::MetricKind::wall_time);
   const auto& log = recorder_.log();
+  int round = 0;  // its own last
+  for (const auto& begun : log.rounds)
+    if (begun.session == recorder_.session()) round = begun.number;
   for (const auto& trial : log.trials)
     for (const auto& reading : trial.readings)
-      if (trial.round == log.rounds.back().number && trial.repeat == 0 && reading.metric == time)
+      if (trial.round == round && trial.repeat == 0 && reading.metric == time)
         longest_round_ += (slots_[trial.cell] - 1) * reading.value;
 }
 
@@ -98,7 +112,10 @@ void RoundLoop::restore() {
     spent_before_ += seconds > 0 ? seconds : seconds_of(trial, cpu);
     count_failure(trial);
   }
+  trials_seen_ = log.trials.size();
+  if (recorder_.seconds_before()) spent_before_ = *recorder_.seconds_before();  // of all machines together
   judged_ = static_cast<int>(judged.size());
+  if (recorder_.is_shared()) catch_up();
   if (judged_ > 0 && policy_.takes_looks()) take_look();
 }
 
@@ -107,7 +124,7 @@ RoundContext RoundLoop::so_far() const {
           .statuses = recorder_.statuses(),
           .decided = settled_,
           .confirming = confirming_,
-          .judged = judged_,
+          .judged = judged_ + elsewhere_,
           .begun_here = begun_here_,
           .spent = spent(),
           .longest_round = longest_round_,
@@ -175,11 +192,23 @@ RoundPlan RoundLoop::plan_round(int number, std::vector<BatchPlan>& planned) con
   return plan;
 }
 
-/// False when it was aborted. `role` is set to what its trials were.
-bool RoundLoop::measure_round(Role& role) {
+/// `role` is set to what its trials were.
+RoundLoop::Measured RoundLoop::measure_round(Role& role) {
   std::vector<BatchPlan> planned;
-  const auto round = recorder_.claim_round([&](int number) { return plan_round(number, planned); });
-  role = round.role;
+  const auto round = recorder_.claim_round(
+      [&](int number) -> std::optional<RoundPlan> {
+        if (recorder_.is_shared()) {
+          recount();
+          if (recorder_.has_ended_elsewhere() || recorder_.is_closing() || policy_.stop_reason(so_far()))
+            return {};
+          take_slots();
+        }
+        return plan_round(number, planned);
+      },
+      patience());
+  if (!round) return Measured::not_begun;
+  waits_ = 0;
+  role = round->role;
   std::size_t position = 0;
   int heats_at_once = 0;
   for (auto& [batch_cells, repeat, way, is_one_program] : planned) {
@@ -187,10 +216,10 @@ bool RoundLoop::measure_round(Role& role) {
     position += batch_cells.size();
     std::erase_if(batch_cells, [&](CellId cell) { return !recorder_.statuses()[cell].is_ok(); });
     if (batch_cells.empty()) continue;
-    report_progress(at, round.order.size(), batch_cells.front());
+    report_progress(at, round->order.size(), batch_cells.front());
     const bool at_once = batch_cells.size() > 1 && !is_one_program;
     heats_at_once += at_once ? 1 : 0;
-    auto trials = runner_.run({.round = round.number,
+    auto trials = runner_.run({.round = round->number,
                                .role = role,
                                .cells = batch_cells,
                                .position = static_cast<int>(at),
@@ -203,14 +232,13 @@ bool RoundLoop::measure_round(Role& role) {
       recorder_.add_trial(std::move(trial));
       count_failure(recorder_.log().trials.back());
     }
-    if (interrupted || stop_.stop_requested()) {
-      const bool complete = !interrupted && position == round.order.size();
+    if (leaves_ || interrupted || stop_.stop_requested()) {
+      const bool complete = !leaves_ && !interrupted && position == round->order.size();
       recorder_.end_round(complete ? RoundState::complete : RoundState::aborted);
-      return false;
+      return Measured::aborted;
     }
   }
-  recorder_.end_round(RoundState::complete);
-  return true;
+  return recorder_.end_round(RoundState::complete) ? Measured::whole : Measured::aborted;
 }
 
 Replication RoundLoop::repeats_of(const Comparison& of) const {
@@ -241,19 +269,26 @@ int RoundLoop::rounds_with_twins() const {
   }));
 }
 
-/// Whether a finding may have come to a planned look: each has a pair from every judged round (twins from
-/// theirs), but for those in which a trial failed.
-bool RoundLoop::is_due() const {
+/// Whether a finding may have come to a planned look since this was last asked: each has a pair from every judged round
+/// (twins from theirs), but for those in which a trial failed.
+bool RoundLoop::is_due() {
   const auto& rules = recorder_.design().rules;
+  const int before = std::min(looked_, judged_ - 1);
+  looked_ = judged_;
   if (always_due_ || !confirming_.empty()) return true;
   if (rules.rounds_max == 0) return false;
-  const int with_twins = rounds_with_twins();
+  const int with_twins = rounds_with_twins(), twins_before = std::min(looked_at_twins_, with_twins - 1);
+  looked_at_twins_ = with_twins;
   std::set<Replication> kinds;
   for (const auto& comparison : recorder_.design().comparisons) kinds.insert(repeats_of(comparison));
   return std::ranges::any_of(kinds, [&](const Replication& repeats) {
     const auto looks = judge::looks_of(rules, repeats);
-    const auto any_due = [&](int rounds) { return looks.is_due(rounds - without_pair_, rounds); };
-    return any_due(judged_) || any_due(with_twins);
+    const auto any_due = [&](int from, int upto) {
+      for (int rounds = from + 1; rounds <= upto; ++rounds)
+        if (looks.is_due(rounds - without_pair_, rounds)) return true;
+      return false;
+    };
+    return any_due(before, judged_) || any_due(twins_before, with_twins);
   });
 }
 
@@ -265,6 +300,7 @@ void RoundLoop::take_look() {
   auto aim = policy_.criteria();
   aim.rounds = policy_.rounds_expected(so_far());
   settled_.merge(judge::finished_comparisons(evidence, watched, aim));
+  recorder_.set_decided(settled_);
   confirming_ = judge::aa_to_confirm(evidence, watched);
 }
 
@@ -276,9 +312,15 @@ void RoundLoop::count_failure(const Trial& trial) {
   const auto cell = trial.cell;
   const bool ok = trial.outcome == Outcome::ok;
   without_pair_ += ok || !judged ? 0 : 1;
+  const bool is_own = trial.session == recorder_.session();
+  if (recorder_.is_shared() && !is_own) return;  // who ran it has seen to it
   auto& failures = failures_[cell];
   failures = ok ? 0 : failures + 1;
   if (!recorder_.statuses()[cell].is_ok()) return;
+  if (is_own && failures >= failures_in_a_row && runs_elsewhere(cell)) {
+    leaves_ = StopReason::fails_here;
+    return;
+  }
   if (trial.outcome == Outcome::wrong)
     recorder_.set_cell_status(cell, {StatusCode::wrong, trial.detail});
   else if (failures >= failures_in_a_row)
@@ -290,6 +332,7 @@ void RoundLoop::report_progress(std::size_t position, std::size_t cells, CellId 
                     .cell = next,
                     .done = judged_,
                     .planned = policy_.rounds(),
+                    .processes = 1 + static_cast<int>(recorder_.others_at_work()),
                     .seconds_spent = spent()};
   const auto& design = recorder_.design();
   for (const auto& comparison : design.comparisons) {
@@ -305,7 +348,7 @@ void RoundLoop::report_progress(std::size_t position, std::size_t cells, CellId 
     const int to_come = policy_.rounds_expected(so_far()) - judged_;
     const double rounds_left =
         schedule::rounds_in_all(to_come, recorder_.design().rules.way) - 1 - (gone - std::floor(gone));
-    progress.seconds_left = (clock_() - start_) / gone * std::max(0.0, rounds_left);
+    progress.seconds_left = (clock_() - start_) / gone * std::max(0.0, rounds_left) / progress.processes;
     if (const auto budget = policy_.budget())
       progress.seconds_left =
           std::min(*progress.seconds_left, std::max(0.0, *budget - progress.seconds_spent));

@@ -36,6 +36,9 @@ IdTable<CellId, int> planned_repeats(const Recorder& recorder, const TrialRunner
 /// comparisons are done (judge::finished_comparisons()); rounds stay paired. A stop request tears the running
 /// round.
 ///
+/// Of a campaign that others measure too (Recorder::is_shared()) their rounds count like its own: verdicts are looked for in
+/// the rounds below the lowest that is still open, whoever ran them, and it is over when no round is under way anywhere.
+///
 /// REQUIRES: everything it is given outlives it. Throws what the runner and the recorder do.
 class RoundLoop {
  public:
@@ -49,7 +52,11 @@ class RoundLoop {
   /// Runs all.
   StopReason run();
 
+  /// Judged rounds that count so far.
   int judged() const { return judged_; }
+
+  /// Begins no new round when two of the longest would not end within so many seconds from now.
+  void set_time(double seconds) { time_is_up_ = clock_() + seconds; }
 
  private:
   void restore();
@@ -66,11 +73,23 @@ class RoundLoop {
   std::vector<BatchPlan> batches(const std::vector<CellId>& order,
                                  const std::function<Way(CellId)>& way_of) const;
   RoundPlan plan_round(int number, std::vector<BatchPlan>& planned) const;
-  bool measure_round(Role& role);
+  enum class Measured { whole, aborted, not_begun };
+  Measured measure_round(Role& role);
+  std::optional<StopReason> find_reason_to_stop();
+  void catch_up();
+  void recount();
+  bool waits_for_choices() const;
+  bool has_judged_rounds() const;
+  void choose_ways();
+  void take_slots();
+  bool is_slow_machine() const;
+  bool runs_elsewhere(CellId cell) const;
+  bool wait();
+  double patience() const;
   Replication repeats_of(const Comparison& of) const;
   int first_look() const;
   int rounds_with_twins() const;
-  bool is_due() const;
+  bool is_due();
   void take_look();
   void count_failure(const Trial& trial);
   void report_progress(std::size_t position, std::size_t cells, CellId next) const;
@@ -91,6 +110,13 @@ class RoundLoop {
   bool always_due_ = false;  ///< exact metrics are decided without looks
   int without_pair_ = 0;     ///< trials that gave none
   int begun_here_ = 0, judged_ = 0;
+  int elsewhere_ = 0;                     ///< judged rounds that others have begun and that do not count yet
+  int looked_ = 0, looked_at_twins_ = 0;  ///< rounds when a look was last asked for
+  std::size_t trials_seen_ = 0;           ///< of the log, whose failures are counted
+  std::optional<double> time_is_up_;
+  std::optional<StopReason> leaves_;
+  bool has_chosen_ = false, has_slots_ = false;
+  int waits_ = 0;  ///< in a row
 };
 
 }  // namespace assay::engine

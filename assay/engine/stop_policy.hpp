@@ -12,8 +12,26 @@
 namespace assay::engine {
 
 /// Why rounds came to their end. decided: every finding was, before the rounds ran out. nothing_left: no pair
-/// of ok cells is left.
-enum class StopReason { rounds, budget, stopped, decided, nothing_left };
+/// of ok cells is left. Of campaigns that others measure too: ended: it ended elsewhere; closed: no more rounds are to be
+/// begun; time: this process's time is up; slow: rounds take this machine much longer than others; fails_here: a cell
+/// fails on this machine that runs well elsewhere.
+enum class StopReason {
+  rounds,
+  budget,
+  stopped,
+  decided,
+  nothing_left,
+  ended,
+  closed,
+  time,
+  slow,
+  fails_here
+};
+/// Whether this process alone has stopped: the campaign may go on elsewhere.
+inline bool leaves_alone(StopReason why) {
+  return why == StopReason::stopped || why == StopReason::time || why == StopReason::slow ||
+         why == StopReason::fails_here;
+}
 
 /// How far the rounds have come.
 struct RoundContext {
@@ -21,11 +39,11 @@ struct RoundContext {
   const IdTable<CellId, CellStatus>& statuses;
   const std::set<Comparison>& decided;     ///< that need no more rounds
   const std::set<Comparison>& confirming;  ///< twins' that were called, and run again
-  int judged = 0;                          ///< whole judged rounds, of earlier sessions too
-  int begun_here = 0;                      ///< rounds of this session
-  double spent = 0;                        ///< seconds of measuring, of earlier sessions too
-  double longest_round = 0;                ///< seconds
-  int first_look = 0;                      ///< judged rounds by which every comparison has been looked at
+  int judged = 0;            ///< judged rounds, complete or under way elsewhere, of all sessions
+  int begun_here = 0;        ///< rounds of this session
+  double spent = 0;          ///< seconds of measuring, of earlier sessions too
+  double longest_round = 0;  ///< seconds
+  int first_look = 0;        ///< judged rounds by which every comparison has been looked at
 };
 
 /// Decides which cells run in the next round, or that it is over. Pure: the same for the same arguments.

@@ -66,6 +66,12 @@ class TrialRunner {
   /// Seconds that pass in a round before each trial of the cell and are not part of it.
   virtual double seconds_before_trial(CellId) const { return 0; }
 
+  /// Whether a cell's answer has to be equal to another's, so that it is the same wherever it runs.
+  virtual bool compares_answers(CellId) const { return false; }
+
+  /// Seconds after which a trial that still runs is ended.
+  virtual double time_limit(CellId) const { return 60; }
+
   /// Whether checking a cell once more at the end could tell anything that its trials did not.
   virtual bool needs_final_check(CellId cell) const = 0;
 

@@ -13,6 +13,7 @@
 #include "assay/history/coverage.hpp"
 #include "assay/history/history_line.hpp"
 #include "assay/history/measured_values.hpp"
+#include "assay/ledger/ledger.hpp"
 #include "assay/measure/file_io.hpp"
 #include "assay/model/error.hpp"
 #include "assay/plan/cells.hpp"
@@ -123,9 +124,16 @@ class HistoryMeasurement {
   void measure_missing() {
     constexpr int fewest_rounds = 8;
     while (has_time()) {
+      const auto elsewhere = see_others();
       auto open = coverage().missing(options_.retries);
       // What a campaign could not try once, it can't a second time.
       std::erase_if(open, [&](std::size_t place) { return attempted_.contains(place); });
+      const auto others =
+          std::erase_if(open, [&](std::size_t place) { return elsewhere.contains(id_at(place)); });
+      if (open.empty() && others > 0)
+        measuring_.observer().on_message(std::to_string(others) +
+                                         (others == 1 ? " commit is" : " commits are") +
+                                         " being measured elsewhere");
       if (open.empty()) break;
       const auto batch = next_to_measure(asked_, open, at_once);
       std::vector<CommitFacts> commits = {history_.commits.front()};
@@ -138,8 +146,21 @@ class HistoryMeasurement {
       const auto campaign = timed(commits, std::max(fewest_rounds, measuring_.plan().rounds.min));
       refuse_without_reference(campaign.findings);
       add_record(archive_, campaign.record, id_at(0));
+      known_ = campaign.record.design.uid;
       history_.measured_now += batch.size();
     }
+  }
+
+  /// The commits that others measure now; what they have finished meanwhile is taken up.
+  std::set<std::string> see_others() {
+    if (ledger_.empty() || !ledger::Place::of(ledger_).is_there()) return {};
+    ledger::Ledger ledger(ledger_, ledger::Ledger::OpenMode::existing);
+    const auto newest = ledger.list(1);
+    if (!newest.empty() && newest.front().uid != known_) {
+      if (!known_.empty()) archive_ = read_measured_values(ledger_, id_at(0));
+      known_ = newest.front().uid;
+    }
+    return ledger.commits_being_measured();
   }
 
   void refuse_without_reference(const Findings& findings) const {
@@ -281,6 +302,7 @@ class HistoryMeasurement {
   std::map<std::string, std::size_t> places_;  ///< by full id
   std::vector<std::size_t> asked_;             ///< places that are asked for, ascending
   std::set<std::size_t> attempted_;            ///< in this call
+  std::string known_;                          ///< the uid of the newest campaign that the archive holds
   std::size_t lines_ = 0;                      ///< that a campaign tells of
   Coverage::Work work_;
   double began_ = 0, longest_ = 0;

@@ -4,6 +4,7 @@
 #include <utility>
 #include <vector>
 
+#include "assay/ledger/connection.hpp"
 #include "assay/ledger/rows.hpp"
 #include "assay/ledger/sql_rows.hpp"
 #include "assay/model/error.hpp"
@@ -64,10 +65,11 @@ void read_things(soci::session& sql, const std::string& table, CampaignId campai
 }
 
 /// The machine's number in this ledger, which is made if need be.
-std::int64_t machine_number(soci::session& sql, const std::string& fingerprint) {
+std::int64_t machine_number(soci::session& sql, const std::string& fingerprint, const std::string& mark) {
   std::int64_t id = 0;
-  sql << "INSERT INTO machine (fingerprint) VALUES (:f) ON CONFLICT DO NOTHING", use(fingerprint);
-  sql << "SELECT id FROM machine WHERE fingerprint = :f AND mark = ''", use(fingerprint), into(id);
+  sql << "INSERT INTO machine (fingerprint, mark) VALUES (:f, :m) ON CONFLICT DO NOTHING", use(fingerprint),
+      use(mark);
+  sql << "SELECT id FROM machine WHERE fingerprint = :f AND mark = :m", use(fingerprint), use(mark), into(id);
   return id;
 }
 
@@ -128,12 +130,16 @@ void read_cells(soci::session& sql, CampaignId campaign, Record& record) {
   });
 }
 
-void read_sessions(soci::session& sql, CampaignId campaign, Log& log) {
-  read_all(sql, "session", "machine, boot", campaign, [&](const soci::row& row) {
+}  // namespace
+
+IdTable<SessionId, Session> read_sessions(soci::session& sql, CampaignId campaign) {
+  IdTable<SessionId, Session> sessions;
+  read_all(sql, "session", "machine, boot, name", campaign, [&](const soci::row& row) {
     Session session;
     codec::from_value(value_of(row, 1), session.machine);
     codec::from_value(value_of(row, 2), session.boot);
-    log.sessions.add(std::move(session));
+    codec::from_value(value_of(row, 3), session.label);
+    sessions.add(std::move(session));
   });
   const Rows facts =
       (sql.prepare << "SELECT session, name, value FROM fact WHERE campaign = :c ORDER BY session, name",
@@ -141,13 +147,12 @@ void read_sessions(soci::session& sql, CampaignId campaign, Log& log) {
   for (const auto& row : facts) {
     SessionId session;
     codec::from_value(value_of(row, 0), session);
-    if (!log.sessions.contains(session)) throw codec::CorruptData("a session is missing in it");
-    log.sessions[session].facts.push_back(
+    if (!sessions.contains(session)) throw codec::CorruptData("a session is missing in it");
+    sessions[session].facts.push_back(
         {codec::read_text(value_of(row, 1)), codec::read_text(value_of(row, 2))});
   }
+  return sessions;
 }
-
-}  // namespace
 
 void put_check_warning(soci::session& sql, CampaignId campaign, const CheckWarning& doubt) {
   const auto text = codec::sanitize(doubt.text);
@@ -189,16 +194,17 @@ CampaignId put_campaign(soci::session& sql, const Record& record, const std::str
 void put_session(soci::session& sql, CampaignId campaign, SessionId id, const Session& session,
                  const std::string& token) {
   const auto fingerprint = session.fact("fingerprint");
-  const auto machine = machine_number(sql, fingerprint.empty() ? "unknown" : fingerprint);
-  const auto now = unix_milliseconds();
+  const auto machine = machine_number(sql, fingerprint.empty() ? "unknown" : fingerprint, session.mark);
+  const auto now = time_of(sql);
   Insert row(sql, "session",
              with_key(key_columns, {{"machine", Kind::whole},
                                     {"boot", Kind::text},
                                     {"token", Kind::text},
+                                    {"name", Kind::text},
                                     {"started", Kind::whole},
                                     {"seen", Kind::whole}}));
-  row.run(
-      {campaign.value, id.value, machine, session.boot, token.empty() ? Value{} : Value{token}, now, now});
+  row.run({campaign.value, id.value, machine, session.boot, token.empty() ? Value{} : Value{token},
+           codec::sanitize(session.label), now, now});
   Insert fact_row(
       sql, "fact",
       {{"campaign", Kind::whole}, {"session", Kind::whole}, {"name", Kind::text}, {"value", Kind::text}});
@@ -244,7 +250,7 @@ Record read_campaign(soci::session& sql, CampaignId campaign) {
   for (const auto& row : comparisons) read_row(row, 0, design.comparisons.emplace_back());
   read_things<Metric>(sql, "metric", campaign,
                       [&](Metric&& metric) { design.metrics.add(std::move(metric)); });
-  read_sessions(sql, campaign, record.log);
+  record.log.sessions = read_sessions(sql, campaign);
   return record;
 }
 

@@ -1,15 +1,20 @@
 #include "assay/ledger/connection.hpp"
 
+#include <sys/stat.h>
+
 #include <array>
 #include <chrono>
 #include <cstring>
 #include <filesystem>
 #include <fstream>
+#include <mutex>
+#include <set>
 #include <thread>
 
 #include "assay/ledger/ledger.hpp"
 #include "assay/ledger/schema.hpp"
 #include "assay/model/error.hpp"
+#include "assay/model/log.hpp"
 #include "assay/model/own_files.hpp"
 
 namespace assay::ledger {
@@ -17,7 +22,48 @@ namespace assay::ledger {
 namespace fs = std::filesystem;
 namespace {
 
+using FileId = std::pair<dev_t, ino_t>;
+
+std::optional<FileId> id_of_file(const std::string& path) {
+  struct stat file {};
+  if (stat(path.c_str(), &file) != 0) return {};
+  return FileId{file.st_dev, file.st_ino};
+}
+
+/// The files that connections of this process have open. To open and close one once more would drop the locks that SQLite
+/// holds on it for all of them (POSIX), and other processes would take its log away.
+class OpenFiles {
+ public:
+  static OpenFiles& all() {
+    static OpenFiles files;
+    return files;
+  }
+
+  bool has(const std::string& path) {
+    const auto id = id_of_file(path);
+    const std::lock_guard guard(mutex_);
+    return id && files_.contains(*id);
+  }
+
+  /// Knows the file while what is returned lives.
+  std::shared_ptr<void> add(const std::string& path) {
+    const auto id = id_of_file(path);
+    if (!id) return {};
+    const std::lock_guard guard(mutex_);
+    files_.insert(*id);
+    return {nullptr, [this, file = *id](void*) {
+              const std::lock_guard releasing(mutex_);
+              files_.erase(files_.find(file));
+            }};
+  }
+
+ private:
+  std::mutex mutex_;
+  std::multiset<FileId> files_;
+};
+
 void refuse_other_files(const std::string& path) {
+  if (OpenFiles::all().has(path)) return;
   std::error_code unreadable;
   if (const auto status = fs::status(path, unreadable); fs::exists(status) && !fs::is_regular_file(status))
     throw Error("this is not a regular file", path, "name another one");
@@ -47,6 +93,7 @@ Connection::Connection(const std::string& place, Opening opening)
   }
   try {
     connect();
+    if (!place_.is_database()) open_file_ = OpenFiles::all().add(place_.text());
     create_tables();
   } catch (const soci::soci_error& error) {
     fail(error);
@@ -164,6 +211,13 @@ void Connection::create_tables() {
                for (const auto statement : statements_from(found)) sql_ << dialect_->translate(statement);
              dialect_->grant_rights(sql_);
            });
+}
+
+std::int64_t time_of(soci::session& sql) {
+  if (!is_postgres(sql)) return unix_milliseconds();
+  long long now = 0;
+  sql << "SELECT (extract(epoch FROM clock_timestamp()) * 1000)::bigint", soci::into(now);
+  return now;
 }
 
 std::string first_line(const std::string& text) {

@@ -2,6 +2,7 @@
 
 #include <soci/soci.h>
 
+#include <cstdint>
 #include <exception>
 #include <functional>
 #include <memory>
@@ -74,8 +75,14 @@ enum class Opening { create, existing, update };
 bool is_postgres(soci::session& sql);
 /// What is put behind a SELECT of a campaign, so that it changes for nobody else before the end of the transaction.
 inline const char* lock_of_row(soci::session& sql) { return is_postgres(sql) ? " FOR NO KEY UPDATE" : ""; }
+/// Milliseconds since 1970: by the server's clock, or this machine's for a file. Nothing else dates what several machines
+/// compare.
+std::int64_t time_of(soci::session& sql);
 /// What a database says went wrong, without the statement and its values, which may follow.
 std::string first_line(const std::string& text);
+/// What the place of a database means, with what every connection has, in libpq's own words. Throws Error for a place that
+/// names no server, and where it would go to another host without proof that it is the one that is meant.
+std::string connection_text(const Place& place);
 /// Puts rows into a table of a PostgreSQL database, in the text form of COPY.
 void copy_rows(soci::session& sql, const std::string& table, const std::string& columns,
                const std::string& rows);
@@ -223,6 +230,7 @@ class Connection {
   Place place_;
   Opening opening_;
   std::unique_ptr<Dialect> dialect_;
+  std::shared_ptr<void> open_file_;  ///< goes after the connection: see connection.cpp
   soci::session sql_;
   bool repeated_ = false;
   int generation_ = 0;

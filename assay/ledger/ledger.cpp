@@ -75,7 +75,9 @@ CampaignId Ledger::begin(const Record& record) {
   return state_->write([&] {
     if (state_->is_repeated())
       if (const auto id = campaign_with(state_->sql(), record.design.uid)) return *id;
-    return put_campaign(state_->sql(), record, token_of_this_process());
+    const auto id = put_campaign(state_->sql(), record, token_of_this_process());
+    if (!record.log.sessions.empty()) state_->be_present(id, SessionId{0});
+    return id;
   });
 }
 
@@ -98,64 +100,6 @@ CampaignId Ledger::add_whole(const Record& record) {
   });
 }
 
-void Ledger::add_session(CampaignId campaign, const Session& session) {
-  auto& sql = state_->sql();
-  state_->write([&] {
-    SessionId id;
-    if (state_->is_repeated()) {
-      const auto token = token_of_this_process();
-      sql << "SELECT count(*) FROM session WHERE campaign = :c AND token = :t", use(campaign.value),
-          use(token), into(id.value);
-      if (id.value > 0) return;
-    }
-    std::string uid;
-    sql << std::string("SELECT uid FROM campaign WHERE id = :c") + lock_of_row(sql), use(campaign.value),
-        into(uid);
-    refuse_measured(sql, campaign, session.boot);
-    sql << "SELECT count(*) FROM session WHERE campaign = :c", use(campaign.value), into(id.value);
-    const auto now = unix_milliseconds();
-    sql << "UPDATE session SET token = NULL, ended = coalesce(ended, :n) WHERE campaign = :c", use(now),
-        use(campaign.value);
-    put_session(sql, campaign, id, session, token_of_this_process());
-    sql << "UPDATE campaign SET state = 'open' WHERE id = :c", use(campaign.value);
-  });
-}
-
-Round Ledger::claim_round(CampaignId campaign, SessionId session,
-                          const std::function<RoundPlan(int number)>& plan_of) {
-  auto& sql = state_->sql();
-  return state_->write([&] {
-    Round round{.session = session};
-    if (state_->is_repeated()) {
-      sql << "SELECT number FROM round WHERE campaign = :c AND session = :s AND state = 'open'",
-          use(campaign.value), use(session.value), into(round.number);
-      if (sql.got_data()) {
-        static_cast<RoundPlan&>(round) = plan_of(round.number);
-        return round;
-      }
-    }
-    sql << std::string("SELECT next_round FROM campaign WHERE id = :c") + lock_of_row(sql),
-        use(campaign.value), into(round.number);
-    static_cast<RoundPlan&>(round) = plan_of(round.number);
-    RoundRows(sql).put(campaign, round);
-    sql << "UPDATE campaign SET next_round = next_round + 1 WHERE id = :c", use(campaign.value);
-    const auto now = unix_milliseconds();
-    sql << "UPDATE session SET seen = :n WHERE campaign = :c AND id = :s", use(now), use(campaign.value),
-        use(session.value);
-    return round;
-  });
-}
-
-void Ledger::set_round_state(CampaignId campaign, int number, RoundState state) {
-  auto& sql = state_->sql();
-  const auto word = to_string(state);
-  const auto now = unix_milliseconds();
-  state_->write([&] {
-    sql << "UPDATE round SET state = :s, closed = :n WHERE campaign = :c AND number = :k", use(word),
-        use(now), use(campaign.value), use(number);
-  });
-}
-
 void Ledger::add_trial(CampaignId campaign, const Trial& trial) {
   state_->write([&] {
     if (state_->is_repeated() && has_trial(state_->sql(), campaign, trial)) return;
@@ -163,6 +107,7 @@ void Ledger::add_trial(CampaignId campaign, const Trial& trial) {
       auto& trials = state_->trials();
       trials.put(campaign, trial);
       trials.flush();
+      if (trial.round) state_->prolong(campaign, *trial.round);
     } catch (...) {
       state_->drop_trials();  // with what they kept back
       throw;
@@ -183,17 +128,6 @@ void Ledger::set_check_warning(CampaignId campaign, const CheckWarning& doubt) {
   state_->write([&] { put_check_warning(state_->sql(), campaign, doubt); });
 }
 
-void Ledger::set_state(CampaignId campaign, CampaignState state) {
-  auto& sql = state_->sql();
-  const auto word = to_string(state);
-  const auto now = unix_milliseconds();
-  state_->write([&] {
-    sql << "UPDATE campaign SET state = :s WHERE id = :c", use(word), use(campaign.value);
-    sql << "UPDATE session SET token = NULL, seen = :n, ended = :e WHERE campaign = :c AND ended IS NULL",
-        use(now), use(now), use(campaign.value);
-  });
-}
-
 void Ledger::set_label(CampaignId campaign, const std::string& label) {
   auto& sql = state_->sql();
   const auto text = codec::sanitize(label);
@@ -205,12 +139,12 @@ void Ledger::add_look(CampaignId campaign, const InterimLook& look) {
   auto& sql = state_->sql();
   state_->write([&] {
     long long there = 0;
-    if (state_->is_repeated())
-      sql << "SELECT count(*) FROM look WHERE campaign = :c AND baseline = :b AND candidate = :d AND metric "
-             "= :m"
-             " AND number = :n",
-          use(campaign.value), use(look.comparison.baseline.value), use(look.comparison.candidate.value),
-          use(look.metric.value), use(look.number), into(there);
+    lock_campaign(sql, campaign);  // others take the same looks
+    sql << "SELECT count(*) FROM look WHERE campaign = :c AND baseline = :b AND candidate = :d AND metric "
+           "= :m"
+           " AND number = :n",
+        use(campaign.value), use(look.comparison.baseline.value), use(look.comparison.candidate.value),
+        use(look.metric.value), use(look.number), into(there);
     if (there == 0) put_look(sql, campaign, look);
   });
 }
@@ -219,9 +153,9 @@ void Ledger::add_way_choice(CampaignId campaign, const WayChoice& choice) {
   auto& sql = state_->sql();
   state_->write([&] {
     long long there = 0;
-    if (state_->is_repeated())
-      sql << "SELECT count(*) FROM way WHERE campaign = :c AND workload = :w", use(campaign.value),
-          use(choice.workload.value), into(there);
+    lock_campaign(sql, campaign);
+    sql << "SELECT count(*) FROM way WHERE campaign = :c AND workload = :w", use(campaign.value),
+        use(choice.workload.value), into(there);
     if (there == 0) put_way_choice(sql, campaign, choice);
   });
 }

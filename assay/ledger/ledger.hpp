@@ -1,9 +1,11 @@
 #pragma once
 
+#include <algorithm>
 #include <cstdint>
 #include <functional>
 #include <memory>
 #include <optional>
+#include <set>
 #include <span>
 #include <stop_token>
 #include <string>
@@ -23,6 +25,48 @@ struct CampaignSummary {
   CampaignState state = CampaignState::open;
   std::int64_t started = 0;  ///< milliseconds since 1970
   int rounds = 0;            ///< whole judged ones
+};
+
+/// What a process knows of a campaign that others may measure too.
+struct KnownCampaign {
+  CampaignId campaign;
+  SessionId session;         ///< its own
+  int from_round = 1;        ///< the lowest round that it does not know to be closed
+  std::size_t sessions = 1;  ///< how many it knows
+};
+
+/// What else there is of that campaign.
+struct CampaignChanges {
+  CampaignState state = CampaignState::open;
+  bool is_closing = false;  ///< no more rounds are to be begun
+  double seconds = 0;       ///< of measuring, since the first round was claimed, by the ledger's clock
+  IdTable<SessionId, Session> sessions;  ///< all; empty: none is new
+  std::size_t others_at_work = 0;        ///< other sessions in which somebody is at work
+  std::vector<CellStatus> statuses;      ///< of all cells
+  std::vector<WayChoice> ways;
+  std::vector<Comparison> decided;  ///< comparisons that need no more rounds
+  std::vector<Round> rounds;        ///< from KnownCampaign::from_round on
+  std::vector<Trial> trials;        ///< of those of these rounds that other sessions have closed
+};
+
+/// How a campaign stands, and who measures it.
+struct CampaignActivity {
+  CampaignState state = CampaignState::open;
+  bool is_closing = false;
+  std::vector<Round> rounds;
+  IdTable<SessionId, Session> sessions;
+  /// Of each session: whether somebody is at work in it now, and how many seconds ago it was last heard of.
+  struct Seen {
+    bool at_work = false;
+    double seconds_ago = 0;
+  };
+  IdTable<SessionId, Seen> seen;
+  std::size_t comparisons = 0, decided = 0;  ///< twins aside
+  int rounds_max = 0;
+
+  bool is_measured() const {
+    return std::ranges::any_of(seen, [](const Seen& session) { return session.at_work; });
+  }
 };
 
 /// Which of `campaigns` (newest first) a text means: "last" is the newest that does not look into another
@@ -45,7 +89,7 @@ const CampaignSummary& find_campaign(const std::vector<CampaignSummary>& campaig
 class Ledger {
  public:
   /// The version of the schema that this code reads and writes.
-  static constexpr int version = 4;
+  static constexpr int version = 5;
 
   /// update: of a database, makes its tables or brings them up to date, which needs the rights of its owner, and gives the
   /// roles assay_reader and assay_runner theirs; of a file, as create.
@@ -76,14 +120,29 @@ class Ledger {
   /// Another stretch of work on a campaign, by this process, as its next session; the campaign is open again.
   /// Throws Error(in_use) when somebody measures it now: a process of this boot (the session's) is looked
   /// for; another one is believed to be at work for a minute after it was last heard of. Of several that try
-  /// at once, one succeeds.
+  /// at once, one succeeds. Rounds that were cut off are aborted.
   void add_session(CampaignId campaign, const Session& session);
 
+  /// Takes part in a campaign beside those who measure it, as its next session, whose number is returned. Throws Error for
+  /// one that has ended or is to end, and Error(in_use) for a file that is measured on another machine: a file serves one
+  /// machine, several need a database.
+  SessionId join(CampaignId campaign, const Session& session);
+
+  /// What others have done in a campaign. Whoever looks aborts the open rounds of sessions that nobody is at work in any
+  /// more: in a file at once; in a database where its lock is free at two looks ten seconds apart; in both where nothing was
+  /// stored for the time that was asked for when they were claimed. Cost: a few queries, and what is new.
+  CampaignChanges changes(const KnownCampaign& known);
+
   /// Claims the campaign's next round for a session: the number is given out here, in the order of claiming,
-  /// and the round is what `plan_of` makes of it.
-  Round claim_round(CampaignId campaign, SessionId session,
-                    const std::function<RoundPlan(int number)>& plan_of);
-  void set_round_state(CampaignId campaign, int number, RoundState state);
+  /// and the round is what `plan_of` makes of it; empty where that is nothing, or the campaign has ended. It is aborted when
+  /// nothing is stored of it for `seconds`. `plan_of` is given what others have done. Throws Error(ledger_newer) where the
+  /// ledger was brought to a newer version meanwhile.
+  std::optional<Round> claim_round(
+      const KnownCampaign& known, double seconds,
+      const std::function<std::optional<RoundPlan>(int number, const CampaignChanges&)>& plan_of);
+
+  /// Closes an open round. False: it was aborted before, by somebody who took this process for gone.
+  bool set_round_state(CampaignId campaign, int number, RoundState state);
 
   /// Stores a trial with its readings. Throws for a second trial of one cell in one round, and for a reading
   /// that is not finite. Cost: one synchronous write, about 0.1 ms on a solid-state disk.
@@ -91,7 +150,14 @@ class Ledger {
 
   void set_cell_status(CampaignId campaign, CellId cell, const CellStatus& state);
   void set_check_warning(CampaignId campaign, const CheckWarning& doubt);
-  void set_state(CampaignId campaign, CampaignState state);
+  /// That comparisons need no more rounds.
+  void set_decided(CampaignId campaign, std::span<const Comparison> decided);
+
+  /// Ends a session and its rounds. ended: the campaign ends, with all rounds that are open. interrupted: it is interrupted,
+  /// unless others measure it, who go on. open: it stays as it is.
+  void end_session(CampaignId campaign, SessionId session, CampaignState state);
+  /// Lets nobody begin more rounds of a campaign. Where nobody measures it, it has ended.
+  void close_campaign(CampaignId campaign);
   void set_label(CampaignId campaign, const std::string& label);
   void add_look(CampaignId campaign, const InterimLook& look);
   void add_way_choice(CampaignId campaign, const WayChoice& choice);
@@ -121,8 +187,15 @@ class Ledger {
   /// created. Cost: linear in candidates.
   std::vector<CampaignId> with_commit(const std::string& commit);
 
+  /// The full ids of commits that campaigns of histories are measuring now. Cost: linear in the open ones of the newest
+  /// hundred campaigns.
+  std::set<std::string> commits_being_measured();
+
   /// The campaigns that looked into this one's findings by sampled rounds, newest first.
   std::vector<CampaignId> sampled_for(CampaignId campaign);
+
+  /// How a campaign stands, and who measures it. Cost: a few queries over sessions and rounds.
+  CampaignActivity activity(CampaignId campaign);
 
   /// The plan of a campaign, in the plan file's language.
   std::string plan_of(CampaignId campaign);

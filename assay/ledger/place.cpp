@@ -19,7 +19,7 @@ bool means_database(const std::string& text) {
   return text.starts_with(service) || text.starts_with("postgresql:") || text.starts_with("postgres:");
 }
 
-std::string value_of(const PQconninfoOption* options, std::string_view keyword) {
+std::string option_value(const PQconninfoOption* options, std::string_view keyword) {
   for (; options->keyword != nullptr; ++options)
     if (keyword == options->keyword && options->val != nullptr) return options->val;
   return {};
@@ -41,7 +41,7 @@ Place Place::of(const std::string& text) {
     // libpq's words repeat the text, and with it what may be a password.
     throw Error("this names no database", text.substr(0, text.find(':')), how);
   }
-  if (!value_of(parts.get(), "password").empty())
+  if (!option_value(parts.get(), "password").empty())
     throw Error("a password does not belong here: others can see it", "--ledger",
                 "put it into ~/.pgpass, or name a service that has it: service=NAME");
   if (text.starts_with(service)) {
@@ -49,8 +49,8 @@ Place Place::of(const std::string& text) {
       throw Error("this names no service", text, "put all else into ~/.pg_service.conf");
     return place;
   }
-  const auto host = value_of(parts.get(), "host"), port = value_of(parts.get(), "port"),
-             database = value_of(parts.get(), "dbname");
+  const auto host = option_value(parts.get(), "host"), port = option_value(parts.get(), "port"),
+             database = option_value(parts.get(), "dbname");
   place.shown_ = "postgresql://" + host + (port.empty() ? "" : ":" + port) + "/" + database;
   return place;
 }

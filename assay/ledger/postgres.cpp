@@ -35,7 +35,7 @@ constexpr int oldest_server = 130000;
 constexpr std::array<std::pair<std::string_view, std::string_view>, 6> changed_by_runners = {{
     {"campaign", "state, label, next_round, looked, opened, upto, closing, confirms"},
     {"session", "seen, ready, ended, token"},
-    {"round", "state, heard, due, closed"},
+    {"round", "state, heard, due, doubted, closed"},
     {"cell", "status, detail"},
     {"comparison", "decided"},
     {"workload", "check_warning"},
@@ -63,8 +63,8 @@ bool is_this_host(const std::string& host) {
          host == "127.0.0.1" || host == "::1";
 }
 
-/// What a place means, with what every connection has, in libpq's own words. Throws Error where it would go to another
-/// host without proof that it is the one that is meant.
+}  // namespace
+
 std::string connection_text(const Place& place) {
   char* problem = nullptr;
   const Options given(PQconninfoParse(place.text().c_str(), &problem), PQconninfoFree);
@@ -105,6 +105,8 @@ std::string connection_text(const Place& place) {
       "~/.pg_service.conf",
       Error::Code::ledger_refused);
 }
+
+namespace {
 
 class Postgres : public Dialect {
  public:

@@ -23,6 +23,9 @@ CampaignId put_campaign(soci::session& sql, const Record& record, const std::str
 void put_session(soci::session& sql, CampaignId campaign, SessionId id, const Session& session,
                  const std::string& token);
 
+/// All sessions of a campaign, with their facts. Throws codec::CorruptData.
+IdTable<SessionId, Session> read_sessions(soci::session& sql, CampaignId campaign);
+
 /// What a workload's check leaves open.
 void put_check_warning(soci::session& sql, CampaignId campaign, const CheckWarning& doubt);
 
@@ -54,7 +57,8 @@ class TrialRows {
 class RoundRows {
  public:
   explicit RoundRows(soci::session& sql);
-  void put(CampaignId campaign, const Round& round);
+  /// `claimed`: when, in milliseconds since 1970 by the ledger's clock; 0: nobody knows.
+  void put(CampaignId campaign, const Round& round, std::int64_t claimed = 0);
 
  private:
   Insert round_;
@@ -66,6 +70,13 @@ void put_look(soci::session& sql, CampaignId campaign, const InterimLook& look);
 
 void put_code_samples(soci::session& sql, CampaignId campaign, const CodeSampleLog& samples);
 void read_code_samples(soci::session& sql, CampaignId campaign, CodeSampleLog& samples);
+
+/// Rounds from a number on, in their order. Throws codec::CorruptData.
+std::vector<Round> read_rounds(soci::session& sql, CampaignId campaign, int from);
+/// The trials t of a campaign for which a condition holds as well, in SQL that begins with AND, in the order in which they
+/// were stored. Throws codec::CorruptData.
+std::vector<Trial> read_trials(soci::session& sql, CampaignId campaign, const std::string& condition);
+std::vector<WayChoice> read_way_choices(soci::session& sql, CampaignId campaign);
 
 /// All of a campaign's. Throws codec::CorruptData.
 void read_rounds_and_trials(soci::session& sql, CampaignId campaign, Log& log);

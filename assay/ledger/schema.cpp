@@ -87,7 +87,7 @@ constexpr std::array<std::string_view, 23> statements = {
     "CREATE TABLE round (campaign BIGINT NOT NULL REFERENCES campaign(id), number INTEGER NOT NULL,"
     " session INTEGER NOT NULL, state {text} NOT NULL, role {text} NOT NULL DEFAULT 'measured',"
     " trial_order {text} NOT NULL, claimed BIGINT NOT NULL DEFAULT 0, heard BIGINT NOT NULL DEFAULT 0,"
-    " due BIGINT NOT NULL DEFAULT 0, closed BIGINT, PRIMARY KEY (campaign, number))",
+    " due BIGINT NOT NULL DEFAULT 0, doubted BIGINT, closed BIGINT, PRIMARY KEY (campaign, number))",
     "CREATE TABLE trial (id {id}, campaign BIGINT NOT NULL REFERENCES campaign(id), round INTEGER, cell"
     " INTEGER NOT NULL, repeat INTEGER NOT NULL DEFAULT 0, session INTEGER NOT NULL, role {text} NOT"
     " NULL, position INTEGER NOT NULL, batch INTEGER NOT NULL, calls BIGINT NOT NULL, outcome {text} NOT"
@@ -108,7 +108,7 @@ constexpr std::array<std::string_view, 23> statements = {
     " baseline, candidate, metric, number))",
     "CREATE TABLE reduced (campaign BIGINT PRIMARY KEY REFERENCES campaign(id), kept {text} NOT NULL)",
     way_table,
-    "INSERT INTO ledger_version (version) VALUES (4)",
+    "INSERT INTO ledger_version (version) VALUES (5)",
 };
 
 /// From version 1, where campaigns ran in turns or abreast.
@@ -144,9 +144,12 @@ std::vector<std::string_view> statements_from(int version) {
   if (version == 1) add(statements_to_2);
   if (version == 3)
     add(statements_from_3);
-  else
+  else if (version < 3)
     add(sample_tables);
-  if (version > 0) all.emplace_back("UPDATE ledger_version SET version = 4");
+  if (version > 0) {
+    all.emplace_back("ALTER TABLE round ADD COLUMN doubted BIGINT");
+    all.emplace_back("UPDATE ledger_version SET version = 5");
+  }
   return all;
 }
 std::span<const std::string_view> tables_of_a_campaign() { return campaign_tables; }

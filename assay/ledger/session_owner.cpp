@@ -42,30 +42,58 @@ std::string token_of_this_process() {
   return pid + ":" + birth_of(pid);
 }
 
-std::optional<std::string> is_alive(const SessionOwner& measurer, const std::string& boot) {
-  if (measurer.boot != boot) {
+std::optional<std::string> is_alive(const SessionOwner& owner, const std::string& boot) {
+  if (owner.boot != boot) {
     constexpr std::int64_t a_minute = 60'000;
-    if (unix_milliseconds() - measurer.seen < a_minute) return "another machine";
+    if (unix_milliseconds() - owner.seen < a_minute) return "another machine";
     return {};
   }
-  const auto colon = measurer.token.find(':');
+  const auto colon = owner.token.find(':');
   if (colon == std::string::npos) return {};
-  const auto pid = measurer.token.substr(0, colon), birth = birth_of(pid);
-  if (birth.empty() || birth != measurer.token.substr(colon + 1)) return {};
+  const auto pid = owner.token.substr(0, colon), birth = birth_of(pid);
+  if (birth.empty() || birth != owner.token.substr(colon + 1)) return {};
   return "process " + pid;
 }
 
+std::optional<std::string> at_work(soci::session& sql, CampaignId campaign, const SessionOwner& owner,
+                                   const std::string& boot) {
+  if (!is_postgres(sql)) return is_alive(owner, boot);
+  std::string is_free;  // shared: those who look at the same time don't see each other
+  const auto of = static_cast<int>(campaign.value), who = static_cast<int>(owner.session.value);
+  sql << "SELECT CASE WHEN pg_try_advisory_xact_lock_shared(:c, :s) THEN 'free' ELSE 'held' END", use(of),
+      use(who), into(is_free);
+  if (is_free == "free") return {};
+  const auto pid = owner.token.substr(0, owner.token.find(':'));
+  return owner.boot == boot ? "process " + pid : "another machine";
+}
+
+std::vector<SessionOwner> open_sessions(soci::session& sql, CampaignId campaign) {
+  std::vector<SessionOwner> all;
+  const soci::rowset<soci::row> rows =
+      (sql.prepare << "SELECT id, token, boot, seen FROM session WHERE campaign = :c AND ended IS NULL"
+                      " AND token IS NOT NULL ORDER BY id",
+       use(campaign.value));
+  for (const auto& row : rows) {
+    SessionOwner owner;
+    codec::from_value(value_of(row, 0), owner.session);
+    codec::from_value(value_of(row, 1), owner.token);
+    codec::from_value(value_of(row, 2), owner.boot);
+    owner.seen = codec::read_whole(value_of(row, 3));
+    all.push_back(std::move(owner));
+  }
+  return all;
+}
+
 void refuse_measured(soci::session& sql, CampaignId campaign, const std::string& boot) {
-  SessionOwner measurer;
-  std::string uid;
-  sql << "SELECT uid FROM campaign WHERE id = :c", use(campaign.value), into(uid);
-  sql << "SELECT token, boot, seen FROM session WHERE campaign = :c AND ended IS NULL"
-         " AND token IS NOT NULL ORDER BY id DESC LIMIT 1",
-      use(campaign.value), into(measurer.token), into(measurer.boot), into(measurer.seen);
-  if (!sql.got_data()) return;
-  if (const auto who = is_alive(measurer, boot))
+  for (const auto& owner : open_sessions(sql, campaign)) {
+    const auto who = at_work(sql, campaign, owner, boot);
+    if (!who) continue;
+    std::string uid;
+    sql << "SELECT uid FROM campaign WHERE id = :c", use(campaign.value), into(uid);
     throw Error("campaign " + short_uid(uid) + " is being measured by " + *who, Error::Field::resume,
-                "wait for its end, or stop it", Error::Code::in_use);
+                "wait for its end, or stop it; assay join " + short_uid(uid) + " takes part in it",
+                Error::Code::in_use);
+  }
 }
 
 }  // namespace assay::ledger

@@ -1,13 +1,18 @@
 #pragma once
 
+#include <soci/soci.h>
+
 #include <cstdint>
 #include <optional>
 #include <string>
+
+#include "assay/model/log.hpp"
 
 namespace assay::ledger {
 
 /// Who measures in a session, as the ledger keeps it.
 struct SessionOwner {
+  SessionId session;
   std::string token;      ///< of the process
   std::string boot;       ///< of its machine
   std::int64_t seen = 0;  ///< when it was last heard of, in milliseconds since 1970
@@ -16,8 +21,15 @@ struct SessionOwner {
 /// Names this process among all of its boot: its number, and when it began.
 std::string token_of_this_process();
 
-/// Who it is ("process 4711"), if it is still at work; `boot` is this machine's. A process of another boot is
+/// Who it is ("process 4711"), if it is still at work; `boot` is this machine's. Of a file: a process of another boot is
 /// believed to be for a minute after it was last heard of.
-std::optional<std::string> is_alive(const SessionOwner& measurer, const std::string& boot);
+std::optional<std::string> is_alive(const SessionOwner& owner, const std::string& boot);
+
+/// The same of a session of any ledger; of a database's the lock that its process holds tells (Presence).
+std::optional<std::string> at_work(soci::session& sql, CampaignId campaign, const SessionOwner& owner,
+                                   const std::string& boot);
+
+/// The sessions of a campaign that have not ended, whether or not somebody is still at work in them.
+std::vector<SessionOwner> open_sessions(soci::session& sql, CampaignId campaign);
 
 }  // namespace assay::ledger

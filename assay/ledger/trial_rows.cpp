@@ -100,11 +100,11 @@ RoundRows::RoundRows(soci::session& sql)
         return columns;
       }()) {}
 
-void RoundRows::put(CampaignId campaign, const Round& round) {
+void RoundRows::put(CampaignId campaign, const Round& round, std::int64_t claimed) {
   auto values = values_of(round);
   values.insert(values.begin(), campaign.value);
   values.emplace_back(write_order(round.order));
-  values.emplace_back(unix_milliseconds());
+  values.emplace_back(claimed);
   round_.run(values);
 }
 
@@ -201,52 +201,79 @@ void read_code_samples(soci::session& sql, CampaignId campaign, CodeSampleLog& s
        [&](const soci::row& row) { samples.remarks.push_back(codec::read_text(value_of(row, 0))); });
 }
 
-void read_rounds_and_trials(soci::session& sql, CampaignId campaign, Log& log) {
-  const Rows rounds = (sql.prepare << "SELECT trial_order, " + names_of_columns<Round>() +
-                                          " FROM round WHERE campaign = :c ORDER BY number",
-                       use(campaign.value));
-  for (const auto& row : rounds) {
-    auto& round = log.rounds.emplace_back();
+std::vector<Round> read_rounds(soci::session& sql, CampaignId campaign, int from) {
+  std::vector<Round> all;
+  const Rows rows = (sql.prepare << "SELECT trial_order, " + names_of_columns<Round>() +
+                                        " FROM round WHERE campaign = :c AND number >= :n ORDER BY number",
+                     use(campaign.value), use(from));
+  for (const auto& row : rows) {
+    auto& round = all.emplace_back();
     round.order = read_order(codec::read_text(value_of(row, 0)));
     read_row(row, 1, round);
   }
+  return all;
+}
+
+std::vector<Trial> read_trials(soci::session& sql, CampaignId campaign, const std::string& condition) {
+  std::vector<Trial> all;
   std::unordered_map<std::int64_t, std::size_t> places;
-  const Rows trials = (sql.prepare << "SELECT id, " + names_of_columns<Trial>() +
-                                          " FROM trial WHERE campaign = :c ORDER BY id",
+  const auto of_campaign = " WHERE t.campaign = :c" + condition;
+  const Rows trials = (sql.prepare << "SELECT t.id, " + names_of_columns<Trial>() + " FROM trial t" +
+                                          of_campaign + " ORDER BY t.id",
                        use(campaign.value));
   for (const auto& row : trials) {
-    places[codec::read_whole(value_of(row, 0))] = log.trials.size();
-    read_row(row, 1, log.trials.emplace_back());
+    places[codec::read_whole(value_of(row, 0))] = all.size();
+    read_row(row, 1, all.emplace_back());
   }
   const Rows readings =
-      (sql.prepare << "SELECT r.trial, r.metric, r.value FROM reading r JOIN trial t ON t.id = r.trial"
-                      " WHERE t.campaign = :c ORDER BY r.trial, r.metric",
+      (sql.prepare << "SELECT r.trial, r.metric, r.value FROM reading r JOIN trial t ON t.id = r.trial" +
+                          of_campaign + " ORDER BY r.trial, r.metric",
        use(campaign.value));
+  // Another process may have stored a trial meanwhile, of a round that is not closed yet.
+  const auto trial_of = [&](const soci::row& row) -> Trial* {
+    const auto found = places.find(codec::read_whole(value_of(row, 0)));
+    return found == places.end() ? nullptr : &all[found->second];
+  };
   for (const auto& row : readings) {
-    auto& reading = log.trials[places.at(codec::read_whole(value_of(row, 0)))].readings.emplace_back();
+    auto* trial = trial_of(row);
+    if (trial == nullptr) continue;
+    auto& reading = trial->readings.emplace_back();
     codec::from_value(value_of(row, 1), reading.metric);
     reading.value = codec::read_number(value_of(row, 2));
   }
   const Rows points =
-      (sql.prepare << "SELECT s.trial, s.metric, s.at, s.value FROM series s JOIN trial t ON t.id = s.trial"
-                      " WHERE t.campaign = :c ORDER BY s.trial, s.metric, s.place",
+      (sql.prepare << "SELECT s.trial, s.metric, s.at, s.value FROM series s JOIN trial t ON t.id = s.trial" +
+                          of_campaign + " ORDER BY s.trial, s.metric, s.place",
        use(campaign.value));
   for (const auto& row : points) {
-    auto& point = log.trials[places.at(codec::read_whole(value_of(row, 0)))].series.emplace_back();
+    auto* trial = trial_of(row);
+    if (trial == nullptr) continue;
+    auto& point = trial->series.emplace_back();
     codec::from_value(value_of(row, 1), point.metric);
     codec::from_value(value_of(row, 2), point.at);
     point.value = codec::read_number(value_of(row, 3));
   }
+  return all;
+}
+
+std::vector<WayChoice> read_way_choices(soci::session& sql, CampaignId campaign) {
+  std::vector<WayChoice> all;
+  const Rows ways = (sql.prepare << "SELECT " + names_of_columns<WayChoice>() +
+                                        " FROM way WHERE campaign = :c ORDER BY workload",
+                     use(campaign.value));
+  for (const auto& row : ways) read_row(row, 0, all.emplace_back());
+  return all;
+}
+
+void read_rounds_and_trials(soci::session& sql, CampaignId campaign, Log& log) {
+  log.rounds = read_rounds(sql, campaign, 0);
+  log.trials = read_trials(sql, campaign, "");
   const Rows looks = (sql.prepare << "SELECT " + names_of_columns<InterimLook>() +
                                          " FROM look WHERE campaign = :c"
                                          " ORDER BY metric, candidate, baseline, number",
                       use(campaign.value));
   for (const auto& row : looks) read_row(row, 0, log.looks.emplace_back());
-  const Rows ways = (sql.prepare << "SELECT " + names_of_columns<WayChoice>() +
-                                        " FROM way WHERE campaign = :c"
-                                        " ORDER BY workload",
-                     use(campaign.value));
-  for (const auto& row : ways) read_row(row, 0, log.ways.emplace_back());
+  log.ways = read_way_choices(sql, campaign);
 }
 
 }  // namespace assay::ledger

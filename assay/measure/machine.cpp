@@ -16,6 +16,7 @@
 #include <utility>
 
 #include "assay/measure/file_io.hpp"
+#include "assay/measure/process.hpp"
 
 namespace assay::measure {
 
@@ -66,6 +67,8 @@ std::vector<MachineFact> machine_facts() {
                                     {"memory MiB", std::to_string(bytes >> 20U)},
                                     {"architecture", system.machine},
                                     {"kernel", system.release}};
+  if (const auto allowed = cores_allowed().size(); allowed < std::thread::hardware_concurrency())
+    facts.push_back({"cores allowed", std::to_string(allowed)});
   facts.push_back({"virtual machine", cpu_flag("hypervisor") ? "yes" : "no"});
   add_if_known(facts, "clock source",
                first_line("/sys/devices/system/clocksource/clocksource0/current_clocksource"));
@@ -77,8 +80,17 @@ std::vector<MachineFact> machine_facts() {
   return facts;
 }
 
+std::string machine_mark() {
+  auto text = first_line("/etc/machine-id");
+  if (text.empty()) text = model::boot_id();
+  const auto cores = cores_allowed();
+  if (cores.size() < std::thread::hardware_concurrency())
+    for (const int core : cores) text += " " + std::to_string(core);
+  return digest_of("assay measures on " + text);
+}
+
 std::string machine_fingerprint(const std::vector<MachineFact>& facts) {
-  constexpr std::array lasting = {"processor", "cores", "memory MiB", "architecture"};
+  constexpr std::array lasting = {"processor", "cores", "cores allowed", "memory MiB", "architecture"};
   std::string all;
   for (const auto& fact : facts)
     if (std::ranges::count(lasting, fact.name) > 0) all += fact.name + "=" + fact.value + "\n";
@@ -100,7 +112,8 @@ double memory_available() {
 MachineLock::MachineLock(std::string name) : name_(std::move(name)) {
   const char* const chosen = std::getenv("ASSAY_MACHINE_LOCK");
   if (name_.empty()) name_ = chosen != nullptr && *chosen != '\0' ? chosen : "assay-measuring";
-  name_.resize(std::min(name_.size(), sizeof(sockaddr_un::sun_path) - 1));
+  constexpr std::size_t longest = 100;
+  name_.resize(std::min(name_.size(), longest));
 }
 
 namespace {
@@ -116,26 +129,32 @@ std::pair<sockaddr_un, socklen_t> abstract_address(const std::string& name) {
 }  // namespace
 
 bool MachineLock::try_lock() {
-  if (held_) return true;
-  Descriptor candidate(socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0));
-  const auto [address, length] = abstract_address(name_);
-  if (!candidate || bind(candidate.get(), reinterpret_cast<const sockaddr*>(&address), length) != 0)
-    return false;
-  constexpr int asking = 16;
-  listen(candidate.get(), asking);  // nobody is answered: who waits learns from the kernel who listens
-  held_ = std::move(candidate);
+  if (!held_.empty()) return true;
+  std::vector<Descriptor> taken;
+  for (const int core : cores_allowed()) {
+    Descriptor candidate(socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0));
+    const auto [address, length] = abstract_address(name_ + "-" + std::to_string(core));
+    if (!candidate || bind(candidate.get(), reinterpret_cast<const sockaddr*>(&address), length) != 0)
+      return false;
+    constexpr int asking = 16;
+    listen(candidate.get(), asking);  // nobody is answered: who waits learns from the kernel who listens
+    taken.push_back(std::move(candidate));
+  }
+  held_ = std::move(taken);
   return true;
 }
 
 std::optional<MachineLock::Holder> MachineLock::holder() const {
-  const Descriptor asking(socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC | SOCK_NONBLOCK, 0));
-  const auto [address, length] = abstract_address(name_);
-  ucred who{};
-  socklen_t size = sizeof who;
-  if (!asking || connect(asking.get(), reinterpret_cast<const sockaddr*>(&address), length) != 0 ||
-      getsockopt(asking.get(), SOL_SOCKET, SO_PEERCRED, &who, &size) != 0)
-    return {};
-  return Holder{who.pid, who.uid};
+  for (const int core : cores_allowed()) {
+    const Descriptor asking(socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC | SOCK_NONBLOCK, 0));
+    const auto [address, length] = abstract_address(name_ + "-" + std::to_string(core));
+    ucred who{};
+    socklen_t size = sizeof who;
+    if (asking && connect(asking.get(), reinterpret_cast<const sockaddr*>(&address), length) == 0 &&
+        getsockopt(asking.get(), SOL_SOCKET, SO_PEERCRED, &who, &size) == 0)
+      return Holder{who.pid, who.uid};
+  }
+  return {};
 }
 
 std::optional<double> MachineLock::patience(const std::optional<Holder>& holder, unsigned user) {

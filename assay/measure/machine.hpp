@@ -12,19 +12,23 @@ namespace assay::measure {
 /// What this machine is: processor, cores, memory, kernel. No host or user names.
 std::vector<MachineFact> machine_facts();
 
+/// Tells this machine from others of its kind, and from this machine held to other cores: a digest that names nothing.
+/// It outlives a restart where the system has an id of its own (/etc/machine-id).
+std::string machine_mark();
+
 /// A digest of the facts that don't change from boot to boot.
 std::string machine_fingerprint(const std::vector<MachineFact>& facts);
 
 /// Bytes of memory that programs may still take, by the kernel's estimate; 0 where it doesn't tell.
 double memory_available();
 
-/// Lets one campaign at a time measure on this machine, whoever runs it: a name in the abstract socket space,
-/// which is given back when its holder ends, however it ends. Programs in containers with a network of their
-/// own don't see each other.
+/// Lets one campaign at a time measure on each core of this machine, whoever runs it: a name in the abstract socket space
+/// for each core that this process may use, which is given back when its holder ends, however it ends. Processes that are
+/// held to other cores measure beside each other. Programs in containers with a network of their own don't see each other.
 class MachineLock {
  public:
   /// Locks of different names do not exclude each other. Empty: the value of ASSAY_MACHINE_LOCK, else the
-  /// machine's own. Of a long name the first 107 bytes count.
+  /// machine's own. Of a long name the first hundred bytes count.
   explicit MachineLock(std::string name = {});
 
   /// Takes the turn if it is free; true when this object holds it.
@@ -43,7 +47,7 @@ class MachineLock {
 
  private:
   std::string name_;
-  Descriptor held_;
+  std::vector<Descriptor> held_;  ///< one for each core
 };
 
 }  // namespace assay::measure

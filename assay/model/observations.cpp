@@ -61,7 +61,8 @@ std::vector<double> values_of(const RoundValues& rounds) {
 std::set<int> complete_rounds(const Log& log) {
   int lowest_open = std::numeric_limits<int>::max();
   for (const auto& round : log.rounds)
-    if (round.state == RoundState::open && round.role != Role::warm_up) lowest_open = std::min(lowest_open, round.number);
+    if (round.state == RoundState::open && round.role != Role::warm_up)
+      lowest_open = std::min(lowest_open, round.number);
   std::set<int> numbers;
   for (const auto& round : log.rounds)
     if (round.state == RoundState::complete && round.number < lowest_open) numbers.insert(round.number);
@@ -145,8 +146,13 @@ Observations::Observations(const Design& of, const Log& log)
       sessions_(log.sessions) {
   for (const auto cell : of.cells.ids()) ways_.add(way_of(of, log.ways, cell));
   std::map<MachineId, int> machines;
-  for (const auto& session : log.sessions)
-    machine_of_.add(machines.try_emplace(session.machine, static_cast<int>(machines.size())).first->second);
+  const auto number_of = [&](SessionId session) {
+    return machines.try_emplace(log.sessions[session].machine, static_cast<int>(machines.size()))
+        .first->second;
+  };
+  for (const auto& round : log.rounds)
+    if (log.sessions.contains(round.session)) number_of(round.session);
+  for (const auto session : log.sessions.ids()) machine_of_.add(number_of(session));
   for (const auto& round : log.rounds) {
     session_of_round_[round.number] = round.session;
     machine_of_round_[round.number] = machine_of_.contains(round.session) ? machine_of_[round.session] : 0;

@@ -123,7 +123,7 @@ class Observations {
   const IdTable<SessionId, Session>& sessions() const { return sessions_; }
   /// The session that ran each round.
   const std::map<int, SessionId>& session_of_round() const { return session_of_round_; }
-  /// The number of the machine that ran a round, from 0 in the order of their first sessions; 0 of an unknown
+  /// The number of the machine that ran a round, from 0 in the order of their first rounds; 0 of an unknown
   /// round.
   int machine_of_round(int round) const;
   /// The number of a session's machine.

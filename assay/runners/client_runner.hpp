@@ -37,6 +37,7 @@ class ClientRunner : public engine::TrialRunner {
   bool runs_in_batch(CellId /*cell*/) const override { return false; }
   double seconds_before_trial(CellId cell) const override { return programs_.seconds_before_trial(cell); }
   bool needs_final_check(CellId cell) const override { return programs_.needs_final_check(cell); }
+  double time_limit(CellId cell) const override { return programs_.time_limit(cell); }
 
  private:
   template <class Run>
@@ -88,6 +89,8 @@ class DispatchRunner : public engine::TrialRunner {
     return link_seconds_ + runner_for(cell).seconds_before_trial(cell);
   }
   bool needs_final_check(CellId cell) const override { return runner_for(cell).needs_final_check(cell); }
+  bool compares_answers(CellId cell) const override { return runner_for(cell).compares_answers(cell); }
+  double time_limit(CellId cell) const override { return runner_for(cell).time_limit(cell); }
   std::vector<CheckWarning> check_warnings() const override {
     auto all = programs_.check_warnings();
     for (auto& doubt : services_.check_warnings()) all.push_back(std::move(doubt));

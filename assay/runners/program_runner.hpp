@@ -100,6 +100,8 @@ class ProgramRunner : public engine::TrialRunner {
   bool allows_repeats(CellId cell) const override;
   double seconds_before_trial(CellId cell) const override;
   bool needs_final_check(CellId cell) const override;
+  bool compares_answers(CellId cell) const override { return !cells_[cell].planned.check.equal.empty(); }
+  double time_limit(CellId cell) const override { return cells_[cell].command.timeout; }
   std::vector<CheckWarning> check_warnings() const override;
 
  private:

@@ -56,6 +56,18 @@ void record_builds(engine::Recorder& recorder, const IdTable<CellId, runners::Pr
   }
 }
 
+/// Gives the metrics of cells the numbers that the campaign has for them; what it does not measure is left out.
+void renumber_metrics(IdTable<CellId, runners::ProgramCell>& cells, const IdTable<MetricId, Metric>& here,
+                      const IdTable<MetricId, Metric>& of_campaign) {
+  const auto renumber = [&](std::optional<MetricId>& id) {
+    if (id) id = of_campaign.find_by_name(here[*id].name);
+  };
+  for (auto& cell : cells) {
+    renumber(cell.throughput);
+    for (auto& own : cell.metrics) renumber(own.id);
+  }
+}
+
 Plan with_absolute_folder(const Plan& given) {
   plan::validate(given);
   auto plan = given;
@@ -91,13 +103,19 @@ PreparedCampaign::PreparedCampaign(const Plan& given, const RunOptions& run, con
     if (laid.record.design.workloads.contains(choice.workload))
       laid.record.log.ways.push_back(std::move(choice));
   }
-  recorder_.emplace(engine::open_or_resume(std::move(laid.record), run.ledger, run.resume));
+  const auto metrics_here = laid.record.design.metrics;
+  recorder_.emplace(run.join ? engine::join_campaign(std::move(laid.record), run.ledger, *run.join)
+                             : engine::open_or_resume(std::move(laid.record), run.ledger, run.resume));
+  if (run.join) renumber_metrics(laid.cells, metrics_here, recorder_->design().metrics);
   recorder_->set_listener(log, run.stop);
   const std::filesystem::path folder = ledger::Place::of(run.ledger).folder();
   if (folder.filename() == ".assay") build::hide_from_git(folder.string());
   if (has_ended()) return;
   observer_.on_start(recorder_->design());
-  if (recorder_->log().trials.empty()) record_builds(*recorder_, laid.cells);
+  if (const auto id = short_uid(recorder_->design().uid);
+      ledger::Place::of(run.ledger).is_database() && !run.join && options.invites)
+    observer_.on_message("campaign " + id + "; other machines take part with: assay join " + id);
+  if (recorder_->log().trials.empty() && !run.join) record_builds(*recorder_, laid.cells);
   programs_.emplace(std::move(laid.cells), launcher_, recorder_->design(), plan_, offer_);
   std::map<CellId, runners::ServerCell> asked;  // by programs of the user's own
   for (auto at = laid.services.begin(); at != laid.services.end();)
@@ -128,7 +146,7 @@ struct StepwiseCampaign::State {
       prepared.life().check();
     } catch (const Cancelled&) {
       prepared.runner().close();
-      prepared.recorder().set_state(CampaignState::interrupted);
+      prepared.recorder().end_session(CampaignState::interrupted);
       throw;
     }
     rounds.emplace(prepared.recorder(), prepared.runner(), *policy, prepared.observer(), run.stop);
@@ -146,8 +164,8 @@ StepwiseCampaign::StepwiseCampaign(const Plan& plan, const RunOptions& run, cons
 StepwiseCampaign::~StepwiseCampaign() {
   try {
     state_->prepared.runner().close();
-    state_->prepared.recorder().set_state(state_->stopped ? CampaignState::interrupted
-                                                          : CampaignState::ended);
+    state_->prepared.recorder().end_session(state_->stopped ? CampaignState::interrupted
+                                                            : CampaignState::ended);
   } catch (const Error&) {  // it stays open in the ledger, as after a kill
   }
 }

@@ -8,6 +8,7 @@
 #include <utility>
 
 #include "assay/engine/observer.hpp"
+#include "assay/engine/stop_policy.hpp"
 #include "assay/judge/stopping.hpp"
 #include "assay/model/plan.hpp"
 #include "assay/model/results.hpp"
@@ -39,6 +40,8 @@ struct PlanOptions {
   double sampling_period = 0;
   /// Says also what was built before.
   bool report_cached_builds = true;
+  /// Tells the observer how other machines take part, where the ledger is a database.
+  bool invites = false;
   /// Tells the observer what can be expected, after the checks and after a few rounds.
   bool report_forecast = false;
 };
@@ -54,6 +57,22 @@ struct PlanOptions {
 /// take a trial (a full disk). Takes as long as the plan's rounds. Not to be called from several threads with
 /// one ledger.
 Findings run_plan(const Plan& plan, const RunOptions& run = {}, const PlanOptions& options = {});
+
+/// Builds and checks as run_plan() does, lays the campaign down in the ledger and leaves it to those who join it. Returns
+/// its design. Throws as run_plan() does, and Cancelled.
+Design open_plan(const Plan& plan, const RunOptions& run, const PlanOptions& options = {});
+
+/// How taking part in a campaign came to its end.
+struct JoinResult {
+  engine::StopReason why = engine::StopReason::stopped;
+  CampaignState state = CampaignState::open;  ///< of the campaign
+  std::size_t rounds = 0, here = 0;           ///< judged ones that count: of all, and of this process
+};
+
+/// Takes part in the campaign that RunOptions::join names, by the plan that it was laid down with: builds, checks, and
+/// measures rounds until it ends, or this process's time is up. Throws as run_plan() and engine::join_campaign() do, and
+/// Error(measuring) where a cell does not do here what it does elsewhere.
+JoinResult join_plan(const Plan& plan, const RunOptions& run, const PlanOptions& options = {});
 
 /// Builds and checks as run_plan() does, then runs a warm-up and `rounds` pilot rounds (at least 3), and
 /// says what the plan can be expected to find, together with the design. Nothing is kept.

@@ -53,7 +53,7 @@ TEST(Demo, KnowsItsPlans) {
   const Scratch scratch;
   const auto ran = assay(scratch, {"demo", "weirs", "canals"});
   EXPECT_EQ(ran.status, 2);
-  EXPECT_THAT(ran.err, HasSubstr("write commits, history, matrix, options, services or stages"));
+  EXPECT_THAT(ran.err, HasSubstr("write commits, history, matrix, options, services, stages or team"));
   EXPECT_EQ(assay(scratch, {"demo", "history", "--rounds", "6"}).status, 2);
 }
 

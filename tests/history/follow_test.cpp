@@ -1,8 +1,14 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
+#include <sys/wait.h>
+#include <unistd.h>
 
+#include <csignal>
+#include <filesystem>
 #include <nlohmann/json.hpp>
 
+#include "assay/ledger/ledger.hpp"
+#include "support/records.hpp"
 #include "support/repository.hpp"
 #include "support/schema.hpp"
 
@@ -187,6 +193,38 @@ TEST_F(Followed, TrendTakesPartsOfTheHistory) {
               HasSubstr("the reference commit itself"));
   EXPECT_THAT(repository_.tool({"trend", "--reference", "c6"}).err,
               HasSubstr("the reference commit c6 can't be measured"));
+}
+
+/// Several machines share the commits of a history among them.
+TEST_F(Followed, TrendLeavesCommitsToThoseWhoMeasureThem) {
+  auto elsewhere = record_of({{1}, {1}});
+  elsewhere.design.kind = CampaignKind::history;
+  elsewhere.log.rounds.clear();
+  elsewhere.log.trials.clear();
+  elsewhere.log.state = CampaignState::open;
+  elsewhere.log.sessions[SessionId{0}].boot = boot_id();
+  for (const auto& [candidate, tag] : {std::pair(0, "c12"), std::pair(1, "c8")})
+    elsewhere.design.candidates[CandidateId{candidate}].from.commit =
+        read_file(repository_.path(std::string(".git/refs/tags/") + tag)).substr(0, 40);
+  const pid_t other = fork();
+  if (other == 0) {
+    ledger::Ledger ledger(repository_.path(".assay/ledger.db"));
+    ledger.begin(elsewhere);
+    pause();
+  }
+  for (int i = 0; i < 3000 && !std::filesystem::exists(repository_.path(".assay/ledger.db-wal")); ++i)
+    usleep(10'000);
+  while (ledger::Ledger(repository_.path(".assay/ledger.db")).list().empty()) usleep(10'000);
+  const auto ran = repository_.tool({"trend", "--json", "--every", "4", "--since", "c2"});
+  kill(other, SIGKILL);
+  waitpid(other, nullptr, 0);
+  ASSERT_EQ(ran.status, 0) << ran.err;
+  EXPECT_EQ(json::parse(ran.out)["measured_now"], 1) << "c4; c12 and c8 are being measured";
+  EXPECT_THAT(ran.err, HasSubstr("2 commits are being measured elsewhere"));
+  EXPECT_EQ(
+      json::parse(repository_.tool({"trend", "--json", "--every", "4", "--since", "c2"}).out)["measured_now"],
+      2)
+      << "who measured them is gone";
 }
 
 }  // namespace

@@ -90,7 +90,7 @@ TEST_P(CopyTest, WhatIsBeingMeasuredIsLeftOut) {
   const auto copied = here.copy(there, {});
   EXPECT_EQ(copied.campaigns, 3U);
   EXPECT_THAT(copied.being_measured, testing::ElementsAre("4444444444444444"));
-  here.set_state(id, CampaignState::interrupted);
+  here.end_session(id, SessionId{0}, CampaignState::interrupted);
   EXPECT_EQ(here.copy(there, {}).campaigns, 1U);
 }
 

@@ -59,7 +59,7 @@ int open_on_a_full_disk(const std::string& folder) {
   {
     Ledger ledger(folder + "/ledger.db");
     id = store(ledger, record);
-    ledger.set_state(id, CampaignState::ended);
+    ledger.end_session(id, SessionId{0}, CampaignState::ended);
   }
   std::ofstream filler(folder + "/filler");
   const std::string piece(1 << 12, 'x');

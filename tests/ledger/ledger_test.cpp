@@ -257,7 +257,7 @@ TEST_P(EachLedger, ACampaignThatIsMeasuredIsNotTakenOut) {
     EXPECT_EQ(error.code(), Error::Code::in_use);
   }
   EXPECT_EQ(ledger.list().size(), 1U);
-  ledger.set_state(id, CampaignState::ended);
+  ledger.end_session(id, SessionId{0}, CampaignState::ended);
   ledger.remove({{id}});
   EXPECT_TRUE(ledger.list().empty());
 }
@@ -284,9 +284,10 @@ TEST(SessionOwner, AProcessThatHasEndedAndWasNotReapedIsNotAtWork) {
   ASSERT_GT(got, 0);
   siginfo_t ended{};
   waitid(P_PID, static_cast<id_t>(child), &ended, WEXITED | WNOWAIT);
-  EXPECT_FALSE(is_alive({.token = std::string(text, static_cast<std::size_t>(got)), .boot = "b"}, "b"));
+  EXPECT_FALSE(
+      is_alive({.session = {}, .token = std::string(text, static_cast<std::size_t>(got)), .boot = "b"}, "b"));
   waitpid(child, nullptr, 0);
-  EXPECT_TRUE(is_alive({.token = token_of_this_process(), .boot = "b"}, "b"));
+  EXPECT_TRUE(is_alive({.session = {}, .token = token_of_this_process(), .boot = "b"}, "b"));
   close(ends[0]);
   close(ends[1]);
 }

@@ -17,6 +17,7 @@
 #include "support/message.hpp"
 #include "support/postgres.hpp"
 #include "support/records.hpp"
+#include "support/stored.hpp"
 
 namespace assay::ledger {
 namespace {
@@ -41,6 +42,7 @@ class Cutting {
   ~Cutting() {
     thread_.request_stop();
     thread_.join();
+    connections_.clear();
     close(listener_);
     unlink(path_.c_str());
   }
@@ -62,12 +64,14 @@ class Cutting {
       if (poll(&waiting, 1, 10) <= 0) continue;
       const int client = accept4(listener_, nullptr, nullptr, SOCK_CLOEXEC),
                 server = socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0);
-      const auto address = address_of(server_);
-      if (connect(server, reinterpret_cast<const sockaddr*>(&address), sizeof address) == 0)
-        while (!stop.stop_requested() && pass(client, server)) {
-        }
-      close(client);
-      close(server);
+      connections_.emplace_back([this, stop, client, server] {
+        const auto address = address_of(server_);
+        if (connect(server, reinterpret_cast<const sockaddr*>(&address), sizeof address) == 0)
+          while (!stop.stop_requested() && pass(client, server)) {
+          }
+        close(client);
+        close(server);
+      });
     }
   }
 
@@ -78,7 +82,7 @@ class Cutting {
     if (both[0].revents != 0) {
       const auto got = read(client, bytes, sizeof bytes);
       if (got <= 0) return false;
-      const bool now = !has_cut_ && ++messages_ == at_;
+      const bool now = ++messages_ == at_;
       if (now && !answered_) return !(has_cut_ = true);
       if (write(server, bytes, static_cast<std::size_t>(got)) != got) return false;
       if (now) {
@@ -94,9 +98,11 @@ class Cutting {
   }
 
   std::string path_, server_;
-  int at_, listener_ = -1, messages_ = 0;
+  int at_, listener_ = -1;
+  std::atomic<int> messages_ = 0;
   bool answered_;
   std::atomic<bool> has_cut_ = false;
+  std::vector<std::jthread> connections_;  ///< of the client, in threads of their own
   std::jthread thread_;
 };
 
@@ -111,6 +117,7 @@ TEST_F(PostgresLedger, ALostConnectionAtAnyMessageIsRepeatedAndStoresOnce) {
   const auto trials = record.log.trials;
   record.log.trials.clear();
   record.log.rounds.clear();
+  record.log.state = CampaignState::open;
   int cuts = 0;
   for (int at = 8; at < 400; at += 11)  // the first ones connect
     for (const bool answered : {false, true}) {
@@ -121,9 +128,8 @@ TEST_F(PostgresLedger, ALostConnectionAtAnyMessageIsRepeatedAndStoresOnce) {
         Ledger ledger(through);
         id = ledger.begin(record);
         for (int round = 1; round <= 3; ++round) {
-          const auto claimed = ledger.claim_round(id, SessionId{0}, [&](int) {
-            return RoundPlan{.role = Role::measured, .order = {CellId{0}, CellId{1}}};
-          });
+          const auto claimed = test::claim(ledger, id, SessionId{0},
+                                           {.role = Role::measured, .order = {CellId{0}, CellId{1}}});
           EXPECT_EQ(claimed.number, round);
           for (const auto& trial : trials)
             if (trial.round == round) ledger.add_trial(id, trial);
@@ -131,9 +137,9 @@ TEST_F(PostgresLedger, ALostConnectionAtAnyMessageIsRepeatedAndStoresOnce) {
         }
         ledger.add_trial(id, {.cell = {0}, .role = Role::check, .output_digest = "d"});
         ledger.add_look(id, {.comparison = {CellId{0}, CellId{1}}, .number = 1});
-        ledger.set_state(id, CampaignState::interrupted);
+        ledger.end_session(id, SessionId{0}, CampaignState::interrupted);
         ledger.add_session(id, record.log.sessions[SessionId{0}]);
-        ledger.set_state(id, CampaignState::ended);
+        ledger.end_session(id, SessionId{1}, CampaignState::ended);
       } catch (const Error& error) {
         EXPECT_LT(at, 20) << error.what() << ": only a connection that was never made is an error";
         continue;

@@ -80,9 +80,9 @@ TEST_F(PostgresLedger, EachRoleMayWhatItShould) {
     ledger.set_label(id, "before");
     ledger.set_cell_status(id, CellId{1}, {StatusCode::failed, "it leaks"});
     ledger.add_session(id, record.log.sessions[SessionId{0}]);
-    ledger.claim_round(id, SessionId{1}, [](int) { return RoundPlan{}; });
+    test::claim(ledger, id, SessionId{1});
     ledger.set_round_state(id, 5, RoundState::aborted);
-    ledger.set_state(id, CampaignState::ended);
+    ledger.end_session(id, SessionId{1}, CampaignState::ended);
     ledger.set_code_samples(id, record.log.samples);
     EXPECT_EQ(code_of([&] { ledger.remove({{id}}); }), Error::Code::ledger_read_only);
     EXPECT_EQ(code_of([&] { ledger.compact(id, "x"); }), Error::Code::ledger_read_only);
@@ -118,8 +118,9 @@ TEST_F(PostgresLedger, AClosedRoundStaysClosed) {
   make_tables();
   Ledger ledger(place_);
   const auto id = store(ledger, record_of({{1, 2}, {1, 2}}));
-  EXPECT_THROW(ledger.set_round_state(id, 1, RoundState::open), Error);
-  ledger.set_round_state(id, 1, RoundState::complete);
+  EXPECT_FALSE(ledger.set_round_state(id, 1, RoundState::aborted));
+  EXPECT_TRUE(ledger.set_round_state(id, 1, RoundState::complete));
+  EXPECT_THROW(sql("UPDATE round SET state = 'open'"), std::runtime_error);
 }
 
 TEST_F(PostgresLedger, NumbersComeBackBitByBit) {

@@ -58,7 +58,7 @@ TEST(SharedLedger, OneOfSeveralResumesACampaign) {
   {
     Ledger ledger(path);
     id = ledger.begin(record);
-    ledger.set_state(id, CampaignState::interrupted);
+    ledger.end_session(id, SessionId{0}, CampaignState::interrupted);
   }
   constexpr int count = 6;
   const int refused = failures_of(count, [&](int) {

@@ -11,6 +11,7 @@
 #include "assay/ledger/ledger.hpp"
 #include "assay/model/error.hpp"
 #include "support/message.hpp"
+#include "support/stored.hpp"
 #include "support/tool.hpp"
 
 // Ledgers of older versions, and files that are none.
@@ -84,6 +85,23 @@ TEST(Ledger, OneOfVersion3IsBroughtToThisOne) {
   samples.trials[0].counts.push_back({CodeId{0}, CodeId{0}, 2});
   ledger.set_code_samples(id, samples);
   EXPECT_EQ(ledger.read(id).log.samples.trials[0].counts.at(1).library, CodeId{0});
+}
+
+TEST(Ledger, OneOfVersion4IsBroughtToThisOne) {
+  const Scratch scratch;
+  auto ledger = updated(scratch, "ledger-4.sql");
+  const auto id = ledger.list().at(0).id;
+  const auto before = ledger.read(id);
+  ASSERT_EQ(before.log.rounds.size(), 3U);
+  EXPECT_EQ(before.log.rounds.back().state, RoundState::open) << "it was cut off";
+  EXPECT_EQ(before.design.candidates[CandidateId{1}].name, "heap");
+  const auto own = ledger.join(id, Session{});
+  EXPECT_EQ(own.value, 1);
+  EXPECT_EQ(ledger.read(id).log.rounds.back().state, RoundState::aborted);
+  EXPECT_EQ(test::claim(ledger, id, own).number, 9);
+  EXPECT_TRUE(ledger.set_round_state(id, 9, RoundState::complete));
+  ledger.end_session(id, own, CampaignState::ended);
+  EXPECT_EQ(ledger.read(id).log.state, CampaignState::ended);
 }
 
 TEST(Ledger, RefusesFilesThatAreNotOursAndLeavesThemAlone) {

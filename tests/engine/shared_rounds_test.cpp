@@ -1,0 +1,206 @@
+// Campaigns whose rounds several processes run, with runners that need no programs.
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <csignal>
+#include <set>
+
+#include "assay/engine/campaign_runner.hpp"
+#include "assay/judge/judge.hpp"
+#include "support/fake_runner.hpp"
+#include "support/observing.hpp"
+#include "support/records.hpp"
+#include "support/tool.hpp"
+
+namespace assay::engine {
+namespace {
+
+using test::FakeRunner;
+
+/// Trials that take their time, 5 % longer of the second cell, and twice as long on a slow machine.
+struct SlowRunner : FakeRunner {
+  explicit SlowRunner(std::uint64_t seed, double slower = 1) : random(seed) {
+    change = [this, slower](Trial& trial) {
+      usleep(2000);
+      if (trial.readings.empty()) return;
+      trial.readings.front().value =
+          slower * (trial.cell.value == 0 ? 1 : 1.05) * std::exp(0.01 * random.normal());
+    };
+  }
+  bool needs_final_check(CellId) const override { return false; }
+  stats::Random random;
+};
+
+class SharedRounds : public testing::Test {
+ protected:
+  void SetUp() override {
+    record_ = test::record_of({{1.0}, {1.0}});
+    record_.log.rounds.clear();
+    record_.log.trials.clear();
+    record_.log.state = CampaignState::open;
+    record_.log.sessions = {session_of("one")};
+    record_.design.rules.rounds_min = 8;
+    record_.design.rules.rounds_max = 20;
+    record_.design.rules.way = Way::turns;
+  }
+
+  static Session session_of(const std::string& mark) {
+    Session session;
+    session.mark = mark;
+    session.boot = boot_id();
+    session.facts = {{"cores", "2"}};
+    return session;
+  }
+
+  std::string path() const { return scratch_.path("ledger.db"); }
+
+  /// Another process that takes part on a machine of this name; what it does with its runner is its exit status.
+  pid_t in_another(const std::string& mark, const std::function<int(Recorder&)>& act) const {
+    const pid_t child = fork();
+    if (child != 0) return child;
+    int status = 99;
+    try {
+      ledger::Ledger ledger(path());
+      const auto id = ledger.list().front().id;
+      const auto own = ledger.join(id, session_of(mark));
+      Recorder recorder(ledger.read(id), std::move(ledger), id, own);
+      status = act(recorder);
+    } catch (const std::exception& error) {
+      fprintf(stderr, "%s\n", error.what());
+    }
+    _exit(status);
+  }
+
+  /// Measures as a process does that joined, to its end.
+  static int measure(Recorder& recorder, FakeRunner& runner, int rounds = 20) {
+    test::Observing nobody;
+    CampaignRunner life(recorder, runner, nobody, {});
+    life.run(*until_decided(rounds, {}), false);
+    return static_cast<int>(life.stop_reason());
+  }
+  static int status_of(pid_t child) {
+    int status = 0;
+    waitpid(child, &status, 0);
+    return WIFEXITED(status) ? WEXITSTATUS(status) : -1;
+  }
+
+  static std::size_t judged_in(const Log& log) {
+    return static_cast<std::size_t>(std::ranges::count_if(log.rounds, [](const Round& round) {
+      return round.role == Role::measured && round.state == RoundState::complete;
+    }));
+  }
+
+  test::Scratch scratch_;
+  Record record_;
+};
+
+TEST_F(SharedRounds, FindingsAreThoseOfTheSameRoundsWhoeverRanThem) {
+  Recorder recorder(record_, path());
+  const auto child = in_another("two", [](Recorder& other) {
+    SlowRunner runner(7, 2);
+    return measure(other, runner);
+  });
+  SlowRunner runner(6);
+  test::Observing nobody;
+  CampaignRunner life(recorder, runner, nobody, {});
+  const auto shown = life.run(*until_decided(20, {}), false);
+  const int other = status_of(child);
+  EXPECT_NE(other, static_cast<int>(StopReason::stopped));
+  EXPECT_LT(other, 99);
+  const auto stored = judge::judge_record(ledger::Ledger(path()).read(CampaignId{1}));
+  ASSERT_EQ(shown.findings.size(), stored.findings.size());
+  const auto &here = shown.findings.at(0), &there = stored.findings.at(0);
+  EXPECT_EQ(here.verdict, Verdict::worse);
+  EXPECT_EQ(here.effect.value, there.effect.value);
+  EXPECT_EQ(here.rounds, there.rounds);
+  EXPECT_EQ(here.p, there.p);
+  ASSERT_EQ(here.machines.size(), 2U);
+  EXPECT_EQ(here.machines[0].rounds + here.machines[1].rounds, here.rounds);
+  EXPECT_NEAR(here.effect.value, 1.05, 0.02) << "though one machine takes twice as long";
+}
+
+TEST_F(SharedRounds, OfThePlannedRoundsNoneIsRunTwiceOrLeftOut) {
+  record_.design.comparisons.clear();  // nothing is decided
+  record_.design.comparisons.push_back({CellId{0}, CellId{1}});
+  Recorder recorder(record_, path());
+  std::vector<pid_t> children;
+  for (const std::string mark : {"two", "three", "four"})
+    children.push_back(in_another(mark, [&](Recorder& other) {
+      SlowRunner runner(9);
+      test::Observing nobody;
+      return static_cast<int>(RoundLoop(other, runner, *fixed_rounds(30), nobody, {}).run());
+    }));
+  SlowRunner runner(8);
+  test::Observing nobody;
+  EXPECT_EQ(RoundLoop(recorder, runner, *fixed_rounds(30), nobody, {}).run(), StopReason::rounds);
+  recorder.end_session(CampaignState::ended);
+  for (const auto child : children) {
+    const int why = status_of(child);
+    EXPECT_TRUE(why == static_cast<int>(StopReason::rounds) || why == static_cast<int>(StopReason::ended))
+        << why;
+  }
+  const auto log = ledger::Ledger(path()).read(CampaignId{1}).log;
+  EXPECT_EQ(judged_in(log), 30U);
+  for (std::size_t i = 0; i < log.rounds.size(); ++i)
+    EXPECT_EQ(log.rounds[i].number, static_cast<int>(i) + 1);
+}
+
+TEST_F(SharedRounds, ARoundThatIsLostIsRunAnew) {
+  Recorder recorder(record_, path());
+  const auto child = in_another("two", [](Recorder& other) {
+    SlowRunner runner(9);
+    int judged = 0;
+    runner.change = [&](Trial& trial) {
+      if (trial.role == Role::measured && ++judged == 5) kill(getpid(), SIGKILL);
+    };
+    return measure(other, runner);
+  });
+  status_of(child);
+  SlowRunner runner(8);
+  test::Observing nobody;
+  EXPECT_EQ(RoundLoop(recorder, runner, *fixed_rounds(12), nobody, {}).run(), StopReason::rounds);
+  EXPECT_EQ(judged_in(recorder.log()), 12U);
+  EXPECT_EQ(std::ranges::count(recorder.log().rounds, RoundState::aborted, &Round::state), 1);
+}
+
+TEST_F(SharedRounds, AMachineOnWhichAWorkingCellFailsLeaves) {
+  Recorder recorder(record_, path());
+  SlowRunner here(8);
+  test::Observing nobody;
+  const auto policy = fixed_rounds(12);
+  RoundLoop loop(recorder, here, *policy, nobody, {});
+  for (int i = 0; i < 3; ++i) EXPECT_FALSE(loop.run_round());
+  const auto child = in_another("two", [](Recorder& other) {
+    SlowRunner runner(9);
+    runner.change = [](Trial& trial) {
+      if (trial.cell.value == 1 && trial.role != Role::check) trial.outcome = Outcome::failed;
+    };
+    return measure(other, runner);
+  });
+  EXPECT_EQ(status_of(child), static_cast<int>(StopReason::fails_here));
+  EXPECT_EQ(loop.run(), StopReason::rounds);
+  EXPECT_TRUE(recorder.statuses()[CellId{1}].is_ok());
+}
+
+TEST_F(SharedRounds, ASettledComparisonLeavesAtAllOfThem) {
+  record_.design.rules.rounds_max = 400;
+  Recorder recorder(record_, path());
+  const auto child = in_another("two", [](Recorder& other) {
+    SlowRunner runner(9);
+    return measure(other, runner, 400);
+  });
+  SlowRunner runner(8);
+  test::Observing nobody;
+  CampaignRunner life(recorder, runner, nobody, {});
+  const auto findings = life.run(*until_decided(400, {}), false);
+  EXPECT_LT(status_of(child), 99);
+  EXPECT_EQ(findings.findings.at(0).verdict, Verdict::worse);
+  EXPECT_LT(judged_in(recorder.log()), 60U);
+  EXPECT_EQ(ledger::Ledger(path()).list().front().state, CampaignState::ended);
+}
+
+}  // namespace
+}  // namespace assay::engine
