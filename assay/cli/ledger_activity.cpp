@@ -92,7 +92,15 @@ int show_activity(const std::string& named, const std::string& campaign) {
     return round.role == Role::measured && complete.contains(round.number);
   });
   std::cout << "  " << counting << (counting == 1 ? " round counts" : " rounds count");
-  if (!activity.rounds.empty()) std::cout << ", up to number " << activity.rounds.back().number;
+  const auto waiting = std::ranges::count_if(activity.rounds, [&](const Round& round) {
+    return round.role == Role::measured && round.state == RoundState::complete &&
+           !complete.contains(round.number);
+  });
+  const auto open = std::ranges::find_if(activity.rounds, [](const Round& round) {
+    return round.role != Role::warm_up && round.state == RoundState::open;
+  });
+  if (waiting > 0 && open != activity.rounds.end())
+    std::cout << ", " << waiting << " more once round " << open->number << " is closed or given up";
   if (activity.rounds_max > 0 && activity.rounds_max < PlannedRounds::open_end)
     std::cout << ", of at most " << activity.rounds_max;
   std::cout << "; " << activity.decided << " of " << activity.comparisons << " comparisons are done";

@@ -48,8 +48,8 @@ Findings CampaignRunner::run(const StopPolicy& policy, bool forecasts) {
     }
   } catch (const Cancelled&) {
     state = CampaignState::interrupted;
-  } catch (const Error&) {
-    if (recorder_.seconds_before()) leave();
+  } catch (const Error& error) {
+    if (recorder_.seconds_before() && error.code() != Error::Code::ledger_away) leave();
     throw;
   }
   if (auto samples = runner_.code_samples(); !samples.empty() || !samples.remarks.empty())

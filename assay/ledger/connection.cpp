@@ -118,6 +118,7 @@ bool Connection::can_repeat(const Error& error, int attempt) {
   constexpr std::chrono::milliseconds patience = 10min, longest = 5s;
   std::chrono::milliseconds pause = 100ms;
   const auto until = std::chrono::steady_clock::now() + patience;
+  drop_statements();
   for (bool reported = false; std::chrono::steady_clock::now() < until;
        pause = std::min(2 * pause, longest)) {
     std::this_thread::sleep_for(pause);
@@ -125,7 +126,6 @@ bool Connection::can_repeat(const Error& error, int attempt) {
       sql_.close();
       connect();
       repeated_ = true;
-      ++generation_;
       return true;
     } catch (const soci::soci_error& failed) {
       if (dialect_->code_of(sql_, failed) != Error::Code::ledger_away) return false;

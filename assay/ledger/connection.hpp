@@ -95,14 +95,16 @@ class Connection {
   /// Opening::update only.
   Connection(const std::string& place, Opening opening);
 
+  virtual ~Connection() = default;
+  Connection(const Connection&) = delete;
+  Connection& operator=(const Connection&) = delete;
+
   const Place& place() const { return place_; }
   soci::session& sql() { return sql_; }
 
   /// Whether the work of the transaction that runs may have been stored before: the connection was lost, and its end was not
   /// heard of. What it stores is to be looked for first.
   bool is_repeated() const { return repeated_; }
-  /// Another number after each loss of the connection: statements that were prepared before are gone.
-  int generation() const { return generation_; }
   /// Who hears of long waits for a server, and what ends them.
   void set_listener(std::function<void(const std::string&)> listener, std::stop_token stop) {
     listener_ = std::move(listener);
@@ -145,6 +147,10 @@ class Connection {
     }
     compact();
   }
+
+ protected:
+  /// Gives up prepared statements that are kept: the connection that they belong to is about to end.
+  virtual void drop_statements() {}
 
  private:
   /// Again, where a server's connection was lost or its locks were in the way.
@@ -233,7 +239,6 @@ class Connection {
   std::shared_ptr<void> open_file_;  ///< goes after the connection: see connection.cpp
   soci::session sql_;
   bool repeated_ = false;
-  int generation_ = 0;
   std::function<void(const std::string&)> listener_;
   std::stop_token stop_;
 };

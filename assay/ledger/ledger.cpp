@@ -109,7 +109,7 @@ void Ledger::add_trial(CampaignId campaign, const Trial& trial) {
       trials.flush();
       if (trial.round) state_->prolong(campaign, *trial.round);
     } catch (...) {
-      state_->drop_trials();  // with what they kept back
+      state_->drop_statements();  // with what they kept back
       throw;
     }
   });

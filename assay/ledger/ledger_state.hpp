@@ -16,11 +16,10 @@ struct Ledger::State : Connection {
 
   /// The statements that store trials, made with the first one.
   TrialRows& trials() {
-    if (!trials_ || of_generation_ != generation()) trials_ = std::make_unique<TrialRows>(sql());
-    of_generation_ = generation();
+    if (!trials_) trials_ = std::make_unique<TrialRows>(sql());
     return *trials_;
   }
-  void drop_trials() { trials_.reset(); }
+  void drop_statements() override { trials_.reset(); }
 
   /// Shows others of a database that this process is at work in a session.
   void be_present(CampaignId campaign, SessionId session) {
@@ -35,7 +34,6 @@ struct Ledger::State : Connection {
  private:
   std::unique_ptr<Presence> presence_;
   std::unique_ptr<TrialRows> trials_;
-  int of_generation_ = 0;
 };
 
 /// Throws Error(in_use) when a process measures the campaign now; `boot`: this machine's.

@@ -67,7 +67,7 @@ JoinResult join_plan(const Plan& plan, const RunOptions& run, const PlanOptions&
   for (const auto& round : record.log.rounds) {
     if (round.role != Role::measured || !complete.contains(round.number)) continue;
     ++result.rounds;
-    result.here += round.session == campaign.recorder().session() ? 1 : 0;
+    result.here += round.session == campaign.recorder().session() ? 1U : 0U;
   }
   return result;
 }

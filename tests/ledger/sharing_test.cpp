@@ -80,6 +80,8 @@ class Sharing : public EachLedger {
   Record campaign_;
 };
 
+class SharingByServer : public Sharing {};
+
 TEST_P(Sharing, EachSeesWhatOthersHaveClosed) {
   Ledger ledger(place());
   const auto id = ledger.begin(campaign_);
@@ -249,6 +251,9 @@ TEST_P(Sharing, ACampaignThatOthersMeasureIsNotGoneOnWithAlone) {
 INSTANTIATE_TEST_SUITE_P(Ledgers, Sharing, testing::Values("SQLite", "PostgreSQL"),
                          [](const auto& which) { return std::string(which.param); });
 
+INSTANTIATE_TEST_SUITE_P(Ledgers, SharingByServer, testing::Values("PostgreSQL"),
+                         [](const auto& which) { return std::string(which.param); });
+
 TEST(SharedFile, ServesOneMachine) {
   const test::Scratch scratch;
   auto record = test::record_of({{1, 2}, {1, 2}});
@@ -259,6 +264,46 @@ TEST(SharedFile, ServesOneMachine) {
   Session here;
   here.boot = boot_id();
   EXPECT_THAT(test::message_of([&] { ledger.join(id, here); }), HasSubstr("a file serves one"));
+}
+
+/// A process that measures while its server is cut off and comes back.
+TEST_P(SharingByServer, ARestartOfTheServerCostsNoRound) {
+  auto* server = test::PostgresServer::instance();
+  Ledger ledger(place());
+  const auto id = ledger.begin(campaign_);
+  int to[2], from[2];
+  ASSERT_EQ(pipe(to), 0);
+  ASSERT_EQ(pipe(from), 0);
+  const auto child = in_another([&](Ledger& other, SessionId session) {
+    char byte = 0;
+    const auto round = test::claim(other, id, session);
+    other.add_trial(id, trial_of(round.number, session, 1));
+    if (write(from[1], "x", 1) != 1 || read(to[0], &byte, 1) != 1) throw Error("nobody is there");
+    auto second = trial_of(round.number, session, 2);
+    second.cell = CellId{1};
+    other.add_trial(id, second);
+    if (!other.set_round_state(id, round.number, RoundState::complete)) throw Error("it was aborted");
+  });
+  char byte = 0;
+  ASSERT_EQ(read(from[0], &byte, 1), 1);
+  for (int i = 0; i < 3; ++i) {
+    server->cut_off();
+    server->start();
+  }
+  const KnownCampaign known{.campaign = id, .session = SessionId{0}};
+  EXPECT_THAT(states_of(ledger.changes(known)), ElementsAre(std::pair(1, RoundState::open)));
+  const auto locks = [&] {
+    return std::stoi(
+        sql("SELECT count(*) FROM pg_locks WHERE locktype = 'advisory' AND granted AND objid = 1"));
+  };
+  for (int i = 0; i < 3000 && locks() == 0; ++i) usleep(10'000);  // it takes its lock again
+  EXPECT_EQ(locks(), 1);
+  sql("UPDATE round SET doubted = doubted - 10000");
+  EXPECT_THAT(states_of(ledger.changes(known)), ElementsAre(std::pair(1, RoundState::open)));
+  ASSERT_EQ(write(to[1], "x", 1), 1);
+  EXPECT_EQ(status_of(child), 0);
+  EXPECT_THAT(states_of(ledger.changes(known)), ElementsAre(std::pair(1, RoundState::complete)));
+  for (const int end : {to[0], to[1], from[0], from[1]}) close(end);
 }
 
 /// Eight processes that are killed at any moment, one after the other; each acknowledges what it has closed. ASSAY_KILLS:
