@@ -1,6 +1,7 @@
 #include "assay/cli/ledger_activity.hpp"
 
 #include <algorithm>
+#include <cmath>
 #include <ctime>
 #include <iomanip>
 #include <iostream>
@@ -8,6 +9,7 @@
 #include <set>
 #include <sstream>
 
+#include "assay/app/options.hpp"
 #include "assay/app/terminal.hpp"
 #include "assay/cli/find_campaign.hpp"
 #include "assay/judge.hpp"
@@ -41,7 +43,7 @@ std::map<SessionId, int> machine_numbers(const ledger::CampaignActivity& activit
 
 /// "12 s", "4 min".
 std::string ago(double seconds) {
-  const auto whole = static_cast<long>(seconds + 0.5);
+  const auto whole = std::lround(seconds);
   return whole < 120 ? std::to_string(whole) + " s" : std::to_string(whole / 60) + " min";
 }
 

@@ -102,9 +102,9 @@ struct MachineFact {
 /// One stretch of work on one machine.
 struct Session {
   MachineId machine;
-  std::string mark;  ///< tells the machine from others of its kind; empty: unknown
+  std::string mark;   ///< tells the machine from others of its kind; empty: unknown
   std::string label;  ///< what it is called in lists; may be empty
-  std::string boot;  ///< names the machine's boot: a new one means that it was restarted
+  std::string boot;   ///< names the machine's boot: a new one means that it was restarted
   std::vector<MachineFact> facts;
 
   /// The fact of this name; empty when there is none.

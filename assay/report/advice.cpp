@@ -134,7 +134,13 @@ std::string rounds_needed_text(const Findings& all, const Finding& f) {
     text += all.design.kind == CampaignKind::duel
                 ? " of as many layouts"
                 : fmt::format(" of as many layouts (relink = {} in [build])", rounds);
-  if (f.rounds_to_decide->seconds > 0) text += " (" + duration(f.rounds_to_decide->seconds) + ")";
+  const auto machines = static_cast<double>(f.machines.size());
+  if (f.rounds_to_decide->seconds > 0)
+    text += " (" + duration(f.rounds_to_decide->seconds) +
+            (machines > 1 ? fmt::format(", on {} machines about {}", machines,
+                                        duration(f.rounds_to_decide->seconds / machines))
+                          : "") +
+            ")";
   const auto command = command_with_rounds(all.design, rounds, f.rounds_to_decide->seconds);
   return command.empty() ? text : text + ": " + command;
 }

@@ -50,7 +50,7 @@ std::string machines_text(const Findings& all, const Finding& finding) {
     return fmt::format("{} on {}{}", effect_text(machine.effect, metric.unit), name_of(machine, is_first),
                        range);
   };
-  const auto shares = shares_text(machines, finding.rounds);
+  auto shares = shares_text(machines, finding.rounds);
   if (finding.machines_disagree())
     return fmt::format("the machines disagree: {}, {}; {}", shown(least, true), shown(most, false), shares);
   if (std::ranges::count(finding.notes, NoteKind::machines_differ, &Note::kind) > 0)

@@ -282,9 +282,10 @@ Report make_report(const Findings& all, const Record* record) {
                 .facts = facts_of(all, record),
                 .repeat = repeat_command(all.design)};
   if (all.provisional)
-    report.provisional =
-        fmt::format("provisional, the campaign was {} after {} whole rounds",
-                    all.state == CampaignState::interrupted ? "interrupted" : "cut off", all.rounds);
+    report.provisional = fmt::format(
+        "provisional, the campaign {} after {} whole rounds",
+        all.state == CampaignState::interrupted ? "was interrupted" : "is measured still, or was cut off",
+        all.rounds);
   for (const auto& note : all.notes) {
     const auto [about, text] = note_text(all.design, note);
     std::string candidate;

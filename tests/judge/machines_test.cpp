@@ -8,6 +8,7 @@
 #include "assay/judge/gate.hpp"
 #include "assay/judge/judge.hpp"
 #include "assay/judge/paired_series.hpp"
+#include "assay/report/advice.hpp"
 #include "assay/report/machines_text.hpp"
 #include "support/records.hpp"
 #include "support/series.hpp"
@@ -96,6 +97,12 @@ TEST(Machines, AreNamedWithTheirRounds) {
   EXPECT_EQ(text, "21 rounds: 11 on machine 1, 10 on 2; faster on each");
   EXPECT_THAT(text_of(measured_by(std::vector<Computer>(8), 20)),
               HasSubstr("20 rounds: 2 to 3 on each of 8 machines"));
+}
+
+TEST(Machines, ShareWhatMoreRoundsTake) {
+  const auto findings = judge_record(measured_by({{1, 0.05}, {1, 0.05}}, 24));
+  EXPECT_THAT(report::rounds_needed_text(findings, findings.findings.at(0)),
+              HasSubstr(", on 2 machines about "));
 }
 
 TEST(Machines, ThatDisagreeGetNoVerdict) {
