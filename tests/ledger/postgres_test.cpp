@@ -130,14 +130,15 @@ TEST_F(PostgresLedger, NumbersComeBackBitByBit) {
   std::vector<double> values;
   while (values.size() < 2000)
     if (const auto value = std::bit_cast<double>(draw()); std::isfinite(value)) values.push_back(value);
-  const auto id = store(ledger, record_of({values, values}));
+  const std::vector<double> few(values.begin(), values.begin() + 250);  // a round each
+  const auto id = store(ledger, record_of({few, few}));
   Trial points{.cell = {0}, .role = Role::check};
   for (const double value : values) points.series.push_back({MetricId{0}, value, value});
   ledger.add_trial(id, points);
   const auto back = ledger.read(id).log.trials;
-  ASSERT_EQ(back.size(), 4003U);
+  ASSERT_EQ(back.size(), 2 * few.size() + 3);
+  for (std::size_t i = 0; i < few.size(); ++i) EXPECT_EQ(back[2 + 2 * i].readings.at(0).value, few[i]);
   for (std::size_t i = 0; i < values.size(); ++i) {
-    EXPECT_EQ(back[2 + 2 * i].readings.at(0).value, values[i]);
     EXPECT_EQ(back.back().series[i].value, values[i]);
     EXPECT_EQ(back.back().series[i].at, values[i]);
   }
