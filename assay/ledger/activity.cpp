@@ -22,7 +22,7 @@ std::set<std::string> Ledger::commits_being_measured() {
     state_->read([&] {
       const auto sessions = open_sessions(sql, campaign.id);
       if (std::ranges::none_of(sessions, [&](const SessionOwner& owner) {
-            return owner.token != token_of_this_process() && at_work(sql, campaign.id, owner, boot_id());
+            return owner.token != own_token(sql) && at_work(sql, campaign.id, owner, boot_id());
           }))
         return;
       const soci::rowset<std::string> rows =

@@ -75,7 +75,7 @@ CampaignId Ledger::begin(const Record& record) {
   return state_->write([&] {
     if (state_->is_repeated())
       if (const auto id = campaign_with(state_->sql(), record.design.uid)) return *id;
-    const auto id = put_campaign(state_->sql(), record, token_of_this_process());
+    const auto id = put_campaign(state_->sql(), record, own_token(state_->sql()));
     if (!record.log.sessions.empty()) state_->be_present(id, SessionId{0});
     return id;
   });

@@ -3,6 +3,7 @@
 #include <unistd.h>
 
 #include <fstream>
+#include <random>
 #include <sstream>
 
 #include "assay/ledger/ledger_state.hpp"
@@ -40,6 +41,15 @@ std::string birth_of(const std::string& pid) {
 std::string token_of_this_process() {
   const auto pid = std::to_string(getpid());
   return pid + ":" + birth_of(pid);
+}
+
+std::string own_token(soci::session& sql) {
+  if (!is_postgres(sql)) return token_of_this_process();
+  static const auto drawn = [] {
+    std::random_device device;
+    return std::to_string(device()) + std::to_string(device());
+  }();
+  return token_of_this_process() + ":" + drawn;
 }
 
 std::optional<std::string> is_alive(const SessionOwner& owner, const std::string& boot) {

@@ -21,6 +21,10 @@ struct SessionOwner {
 /// Names this process among all of its boot: its number, and when it began.
 std::string token_of_this_process();
 
+/// The same among all processes that use this ledger: two machines may have processes of one number that began at one tick,
+/// so in a database a number that is drawn once is part of it.
+std::string own_token(soci::session& sql);
+
 /// Who it is ("process 4711"), if it is still at work; `boot` is this machine's. Of a file: a process of another boot is
 /// believed to be for a minute after it was last heard of.
 std::optional<std::string> is_alive(const SessionOwner& owner, const std::string& boot);

@@ -47,7 +47,7 @@ SessionId next_session(soci::session& sql, CampaignId campaign) {
 /// The session that this process has in a campaign already; empty: none.
 std::optional<SessionId> own_session(soci::session& sql, CampaignId campaign) {
   for (const auto& owner : open_sessions(sql, campaign))
-    if (owner.token == token_of_this_process()) return owner.session;
+    if (owner.token == own_token(sql)) return owner.session;
   return {};
 }
 
@@ -59,11 +59,11 @@ void leave_pause_out(soci::session& sql, CampaignId campaign) {
       use(now), use(campaign.value), use(campaign.value);
 }
 
-/// Whether a round of a session that nobody seems to be at work in is given up, or only doubted for now.
+/// A round that another session has open.
 struct OpenRound {
   int number = 0;
   std::int64_t due = 0, doubted = 0;  ///< 0: not
-  bool has_ended = false;             ///< its session
+  bool has_ended = false;             ///< its session has
   SessionOwner owner;
 };
 
@@ -198,7 +198,7 @@ void Ledger::add_session(CampaignId campaign, const Session& session) {
     for (const auto& owner : open_sessions(sql, campaign)) end_row(sql, campaign, owner.session);
     leave_pause_out(sql, campaign);
     abort_rounds(sql, campaign, "");
-    put_session(sql, campaign, id, session, token_of_this_process());
+    put_session(sql, campaign, id, session, own_token(sql));
     sql << "UPDATE campaign SET state = 'open' WHERE id = :c", use(campaign.value);
     // With another budget or other rounds it may be worth going on with what was given up.
     sql << "UPDATE comparison SET decided = NULL WHERE campaign = :c", use(campaign.value);
@@ -232,7 +232,7 @@ SessionId Ledger::join(CampaignId campaign, const Session& session) {
       abort_rounds(sql, campaign, "");
     }
     const auto id = next_session(sql, campaign);
-    put_session(sql, campaign, id, session, token_of_this_process());
+    put_session(sql, campaign, id, session, own_token(sql));
     sql << "UPDATE campaign SET state = 'open' WHERE id = :c", use(campaign.value);
     state_->be_present(campaign, id);
     return id;
