@@ -41,17 +41,20 @@ bool can_be_joined(const ledger::CampaignSummary& campaign) {
           campaign.kind == CampaignKind::confirmation);
 }
 
-/// The one campaign that goes on, where none is named.
+/// The one campaign that goes on, where none is named: those that are measured or were laid down for it; where there are
+/// none, those that were cut off.
 std::string going_on(const std::string& named_ledger) {
   constexpr std::size_t looked_at = 100;
-  std::vector<ledger::CampaignSummary> open;
+  std::vector<ledger::CampaignSummary> going, cut_off;
   for (const auto& path : searched_ledgers(named_ledger)) {
     ledger::Ledger ledger(path, ledger::Ledger::OpenMode::existing);
-    for (auto& campaign : ledger.list(looked_at))
-      if (can_be_joined(campaign) &&
-          (campaign.state == CampaignState::open || ledger.activity(campaign.id).is_measured()))
-        open.push_back(std::move(campaign));
+    for (auto& campaign : ledger.list(looked_at)) {
+      if (!can_be_joined(campaign) || campaign.state != CampaignState::open) continue;
+      const auto activity = ledger.activity(campaign.id);
+      (activity.is_measured() || activity.rounds.empty() ? going : cut_off).push_back(std::move(campaign));
+    }
   }
+  const auto& open = going.empty() ? cut_off : going;
   if (open.size() == 1) return open.front().uid;
   if (open.empty())
     throw Error("no campaign goes on", "join", "assay run begins one, and assay run --open lays one down");
@@ -61,17 +64,6 @@ std::string going_on(const std::string& named_ledger) {
              (campaign.title.empty() ? campaign.candidates : campaign.title) + ")";
   throw Error("several campaigns go on: " + names, "join",
               "name one: assay join " + short_uid(open.front().uid));
-}
-
-/// The plan of a campaign as it is carried out in this folder, with commits as they were.
-Plan plan_here(const Design& design) {
-  auto plan = plan::read(design.plan, "the campaign's plan", std::filesystem::current_path().string());
-  for (std::size_t i = 0; i < plan.candidates.size(); ++i)
-    if (const CandidateId id{static_cast<std::int64_t>(i)};
-        design.candidates.contains(id) && !plan.candidates[i].commit.empty())
-      plan.candidates[i].commit = design.candidates[id].from.commit;
-  plan.seed = design.rules.seed;
-  return plan;
 }
 
 std::string rounds_text(std::size_t rounds) {
@@ -87,14 +79,8 @@ int report(const setup::JoinResult& result, const std::string& uid) {
       std::cerr << "assay: left campaign " << id << "; take part again: assay join " << id << "\n";
       return app::exit_interrupted;
     case StopReason::slow:
-      std::cerr << "assay: a round takes this machine more than four times as long as others: it would hold "
-                   "them up, "
-                   "and has left campaign "
-                << id << "\n";
-      return app::exit_nothing_measured;
-    case StopReason::fails_here:
-      std::cerr << "assay: a program fails on this machine that runs well on others; it has left campaign "
-                << id << "\n";
+    case StopReason::fails_here:  // the reason was shown
+      std::cerr << "assay: this machine has left campaign " << id << " to the others\n";
       return app::exit_nothing_measured;
     case StopReason::time:
       std::cerr << "assay: the time is up; campaign " << id << " has " << so_far << ", and "
@@ -117,7 +103,7 @@ int join(const JoinOptions& asked) {
   if (!can_be_joined(found.campaign) || record.design.plan.empty() || record.design.folder.empty())
     throw Error("this campaign is measured by a program of its own", short_uid(uid),
                 "campaigns of plans and duels can be joined");
-  const auto plan = plan_here(record.design);
+  const auto plan = plan_in(std::filesystem::current_path().string(), record.design);
   if (asked.show) {
     show_cells(plan);
     return app::exit_done;
@@ -125,24 +111,28 @@ int join(const JoinOptions& asked) {
   // Who may write into a database is trusted by its owner; a file may have come with a folder.
   if (!found.ledger.place().is_database() && !asked.trust && !app::is_remembered(measured_campaigns(), uid))
     refuse_foreign(plan);
-  app::StopOnSignals stopping;
-  Remembering<app::ProgressLine> progress;
-  engine::RunOptions run{.ledger = found.ledger.place().text(),
-                         .join = engine::Joining{.uid = uid, .label = asked.label, .unlike = asked.unlike},
-                         .when_busy = app::when_busy_of(asked.when_busy),
-                         .observer = &progress,
-                         .stop = stopping.token()};
-  if (!asked.time.empty()) run.join->seconds = app::parse_time(asked.time, "--for");
-  setup::PlanOptions options{.kind = record.design.kind};
+  warn_of_unset_variables(plan);
+  engine::Joining joining{.uid = uid, .label = asked.label, .unlike = asked.unlike};
+  if (!asked.time.empty()) joining.seconds = app::parse_time(asked.time, "--for");
+  RunContext watching({.kind = record.design.kind,
+                       .ledger = found.ledger.place().text(),
+                       .repeat_command = {},
+                       .when_busy = asked.when_busy,
+                       .confirms_uid = {},
+                       .resume_command = {},
+                       .join = joining});
+  watching.progress().on_message(
+      "joining campaign " + short_uid(uid) + ", " +
+      (found.campaign.title.empty() ? found.campaign.candidates : found.campaign.title));
   if (record.design.kind == CampaignKind::confirmation)
     for (const auto& comparison : record.design.comparisons)
       if (!record.design.is_twin(comparison.candidate))
-        options.only_cells.insert({record.design.candidate_of(comparison.candidate).name,
-                                   record.design.workload_of(comparison.candidate).name,
-                                   record.design.cells[comparison.candidate].setting.text()});
+        watching.options().only_cells.insert({record.design.candidate_of(comparison.candidate).name,
+                                              record.design.workload_of(comparison.candidate).name,
+                                              record.design.cells[comparison.candidate].setting.text()});
   try {
-    const auto result = setup::join_plan(plan, run, options);
-    progress.clear();
+    const auto result = setup::join_plan(plan, watching.run(), watching.options());
+    watching.progress().clear();
     return report(result, uid);
   } catch (const model::Cancelled&) {
     return app::exit_interrupted;

@@ -1,7 +1,6 @@
 #include "assay/cli/ledger_activity.hpp"
 
 #include <algorithm>
-#include <cmath>
 #include <ctime>
 #include <iomanip>
 #include <iostream>
@@ -14,6 +13,7 @@
 #include "assay/cli/find_campaign.hpp"
 #include "assay/judge.hpp"
 #include "assay/plan.hpp"
+#include "assay/report.hpp"
 
 namespace assay::cli {
 
@@ -27,25 +27,6 @@ std::string date_text(std::int64_t milliseconds) {
 }
 
 namespace {
-
-/// The number of each session's machine, as findings have it: in the order of their first rounds, from 1.
-std::map<SessionId, int> machine_numbers(const ledger::CampaignActivity& activity) {
-  std::map<MachineId, int> machines;
-  const auto number_of = [&](SessionId session) {
-    return machines.try_emplace(activity.sessions[session].machine, static_cast<int>(machines.size()) + 1)
-        .first->second;
-  };
-  for (const auto& round : activity.rounds) number_of(round.session);
-  std::map<SessionId, int> numbers;
-  for (const auto id : activity.sessions.ids()) numbers[id] = number_of(id);
-  return numbers;
-}
-
-/// "12 s", "4 min".
-std::string ago(double seconds) {
-  const auto whole = std::lround(seconds);
-  return whole < 120 ? std::to_string(whole) + " s" : std::to_string(whole / 60) + " min";
-}
 
 /// What a machine is, in a few words: "16 cores, Xeon Gold 6248".
 std::string kind_of_machine(const Session& session) {
@@ -64,11 +45,13 @@ std::string doing(const ledger::CampaignActivity& activity, const std::set<Sessi
       if (round.session == id) newest = &round;
     if (seen.at_work)
       return newest != nullptr && newest->state == RoundState::open
-                 ? "round " + std::to_string(newest->number) + ", heard of " + ago(seen.seconds_ago) + " ago"
+                 ? "round " + std::to_string(newest->number) + ", heard of " + duration(seen.seconds_ago) +
+                       " ago"
                  : std::string("at work");
     const bool lost = newest != nullptr && newest->state != RoundState::complete;
-    last = lost ? "lost in round " + std::to_string(newest->number) + ", " + ago(seen.seconds_ago) + " ago"
-                : "left " + ago(seen.seconds_ago) + " ago";
+    last =
+        lost ? "lost in round " + std::to_string(newest->number) + ", " + duration(seen.seconds_ago) + " ago"
+             : "left " + duration(seen.seconds_ago) + " ago";
   }
   return last;
 }
@@ -81,10 +64,11 @@ int show_activity(const std::string& named, const std::string& campaign) {
   auto found = find_campaign(campaign, named);
   const auto activity = found.ledger.activity(found.campaign.id);
   const auto& summary = found.campaign;
-  const auto state = activity.state == CampaignState::ended  ? "ended"
-                     : activity.is_measured()                ? "is measured"
-                     : activity.state == CampaignState::open ? "open"
-                                                             : "interrupted";
+  const auto state = activity.state == CampaignState::ended         ? "ended"
+                     : activity.is_measured()                       ? "is measured"
+                     : activity.state == CampaignState::interrupted ? "interrupted"
+                     : activity.rounds.empty()                      ? "laid down"
+                                                                    : "cut off";
   std::cout << short_uid(summary.uid) << "  " << date_text(summary.started) << "  " << state << "  "
             << (summary.title.empty() ? summary.candidates : summary.title) << "\n";
   Log log;
@@ -110,7 +94,8 @@ int show_activity(const std::string& named, const std::string& campaign) {
     std::cout << "; no more rounds are begun";
   std::cout << "\n";
   std::map<int, std::set<SessionId>> machines;
-  for (const auto& [session, number] : machine_numbers(activity)) machines[number].insert(session);
+  const auto numbers = machine_numbers(activity.sessions, activity.rounds);
+  for (const auto session : numbers.ids()) machines[numbers[session] + 1].insert(session);
   std::size_t widest = 0;
   for (const auto& session : activity.sessions) widest = std::max(widest, kind_of_machine(session).size());
   std::cout << "  " << pad_right("machine", 14) << pad_right("kind", widest) << "  rounds  now\n";

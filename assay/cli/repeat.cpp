@@ -12,9 +12,6 @@
 
 namespace assay::cli {
 
-namespace {
-
-/// Values of variables that are passed on are not kept: where one is not set here, trials go without it.
 void warn_of_unset_variables(const Plan& plan) {
   std::set<std::string> unset;
   for (const auto& workload : plan.workloads)
@@ -26,8 +23,6 @@ void warn_of_unset_variables(const Plan& plan) {
         << "assay: warning, " << name
         << " is passed on to the trials and is not set here; set it to what it was (values are not kept)\n";
 }
-
-}  // namespace
 
 void refuse_foreign(const Plan& plan) {
   constexpr std::size_t most = 5;
@@ -47,13 +42,18 @@ void require_repeatable(const Design& design) {
                 "its own program, or assay run, measures it");
 }
 
-Plan plan_to_repeat(const Design& design, bool trust) {
-  auto plan = plan::read(design.plan, "the campaign's plan", design.folder);
-  if (!trust && !app::is_remembered(measured_campaigns(), design.uid)) refuse_foreign(plan);
+Plan plan_in(const std::string& folder, const Design& design) {
+  auto plan = plan::read(design.plan, "the campaign's plan", folder);
   for (std::size_t i = 0; i < plan.candidates.size(); ++i)
     if (const CandidateId id{static_cast<std::int64_t>(i)};
         design.candidates.contains(id) && !plan.candidates[i].commit.empty())
       plan.candidates[i].commit = design.candidates[id].from.commit;
+  return plan;
+}
+
+Plan plan_to_repeat(const Design& design, bool trust) {
+  auto plan = plan_in(design.folder, design);
+  if (!trust && !app::is_remembered(measured_campaigns(), design.uid)) refuse_foreign(plan);
   warn_of_unset_variables(plan);
   return plan;
 }

@@ -77,6 +77,7 @@ RunContext::RunContext(const ComparisonRequest& how)
     : run_{.ledger = how.ledger,
            .repeat_command = how.repeat_command,
            .resume = how.resume,
+           .join = how.join,
            .when_busy = app::when_busy_of(how.when_busy),
            .observer = &progress_,
            .stop = stopping_.token()},

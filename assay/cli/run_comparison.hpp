@@ -27,6 +27,7 @@ struct ComparisonRequest {
   std::string
       resume_command;  ///< the command that takes an interrupted campaign up again; empty: there is none
   std::map<std::string, std::string> variables;  ///< see setup::PlanOptions
+  std::optional<engine::Joining> join;           ///< see engine::RunOptions
   bool applies_gate = false;  ///< holds the findings against the plan's gate, which decides the exit status
   std::string junit;          ///< a file for the gate's result; empty: none
 };

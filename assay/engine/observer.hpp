@@ -70,8 +70,8 @@ struct Joining {
   std::string uid;      ///< of the campaign
   std::string label;    ///< what this machine is called in lists; may be empty
   bool unlike = false;  ///< takes part although the machine, or what it builds, is unlike the others'
-  double seconds =
-      0;  ///< no round is begun when two of the longest would not end within so many; 0: no limit
+  /// No round is begun when two of the longest would not end within so many; 0: no limit.
+  double seconds = 0;
 };
 
 /// How anything is measured, whatever it is: a plan, a history, a contest.

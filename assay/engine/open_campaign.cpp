@@ -98,14 +98,21 @@ std::string changed_program(const Design& was, const Design& now) {
   return {};
 }
 
-void refuse_other_machine(const Session& was, const Session& now) {
-  if (was.fact("fingerprint") == now.fact("fingerprint")) return;
+/// How a machine is of another kind than one before, in words; empty: it is not.
+std::string other_kind(const Session& was, const Session& now) {
   std::string what;
-  for (const char* name : {"processor", "cores", "memory MiB", "architecture"})
+  const auto shown = [](const std::string& fact) { return fact.empty() ? std::string("all") : fact; };
+  for (const char* name : measure::lasting_facts)
     if (was.fact(name) != now.fact(name))
-      what +=
-          (what.empty() ? "" : "; ") + std::string(name) + " " + now.fact(name) + ", was " + was.fact(name);
-  throw Error("this is another machine: " + what, Error::Field::resume, measure_again, Error::Code::changed);
+      what += (what.empty() ? "" : "; ") + std::string(name) + " " + shown(now.fact(name)) + ", was " +
+              shown(was.fact(name));
+  return what;
+}
+
+void refuse_other_machine(const Session& was, const Session& now) {
+  if (const auto what = other_kind(was, now); !what.empty())
+    throw Error("this is another machine: " + what, Error::Field::resume, measure_again,
+                Error::Code::changed);
 }
 
 /// The newest campaign of the same plan. Throws Error where the same command was cut off with another plan.
@@ -177,7 +184,8 @@ void require_same_cells(const Design& was, const Design& now) {
     refuse("the plan compares other cells here", "is this the folder of the same project?");
   for (const auto id : was.workloads.ids())
     if (was.workloads[id].digest != now.workloads[id].digest)
-      refuse("workload " + was.workloads[id].name + " is another here", "is its input file the same?");
+      refuse("workload " + was.workloads[id].name + " is read otherwise here",
+             "is this the same version of Assay?");
   for (const auto& metric : was.metrics) {
     if (!metric.request.watched || !metric.request.missing.empty()) continue;
     const auto here = now.metrics.find_by_name(metric.name);
@@ -234,15 +242,11 @@ Recorder join_campaign(Record laid, const std::string& path, const Joining& join
                  : "it has to come from the same source, by the same steps and compiler");
     session.facts.push_back({"another build", other});
   }
-  if (!joining.unlike &&
-      !before.log.rounds.empty()) {  // who laid it down and measured nothing does not count
-    const auto& first = before.log.sessions[before.log.rounds.front().session];
-    for (const char* name : {"processor", "cores", "cores allowed", "memory MiB", "architecture"})
-      if (first.fact(name) != session.fact(name))
-        refuse("this is another kind of machine: " + std::string(name) + " " + session.fact(name) +
-                   ", there " + first.fact(name),
-               "--unlike takes part all the same; findings are shown by machine");
-  }
+  if (!joining.unlike && !before.log.rounds.empty())  // who laid it down and measured nothing does not count
+    if (const auto what = other_kind(before.log.sessions[before.log.rounds.front().session], session);
+        !what.empty())
+      refuse("this is another kind of machine: " + what,
+             "--unlike takes part all the same; findings are shown by machine");
   const auto own = ledger.join(found.id, session);
   auto record = ledger.read(found.id);
   record.design.factors = std::move(laid.design.factors);

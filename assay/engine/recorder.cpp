@@ -26,10 +26,7 @@ Recorder::Recorder(Record record, ledger::Ledger ledger, CampaignId id, Session 
   for (auto& round : record_.log.rounds)
     if (round.state == RoundState::open) round.state = RoundState::aborted;
   for (const auto& round : record_.log.rounds) taken_over_.insert(round.number);
-  for (const auto& look : record_.log.looks) {
-    auto& taken = looks_[{look.comparison, look.metric}];
-    taken = std::max(taken, look.number);
-  }
+  count_looks();
   record_.log.state = CampaignState::open;
 }
 
@@ -46,13 +43,17 @@ Recorder::Recorder(Record record, ledger::Ledger ledger, CampaignId id, SessionI
     (round.state == RoundState::open ? open : taken_over_).insert(round.number);
   std::erase_if(record_.log.trials,
                 [&](const Trial& trial) { return trial.round && open.contains(*trial.round); });
+  count_looks();
+  const auto changes = ledger_->changes(known());
+  seconds_before_ = changes.seconds;
+  apply(changes);
+}
+
+void Recorder::count_looks() {
   for (const auto& look : record_.log.looks) {
     auto& taken = looks_[{look.comparison, look.metric}];
     taken = std::max(taken, look.number);
   }
-  const auto changes = ledger_->changes(known());
-  seconds_before_ = changes.seconds;
-  apply(changes);
 }
 
 Round* Recorder::find_round(int number) {

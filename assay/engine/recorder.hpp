@@ -84,6 +84,7 @@ class Recorder {
  private:
   ledger::KnownCampaign known() const;
   void apply(const ledger::CampaignChanges& changes);
+  void count_looks();
   Round* find_round(int number);
 
   Record record_;

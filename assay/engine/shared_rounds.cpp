@@ -9,6 +9,7 @@
 #include "assay/engine/round_loop.hpp"
 #include "assay/metrics/catalogue.hpp"
 #include "assay/model/observations.hpp"
+#include "assay/model/text.hpp"
 #include "assay/stats/location.hpp"
 
 namespace assay::engine {
@@ -94,7 +95,13 @@ bool RoundLoop::is_slow_machine() const {
   const auto own = seconds.extract(recorder_.session());
   std::vector<double> others;
   for (const auto& [session, total] : seconds) others.push_back(total);
-  return !own.empty() && others.size() >= fewest && own.mapped() > much * stats::median(others);
+  if (own.empty() || others.size() < fewest) return false;
+  const double typical = stats::median(others);
+  if (own.mapped() <= much * typical) return false;
+  observer_.on_message("a round takes " + duration_text(own.mapped()) + " here, and " +
+                       duration_text(typical) + " on the " + std::to_string(others.size()) +
+                       " others: this machine would hold them up");
+  return true;
 }
 
 /// Whether a cell's measured trials end well in other sessions.

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <iterator>
 #include <map>
 #include <utility>
 
@@ -143,8 +144,9 @@ MachineComparison::MachineComparison(const PairedSeries& series, std::size_t pai
       effect.interval = Interval{Effect::from_transformed(scale, bounds.low).value,
                                  Effect::from_transformed(scale, bounds.high).value, 0.95};
     }
+    effect.is_compared = changes.size() >= fewest_tested;
     machines_.push_back(effect);
-    if (changes.size() < fewest_tested) continue;
+    if (!effect.is_compared) continue;
     tested_.values.insert(tested_.values.end(), changes.begin(), changes.end());
     tested_.machines.insert(tested_.machines.end(), changes.size(), machine);
   }
@@ -168,10 +170,8 @@ bool MachineComparison::differ() const {
 
 template <class Holds>
 bool MachineComparison::any_effect(Holds&& holds) const {
-  return std::ranges::any_of(machines_, [&](const MachineEffect& machine) {
-    return std::ranges::find(tested_.machines, machine.machine - 1) != tested_.machines.end() &&
-           holds(machine.effect);
-  });
+  return std::ranges::any_of(
+      machines_, [&](const MachineEffect& machine) { return machine.is_compared && holds(machine.effect); });
 }
 
 bool MachineComparison::disagree(double margin) const {
@@ -204,6 +204,14 @@ void describe_machines(const PairedSeries& series, const Metric& metric, Finding
   finding.rounds_to_decide = RoundsToDecide{.obstacle = RoundsToDecide::Obstacle::machines_disagree};
 }
 
+std::pair<MachineEffect, MachineEffect> furthest_machines(const Finding& finding) {
+  std::vector<MachineEffect> compared;
+  std::ranges::copy_if(finding.machines, std::back_inserter(compared), &MachineEffect::is_compared);
+  const auto [least, most] =
+      std::ranges::minmax_element(compared, {}, [](const MachineEffect& m) { return m.effect.value; });
+  return {*least, *most};
+}
+
 void note_unlike_machines(const Design& design, std::vector<Finding>& findings) {
   std::vector<Finding*> several;
   std::vector<double> p;
@@ -218,8 +226,7 @@ void note_unlike_machines(const Design& design, std::vector<Finding>& findings) 
     if (adjusted[i] > machines_differ_at || design.is_twin(finding.comparison.candidate) ||
         finding.machines_disagree())
       continue;
-    const auto [least, most] = std::ranges::minmax(
-        finding.machines, {}, [](const MachineEffect& machine) { return machine.effect.value; });
+    const auto [least, most] = furthest_machines(finding);
     finding.notes.push_back({.kind = NoteKind::machines_differ,
                              .subject = finding.comparison.candidate,
                              .metric = finding.metric,

@@ -2,7 +2,7 @@
 
 #include <cstddef>
 #include <optional>
-#include <span>
+#include <utility>
 #include <vector>
 
 #include "assay/judge/sequential.hpp"
@@ -46,8 +46,9 @@ class MachineComparison {
   const std::vector<MachineEffect>& machines() const { return machines_; }
 
   /// The larger p of Kruskal and Wallis's test and Welch's, over machines with four independent values or
-  /// more; empty where those are fewer than two. Ranks alone call machines of unlike noise different too
-  /// often, and means alone do so where noise is heavy. Cost: some milliseconds where Welch's p is small.
+  /// more; above 0.2 that of Welch's alone; empty where those machines are fewer than two. Ranks alone call
+  /// machines of unlike noise different too often, and means alone do so where noise is heavy. Cost: some
+  /// milliseconds where Welch's p is small.
   std::optional<double> p() const;
 
   /// Whether the machines differ at machines_differ_at, and the changes of two lie beyond the margin on
@@ -73,6 +74,9 @@ class MachineComparison {
 /// Writes what the machines show of the pairs of a finding into it; where no one verdict holds for all of
 /// them, its verdict becomes unclear with that reason.
 void describe_machines(const PairedSeries& series, const Metric& metric, Finding& finding);
+
+/// The machines with the least and the largest change, of those that were compared. REQUIRES: machines_p is known.
+std::pair<MachineEffect, MachineEffect> furthest_machines(const Finding& finding);
 
 /// Notes at findings on watched metrics whose machines show changes of one direction and unlike size; of
 /// many findings at machines_differ_at after Benjamini and Hochberg.

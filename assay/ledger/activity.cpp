@@ -42,9 +42,8 @@ CampaignActivity Ledger::activity(CampaignId campaign) {
     int comparisons = 0, decided = 0;
     const std::string not_twins =
         "(SELECT count(*) FROM comparison o JOIN cell l ON l.campaign = o.campaign AND l.id = o.candidate "
-        "JOIN "
-        "candidate d ON d.campaign = o.campaign AND d.id = l.candidate WHERE o.campaign = campaign.id AND "
-        "d.twin_of IS NULL";
+        "JOIN candidate d ON d.campaign = o.campaign AND d.id = l.candidate WHERE o.campaign = campaign.id "
+        "AND d.twin_of IS NULL";
     sql << "SELECT state, closing, rounds_max, " + not_twins + "), " + not_twins +
                " AND o.decided IS NOT NULL) FROM campaign WHERE id = :c",
         use(campaign.value), into(state), into(closing), into(all.rounds_max), into(comparisons),

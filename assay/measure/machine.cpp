@@ -90,10 +90,9 @@ std::string machine_mark() {
 }
 
 std::string machine_fingerprint(const std::vector<MachineFact>& facts) {
-  constexpr std::array lasting = {"processor", "cores", "cores allowed", "memory MiB", "architecture"};
   std::string all;
   for (const auto& fact : facts)
-    if (std::ranges::count(lasting, fact.name) > 0) all += fact.name + "=" + fact.value + "\n";
+    if (std::ranges::count(lasting_facts, fact.name) > 0) all += fact.name + "=" + fact.value + "\n";
   return digest_of(all);
 }
 

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <array>
 #include <optional>
 #include <string>
 #include <vector>
@@ -15,6 +16,10 @@ std::vector<MachineFact> machine_facts();
 /// Tells this machine from others of its kind, and from this machine held to other cores: a digest that names nothing.
 /// It outlives a restart where the system has an id of its own (/etc/machine-id).
 std::string machine_mark();
+
+/// The names of the facts that make a kind of machine: they don't change from boot to boot.
+inline constexpr std::array lasting_facts = {"processor", "cores", "cores allowed", "memory MiB",
+                                             "architecture"};
 
 /// A digest of the facts that don't change from boot to boot.
 std::string machine_fingerprint(const std::vector<MachineFact>& facts);

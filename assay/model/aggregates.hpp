@@ -130,8 +130,8 @@ struct RequirementFinding {
   /// met: the whole interval of the median fulfils it. broken: none of it does. undecided: anything else.
   enum class Status { met, violated, undecided };
   Status status = Status::undecided;
-  int machine =
-      0;  ///< of several, each of which has to meet it: the worst one's number, whose values these are
+  /// Of several machines, each of which has to meet it: the worst one's number, whose values these are.
+  int machine = 0;
   std::size_t rounds = 0;
   double typical = 0;   ///< median
   Interval interval;    ///< of the median, in the metric's unit

@@ -96,6 +96,7 @@ struct MachineEffect {
   Effect effect;  ///< the Hodges–Lehmann estimate
   /// Of 95 %, by itself; empty where there are too few rounds for one.
   std::optional<Interval> interval;
+  bool is_compared = false;  ///< with the other machines: it has enough rounds for that
 };
 
 /// A comparison judged on one metric.

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <fstream>
+#include <map>
 #include <set>
 #include <utility>
 
@@ -11,6 +12,19 @@ namespace assay::model {
 std::string Session::fact(const std::string& name) const {
   const auto found = std::ranges::find(facts, name, &MachineFact::name);
   return found == facts.end() ? std::string{} : found->value;
+}
+
+IdTable<SessionId, int> machine_numbers(const IdTable<SessionId, Session>& sessions,
+                                        const std::vector<Round>& rounds) {
+  std::map<MachineId, int> machines;
+  const auto number_of = [&](SessionId session) {
+    return machines.try_emplace(sessions[session].machine, static_cast<int>(machines.size())).first->second;
+  };
+  for (const auto& round : rounds)
+    if (sessions.contains(round.session)) number_of(round.session);
+  IdTable<SessionId, int> numbers;
+  for (const auto session : sessions.ids()) numbers.add(number_of(session));
+  return numbers;
 }
 
 IdTable<CellId, CellStatus> cell_statuses(const Design& design, const Log& log) {

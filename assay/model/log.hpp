@@ -191,6 +191,10 @@ struct Log {
 /// How a cell is run, or was: by the design's rules, or as was chosen; in turns where nothing was chosen yet.
 Way way_of(const Design& design, const std::vector<WayChoice>& choices, CellId cell);
 
+/// The number of each session's machine, from 0 in the order of their first rounds; then those without any.
+IdTable<SessionId, int> machine_numbers(const IdTable<SessionId, Session>& sessions,
+                                        const std::vector<Round>& rounds);
+
 /// How each cell stands now. Cost: linear in cells and changes.
 IdTable<CellId, CellStatus> cell_statuses(const Design& design, const Log& log);
 

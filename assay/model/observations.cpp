@@ -143,16 +143,9 @@ Observations::Observations(const Design& of, const Log& log)
       repeats_(repeats_per_cell(of, log)),
       way_choices_(log.ways),
       check_warnings_(of.workloads.size(), std::string{}),
-      sessions_(log.sessions) {
+      sessions_(log.sessions),
+      machine_of_(machine_numbers(log.sessions, log.rounds)) {
   for (const auto cell : of.cells.ids()) ways_.add(way_of(of, log.ways, cell));
-  std::map<MachineId, int> machines;
-  const auto number_of = [&](SessionId session) {
-    return machines.try_emplace(log.sessions[session].machine, static_cast<int>(machines.size()))
-        .first->second;
-  };
-  for (const auto& round : log.rounds)
-    if (log.sessions.contains(round.session)) number_of(round.session);
-  for (const auto session : log.sessions.ids()) machine_of_.add(number_of(session));
   for (const auto& round : log.rounds) {
     session_of_round_[round.number] = round.session;
     machine_of_round_[round.number] = machine_of_.contains(round.session) ? machine_of_[round.session] : 0;
@@ -162,7 +155,8 @@ Observations::Observations(const Design& of, const Log& log)
   for (const auto& trial : log.trials) sorting.sort_in(trial);
   for (const auto& [of_what, column] : columns_) by_cell_.emplace(of_what, group_by_cell(column));
   rounds_ = sorting.rounds_with_trials().size();
-  rounds_by_machine_.resize(std::max<std::size_t>(machines.size(), 1));
+  const int last = machine_of_.empty() ? 0 : std::ranges::max(machine_of_);
+  rounds_by_machine_.resize(static_cast<std::size_t>(last) + 1);
   for (const int round : sorting.rounds_with_trials())
     ++rounds_by_machine_[static_cast<std::size_t>(machine_of_round(round))];
   has_judged_rounds_ =

@@ -81,11 +81,11 @@ Json deciles_json(const Finding& finding) {
 Json machines_json(const Finding& finding) {
   if (finding.machines.empty()) return nullptr;
   Json all = Json::array();
-  for (const auto& [machine, rounds, effect, interval] : finding.machines)
-    all.push_back({{"machine", machine},
-                   {"rounds", rounds},
-                   {effect.is_ratio() ? "ratio" : "difference", finite(effect.value)},
-                   {"interval", interval ? ends_json(effect, *interval) : Json(nullptr)}});
+  for (const auto& of : finding.machines)
+    all.push_back({{"machine", of.machine},
+                   {"rounds", of.rounds},
+                   {of.effect.is_ratio() ? "ratio" : "difference", finite(of.effect.value)},
+                   {"interval", of.interval ? ends_json(of.effect, *of.interval) : Json(nullptr)}});
   return all;
 }
 

@@ -141,8 +141,7 @@ std::string to_markdown(const Findings& findings, const GateResult* gate) {
   const auto report = make_report(all);
   std::string out = "### " + plain(report.title) + "\n\n";
   if (gate != nullptr) out += "**" + plain(headline(*gate)) + "**\n\n";
-  if (!report.provisional.empty())
-    out += "**Provisional**: the campaign is measured still, or was cut off.\n\n";
+  if (!report.provisional.empty()) out += "**" + plain(report.provisional) + "**\n\n";
   for (const auto* sentences : {&report.candidates.first, &report.candidates.rest})
     for (const auto& sentence : *sentences)
       out += "- **" + plain(sentence.candidate) + "**: " + plain(sentence.lines) + "\n";

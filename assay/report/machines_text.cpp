@@ -3,9 +3,9 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <utility>
 #include <vector>
 
+#include "assay/judge/machines.hpp"
 #include "assay/report/format.hpp"
 
 namespace assay::report {
@@ -30,20 +30,12 @@ std::string shares_text(const Machines& machines, std::size_t rounds) {
   return text;
 }
 
-/// The machines with the least and the most, of several with one value the first.
-std::pair<MachineEffect, MachineEffect> furthest(const Machines& machines) {
-  const auto [least, most] =
-      std::ranges::minmax_element(machines, {}, [](const MachineEffect& m) { return m.effect.value; });
-  return {*least, *most};
-}
-
 }  // namespace
 
 std::string machines_text(const Findings& all, const Finding& finding) {
   const auto& machines = finding.machines;
   if (machines.size() < 2) return {};
   const auto& metric = all.metric_of(finding);
-  const auto [least, most] = furthest(machines);
   const auto shown = [&](const MachineEffect& machine, bool is_first) {
     const auto range =
         machine.interval ? " (" + range_text(*machine.interval, metric.scale, metric.unit) + ")" : "";
@@ -51,11 +43,15 @@ std::string machines_text(const Findings& all, const Finding& finding) {
                        range);
   };
   auto shares = shares_text(machines, finding.rounds);
-  if (finding.machines_disagree())
-    return fmt::format("the machines disagree: {}, {}; {}", shown(least, true), shown(most, false), shares);
-  if (std::ranges::count(finding.notes, NoteKind::machines_differ, &Note::kind) > 0)
-    return fmt::format("not the same change on each machine: from {} to {}; {}", shown(least, true),
-                       shown(most, false), shares);
+  const bool differ = std::ranges::count(finding.notes, NoteKind::machines_differ, &Note::kind) > 0;
+  if (finding.machines_disagree() || differ) {
+    const auto [least, most] = judge::furthest_machines(finding);
+    const auto range =
+        shown(least, true) + (finding.machines_disagree() ? ", " : " to ") + shown(most, false);
+    return (finding.machines_disagree() ? "the machines disagree: "
+                                        : "not the same change on each machine: from ") +
+           range + "; " + shares;
+  }
   const bool grows = finding.effect.transformed() > 0;
   const bool all_alike = std::ranges::all_of(machines, [&](const MachineEffect& machine) {
     return grows ? machine.effect.transformed() > 0 : machine.effect.transformed() < 0;

@@ -37,22 +37,10 @@ struct SlowRunner : FakeRunner {
 class SharedRounds : public testing::Test {
  protected:
   void SetUp() override {
-    record_ = test::record_of({{1.0}, {1.0}});
-    record_.log.rounds.clear();
-    record_.log.trials.clear();
-    record_.log.state = CampaignState::open;
-    record_.log.sessions = {session_of("one")};
+    record_ = test::unmeasured();
     record_.design.rules.rounds_min = 8;
     record_.design.rules.rounds_max = 20;
     record_.design.rules.way = Way::turns;
-  }
-
-  static Session session_of(const std::string& mark) {
-    Session session;
-    session.mark = mark;
-    session.boot = boot_id();
-    session.facts = {{"cores", "2"}};
-    return session;
   }
 
   std::string path() const { return scratch_.path("ledger.db"); }
@@ -65,7 +53,7 @@ class SharedRounds : public testing::Test {
     try {
       ledger::Ledger ledger(path());
       const auto id = ledger.list().front().id;
-      const auto own = ledger.join(id, session_of(mark));
+      const auto own = ledger.join(id, test::session_on(mark));
       Recorder recorder(ledger.read(id), std::move(ledger), id, own);
       status = act(recorder);
     } catch (const std::exception& error) {
@@ -123,8 +111,6 @@ TEST_F(SharedRounds, FindingsAreThoseOfTheSameRoundsWhoeverRanThem) {
 }
 
 TEST_F(SharedRounds, OfThePlannedRoundsNoneIsRunTwiceOrLeftOut) {
-  record_.design.comparisons.clear();  // nothing is decided
-  record_.design.comparisons.push_back({CellId{0}, CellId{1}});
   Recorder recorder(record_, path());
   std::vector<pid_t> children;
   for (const std::string mark : {"two", "three", "four"})
@@ -183,6 +169,85 @@ TEST_F(SharedRounds, AMachineOnWhichAWorkingCellFailsLeaves) {
   EXPECT_EQ(status_of(child), static_cast<int>(StopReason::fails_here));
   EXPECT_EQ(loop.run(), StopReason::rounds);
   EXPECT_TRUE(recorder.statuses()[CellId{1}].is_ok());
+}
+
+/// It would hold up what counts: rounds count in the order of their numbers.
+TEST_F(SharedRounds, AMachineThatIsMuchSlowerThanTwoOthersLeaves) {
+  Recorder recorder(record_, path());
+  SlowRunner here(8);
+  test::Observing nobody;
+  const auto policy = fixed_rounds(12);
+  RoundLoop loop(recorder, here, *policy, nobody, {});
+  EXPECT_FALSE(loop.run_round());
+  int ready[2];
+  ASSERT_EQ(pipe(ready), 0);
+  const auto second = in_another("two", [&](Recorder& other) {
+    SlowRunner runner(9);
+    test::Observing silent;
+    const auto until = fixed_rounds(12);
+    RoundLoop rounds(other, runner, *until, silent, {});
+    rounds.run_round();
+    if (write(ready[1], "x", 1) != 1) return 99;
+    pause();
+    return 0;
+  });
+  char byte = 0;
+  ASSERT_EQ(read(ready[0], &byte, 1), 1);
+  const auto slow = in_another("three", [](Recorder& other) {
+    SlowRunner runner(10, 5);
+    test::Observing hearing;
+    const auto until = fixed_rounds(12);
+    RoundLoop rounds(other, runner, *until, hearing, {});
+    const auto why = rounds.run();
+    other.end_session(CampaignState::interrupted);
+    if (hearing.heard.empty() || hearing.heard[0].find("on the 2 others") == std::string::npos) return 98;
+    return static_cast<int>(why);
+  });
+  EXPECT_EQ(status_of(slow), static_cast<int>(StopReason::slow));
+  const auto twice = in_another("four", [](Recorder& other) {  // twice as slow is no reason
+    SlowRunner runner(11, 2);
+    test::Observing silent;
+    return RoundLoop(other, runner, *fixed_rounds(12), silent, {}).run_round() ? 99 : 0;
+  });
+  EXPECT_EQ(status_of(twice), 0);
+  kill(second, SIGKILL);
+  status_of(second);
+  EXPECT_EQ(loop.run(), StopReason::rounds);
+  close(ready[0]);
+  close(ready[1]);
+}
+
+/// A cheap cell beside a dear one runs several times in a round, by what the first machine's warm-up showed.
+TEST_F(SharedRounds, RepeatsAreThoseOfTheFirstJudgedRound) {
+  record_.design.rules.rounds_max = 12;
+  Recorder recorder(record_, path());
+  SlowRunner here(8);
+  here.repeats = true;
+  here.change = [](Trial& trial) {
+    if (!trial.readings.empty()) trial.readings.front().value = trial.cell.value == 0 ? 1 : 0.1;
+  };
+  test::Observing nobody;
+  const auto policy = until_decided(12, {});
+  RoundLoop loop(recorder, here, *policy, nobody, {});
+  for (int i = 0; i < 2; ++i) EXPECT_FALSE(loop.run_round());
+  const auto child = in_another("two", [](Recorder& other) {
+    SlowRunner alike(9);  // both cells cost the same there
+    alike.repeats = true;
+    test::Observing silent;
+    const auto until = until_decided(12, {});
+    RoundLoop rounds(other, alike, *until, silent, {});
+    for (int i = 0; i < 3; ++i) rounds.run_round();
+    other.end_session(CampaignState::interrupted);
+    return 0;
+  });
+  EXPECT_EQ(status_of(child), 0);
+  std::set<std::pair<std::int64_t, std::ptrdiff_t>> counts;  // session, trials of the cheap cell
+  for (const auto& round : ledger::Ledger(path()).read(CampaignId{1}).log.rounds)
+    if (round.role == Role::measured)
+      counts.emplace(round.session.value, std::ranges::count(round.order, CellId{1}));
+  ASSERT_EQ(counts.size(), 2U) << "one number in each session";
+  EXPECT_GT(counts.begin()->second, 1);
+  EXPECT_EQ(counts.begin()->second, counts.rbegin()->second);
 }
 
 TEST_F(SharedRounds, ASettledComparisonLeavesAtAllOfThem) {

@@ -92,6 +92,43 @@ TEST(Machines, OfUnlikeSpeedFindWhatOneFinds) {
   EXPECT_GT(changed.machines_p, 0.01);
 }
 
+/// What keeps a test by swaps exact: a level does not depend on which of a round's two values is whose, and a change of the
+/// candidate moves no baseline against another.
+TEST(Machines, LevelsAreNotMovedBySwapsNorByAChange) {
+  const auto record = measured_by({{1}, {3}, {1.1}}, 21);
+  const Observations evidence(record.design, record.log);
+  const auto& metric = record.design.metrics[MetricId{0}];
+  const auto series = make_pairs(evidence, record.design.comparisons.at(0), MetricId{0});
+  ASSERT_EQ(series.machines.size(), 21U);
+  const auto levelled = on_one_level(series, 21, metric);
+  auto swapped = series, changed = series;
+  for (std::size_t i = 0; i < 21; i += 2) std::swap(swapped.baseline[i], swapped.candidate[i]);
+  for (auto& value : changed.candidate) value *= 1.3;
+  const auto of_swapped = on_one_level(swapped, 21, metric), of_changed = on_one_level(changed, 21, metric);
+  for (std::size_t i = 0; i < 21; ++i) {
+    EXPECT_EQ(of_swapped.baseline[i], i % 2 == 0 ? levelled.candidate[i] : levelled.baseline[i]);
+    EXPECT_NEAR(of_changed.baseline[i], levelled.baseline[i], 1e-12);
+    EXPECT_NEAR(of_changed.candidate[i], 1.3 * levelled.candidate[i], 1e-12);
+  }
+}
+
+/// One round of a machine says nothing of it, however far out it lies.
+TEST(Machines, ThatHaveTooFewRoundsAreNotNamedWhereOthersDisagree) {
+  auto record = measured_by({{1, 0.003, 0.90}, {2, 0.003, 1.02}}, 25);
+  Session third;
+  third.machine = MachineId{77};
+  const auto own = record.log.sessions.add(third);
+  auto& last = record.log.rounds.back();
+  last.session = own;
+  for (auto& trial : record.log.trials)
+    if (trial.round == last.number && trial.cell.value == 1) trial.readings.front().value *= 9;
+  const auto text = text_of(record);
+  EXPECT_THAT(text, HasSubstr("the machines disagree: −10"));
+  EXPECT_THAT(text, HasSubstr(", 1 on 3"));
+  EXPECT_THAT(text, testing::Not(HasSubstr("× 8"))) << text;
+  EXPECT_THAT(text, testing::Not(HasSubstr("on 3 ("))) << text;
+}
+
 TEST(Machines, AreNamedWithTheirRounds) {
   const auto text = text_of(measured_by({{1, 0.01, 0.95}, {3, 0.01, 0.95}}, 21));
   EXPECT_EQ(text, "21 rounds: 11 on machine 1, 10 on 2; faster on each");

@@ -54,6 +54,25 @@ inline Record record_of(const std::vector<std::vector<double>>& values,
   return record;
 }
 
+/// A session of this boot, on a machine of this mark.
+inline Session session_on(const std::string& mark) {
+  Session session;
+  session.mark = mark;
+  session.boot = boot_id();
+  session.facts = {{"cores", "2"}};
+  return session;
+}
+
+/// A campaign of two cells that is laid down and has no round yet.
+inline Record unmeasured() {
+  auto record = record_of({{1, 2}, {1, 2}});
+  record.log.rounds.clear();
+  record.log.trials.clear();
+  record.log.state = CampaignState::open;
+  record.log.sessions = {session_on("this machine")};
+  return record;
+}
+
 /// Adds what was sampled of the first two cells in each judged round: `haul` takes what the trials took but 2 ms, which
 /// `moor` takes in a library, whose code is the same in both.
 inline void add_samples(Record& record) {
