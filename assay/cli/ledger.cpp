@@ -54,7 +54,7 @@ int list(const std::string& named, bool all) {
     if (more) campaigns.resize(newest);
     for (const auto& c : campaigns)
       std::cout << "  " << short_uid(c.uid) << "  " << date_text(c.started) << "  "
-                << pad_right(to_string(c.kind), 5) << pad_left(std::to_string(c.rounds), 5) << " rounds  "
+                << pad_right(to_string(c.kind), 7) << pad_left(std::to_string(c.rounds), 5) << " rounds  "
                 << pad_right(to_string(c.state), 12) << (c.label.empty() ? "" : "[" + c.label + "] ")
                 << (c.title.empty() ? c.candidates : c.title) << "\n";
     if (more) std::cout << "  the newest " << newest << "; --all lists them all\n";
