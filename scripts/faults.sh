@@ -5,4 +5,4 @@ set -euo pipefail
 cd "$(dirname "$0")/.."
 cmake --preset check >/dev/null
 cmake --build --preset check --target tool_tests assay_tool
-ASSAY_FAULTS_TRIED=1000000 build/check/tests/tool_tests --gtest_filter="Faults.*"
+ASSAY_FAULTS_TRIED=1000000 build/check/tests/tool_tests --gtest_filter="Faults.*:JoinFaults.*"

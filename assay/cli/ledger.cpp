@@ -4,6 +4,7 @@
 #include <array>
 #include <cstdlib>
 #include <iostream>
+#include <limits>
 #include <memory>
 #include <span>
 
@@ -24,6 +25,7 @@ constexpr const char* ledger_examples = R"(  assay ledger                     li
   assay ledger close 3f2a          no more rounds of it are begun; what there is is judged
   assay ledger name last before    names the last campaign "before"
   assay ledger prune --keep 20     keeps the newest twenty and those with a name
+  assay ledger prune --older 180d  takes out what is older than 180 days, but what has a name
   assay ledger prune 3f2a          takes one campaign out for good
   assay ledger reduce --keep 50    trials of older campaigns of a history go, their values stay
   assay ledger copy --to keep.db   copies what is not there yet, to a file or a database
@@ -75,22 +77,39 @@ int name(const std::string& named, const std::string& campaign, const std::strin
   return app::exit_done;
 }
 
-int prune(const std::string& named, const std::string& campaign, int keep) {
-  if (campaign.empty() == (keep < 0))
-    throw Error("either a campaign or --keep is needed", "ledger prune", "see assay ledger --help");
-  if (!campaign.empty()) {
-    auto found = find_campaign(campaign, named);
+/// What prune takes out: a campaign, or those that are not among the newest `keep` and began before `older` seconds ago.
+struct Pruning {
+  std::string campaign;
+  int keep = -1;      ///< below 0: not asked for
+  std::string older;  ///< a duration; empty: not asked for
+};
+
+int prune(const std::string& named, const Pruning& asked) {
+  const bool many = asked.keep >= 0 || !asked.older.empty();
+  if (asked.campaign.empty() != many)
+    throw Error("either a campaign, or --keep or --older, is needed", "ledger prune",
+                "see assay ledger --help");
+  if (!many) {
+    auto found = find_campaign(asked.campaign, named);
     found.ledger.remove({{found.campaign.id}});
     std::cout << "took out " << short_uid(found.campaign.uid) << "\n";
     return app::exit_done;
   }
+  const auto before =
+      asked.older.empty()
+          ? std::numeric_limits<std::int64_t>::max()
+          : unix_milliseconds() - static_cast<std::int64_t>(1000 * app::parse_time(asked.older, "--older"));
   for (const auto& path : searched_ledgers(named)) {
     ledger::Ledger ledger(path, ledger::Ledger::OpenMode::existing);
+    if (ledger.place().is_database() && asked.older.empty())
+      throw Error("the newest " + std::to_string(asked.keep) + " campaigns of a team may be one day's",
+                  ledger.place().shown(), "say from what age on they go: --older 180d");
     int seen = 0;
     std::vector<CampaignId> old;
     std::string pruned;
     for (const auto& c : ledger.list()) {
-      if (++seen <= keep || !c.label.empty() || c.state == CampaignState::open) continue;
+      if (++seen <= asked.keep || c.started >= before || !c.label.empty() || c.state == CampaignState::open)
+        continue;
       old.push_back(c.id);
       pruned += "took out " + short_uid(c.uid) + "\n";
     }
@@ -153,7 +172,7 @@ int update(const std::string& named) {
 }
 
 struct LedgerOptions {
-  std::string ledger, shown, campaign, label, to;
+  std::string ledger, shown, campaign, label, to, older;
   int keep = -1;
   bool all = false;
 };
@@ -175,6 +194,7 @@ void add_ledger(CLI::App& app, Action& action) {
   pruning->add_option("CAMPAIGN", asked->campaign, "the one to take out");
   pruning->add_option("--keep", asked->keep, "keep this many of the newest, and those with a name")
       ->check(CLI::NonNegativeNumber);
+  pruning->add_option("--older", asked->older, "take out only what began longer ago than this, like 180d");
   auto* reducing = command->add_subcommand(
       "reduce", "take the trials of old campaigns of a history out, and keep their values");
   reducing
@@ -199,7 +219,7 @@ void add_ledger(CLI::App& app, Action& action) {
       if (updating->parsed()) return update(asked->ledger);
       if (reducing->parsed()) return reduce(asked->ledger, asked->keep);
       if (naming->parsed()) return name(asked->ledger, asked->campaign, asked->label);
-      if (pruning->parsed()) return prune(asked->ledger, asked->campaign, asked->keep);
+      if (pruning->parsed()) return prune(asked->ledger, {asked->campaign, asked->keep, asked->older});
       if (closing->parsed()) return close_campaign(asked->ledger, asked->campaign);
       if (!asked->shown.empty()) return show_activity(asked->ledger, asked->shown);
       return list(asked->ledger, asked->all);

@@ -20,6 +20,7 @@ template <Is<Provenance> Self, class Visit>
 void fields(Self& p, Visit&& visit) {
   visit("exe", p.exe);
   visit("exe_digest", p.exe_digest);
+  visit("loaded_digest", p.loaded_digest);
   visit("commit_id", p.commit);
   visit("commit_time", p.commit_time);
   visit("identity", p.identity);
@@ -45,6 +46,7 @@ void fields(Self& b, Visit&& visit) {
   visit("compiler", b.compiler);
   visit("flags", b.flags);
   visit("exe_digest", b.exe_digest);
+  visit("loaded_digest", b.loaded_digest);
   visit("layouts", b.layouts);
   visit("layout_method", b.layout_method);
 }

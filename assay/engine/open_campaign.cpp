@@ -195,15 +195,20 @@ void require_same_cells(const Design& was, const Design& now) {
   }
 }
 
-/// The candidate whose program is another file here; empty: none is.
+/// Whether two programs are the same file, or differ in nothing that is loaded. A part is Provenance or BuildInfo.
+template <class Part>
+bool is_same_program(const Part& was, const Part& now) {
+  return was.exe_digest == now.exe_digest ||
+         (!was.loaded_digest.empty() && was.loaded_digest == now.loaded_digest);
+}
+
+/// The candidate whose program is another one here; empty: none is.
 std::string other_program(const Design& was, const Design& now) {
   for (const auto id : was.candidates.ids())
-    if (was.candidates[id].from.exe_digest != now.candidates[id].from.exe_digest)
-      return was.candidates[id].name;
+    if (!is_same_program(was.candidates[id].from, now.candidates[id].from)) return was.candidates[id].name;
   for (const auto& build : was.builds)
     for (const auto& here : now.builds)
-      if (build.candidate == here.candidate && build.setting == here.setting &&
-          build.exe_digest != here.exe_digest)
+      if (build.candidate == here.candidate && build.setting == here.setting && !is_same_program(build, here))
         return was.candidates[build.candidate].name;
   return {};
 }

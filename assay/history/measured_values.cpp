@@ -9,6 +9,7 @@
 
 #include "assay/history/trend.hpp"
 #include "assay/judge/judge.hpp"
+#include "assay/judge/machines.hpp"
 #include "assay/judge/paired_series.hpp"
 #include "assay/judge/paired_test.hpp"
 #include "assay/ledger/ledger.hpp"
@@ -36,13 +37,44 @@ CommitsCompared compared_of(const Findings& findings, const Finding& f) {
 /// The finding by itself: a campaign's own intervals are wider, or without ends, where it has many.
 Finding judged_alone(const Observations& evidence, const Finding& f, const Metric& metric) {
   auto series = judge::make_pairs(f.comparison, evidence.by_cell(f.metric));
-  series.replication.layouts = layouts_of(evidence.design, f.comparison);
   const bool judged = !metric.exact && !series.baseline.empty() && judge::all_valid(series, metric.scale);
   if (!judged) return f;
+  judge::mark_machines(evidence, series);
+  series = judge::on_one_level(series, series.rounds.size(), metric);
+  series.replication.layouts = layouts_of(evidence.design, f.comparison);
   if (series.replication.layouts > 0)
     std::tie(series.baseline, series.candidate) =
         judge::layout_means(series, series.rounds.size(), metric.scale);
-  return judge::judge_paired(series.baseline, series.candidate, {.metric = metric, .rest = false});
+  auto alone = judge::judge_paired(series.baseline, series.candidate, {.metric = metric, .rest = false});
+  alone.rounds = series.rounds.size();
+  return alone;
+}
+
+/// The rounds of a campaign that machines of one kind ran.
+struct RoundsOfKind {
+  std::string machine;  ///< the kind
+  Observations evidence;
+};
+
+/// By kind of machine, in the order of their sessions. Where there are several, a kind without judged rounds has none of a
+/// history. Where nothing was measured, the last session's kind alone.
+std::vector<RoundsOfKind> rounds_by_kind(const Record& record) {
+  const auto kind_of = [&](SessionId id) { return record.log.sessions[id].fact("fingerprint"); };
+  std::vector<std::string> kinds;
+  for (const auto& round : record.log.rounds)
+    if (round.state == RoundState::complete && std::ranges::count(kinds, kind_of(round.session)) == 0)
+      kinds.push_back(kind_of(round.session));
+  if (kinds.size() < 2)
+    kinds = {record.log.sessions.empty() ? "" : record.log.sessions.back().fact("fingerprint")};
+  if (kinds.size() == 1) return {{kinds.front(), Observations(record.design, record.log)}};
+  std::vector<RoundsOfKind> all;
+  for (const auto& kind : kinds) {
+    auto log = record.log;
+    std::erase_if(log.rounds, [&](const Round& round) { return kind_of(round.session) != kind; });
+    std::erase_if(log.trials, [&](const Trial& trial) { return kind_of(trial.session) != kind; });
+    all.push_back({kind, Observations(record.design, log)});
+  }
+  return all;
 }
 
 void add_unmeasurable(MeasuredValues& archive, const Findings& findings, const std::string& reference) {
@@ -70,9 +102,9 @@ void add_record(MeasuredValues& archive, const Record& record, const std::string
   const auto findings = judge::judge_record(record);
   const auto& design = findings.design;
   const bool is_step = design.kind == CampaignKind::step;
-  const auto machine = record.log.sessions.empty() ? "" : record.log.sessions.back().fact("fingerprint");
-  const auto era_of = [&](const Candidate& reference_there) {
-    return machine + "/" + reference_there.from.exe_digest;
+  const auto kinds = rounds_by_kind(record);
+  const auto environment_of = [&](const RoundsOfKind& kind, const Candidate& reference_there) {
+    return kind.machine + "/" + reference_there.from.exe_digest;
   };
   for (const auto& comparison : design.comparisons) {
     const auto &before = design.candidate_of(comparison.baseline),
@@ -80,12 +112,12 @@ void add_record(MeasuredValues& archive, const Record& record, const std::string
     if (is_step || after.twin_of || after.from.commit.empty() || before.from.commit != reference) continue;
     if (findings.statuses[comparison.candidate].is_ok() && !was_tried(findings)) continue;
     const auto& workload = design.workload_of(comparison.candidate);
-    archive.tried.insert({after.from.commit, workload.name, workload.digest,
-                          design.cells[comparison.candidate].setting.text(), era_of(before)});
+    for (const auto& kind : kinds)
+      archive.tried.insert({after.from.commit, workload.name, workload.digest,
+                            design.cells[comparison.candidate].setting.text(), environment_of(kind, before)});
   }
   for (const auto& metric : design.metrics)
     if (metric.request.watched) archive.metrics.emplace(metric.name, metric);
-  const Observations evidence(record.design, record.log);
   for (const auto& f : findings.findings) {
     const auto& metric = findings.metric_of(f);
     const auto& before = findings.candidate(findings.baseline_cell(f));
@@ -97,18 +129,21 @@ void add_record(MeasuredValues& archive, const Record& record, const std::string
       archive.pairs[{before.from.commit, after.from.commit, where.workload, where.setting, where.metric}] = {
           compared_of(findings, f), f.p, design.started};
     } else if (before.from.commit == reference) {
-      const auto alone = judged_alone(evidence, f, metric);
-      archive.values.push_back({.commit = after.from.commit,
-                                .where = where,
-                                .definition = findings.workload(cell).digest,
-                                .environment = era_of(before),
-                                .machine = machine,
-                                .campaign = design.uid,
-                                .effect = alone.effect,
-                                .interval = alone.interval,
-                                .rounds = f.rounds,
-                                .started = design.started});
-      archive.silent.erase(after.from.commit);
+      for (const auto& kind : kinds) {
+        const auto alone = judged_alone(kind.evidence, f, metric);
+        if (kinds.size() > 1 && alone.rounds < static_cast<std::size_t>(fewest_rounds)) continue;
+        archive.values.push_back({.commit = after.from.commit,
+                                  .where = where,
+                                  .definition = findings.workload(cell).digest,
+                                  .environment = environment_of(kind, before),
+                                  .machine = kind.machine,
+                                  .campaign = design.uid,
+                                  .effect = alone.effect,
+                                  .interval = alone.interval,
+                                  .rounds = alone.rounds,
+                                  .started = design.started});
+        archive.silent.erase(after.from.commit);
+      }
     }
   }
   if (!is_step &&
@@ -116,26 +151,51 @@ void add_record(MeasuredValues& archive, const Record& record, const std::string
     add_unmeasurable(archive, findings, reference);
 }
 
+namespace {
+
+/// Keeps what was judged, so that the next reader need not: a database's reader without that right, and a disk that is full,
+/// go without.
+void keep(ledger::Ledger& ledger, const std::vector<ledger::Ledger::HistoryValues>& judged,
+          const std::string& reference) try {
+  if (!judged.empty()) ledger.keep_history_values(judged, reference, judge::version);
+} catch (const Error& error) {
+  const auto is = [&](Error::Code code) { return error.code() == code; };
+  if (!is(Error::Code::ledger_read_only) && !is(Error::Code::ledger_full) && !is(Error::Code::ledger_busy))
+    throw;
+}
+
+}  // namespace
+
 MeasuredValues read_measured_values(const std::string& path, const std::string& reference) {
   MeasuredValues archive;
   if (path.empty() || !ledger::Place::of(path).is_there()) return archive;
   ledger::Ledger ledger(path, ledger::Ledger::OpenMode::existing);
   const auto against_reference = ledger.with_commit(reference);
+  const auto kept = ledger.history_values(reference, judge::version);
+  std::vector<ledger::Ledger::HistoryValues> of_commits, of_steps;
   auto all = ledger.list();
   std::ranges::reverse(all);  // what was measured later counts where there can be but one
   for (const auto& summary : all) {
     const bool has_pairs = summary.rounds > 0 && summary.kind != CampaignKind::search &&
                            summary.kind != CampaignKind::pairs && summary.kind != CampaignKind::contest;
     const bool silent = summary.kind == CampaignKind::history;
-    if (summary.kind == CampaignKind::step
-            ? has_pairs
-            : (has_pairs || silent) && std::ranges::binary_search(against_reference, summary.id)) {
-      if (const auto kept = ledger.compacted_values(summary.id); !kept.empty())
-        deserialize(archive, kept, reference);
-      else
-        add_record(archive, ledger.read(summary.id), reference);
+    const bool is_step = summary.kind == CampaignKind::step;
+    if (!(is_step ? has_pairs
+                  : (has_pairs || silent) && std::ranges::binary_search(against_reference, summary.id)))
+      continue;
+    if (const auto text = kept.find(summary.id); text != kept.end()) {
+      deserialize(archive, text->second, reference);
+      continue;
     }
+    MeasuredValues own;
+    add_record(own, ledger.read(summary.id), reference);
+    const auto text = serialize(own, reference);
+    deserialize(archive, text, reference);
+    if (summary.state == CampaignState::ended)
+      (is_step ? of_steps : of_commits).push_back({summary.id, text});
   }
+  keep(ledger, of_commits, reference);
+  keep(ledger, of_steps, "");
   return archive;
 }
 
@@ -181,21 +241,25 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-Json end_of(double x) { return std::isfinite(x) ? Json(x) : Json(x > 0 ? "inf" : "-inf"); }
-double end_from(const Json& x) {
-  constexpr double open = std::numeric_limits<double>::infinity();
-  return x.is_number() ? x.get<double>() : x == "inf" ? open : -open;
+Json json_of(double x) {
+  return std::isfinite(x) ? Json(x) : Json(std::isnan(x) ? "nan" : x > 0 ? "inf" : "-inf");
+}
+double number_from(const Json& x) {
+  using Limits = std::numeric_limits<double>;
+  if (x.is_number()) return x.get<double>();
+  return x == "nan" ? Limits::quiet_NaN() : x == "inf" ? Limits::infinity() : -Limits::infinity();
 }
 
 Json json_of(const SeriesKey& where) { return {where.workload, where.setting, where.metric}; }
 SeriesKey where_from(const Json& json) { return {json.at(0), json.at(1), json.at(2)}; }
 
 Json json_of(const Effect& effect, const Interval& interval) {
-  return {to_string(effect.scale), effect.value, end_of(interval.low), end_of(interval.high), interval.level};
+  return {to_string(effect.scale), json_of(effect.value), json_of(interval.low), json_of(interval.high),
+          interval.level};
 }
 void effect_from(const Json& json, Effect& effect, Interval& interval) {
-  effect = {parse_enum<Scale>(json.at(0).get<std::string>()).value_or(Scale::ratio), json.at(1)};
-  interval = {end_from(json.at(2)), end_from(json.at(3)), json.at(4)};
+  effect = {parse_enum<Scale>(json.at(0).get<std::string>()).value_or(Scale::ratio), number_from(json.at(1))};
+  interval = {number_from(json.at(2)), number_from(json.at(3)), json.at(4)};
 }
 
 Json json_of(const Metric& metric) {
@@ -244,7 +308,8 @@ std::string serialize(const MeasuredValues& archive, const std::string& referenc
                      {"effect", json_of(pair.compared.effect, pair.compared.interval)},
                      {"rounds", pair.compared.rounds},
                      {"campaign", pair.compared.campaign},
-                     {"p", pair.p},
+                     {"layouts", pair.compared.layouts},
+                     {"p", json_of(pair.p)},
                      {"started", pair.started}});
   }
   for (const auto& t : archive.tried)
@@ -267,8 +332,9 @@ void deserialize(MeasuredValues& archive, const std::string& text, const std::st
                                        .verdict = parse_enum<Verdict>(pair.at("verdict").get<std::string>())
                                                       .value_or(Verdict::unclear),
                                        .rounds = pair.at("rounds"),
-                                       .campaign = pair.at("campaign")},
-                          .p = pair.at("p"),
+                                       .campaign = pair.at("campaign"),
+                                       .layouts = pair.value("layouts", 0)},
+                          .p = number_from(pair.at("p")),
                           .started = pair.value("started", std::int64_t{0})};
     effect_from(pair.at("effect"), measured.compared.effect, measured.compared.interval);
     archive.pairs[{pair.at("commits").at(0), pair.at("commits").at(1), where.workload, where.setting,

@@ -106,10 +106,16 @@ class HistoryMeasurement {
 
   void reduce() {
     if (options_.keep <= 0 || ledger_.empty()) return;
-    const auto count = reduce_history(ledger_, static_cast<std::size_t>(options_.keep));
-    if (count > 0)
-      measuring_.observer().on_message("reduced " + std::to_string(count) +
-                                       " campaigns of the history to their values, as [history] keep says");
+    auto& observer = measuring_.observer();
+    try {
+      const auto count = reduce_history(ledger_, static_cast<std::size_t>(options_.keep));
+      if (count > 0)
+        observer.on_message("reduced " + std::to_string(count) +
+                            " campaigns of the history to their values, as [history] keep says");
+    } catch (const Error& error) {
+      if (error.code() != Error::Code::ledger_read_only) throw;
+      observer.on_message("[history] keep was left to the ledger's owner, who alone may take trials out");
+    }
   }
 
   bool has_time() const { return !options_.budget || clock_() - began_ + longest_ <= *options_.budget; }

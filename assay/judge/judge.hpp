@@ -11,6 +11,9 @@
 
 namespace assay::judge {
 
+/// Grows by one whenever the same record gets other findings: what ledgers keep of a history's campaigns is judged anew then.
+inline constexpr int version = 1;
+
 /// The findings on watched metrics of a campaign that goes on, in order of metric and comparison: which are
 /// decided by the looks taken so far. Findings without enough pairs have rounds = 0.
 std::vector<Finding> interim_findings(const Design& design, const Observations& evidence);

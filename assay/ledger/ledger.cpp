@@ -185,11 +185,26 @@ void Ledger::compact(CampaignId campaign, const std::string& values) {
     refuse_measured(sql, campaign, boot_id());
     if (!compacted_row(sql, campaign).empty()) return;
     delete_readings(sql, campaign);
-    for (const auto* part : {"trial", "checked", "look"})
+    for (const auto* part : {"trial", "checked", "look", "history_values"})
       sql << std::string("DELETE FROM ") + part + " WHERE campaign = :c", use(campaign.value);
     for (const auto table : code_sample_tables())
       sql << "DELETE FROM " + std::string(table) + " WHERE campaign = :c", use(campaign.value);
     sql << "INSERT INTO reduced (campaign, kept) VALUES (:c, :k)", use(campaign.value), use(values);
+  });
+}
+
+void Ledger::keep_history_values(std::span<const HistoryValues> all, const std::string& reference,
+                                 int judge) {
+  auto& sql = state_->sql();
+  const auto boot = boot_id();
+  state_->write([&] {
+    for (const auto& [campaign, values] : all) {
+      if (measurer_of(sql, campaign, boot)) continue;  // an end check may still change what its cells are
+      sql << "INSERT INTO history_values (campaign, reference, judge, kept)"
+             " SELECT id, CAST(:r AS TEXT), CAST(:j AS INTEGER), CAST(:k AS TEXT) FROM campaign"
+             " WHERE id = :c AND state = 'ended' ON CONFLICT DO NOTHING",
+          use(reference), use(judge), use(values), use(campaign.value);
+    }
   });
 }
 

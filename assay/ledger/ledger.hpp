@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cstdint>
 #include <functional>
+#include <map>
 #include <memory>
 #include <optional>
 #include <set>
@@ -89,7 +90,7 @@ const CampaignSummary& find_campaign(const std::vector<CampaignSummary>& campaig
 class Ledger {
  public:
   /// The version of the schema that this code reads and writes.
-  static constexpr int version = 5;
+  static constexpr int version = 6;
 
   /// update: of a database, makes its tables or brings them up to date, which needs the rights of its owner, and gives the
   /// roles assay_reader and assay_runner theirs; of a file, as create.
@@ -210,6 +211,19 @@ class Ledger {
 
   /// What compact() kept of a campaign; empty where it has its trials.
   std::string compacted_values(CampaignId campaign);
+
+  /// What a campaign shows of a history, as a text of its reader's, so that it need not be read and judged again.
+  struct HistoryValues {
+    CampaignId campaign;
+    std::string values;
+  };
+  /// Keeps texts for a reference commit and a version of the judge, beside the campaigns' trials; of those that have not
+  /// ended, or are being measured, nothing is kept, and what is there stays. One transaction.
+  void keep_history_values(std::span<const HistoryValues> all, const std::string& reference, int judge);
+
+  /// By campaign, what keep_history_values() kept for this reference and version, or for no reference (empty), and what
+  /// compact() kept. Cost: one query.
+  std::map<CampaignId, std::string> history_values(const std::string& reference, int judge);
 
   /// Takes campaigns and their trials out for good, all of them or none, and gives the space back. On a full
   /// disk too: a file beside the ledger, PATH-reserve, keeps a mebibyte for that. Campaigns that measured

@@ -75,6 +75,20 @@ std::string Ledger::compacted_values(CampaignId campaign) {
   return state_->read([&] { return compacted_row(state_->sql(), campaign); });
 }
 
+std::map<CampaignId, std::string> Ledger::history_values(const std::string& reference, int judge) {
+  auto& sql = state_->sql();
+  return state_->read([&] {
+    std::map<CampaignId, std::string> found;
+    const soci::rowset<soci::row> rows =
+        (sql.prepare << "SELECT campaign, kept FROM reduced UNION ALL SELECT campaign, kept FROM"
+                        " history_values WHERE judge = :j AND reference IN ('', :r)",
+         use(judge), use(reference));
+    for (const auto& row : rows)
+      found.emplace(CampaignId{codec::read_whole(value_of(row, 0))}, codec::read_text(value_of(row, 1)));
+    return found;
+  });
+}
+
 Record Ledger::read(CampaignId campaign) {
   if (!compacted_values(campaign).empty())
     throw Error("the trials of this campaign were reduced to their values of a history", Error::Field::resume,

@@ -35,7 +35,14 @@ constexpr std::array<std::string_view, 5> sample_tables = {
     "{text}"
     " NOT NULL, PRIMARY KEY (campaign, id))"};
 
-constexpr std::array<std::string_view, 23> statements = {
+constexpr std::string_view history_values_table =
+    "CREATE TABLE history_values (campaign BIGINT NOT NULL REFERENCES campaign(id), reference {text} NOT "
+    "NULL,"
+    " judge INTEGER NOT NULL, kept {text} NOT NULL, PRIMARY KEY (campaign, reference, judge))";
+
+constexpr std::string_view commit_index = "CREATE INDEX candidate_commit ON candidate (commit_id)";
+
+constexpr std::array<std::string_view, 25> statements = {
     "CREATE TABLE ledger_version (version INTEGER NOT NULL)",
     "CREATE TABLE machine (id {id}, fingerprint {text} NOT NULL, mark {text} NOT NULL DEFAULT '', UNIQUE"
     " (fingerprint, mark))",
@@ -57,12 +64,12 @@ constexpr std::array<std::string_view, 23> statements = {
     " {text} NOT NULL, baseline INTEGER, twin_of INTEGER, exe {text}"
     " NOT NULL, exe_digest {text} NOT NULL, commit_id {text} NOT NULL, commit_time BIGINT, identity"
     " {text} NOT NULL, compiler {text} NOT NULL, flags {text} NOT NULL, distinguishing_arguments {text} NOT "
-    "NULL, PRIMARY"
-    " KEY (campaign, id))",
+    "NULL, loaded_digest {text} NOT NULL DEFAULT '', PRIMARY KEY (campaign, id))",
     "CREATE TABLE built (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL,"
     " candidate INTEGER NOT NULL, setting {text} NOT NULL, tree {text} NOT NULL, steps {text} NOT NULL,"
     " compiler {text} NOT NULL, flags {text} NOT NULL, exe_digest {text} NOT NULL, layouts INTEGER"
-    " NOT NULL DEFAULT 0, layout_method {text} NOT NULL DEFAULT '', PRIMARY KEY (campaign, id))",
+    " NOT NULL DEFAULT 0, layout_method {text} NOT NULL DEFAULT '', loaded_digest {text} NOT NULL DEFAULT '',"
+    " PRIMARY KEY (campaign, id))",
     "CREATE TABLE workload (campaign BIGINT NOT NULL REFERENCES campaign(id), id INTEGER NOT NULL, name"
     " {text} NOT NULL, run {text} NOT NULL, check_warning {text} NOT NULL DEFAULT '', weight DOUBLE PRECISION"
     " NOT NULL DEFAULT 1, digest {text} NOT NULL DEFAULT '', PRIMARY KEY (campaign, id))",
@@ -108,7 +115,9 @@ constexpr std::array<std::string_view, 23> statements = {
     " baseline, candidate, metric, number))",
     "CREATE TABLE reduced (campaign BIGINT PRIMARY KEY REFERENCES campaign(id), kept {text} NOT NULL)",
     way_table,
-    "INSERT INTO ledger_version (version) VALUES (5)",
+    history_values_table,
+    commit_index,
+    "INSERT INTO ledger_version (version) VALUES (6)",
 };
 
 /// From version 1, where campaigns ran in turns or abreast.
@@ -128,10 +137,19 @@ constexpr std::array<std::string_view, 4> statements_from_3 = {
     "DROP TABLE spent_before",
 };
 
-constexpr std::array<std::string_view, 22> campaign_tables = {
-    "spent",   "sampled",  "code_match", "code",      "sample_remark", "way",    "reduced",       "look",
-    "checked", "trial",    "round",      "metric",    "comparison",    "cell",   "setting_value", "setting",
-    "factor",  "workload", "built",      "candidate", "fact",          "session"};
+/// From version 5, where a history was judged anew whenever it was read.
+constexpr std::array<std::string_view, 5> statements_to_6 = {
+    history_values_table,
+    "ALTER TABLE candidate ADD COLUMN loaded_digest {text} NOT NULL DEFAULT ''",
+    "ALTER TABLE built ADD COLUMN loaded_digest {text} NOT NULL DEFAULT ''",
+    commit_index,
+    "UPDATE ledger_version SET version = 6",
+};
+
+constexpr std::array<std::string_view, 23> campaign_tables = {
+    "spent",   "sampled", "code_match", "code",  "sample_remark", "way",        "reduced", "history_values",
+    "look",    "checked", "trial",      "round", "metric",        "comparison", "cell",    "setting_value",
+    "setting", "factor",  "workload",   "built", "candidate",     "fact",       "session"};
 
 }  // namespace
 
@@ -146,10 +164,8 @@ std::vector<std::string_view> statements_from(int version) {
     add(statements_from_3);
   else if (version < 3)
     add(sample_tables);
-  if (version > 0) {
-    all.emplace_back("ALTER TABLE round ADD COLUMN doubted BIGINT");
-    all.emplace_back("UPDATE ledger_version SET version = 5");
-  }
+  if (version > 0 && version < 5) all.emplace_back("ALTER TABLE round ADD COLUMN doubted BIGINT");
+  if (version > 0) add(statements_to_6);
   return all;
 }
 std::span<const std::string_view> tables_of_a_campaign() { return campaign_tables; }

@@ -94,16 +94,20 @@ std::vector<SessionOwner> open_sessions(soci::session& sql, CampaignId campaign)
   return all;
 }
 
+std::optional<std::string> measurer_of(soci::session& sql, CampaignId campaign, const std::string& boot) {
+  for (const auto& owner : open_sessions(sql, campaign))
+    if (auto who = at_work(sql, campaign, owner, boot)) return who;
+  return {};
+}
+
 void refuse_measured(soci::session& sql, CampaignId campaign, const std::string& boot) {
-  for (const auto& owner : open_sessions(sql, campaign)) {
-    const auto who = at_work(sql, campaign, owner, boot);
-    if (!who) continue;
-    std::string uid;
-    sql << "SELECT uid FROM campaign WHERE id = :c", use(campaign.value), into(uid);
-    throw Error("campaign " + short_uid(uid) + " is being measured by " + *who, Error::Field::resume,
-                "wait for its end, or stop it; assay join " + short_uid(uid) + " takes part in it",
-                Error::Code::in_use);
-  }
+  const auto who = measurer_of(sql, campaign, boot);
+  if (!who) return;
+  std::string uid;
+  sql << "SELECT uid FROM campaign WHERE id = :c", use(campaign.value), into(uid);
+  throw Error("campaign " + short_uid(uid) + " is being measured by " + *who, Error::Field::resume,
+              "wait for its end, or stop it; assay join " + short_uid(uid) + " takes part in it",
+              Error::Code::in_use);
 }
 
 }  // namespace assay::ledger

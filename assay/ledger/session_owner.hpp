@@ -36,4 +36,7 @@ std::optional<std::string> at_work(soci::session& sql, CampaignId campaign, cons
 /// The sessions of a campaign that have not ended, whether or not somebody is still at work in them.
 std::vector<SessionOwner> open_sessions(soci::session& sql, CampaignId campaign);
 
+/// Who measures a campaign now, one of them, if anybody does.
+std::optional<std::string> measurer_of(soci::session& sql, CampaignId campaign, const std::string& boot);
+
 }  // namespace assay::ledger

@@ -10,49 +10,98 @@
 #include <sstream>
 #include <vector>
 
+#include "assay/measure/file_io.hpp"
 #include "assay/model/error.hpp"
 #include "assay/model/text.hpp"
 
 namespace assay::measure {
 
+namespace {
+
+constexpr const char* build_id_section = ".note.gnu.build-id";
+
+/// The sections of a 64-bit ELF file of this machine's byte order, by its section headers.
+class SectionTable {
+ public:
+  explicit SectionTable(const std::string& path) : file_(path, std::ios::binary) {
+    constexpr auto native = __BYTE_ORDER__ == __ORDER_LITTLE_ENDIAN__ ? ELFDATA2LSB : ELFDATA2MSB;
+    if (!read_at(0, &header_, sizeof header_) || std::memcmp(header_.e_ident, ELFMAG, SELFMAG) != 0 ||
+        header_.e_ident[EI_CLASS] != ELFCLASS64 || header_.e_ident[EI_DATA] != native ||
+        header_.e_shentsize != sizeof(Elf64_Shdr))
+      return;
+    std::vector<Elf64_Shdr> table(header_.e_shnum);
+    if (table.empty() || header_.e_shstrndx >= table.size() ||
+        !read_at(header_.e_shoff, table.data(), table.size() * sizeof(Elf64_Shdr)))
+      return;
+    names_ = content(table[header_.e_shstrndx]).value_or("");
+    sections_ = std::move(table);
+  }
+
+  /// Nothing of any other file.
+  const std::vector<Elf64_Shdr>& sections() const { return sections_; }
+  std::uint64_t entry() const { return header_.e_entry; }
+
+  std::string name_of(const Elf64_Shdr& section) const {
+    return section.sh_name < names_.size() ? names_.c_str() + section.sh_name : "";
+  }
+
+  /// Empty for one of 256 MiB or more, and where the file ends before it.
+  std::optional<std::string> content(const Elf64_Shdr& section) {
+    constexpr std::uint64_t most_bytes = 256U << 20U;
+    if (section.sh_type == SHT_NOBITS) return "";
+    std::string text(section.sh_size < most_bytes ? section.sh_size : 0, '\0');
+    if (text.size() < section.sh_size || !read_at(section.sh_offset, text.data(), text.size())) return {};
+    return text;
+  }
+
+ private:
+  bool read_at(std::uint64_t at, void* into, std::size_t count) {
+    file_.clear();
+    file_.seekg(static_cast<std::streamoff>(at));
+    return static_cast<bool>(file_.read(static_cast<char*>(into), static_cast<std::streamsize>(count)));
+  }
+
+  std::ifstream file_;
+  Elf64_Ehdr header_{};
+  std::vector<Elf64_Shdr> sections_;
+  std::string names_;
+};
+
+}  // namespace
+
 std::map<std::string, std::string> elf_sections(const std::string& path,
                                                 const std::set<std::string>& wanted) {
-  constexpr std::uint64_t most_bytes = 256U << 20U;
-  std::ifstream file(path, std::ios::binary);
-  const auto read_at = [&](std::uint64_t at, void* into, std::size_t count) {
-    file.clear();
-    file.seekg(static_cast<std::streamoff>(at));
-    return static_cast<bool>(file.read(static_cast<char*>(into), static_cast<std::streamsize>(count)));
-  };
-  Elf64_Ehdr header{};
-  constexpr auto native = __BYTE_ORDER__ == __ORDER_LITTLE_ENDIAN__ ? ELFDATA2LSB : ELFDATA2MSB;
-  if (!read_at(0, &header, sizeof header) || std::memcmp(header.e_ident, ELFMAG, SELFMAG) != 0 ||
-      header.e_ident[EI_CLASS] != ELFCLASS64 || header.e_ident[EI_DATA] != native ||
-      header.e_shentsize != sizeof(Elf64_Shdr))
-    return {};
-  std::vector<Elf64_Shdr> table(header.e_shnum);
-  if (table.empty() || header.e_shstrndx >= table.size() ||
-      !read_at(header.e_shoff, table.data(), table.size() * sizeof(Elf64_Shdr)))
-    return {};
-  const auto content = [&](const Elf64_Shdr& section) {
-    std::string text(section.sh_size < most_bytes ? section.sh_size : 0, '\0');
-    if (section.sh_type == SHT_NOBITS || !read_at(section.sh_offset, text.data(), text.size())) text.clear();
-    return text;
-  };
-  const auto names = content(table[header.e_shstrndx]);
+  SectionTable table(path);
   std::map<std::string, std::string> found;
-  for (const auto& section : table) {
-    if (section.sh_name >= names.size() || (section.sh_flags & SHF_COMPRESSED) != 0) continue;
-    const std::string name = names.c_str() + section.sh_name;
-    if (wanted.contains(name)) found[name] = content(section);
-  }
+  for (const auto& section : table.sections())
+    if (const auto name = table.name_of(section);
+        (section.sh_flags & SHF_COMPRESSED) == 0 && wanted.contains(name))
+      found[name] = table.content(section).value_or("");
   return found;
 }
 
+std::string loaded_digest_of(const std::string& path) {
+  SectionTable table(path);
+  Digest digest;
+  const auto add_number = [&](std::uint64_t number) { digest.add(&number, sizeof number); };
+  add_number(table.entry());
+  bool has_code = false;
+  for (const auto& section : table.sections()) {
+    if ((section.sh_flags & SHF_ALLOC) == 0 || table.name_of(section) == build_id_section) continue;
+    const auto content = table.content(section);
+    if (!content) return {};
+    has_code = has_code || (section.sh_flags & SHF_EXECINSTR) != 0;
+    for (const auto number : {std::uint64_t{section.sh_type}, std::uint64_t{section.sh_flags},
+                              std::uint64_t{section.sh_addr}, std::uint64_t{section.sh_size}})
+      add_number(number);
+    digest.add(content->data(), content->size());
+  }
+  return has_code ? digest.text() : "";
+}
+
 std::string build_id_of(const std::string& path) {
-  const std::string section = ".note.gnu.build-id";
-  const auto found = elf_sections(path, {section});
-  const auto at = found.find(section);
+  const auto found = elf_sections(path, {build_id_section});
+  const auto at = found.find(build_id_section);
   Elf64_Nhdr note{};
   constexpr std::size_t name_bytes = 4;  // "GNU" and its end
   if (at == found.end() || at->second.size() < sizeof note + name_bytes) return {};

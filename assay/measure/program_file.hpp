@@ -17,6 +17,11 @@ std::map<std::string, std::string> elf_sections(const std::string& path, const s
 /// has none.
 std::string build_id_of(const std::string& path);
 
+/// The digest of all that is loaded of a program, without its build id: equal for programs that differ in debug information
+/// alone, such as builds with -g in two folders. Empty for what elf_sections() does not read. Throws nothing. Cost: linear in
+/// the file.
+std::string loaded_digest_of(const std::string& path);
+
 /// How large a program file is, in bytes.
 struct ProgramSize {
   std::uint64_t file = 0;

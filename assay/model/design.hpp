@@ -42,6 +42,8 @@ using CampaignId = Id<struct CampaignTag>;  ///< the ledger's own number of a ca
 struct Provenance {
   std::string exe;         ///< path as the plan or command line gave it
   std::string exe_digest;  ///< hash of the program's bytes; empty when it could not be read
+  /// Hash of what is loaded of it when it runs, without debug information; empty of scripts, and where it is not known.
+  std::string loaded_digest;
   std::string identity, commit, compiler, flags;
   std::optional<std::int64_t> commit_time;  ///< seconds since 1970
 
@@ -118,8 +120,9 @@ struct BuildInfo {
   std::string tree;     ///< what identifies its source: a commit, or a digest of the folder
   std::vector<std::string> steps;
   std::string compiler, flags;
-  std::string exe_digest;  ///< of the program that it yields, as its own link made it
-  int layouts = 0;         ///< that rounds take in turn; 0: that of its own link
+  std::string exe_digest;     ///< of the program that it yields, as its own link made it
+  std::string loaded_digest;  ///< of what is loaded of that program; empty where it is not known
+  int layouts = 0;            ///< that rounds take in turn; 0: that of its own link
   /// How those are made (layout_common, layout_shuffled), or why there are none; empty: none were asked for.
   std::string layout_method;
   bool operator==(const BuildInfo&) const = default;

@@ -146,8 +146,8 @@ std::string last_lines(std::string_view text) {
 
 namespace {
 
-constexpr std::array<std::pair<std::string_view, double>, 5> time_units = {
-    {{"ms", 1e-3}, {"us", 1e-6}, {"s", 1}, {"min", 60}, {"h", 3600}}};
+constexpr std::array<std::pair<std::string_view, double>, 6> time_units = {
+    {{"ms", 1e-3}, {"us", 1e-6}, {"s", 1}, {"min", 60}, {"h", 3600}, {"d", 86400}}};
 
 constexpr std::array<std::pair<std::string_view, double>, 8> byte_units = {{{"B", 1},
                                                                             {"KiB", 1024.0},
@@ -221,7 +221,7 @@ double parse_duration(const std::string& text) {
     for (const auto& [name, seconds] : time_units)
       if (parts->unit == name) return parts->number * seconds;
   throw Error("\"" + text + "\" is not a duration", {},
-              "write a positive number with us, ms, s, min or h, like \"30 s\"");
+              "write a positive number with us, ms, s, min, h or d, like \"30 s\"");
 }
 
 double parse_percent(const std::string& text) {

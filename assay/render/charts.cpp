@@ -64,13 +64,24 @@ ChartJson chart_of(std::size_t rows, ChartJson data) {
           {"data", {{"values", std::move(data)}}}};
 }
 
-ChartJson interval_chart(const Findings& all, const std::vector<const Finding*>& findings) {
-  const auto scale = all.metric_of(*findings.front()).scale;
+namespace {
+
+/// An effect in a chart of intervals.
+struct IntervalRow {
+  std::string name;
+  Effect effect;
+  Interval interval;
+  std::string verdict;  ///< empty: none was given on it
+  std::size_t rounds = 0;
+};
+
+/// The effects on one metric, a row each. REQUIRES: there is one.
+ChartJson chart_of_intervals(const Metric& metric, const std::vector<IntervalRow>& of) {
+  const auto scale = metric.scale;
   const bool ratio = Effect::none(scale).is_ratio();
-  const auto& unit = all.metric_of(*findings.front()).unit;
   double widest = ratio ? 0.02 : 0;  // how far to draw; ends that are unknown are cut there
-  for (const auto* f : findings)
-    for (const double x : {f->interval.low, f->effect.value, f->interval.high})
+  for (const auto& row : of)
+    for (const double x : {row.interval.low, row.effect.value, row.interval.high})
       if (std::isfinite(x) && is_valid_value(scale, x))
         widest = std::max(widest, Effect{scale, x}.distance());
   const auto shown = [&](double x) {
@@ -79,31 +90,40 @@ ChartJson interval_chart(const Findings& all, const std::vector<const Finding*>&
   };
   auto rows = ChartJson::array();
   auto order = ChartJson::array();
-  for (const auto* f : findings) {
-    const auto name = row_name(all, all.candidate_cell(*f));
-    order.push_back(name);
-    rows.push_back(
-        {{"row", name},
-         {"low", shown(f->interval.low)},
-         {"effect", shown(f->effect.value)},
-         {"high", shown(f->interval.high)},
-         {"text", effect_text(f->effect, unit) + " (" + range_text(f->interval, scale, unit) + ")"},
-         {"verdict", to_string(f->verdict)}});
+  for (const auto& row : of) {
+    order.push_back(row.name);
+    rows.push_back({{"row", row.name},
+                    {"low", shown(row.interval.low)},
+                    {"effect", shown(row.effect.value)},
+                    {"high", shown(row.interval.high)},
+                    {"text", effect_text(row.effect, metric.unit) + " (" +
+                                 range_text(row.interval, scale, metric.unit) + ")"},
+                    {"rounds", row.rounds},
+                    {"verdict", row.verdict.empty() ? ChartJson(nullptr) : ChartJson(row.verdict)}});
   }
   const ChartJson y = {{"field", "row"}, {"type", "nominal"}, {"sort", order}, {"title", nullptr}};
   ChartJson x = {{"type", "quantitative"},
                  {"title", ratio ? "change, as a ratio to the baseline" : "change"}};
   x["scale"] = ratio ? ChartJson{{"type", "log"}, {"nice", false}} : ChartJson{{"zero", true}};
   if (ratio) x["axis"] = ratio_axis(rows);
-  auto spec = chart_of(findings.size(), std::move(rows));
+  auto spec = chart_of(of.size(), std::move(rows));
   const auto with_field = [](ChartJson axis, const char* field) {
     axis["field"] = field;
     return axis;
   };
-  const ChartJson colour = {
-      {"field", "verdict"}, {"type", "nominal"}, {"scale", "VERDICTS"}, {"title", nullptr}};
+  const auto by_verdict = [](const char* without, ChartJson scale_of_it) {
+    return ChartJson{{"condition", {{"test", "datum.verdict === null"}, {"value", without}}},
+                     {"field", "verdict"},
+                     {"type", "nominal"},
+                     {"title", nullptr},
+                     {"scale", std::move(scale_of_it)}};
+  };
+  const auto colour = by_verdict("INK", "VERDICTS");
+  const auto shape = by_verdict("circle", {{"domain", {"better", "worse", "same", "unclear"}},
+                                           {"range", {"circle", "square", "diamond", "triangle-up"}}});
   const ChartJson tooltip = {{{"field", "row"}, {"title", "what"}},
                              {{"field", "text"}, {"title", "change"}},
+                             {{"field", "rounds"}},
                              {{"field", "verdict"}}};
   spec["layer"] = {{{"mark", {{"type", "rule"}, {"strokeDash", {3, 3}}, {"color", "INK"}}},
                     {"encoding", {{"x", {{"datum", ratio ? 1 : 0}, {"type", "quantitative"}}}}}},
@@ -119,15 +139,36 @@ ChartJson interval_chart(const Findings& all, const std::vector<const Finding*>&
                      {{"y", y},
                       {"x", with_field(x, "effect")},
                       {"color", colour},
-                      {"shape",
-                       {{"field", "verdict"},
-                        {"type", "nominal"},
-                        {"title", nullptr},
-                        {"scale",
-                         {{"domain", {"better", "worse", "same", "unclear"}},
-                          {"range", {"circle", "square", "diamond", "triangle-up"}}}}}},
+                      {"shape", shape},
                       {"tooltip", tooltip}}}}};
   return spec;
+}
+
+IntervalRow row_of(const Findings& all, const Finding& finding) {
+  return {row_name(all, all.candidate_cell(finding)), finding.effect, finding.interval,
+          to_string(finding.verdict), finding.rounds};
+}
+
+}  // namespace
+
+ChartJson interval_chart(const Findings& all, const std::vector<const Finding*>& findings) {
+  std::vector<IntervalRow> rows;
+  for (const auto* finding : findings) rows.push_back(row_of(all, *finding));
+  return chart_of_intervals(all.metric_of(*findings.front()), rows);
+}
+
+ChartJson machines_chart(const Findings& all, const std::vector<const Finding*>& findings) {
+  std::vector<IntervalRow> rows;
+  for (const auto* finding : findings) {
+    rows.push_back(row_of(all, *finding));
+    const auto name = findings.size() > 1 ? rows.back().name + ", " : "";
+    for (const auto& machine : finding->machines) {
+      const Interval alone{machine.effect.value, machine.effect.value, 0};
+      rows.push_back({name + "machine " + std::to_string(machine.machine), machine.effect,
+                      machine.interval.value_or(alone), "", machine.rounds});
+    }
+  }
+  return chart_of_intervals(all.metric_of(*findings.front()), rows);
 }
 
 ChartJson where_chart(const WhereView& view, double baseline) {

@@ -21,6 +21,10 @@ using ChartJson = nlohmann::ordered_json;
 /// The findings' intervals, a row each, on a shared axis: a logarithmic one of ratios, or one of differences.
 ChartJson interval_chart(const Findings& all, const std::vector<const Finding*>& findings);
 
+/// The same for findings whose rounds several machines ran, with each machine's change below, which has no verdict of its
+/// own; a point alone where it has too few rounds for an interval. REQUIRES: there is a finding.
+ChartJson machines_chart(const Findings& all, const std::vector<const Finding*>& findings);
+
 /// A staircase from the baseline's CPU time down the page to the candidate's: a step for each row but the last, its
 /// interval as a whisker. The steps meet, so that adding up is seen.
 ChartJson where_chart(const report::WhereView& view, double baseline);

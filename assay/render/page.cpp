@@ -9,6 +9,7 @@
 #include "assay/render/charts.hpp"
 #include "assay/render/documents.hpp"
 #include "assay/render/page_sections.hpp"
+#include "assay/report/machines_text.hpp"
 #include "assay/report/report.hpp"
 #include "assay/report/where_text.hpp"
 
@@ -101,9 +102,21 @@ class Page {
       if (!of.advice.empty()) block["advice"] = of.advice;
       block["rows"] = data(rows);
       block["chart"] = keep(interval_chart(all_, of.findings()));
+      put_machines(of.findings(), block);
       list << block;
     }
     return list;
+  }
+
+  /// What each machine shows, where several ran a finding's rounds; in view where they show different changes.
+  void put_machines(const std::vector<const Finding*>& findings, data& block) {
+    std::vector<const Finding*> of_several;
+    std::ranges::copy_if(findings, std::back_inserter(of_several),
+                         [](const Finding* f) { return f->machines.size() > 1; });
+    if (of_several.empty()) return;
+    block["machines_chart"] = keep(machines_chart(all_, of_several));
+    block["machines_open"] =
+        std::ranges::any_of(of_several, [](const Finding* f) { return machines_show_different_changes(*f); });
   }
 
   /// Where times have changed, of comparisons whose programs were sampled.

@@ -32,6 +32,11 @@ std::string shares_text(const Machines& machines, std::size_t rounds) {
 
 }  // namespace
 
+bool machines_show_different_changes(const Finding& finding) {
+  return finding.machines_disagree() ||
+         std::ranges::count(finding.notes, NoteKind::machines_differ, &Note::kind) > 0;
+}
+
 std::string machines_text(const Findings& all, const Finding& finding) {
   const auto& machines = finding.machines;
   if (machines.size() < 2) return {};
@@ -43,8 +48,7 @@ std::string machines_text(const Findings& all, const Finding& finding) {
                        range);
   };
   auto shares = shares_text(machines, finding.rounds);
-  const bool differ = std::ranges::count(finding.notes, NoteKind::machines_differ, &Note::kind) > 0;
-  if (finding.machines_disagree() || differ) {
+  if (machines_show_different_changes(finding)) {
     const auto [least, most] = judge::furthest_machines(finding);
     const auto range =
         shown(least, true) + (finding.machines_disagree() ? ", " : " to ") + shown(most, false);

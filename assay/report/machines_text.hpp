@@ -11,4 +11,7 @@ using namespace model;
 /// 8 on 3; faster on each", how unlike their changes are, or that they disagree. Empty of one machine.
 std::string machines_text(const Findings& all, const Finding& finding);
 
+/// Whether the machines show changes of opposite directions, or of unlike size.
+bool machines_show_different_changes(const Finding& finding);
+
 }  // namespace assay::report

@@ -148,9 +148,12 @@ class CellPreparer {
     const auto& program = laid_.cells[id].program;
     if (candidate.from.exe_digest.empty()) {
       candidate.from.exe_digest = measure::digest_of_file(program);
-      if (const auto script = script_of(planned); built == nullptr && !script.empty())
+      candidate.from.loaded_digest = measure::loaded_digest_of(program);
+      if (const auto script = script_of(planned); built == nullptr && !script.empty()) {
         candidate.from.exe_digest =
             measure::digest_of(candidate.from.exe_digest + measure::digest_of_file(script));
+        candidate.from.loaded_digest.clear();  // what is loaded is the interpreter
+      }
       add_notes_of_program(program, candidate.from);
     }
     if (built != nullptr) record_build(planned, *built, program);
@@ -188,7 +191,8 @@ class CellPreparer {
                     .tree = built.from.tree,
                     .compiler = built.compiler,
                     .flags = built.flags,
-                    .exe_digest = measure::digest_of_file(program)};
+                    .exe_digest = measure::digest_of_file(program),
+                    .loaded_digest = measure::loaded_digest_of(program)};
     for (const auto& step : plan::expand_steps(plan_, planned.cell.candidate, planned.cell.setting)) {
       std::string line;
       for (const auto& word : step) line += (line.empty() ? "" : " ") + word;

@@ -235,6 +235,13 @@ TEST_F(Faults, TheCacheIsUsableAfterAnyCallOfGitThatFails) {
   }
 }
 
+/// A campaign that is laid down and not measured yet.
+TEST_F(Faults, JoinSurvivesAnyCallThatFails) {
+  prepare();
+  ASSERT_EQ(in("clean", {"run", "--open"}).status, 0);
+  walk({"join"});
+}
+
 TEST_F(Faults, VerdictSurvivesAnyCallThatFails) { walk({"verdict"}); }
 TEST_F(Faults, ReportSurvivesAnyCallThatFails) { walk({"report"}); }
 TEST_F(Faults, ImportSurvivesAnyCallThatFails) { walk({"import", "s.csv", "--ledger", ".assay/ledger.db"}); }
@@ -268,6 +275,26 @@ TEST_F(Faults, ARunThatIsKilledBeforeAnyCallGoesOn) {
     expect_unharmed(what);
     const auto ran = in("try", {"run", "--resume"});
     EXPECT_EQ(ran.status, 0) << what << ran.err;
+  }
+}
+
+TEST_F(Faults, AMachineThatIsKilledBeforeAnyCallJoinsAgain) {
+  prepare();
+  ASSERT_EQ(in("clean", {"run", "--open"}).status, 0);
+  const auto calls = calls_of({"join"});
+  std::mt19937 random(13);
+  for (int i = 0; i < std::min<long>(tries(), calls); ++i) {
+    const long at = tries() >= calls ? i + 1 : std::uniform_int_distribution<long>(1, calls)(random);
+    copy_afresh();
+    with_fault({"join"}, at, -1);
+    const auto what =
+        "killed before call " + std::to_string(at) + ": " + test::read_file(scratch_.path("log"));
+    expect_unharmed(what);
+    const auto ran = in("try", {"join"});
+    EXPECT_TRUE(ran.status == 0 ||
+                (ran.status == 2 && ran.err.find("no campaign goes on") != std::string::npos))
+        << what << ran.err;
+    EXPECT_THAT(in("try", {"ledger", "last"}).out, testing::HasSubstr("6 rounds count")) << what;
   }
 }
 

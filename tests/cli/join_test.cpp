@@ -12,6 +12,7 @@
 #include "assay/ledger/ledger.hpp"
 #include "assay/model/observations.hpp"
 #include "support/postgres.hpp"
+#include "support/repository.hpp"
 #include "support/tool.hpp"
 
 namespace assay::test {
@@ -175,6 +176,44 @@ TEST_P(Join, AnotherProgramOrAnswerIsRefused) {
   EXPECT_THAT(start(elsewhere, {"join", "--show"}).wait().out, HasSubstr("2 cells, 1 comparison with old"));
   EXPECT_EQ(start(elsewhere, {"join", "--trust"}).wait().status, 0) << "the same files in another folder";
   for (const auto& [cell, status] : record().log.status_changes) ADD_FAILURE() << status.detail;
+}
+
+/// Debug information names the folder of a build.
+TEST_P(JoinByServer, TheSameProgramBuiltElsewhereWithDebugInformation) {
+  TestRepository project(scratch_, "towpath");
+  project.commit("Go by water", "boat.c",
+                 "#include <stdio.h>\nint main(void) { return puts(\"seven locks\") < 0; }\n");
+  project.git({"tag", "c1"});
+  project.commit("Compare", "assay.toml", R"(
+[build]
+steps = [["cc", "-g", "-O1", "-o", "${out}/boat", "boat.c"]]
+exe = "${out}/boat"
+[[candidate]]
+commits = ["c1", "HEAD"]
+[[workload]]
+name = "locks"
+run = ["${exe}"]
+[rounds]
+min = 8
+max = 8
+)");
+  const Scratch elsewhere;
+  ASSERT_EQ(
+      run(elsewhere, {"/usr/bin/git", "clone", "--quiet", project.path(), elsewhere.path("a clone")}).status,
+      0);
+  const auto in = [&](const Scratch& scratch, const std::string& folder, const std::string& words) {
+    return run(scratch, {"/usr/bin/env", "-C", scratch.path(folder), "ASSAY_LEDGER=" + place(), "/bin/sh",
+                         "-c", ASSAY_TOOL " " + words});
+  };
+  const auto opened = in(scratch_, "towpath", "run --open");
+  ASSERT_EQ(opened.status, 0) << opened.err;
+  const auto joined = in(elsewhere, "a clone", "join");
+  EXPECT_EQ(joined.status, 0) << joined.err;
+  const auto all = record();
+  EXPECT_EQ(all.log.state, CampaignState::ended);
+  const auto& candidates = all.design.candidates;
+  EXPECT_NE(candidates[CandidateId{0}].from.loaded_digest, "");
+  EXPECT_EQ(candidates[CandidateId{0}].from.loaded_digest, candidates[CandidateId{1}].from.loaded_digest);
 }
 
 TEST_P(JoinByServer, ATimeThatIsUpLeavesTheRestToOthers) {

@@ -25,6 +25,8 @@ TEST(LedgerCommand, ListsNamesAndPrunes) {
   EXPECT_EQ(assay(scratch, {"ledger", "name", "last", "before"}).status, 0);
   EXPECT_THAT(assay(scratch, {"ledger"}).out, HasSubstr("[before]"));
   EXPECT_EQ(assay(scratch, {"verdict", "before"}).status, 0);
+  EXPECT_EQ(assay(scratch, {"ledger", "prune", "--keep", "0", "--older", "1 d"}).out, "") << "none is as old";
+  EXPECT_THAT(assay(scratch, {"ledger", "prune", "--older", "never"}).err, HasSubstr("is not a duration"));
   EXPECT_EQ(assay(scratch, {"ledger", "prune", "--keep", "0"}).status, 0);
   listed = assay(scratch, {"ledger"});
   EXPECT_THAT(listed.out, HasSubstr("[before]")) << "what has a name is kept";
@@ -89,8 +91,11 @@ TEST(LedgerCommand, ADatabaseServesEveryCommandAndLastIsOnesOwn) {
   EXPECT_EQ(with_ledger(scratch, place, {"export", "last"}).status, 0);
   EXPECT_EQ(with_ledger(scratch, place, {"ledger", "name", "0123", "theirs"}).status, 0);
   EXPECT_EQ(with_ledger(scratch, place, {"verdict", "theirs"}).status, 0);
+  EXPECT_THAT(with_ledger(scratch, place, {"ledger", "prune", "--keep", "0"}).err, HasSubstr("--older 180d"));
+  EXPECT_EQ(with_ledger(scratch, place, {"ledger", "prune", "--older", "1us"}).status, 0);
+  EXPECT_EQ(ledger::Ledger(place).list().size(), 1U) << "what has a name is kept";
   EXPECT_EQ(with_ledger(scratch, place, {"ledger", "prune", "theirs"}).status, 0);
-  EXPECT_EQ(ledger::Ledger(place).list().size(), 1U);
+  EXPECT_EQ(ledger::Ledger(place).list().size(), 0U);
 }
 
 }  // namespace

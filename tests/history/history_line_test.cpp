@@ -125,32 +125,5 @@ TEST(HistoryLine, ProposesTheStepAndReportsThatItIsNotMeasured) {
               testing::AllOf(HasSubstr("a step of about +8"), HasSubstr("not measured yet")));
 }
 
-/// A campaign of a history: the reference and a commit, in so many whole rounds.
-Record measured(std::size_t rounds, CampaignState state) {
-  auto record = test::record_of({std::vector<double>(rounds, 1.0), std::vector<double>(rounds, 1.2)});
-  record.design.kind = CampaignKind::history;
-  record.design.candidates[CandidateId{0}].from.commit = "c0";
-  record.design.candidates[CandidateId{1}].from.commit = "c1";
-  record.log.state = state;
-  return record;
-}
-
-TEST(MeasuredValues, ACampaignThatWasCutOffBeforeItCouldDecideHasTriedNothing) {
-  const auto tried = [](const Record& record) {
-    MeasuredValues archive;
-    add_record(archive, record, "c0");
-    return archive.tried.size();
-  };
-  EXPECT_EQ(tried(measured(3, CampaignState::interrupted)), 0U);
-  EXPECT_EQ(tried(measured(0, CampaignState::open)), 0U);
-  EXPECT_EQ(tried(measured(0, CampaignState::ended)), 0U);
-  EXPECT_EQ(tried(measured(6, CampaignState::interrupted)), 1U);
-  EXPECT_EQ(tried(measured(3, CampaignState::ended)), 1U);
-  auto broken = measured(0, CampaignState::interrupted);
-  broken.log.status_changes.push_back(
-      {.cell = CellId{1}, .status = {StatusCode::failed, "it does not build"}});
-  EXPECT_EQ(tried(broken), 1U) << "that it does not build is an answer";
-}
-
 }  // namespace
 }  // namespace assay::history

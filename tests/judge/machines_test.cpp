@@ -37,20 +37,7 @@ Record measured_by(const std::vector<Computer>& machines, std::size_t rounds, st
                       std::exp(machine.noise * random.normal()));
   }
   auto record = test::record_of(values);
-  record.log.sessions = {};
-  for (std::size_t i = 0; i < machines.size(); ++i) {
-    Session session;
-    session.machine = MachineId{static_cast<std::int64_t>(i) + 40};
-    session.facts = {{"cores", i == 0 ? "2" : "8"}};
-    record.log.sessions.add(session);
-  }
-  for (auto& round : record.log.rounds) {
-    if (round.role != Role::measured) continue;
-    round.session =
-        SessionId{static_cast<std::int64_t>(static_cast<std::size_t>(round.number - 2) % machines.size())};
-    for (auto& trial : record.log.trials)
-      if (trial.round == round.number) trial.session = round.session;
-  }
+  test::run_on_machines(record, machines.size());
   return record;
 }
 

@@ -104,6 +104,23 @@ TEST(Ledger, OneOfVersion4IsBroughtToThisOne) {
   EXPECT_EQ(ledger.read(id).log.state, CampaignState::ended);
 }
 
+TEST(Ledger, OneOfVersion5IsBroughtToThisOne) {
+  const Scratch scratch;
+  auto ledger = updated(scratch, "ledger-5.sql");
+  const auto id = ledger.list().at(0).id;
+  const auto before = ledger.read(id);
+  EXPECT_EQ(before.design.kind, CampaignKind::history);
+  EXPECT_EQ(before.design.candidates[CandidateId{1}].from.exe_digest, "d1");
+  EXPECT_EQ(before.design.candidates[CandidateId{1}].from.loaded_digest, "");
+  EXPECT_EQ(before.design.builds.size(), 3U);
+  EXPECT_EQ(ledger.with_commit(std::string(40, '2')), std::vector{id});
+  EXPECT_TRUE(ledger.history_values("reference", 1).empty());
+  ledger.keep_history_values({{{id, "values"}}}, "reference", 1);
+  EXPECT_EQ(ledger.history_values("reference", 1).at(id), "values");
+  ledger.remove({{id}});
+  EXPECT_TRUE(ledger.history_values("reference", 1).empty());
+}
+
 TEST(Ledger, RefusesFilesThatAreNotOursAndLeavesThemAlone) {
   const Scratch scratch;
   const auto text = scratch.file("notes.db", "some notes that are longer than sixteen bytes");

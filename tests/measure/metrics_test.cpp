@@ -126,5 +126,29 @@ TEST(ProgramSize, AScriptHasItsFileOnly) {
   EXPECT_FALSE(cut->text);
 }
 
+TEST(LoadedDigest, LeavesDebugInformationOut) {
+  const Scratch scratch;
+  const auto built = [&](const std::string& folder, const std::string& flags, const std::string& answer) {
+    const auto source = scratch.file(
+        folder + "/boat.c", "#include <stdio.h>\nint main(void) { return puts(\"" + answer + "\") < 0; }\n");
+    const auto program = scratch.path(folder + "/boat");
+    const auto ran = test::run(scratch, {"/bin/sh", "-c", "cc " + flags + " -o " + program + " " + source});
+    EXPECT_EQ(ran.status, 0) << ran.err;
+    return program;
+  };
+  const auto one = built("one", "-O1 -g", "seven locks"), two = built("other", "-O1 -g", "seven locks");
+  EXPECT_NE(test::read_file(one), test::read_file(two)) << "they name their folders";
+  EXPECT_EQ(loaded_digest_of(one), loaded_digest_of(two));
+  EXPECT_EQ(loaded_digest_of(one), loaded_digest_of(built("bare", "-O1", "seven locks")));
+  EXPECT_NE(loaded_digest_of(one), loaded_digest_of(built("text", "-O1 -g", "eight lock!")))
+      << "as long, and another";
+  EXPECT_NE(loaded_digest_of(one), loaded_digest_of(built("code", "-O0 -g", "seven locks")));
+
+  EXPECT_EQ(loaded_digest_of(scratch.file("go.sh", "#!/bin/sh\nexit 0\n")), "");
+  EXPECT_EQ(loaded_digest_of("/nowhere"), "");
+  const auto whole = test::read_file(one);
+  EXPECT_EQ(loaded_digest_of(scratch.file("cut", whole.substr(0, 100))), "");
+}
+
 }  // namespace
 }  // namespace assay::measure

@@ -1,4 +1,4 @@
-// What a page draws of servers.
+// What a page draws of servers, and of several machines.
 
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
@@ -7,6 +7,7 @@
 #include "assay/render/documents.hpp"
 #include "assay/stats/log_histogram.hpp"
 #include "support/made.hpp"
+#include "support/records.hpp"
 
 namespace assay::render {
 namespace {
@@ -60,6 +61,32 @@ TEST(LatencyCharts, NotDrawnForPrograms) {
   for (const char* name : {"list", "heap"}) made.around(made.cell(made.candidate(name)), time, 1, 8);
   const auto record = made.record();
   EXPECT_THAT(to_page(judge::judge_record(record), record), Not(HasSubstr("Latency by quantile")));
+}
+
+/// Of two machines that run rounds in turn; on the second the candidate takes so many times as long.
+std::string page_of_two_machines(double there) {
+  std::vector<double> list, heap;
+  for (int round = 0; round < 24; ++round) {
+    list.push_back(1 + 0.001 * (round % 5));
+    heap.push_back((round % 2 == 0 ? 0.9 : there) + 0.001 * (round % 7));
+  }
+  auto record = test::record_of({list, heap});
+  test::run_on_machines(record, 2);
+  return to_page(judge::judge_record(record), record);
+}
+
+TEST(MachineCharts, ShowEachMachinesChangeAndOpenWhereTheyDiffer) {
+  const auto alike = page_of_two_machines(0.9), opposite = page_of_two_machines(1.1);
+  for (const auto& page : {alike, opposite}) {
+    EXPECT_THAT(page, HasSubstr("Each machine's change"));
+    EXPECT_THAT(page, HasSubstr(R"("row":"machine 1")"));
+    EXPECT_THAT(page, HasSubstr(R"("row":"machine 2")"));
+    EXPECT_THAT(page, HasSubstr(R"("rounds":12,"verdict":null)"));
+  }
+  EXPECT_THAT(alike, HasSubstr("<details><summary>Each machine's change"));
+  EXPECT_THAT(opposite, HasSubstr("<details open><summary>Each machine's change"));
+  const auto one = test::record_of({std::vector<double>(24, 1.0), std::vector<double>(24, 0.9)});
+  EXPECT_THAT(to_page(judge::judge_record(one), one), Not(HasSubstr("Each machine's change")));
 }
 
 }  // namespace

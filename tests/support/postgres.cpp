@@ -97,11 +97,18 @@ std::string PostgresServer::control(const std::string& what) const {
                    "' -c shared_buffers=16MB -c fsync=off -c max_connections=60\" " + what);
 }
 
-std::string PostgresServer::new_database() {
+std::string PostgresServer::make_database(const std::string& like) {
   const auto name = "ledger" + std::to_string(++databases_);
   sql("postgresql:///postgres?host=" + folder_ + "&user=owner",
-      "CREATE DATABASE " + name + " TEMPLATE template0");
+      "CREATE DATABASE " + name + " TEMPLATE " + like);
   return "postgresql:///" + name + "?host=" + folder_ + "&user=owner";
+}
+
+std::string PostgresServer::new_database() { return make_database("template0"); }
+
+std::string PostgresServer::copy_of(const std::string& place) {
+  const auto end = place.find('?'), begin = place.rfind('/', end) + 1;
+  return make_database(place.substr(begin, end - begin));
 }
 
 std::string PostgresServer::as_user(const std::string& place, const std::string& user) {
@@ -131,6 +138,15 @@ std::string EachLedger::sql(const std::string& query) const {
   long long value = 0;
   connection << query, soci::into(value);
   return std::to_string(value);
+}
+
+void EachLedger::change(const std::string& statement) const {
+  if (is_database()) {
+    PostgresServer::instance()->sql(place_, statement);
+    return;
+  }
+  soci::session connection(*soci::factory_sqlite3(), "dbname=" + place_);
+  connection << statement;
 }
 
 void EachLedger::SetUp() {

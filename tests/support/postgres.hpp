@@ -18,6 +18,8 @@ class PostgresServer {
 
   /// A database that nobody else has, as `--ledger` names it, for its owner or another user; without tables.
   std::string new_database();
+  /// A new database with all that is in another one, which nobody is connected to.
+  std::string copy_of(const std::string& place);
   /// The same database for another user.
   static std::string as_user(const std::string& place, const std::string& user);
 
@@ -32,6 +34,7 @@ class PostgresServer {
 
  private:
   PostgresServer(std::string binaries, std::string folder);
+  std::string make_database(const std::string& like);
   std::string control(const std::string& what) const;
 
   std::string binaries_, folder_;
@@ -57,6 +60,8 @@ class EachLedger : public testing::TestWithParam<const char*> {
   const std::string& place() const { return place_; }
   /// The only value of a query, from the database's own client.
   std::string sql(const std::string& query) const;
+  /// Carries out a statement, by that client.
+  void change(const std::string& statement) const;
   bool is_database() const { return std::string(GetParam()) == "PostgreSQL"; }
 
   Scratch scratch_;

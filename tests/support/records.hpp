@@ -73,6 +73,24 @@ inline Record unmeasured() {
   return record;
 }
 
+/// Gives the judged rounds of a record to so many machines in turn: the first has 2 cores, others have 8.
+inline void run_on_machines(Record& record, std::size_t machines) {
+  record.log.sessions = {};
+  for (std::size_t i = 0; i < machines; ++i) {
+    Session session;
+    session.machine = MachineId{static_cast<std::int64_t>(i) + 40};
+    session.facts = {{"cores", i == 0 ? "2" : "8"}};
+    record.log.sessions.add(session);
+  }
+  for (auto& round : record.log.rounds) {
+    if (round.role != Role::measured) continue;
+    round.session =
+        SessionId{static_cast<std::int64_t>(static_cast<std::size_t>(round.number - 2) % machines)};
+    for (auto& trial : record.log.trials)
+      if (trial.round == round.number) trial.session = round.session;
+  }
+}
+
 /// Adds what was sampled of the first two cells in each judged round: `haul` takes what the trials took but 2 ms, which
 /// `moor` takes in a library, whose code is the same in both.
 inline void add_samples(Record& record) {
