@@ -86,9 +86,9 @@ double bare_copy(const std::string& database, const Record& record, int times) {
 
 void lists(const char* of, const std::string& place) {
   Ledger ledger(place, Ledger::OpenMode::existing);
-  const auto uid = ledger.list(50).back().uid;
+  const auto uid = ledger.list({.newest = 50}).back().uid;
   fmt::print("{}: newest hundred {:.3f} s, last {:.3f} s, by the beginning of an id {:.3f} s\n", of,
-             seconds_of([&] { ledger.list(100); }), seconds_of([&] { ledger.matching("last"); }),
+             seconds_of([&] { ledger.list({.newest = 100}); }), seconds_of([&] { ledger.matching("last"); }),
              seconds_of([&] { ledger.matching(uid.substr(0, 8)); }));
 }
 
@@ -128,7 +128,7 @@ int main(int argc, char** argv) {
     for (const auto& trial : some.log.trials) there.add_trial(id, trial);
   });
   fmt::print("trials stored one by one: {:.2f} ms each\n", 1e3 * one_by_one / 2000);
-  for (const auto& campaign : here.list(3)) {
+  for (const auto& campaign : here.list({.newest = 3})) {
     const auto first = here.read(campaign.id);
     const auto found = back.matching(campaign.uid);
     const auto second = back.read(found.at(0).id);

@@ -33,9 +33,9 @@ struct AgainOptions {
 /// The campaign before this one of the same title that has ended.
 std::optional<Findings> earlier_one(ledger::Ledger& ledger, const ledger::CampaignSummary& campaign) {
   bool passed = false;
-  for (const auto& other : ledger.list()) {
-    if (passed && other.kind == campaign.kind && other.title == campaign.title &&
-        other.candidates == campaign.candidates && other.state == CampaignState::ended)
+  for (const auto& other : ledger.list({.kinds = {campaign.kind}, .title = campaign.title})) {
+    if (passed && other.title == campaign.title && other.candidates == campaign.candidates &&
+        other.state == CampaignState::ended)
       return judge::judge_record(ledger.read(other.id));
     passed = passed || other.uid == campaign.uid;
   }

@@ -56,7 +56,7 @@ std::vector<ledger::CampaignSummary> matching(ledger::Ledger& ledger, const std:
   auto found = ledger.matching(text);
   if (text != "last" || !ledger.place().is_database()) return found;
   constexpr std::size_t looked_at = 1000;
-  for (auto& campaign : ledger.list(looked_at))
+  for (auto& campaign : ledger.list({.newest = looked_at}))
     if (campaign.kind != CampaignKind::where && app::is_remembered(measured_campaigns(), campaign.uid))
       return {std::move(campaign)};
   return found;
@@ -89,7 +89,7 @@ FoundCampaign find_campaign(const std::string& text, const std::string& named_le
   for (const auto& path : paths) try {
       ledger::Ledger ledger(path, ledger::Ledger::OpenMode::existing);
       lists.emplace_back(path, matching(ledger, text));
-      any = any || !lists.back().second.empty() || !ledger.list(1).empty();
+      any = any || !lists.back().second.empty() || !ledger.list({.newest = 1}).empty();
     } catch (const Error& error) {  // one that can't be read does not hide the campaigns of the other
       if (paths.size() == 1) throw;
       std::cerr << "assay: note: " << error.what() << "\n";

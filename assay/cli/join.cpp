@@ -48,7 +48,7 @@ std::string going_on(const std::string& named_ledger) {
   std::vector<ledger::CampaignSummary> going, cut_off;
   for (const auto& path : searched_ledgers(named_ledger)) {
     ledger::Ledger ledger(path, ledger::Ledger::OpenMode::existing);
-    for (auto& campaign : ledger.list(looked_at)) {
+    for (auto& campaign : ledger.list({.newest = looked_at})) {
       if (!can_be_joined(campaign) || campaign.state != CampaignState::open) continue;
       const auto activity = ledger.activity(campaign.id);
       (activity.is_measured() || activity.rounds.empty() ? going : cut_off).push_back(std::move(campaign));

@@ -49,16 +49,18 @@ int list(const std::string& named, bool all) {
     using app::pad_left;
     using app::pad_right;
     // One more than is shown, to see whether there are more.
-    auto campaigns = ledger::Ledger(path, ledger::Ledger::OpenMode::existing).list(all ? 0 : newest + 1);
+    auto campaigns =
+        ledger::Ledger(path, ledger::Ledger::OpenMode::existing).list({.newest = all ? 0 : newest + 1});
     std::cout << from_home(ledger::Place::of(path).shown()) << "\n";
     if (campaigns.empty()) std::cout << "  no campaign\n";
     const bool more = !all && campaigns.size() > newest;
     if (more) campaigns.resize(newest);
     for (const auto& c : campaigns)
       std::cout << "  " << short_uid(c.uid) << "  " << date_text(c.started) << "  "
-                << pad_right(to_string(c.kind), 7) << pad_left(std::to_string(c.rounds), 5) << " rounds  "
-                << pad_right(to_string(c.state), 12) << (c.label.empty() ? "" : "[" + c.label + "] ")
-                << (c.title.empty() ? c.candidates : c.title) << "\n";
+                << pad_right(to_string(c.kind), 7) << pad_left(std::to_string(c.rounds), 5)
+                << (c.rounds == 1 ? " round   " : " rounds  ") << pad_right(to_string(c.state), 12)
+                << (c.label.empty() ? "" : "[" + c.label + "] ") << (c.title.empty() ? c.candidates : c.title)
+                << "\n";
     if (more) std::cout << "  the newest " << newest << "; --all lists them all\n";
   }
   return app::exit_done;
@@ -68,8 +70,8 @@ int name(const std::string& named, const std::string& campaign, const std::strin
   if (label.empty() || label == "last")
     throw Error("\"" + label + "\" can't be a campaign's name", "ledger name", "choose another");
   auto found = find_campaign(campaign, named);
-  for (const auto& other : found.ledger.list())
-    if (other.label == label && other.uid != found.campaign.uid)
+  for (const auto& other : found.ledger.list({.label = label}))
+    if (other.uid != found.campaign.uid)
       throw Error("campaign " + short_uid(other.uid) + " has the name \"" + label + "\" already",
                   "ledger name", "choose another");
   found.ledger.set_label(found.campaign.id, label);

@@ -35,6 +35,11 @@ std::string kind_of_machine(const Session& session) {
          session.fact("processor");
 }
 
+std::string ago(double seconds) {
+  constexpr double least = 0.1;  // what lies below says nothing
+  return duration(std::max(seconds, least)) + " ago";
+}
+
 /// What the machine does now, or did last.
 std::string doing(const ledger::CampaignActivity& activity, const std::set<SessionId>& sessions) {
   std::string last;
@@ -45,13 +50,11 @@ std::string doing(const ledger::CampaignActivity& activity, const std::set<Sessi
       if (round.session == id) newest = &round;
     if (seen.at_work)
       return newest != nullptr && newest->state == RoundState::open
-                 ? "round " + std::to_string(newest->number) + ", heard of " + duration(seen.seconds_ago) +
-                       " ago"
+                 ? "round " + std::to_string(newest->number) + ", heard of " + ago(seen.seconds_ago)
                  : std::string("at work");
     const bool lost = newest != nullptr && newest->state != RoundState::complete;
-    last =
-        lost ? "lost in round " + std::to_string(newest->number) + ", " + duration(seen.seconds_ago) + " ago"
-             : "left " + duration(seen.seconds_ago) + " ago";
+    last = lost ? "lost in round " + std::to_string(newest->number) + ", " + ago(seen.seconds_ago)
+                : "left " + ago(seen.seconds_ago);
   }
   return last;
 }

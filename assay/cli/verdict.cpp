@@ -31,10 +31,10 @@ struct VerdictOptions {
 /// What a campaign that measured another's findings again made of them, when that one is still there.
 void add_confirmations(Findings& findings, ledger::Ledger& ledger) {
   if (findings.design.kind != CampaignKind::confirmation) return;
-  for (const auto& other : ledger.list())
-    if (other.uid == findings.design.confirms_uid)
-      findings.confirmations =
-          judge::compare_confirmation(judge::judge_record(ledger.read(other.id)), findings);
+  if (findings.design.confirms_uid.empty()) return;
+  for (const auto& other : ledger.list({.uid = findings.design.confirms_uid}))
+    findings.confirmations =
+        judge::compare_confirmation(judge::judge_record(ledger.read(other.id)), findings);
 }
 
 int verdict(const VerdictOptions& asked) {

@@ -62,12 +62,10 @@ int planned_rounds(const WhereOptions& asked, double seconds) {
 int where(const WhereOptions& asked) {
   auto found = find_campaign(asked.campaign, asked.ledger);
   auto record = found.ledger.read(found.campaign.id);
-  if (record.design.kind == CampaignKind::where)  // asked by its name: about the same findings
-    for (const auto& other : found.ledger.list())
-      if (other.uid == record.design.confirms_uid) {
-        record = found.ledger.read(other.id);
-        break;
-      }
+  if (const auto about = record.design.confirms_uid;
+      record.design.kind == CampaignKind::where &&
+      !about.empty())  // asked by its name: about the same findings
+    for (const auto& other : found.ledger.list({.uid = about})) record = found.ledger.read(other.id);
   if (record.design.kind == CampaignKind::contest)
     throw Error("it compares functions inside of a program", "where",
                 "that program shows it itself: run it with --where");

@@ -117,11 +117,10 @@ void refuse_other_machine(const Session& was, const Session& now) {
 
 /// The newest campaign of the same plan. Throws Error where the same command was cut off with another plan.
 std::optional<ledger::CampaignSummary> find_same_plan(ledger::Ledger& ledger, const Design& laid) {
-  const auto all = ledger.list();
-  for (const auto& summary : all)
-    if (summary.kind == laid.kind && summary.plan_digest == laid.plan_digest) return summary;
-  for (const auto& summary : all) {
-    if (summary.kind != laid.kind) continue;
+  if (auto same = ledger.list({.kinds = {laid.kind}, .plan_digest = laid.plan_digest, .newest = 1});
+      !same.empty())
+    return std::move(same.front());
+  for (const auto& summary : ledger.list({.kinds = {laid.kind}, .title = laid.title})) {
     const bool same_command = summary.title == laid.title && summary.repeat == laid.repeat_command;
     if (same_command && summary.state != CampaignState::ended)
       throw Error("the plan is not that of the campaign that was cut off: " +

@@ -104,9 +104,8 @@ std::vector<ReusedPairs> reused_pairs(const std::string& path, const SearchKey& 
   std::vector<ReusedPairs> found;
   ledger::Ledger ledger(path);
   std::size_t seen = 0;
-  for (const auto& summary : ledger.list()) {
-    if ((summary.kind != CampaignKind::search && summary.kind != CampaignKind::pairs) || summary.rounds == 0)
-      continue;
+  for (const auto& summary : ledger.list({.kinds = {CampaignKind::search, CampaignKind::pairs}})) {
+    if (summary.rounds == 0) continue;
     if (++seen > newest) break;
     auto record = ledger.read(summary.id);
     const auto& design = record.design;

@@ -37,16 +37,20 @@ CommitsCompared compared_of(const Findings& findings, const Finding& f) {
 /// The finding by itself: a campaign's own intervals are wider, or without ends, where it has many.
 Finding judged_alone(const Observations& evidence, const Finding& f, const Metric& metric) {
   auto series = judge::make_pairs(f.comparison, evidence.by_cell(f.metric));
-  const bool judged = !metric.exact && !series.baseline.empty() && judge::all_valid(series, metric.scale);
-  if (!judged) return f;
+  if (metric.exact) return f;
+  auto alone = f;
+  alone.rounds = series.rounds.size();
+  if (series.baseline.empty() || !judge::all_valid(series, metric.scale)) return alone;
   judge::mark_machines(evidence, series);
   series = judge::on_one_level(series, series.rounds.size(), metric);
   series.replication.layouts = layouts_of(evidence.design, f.comparison);
   if (series.replication.layouts > 0)
     std::tie(series.baseline, series.candidate) =
         judge::layout_means(series, series.rounds.size(), metric.scale);
-  auto alone = judge::judge_paired(series.baseline, series.candidate, {.metric = metric, .rest = false});
-  alone.rounds = series.rounds.size();
+  const auto judged =
+      judge::judge_paired(series.baseline, series.candidate, {.metric = metric, .rest = false});
+  alone.effect = judged.effect;
+  alone.interval = judged.interval;
   return alone;
 }
 
@@ -62,7 +66,8 @@ std::vector<RoundsOfKind> rounds_by_kind(const Record& record) {
   const auto kind_of = [&](SessionId id) { return record.log.sessions[id].fact("fingerprint"); };
   std::vector<std::string> kinds;
   for (const auto& round : record.log.rounds)
-    if (round.state == RoundState::complete && std::ranges::count(kinds, kind_of(round.session)) == 0)
+    if (round.state == RoundState::complete && round.role == Role::measured &&
+        std::ranges::count(kinds, kind_of(round.session)) == 0)
       kinds.push_back(kind_of(round.session));
   if (kinds.size() < 2)
     kinds = {record.log.sessions.empty() ? "" : record.log.sessions.back().fact("fingerprint")};
@@ -131,7 +136,8 @@ void add_record(MeasuredValues& archive, const Record& record, const std::string
     } else if (before.from.commit == reference) {
       for (const auto& kind : kinds) {
         const auto alone = judged_alone(kind.evidence, f, metric);
-        if (kinds.size() > 1 && alone.rounds < static_cast<std::size_t>(fewest_rounds)) continue;
+        const bool few = !metric.exact && alone.rounds < static_cast<std::size_t>(fewest_rounds);
+        if (kinds.size() > 1 && few) continue;
         archive.values.push_back({.commit = after.from.commit,
                                   .where = where,
                                   .definition = findings.workload(cell).digest,
@@ -153,6 +159,15 @@ void add_record(MeasuredValues& archive, const Record& record, const std::string
 
 namespace {
 
+/// Adds what a campaign tells, and returns it as serialize() writes it.
+std::string add_as_text(MeasuredValues& archive, const Record& record, const std::string& reference) {
+  MeasuredValues own;
+  add_record(own, record, reference);
+  auto text = serialize(own, reference);
+  deserialize(archive, text, reference);
+  return text;
+}
+
 /// Keeps what was judged, so that the next reader need not: a database's reader without that right, and a disk that is full,
 /// go without.
 void keep(ledger::Ledger& ledger, const std::vector<ledger::Ledger::HistoryValues>& judged,
@@ -166,33 +181,39 @@ void keep(ledger::Ledger& ledger, const std::vector<ledger::Ledger::HistoryValue
 
 }  // namespace
 
+void add_and_keep(MeasuredValues& archive, const Record& record, const std::string& reference,
+                  const std::string& path) {
+  const auto text = add_as_text(archive, record, reference);
+  if (path.empty() || record.log.state != CampaignState::ended) return;
+  ledger::Ledger ledger(path, ledger::Ledger::OpenMode::existing);
+  for (const auto& summary : ledger.list({.uid = record.design.uid}))
+    keep(ledger, {{summary.id, text}}, record.design.kind == CampaignKind::step ? "" : reference);
+}
+
 MeasuredValues read_measured_values(const std::string& path, const std::string& reference) {
   MeasuredValues archive;
   if (path.empty() || !ledger::Place::of(path).is_there()) return archive;
   ledger::Ledger ledger(path, ledger::Ledger::OpenMode::existing);
-  const auto against_reference = ledger.with_commit(reference);
   const auto kept = ledger.history_values(reference, judge::version);
   std::vector<ledger::Ledger::HistoryValues> of_commits, of_steps;
-  auto all = ledger.list();
-  std::ranges::reverse(all);  // what was measured later counts where there can be but one
+  auto all = ledger.list({.commit = reference});
+  std::erase_if(all, [](const auto& summary) { return summary.kind == CampaignKind::step; });
+  std::ranges::move(ledger.list({.kinds = {CampaignKind::step}}), std::back_inserter(all));
+  // What was measured later counts where there can be but one.
+  std::ranges::sort(all, {}, &ledger::CampaignSummary::id);
   for (const auto& summary : all) {
     const bool has_pairs = summary.rounds > 0 && summary.kind != CampaignKind::search &&
                            summary.kind != CampaignKind::pairs && summary.kind != CampaignKind::contest;
     const bool silent = summary.kind == CampaignKind::history;
     const bool is_step = summary.kind == CampaignKind::step;
-    if (!(is_step ? has_pairs
-                  : (has_pairs || silent) && std::ranges::binary_search(against_reference, summary.id)))
-      continue;
+    if (!has_pairs && !silent) continue;
     if (const auto text = kept.find(summary.id); text != kept.end()) {
       deserialize(archive, text->second, reference);
       continue;
     }
-    MeasuredValues own;
-    add_record(own, ledger.read(summary.id), reference);
-    const auto text = serialize(own, reference);
-    deserialize(archive, text, reference);
+    const auto judged = add_as_text(archive, ledger.read(summary.id), reference);
     if (summary.state == CampaignState::ended)
-      (is_step ? of_steps : of_commits).push_back({summary.id, text});
+      (is_step ? of_steps : of_commits).push_back({summary.id, judged});
   }
   keep(ledger, of_commits, reference);
   keep(ledger, of_steps, "");
@@ -364,9 +385,8 @@ void deserialize(MeasuredValues& archive, const std::string& text, const std::st
 std::size_t reduce_history(const std::string& path, std::size_t keep) {
   ledger::Ledger ledger(path, ledger::Ledger::OpenMode::existing);
   std::size_t seen = 0, reduced = 0;
-  for (const auto& summary : ledger.list()) {
-    const bool of_history = summary.kind == CampaignKind::history || summary.kind == CampaignKind::step;
-    if (!of_history || summary.state != CampaignState::ended || ++seen <= keep || !summary.label.empty() ||
+  for (const auto& summary : ledger.list({.kinds = {CampaignKind::history, CampaignKind::step}})) {
+    if (summary.state != CampaignState::ended || ++seen <= keep || !summary.label.empty() ||
         !ledger.compacted_values(summary.id).empty())
       continue;
     const auto record = ledger.read(summary.id);

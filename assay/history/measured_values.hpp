@@ -74,8 +74,13 @@ struct MeasuredValues {
 /// CampaignKind::step. Cost: that of judging it.
 void add_record(MeasuredValues& archive, const Record& record, const std::string& reference);
 
-/// Reads every campaign that compares commits with the reference, and those of CampaignKind::step. A ledger
-/// that is not there has none. Cost: that of reading and judging them.
+/// The same, and keeps what it adds in the campaign's ledger, where that is one, for those who read it next.
+void add_and_keep(MeasuredValues& archive, const Record& record, const std::string& reference,
+                  const std::string& ledger);
+
+/// What every campaign tells that compares commits with the reference, and those of CampaignKind::step: of those that have
+/// ended it is judged once and kept (Ledger::keep_history_values()), where this process may write. A ledger that is not there
+/// has none. Cost: three queries, and that of reading and judging the campaigns of which nothing is kept.
 MeasuredValues read_measured_values(const std::string& ledger, const std::string& reference);
 
 /// The values of a history's campaigns as text, which deserialize() reads back.

@@ -151,7 +151,7 @@ class HistoryMeasurement {
                                        std::to_string(open.size()) + " missing commits");
       const auto campaign = timed(commits, std::max(fewest_rounds, measuring_.plan().rounds.min));
       refuse_without_reference(campaign.findings);
-      add_record(archive_, campaign.record, id_at(0));
+      add_and_keep(archive_, campaign.record, id_at(0), ledger_);
       known_ = campaign.record.design.uid;
       history_.measured_now += batch.size();
     }
@@ -161,7 +161,7 @@ class HistoryMeasurement {
   std::set<std::string> see_others() {
     if (ledger_.empty() || !ledger::Place::of(ledger_).is_there()) return {};
     ledger::Ledger ledger(ledger_, ledger::Ledger::OpenMode::existing);
-    const auto newest = ledger.list(1);
+    const auto newest = ledger.list({.newest = 1});
     if (!newest.empty() && newest.front().uid != known_) {
       if (!known_.empty()) archive_ = read_measured_values(ledger_, id_at(0));
       known_ = newest.front().uid;
@@ -207,7 +207,7 @@ class HistoryMeasurement {
     measuring_.observer().on_message("a step of " + line.workload + " between " + from.short_id() + " and " +
                                      to.short_id() + "? measuring them beside each other");
     const auto campaign = timed({from, to}, 0, {.level = claims().level_of_next});
-    add_record(archive_, campaign.record, id_at(0));
+    add_and_keep(archive_, campaign.record, id_at(0), ledger_);
     return pair_of(line, before, after);
   }
 

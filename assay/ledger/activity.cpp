@@ -17,8 +17,8 @@ std::set<std::string> Ledger::commits_being_measured() {
   constexpr std::size_t looked_at = 100;
   auto& sql = state_->sql();
   std::set<std::string> commits;
-  for (const auto& campaign : list(looked_at)) {
-    if (campaign.kind != CampaignKind::history || campaign.state != CampaignState::open) continue;
+  for (const auto& campaign : list({.kinds = {CampaignKind::history}, .newest = looked_at})) {
+    if (campaign.state != CampaignState::open) continue;
     state_->read([&] {
       const auto sessions = open_sessions(sql, campaign.id);
       if (std::ranges::none_of(sessions, [&](const SessionOwner& owner) {

@@ -269,12 +269,9 @@ std::vector<CampaignSummary> read_summaries(soci::session& sql, const std::strin
       " (SELECT count(*) FROM round r WHERE r.campaign = c.id AND r.state = 'complete'"
       "  AND r.role = 'measured') FROM campaign c WHERE " +
       condition + " ORDER BY c.id DESC" + (most > 0 ? " LIMIT " + std::to_string(most) : "");
-  const auto rows_of = [&]() -> Rows {
-    if (texts.size() == 2) return (sql.prepare << query, use(texts[0]), use(texts[1]));
-    if (texts.size() == 1) return (sql.prepare << query, use(texts[0]));
-    return (sql.prepare << query);
-  };
-  const Rows rows = rows_of();
+  auto prepared = sql.prepare << query;
+  for (const auto& text : texts) prepared, use(text);
+  const Rows rows = prepared;
   for (const auto& row : rows) {
     CampaignSummary summary;
     codec::from_value(value_of(row, 0), summary.id);

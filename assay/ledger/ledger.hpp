@@ -28,6 +28,14 @@ struct CampaignSummary {
   int rounds = 0;            ///< whole judged ones
 };
 
+/// Which campaigns a list has; what is left empty does not matter.
+struct CampaignFilter {
+  std::vector<CampaignKind> kinds;  ///< one of these
+  std::string uid, title, label, plan_digest;
+  std::string commit;      ///< full id: a candidate is built from it
+  std::size_t newest = 0;  ///< as many as these at most; 0: all
+};
+
 /// What a process knows of a campaign that others may measure too.
 struct KnownCampaign {
   CampaignId campaign;
@@ -177,19 +185,15 @@ class Ledger {
   Copied copy(Ledger& to, std::span<const CampaignId> only,
               const std::function<void(const Copied&)>& done = {});
 
-  /// Newest first, by the order in which they were created; 0: all. Cost: linear in what is listed and its rounds; no trial
-  /// is looked at.
-  std::vector<CampaignSummary> list(std::size_t newest = 0);
+  /// Newest first, by the order in which they were created. Cost: linear in what is listed and its rounds; no trial is looked
+  /// at. By commit, or by kind and plan, they are found by an index.
+  std::vector<CampaignSummary> list(const CampaignFilter& which = {});
 
   /// Those that a text may mean (see find_campaign()), newest first, as many as 100. Cost: by an index.
   std::vector<CampaignSummary> matching(const std::string& text);
 
-  /// The campaigns that have a candidate built from this commit (a full id), in the order in which they were
-  /// created. Cost: linear in candidates.
-  std::vector<CampaignId> with_commit(const std::string& commit);
-
   /// The full ids of commits that campaigns of histories are measuring now. Cost: linear in the open ones of the newest
-  /// hundred campaigns.
+  /// hundred of these.
   std::set<std::string> commits_being_measured();
 
   /// The campaigns that looked into this one's findings by sampled rounds, newest first.

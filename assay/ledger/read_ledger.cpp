@@ -12,8 +12,28 @@ namespace assay::ledger {
 using soci::into;
 using soci::use;
 
-std::vector<CampaignSummary> Ledger::list(std::size_t newest) {
-  return state_->read([&] { return read_summaries(state_->sql(), "1 = 1", {}, newest); });
+std::vector<CampaignSummary> Ledger::list(const CampaignFilter& which) {
+  std::string condition = "1 = 1";
+  std::vector<std::string> texts;
+  const auto add = [&](const std::string& text, const std::string& before, const std::string& after = "") {
+    if (text.empty()) return;
+    texts.push_back(text);
+    condition += " AND " + before + ":t" + std::to_string(texts.size()) + after;
+  };
+  if (!which.kinds.empty()) {
+    condition += " AND c.kind IN (";
+    for (const auto kind : which.kinds) {
+      texts.push_back(to_string(kind));
+      condition += (texts.size() > 1 ? ", :t" : ":t") + std::to_string(texts.size());
+    }
+    condition += ")";
+  }
+  add(which.uid, "c.uid = ");
+  add(which.title, "c.title = ");
+  add(which.label, "c.label = ");
+  add(which.plan_digest, "c.plan_digest = ");
+  add(which.commit, "c.id IN (SELECT campaign FROM candidate WHERE commit_id = ", ")");
+  return state_->read([&] { return read_summaries(state_->sql(), condition, texts, which.newest); });
 }
 
 std::vector<CampaignSummary> Ledger::matching(const std::string& text) {
@@ -27,18 +47,6 @@ std::vector<CampaignSummary> Ledger::matching(const std::string& text) {
     auto found = read_summaries(sql, "c.label = :a AND c.label <> ''", {text}, 1);
     if (!found.empty() || text.empty()) return found;
     return read_summaries(sql, "c.uid >= :a AND c.uid < :b", {text, text + "g"}, enough);
-  });
-}
-
-std::vector<CampaignId> Ledger::with_commit(const std::string& commit) {
-  auto& sql = state_->sql();
-  return state_->read([&] {
-    std::vector<CampaignId> found;
-    const soci::rowset<std::int64_t> rows =
-        (sql.prepare << "SELECT DISTINCT campaign FROM candidate WHERE commit_id = :c ORDER BY campaign",
-         use(commit));
-    for (const auto id : rows) found.push_back(CampaignId{id});
-    return found;
   });
 }
 

@@ -42,7 +42,9 @@ constexpr std::string_view history_values_table =
 
 constexpr std::string_view commit_index = "CREATE INDEX candidate_commit ON candidate (commit_id)";
 
-constexpr std::array<std::string_view, 25> statements = {
+constexpr std::string_view plan_index = "CREATE INDEX campaign_plan ON campaign (kind, plan_digest)";
+
+constexpr std::array<std::string_view, 26> statements = {
     "CREATE TABLE ledger_version (version INTEGER NOT NULL)",
     "CREATE TABLE machine (id {id}, fingerprint {text} NOT NULL, mark {text} NOT NULL DEFAULT '', UNIQUE"
     " (fingerprint, mark))",
@@ -117,6 +119,7 @@ constexpr std::array<std::string_view, 25> statements = {
     way_table,
     history_values_table,
     commit_index,
+    plan_index,
     "INSERT INTO ledger_version (version) VALUES (6)",
 };
 
@@ -138,11 +141,12 @@ constexpr std::array<std::string_view, 4> statements_from_3 = {
 };
 
 /// From version 5, where a history was judged anew whenever it was read.
-constexpr std::array<std::string_view, 5> statements_to_6 = {
+constexpr std::array<std::string_view, 6> statements_to_6 = {
     history_values_table,
     "ALTER TABLE candidate ADD COLUMN loaded_digest {text} NOT NULL DEFAULT ''",
     "ALTER TABLE built ADD COLUMN loaded_digest {text} NOT NULL DEFAULT ''",
     commit_index,
+    plan_index,
     "UPDATE ledger_version SET version = 6",
 };
 

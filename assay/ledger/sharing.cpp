@@ -2,6 +2,7 @@
 // Locks are taken in one order: the campaign's row, then rounds.
 
 #include <algorithm>
+#include <set>
 #include <string>
 #include <utility>
 
@@ -49,6 +50,32 @@ std::optional<SessionId> own_session(soci::session& sql, CampaignId campaign) {
   for (const auto& owner : open_sessions(sql, campaign))
     if (owner.token == own_token(sql)) return owner.session;
   return {};
+}
+
+/// Whether this machine has another's mark, as images of containers do that share an id: then its boot belongs to its mark.
+bool has_anothers_mark(soci::session& sql, CampaignId campaign, const Session& session) {
+  if (!is_postgres(sql) || session.mark.empty()) return false;  // a file serves one machine
+  std::set<std::int64_t> of_others;
+  const Rows alike =
+      (sql.prepare
+           << "SELECT s.id FROM session s JOIN machine m ON m.id = s.machine WHERE s.campaign = :c AND "
+              "m.mark = :m AND s.boot <> :b",
+       use(campaign.value), use(session.mark), use(session.boot));
+  for (const auto& row : alike) of_others.insert(codec::read_whole(value_of(row, 0)));
+  return std::ranges::any_of(open_sessions(sql, campaign), [&](const SessionOwner& owner) {
+    return of_others.contains(owner.session.value) && at_work(sql, campaign, owner, session.boot);
+  });
+}
+
+/// What tells this machine from the campaign's others: the same again when it comes back.
+std::string mark_in(soci::session& sql, CampaignId campaign, const Session& session) {
+  const auto apart = session.mark + "/" + session.boot;
+  long long there = 0;
+  sql << "SELECT count(*) FROM session s JOIN machine m ON m.id = s.machine WHERE s.campaign = :c AND m.mark "
+         "= "
+         ":m",
+      use(campaign.value), use(apart), into(there);
+  return there > 0 || has_anothers_mark(sql, campaign, session) ? apart : session.mark;
 }
 
 /// While nobody measured it no time passed for a campaign.
@@ -232,7 +259,9 @@ SessionId Ledger::join(CampaignId campaign, const Session& session) {
       abort_rounds(sql, campaign, "");
     }
     const auto id = next_session(sql, campaign);
-    put_session(sql, campaign, id, session, own_token(sql));
+    auto own = session;
+    own.mark = mark_in(sql, campaign, session);
+    put_session(sql, campaign, id, own, own_token(sql));
     sql << "UPDATE campaign SET state = 'open' WHERE id = :c", use(campaign.value);
     state_->be_present(campaign, id);
     return id;

@@ -111,16 +111,23 @@ ChartJson chart_of_intervals(const Metric& metric, const std::vector<IntervalRow
     axis["field"] = field;
     return axis;
   };
-  const auto by_verdict = [](const char* without, ChartJson scale_of_it) {
+  auto verdicts = ChartJson::array();  // those that the chart has
+  for (const auto& row : of)
+    if (!row.verdict.empty() && std::ranges::find(verdicts, ChartJson(row.verdict)) == verdicts.end())
+      verdicts.push_back(row.verdict);
+  const auto by_verdict = [](const char* without, ChartJson scale_of_it, ChartJson legend) {
     return ChartJson{{"condition", {{"test", "datum.verdict === null"}, {"value", without}}},
                      {"field", "verdict"},
                      {"type", "nominal"},
                      {"title", nullptr},
+                     {"legend", std::move(legend)},
                      {"scale", std::move(scale_of_it)}};
   };
-  const auto colour = by_verdict("INK", "VERDICTS");
-  const auto shape = by_verdict("circle", {{"domain", {"better", "worse", "same", "unclear"}},
-                                           {"range", {"circle", "square", "diamond", "triangle-up"}}});
+  const auto colour = by_verdict("INK", "VERDICTS", {{"values", verdicts}});
+  const auto shape = by_verdict("circle",
+                                {{"domain", {"better", "worse", "same", "unclear"}},
+                                 {"range", {"circle", "square", "diamond", "triangle-up"}}},
+                                nullptr);
   const ChartJson tooltip = {{{"field", "row"}, {"title", "what"}},
                              {{"field", "text"}, {"title", "change"}},
                              {{"field", "rounds"}},

@@ -66,7 +66,7 @@ class Join : public EachLedger {
 
   Record record() const {
     ledger::Ledger ledger(place(), ledger::Ledger::OpenMode::existing);
-    return ledger.read(ledger.list(1).at(0).id);
+    return ledger.read(ledger.list({.newest = 1}).at(0).id);
   }
   std::size_t campaigns() const {
     return ledger::Ledger(place(), ledger::Ledger::OpenMode::existing).list().size();

@@ -7,6 +7,7 @@
 #include <filesystem>
 #include <nlohmann/json.hpp>
 
+#include "assay/judge/judge.hpp"
 #include "assay/ledger/ledger.hpp"
 #include "support/records.hpp"
 #include "support/repository.hpp"
@@ -153,6 +154,12 @@ TEST_F(Followed, TrendMeasuresWhatIsMissingAndClaimsTheStep) {
   EXPECT_GT(line["steps"][0]["effect"], 1.5);
   EXPECT_THAT(read_file(repository_.path("history.html")),
               AllOf(HasSubstr("Change 9"), Not(HasSubstr("Lock Keeper"))));
+  {
+    ledger::Ledger ledger(repository_.path(".assay/ledger.db"));
+    const auto kept =
+        ledger.history_values(read_file(repository_.path(".git/refs/tags/c1")).substr(0, 40), judge::version);
+    EXPECT_EQ(kept.size(), ledger.list().size()) << "nobody has to judge them again";
+  }
   const auto shown = repository_.tool({"trend", "--show"});
   EXPECT_EQ(shown.status, 0);
   EXPECT_THAT(shown.out, AllOf(HasSubstr("(Change 8)"), HasSubstr("confirmed by"),

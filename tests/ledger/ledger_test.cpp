@@ -227,9 +227,30 @@ TEST_P(EachLedger, LabelsAndPrefixesChooseACampaign) {
   EXPECT_THAT(matching("0123"), testing::ElementsAre(second.design.uid, first.design.uid));
   EXPECT_TRUE(matching("x").empty());
   EXPECT_TRUE(matching("").empty());
-  ASSERT_EQ(ledger.list(1).size(), 1U);
-  EXPECT_EQ(ledger.list(1)[0].uid, second.design.uid);
-  EXPECT_EQ(ledger.list(1)[0].candidates, "list vs rival1");
+  ASSERT_EQ(ledger.list({.newest = 1}).size(), 1U);
+  EXPECT_EQ(ledger.list({.newest = 1})[0].uid, second.design.uid);
+  EXPECT_EQ(ledger.list({.newest = 1})[0].candidates, "list vs rival1");
+  const auto listed = [&](const CampaignFilter& which) {
+    std::vector<std::string> uids;
+    for (const auto& campaign : ledger.list(which)) uids.push_back(campaign.uid);
+    return uids;
+  };
+  auto third = record_of({{1, 2}, {1, 2}});
+  third.design.uid = "fedcba";
+  third.design.kind = CampaignKind::history;
+  third.design.title = "x' OR '1' = '1";
+  third.design.plan_digest = "d3";
+  third.design.candidates[CandidateId{1}].from.commit = "c1";
+  ledger.add_whole(third);
+  const std::vector<std::string> only = {third.design.uid};
+  EXPECT_EQ(listed({.kinds = {CampaignKind::history, CampaignKind::step}}), only);
+  EXPECT_EQ(listed({.uid = "fedcba"}), only);
+  EXPECT_EQ(listed({.title = third.design.title}), only);
+  EXPECT_EQ(listed({.kinds = {CampaignKind::history}, .plan_digest = "d3", .newest = 1}), only);
+  EXPECT_EQ(listed({.commit = "c1"}), only);
+  EXPECT_TRUE(listed({.kinds = {CampaignKind::step}, .commit = "c1"}).empty());
+  EXPECT_EQ(listed({.label = "before"}), std::vector{first.design.uid});
+  EXPECT_EQ(listed({}).size(), 3U);
 }
 
 TEST(Ledger, EveryCallIsDurable) {

@@ -134,6 +134,35 @@ TEST_P(Sharing, ACampaignThatOthersMeasureIsNotGoneOnWithAlone) {
   EXPECT_EQ(status_of(child), 0);
 }
 
+/// Images of containers may share a machine's id.
+class SharingByServer : public Sharing {};
+
+TEST_P(SharingByServer, MachinesOfOneMarkAreToldApartByTheirBoot) {
+  Ledger ledger(place());
+  const auto id = ledger.begin(campaign_);
+  const auto twin_joins = [&] {
+    EXPECT_EQ(status_of(in_another([&](Ledger& other, SessionId session) {
+                other.end_session(id, session, CampaignState::interrupted);
+                auto twin = session_on("this machine");
+                twin.boot = "another boot";
+                other.end_session(id, other.join(id, twin), CampaignState::interrupted);
+              })),
+              0);
+  };
+  twin_joins();
+  ledger.end_session(id, SessionId{0}, CampaignState::interrupted);
+  twin_joins();
+  const auto sessions = ledger.read(id).log.sessions;
+  ASSERT_EQ(sessions.size(), 5U);
+  EXPECT_NE(sessions[SessionId{2}].machine, sessions[SessionId{0}].machine);
+  EXPECT_EQ(sessions[SessionId{4}].machine, sessions[SessionId{2}].machine)
+      << "the same one, when it comes back";
+  const auto here = ledger.join(id, session_on("this machine"));
+  EXPECT_EQ(ledger.read(id).log.sessions[here].machine, sessions[SessionId{0}].machine);
+}
+
+INSTANTIATE_TEST_SUITE_P(Ledgers, SharingByServer, testing::Values("PostgreSQL"),
+                         [](const auto& which) { return std::string(which.param); });
 INSTANTIATE_TEST_SUITE_P(Ledgers, Sharing, testing::Values("SQLite", "PostgreSQL"),
                          [](const auto& which) { return std::string(which.param); });
 
