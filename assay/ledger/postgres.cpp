@@ -116,7 +116,10 @@ class Postgres : public Dialect {
     try {
       sql.open(*soci::factory_postgresql(), text);
     } catch (const soci::soci_error& error) {
-      if (PQping(text.c_str()) != PQPING_OK) throw;  // nobody answers
+      const std::string why = error.what();
+      const bool refused =
+          why.find("FATAL:") != std::string::npos && why.find("too many") == std::string::npos;
+      if (!refused || PQping(text.c_str()) != PQPING_OK) throw;  // nobody answers, or not now
       throw Error("the ledger's server does not let this user in: " + first_line(error.what()), place.shown(),
                   remedy(Error::Code::ledger_refused), Error::Code::ledger_refused);
     }

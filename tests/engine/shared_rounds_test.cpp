@@ -47,8 +47,16 @@ class SharedRounds : public testing::Test {
 
   /// Another process that takes part on a machine of this name; what it does with its runner is its exit status.
   pid_t in_another(const std::string& mark, const std::function<int(Recorder&)>& act) const {
+    const auto sessions = [&] {
+      ledger::Ledger ledger(path());
+      return ledger.read(ledger.list().front().id).log.sessions.size();
+    };
+    const auto before = sessions();
     const pid_t child = fork();
-    if (child != 0) return child;
+    if (child != 0) {  // it has joined before anybody measures
+      for (int i = 0; i < 6000 && sessions() == before; ++i) usleep(10'000);
+      return child;
+    }
     int status = 99;
     try {
       ledger::Ledger ledger(path());

@@ -89,7 +89,9 @@ TEST(Metrics, TheTaskClockAgreesWithUsageOtherwise) {
   for (const auto* result : {&first, &second}) {
     const auto clock = result->counts[static_cast<std::size_t>(Counter::task_clock)];
     if (!clock) GTEST_SKIP() << "no task clock here: " << launcher.counting_problem();
-    EXPECT_NEAR(*clock * 1e-9, result->user + result->system, 0.05) << "counted from one run to the next";
+    // What a host takes away from a virtual machine is in it; what ran before is not.
+    EXPECT_GT(*clock * 1e-9, result->user + result->system - 0.05);
+    EXPECT_LT(*clock * 1e-9, result->wall + 0.05) << "counted from one run to the next";
   }
 }
 

@@ -5,9 +5,12 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
+#include <array>
 #include <atomic>
 #include <cerrno>
 #include <csignal>
+#include <cstdlib>
 #include <fstream>
 #include <iterator>
 
@@ -47,29 +50,49 @@ std::vector<pid_t> pids_in(const std::string& file) {
   return {std::istream_iterator<pid_t>(in), {}};
 }
 
+namespace {
+
+/// This process's variables, but with a home in the scratch, and without those that name a ledger or a cache.
+std::vector<std::string> variables_of(const Scratch& scratch) {
+  std::vector<std::string> variables = {"HOME=" + scratch.path(), "XDG_STATE_HOME=" + scratch.path("state")};
+  if (getenv("ASSAY_WHEN_BUSY") == nullptr)
+    variables.emplace_back("ASSAY_WHEN_BUSY=go-on");  // tests run side by side
+  for (char** at = environ; *at != nullptr; ++at) {
+    const std::string variable = *at;
+    const bool left_out =
+        std::ranges::any_of(std::array{"HOME=", "XDG_STATE_HOME=", "ASSAY_LEDGER=", "ASSAY_CACHE="},
+                            [&](const char* name) { return variable.starts_with(name); });
+    if (!left_out) variables.push_back(variable);
+  }
+  return variables;
+}
+
+}  // namespace
+
 Started::Started(const Scratch& scratch, const std::vector<std::string>& command) {
   static std::atomic<int> count = 0;
   const auto number = std::to_string(++count);
   out_ = scratch.path("out." + number);
   err_ = scratch.path("err." + number);
-  std::vector<char*> arguments;
-  for (const auto& word : command) arguments.push_back(const_cast<char*>(word.c_str()));
-  arguments.push_back(nullptr);
-  const auto home = scratch.path(), state = scratch.path("state");
+  const auto pointers_to = [](const std::vector<std::string>& texts) {
+    std::vector<char*> pointers;
+    for (const auto& text : texts) pointers.push_back(const_cast<char*>(text.c_str()));
+    pointers.push_back(nullptr);
+    return pointers;
+  };
+  const auto variables = variables_of(scratch);
+  const auto arguments = pointers_to(command), environment = pointers_to(variables);
+  const auto home = scratch.path();
   pid_ = fork();
   if (pid_ != 0) return;
-  setenv("HOME", home.c_str(), 1);
-  setenv("XDG_STATE_HOME", state.c_str(), 1);
-  unsetenv("ASSAY_LEDGER");
-  unsetenv("ASSAY_CACHE");
-  setenv("ASSAY_WHEN_BUSY", "go-on", 0);  // tests run side by side
+  // Nothing here may allocate: another thread may have held the allocator's lock.
   const int in = open("/dev/null", O_RDONLY);
   const int out = open(out_.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0644),
             err = open(err_.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0644);
   dup2(in, 0);
   dup2(out, 1);
   dup2(err, 2);
-  if (chdir(home.c_str()) == 0) execv(arguments[0], arguments.data());
+  if (chdir(home.c_str()) == 0) execve(arguments[0], arguments.data(), environment.data());
   _exit(126);
 }
 
