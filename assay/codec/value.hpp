@@ -70,8 +70,6 @@ Value to_value(const T& field) {
     return std::to_string(field);  // beyond what databases have as whole numbers
   } else if constexpr (std::is_integral_v<T>) {
     return static_cast<std::int64_t>(field);
-  } else if constexpr (std::is_floating_point_v<T>) {
-    return field;
   } else if constexpr (std::is_same_v<T, std::vector<std::string>>) {
     return encode_list(field);
   } else {
