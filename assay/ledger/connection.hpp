@@ -83,6 +83,10 @@ std::string first_line(const std::string& text);
 /// What the place of a database means, with what every connection has, in libpq's own words. Throws Error for a place that
 /// names no server, and where it would go to another host without proof that it is the one that is meant.
 std::string connection_text(const Place& place);
+/// Statements by which a server ends a connection whose link is dead within 15 s, and so frees its locks.
+inline constexpr const char* dead_links_end =
+    "SET tcp_keepalives_idle = 5; SET tcp_keepalives_interval = 5; SET tcp_keepalives_count = 2;"
+    " SET tcp_user_timeout = 15000";
 /// Puts rows into a table of a PostgreSQL database, in the text form of COPY.
 void copy_rows(soci::session& sql, const std::string& table, const std::string& columns,
                const std::string& rows);

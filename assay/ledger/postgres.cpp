@@ -81,6 +81,7 @@ std::string connection_text(const Place& place) {
   add("keepalives_idle", "5");
   add("keepalives_interval", "5");
   add("keepalives_count", "2");
+  add("tcp_user_timeout", "15000");
   add("connect_timeout", "10");
   if (!take_password().empty()) add("password", take_password());
 
@@ -129,10 +130,9 @@ class Postgres : public Dialect {
     if (PQserverVersion(connection) < oldest_server)
       throw Error("PostgreSQL there is older than 13", place.shown(), "use a newer server",
                   Error::Code::ledger_unusable);
-    for (const char* setting :
-         {"SET search_path = public", "SET lock_timeout = '20s'",
-          "SET idle_in_transaction_session_timeout = '10s'", "SET tcp_keepalives_idle = 5",
-          "SET tcp_keepalives_interval = 5", "SET tcp_keepalives_count = 2"})
+    sql << dead_links_end;
+    for (const char* setting : {"SET search_path = public", "SET lock_timeout = '20s'",
+                                "SET idle_in_transaction_session_timeout = '10s'"})
       sql << setting;
     int recovering = 0;
     sql << "SELECT CASE WHEN pg_is_in_recovery() THEN 1 ELSE 0 END", soci::into(recovering);

@@ -12,6 +12,7 @@
 #include <condition_variable>
 #include <csignal>
 #include <mutex>
+#include <string_view>
 #include <thread>
 
 #include "assay/ledger/connection.hpp"
@@ -23,7 +24,7 @@ using namespace std::chrono_literals;
 struct Presence::State {
   State(const Place& place, CampaignId campaign, SessionId session)
       : text(connection_text(place)),
-        lock("SELECT pg_advisory_lock(" + std::to_string(campaign.value) + ", " +
+        lock("SELECT pg_try_advisory_lock(" + std::to_string(campaign.value) + ", " +
              std::to_string(session.value) + ")"),
         wake(eventfd(0, EFD_CLOEXEC)) {}
   ~State() { close(wake); }
@@ -33,7 +34,7 @@ struct Presence::State {
     constexpr auto longest = 5s;
     while (!is_stopping()) {
       const std::unique_ptr<PGconn, void (*)(PGconn*)> connection(PQconnectdb(text.c_str()), PQfinish);
-      if (take_lock(connection.get())) {
+      if (prepare(connection.get()) && take_lock(connection.get())) {
         pause = 100ms;
         sleep_on(connection.get());
         continue;
@@ -43,14 +44,27 @@ struct Presence::State {
     }
   }
 
-  bool take_lock(PGconn* connection) {
+  static bool prepare(PGconn* connection) {
     if (PQstatus(connection) != CONNECTION_OK) return false;
-    const std::unique_ptr<PGresult, void (*)(PGresult*)> result(PQexec(connection, lock.c_str()), PQclear);
-    if (PQresultStatus(result.get()) != PGRES_TUPLES_OK) return false;
-    const std::lock_guard guard(mutex);
-    is_held = true;
-    changed.notify_all();
-    return true;
+    const std::unique_ptr<PGresult, void (*)(PGresult*)> result(PQexec(connection, dead_links_end), PQclear);
+    return PQresultStatus(result.get()) == PGRES_COMMAND_OK;
+  }
+
+  /// The server may still hold the lock for a connection whose link is dead: it is asked for until it lets go. False: this
+  /// connection is lost too, or this thread has to end.
+  bool take_lock(PGconn* connection) {
+    while (!is_stopping()) {
+      const std::unique_ptr<PGresult, void (*)(PGresult*)> result(PQexec(connection, lock.c_str()), PQclear);
+      if (PQresultStatus(result.get()) != PGRES_TUPLES_OK) return false;
+      if (std::string_view(PQgetvalue(result.get(), 0, 0)) == "t") {
+        const std::lock_guard guard(mutex);
+        is_held = true;
+        changed.notify_all();
+        return true;
+      }
+      wait_for(1s);
+    }
+    return false;
   }
 
   /// Until the connection ends, or this thread has to.

@@ -11,7 +11,7 @@ namespace assay::ledger {
 
 /// Shows others that a session is at work: while it lives it holds a lock of the server that the end of this process, however
 /// it ends, gives back. A thread with a connection of its own takes the lock and then sleeps; nothing is sent. When the
-/// connection is lost it takes the lock again on a new one.
+/// connection is lost it takes the lock again on a new one, as soon as the server no longer holds it for the lost one.
 class Presence {
  public:
   /// Returns when the lock is held, or ten seconds later: it is then taken when the server can be reached. Throws Error for a

@@ -2,6 +2,7 @@
 
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
+#include <unistd.h>
 
 #include <stop_token>
 
@@ -65,6 +66,34 @@ TEST_F(PostgresLedger, ALostConnectionAtAnyMessageIsRepeatedAndStoresOnce) {
       EXPECT_EQ(back.log.state, CampaignState::ended);
     }
   EXPECT_GT(cuts, 20);
+}
+
+/// The server holds the locks of a connection whose link is dead until it finds that out.
+TEST_F(PostgresLedger, APulledLinkLeavesASessionAtWorkAndItsEndWaitsForNothing) {
+  make_tables();
+  const test::Scratch scratch;
+  Cutting cutting(scratch.path(), place_, -1, Cutting::What::message);
+  const auto record = test::unmeasured();
+  Ledger ledger(cutting.place()), watching(place_);
+  const auto id = ledger.begin(record);
+  const auto locks = [&] {
+    return sql("SELECT count(*) FROM pg_locks WHERE locktype = 'advisory' AND granted");
+  };
+  const auto holder = [&] { return sql("SELECT pid FROM pg_locks WHERE locktype = 'advisory' AND granted"); };
+  const auto before = holder();
+  cutting.pull_link();
+  ledger.add_trial(id, {.cell = {0}, .role = Role::check, .output_digest = "d"});
+  EXPECT_TRUE(watching.activity(id).is_measured());
+  EXPECT_EQ(holder(), before) << "by the dead connection";
+  cutting.end_stranded();
+  for (int i = 0; i < 3000 && (locks() != "1" || holder() == before); ++i) usleep(10'000);
+  EXPECT_NE(holder(), before) << "by the new one";
+  EXPECT_TRUE(watching.activity(id).is_measured());
+  cutting.pull_link();
+  ledger.end_session(id, SessionId{0}, CampaignState::ended);
+  EXPECT_EQ(watching.read(id).log.state, CampaignState::ended)
+      << "though the server still holds a lock for it";
+  EXPECT_EQ(watching.read(id).log.trials.size(), 1U);
 }
 
 TEST_F(PostgresLedger, ACrashOfTheServerLosesNothingThatWasStored) {

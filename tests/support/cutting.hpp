@@ -7,6 +7,8 @@
 
 #include <atomic>
 #include <csignal>
+#include <map>
+#include <mutex>
 #include <stdexcept>
 #include <stop_token>
 #include <string>
@@ -42,6 +44,7 @@ class Cutting {
     thread_.request_stop();
     thread_.join();
     connections_.clear();
+    end_stranded();
     close(listener_);
     unlink(path_.c_str());
   }
@@ -52,6 +55,21 @@ class Cutting {
   const std::string& place() const { return place_; }
   bool has_cut() const { return has_cut_; }
   int messages() const { return messages_; }
+  /// Ends all connections for the client, and keeps those to the server open, as a link does that is pulled.
+  void pull_link() {
+    const int before = pulled_++;
+    const auto is_over = [&] {
+      const std::lock_guard guard(mutex_);
+      return open_[before] == 0;
+    };
+    while (!is_over()) usleep(1000);
+  }
+  /// The server too learns that they are dead.
+  void end_stranded() {
+    const std::lock_guard guard(mutex_);
+    for (const int server : stranded_) close(server);
+    stranded_.clear();
+  }
   /// Whom What::client kills: it is waited for until this is known.
   void set_client(pid_t client) { client_ = client; }
 
@@ -69,13 +87,23 @@ class Cutting {
       if (poll(&waiting, 1, 10) <= 0) continue;
       const int client = accept4(listener_, nullptr, nullptr, SOCK_CLOEXEC),
                 server = socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0);
-      connections_.emplace_back([this, stop, client, server] {
+      const int pulled = pulled_;
+      {
+        const std::lock_guard guard(mutex_);
+        ++open_[pulled];
+      }
+      connections_.emplace_back([this, stop, client, server, pulled] {
         const auto address = address_of(server_);
         if (connect(server, reinterpret_cast<const sockaddr*>(&address), sizeof address) == 0)
-          while (!stop.stop_requested() && pass(client, server)) {
+          while (!stop.stop_requested() && pulled == pulled_ && pass(client, server)) {
           }
         close(client);
-        close(server);
+        const std::lock_guard guard(mutex_);
+        if (pulled == pulled_)
+          close(server);
+        else
+          stranded_.push_back(server);
+        --open_[pulled];
       });
     }
   }
@@ -111,6 +139,10 @@ class Cutting {
   What what_;
   std::atomic<int> messages_ = 0;
   std::atomic<pid_t> client_ = 0;
+  std::atomic<int> pulled_ = 0;
+  std::mutex mutex_;
+  std::map<int, int> open_;    ///< connections, by how often the link had been pulled
+  std::vector<int> stranded_;  ///< to the server, of connections whose link was pulled
   std::atomic<bool> has_cut_ = false;
   std::vector<std::jthread> connections_;  ///< of the client, in threads of their own
   std::jthread thread_;
