@@ -13,4 +13,4 @@ if [ "${1:-}" = --gcc ]; then preset=check-gcc; fi
 cmake --preset "$preset"
 cmake --build --preset "$preset"
 if [ "${1:-}" = --tidy ]; then scripts/tidy.sh; fi
-ctest --preset "$preset" -j "$(($(nproc) + 1))"  # one more than cores: some wait
+ctest --preset "$preset" -j "$(nproc)"
