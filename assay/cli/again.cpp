@@ -34,8 +34,7 @@ struct AgainOptions {
 std::optional<Findings> earlier_one(ledger::Ledger& ledger, const ledger::CampaignSummary& campaign) {
   bool passed = false;
   for (const auto& other : ledger.list({.kinds = {campaign.kind}, .title = campaign.title})) {
-    if (passed && other.title == campaign.title && other.candidates == campaign.candidates &&
-        other.state == CampaignState::ended)
+    if (passed && other.candidates == campaign.candidates && other.state == CampaignState::ended)
       return judge::judge_record(ledger.read(other.id));
     passed = passed || other.uid == campaign.uid;
   }

@@ -110,7 +110,9 @@ int prune(const std::string& named, const Pruning& asked) {
     std::vector<CampaignId> old;
     std::string pruned;
     for (const auto& c : ledger.list()) {
-      if (++seen <= asked.keep || c.started >= before || !c.label.empty() || c.state == CampaignState::open)
+      if (++seen <= asked.keep || c.started >= before || !c.label.empty()) continue;
+      // What was cut off may be gone on with, unless it is as old as was asked for.
+      if (c.state == CampaignState::open && (asked.older.empty() || ledger.activity(c.id).is_measured()))
         continue;
       old.push_back(c.id);
       pruned += "took out " + short_uid(c.uid) + "\n";

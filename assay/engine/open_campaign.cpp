@@ -121,7 +121,7 @@ std::optional<ledger::CampaignSummary> find_same_plan(ledger::Ledger& ledger, co
       !same.empty())
     return std::move(same.front());
   for (const auto& summary : ledger.list({.kinds = {laid.kind}, .title = laid.title})) {
-    const bool same_command = summary.title == laid.title && summary.repeat == laid.repeat_command;
+    const bool same_command = summary.repeat == laid.repeat_command;
     if (same_command && summary.state != CampaignState::ended)
       throw Error("the plan is not that of the campaign that was cut off: " +
                       first_difference(ledger.plan_of(summary.id), laid.plan),

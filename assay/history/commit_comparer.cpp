@@ -45,9 +45,7 @@ void CommitComparer::adopt_ways() {
   if (!run_.resume || run_.ledger.empty() || !ledger::Place::of(run_.ledger).is_there()) return;
   ledger::Ledger ledger(run_.ledger, ledger::Ledger::OpenMode::existing);
   for (const auto& summary : ledger.list({.kinds = {kind_}, .title = plan_.title})) {
-    if (summary.title != plan_.title || summary.state != CampaignState::ended ||
-        !ledger.compacted_values(summary.id).empty())
-      continue;
+    if (summary.state != CampaignState::ended || !ledger.compacted_values(summary.id).empty()) continue;
     const auto record = ledger.read(summary.id);
     ways_ = record.log.ways;
     if (record.design.rules.way != Way::automatic)

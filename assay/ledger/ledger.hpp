@@ -31,7 +31,8 @@ struct CampaignSummary {
 /// Which campaigns a list has; what is left empty does not matter.
 struct CampaignFilter {
   std::vector<CampaignKind> kinds;  ///< one of these
-  std::string uid, title, label, plan_digest;
+  std::string uid, label, plan_digest;
+  std::optional<std::string> title;
   std::string commit;      ///< full id: a candidate is built from it
   std::size_t newest = 0;  ///< as many as these at most; 0: all
 };

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <memory>
+#include <optional>
 #include <string>
 
 #include "assay/ledger/connection.hpp"
@@ -38,6 +39,9 @@ struct Ledger::State : Connection {
 
 /// Throws Error(in_use) when a process measures the campaign now; `boot`: this machine's.
 void refuse_measured(soci::session& sql, CampaignId campaign, const std::string& boot);
+
+/// Aborts the open rounds of a campaign, or of one of its sessions.
+void abort_rounds(soci::session& sql, CampaignId campaign, std::optional<SessionId> of = {});
 
 /// The state of a campaign, which changes for nobody else before the end of the transaction. Throws Error where it is gone.
 CampaignState lock_campaign(soci::session& sql, CampaignId campaign);

@@ -16,7 +16,6 @@ std::vector<CampaignSummary> Ledger::list(const CampaignFilter& which) {
   std::string condition = "1 = 1";
   std::vector<std::string> texts;
   const auto add = [&](const std::string& text, const std::string& before, const std::string& after = "") {
-    if (text.empty()) return;
     texts.push_back(text);
     condition += " AND " + before + ":t" + std::to_string(texts.size()) + after;
   };
@@ -28,11 +27,12 @@ std::vector<CampaignSummary> Ledger::list(const CampaignFilter& which) {
     }
     condition += ")";
   }
-  add(which.uid, "c.uid = ");
-  add(which.title, "c.title = ");
-  add(which.label, "c.label = ");
-  add(which.plan_digest, "c.plan_digest = ");
-  add(which.commit, "c.id IN (SELECT campaign FROM candidate WHERE commit_id = ", ")");
+  if (!which.uid.empty()) add(which.uid, "c.uid = ");
+  if (which.title) add(*which.title, "c.title = ");
+  if (!which.label.empty()) add(which.label, "c.label = ");
+  if (!which.plan_digest.empty()) add(which.plan_digest, "c.plan_digest = ");
+  if (!which.commit.empty())
+    add(which.commit, "c.id IN (SELECT campaign FROM candidate WHERE commit_id = ", ")");
   return state_->read([&] { return read_summaries(state_->sql(), condition, texts, which.newest); });
 }
 

@@ -1,8 +1,8 @@
-// What several processes do in one campaign: sessions, rounds that are given out, and what each sees of the others.
+// What several processes do in one campaign: rounds that are given out, and what each sees of the others.
 // Locks are taken in one order: the campaign's row, then rounds.
 
 #include <algorithm>
-#include <set>
+#include <optional>
 #include <string>
 #include <utility>
 
@@ -23,68 +23,6 @@ using Rows = soci::rowset<soci::row>;
 /// A machine that is not heard of at two looks this far apart is gone: a restarted server, or a connection that was cut for
 /// some seconds, costs no round.
 constexpr std::int64_t doubt_ms = 10'000;
-
-void end_row(soci::session& sql, CampaignId campaign, SessionId session) {
-  const auto now = time_of(sql);
-  sql << "UPDATE session SET token = NULL, seen = :n, ended = coalesce(ended, :e) WHERE campaign = :c AND id "
-         "= :s",
-      use(now), use(now), use(campaign.value), use(session.value);
-}
-
-void abort_rounds(soci::session& sql, CampaignId campaign, const std::string& which) {
-  const auto now = time_of(sql);
-  sql << "UPDATE round SET state = 'aborted', closed = :n WHERE campaign = :c AND state = 'open'" + which,
-      use(now), use(campaign.value);
-}
-
-std::string of_session(SessionId session) { return " AND session = " + std::to_string(session.value); }
-
-SessionId next_session(soci::session& sql, CampaignId campaign) {
-  SessionId id;
-  sql << "SELECT count(*) FROM session WHERE campaign = :c", use(campaign.value), into(id.value);
-  return id;
-}
-
-/// The session that this process has in a campaign already; empty: none.
-std::optional<SessionId> own_session(soci::session& sql, CampaignId campaign) {
-  for (const auto& owner : open_sessions(sql, campaign))
-    if (owner.token == own_token(sql)) return owner.session;
-  return {};
-}
-
-/// Whether this machine has another's mark, as images of containers do that share an id: then its boot belongs to its mark.
-bool has_anothers_mark(soci::session& sql, CampaignId campaign, const Session& session) {
-  if (!is_postgres(sql) || session.mark.empty()) return false;  // a file serves one machine
-  std::set<std::int64_t> of_others;
-  const Rows alike =
-      (sql.prepare
-           << "SELECT s.id FROM session s JOIN machine m ON m.id = s.machine WHERE s.campaign = :c AND "
-              "m.mark = :m AND s.boot <> :b",
-       use(campaign.value), use(session.mark), use(session.boot));
-  for (const auto& row : alike) of_others.insert(codec::read_whole(value_of(row, 0)));
-  return std::ranges::any_of(open_sessions(sql, campaign), [&](const SessionOwner& owner) {
-    return of_others.contains(owner.session.value) && at_work(sql, campaign, owner, session.boot);
-  });
-}
-
-/// What tells this machine from the campaign's others: the same again when it comes back.
-std::string mark_in(soci::session& sql, CampaignId campaign, const Session& session) {
-  const auto apart = session.mark + "/" + session.boot;
-  long long there = 0;
-  sql << "SELECT count(*) FROM session s JOIN machine m ON m.id = s.machine WHERE s.campaign = :c AND m.mark "
-         "= "
-         ":m",
-      use(campaign.value), use(apart), into(there);
-  return there > 0 || has_anothers_mark(sql, campaign, session) ? apart : session.mark;
-}
-
-/// While nobody measured it no time passed for a campaign.
-void leave_pause_out(soci::session& sql, CampaignId campaign) {
-  const auto now = time_of(sql);
-  sql << "UPDATE campaign SET opened = opened + :n - (SELECT coalesce(max(coalesce(closed, heard, claimed)), "
-         "opened) FROM round WHERE campaign = :c) WHERE id = :d AND opened IS NOT NULL",
-      use(now), use(campaign.value), use(campaign.value);
-}
 
 /// A round that another session has open.
 struct OpenRound {
@@ -196,6 +134,13 @@ CampaignChanges read_changes(soci::session& sql, const KnownCampaign& known) {
 
 }  // namespace
 
+void abort_rounds(soci::session& sql, CampaignId campaign, std::optional<SessionId> of) {
+  const auto now = time_of(sql);
+  sql << "UPDATE round SET state = 'aborted', closed = :n WHERE campaign = :c AND state = 'open'" +
+             (of ? " AND session = " + std::to_string(of->value) : std::string()),
+      use(now), use(campaign.value);
+}
+
 CampaignState lock_campaign(soci::session& sql, CampaignId campaign) {
   std::string state;
   sql << std::string("SELECT state FROM campaign WHERE id = :c") + lock_of_row(sql), use(campaign.value),
@@ -213,59 +158,6 @@ void Ledger::State::prolong(CampaignId campaign, int round) {
   sql() << "UPDATE round SET heard = :h, due = :d, doubted = NULL WHERE campaign = :c AND number = :n AND "
            "state = 'open'",
       use(now), use(due), use(campaign.value), use(round);
-}
-
-void Ledger::add_session(CampaignId campaign, const Session& session) {
-  auto& sql = state_->sql();
-  state_->write([&] {
-    if (state_->is_repeated() && own_session(sql, campaign)) return;
-    lock_campaign(sql, campaign);
-    refuse_measured(sql, campaign, session.boot);
-    const auto id = next_session(sql, campaign);
-    for (const auto& owner : open_sessions(sql, campaign)) end_row(sql, campaign, owner.session);
-    leave_pause_out(sql, campaign);
-    abort_rounds(sql, campaign, "");
-    put_session(sql, campaign, id, session, own_token(sql));
-    sql << "UPDATE campaign SET state = 'open' WHERE id = :c", use(campaign.value);
-    // With another budget or other rounds it may be worth going on with what was given up.
-    sql << "UPDATE comparison SET decided = NULL WHERE campaign = :c", use(campaign.value);
-    state_->be_present(campaign, id);
-  });
-}
-
-SessionId Ledger::join(CampaignId campaign, const Session& session) {
-  auto& sql = state_->sql();
-  return state_->write([&] {
-    if (state_->is_repeated())
-      if (const auto own = own_session(sql, campaign)) return *own;
-    const auto state = lock_campaign(sql, campaign);
-    std::string uid, closing;
-    sql << "SELECT uid, closing FROM campaign WHERE id = :c", use(campaign.value), into(uid), into(closing);
-    if (state == CampaignState::ended || !closing.empty())
-      throw Error(
-          "campaign " + short_uid(uid) + (state == CampaignState::ended ? " has ended" : " was closed"),
-          "join", "assay verdict " + short_uid(uid) + " shows it");
-    bool is_measured = false;
-    for (const auto& owner : open_sessions(sql, campaign)) {
-      if (!at_work(sql, campaign, owner, session.boot)) continue;
-      is_measured = true;
-      if (!is_postgres(sql) && owner.boot != session.boot)
-        throw Error("campaign " + short_uid(uid) + " is measured on another machine, and a file serves one",
-                    "join", "several machines need a database: docs/team.md", Error::Code::in_use);
-    }
-    if (!is_measured) {
-      for (const auto& owner : open_sessions(sql, campaign)) end_row(sql, campaign, owner.session);
-      leave_pause_out(sql, campaign);
-      abort_rounds(sql, campaign, "");
-    }
-    const auto id = next_session(sql, campaign);
-    auto own = session;
-    own.mark = mark_in(sql, campaign, session);
-    put_session(sql, campaign, id, own, own_token(sql));
-    sql << "UPDATE campaign SET state = 'open' WHERE id = :c", use(campaign.value);
-    state_->be_present(campaign, id);
-    return id;
-  });
 }
 
 CampaignChanges Ledger::changes(const KnownCampaign& known) {
@@ -297,7 +189,7 @@ std::optional<Round> Ledger::claim_round(
     const auto changes = read_changes(sql, known);
     const auto plan = plan_of(round.number, changes);
     if (!plan || state == CampaignState::ended || changes.is_closing) {
-      if (is_claimed) abort_rounds(sql, campaign, of_session(known.session));
+      if (is_claimed) abort_rounds(sql, campaign, known.session);
       return {};
     }
     static_cast<RoundPlan&>(round) = *plan;
@@ -336,39 +228,6 @@ void Ledger::set_decided(CampaignId campaign, std::span<const Comparison> decide
              "id "
              "= :i)) WHERE campaign = :c AND baseline = :b AND candidate = :d",
           use(campaign.value), use(campaign.value), use(of.baseline.value), use(of.candidate.value);
-  });
-}
-
-void Ledger::end_session(CampaignId campaign, SessionId session, CampaignState state) {
-  auto& sql = state_->sql();
-  state_->write([&] {
-    const auto before = lock_campaign(sql, campaign);
-    end_row(sql, campaign, session);
-    abort_rounds(sql, campaign, state == CampaignState::ended ? "" : of_session(session));
-    if (state == CampaignState::open || before == CampaignState::ended) return;
-    const auto others = open_sessions(sql, campaign);
-    const bool goes_on = std::ranges::any_of(others, [&](const SessionOwner& owner) {
-      return owner.session != session && at_work(sql, campaign, owner, boot_id());
-    });
-    if (state == CampaignState::interrupted && goes_on) return;
-    const auto word = to_string(state);
-    sql << "UPDATE campaign SET state = :s WHERE id = :c", use(word), use(campaign.value);
-  });
-  state_->be_gone();
-}
-
-void Ledger::close_campaign(CampaignId campaign) {
-  auto& sql = state_->sql();
-  state_->write([&] {
-    if (lock_campaign(sql, campaign) == CampaignState::ended) return;
-    const auto sessions = open_sessions(sql, campaign);
-    const bool goes_on = std::ranges::any_of(sessions, [&](const SessionOwner& owner) {
-      return at_work(sql, campaign, owner, boot_id()).has_value();
-    });
-    sql << "UPDATE campaign SET closing = 'closed' WHERE id = :c", use(campaign.value);
-    if (goes_on) return;
-    abort_rounds(sql, campaign, "");
-    sql << "UPDATE campaign SET state = 'ended' WHERE id = :c", use(campaign.value);
   });
 }
 

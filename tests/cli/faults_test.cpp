@@ -279,7 +279,6 @@ TEST_F(Faults, ARunThatIsKilledBeforeAnyCallGoesOn) {
 }
 
 TEST_F(Faults, AMachineThatIsKilledBeforeAnyCallJoinsAgain) {
-  if (tries() < 100) GTEST_SKIP() << "scripts/faults.sh runs it; JoinFaults has a sample";
   prepare();
   ASSERT_EQ(in("clean", {"run", "--open"}).status, 0);
   const auto calls = calls_of({"join"});

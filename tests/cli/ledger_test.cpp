@@ -96,6 +96,15 @@ TEST(LedgerCommand, ADatabaseServesEveryCommandAndLastIsOnesOwn) {
   EXPECT_EQ(ledger::Ledger(place).list().size(), 1U) << "what has a name is kept";
   EXPECT_EQ(with_ledger(scratch, place, {"ledger", "prune", "theirs"}).status, 0);
   EXPECT_EQ(ledger::Ledger(place).list().size(), 0U);
+  const auto prune = [&] { return with_ledger(scratch, place, {"ledger", "prune", "--older", "1us"}).out; };
+  {
+    ledger::Ledger measuring(place);
+    measuring.begin(unmeasured());
+    EXPECT_EQ(prune(), "") << "it is being measured";
+  }
+  std::string taken;  // once the server knows that the connection has ended
+  for (int i = 0; i < 100 && taken.empty(); ++i) taken = prune();
+  EXPECT_THAT(taken, HasSubstr("took out 01234567")) << "nobody measures it any more";
 }
 
 }  // namespace

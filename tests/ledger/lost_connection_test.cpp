@@ -31,7 +31,7 @@ TEST_F(PostgresLedger, ALostConnectionAtAnyMessageIsRepeatedAndStoresOnce) {
   record.log.rounds.clear();
   record.log.state = CampaignState::open;
   int cuts = 0;
-  for (int at = 8; at < 400; at += 21)  // the first ones connect
+  for (int at = 8; at < 400; at += 11)  // the first ones connect
     for (const bool answered : {false, true}) {
       const Cutting cutting(scratch.path(), place_, at,
                             answered ? Cutting::What::answer : Cutting::What::message);
@@ -65,7 +65,7 @@ TEST_F(PostgresLedger, ALostConnectionAtAnyMessageIsRepeatedAndStoresOnce) {
       EXPECT_EQ(back.log.looks.size(), 1U);
       EXPECT_EQ(back.log.state, CampaignState::ended);
     }
-  EXPECT_GT(cuts, 10);
+  EXPECT_GT(cuts, 20);
 }
 
 /// The server holds the locks of a connection whose link is dead until it finds that out.
