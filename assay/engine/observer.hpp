@@ -17,10 +17,11 @@ namespace assay::engine {
 struct Progress {
   enum class Phase { checking, measuring };
   Phase phase = Phase::checking;
-  CellId cell;      ///< that runs next
-  int done = 0;     ///< checks or whole judged rounds
-  int planned = 0;  ///< of them, at most
-  int decided = 0;  ///< comparisons that need no more rounds, of `comparisons`; twins don't count
+  Role role = Role::check;  ///< of the trials that run next
+  CellId cell;              ///< that runs next
+  int done = 0;             ///< checks or whole judged rounds
+  int planned = 0;          ///< of them, at most
+  int decided = 0;          ///< comparisons that need no more rounds, of `comparisons`; twins don't count
   int comparisons = 0;
   int processes = 1;                   ///< that measure the campaign now
   double seconds_spent = 0;            ///< seconds since the phase began

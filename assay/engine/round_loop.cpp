@@ -219,7 +219,7 @@ RoundLoop::Measured RoundLoop::measure_round(Role& role) {
     position += batch_cells.size();
     std::erase_if(batch_cells, [&](CellId cell) { return !recorder_.statuses()[cell].is_ok(); });
     if (batch_cells.empty()) continue;
-    report_progress(at, round->order.size(), batch_cells.front());
+    report_progress(role, at, round->order.size(), batch_cells.front());
     const bool at_once = batch_cells.size() > 1 && !is_one_program;
     heats_at_once += at_once ? 1 : 0;
     auto trials = runner_.run({.round = round->number,
@@ -271,8 +271,9 @@ void RoundLoop::count_failure(const Trial& trial) {
     recorder_.set_cell_status(cell, {StatusCode::failed, trial.detail});
 }
 
-void RoundLoop::report_progress(std::size_t position, std::size_t cells, CellId next) const {
+void RoundLoop::report_progress(Role role, std::size_t position, std::size_t cells, CellId next) const {
   Progress progress{.phase = Progress::Phase::measuring,
+                    .role = role,
                     .cell = next,
                     .done = judged_,
                     .planned = policy_.rounds(),
@@ -290,8 +291,8 @@ void RoundLoop::report_progress(std::size_t position, std::size_t cells, CellId 
   const double gone = begun_here_ - 1 + static_cast<double>(position) / static_cast<double>(cells);
   if (gone >= 1) {
     const int to_come = policy_.rounds_expected(so_far()) - judged_;
-    const double rounds_left =
-        schedule::rounds_in_all(to_come, recorder_.design().rules.way) - 1 - (gone - std::floor(gone));
+    const double rounds_left = schedule::rounds_in_all(to_come, recorder_.design().rules.way) - 1 +
+                               chooser_->pilots_to_come() - (gone - std::floor(gone));
     progress.seconds_left = (clock_() - start_) / gone * std::max(0.0, rounds_left) / progress.processes;
     if (const auto budget = policy_.budget())
       progress.seconds_left =

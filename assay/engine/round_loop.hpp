@@ -92,7 +92,7 @@ class RoundLoop {
   bool is_due();
   void take_look();
   void count_failure(const Trial& trial);
-  void report_progress(std::size_t position, std::size_t cells, CellId next) const;
+  void report_progress(Role role, std::size_t position, std::size_t cells, CellId next) const;
 
   Recorder& recorder_;
   TrialRunner& runner_;

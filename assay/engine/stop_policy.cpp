@@ -42,7 +42,8 @@ class UntilDecided : public StopPolicy {
   bool takes_looks() const override { return true; }
   int rounds() const override { return is_open() ? 0 : rounds_; }
   int rounds_expected(const RoundContext& so_far) const override {
-    const double each = so_far.spent / std::max(so_far.judged, 1);
+    // Warm-ups, pilots and controls take time too.
+    const double each = so_far.spent / std::max({so_far.judged, so_far.begun_here, 1});
     if (!(each > 0)) return is_open() ? PlannedRounds::most_rounds : rounds_;
     const auto within = [&](double seconds) {
       const double more = std::max(0.0, (seconds - so_far.spent) / each);

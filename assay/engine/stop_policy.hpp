@@ -62,7 +62,7 @@ class StopPolicy {
   virtual bool takes_looks() const = 0;
   /// Judged rounds, at most; 0: as many as there is time for.
   virtual int rounds() const = 0;
-  /// Judged rounds that it will likely come to, as far as known.
+  /// Judged rounds that it will likely come to, if all rounds to come take as long as those there were.
   virtual int rounds_expected(const RoundContext&) const { return rounds(); }
   /// Seconds of measuring, at most.
   virtual std::optional<double> budget() const { return {}; }

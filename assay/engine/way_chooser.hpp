@@ -48,6 +48,8 @@ class WayChooser {
   };
   std::optional<Pilot> next() const;
   Way tried_way(CellId cell) const;
+  /// Pilot rounds that have not ended.
+  int pilots_to_come() const { return next() ? pilots - done_ : 0; }
 
   /// After a pilot round: after the last of them the rest is chosen.
   void end_round();

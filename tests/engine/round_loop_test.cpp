@@ -45,6 +45,26 @@ TEST(RoundLoop, RunsTwinsInEveryFourthRound) {
   EXPECT_EQ(times[CellId{2}], 5) << "in rounds 2, 6, 10, 14 and 18";
 }
 
+TEST(RoundLoop, ExpectsAsManyRoundsAsThereIsTimeForWhateverEarlierOnesWereFor) {
+  const auto record = test::record_of({{1.0}, {1.0}});
+  const IdTable<CellId, CellStatus> statuses;
+  const std::set<Comparison> none;
+  const auto policy = until_decided(60, 60);
+  const auto expected = [&](int judged, int begun_here, double spent) {
+    return policy->rounds_expected({.design = record.design,
+                                    .statuses = statuses,
+                                    .decided = none,
+                                    .confirming = none,
+                                    .judged = judged,
+                                    .begun_here = begun_here,
+                                    .spent = spent});
+  };
+  EXPECT_EQ(expected(0, 7, 14), 23) << "a warm-up and six pilots of two seconds, 46 seconds left";
+  EXPECT_EQ(expected(10, 17, 34), 23);
+  EXPECT_EQ(expected(10, 1, 20), 30) << "in an earlier session";
+  EXPECT_EQ(expected(0, 1, 0), 60) << "as many as planned";
+}
+
 TEST(RoundLoop, LeavesTwinsOutWhereTimeIsShort) {
   auto times = trials_with_twin(27);  // thirteen rounds of two seconds: less than twice the first look
   EXPECT_EQ(times[CellId{2}], 0);

@@ -5,6 +5,7 @@
 
 #include <cmath>
 #include <cstdlib>
+#include <map>
 
 #include "assay/engine/campaign_runner.hpp"
 #include "assay/engine/stop_policy.hpp"
@@ -122,6 +123,25 @@ TEST(WayChooser, OneCoreProgramsRunAbreastWhereThatIsSteadier) {
   }
   EXPECT_EQ(pilots_in_turns, 2 * WayChooser::pilots_each);
   EXPECT_EQ(pilots_abreast, WayChooser::pilots_each);
+}
+
+TEST(WayChooser, ProgressTellsWhatARoundIsFor) {
+  Machine busy;
+  Recorder recorder(two_programs(), {});
+  Observing observing;
+  std::vector<Role> shown, ran;
+  std::map<double, double> ends;  // as foreseen at a time
+  observing.when_progress = [&](const Progress& progress) {
+    if (progress.phase == Progress::Phase::measuring) shown.push_back(progress.role);
+    if (progress.seconds_left) ends[busy.now] = busy.now + *progress.seconds_left;
+  };
+  CampaignRunner(recorder, busy, observing, {}, [&] { return busy.now; }).run(*fixed_rounds(20), false);
+  for (const auto& [role, way] : busy.ran) ran.push_back(role);
+  EXPECT_EQ(shown, ran);
+  EXPECT_THAT(shown, testing::IsSupersetOf({Role::warm_up, Role::pilot, Role::measured}));
+  EXPECT_GT(ends.size(), 20U);
+  for (const auto& [at, end] : ends)
+    EXPECT_NEAR(end, busy.now, 0.5) << "foreseen after " << at << " s, when rounds take 0.2 s or 0.3 s";
 }
 
 TEST(WayChooser, ShortProgramsAreWarmedUpOftenEnoughToTellWhatTheyWaitFor) {
