@@ -141,8 +141,8 @@ TEST(DuelNames, ProgramsOfOneNameAreNamedByTheFoldersThatTellThemApart) {
 
 TEST(Verdict, ShowsAllMetricsWhenAsked) {
   const Scratch scratch;
-  ASSERT_EQ(assay(scratch, {"duel", "--rounds", "7", "--names", "brief,long", "--work", "9 locks", BEHAVE,
-                            "spin", "0.002", "vs", BEHAVE, "spin", "0.05"})
+  ASSERT_EQ(assay(scratch, {"duel", "--rounds", "7..40", "--names", "brief,long", "--work", "9 locks", BEHAVE,
+                            "spin", "0.01", "vs", BEHAVE, "spin", "0.06"})
                 .status,
             0);
   const auto profile = assay(scratch, {"verdict", "--profile"}).out;

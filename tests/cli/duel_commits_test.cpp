@@ -30,8 +30,9 @@ class DuelOfCommits : public testing::Test {
 };
 
 TEST_F(DuelOfCommits, GatesAndWritesJunit) {
-  const auto ran = repository_.tool({"duel", "--commits", "v1,HEAD", "--build", copy, "--equal", "--allow",
-                                     "5%", "--junit", "../gate.xml", "--rounds", "7", "--", "${out}/plan"});
+  const auto ran =
+      repository_.tool({"duel", "--commits", "v1,HEAD", "--build", copy, "--equal", "--allow", "5%",
+                        "--junit", "../gate.xml", "--rounds", "7..40", "--", "${out}/plan"});
   EXPECT_EQ(ran.status, 1) << ran.err;
   EXPECT_THAT(ran.out, AllOf(HasSubstr("HEAD  slower than v1"), HasSubstr("the gate does not pass")));
   EXPECT_THAT(read_file(scratch_.path("gate.xml")), HasSubstr("<failure"));
@@ -39,8 +40,8 @@ TEST_F(DuelOfCommits, GatesAndWritesJunit) {
   EXPECT_THAT(repository_.tool({"verdict"}).out, HasSubstr("slower than v1"));
   scratch_.file("project/plan.sh", script("0.001"));
   EXPECT_EQ(repository_
-                .tool({"duel", "--commits", "HEAD,.", "--build", copy, "--allow", "5%", "--rounds", "7", "--",
-                       "${out}/plan"})
+                .tool({"duel", "--commits", "HEAD,.", "--build", copy, "--allow", "5%", "--rounds", "7..40",
+                       "--", "${out}/plan"})
                 .status,
             0)
       << "the edits repair it";

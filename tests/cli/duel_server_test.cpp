@@ -24,9 +24,9 @@ std::vector<std::string> duel_of(std::vector<std::string> options, const std::ve
 TEST(DuelOfServers, RunsFromOneLine) {
   const Scratch scratch;
   const auto ran =
-      assay(scratch, duel_of({"/locks", "--clients", "2", "--requests", "100", "--rounds", "7", "--equal",
+      assay(scratch, duel_of({"/locks", "--clients", "2", "--requests", "60", "--rounds", "7..40", "--equal",
                               "--identify", "/version", "--names", "old,new", "--json"},
-                             {SERVE, "PORT", "work", "6000", "vs", SERVE, "PORT", "work", "60000"}));
+                             {SERVE, "PORT", "work", "6000", "vs", SERVE, "PORT", "work", "150000"}));
   ASSERT_EQ(ran.status, 0) << ran.err;
   const auto document = json::parse(ran.out);
   EXPECT_EQ(document["answers"][0]["verdict"], "worse");

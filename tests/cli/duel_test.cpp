@@ -25,7 +25,7 @@ std::vector<std::string> duel(std::vector<std::string> options, const std::vecto
 TEST(Duel, ComparesTwoCommandsAtOnce) {
   const Scratch scratch;
   const auto ran =
-      assay(scratch, duel({"--rounds", "8", "--names", "slow,quick"}, {"spin", "0.2"}, {"spin", "0.002"}));
+      assay(scratch, duel({"--rounds", "8", "--names", "slow,quick"}, {"spin", "0.2"}, {"spin", "0.02"}));
   EXPECT_EQ(ran.status, 0) << ran.err;
   EXPECT_THAT(ran.out, HasSubstr("quick  faster than slow: wall time ÷"));
   EXPECT_THAT(ran.out, HasSubstr("8 rounds"));
@@ -34,7 +34,7 @@ TEST(Duel, ComparesTwoCommandsAtOnce) {
 TEST(Duel, PausesAndMeasuresOnAsAsked) {
   const Scratch scratch;
   const auto ran = assay(scratch, duel({"--pause", "1ms", "--precise", "90%", "--rounds", "7..20", "--json"},
-                                       {"spin", "0.002"}, {"spin", "0.2"}));
+                                       {"spin", "0.01"}, {"spin", "0.1"}));
   EXPECT_EQ(ran.status, 0) << ran.err;
   EXPECT_THAT(assay(scratch, {"verdict"}).out, HasSubstr("slower than"));
   const auto refused = assay(scratch, duel({"--precise", "200%"}, {"spin", "0"}, {"spin", "0"}));
@@ -52,7 +52,7 @@ TEST(Duel, ReportsBeforeItIsSpentThatABudgetCanDecideNothing) {
 TEST(Duel, PrintsTheFindingsDocument) {
   const Scratch scratch;
   const auto ran = assay(scratch, duel({"--json", "--rounds", "7", "--seed", "5", "--names", "a,b"},
-                                       {"spin", "0.002"}, {"spin", "0.2"}));
+                                       {"spin", "0.02"}, {"spin", "0.2"}));
   ASSERT_EQ(ran.status, 0) << ran.err;
   const auto document = json::parse(ran.out);
   EXPECT_EQ(document["format"], 3);
@@ -78,7 +78,7 @@ TEST(Duel, EndsWhenAllIsDecidedUnlessGivenANumberOfRounds) {
 
 TEST(Duel, RunsTheCheapOneSeveralTimesBesideTheExpensiveOne) {
   const Scratch scratch;
-  const auto ran = assay(scratch, duel({"--names", "slow,quick"}, {"spin", "0.4"}, {"spin", "0.01"}));
+  const auto ran = assay(scratch, duel({"--names", "slow,quick"}, {"spin", "0.2"}, {"spin", "0.01"}));
   ASSERT_EQ(ran.status, 0) << ran.err;
   EXPECT_THAT(ran.out, HasSubstr("quick  faster than slow: "));
   EXPECT_THAT(ran.out, HasSubstr("runs each"));
