@@ -30,7 +30,7 @@ std::string line_for(const engine::Progress& progress, const std::string& cell) 
   if (progress.phase == Phase::checking) return "checking the work, " + of + " done; now " + cell;
   std::string line = "round " + of + " done";
   if (progress.role == Role::warm_up) line = "warming up";
-  if (progress.role == Role::pilot) line = "pilot rounds, to choose how to run them";
+  if (progress.role == Role::pilot) line = "pilot rounds, to choose how to run the programs";
   if (progress.decided > 0)
     line +=
         ", " + std::to_string(progress.decided) + " of " + std::to_string(progress.comparisons) + " decided";

@@ -43,6 +43,20 @@ TEST(Duel, PausesAndMeasuresOnAsAsked) {
   EXPECT_EQ(assay(scratch, duel({"--pause", "soon"}, {"spin", "0"}, {"spin", "0"})).status, 2);
 }
 
+TEST(Duel, ShowsInATerminalWhatItDoes) {
+  const Scratch scratch;
+  const std::string command = std::string(ASSAY_TOOL) + " duel --turns --rounds 6 --names a,b true vs true x";
+  const auto shown = run(scratch, {"/usr/bin/script", "-qec", command, "/dev/null"}).out;
+  std::size_t at = 0;
+  for (const char* line : {"checking the work, 0 of 2 done; now ", "warming up; now ", "round 0 of 6 done",
+                           "round 5 of 6 done"}) {
+    const auto next = shown.find(line, at);
+    ASSERT_NE(next, std::string::npos) << line << " is not in:\n" << shown;
+    at = next;
+  }
+  EXPECT_EQ(shown.find("pilot rounds"), std::string::npos) << "the way of running was given";
+}
+
 TEST(Duel, ReportsBeforeItIsSpentThatABudgetCanDecideNothing) {
   const Scratch scratch;
   const auto ran = assay(scratch, duel({"--budget", "1s"}, {"sleep", "0.15"}, {"sleep", "0.15"}));

@@ -110,7 +110,7 @@ TEST(DuelMeasures, TheWayOfRunningIsChosenAndReported) {
   const auto text = assay(scratch, {"verdict"}).out;
   EXPECT_THAT(text, testing::AnyOf(HasSubstr("run in turns: "), HasSubstr("run abreast on one core")));
   // Long enough that a busy machine does not make their costs unlike.
-  const auto waiting = duel(scratch, {}, {"sleep", "0.1"}, {"sleep", "0.12"});
+  const auto waiting = duel(scratch, {}, {"sleep", "0.4"}, {"sleep", "0.48"});
   EXPECT_EQ(waiting["campaign"]["ways"][0]["reason"], "waits");
   const auto reason_of_writers = [&](std::vector<std::string> options) {
     options.insert(options.begin(), {"duel", "--json", "--rounds", "6"});

@@ -1,6 +1,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <chrono>
 #include <thread>
 #include <vector>
@@ -34,9 +35,15 @@ TEST(Slices, OneAtATimeRunsAndWallTimesAreThoseOfTheirSlices) {
   Launcher launcher;
   std::vector<ProcessResult> results;
   const auto spin = behave({"spin", "0.15", "say", "done"});
-  const double elapsed = seconds_of([&] {
-    results = launcher.run_in_slices(std::vector{spin, spin, spin}, slice, 7);
-  });
+  // A host may stop a core, so that it counts as CPU time, or prolong what is done before the program begins, which it
+  // counts as its own: in fewer than one try of twenty, so five times in a row below 1e-6.
+  const auto was_disturbed = [](const ProcessResult& result) {
+    const double cpu = result.user + result.system;
+    return cpu < 0.149 || result.wall < 0.95 * cpu;
+  };
+  double elapsed = 0;
+  for (int tries = 0; tries == 0 || (tries < 5 && std::ranges::any_of(results, was_disturbed)); ++tries)
+    elapsed = seconds_of([&] { results = launcher.run_in_slices(std::vector{spin, spin, spin}, slice, 7); });
   double walls = 0;
   for (const auto& result : results) {
     ASSERT_FALSE(result.not_started) << *result.not_started;
@@ -44,9 +51,8 @@ TEST(Slices, OneAtATimeRunsAndWallTimesAreThoseOfTheirSlices) {
     EXPECT_EQ(result.out->head(), "done\n");
     EXPECT_FALSE(result.left_group);
     const double cpu = result.user + result.system;
-    EXPECT_GE(cpu, 0.13) << "all of it but what the host took meanwhile, which the kernel takes off later";
-    EXPECT_GE(result.wall, 0.5 * cpu)
-        << "it runs in its slices only; a core that the host stops counts as CPU time";
+    EXPECT_GE(cpu, 0.149);
+    EXPECT_GE(result.wall, 0.95 * cpu) << "it runs in its slices only";
     walls += result.wall;
   }
   EXPECT_LE(walls, elapsed);
@@ -58,7 +64,7 @@ TEST(Slices, TheOthersAreStoppedWithAllTheirChildren) {
   const std::string one = std::string(BEHAVE) + " spin 0.1";
   const auto two_at_once = shell(one + " & " + one + " & wait");
   const auto results = launcher.run_in_slices(std::vector{two_at_once, behave({"spin", "0.1"})}, slice, 7);
-  EXPECT_GE(results[0].user + results[0].system, 0.17);
+  EXPECT_GE(results[0].user + results[0].system, 0.19);
   EXPECT_EQ(results[0].exit_status, 0);
   EXPECT_FALSE(results[0].left_group);
 }
